@@ -1,0 +1,1 @@
+"""Demo plants: documents with what the list says, and what stands in the field."""

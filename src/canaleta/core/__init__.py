@@ -1,0 +1,1 @@
+"""Pure computation: arrays in, arrays out. No web, database, network, clock or globals."""

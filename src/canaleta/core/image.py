@@ -1,0 +1,181 @@
+"""The plant as columns: what the core computes on. Immutable; what-if is the image with some cells replaced.
+
+Cells hold what is stored (text, Decimal, Landing). Numeric columns are derived from them once, kept, and
+carried over to the next image with only the changed rows worked out again.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from canaleta.core.conventions import Conventions
+from canaleta.core.fields import STORED, Landing, Stored, field_named, written
+from canaleta.core.layout import Layout
+from canaleta.core.signals import SIGNALS, Family
+
+__all__ = ["PlantImage"]
+
+Rows = NDArray[np.int64]
+_ALL = slice(None)
+_FAMILY_OF = {signal.name: signal.family for signal in SIGNALS}
+
+
+@dataclass(frozen=True)
+class PlantImage:
+    """All points of a plant at one sequence number.
+
+    ids: (n,) int64, the identity of each row. cells: {field name: (n,) object array of stored values}.
+    """
+
+    seq: int
+    ids: NDArray[np.int64]
+    cells: Mapping[str, NDArray[np.object_]]
+    layout: Layout
+    conventions: Conventions
+    _kept: dict[str, NDArray[np.generic]] = field(default_factory=dict, repr=False, compare=False)
+
+    @classmethod
+    def of_rows(
+        cls,
+        rows: Iterable[Mapping[str, Stored]],
+        layout: Layout,
+        conventions: Conventions | None = None,
+        seq: int = 0,
+        ids: Iterable[int] | None = None,
+    ) -> PlantImage:
+        """An image from one mapping a point; missing fields are empty, ids are 1, 2, 3 … if not given."""
+        listed = list(rows)
+        cells = {}
+        for f in STORED:
+            column = np.empty(len(listed), dtype=object)
+            column[:] = [row.get(f.name) for row in listed]
+            cells[f.name] = column
+        numbers = np.array(list(ids) if ids is not None else range(1, len(listed) + 1), dtype=np.int64)
+        return cls(seq, numbers, cells, layout, conventions or Conventions())
+
+    def __len__(self) -> int:
+        return len(self.ids)
+
+    @cached_property
+    def _row_of(self) -> dict[int, int]:
+        return {int(identity): row for row, identity in enumerate(self.ids)}
+
+    def row_of(self, identity: int) -> int:
+        """The row of a point. Raises KeyError if the plant has no such point."""
+        return self._row_of[identity]
+
+    def has(self, identity: int) -> bool:
+        """Whether the plant has a point of this identity."""
+        return identity in self._row_of
+
+    def text(self, name: str, row: int) -> str:
+        """A cell as the API carries it."""
+        value = self.cells[name][row]
+        if isinstance(value, Landing):
+            return self.layout.address(value.module, value.channel)
+        return written(value)
+
+    def label(self, row: int) -> str:
+        """The point's tag, for messages."""
+        return self.cells["tag"][row] or "(no tag)"
+
+    # Derived columns -------------------------------------------------------------------------------
+
+    def number(self, name: str) -> NDArray[np.float64]:
+        """A number field as float64, NaN where empty."""
+        return self._column(f"number:{name}")  # type: ignore[return-value]
+
+    def code(self, name: str) -> NDArray[np.int16]:
+        """A choice field as index into its choices, -1 where empty."""
+        return self._column(f"code:{name}")  # type: ignore[return-value]
+
+    @property
+    def family(self) -> NDArray[np.int8]:
+        """The family of each point's signal."""
+        return self._column("family")  # type: ignore[return-value]
+
+    @property
+    def module(self) -> Rows:
+        """The module each point claims, -1 for none."""
+        return self._column("module")  # type: ignore[return-value]
+
+    @property
+    def channel(self) -> Rows:
+        """The channel each point claims, counted from 0, -1 for none."""
+        return self._column("channel")  # type: ignore[return-value]
+
+    @property
+    def landed(self) -> NDArray[np.bool_]:
+        """Whether the point holds its channel."""
+        return self._column("landed")  # type: ignore[return-value]
+
+    @property
+    def mode(self) -> NDArray[np.int32]:
+        """The row of each point's mode in the mode table, -1 where the channel has no such mode."""
+        return self._column("mode")  # type: ignore[return-value]
+
+    def _column(self, name: str) -> NDArray[np.generic]:
+        if name not in self._kept:
+            self._kept[name] = self._derive(name, self.cells, _ALL)
+        return self._kept[name]
+
+    def _derive(self, name: str, cells: Mapping[str, NDArray[np.object_]], rows: slice | Rows) -> NDArray[np.generic]:
+        kind, _, of = name.partition(":")
+        if kind == "number":
+            return np.array([np.nan if v is None else float(v) for v in cells[of][rows]], dtype=np.float64)
+        if kind == "code":
+            codes = {choice: code for code, choice in enumerate(field_named(of).choices)}
+            return np.array([codes.get(v, -1) for v in cells[of][rows]], dtype=np.int16)
+        if kind == "family":
+            return np.array([_FAMILY_OF.get(v, Family.NONE) for v in cells["signal"][rows]], dtype=np.int8)
+        landings = cells["channel"][rows]
+        if kind == "mode":
+            table, modules = self.layout.mode_table.rows, self.layout.modules
+            return np.array(
+                [
+                    -1 if at is None else table.get((modules[at.module].type_key, wish), -1)
+                    for at, wish in zip(landings, cells["mode"][rows], strict=True)
+                ],
+                dtype=np.int32,
+            )
+        pick: Callable[[Landing | None], int] = {
+            "module": lambda at: at.module if at else -1,
+            "channel": lambda at: at.channel if at else -1,
+            "landed": lambda at: bool(at and at.landed),
+        }[kind]
+        return np.array([pick(at) for at in landings], dtype=np.bool_ if kind == "landed" else np.int64)
+
+    # What-if ---------------------------------------------------------------------------------------
+
+    def with_cells(self, changes: Mapping[tuple[int, str], Stored], seq: int | None = None) -> PlantImage:
+        """The image with some cells replaced: {(row, field name): stored value}. Everything else is shared."""
+        by_field: dict[str, list[tuple[int, Stored]]] = {}
+        for (row, name), value in changes.items():
+            by_field.setdefault(name, []).append((row, value))
+        cells = dict(self.cells)
+        for name, values in by_field.items():
+            column = cells[name].copy()
+            for row, value in values:
+                column[row] = value
+            cells[name] = column
+        kept = dict(self._kept)
+        rows = np.array(sorted({row for row, _ in changes}), dtype=np.int64)
+        for name, known in self._kept.items():
+            if self._reads(name) & by_field.keys():
+                column = known.copy()
+                column[rows] = self._derive(name, cells, rows)
+                kept[name] = column
+        out = replace(self, seq=self.seq if seq is None else seq, cells=cells, _kept=kept)
+        if "_row_of" in self.__dict__:
+            out.__dict__["_row_of"] = self._row_of
+        return out
+
+    @staticmethod
+    def _reads(column: str) -> set[str]:
+        kind, _, of = column.partition(":")
+        return {of} if of else {"signal"} if kind == "family" else {"channel", "mode"}

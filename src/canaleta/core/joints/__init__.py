@@ -1,0 +1,1 @@
+"""The joints between stations, one file a family of signals."""

@@ -1,0 +1,79 @@
+"""Laws: how a fraction of one span becomes a fraction of the next.
+
+A new law is one entry in LAWS; the list, the path page, the checks and the working take it from there.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+
+__all__ = ["LAWS", "LAW_NAMES", "Law", "apply", "invert"]
+
+
+@dataclass(frozen=True)
+class Law:
+    """One law over a fraction of span x (0 … 1, and somewhat beyond both ends).
+
+    forward, inverse: array of fractions in, array of the same shape out.
+    formula: the law in symbols, for the working.
+    source: where it comes from.
+    """
+
+    name: str
+    forward: Callable[[Floats], Floats]
+    inverse: Callable[[Floats], Floats]
+    formula: str
+    source: str
+
+
+def _straight(x: Floats) -> Floats:
+    return x
+
+
+def _root(x: Floats) -> Floats:
+    """Below zero the flow is taken as none: a negative differential pressure has no real root."""
+    return np.sqrt(np.maximum(x, 0.0))
+
+
+def _square(y: Floats) -> Floats:
+    return np.where(y > 0.0, np.square(y), np.minimum(y, 0.0))
+
+
+LAWS: tuple[Law, ...] = (
+    Law("straight line", _straight, _straight, "y = x", "two points define a line"),
+    Law(
+        "square root",
+        _root,
+        _square,
+        "y = √x",
+        "flow is proportional to the root of differential pressure (ISO 5167-1)",
+    ),
+)
+LAW_NAMES: tuple[str, ...] = tuple(law.name for law in LAWS)
+
+
+def apply(codes: NDArray[np.int16], x: Floats) -> Floats:
+    """Each fraction through the law its code names. codes and x have one shape; code -1 is a straight line."""
+    return _each(codes, x, lambda law: law.forward)
+
+
+def invert(codes: NDArray[np.int16], y: Floats) -> Floats:
+    """The inverse of `apply`."""
+    return _each(codes, y, lambda law: law.inverse)
+
+
+def _each(codes: NDArray[np.int16], x: Floats, pick: Callable[[Law], Callable[[Floats], Floats]]) -> Floats:
+    out = np.array(x, dtype=np.float64, copy=True)
+    for code, law in enumerate(LAWS):
+        if law.forward is _straight:
+            continue
+        mask = codes == code
+        if mask.any():
+            out[mask] = pick(law)(out[mask])
+    return out

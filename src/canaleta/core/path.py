@@ -1,0 +1,116 @@
+"""The signal path: six stations, from any of them to all others, for any number of points at once.
+
+    PROCESS → DEVICE → LOOP → INPUT → COUNTS → VALUE
+
+A path is a chain of joints chosen by the family of the signal; CHAINS is the one place that knows which.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from canaleta.core.fields import STATIONS, Station
+from canaleta.core.image import PlantImage
+from canaleta.core.joints import contact, linear, temperature
+from canaleta.core.joints.base import Chain, Floats, PathRows, StationWords, Working
+from canaleta.core.quality import of_reasons
+from canaleta.core.signals import Family
+
+__all__ = ["CHAINS", "Paths", "describe", "evaluate", "workings"]
+
+CHAINS: dict[Family, Chain] = {
+    Family.LINEAR: linear.CHAIN,
+    Family.THERMOCOUPLE: temperature.CHAIN,
+    Family.CONTACT: contact.CHAIN,
+}
+_COUNTS = STATIONS.index(Station.COUNTS)
+
+
+@dataclass(frozen=True)
+class Paths:
+    """Stations of n paths. stations: (6, n) float64 in the order of STATIONS, NaN where unknown.
+
+    reasons: (n,) uint32 bit masks of quality.Reason; quality: (n,) uint8 of quality.Quality.
+    """
+
+    rows: NDArray[np.int64]
+    stations: Floats
+    reasons: NDArray[np.uint32]
+    quality: NDArray[np.uint8]
+
+    def at(self, station: Station) -> Floats:
+        """One station of every path."""
+        return self.stations[STATIONS.index(station)]
+
+
+def evaluate(image: PlantImage, station: Station, values: ArrayLike, rows: NDArray[np.int64] | None = None) -> Paths:
+    """All six stations of each path from a value at one of them.
+
+    rows: the points, all if None. values: (n,) or one number, in the unit of `station`, NaN where unknown.
+    A count is a whole number on its way forwards; going backwards from VALUE the stations before COUNTS
+    follow from the unrounded count, so that a typed value meets the quantity that would make it.
+    """
+    chosen = np.arange(len(image)) if rows is None else np.asarray(rows, dtype=np.int64)
+    given = np.broadcast_to(np.asarray(values, dtype=np.float64), chosen.shape)
+    stations = np.full((len(STATIONS), len(chosen)), np.nan)
+    reasons = np.zeros(len(chosen), dtype=np.uint32)
+    family = image.family[chosen]
+    start = STATIONS.index(station)
+    for code, chain in CHAINS.items():
+        mask = np.flatnonzero(family == code)
+        if not len(mask):
+            continue
+        p = PathRows(image, chosen[mask])
+        with np.errstate(divide="ignore", invalid="ignore"):
+            block = _run(chain, p, start, given[mask])
+        stations[:, mask] = block
+        reasons[mask] = chain.reasons(p, block)
+    has_value = ~np.isnan(stations[-1])
+    return Paths(chosen, stations, reasons, of_reasons(reasons, has_value))
+
+
+def _run(chain: Chain, p: PathRows, start: int, given: Floats) -> Floats:
+    block = np.empty((len(STATIONS), len(p)))
+    block[start] = x = given
+    for k in range(start, len(chain.joints)):
+        block[k + 1] = x = chain.joints[k].forward(p, x)
+    x = given
+    for k in range(start - 1, -1, -1):
+        block[k] = x = chain.joints[k].backward(p, x)
+        if k == _COUNTS:
+            block[k] = np.rint(x)
+    return block
+
+
+def describe(image: PlantImage, row: int) -> tuple[StationWords, ...]:
+    """Unit, decimals and short lines of each station of one point; blank where no signal is chosen."""
+    chain = CHAINS.get(Family(int(image.family[row])))
+    if chain is None:
+        blank = StationWords("", 1, ())
+        first = StationWords("", 1, (image.text("service", row), "choose what the device is"))
+        return (first, *(blank,) * 5)
+    return chain.describe(PathRows(image, np.array([row])))
+
+
+def workings(image: PlantImage, row: int, station: Station, value: float) -> tuple[Working | None, ...]:
+    """The working of each station of one point, from a value at one of them.
+
+    The station that was given has none; a station that could not be worked out has none either.
+    """
+    chain = CHAINS.get(Family(int(image.family[row])))
+    if chain is None:
+        return (None,) * len(STATIONS)
+    found = evaluate(image, station, value, np.array([row])).stations[:, 0]
+    p = PathRows(image, np.array([row]))
+    start = STATIONS.index(station)
+    out: list[Working | None] = []
+    for k in range(len(STATIONS)):
+        joint = k if k < start else k - 1
+        known = k != start and not np.isnan(found[joint] + found[joint + 1])
+        out.append(
+            chain.joints[joint].working(p, float(found[joint]), float(found[joint + 1]), k > start) if known else None
+        )
+    return tuple(out)

@@ -1,0 +1,105 @@
+"""Quality of a value and the reasons for it: level, converter limits, sensor limits, status bits.
+
+Staleness is not here: whoever reads judges it, from the age of the reading (MEANINGS: Quality).
+"""
+
+from __future__ import annotations
+
+from enum import IntEnum, IntFlag
+
+import numpy as np
+from numpy.typing import NDArray
+
+from canaleta.core.conventions import Namur
+
+Floats = NDArray[np.float64]
+Bools = NDArray[np.bool_]
+
+__all__ = ["Quality", "Reason", "mark", "of_reasons", "reason_words", "signal_reasons"]
+
+
+class Quality(IntEnum):
+    """How far a value can be trusted. NONE: there is no value to judge."""
+
+    GOOD = 0
+    DOUBTFUL = 1
+    BAD = 2
+    NONE = 3
+
+
+class Reason(IntFlag):
+    """Why a value is not good. Kept as a bit mask, so that fifty thousand fit in one array."""
+
+    UNDER_RANGE = 1
+    OVER_RANGE = 2
+    FAILED_LOW = 4
+    FAILED_HIGH = 8
+    AT_LIMIT_LOW = 16
+    AT_LIMIT_HIGH = 32
+    OPEN_CIRCUIT = 64
+    OUTSIDE_SENSOR = 128
+    UNDEFINED_LEVEL = 256
+    NO_MODE = 512
+    MODE_MISFIT = 1024
+    NOT_SCALED = 2048
+    CHANNEL_FAULT = 4096
+    RACK_SILENT = 8192
+
+
+WORDS: dict[Reason, tuple[Quality, str]] = {
+    Reason.UNDER_RANGE: (Quality.DOUBTFUL, "below the good range of the signal"),
+    Reason.OVER_RANGE: (Quality.DOUBTFUL, "above the good range of the signal"),
+    Reason.FAILED_LOW: (Quality.BAD, "failed low or open"),
+    Reason.FAILED_HIGH: (Quality.BAD, "failed high"),
+    Reason.AT_LIMIT_LOW: (Quality.DOUBTFUL, "at the lower end of what the module can count: cannot tell"),
+    Reason.AT_LIMIT_HIGH: (Quality.DOUBTFUL, "at the upper end of what the module can count: cannot tell"),
+    Reason.OPEN_CIRCUIT: (Quality.BAD, "open circuit"),
+    Reason.OUTSIDE_SENSOR: (Quality.BAD, "outside the range of the sensor"),
+    Reason.UNDEFINED_LEVEL: (Quality.DOUBTFUL, "between off and on: the input does not say which"),
+    Reason.NO_MODE: (Quality.NONE, "no channel with a mode yet"),
+    Reason.MODE_MISFIT: (Quality.BAD, "the channel's mode cannot take this signal"),
+    Reason.NOT_SCALED: (Quality.NONE, "not scaled yet"),
+    Reason.CHANNEL_FAULT: (Quality.BAD, "the module reports a fault on this channel"),
+    Reason.RACK_SILENT: (Quality.BAD, "the rack does not answer"),
+}
+
+
+def mark(reasons: NDArray[np.uint32], where: Bools, reason: Reason) -> None:
+    """Add a reason to the masks where it holds, in place."""
+    reasons[where] |= np.uint32(reason)
+
+
+def of_reasons(reasons: NDArray[np.uint32], has_value: Bools) -> NDArray[np.uint8]:
+    """Quality of each value: the worst of its reasons; NONE where there is no value and nothing is bad."""
+    out = np.where(has_value, Quality.GOOD, Quality.NONE).astype(np.uint8)
+    for level in (Quality.DOUBTFUL, Quality.BAD):
+        mask = np.uint32(sum(int(reason) for reason, (q, _) in WORDS.items() if q == level))
+        hit = (reasons & mask) != 0
+        out[hit & (has_value | (level == Quality.BAD))] = level
+    return out
+
+
+def reason_words(reasons: int) -> list[str]:
+    """The reasons in words, most telling first."""
+    return [words for reason, (_, words) in WORDS.items() if reasons & reason]
+
+
+def signal_reasons(
+    milliampere: Floats, live_zero: Bools, at_least: Bools, at_most: Bools, namur: Namur
+) -> NDArray[np.uint32]:
+    """Reasons told by the level of a current signal and by the limits of the converter.
+
+    milliampere: the signal, NaN where it is no current. at_least, at_most: the count stands at its limit.
+    A module that stops below the failure current cannot say "failed high": it says that it cannot tell.
+    """
+    out = np.zeros(milliampere.shape, dtype=np.uint32)
+    judged = live_zero & ~np.isnan(milliampere)
+    low, high = milliampere <= namur.failed_low_ma, milliampere >= namur.failed_high_ma
+    mark(out, judged & low, Reason.FAILED_LOW)
+    mark(out, judged & high, Reason.FAILED_HIGH)
+    mark(out, judged & ~low & (milliampere < namur.good_from_ma), Reason.UNDER_RANGE)
+    cannot_tell = at_most & (~judged | ~high)
+    mark(out, judged & ~high & ~cannot_tell & (milliampere > namur.good_to_ma), Reason.OVER_RANGE)
+    mark(out, cannot_tell, Reason.AT_LIMIT_HIGH)
+    mark(out, at_least & ~(judged & low), Reason.AT_LIMIT_LOW)
+    return out

@@ -1,0 +1,121 @@
+"""Register maps: which register holds what, how few requests read it, and what the words mean.
+
+Every address is derived from the layout; numbers count from 0, as Modbus TCP carries them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from canaleta.core.layout import Layout
+
+__all__ = ["Decoded", "RackMap", "Request", "decode", "plan_requests"]
+
+MOST_REGISTERS = 125
+"""The most registers one request may read (MODBUS Application Protocol V1.1b3, 6.4)."""
+
+
+@dataclass(frozen=True)
+class Request:
+    """One read: `count` registers from `first`."""
+
+    first: int
+    count: int
+
+
+@dataclass(frozen=True)
+class RackMap:
+    """Where each channel of a rack stands. All arrays have shape (channels,), in slot and channel order.
+
+    word: register of the channel's word. bit: its bit in that word, -1 if the whole word is the channel.
+    status_word, status_bit: where its fault bit is, -1 if it has none. healthy_is_one: polarity of that bit.
+    signed: whether the word is read as two's complement. junction: registers of cold junctions, by module.
+    """
+
+    modules: NDArray[np.int64]
+    channels: NDArray[np.int64]
+    word: NDArray[np.int64]
+    bit: NDArray[np.int64]
+    signed: NDArray[np.bool_]
+    status_word: NDArray[np.int64]
+    status_bit: NDArray[np.int64]
+    healthy_is_one: NDArray[np.bool_]
+    junction: dict[int, int]
+    used: tuple[tuple[int, int], ...]
+
+    @classmethod
+    def of(cls, layout: Layout, rack: int) -> RackMap:
+        """The map of one rack, from its modules in slot order."""
+        rows: list[tuple[int, int, int, int, bool, int, int, bool]] = []
+        junction: dict[int, int] = {}
+        used: list[tuple[int, int]] = []
+        for module in layout.modules_of(rack):
+            kind, base = layout.type_of(module.id), layout.first_registers[module.id]
+            used.append((base, kind.register_count))
+            words, bits = kind.offset_of("channel words"), kind.offset_of("channel bits")
+            status, cold = kind.offset_of("status bits"), kind.offset_of("cold junction")
+            if cold is not None:
+                junction[module.id] = base + cold
+            for channel in range(kind.channels):
+                if words is not None:
+                    word, bit = base + words + channel, -1
+                else:
+                    word, bit = base + (bits or 0) + channel // 16, channel % 16
+                fault = (-1, -1) if status is None else (base + status + channel // 16, channel % 16)
+                polarity = kind.status is not None and kind.status.one_means == "healthy"
+                rows.append((module.id, channel, word, bit, kind.signed, *fault, polarity))
+        columns = list(zip(*rows, strict=True)) if rows else [()] * 8
+        ints = [np.array(c, dtype=np.int64) for c in columns]
+        return cls(
+            ints[0], ints[1], ints[2], ints[3], ints[4].astype(bool), ints[5], ints[6], ints[7].astype(bool),
+            junction, tuple(used),
+        )  # fmt: skip
+
+    def __len__(self) -> int:
+        return len(self.word)
+
+    def requests(self) -> list[Request]:
+        """The reads that cover every register of the rack."""
+        return plan_requests(self.used)
+
+    def register_of(self, module: int, channel: int) -> tuple[int, int]:
+        """(register, bit) of one channel; bit -1 for a whole word."""
+        at = int(np.flatnonzero((self.modules == module) & (self.channels == channel))[0])
+        return int(self.word[at]), int(self.bit[at])
+
+
+@dataclass(frozen=True)
+class Decoded:
+    """Counts of every channel, float64 (channels,), and whether the module reports a fault on it."""
+
+    counts: NDArray[np.float64]
+    fault: NDArray[np.bool_]
+
+
+def plan_requests(spans: Iterable[tuple[int, int]], most: int = MOST_REGISTERS, gap: int = 16) -> list[Request]:
+    """As few reads as possible for runs of (first, count) registers.
+
+    Runs that lie no further than `gap` apart are read together; none is longer than `most`.
+    """
+    out: list[list[int]] = []
+    for first, count in sorted(spans):
+        end = first + count
+        if out and first <= out[-1][1] + gap:
+            out[-1][1] = max(out[-1][1], end)
+        else:
+            out.append([first, end])
+    return [Request(at, min(most, end - at)) for first, end in out for at in range(first, end, most)]
+
+
+def decode(rack: RackMap, words: NDArray[np.uint16]) -> Decoded:
+    """Channels from raw registers. words: (registers,) uint16, indexed by register number."""
+    raw = words[rack.word].astype(np.int64)
+    whole = np.where(rack.signed & (raw >= 0x8000), raw - 0x10000, raw)
+    counts = np.where(rack.bit < 0, whole, (raw >> np.maximum(rack.bit, 0)) & 1).astype(np.float64)
+    status = (words[np.maximum(rack.status_word, 0)].astype(np.int64) >> np.maximum(rack.status_bit, 0)) & 1
+    fault = (rack.status_word >= 0) & (status != rack.healthy_is_one)
+    return Decoded(counts, fault)

@@ -1,0 +1,89 @@
+"""Rules about what a point is called and what it claims: one tag, one channel."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from canaleta.core.fields import Station
+from canaleta.core.image import PlantImage
+from canaleta.core.rules.base import Cell, Finding, Fix, fingerprint, group_key, rule
+
+Rows = NDArray[np.int64]
+
+
+def _groups(image: PlantImage, field: str, rows: Rows) -> Iterator[list[int]]:
+    """Rows that say the same in a field, where more than one does, in the order of the list."""
+    by_key: dict[object, list[int]] = {}
+    for row, value in zip(rows.tolist(), image.cells[field][rows], strict=True):
+        if value is not None:
+            by_key.setdefault(group_key(value), []).append(row)
+    return (group for group in by_key.values() if len(group) > 1)
+
+
+@rule("R01", "duplicate tag", "a tag names one device (IEC 62424 practice)", ("tag",), group="tag")
+def duplicate_tag(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """Two points with one tag: neither can be called up with certainty."""
+    for group in _groups(image, "tag", rows):
+        tag = image.label(group[0])
+        services = " · ".join(image.text("service", row) or "no service" for row in group)
+        cells = tuple(Cell(int(image.ids[row]), "tag") for row in group)
+        free = _free_name(image, tag)
+        yield Finding(
+            rule="R01",
+            key=f"R01:{tag.casefold()}",
+            station=Station.POINT,
+            severity="bad",
+            text=f"{len(group)} points are called {tag}: {services}",
+            cells=cells,
+            fixes=(Fix(f"call the last one {free}", ((cells[-1], free),)),),
+            fingerprint=fingerprint(image, group, ("tag",)),
+        )
+
+
+@rule("R02", "two claims on a channel", "one terminal, one use", ("channel", "tag"), group="channel")
+def two_claims(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """Two points on one channel: one holds it, the others wish for it."""
+    for group in _groups(image, "channel", rows):
+        holders = [row for row in group if image.landed[row]]
+        wishing = [row for row in group if not image.landed[row]]
+        first = group[0]
+        address = image.text("channel", first)
+        held = f"{image.label(holders[0])} holds {address}; " if holders else f"nobody holds {address}; "
+        names = ", ".join(image.label(row) for row in wishing)
+        free = _free_channel(image, first)
+        last = Cell(int(image.ids[(wishing or group)[-1]]), "channel")
+        fixes = [Fix(f"land {image.label((wishing or group)[-1])} on {free}", ((last, free),))] if free else []
+        fixes.append(Fix(f"{image.label((wishing or group)[-1])} gives it up", ((last, ""),)))
+        yield Finding(
+            rule="R02",
+            key=f"R02:{image.module[first]}:{image.channel[first]}",
+            station=Station.INPUT,
+            severity="bad",
+            text=f"{held}{names} {'claims' if len(wishing) == 1 else 'claim'} it too and reads nothing",
+            cells=tuple(Cell(int(image.ids[row]), "channel") for row in group),
+            fixes=tuple(fixes),
+            fingerprint=fingerprint(image, group, ("tag", "channel")),
+        )
+
+
+def _free_name(image: PlantImage, tag: str) -> str:
+    taken = {(other or "").casefold() for other in image.cells["tag"]}
+    number = 2
+    while f"{tag}-{number}".casefold() in taken:
+        number += 1
+    return f"{tag}-{number}"
+
+
+def _free_channel(image: PlantImage, row: int) -> str:
+    """The address of the first channel of the same module that nobody claims, or ''."""
+    module = int(image.module[row])
+    if module not in image.layout.modules:
+        return ""
+    claimed = set(image.channel[image.module == module].tolist())
+    for channel in range(image.layout.type_of(module).channels):
+        if channel not in claimed:
+            return image.layout.address(module, channel)
+    return ""

@@ -1,0 +1,272 @@
+"""Rules about ranges: the device's against the scaling's, and which way up they are."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from canaleta.core.fields import Station, read_cell
+from canaleta.core.fields import field_named as field
+from canaleta.core.image import PlantImage
+from canaleta.core.joints.base import decimals_for
+from canaleta.core.path import Paths, describe, evaluate
+from canaleta.core.rules.base import Cell, Finding, Fix, fingerprint, rule, tidy
+from canaleta.core.signals import Family
+from canaleta.core.text import shown
+from canaleta.core.units import factor_and_offset
+
+Rows = NDArray[np.int64]
+Floats = NDArray[np.float64]
+
+_SHARES = (0.0, 0.25, 0.5, 0.75, 1.0)
+_RANGE = ("device_low", "device_high", "device_unit", "device_law", "acting")
+_SCALING = ("counts_low", "counts_high", "value_low", "value_high", "value_unit", "value_law")
+_READS = ("tag", "signal", *_RANGE, "channel", "mode", *_SCALING)
+
+
+@rule("R07", "device range and scaling disagree", "agreement within the plant's share of span", _READS)
+def ranges_disagree(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """What goes into the pipe does not come out as the value, at one of five check points."""
+    rows, factor, offset = _comparable(image, rows)
+    if not len(rows):
+        return
+    true, says, loop = (np.empty((len(_SHARES), len(rows))) for _ in range(3))
+    for k, share in enumerate(_SHARES):
+        process = _process_at(image, rows, share)
+        paths = evaluate(image, Station.PROCESS, process, rows)
+        true[k] = process * factor + offset
+        says[k], loop[k] = paths.at(Station.VALUE), paths.at(Station.LOOP)
+    span = np.abs(true[-1] - true[0])
+    allowed = image.conventions.agreement_share * span
+    error = np.abs(says - true)
+    wrong = (span > 0) & (error.max(axis=0) > allowed) & ~_only_upside_down(image, rows, true, says, allowed)
+    for at in np.flatnonzero(wrong).tolist():
+        row = int(rows[at])
+        k = 2 if error[2, at] > allowed[at] else int(np.argmax(error[:, at]))
+        yield _disagreement(image, row, float(loop[k, at]), float(says[k, at]), float(true[k, at]))
+
+
+@rule("R11", "range upside down or without span", "low is below high unless reverse acting is said", _READS)
+def upside_down(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """LRV = URV; or a range turned over without saying so; or said to be and not."""
+    device_low, device_high = image.number("device_low")[rows], image.number("device_high")[rows]
+    value_low, value_high = image.number("value_low")[rows], image.number("value_high")[rows]
+    reverse = image.code("acting")[rows] == field("acting").choices.index("reverse")
+    analog = np.isin(image.family[rows], (Family.LINEAR, Family.THERMOCOUPLE))
+    device_down, value_down = device_low > device_high, value_low > value_high
+    for at in np.flatnonzero(analog).tolist():
+        row = int(rows[at])
+        if device_low[at] == device_high[at]:
+            yield _no_span(image, row, "device")
+        if value_low[at] == value_high[at]:
+            yield _no_span(image, row, "value")
+        known_value = not np.isnan(value_low[at] + value_high[at])
+        if device_down[at] and not reverse[at]:
+            yield _turned(image, row, "device", also=bool(value_down[at]))
+        elif value_down[at] and not device_down[at]:
+            yield _turned(image, row, "value", also=False)
+        elif reverse[at] and not device_down[at] and known_value and not value_down[at]:
+            yield _not_reverse(image, row)
+
+
+def _comparable(image: PlantImage, rows: Rows) -> tuple[Rows, Floats, Floats]:
+    """Rows whose device and value measure one quantity, with factor and offset from process to value unit."""
+    known = ~np.isnan(
+        image.number("device_low")[rows] + image.number("device_high")[rows]
+        + image.number("value_low")[rows] + image.number("value_high")[rows]
+        + image.number("counts_low")[rows] + image.number("counts_high")[rows]
+    )  # fmt: skip
+    rows = rows[known & (image.mode[rows] >= 0) & np.isin(image.family[rows], (Family.LINEAR, Family.THERMOCOUPLE))]
+    thermal = image.family[rows] == Family.THERMOCOUPLE
+    pairs = [
+        factor_and_offset("°C" if hot else of or "", into or "") if (of and into) or of == into else None
+        for of, into, hot in zip(
+            image.cells["device_unit"][rows], image.cells["value_unit"][rows], thermal, strict=True
+        )
+    ]
+    same = np.array([pair is not None for pair in pairs], dtype=bool)
+    kept = [pair for pair in pairs if pair is not None]
+    ends = np.array(kept, dtype=np.float64).reshape(-1, 2)
+    return rows[same], ends[:, 0], ends[:, 1]
+
+
+def _process_at(image: PlantImage, rows: Rows, share: float) -> Floats:
+    """The quantity at a share of the device's range, in the unit of the PROCESS station."""
+    low, high = image.number("device_low")[rows], image.number("device_high")[rows]
+    quantity = low + share * (high - low)
+    for at in np.flatnonzero(image.family[rows] == Family.THERMOCOUPLE).tolist():
+        unit = image.text("device_unit", int(rows[at]))
+        if unit not in ("°C", ""):
+            factor, offset = factor_and_offset(unit, "°C") or (np.nan, np.nan)
+            quantity[at] = quantity[at] * factor + offset
+    return quantity
+
+
+def _only_upside_down(
+    image: PlantImage, rows: Rows, true: Floats, says: Floats, allowed: Floats
+) -> NDArray[np.bool_]:
+    """Where the scaling agrees once it is turned over: that is R11's to say."""
+    down = image.number("value_low")[rows] > image.number("value_high")[rows]
+    device_down = image.number("device_low")[rows] > image.number("device_high")[rows]
+    turned = image.number("value_low")[rows] + image.number("value_high")[rows] - says
+    return (down != device_down) & (np.abs(turned - true).max(axis=0) <= allowed)
+
+
+def _disagreement(image: PlantImage, row: int, loop: float, says: float, true: float) -> Finding:
+    words = describe(image, row)
+    unit = image.text("value_unit", row)
+    decimals = decimals_for(float(image.number("value_high")[row] - image.number("value_low")[row]))
+    level = f"{shown(loop, words[2].decimals).rstrip('0').rstrip('.')} {words[2].unit}"
+    fixes = [fix for fix in (_follow_device(image, row), _follow_scaling(image, row)) if _settles(image, row, fix)]
+    return Finding(
+        rule="R07",
+        key=f"R07:{image.ids[row]}",
+        station=Station.VALUE,
+        severity="settle",
+        text=(
+            f"at {level} the list shows {shown(says, decimals)} {unit} where the pipe holds {shown(true, decimals)}: "
+            f"the device spans {image.text('device_low', row)} … {image.text('device_high', row)} "
+            f"{image.text('device_unit', row)}"
+        ),
+        cells=tuple(Cell(int(image.ids[row]), f) for f in ("value_low", "value_high", "device_low", "device_high")),
+        fixes=tuple(fix for fix in fixes if fix),
+        fingerprint=fingerprint(image, (row,), _READS),
+    )
+
+
+def _ends(
+    image: PlantImage, row: int, station: Station, values: tuple[float, float], at: Station
+) -> tuple[float, float]:
+    paths: list[Paths] = [evaluate(image, station, value, np.array([row])) for value in values]
+    return float(paths[0].at(at)[0]), float(paths[1].at(at)[0])
+
+
+def _follow_device(image: PlantImage, row: int) -> Fix | None:
+    """The value's end points as the device has them at the same counts."""
+    counts = float(image.number("counts_low")[row]), float(image.number("counts_high")[row])
+    low, high = _ends(image, row, Station.COUNTS, counts, Station.PROCESS)
+    into = image.text("value_unit", row)
+    of = "°C" if image.family[row] == Family.THERMOCOUPLE else image.text("device_unit", row)
+    pair = factor_and_offset(of, into)
+    if pair is None or np.isnan(low + high):
+        return None
+    return _both("value", image, row, low * pair[0] + pair[1], high * pair[0] + pair[1], "follow the device")
+
+
+def _follow_scaling(image: PlantImage, row: int) -> Fix | None:
+    """The device's range as the scaling has it at the ends of its signal."""
+    ends = float(image.number("device_low")[row]), float(image.number("device_high")[row])
+    if image.family[row] == Family.THERMOCOUPLE:
+        return None
+    low, high = _ends(image, row, Station.PROCESS, ends, Station.VALUE)
+    pair = factor_and_offset(image.text("value_unit", row), image.text("device_unit", row))
+    if pair is None or np.isnan(low + high):
+        return None
+    return _both("device", image, row, low * pair[0] + pair[1], high * pair[0] + pair[1], "follow the scaling")
+
+
+def _both(side: str, image: PlantImage, row: int, low: float, high: float, label: str) -> Fix:
+    unit = image.text(f"{side}_unit", row)
+    point = int(image.ids[row])
+    return Fix(
+        f"{label}: {shown_plain(low)} … {shown_plain(high)} {unit}".rstrip(),
+        ((Cell(point, f"{side}_low"), tidy(low)), (Cell(point, f"{side}_high"), tidy(high))),
+    )
+
+
+def shown_plain(value: float) -> str:
+    """A worked-out end point with a true minus sign."""
+    return tidy(value).replace("-", "−")
+
+
+def _settles(image: PlantImage, row: int, fix: Fix | None) -> bool:
+    """Whether a fix brings the path into agreement: a fix that does not is not offered."""
+    if fix is None:
+        return False
+    changes = {
+        (image.row_of(cell.point), name): value
+        for cell, text in fix.edits
+        for name, value in read_cell(field(cell.field), text).items()
+    }
+    rows, factor, offset = _comparable(image.with_cells(changes), np.array([row]))
+    after = image.with_cells(changes)
+    for share in _SHARES:
+        process = _process_at(after, rows, share)
+        true = process * factor + offset
+        says = evaluate(after, Station.PROCESS, process, rows).at(Station.VALUE)
+        span = abs(_process_at(after, rows, 1.0) - _process_at(after, rows, 0.0)) * abs(factor)
+        if not (np.abs(says - true) <= after.conventions.agreement_share * span).all():
+            return False
+    return bool(len(rows))
+
+
+def _no_span(image: PlantImage, row: int, side: str) -> Finding:
+    value = image.text(f"{side}_low", row)
+    whose = "the device's range" if side == "device" else "the scaling"
+    return _r11(image, row, side, "bad", f"{whose} has no span: low and high are both {value}", ())
+
+
+def _turned(image: PlantImage, row: int, side: str, also: bool) -> Finding:
+    low, high, unit = (image.text(f"{side}_{end}", row) for end in ("low", "high", "unit"))
+    point = int(image.ids[row])
+    sides = ("device", "value") if also else (side,)
+    swap = tuple(
+        (Cell(point, f"{s}_{end}"), image.text(f"{s}_{other}", row))
+        for s in sides
+        for end, other in (("low", "high"), ("high", "low"))
+    )
+    whose = "the device's range is" if side == "device" else "the scaling is"
+    text = f"{whose} upside down: {low} … {high} {unit}, and nothing says reverse acting"
+    if side == "value":
+        text += _at_low_end(image, row)
+    fixes = [Fix(f"turn it round: {high} … {low} {unit}".rstrip(), swap)]
+    if side == "device" and image.family[row] == Family.LINEAR:
+        fixes.append(Fix("it is meant to be: reverse acting", ((Cell(point, "acting"), "reverse"),)))
+    return _r11(image, row, side, "settle", text, tuple(fixes))
+
+
+def _at_low_end(image: PlantImage, row: int) -> str:
+    low = image.number("device_low")[row]
+    found = evaluate(image, Station.PROCESS, low, np.array([row]))
+    loop, says = found.at(Station.LOOP)[0], found.at(Station.VALUE)[0]
+    if np.isnan(loop + says):
+        return ""
+    words = describe(image, row)
+    return (
+        f"; at {shown(float(loop), 1)} {words[2].unit} the list shows {shown(float(says), words[5].decimals)}"
+        f" where the device means {shown(float(low), words[5].decimals)}"
+    )
+
+
+def _not_reverse(image: PlantImage, row: int) -> Finding:
+    point = int(image.ids[row])
+    low, high = image.text("device_low", row), image.text("device_high", row)
+    fixes = (
+        Fix("it acts direct", ((Cell(point, "acting"), "direct"),)),
+        Fix(
+            f"turn both ranges over: {high} … {low}",
+            tuple(
+                (Cell(point, f"{s}_{end}"), image.text(f"{s}_{other}", row))
+                for s in ("device", "value")
+                for end, other in (("low", "high"), ("high", "low"))
+            ),
+        ),
+    )
+    text = f"said to be reverse acting, but the low end of the signal means {low} and the high end {high}"
+    return _r11(image, row, "device", "settle", text, fixes)
+
+
+def _r11(image: PlantImage, row: int, side: str, severity: str, text: str, fixes: tuple[Fix, ...]) -> Finding:
+    point = int(image.ids[row])
+    return Finding(
+        rule="R11",
+        key=f"R11:{point}:{side}",
+        station=Station.DEVICE if side == "device" else Station.VALUE,
+        severity="bad" if severity == "bad" else "settle",
+        text=text.replace(" -", " −"),
+        cells=(Cell(point, f"{side}_low"), Cell(point, f"{side}_high")),
+        fixes=fixes,
+        fingerprint=fingerprint(image, (row,), _READS),
+    )

@@ -1,0 +1,1 @@
+"""What field sensors make of a temperature, by their standards."""

@@ -1,0 +1,96 @@
+"""Text typed by people: numbers and ranges read without guessing, and numbers written as we show them.
+
+Nothing here knows a field or a unit table; callers pass what they accept.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from decimal import Decimal, InvalidOperation
+
+__all__ = ["RangeText", "TextError", "plain", "read_number", "read_range", "shown"]
+
+MINUS = "\u2212"
+THIN_SPACE = "\u2009"
+_SPACES = re.compile(r"[\s\u00a0\u2009\u202f']")
+_NUMBER = re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,3})?")
+_RANGE = re.compile(
+    r"^\s*(?P<low>[-+\u2212]?\s?[\d.,\u00a0\u2009\u202f']+)\s*"
+    r"(?:\.\.\.?|\u2026|\u2013|\u2014|-|to|bis|a)\s*"
+    r"(?P<high>[-+\u2212]?\s?[\d.,\u00a0\u2009\u202f']*\d)\s*(?P<unit>\D.*)?$",
+    re.IGNORECASE,
+)
+
+
+class TextError(ValueError):
+    """The text cannot be read as what the cell holds. The message is meant for the person who typed it."""
+
+
+@dataclass(frozen=True)
+class RangeText:
+    """Two end points and the unit written behind them, '' if none."""
+
+    low: Decimal
+    high: Decimal
+    unit: str
+
+
+def read_number(text: str) -> Decimal:
+    """A number as typed, with every digit kept.
+
+    A comma or a point may be the decimal mark. A single comma followed by exactly three digits could be
+    either a decimal or a thousands mark, and is asked about rather than guessed ("0,125" can only be a
+    decimal). Spaces and apostrophes between groups of three are thousands marks.
+
+    Raises TextError with what was wrong and how to write it.
+    """
+    raw = text.strip()
+    body = raw.replace(MINUS, "-")
+    if _SPACES.search(body) and not re.fullmatch(r"[+-]?\s?\d{1,3}([\s\u00a0\u2009\u202f']\d{3})+([.,]\d*)?", body):
+        raise TextError(f"“{raw}” is not one number")
+    body = _SPACES.sub("", body)
+    if body.count(",") == 1 and "." not in body:
+        whole, fraction = body.split(",")
+        if len(fraction) == 3 and whole.lstrip("+-") not in ("", "0"):
+            joined = whole + fraction
+            raise TextError(f"“{raw}” can be read two ways: write {joined} or {whole}.{fraction}")
+        body = f"{whole}.{fraction}"
+    if not _NUMBER.fullmatch(body):
+        raise TextError(f"“{raw}” is not a number")
+    try:
+        value = Decimal(body)
+    except InvalidOperation as error:  # pragma: no cover - the pattern above admits only what Decimal reads
+        raise TextError(f"“{raw}” is not a number") from error
+    if value != 0 and not (-30 <= value.adjusted() <= 30):
+        raise TextError(f"“{raw}” is beyond any signal: use at most thirty digits")
+    if -value.as_tuple().exponent > 30:  # type: ignore[operator]
+        raise TextError(f"“{raw}” has more than thirty decimals")
+    return value
+
+
+def read_range(text: str) -> RangeText | None:
+    """Two numbers with a separator ("0-6 bar", "-20…80 °C", "4 to 20 mA"), or None if it is not a range."""
+    found = _RANGE.match(text)
+    if not found:
+        return None
+    low = read_number(found["low"].replace(" ", ""))
+    high = read_number(found["high"].replace(" ", ""))
+    return RangeText(low, high, (found["unit"] or "").strip())
+
+
+def plain(value: Decimal | float | int) -> str:
+    """A number as text that any program reads: decimal point, ASCII minus, no exponent, decimals as given."""
+    if isinstance(value, (Decimal, int)):
+        return format(value, "f" if isinstance(value, Decimal) else "d")
+    return format(Decimal(repr(float(value))), "f")
+
+
+def shown(value: float, decimals: int) -> str:
+    """A number as we show it: true minus sign, thin spaces between thousands, fixed decimals."""
+    if value != value:
+        return ""
+    text = f"{value:,.{decimals}f}".replace(",", THIN_SPACE)
+    if text.strip("-0.,") == "":
+        text = text.lstrip("-")
+    return text.replace("-", MINUS)

@@ -1,0 +1,114 @@
+"""Engineering units: the trade's spelling on screen, UCUM codes underneath, factors from the units library.
+
+Units stand in units.tsv beside this file. Only units of one quantity convert into each other.
+"""
+
+from __future__ import annotations
+
+import csv
+from dataclasses import dataclass
+from functools import cache
+from importlib import resources
+
+from canaleta.core.text import TextError
+
+__all__ = ["Unit", "convert", "factor_and_offset", "find_unit", "read_unit", "units"]
+
+
+@dataclass(frozen=True)
+class Unit:
+    """One unit. `shown` is how it is written on screen and stored; `quantity` is what it measures."""
+
+    code: str
+    shown: str
+    quantity: str
+    expression: str
+    others: tuple[str, ...]
+
+
+@cache
+def units() -> tuple[Unit, ...]:
+    """All units of the table, in its order."""
+    text = resources.files(__package__).joinpath("units.tsv").read_text(encoding="utf-8")
+    rows = csv.reader((line for line in text.splitlines() if line and line[0] != "#"), delimiter="\t")
+    return tuple(
+        Unit(code, shown, quantity, expression, tuple(rest[0].split(",")) if rest else ())
+        for code, shown, quantity, expression, *rest in rows
+    )
+
+
+@cache
+def _spellings() -> tuple[dict[str, Unit], dict[str, list[Unit]]]:
+    exact: dict[str, Unit] = {}
+    loose: dict[str, list[Unit]] = {}
+    for unit in units():
+        for spelling in {unit.shown, unit.code, *unit.others}:
+            exact.setdefault(spelling, unit)
+            same = loose.setdefault(spelling.lower().replace(" ", ""), [])
+            if unit not in same:
+                same.append(unit)
+    return exact, loose
+
+
+def find_unit(shown: str) -> Unit | None:
+    """The unit of an exact spelling, or None. '' has no unit."""
+    return _spellings()[0].get(shown)
+
+
+def read_unit(text: str) -> Unit:
+    """The unit a person meant. Case is ignored only where one unit is left ("MBAR"; "mw" would be asked about).
+
+    Raises TextError naming the text and near units.
+    """
+    exact, loose = _spellings()
+    typed = text.strip()
+    if typed in exact:
+        return exact[typed]
+    near = loose.get(typed.lower().replace(" ", ""), [])
+    if len(near) == 1:
+        return near[0]
+    if near:
+        raise TextError(f"“{typed}” could be {' or '.join(u.shown for u in near)}: write it as one of these")
+    known = ", ".join(u.shown for u in units() if u.shown[:1].lower() == typed[:1].lower()) or "mbar, °C, m³/h, %"
+    raise TextError(f"“{typed}” is not a unit in the table; near it are: {known}")
+
+
+@cache
+def _to_base(expression: str) -> tuple[float, float]:
+    """(factor, offset) of value·factor + offset in the library's base unit. Imported late: it costs 0.3 s."""
+    import pint
+
+    registry = _registry(pint)
+    quantity = registry.parse_expression(expression)
+    unit = quantity.units if hasattr(quantity, "units") else registry.dimensionless
+    scale = float(quantity.magnitude) if hasattr(quantity, "magnitude") else float(quantity)
+    zero = float(registry.Quantity(0.0, unit).to_base_units().magnitude)
+    one = float(registry.Quantity(1.0, unit).to_base_units().magnitude)
+    return (one - zero) * scale, zero
+
+
+_registry = cache(lambda pint: pint.UnitRegistry(autoconvert_offset_to_baseunit=True))
+
+
+@cache
+def factor_and_offset(of: str, into: str) -> tuple[float, float] | None:
+    """(factor, offset) such that value_into = value_of · factor + offset; None if the quantities differ.
+
+    of, into: units as shown. Temperatures convert as temperatures, not as differences.
+    """
+    if of == into:
+        return 1.0, 0.0
+    a, b = find_unit(of), find_unit(into)
+    if a is None or b is None or a.quantity != b.quantity:
+        return None
+    fa, oa = _to_base(a.expression)
+    fb, ob = _to_base(b.expression)
+    return fa / fb, (oa - ob) / fb
+
+
+def convert(value: float, of: str, into: str) -> float:
+    """A value of one unit in another. Raises ValueError if they measure different quantities."""
+    pair = factor_and_offset(of, into)
+    if pair is None:
+        raise ValueError(f"{of or 'no unit'} and {into or 'no unit'} do not measure the same quantity")
+    return value * pair[0] + pair[1]

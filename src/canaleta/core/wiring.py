@@ -1,0 +1,80 @@
+"""Terminals of one point: which core goes where, which way the current flows, and who is the source."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from canaleta.core.image import PlantImage
+from canaleta.core.signals import Family, signal_named
+
+__all__ = ["Core", "Wiring", "wiring"]
+
+
+@dataclass(frozen=True)
+class Core:
+    """One core between the device and a terminal. flows: 'to device', 'to module', or '' for no current."""
+
+    device_side: str
+    terminal: str
+    role: str
+    flows: str
+
+
+@dataclass(frozen=True)
+class Wiring:
+    """The cores of a point, the terminals of its channel that stay empty, and the path in words."""
+
+    cores: tuple[Core, ...]
+    unused: tuple[tuple[str, str], ...]
+    inside: str
+    words: str
+
+
+def wiring(image: PlantImage, row: int) -> Wiring | None:
+    """The wiring of a landed point, or None while it has no channel or no signal."""
+    signal = signal_named(image.text("signal", row))
+    module, channel = int(image.module[row]), int(image.channel[row])
+    if signal is None or module not in image.layout.modules:
+        return None
+    marks = image.layout.type_of(module).terminal_marks(channel)
+    by_role = {role: mark for mark, role in marks}
+    supply, wires = image.text("supply", row), image.text("wires", row)
+    cores, words = _cores(signal.family, signal.unit, supply, wires, by_role)
+    used = {core.terminal for core in cores}
+    mode = int(image.mode[row])
+    burden = image.layout.mode_table.burden_ohm[mode] if mode >= 0 else 0.0
+    inside = f"{burden:.0f} Ω to 0 V" if burden > 0 and signal.unit == "mA" else ""
+    return Wiring(tuple(cores), tuple((m, r) for m, r in marks if m not in used), inside, words)
+
+
+def _cores(family: Family, unit: str, supply: str, wires: str, by_role: dict[str, str]) -> tuple[list[Core], str]:
+    def core(device_side: str, role: str, flows: str) -> list[Core]:
+        return [Core(device_side, by_role[role], role, flows)] if role in by_role else []
+
+    out, signal, zero = by_role.get("24 V out", ""), by_role.get("signal in", ""), by_role.get("0 V", "")
+    if family == Family.THERMOCOUPLE:
+        return (
+            core("+", "plus", "") + core("−", "minus", ""),
+            f"the element makes its own mV: + on {by_role.get('plus', '?')}, − on {by_role.get('minus', '?')}",
+        )
+    if family == Family.LINEAR and unit == "V":
+        return (
+            core("+", "signal in", "") + core("−", "0 V", ""),
+            f"a voltage between {signal} and {zero}; hardly any current flows",
+        )
+    if family == Family.LINEAR and supply != "module":
+        return (
+            core("+", "signal in", "to module") + core("−", "0 V", "to device"),
+            f"one source: the device's own supply. current into {signal}, back at {zero}",
+        )
+    if wires == "3":
+        return (
+            core("+", "24 V out", "to device")
+            + core("out", "signal in", "to module")
+            + core("0 V", "0 V", "to module"),
+            f"one source: the module. supply from {out}, current into {signal} and back at {zero}",
+        )
+    return (
+        core("+", "24 V out", "to device") + core("−", "signal in", "to module"),
+        f"one source: the module. current out of {out}, back at {signal}",
+    )

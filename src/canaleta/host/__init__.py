@@ -1,0 +1,1 @@
+"""The machine: what is installed, the private database, and the processes that run."""

@@ -1,0 +1,1 @@
+"""What is recorded: tables, proposals, history, accounts, live blocks and commands."""

@@ -1,0 +1,82 @@
+"""Cells of a point between people, the core and the database.
+
+`read` turns typed text into stored values with the plant's layout at hand; `to_json` and `from_json` are
+how history keeps them; `to_row` and `from_row` how the table does.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from decimal import Decimal
+from typing import Any
+
+from canaleta.core.fields import STORED, Field, Kind, Landing, Stored, field_named, read_cell, read_choice
+from canaleta.core.image import PlantImage
+from canaleta.core.text import TextError, plain
+
+__all__ = ["from_json", "from_row", "read", "to_json", "to_row"]
+
+
+def read(image: PlantImage, row: int, field: Field, text: str) -> dict[str, Stored]:
+    """What text typed into a cell of one point means. Raises TextError for the person who typed it."""
+    typed = text.strip()
+    if field.kind is Kind.ADDRESS and typed:
+        module, channel = image.layout.read_address(typed)
+        return {field.name: Landing(module, channel, landed=False)}
+    if field.kind is Kind.MODE and typed:
+        return {field.name: read_choice(offered_modes(image, row), typed)}
+    return read_cell(field, text)
+
+
+def offered_modes(image: PlantImage, row: int) -> tuple[str, ...]:
+    """The modes a point may have: those of its module, or of any module while it has none."""
+    module = int(image.module[row])
+    if module in image.layout.modules:
+        kinds = [image.layout.type_of(module)]
+    else:
+        kinds = list(image.layout.types.values())
+    names = tuple(dict.fromkeys(mode.name for kind in kinds for mode in kind.modes))
+    if not names:
+        raise TextError("the plant has no module type yet")
+    return names
+
+
+def to_json(value: Stored) -> Any:
+    """A stored value as history keeps it: numbers as text with every digit, landings as a list."""
+    if isinstance(value, Landing):
+        return list(value)
+    return plain(value) if isinstance(value, Decimal) else value
+
+
+def from_json(field: Field, value: Any) -> Stored:
+    """The inverse of `to_json`."""
+    if value is None:
+        return None
+    if field.kind is Kind.ADDRESS:
+        module, channel, landed = value
+        return Landing(module, channel, landed)
+    return Decimal(value) if field.kind is Kind.NUMBER else value
+
+
+def to_row(values: Mapping[str, Stored]) -> dict[str, Any]:
+    """Columns of the point table for stored values; only the fields given."""
+    out: dict[str, Any] = {}
+    for name, value in values.items():
+        if field_named(name).kind is Kind.ADDRESS:
+            module, channel, landed = value if isinstance(value, Landing) else (None, None, False)
+            out |= {"module": module, "channel": channel, "landed": landed}
+        else:
+            out[name] = value
+    return out
+
+
+def from_row(row: Mapping[str, Any]) -> dict[str, Stored]:
+    """Stored values from a row of the point table."""
+    out: dict[str, Stored] = {}
+    for field in STORED:
+        if field.kind is Kind.ADDRESS:
+            at = row["module"]
+            out[field.name] = None if at is None else Landing(at, row["channel"], row["landed"])
+        else:
+            out[field.name] = row[field.name]
+    return out

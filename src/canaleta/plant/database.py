@@ -1,0 +1,83 @@
+"""The database: engines, migrations, the two roles, and the notices that tell processes of news.
+
+The owner's address migrates; the runtime's address serves. In the private cluster they are two roles, and
+the runtime role cannot change history. With a database of the user's own they may be one; the trigger on
+the append-only tables holds there too.
+"""
+
+from __future__ import annotations
+
+from importlib import resources
+from typing import Any
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Connection, Engine, create_engine, make_url, text
+
+from canaleta.plant.tables import APPEND_ONLY, metadata
+
+__all__ = [
+    "PLANT_LOCK",
+    "RUNTIME_ROLE",
+    "engine_for",
+    "grant_runtime",
+    "migrate",
+    "notify",
+    "take_plant_lock",
+]
+
+PLANT_LOCK = 0x63616E61
+RUNTIME_ROLE = "canaleta_runtime"
+
+
+def engine_for(url: str, pool_size: int = 6) -> Engine:
+    """An engine for a PostgreSQL address. Raises ValueError for anything else.
+
+    The password is never shown: SQLAlchemy hides it in messages.
+    """
+    parsed = make_url(url)
+    if parsed.get_backend_name() != "postgresql":
+        raise ValueError("the database address must begin with postgresql://")
+    return create_engine(
+        parsed.set(drivername="postgresql+psycopg"),
+        pool_size=pool_size,
+        max_overflow=4,
+        pool_pre_ping=True,
+        pool_timeout=10,
+        connect_args={"connect_timeout": 5, "options": "-c timezone=UTC"},
+    )
+
+
+def migrate(engine: Engine) -> None:
+    """Bring the database to the newest shape. Safe to call at every start."""
+    config = Config()
+    config.set_main_option("script_location", str(resources.files("canaleta.plant") / "migrations"))
+    with engine.begin() as connection:
+        connection.execute(text("select pg_advisory_xact_lock(:key)"), {"key": PLANT_LOCK})
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")
+
+
+def grant_runtime(connection: Connection, role: str = RUNTIME_ROLE) -> None:
+    """Give the runtime role what it needs and nothing on history beyond reading and adding."""
+    growing = {table.name for table in APPEND_ONLY}
+    connection.execute(text(f"grant usage on schema public to {role}"))
+    for table in metadata.sorted_tables:
+        rights = "select, insert" if table.name in growing else "select, insert, update, delete"
+        connection.execute(text(f"grant {rights} on {table.name} to {role}"))
+    connection.execute(text(f"grant select on alembic_version to {role}"))
+    connection.execute(text(f"grant usage on all sequences in schema public to {role}"))
+
+
+def take_plant_lock(connection: Connection) -> None:
+    """Become the one writer until the transaction ends; waits five seconds at most.
+
+    Raises sqlalchemy.exc.OperationalError (lock_not_available) if somebody else writes for longer.
+    """
+    connection.execute(text("set local lock_timeout = '5s'"))
+    connection.execute(text("select pg_advisory_xact_lock(:key)"), {"key": PLANT_LOCK})
+
+
+def notify(connection: Connection, channel: str, message: Any) -> None:
+    """Tell listeners at commit. Messages are ids only, never contents."""
+    connection.execute(text("select pg_notify(:channel, :message)"), {"channel": channel, "message": str(message)})

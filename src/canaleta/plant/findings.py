@@ -1,0 +1,64 @@
+"""Stored findings: written in the edit's own transaction, read in bulk."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from sqlalchemy import Connection, or_, select
+
+from canaleta.core.fields import Station
+from canaleta.core.rules import Cell, Finding, Fix
+from canaleta.plant import tables as t
+
+__all__ = ["from_body", "stored_findings", "stored_touching", "to_body"]
+
+
+def to_body(finding: Finding) -> dict[str, Any]:
+    """A finding as JSON, as the table and the API carry it."""
+    return {
+        "key": finding.key,
+        "rule": finding.rule,
+        "station": finding.station.value,
+        "severity": finding.severity,
+        "text": finding.text,
+        "cells": [[cell.point, cell.field] for cell in finding.cells],
+        "fixes": [
+            {"label": fix.label, "edits": [[cell.point, cell.field, text] for cell, text in fix.edits]}
+            for fix in finding.fixes
+        ],
+        "fingerprint": finding.fingerprint,
+    }
+
+
+def from_body(body: Mapping[str, Any]) -> Finding:
+    """The inverse of `to_body`."""
+    return Finding(
+        rule=body["rule"],
+        key=body["key"],
+        station=Station(body["station"]),
+        severity=body["severity"],
+        text=body["text"],
+        cells=tuple(Cell(point, field) for point, field in body["cells"]),
+        fixes=tuple(
+            Fix(fix["label"], tuple((Cell(point, field), text) for point, field, text in fix["edits"]))
+            for fix in body["fixes"]
+        ),
+        fingerprint=body["fingerprint"],
+    )
+
+
+def stored_findings(connection: Connection) -> list[dict[str, Any]]:
+    """All findings, as bodies, by key."""
+    return [row.body for row in connection.execute(select(t.finding.c.body).order_by(t.finding.c.key))]
+
+
+def stored_touching(connection: Connection, looked: Mapping[str, set[int]]) -> list[dict[str, Any]]:
+    """Bodies of stored findings of these rules that name one of these points, each with its "since"."""
+    if not looked:
+        return []
+    touches = [
+        (t.finding.c.rule == rule) & t.finding.c.points.overlap(sorted(points)) for rule, points in looked.items()
+    ]
+    rows = connection.execute(select(t.finding.c.body, t.finding.c.since_seq).where(or_(*touches)))
+    return [row.body | {"since": row.since_seq} for row in rows]

@@ -1,0 +1,367 @@
+"""Every change to the list: proposed, previewed, applied as one change set, undone.
+
+A proposal is a list of edits, each with the text that stood in the cell and the text that shall. The text
+that stood decides a conflict. Applying takes the plant's lock, so that there is one writer at a time.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from sqlalchemy import Connection, Engine, bindparam, delete, func, insert, select, update
+
+from canaleta.core.fields import Landing, Station, Stored, field_named
+from canaleta.core.image import PlantImage
+from canaleta.core.path import describe, evaluate
+from canaleta.core.rules import Finding, audit, audit_change
+from canaleta.core.text import TextError, shown
+from canaleta.plant import tables as t
+from canaleta.plant.cells import read, to_json, to_row
+from canaleta.plant.database import notify, take_plant_lock
+from canaleta.plant.findings import from_body, stored_touching, to_body
+from canaleta.plant.keeper import PlantKeeper
+
+__all__ = [
+    "Applied",
+    "Conflict",
+    "Edit",
+    "Moved",
+    "Planned",
+    "Preview",
+    "Proposal",
+    "Refusal",
+    "apply",
+    "plan",
+    "preview",
+    "reaudit",
+    "with_landings",
+]
+
+Changes = dict[tuple[int, str], Stored]
+MOST_EDITS = 20_000
+
+
+@dataclass(frozen=True)
+class Edit:
+    """One cell: the point, the field, the text that stood there and the text typed."""
+
+    point: int
+    field: str
+    was: str
+    text: str
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """Edits that belong together. source: where they come from ("typed", "fix R07", "undo" …)."""
+
+    edits: tuple[Edit, ...]
+    source: str = "typed"
+    why: str = ""
+
+
+@dataclass(frozen=True)
+class Refusal:
+    """A cell whose text cannot be read. What was typed is handed back."""
+
+    edit: Edit
+    says: str
+
+
+@dataclass(frozen=True)
+class Conflict:
+    """A cell that changed under the hand: now it says `theirs`."""
+
+    edit: Edit
+    theirs: str
+    by: str = ""
+    at: str = ""
+
+
+@dataclass(frozen=True)
+class Planned:
+    """What a proposal would change: {(row, field): stored value}, or why it cannot."""
+
+    changes: Changes
+    refusals: tuple[Refusal, ...] = ()
+    conflicts: tuple[Conflict, ...] = ()
+
+    @property
+    def possible(self) -> bool:
+        """Whether it can be applied as a whole."""
+        return not self.refusals and not self.conflicts
+
+
+@dataclass(frozen=True)
+class Moved:
+    """A value that moves: at one level on the wires, what the list showed and what it would show."""
+
+    point: int
+    at: str
+    was: str
+    becomes: str
+
+
+@dataclass(frozen=True)
+class Preview:
+    """What a change set does: cells as text, values that move, findings that come and go."""
+
+    cells: tuple[tuple[int, str, str, str], ...]
+    moved: tuple[Moved, ...]
+    opened: tuple[Finding, ...]
+    closed: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Applied:
+    """A committed change set. kept: cells of an undo that others changed since, as (point, field)."""
+
+    seq: int
+    preview: Preview
+    image: PlantImage
+    kept: tuple[tuple[int, str], ...] = ()
+
+
+@dataclass(frozen=True)
+class _Outcome:
+    after: PlantImage
+    looked: dict[str, set[int]]
+    findings: list[Finding] = field(default_factory=list)
+
+
+def plan(image: PlantImage, proposal: Proposal) -> Planned:
+    """Read every edit against the image. Edits that change nothing are left out."""
+    changes: Changes = {}
+    refusals, conflicts = [], []
+    if len(proposal.edits) > MOST_EDITS:
+        edit = proposal.edits[MOST_EDITS]
+        return Planned({}, (Refusal(edit, f"more than {MOST_EDITS} cells at once: nothing was changed; take fewer"),))
+    for edit in proposal.edits:
+        try:
+            row, column = image.row_of(edit.point), field_named(edit.field)
+        except KeyError:
+            refusals.append(Refusal(edit, "this point or column is no longer there"))
+            continue
+        now = image.text(edit.field, row)
+        if now != edit.was:
+            conflicts.append(Conflict(edit, now))
+            continue
+        try:
+            values = read(image, row, column, edit.text)
+        except TextError as error:
+            refusals.append(Refusal(edit, str(error)))
+            continue
+        changes |= {(row, name): value for name, value in values.items()}
+    changes = {at: value for at, value in changes.items() if not _same(image.cells[at[1]][at[0]], value)}
+    return Planned(with_landings(image, changes), tuple(refusals), tuple(conflicts))
+
+
+def preview(connection: Connection, image: PlantImage, changes: Changes) -> Preview:
+    """What these changes would do, with nothing written."""
+    outcome = _outcome(image, changes)
+    return _preview(connection, image, outcome, changes)
+
+
+def apply(engine: Engine, keeper: PlantKeeper, proposal: Proposal, who: str) -> Applied | Planned:
+    """Apply a proposal as one change set, or say in a Planned why it cannot be applied; then nothing is written."""
+    with engine.begin() as connection:
+        take_plant_lock(connection)
+        image = keeper.caught_up(connection)
+        planned = plan(image, proposal)
+        if not planned.possible:
+            return replace(planned, conflicts=tuple(_by_whom(connection, c) for c in planned.conflicts))
+        applied = commit(connection, image, planned.changes, who, proposal.source, proposal.why)
+    keeper.adopt(applied.image)
+    return applied
+
+
+def commit(
+    connection: Connection,
+    image: PlantImage,
+    changes: Changes,
+    who: str,
+    source: str,
+    why: str = "",
+    undoes: int | None = None,
+) -> Applied:
+    """Write one change set inside the caller's transaction, which holds the plant's lock."""
+    outcome = _outcome(image, changes)
+    shown_change = _preview(connection, image, outcome, changes)
+    if not changes and undoes is None:
+        return Applied(image.seq, shown_change, image)
+    seq = image.seq + 1
+    connection.execute(
+        insert(t.change_set).values(
+            seq=seq,
+            who=who,
+            why=why,
+            source=source,
+            undoes=undoes,
+            findings_closed=list(shown_change.closed),
+            findings_opened=[to_body(f) for f in shown_change.opened],
+        )
+    )
+    _write_points(connection, image, changes, seq)
+    _write_findings(connection, outcome.looked, outcome.findings, seq)
+    connection.execute(update(t.plant).values(seq=seq))
+    notify(connection, "canaleta_seq", seq)
+    return Applied(seq, shown_change, replace(outcome.after, seq=seq))
+
+
+def reaudit(connection: Connection, image: PlantImage) -> int:
+    """Audit the whole plant and store what is found; for a first load and after an upgrade. Returns the count."""
+    found = audit(image)
+    connection.execute(delete(t.finding))
+    _insert_findings(connection, found, image.seq)
+    return len(found)
+
+
+def _same(a: Stored, b: Stored) -> bool:
+    """Whether two cells say the same; 1.0 and 1.00 do not, for the decimals typed are kept."""
+    if isinstance(a, Landing) and isinstance(b, Landing):
+        return a[:2] == b[:2]
+    return a == b and str(a) == str(b)
+
+
+def with_landings(image: PlantImage, changes: Changes) -> Changes:
+    """Decide who holds a channel that the changes concern.
+
+    It stays with its holder; else it goes to the one that held it before (an undo), else to the first claim.
+    """
+    moved = {row for row, name in changes if name == "channel"}
+    if not moved:
+        return changes
+    column = image.cells["channel"]
+    concerned = {
+        tuple(at[:2]) for row in moved for at in (column[row], changes[row, "channel"]) if isinstance(at, Landing)
+    }
+    claims: dict[tuple[int, ...], list[tuple[bool, bool, int]]] = {}
+    for row, at in enumerate(column):
+        now = changes.get((row, "channel"), at)
+        if isinstance(now, Landing) and tuple(now[:2]) in concerned:
+            holds_already = row not in moved and now.landed
+            claims.setdefault(tuple(now[:2]), []).append((not holds_already, not now.landed, row))
+    out = dict(changes)
+    for (module, channel), rows in claims.items():
+        for place, (*_, row) in enumerate(sorted(rows)):
+            landing = Landing(module, channel, landed=place == 0)
+            if column[row] != landing:
+                out[row, "channel"] = landing
+    return out
+
+
+def _outcome(image: PlantImage, changes: Changes) -> _Outcome:
+    if not changes:
+        return _Outcome(image, {})
+    after = image.with_cells(changes)
+    touched: dict[int, set[str]] = {}
+    for row, name in changes:
+        touched.setdefault(int(image.ids[row]), set()).add(name)
+    looked, findings = audit_change(image, after, touched)
+    return _Outcome(after, looked, findings)
+
+
+def _preview(connection: Connection, image: PlantImage, outcome: _Outcome, changes: Changes) -> Preview:
+    before = {f.key: f for f in (from_body(b) for b in stored_touching(connection, outcome.looked))}
+    now = {f.key: f for f in outcome.findings}
+    return Preview(
+        cells=tuple(
+            (int(image.ids[row]), name, image.text(name, row), outcome.after.text(name, row)) for row, name in changes
+        ),
+        moved=_moved(image, outcome.after, sorted({row for row, _ in changes})),
+        opened=tuple(f for key, f in now.items() if before.get(key) != f),
+        closed=tuple(key for key in before if key not in now),
+    )
+
+
+def _moved(before: PlantImage, after: PlantImage, rows: list[int], most: int = 200) -> tuple[Moved, ...]:
+    """Values that move at half the device's output, for at most `most` points."""
+    out = []
+    for row in rows[:most]:
+        if before.text("signal", row) != after.text("signal", row):
+            continue
+        at = np.array([row])
+        loop = evaluate(before, Station.DEVICE, 50.0, at).at(Station.LOOP)
+        if np.isnan(loop[0]):
+            continue
+        was, becomes = (evaluate(i, Station.LOOP, loop, at).at(Station.VALUE)[0] for i in (before, after))
+        if was == becomes or (np.isnan(was) and np.isnan(becomes)):
+            continue
+        words, new_words = describe(before, row), describe(after, row)
+        level = f"{shown(float(loop[0]), words[2].decimals).rstrip('0').rstrip('.')} {words[2].unit}"
+        texts = [
+            f"{shown(float(v), w[5].decimals)} {w[5].unit}".strip() if not np.isnan(v) else "no value"
+            for v, w in ((was, words), (becomes, new_words))
+        ]
+        if texts[0] != texts[1]:
+            out.append(Moved(int(before.ids[row]), level, texts[0], texts[1]))
+    return tuple(out)
+
+
+def _by_whom(connection: Connection, conflict: Conflict) -> Conflict:
+    row = connection.execute(
+        select(t.change_set.c.who, t.change_set.c.at)
+        .join(t.change, t.change.c.seq == t.change_set.c.seq)
+        .where(
+            t.change.c.entity == "point",
+            t.change.c.entity_id == conflict.edit.point,
+            func.jsonb_exists(t.change.c.fields, conflict.edit.field),
+        )
+        .order_by(t.change.c.seq.desc())
+        .limit(1)
+    ).first()
+    return replace(conflict, by=row.who, at=row.at.isoformat()) if row else conflict
+
+
+def _write_points(connection: Connection, image: PlantImage, changes: Changes, seq: int) -> None:
+    by_row: dict[int, dict[str, Stored]] = {}
+    for (row, name), value in changes.items():
+        by_row.setdefault(row, {})[name] = value
+    history = []
+    updates: dict[tuple[str, ...], list[dict[str, object]]] = {}
+    for row, values in by_row.items():
+        point = int(image.ids[row])
+        was = image.cells
+        history.append(
+            {
+                "seq": seq,
+                "entity": "point",
+                "entity_id": point,
+                "fields": {name: [to_json(was[name][row]), to_json(value)] for name, value in values.items()},
+            }
+        )
+        columns = to_row(values)
+        updates.setdefault(tuple(sorted(columns)), []).append({"_id": point} | columns)
+    for columns_set, rows in updates.items():
+        statement = update(t.point).where(t.point.c.id == bindparam("_id"))
+        connection.execute(statement.values({name: bindparam(name) for name in columns_set}), rows)
+    if history:
+        connection.execute(insert(t.change), history)
+
+
+def _write_findings(connection: Connection, looked: Mapping[str, set[int]], found: list[Finding], seq: int) -> None:
+    since = {body["key"]: body["since"] for body in stored_touching(connection, looked)}
+    for rule, points in looked.items():
+        connection.execute(
+            delete(t.finding).where(t.finding.c.rule == rule, t.finding.c.points.overlap(sorted(points)))
+        )
+    _insert_findings(connection, found, seq, since)
+
+
+def _insert_findings(
+    connection: Connection, found: Iterable[Finding], seq: int, since: Mapping[str, int] | None = None
+) -> None:
+    rows = [
+        {
+            "key": f.key,
+            "rule": f.rule,
+            "since_seq": (since or {}).get(f.key, seq),
+            "points": list(f.points),
+            "body": to_body(f),
+        }
+        for f in found
+    ]
+    if rows:
+        connection.execute(insert(t.finding), rows)

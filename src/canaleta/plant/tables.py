@@ -1,0 +1,247 @@
+"""The tables of a plant. The columns of `point` follow from the field table.
+
+Current facts are typed columns; history is one row a changed entity a change set. History, change sets and
+issued documents are append-only: the runtime role has no right to change them, and a trigger refuses anyone.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import (
+    BigInteger,
+    Boolean,
+    CheckConstraint,
+    Column,
+    Computed,
+    DateTime,
+    ForeignKey,
+    Index,
+    Integer,
+    LargeBinary,
+    MetaData,
+    Numeric,
+    SmallInteger,
+    Table,
+    Text,
+    UniqueConstraint,
+    func,
+)
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB
+from sqlalchemy.types import TypeEngine
+
+from canaleta.core.fields import STORED, Kind
+
+__all__ = ["APPEND_ONLY", "metadata"]
+
+metadata = MetaData(
+    naming_convention={
+        "ix": "ix_%(table_name)s_%(column_0_N_name)s",
+        "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+        "ck": "ck_%(table_name)s_%(constraint_name)s",
+        "fk": "fk_%(table_name)s_%(column_0_N_name)s",
+        "pk": "pk_%(table_name)s",
+    }
+)
+
+
+def _now() -> Column[Any]:
+    return Column("at", DateTime(timezone=True), nullable=False, server_default=func.now())
+
+
+_TYPE_OF: dict[Kind, TypeEngine[Any]] = {
+    Kind.TEXT: Text(),
+    Kind.CHOICE: Text(),
+    Kind.UNIT: Text(),
+    Kind.MODE: Text(),
+    Kind.NUMBER: Numeric(),
+    Kind.WHOLE: SmallInteger(),
+}
+
+plant = Table(
+    "plant",
+    metadata,
+    Column("one", Boolean, primary_key=True, server_default="true"),
+    Column("name", Text, nullable=False),
+    Column("conventions", JSONB, nullable=False),
+    Column("seq", BigInteger, nullable=False, server_default="0"),
+    CheckConstraint("one", name="one_plant"),
+)
+
+cabinet = Table(
+    "cabinet",
+    metadata,
+    Column("id", BigInteger, primary_key=True),
+    Column("name", Text, nullable=False, unique=True),
+    Column("title", Text, nullable=False, server_default=""),
+)
+
+rack = Table(
+    "rack",
+    metadata,
+    Column("id", BigInteger, primary_key=True),
+    Column("cabinet", ForeignKey("cabinet.id"), nullable=False),
+    Column("name", Text, nullable=False),
+    Column("host", Text, nullable=False),
+    Column("port", Integer, nullable=False),
+    Column("unit", SmallInteger, nullable=False, server_default="1"),
+    Column("period_ms", Integer, nullable=False, server_default="1000"),
+    Column("first_register", Integer, nullable=False, server_default="0"),
+    Column("stand_in", Boolean, nullable=False, server_default="false"),
+    UniqueConstraint("cabinet", "name"),
+    CheckConstraint("port between 1 and 65535", name="port"),
+    CheckConstraint("period_ms >= 50", name="period"),
+)
+
+module_type = Table(
+    "module_type",
+    metadata,
+    Column("key", Text, primary_key=True),
+    Column("version", Integer, nullable=False, server_default="1"),
+    Column("body", JSONB, nullable=False),
+)
+
+module = Table(
+    "module",
+    metadata,
+    Column("id", BigInteger, primary_key=True),
+    Column("rack", ForeignKey("rack.id"), nullable=False),
+    Column("slot", SmallInteger, nullable=False),
+    Column("type_key", ForeignKey("module_type.key"), nullable=False),
+    UniqueConstraint("rack", "slot", deferrable=True, initially="DEFERRED"),
+)
+
+point = Table(
+    "point",
+    metadata,
+    Column("id", BigInteger, primary_key=True),
+    *(Column(f.name, _TYPE_OF[f.kind], nullable=f.name != "tag") for f in STORED if f.kind is not Kind.ADDRESS),
+    Column("module", ForeignKey("module.id")),
+    Column("channel", SmallInteger),
+    Column("landed", Boolean, nullable=False, server_default="false"),
+    Column(
+        "holds",
+        Text,
+        Computed("case when landed then module::text || ':' || channel::text end", persisted=True),
+    ),
+    UniqueConstraint("holds", deferrable=True, initially="DEFERRED"),
+    CheckConstraint("(module is null) = (channel is null)", name="whole_address"),
+    CheckConstraint("not landed or module is not null", name="landed_somewhere"),
+)
+
+change_set = Table(
+    "change_set",
+    metadata,
+    Column("seq", BigInteger, primary_key=True),
+    _now(),
+    Column("who", Text, nullable=False),
+    Column("why", Text, nullable=False, server_default=""),
+    Column("source", Text, nullable=False),
+    Column("undoes", BigInteger),
+    Column("findings_closed", JSONB, nullable=False, server_default="[]"),
+    Column("findings_opened", JSONB, nullable=False, server_default="[]"),
+)
+
+change = Table(
+    "change",
+    metadata,
+    Column("seq", ForeignKey("change_set.seq"), primary_key=True),
+    Column("entity", Text, primary_key=True),
+    Column("entity_id", BigInteger, primary_key=True),
+    Column("fields", JSONB, nullable=False),
+    Index("ix_change_entity", "entity", "entity_id", "seq"),
+)
+
+finding = Table(
+    "finding",
+    metadata,
+    Column("key", Text, primary_key=True),
+    Column("rule", Text, nullable=False),
+    Column("since_seq", BigInteger, nullable=False),
+    Column("points", ARRAY(BigInteger), nullable=False),
+    Column("body", JSONB, nullable=False),
+    Index("ix_finding_points", "points", postgresql_using="gin"),
+)
+
+account = Table(
+    "account",
+    metadata,
+    Column("name", Text, primary_key=True),
+    Column("role", Text, nullable=False),
+    Column("password_hash", Text),
+    Column("active", Boolean, nullable=False, server_default="true"),
+    _now(),
+    CheckConstraint("role in ('reader', 'technician', 'engineer', 'administrator')", name="role"),
+)
+
+session = Table(
+    "session",
+    metadata,
+    Column("token_hash", Text, primary_key=True),
+    Column("account", ForeignKey("account.name", ondelete="CASCADE"), nullable=False),
+    Column("csrf", Text, nullable=False),
+    _now(),
+    Column("seen", DateTime(timezone=True), nullable=False, server_default=func.now()),
+    Column("expires", DateTime(timezone=True), nullable=False),
+)
+
+sign_in_link = Table(
+    "sign_in_link",
+    metadata,
+    Column("token_hash", Text, primary_key=True),
+    Column("account", ForeignKey("account.name", ondelete="CASCADE"), nullable=False),
+    Column("expires", DateTime(timezone=True), nullable=False),
+)
+
+rate_limit = Table(
+    "rate_limit",
+    metadata,
+    Column("key", Text, primary_key=True),
+    Column("since", DateTime(timezone=True), nullable=False),
+    Column("hits", Integer, nullable=False),
+)
+
+live_block = Table(
+    "live_block",
+    metadata,
+    Column("rack", ForeignKey("rack.id", ondelete="CASCADE"), primary_key=True),
+    Column("scan", BigInteger, nullable=False),
+    Column("epoch", BigInteger, nullable=False),
+    Column("seq", BigInteger, nullable=False),
+    Column("read_at", DateTime(timezone=True), nullable=False),
+    Column("state", Text, nullable=False),
+    Column("points", LargeBinary, nullable=False),
+    Column("counts", LargeBinary, nullable=False),
+    Column("value", LargeBinary, nullable=False),
+    Column("quality", LargeBinary, nullable=False),
+    Column("reasons", LargeBinary, nullable=False),
+    Column("injected", LargeBinary, nullable=False),
+    prefixes=["UNLOGGED"],
+)
+
+lease = Table(
+    "lease",
+    metadata,
+    Column("rack", ForeignKey("rack.id", ondelete="CASCADE"), primary_key=True),
+    Column("holder", Text, nullable=False),
+    Column("epoch", BigInteger, nullable=False),
+    Column("until", DateTime(timezone=True), nullable=False),
+)
+
+command = Table(
+    "command",
+    metadata,
+    Column("id", BigInteger, primary_key=True, autoincrement=True),
+    _now(),
+    Column("who", Text, nullable=False),
+    Column("rack", ForeignKey("rack.id"), nullable=False),
+    Column("kind", Text, nullable=False),
+    Column("target", JSONB, nullable=False),
+    Column("expires", DateTime(timezone=True), nullable=False),
+    Column("epoch", BigInteger),
+    Column("done_at", DateTime(timezone=True)),
+    Column("result", Text),
+)
+
+APPEND_ONLY = (change_set, change)
+"""Tables that only grow: no role may change or delete a row."""

@@ -1,0 +1,92 @@
+"""Undo and redo of one's own change sets, also after a reload: the stack is read from the history itself."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import Connection, Engine, select
+
+from canaleta.core.fields import field_named
+from canaleta.core.image import PlantImage
+from canaleta.plant import tables as t
+from canaleta.plant.cells import from_json, to_json
+from canaleta.plant.database import take_plant_lock
+from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.proposals import Applied, Changes, commit, with_landings
+
+__all__ = ["NothingToUndo", "redo", "stacks", "undo"]
+
+DEPTH = 500
+
+
+class NothingToUndo(LookupError):
+    """There is nothing of one's own left to undo, or to redo."""
+
+
+def undo(engine: Engine, keeper: PlantKeeper, who: str) -> Applied:
+    """Undo one's own last change set. Cells that others changed since stay and are named in `kept`."""
+    return _turn_back(engine, keeper, who, "undo")
+
+
+def redo(engine: Engine, keeper: PlantKeeper, who: str) -> Applied:
+    """Redo what one undid last."""
+    return _turn_back(engine, keeper, who, "redo")
+
+
+def stacks(connection: Connection, who: str) -> tuple[list[int], list[int]]:
+    """(sets that can be undone, undo sets that can be redone), oldest first, from one's last DEPTH sets."""
+    rows = connection.execute(
+        select(t.change_set.c.seq, t.change_set.c.undoes)
+        .where(t.change_set.c.who == who)
+        .order_by(t.change_set.c.seq.desc())
+        .limit(DEPTH)
+    ).all()
+    done: list[int] = []
+    undone: list[int] = []
+    for row in reversed(rows):
+        if row.undoes is None:
+            done.append(row.seq)
+            undone.clear()
+        elif row.undoes in done:
+            done.remove(row.undoes)
+            undone.append(row.seq)
+        elif row.undoes in undone:
+            undone.remove(row.undoes)
+            done.append(row.seq)
+    return done, undone
+
+
+def _turn_back(engine: Engine, keeper: PlantKeeper, who: str, way: str) -> Applied:
+    with engine.begin() as connection:
+        take_plant_lock(connection)
+        done, undone = stacks(connection, who)
+        stack = done if way == "undo" else undone
+        if not stack:
+            raise NothingToUndo(f"nothing of yours is left to {way}")
+        target = stack[-1]
+        image = keeper.caught_up(connection)
+        changes, kept = _inverse(connection, image, target)
+        applied = commit(connection, image, changes, who, way, undoes=target)
+    keeper.adopt(applied.image)
+    return Applied(applied.seq, applied.preview, applied.image, tuple(kept))
+
+
+def _inverse(connection: Connection, image: PlantImage, target: int) -> tuple[Changes, list[tuple[int, str]]]:
+    rows = connection.execute(
+        select(t.change.c.entity_id, t.change.c.fields).where(t.change.c.seq == target, t.change.c.entity == "point")
+    ).all()
+    changes: Changes = {}
+    kept: list[tuple[int, str]] = []
+    for row in rows:
+        at = image.row_of(row.entity_id)
+        for name, (was, became) in row.fields.items():
+            if _comparable(to_json(image.cells[name][at])) != _comparable(became):
+                kept.append((row.entity_id, name))
+                continue
+            changes[at, name] = from_json(field_named(name), was)
+    return with_landings(image, changes), kept
+
+
+def _comparable(value: Any) -> Any:
+    """A landing is the same claim whether it is held or wished for."""
+    return value[:2] if isinstance(value, list) else value

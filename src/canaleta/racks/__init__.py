@@ -1,0 +1,1 @@
+"""Racks over Modbus TCP: reading, and the agent that scans them."""

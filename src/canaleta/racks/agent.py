@@ -1,0 +1,192 @@
+"""The scan agent: holds leases on racks, reads each at its own period, writes live blocks, does commands.
+
+Racks are read side by side: a slow or silent one holds up no other. A silent rack keeps its last block,
+whose age tells on every screen that it is stale; only its state in words is renewed.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+import os
+import signal
+import socket
+from dataclasses import replace
+from datetime import UTC, datetime
+
+from sqlalchemy import Engine
+from sqlalchemy.exc import SQLAlchemyError
+
+from canaleta.core.layout import Rack
+from canaleta.core.registers import RackMap
+from canaleta.plant.commands import Command, finish, start_waiting
+from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.live import LiveBlock, read_block, take_lease, write_block
+from canaleta.racks.reader import RackReader, RackSilentError
+from canaleta.racks.scan import ScanPlan
+from canaleta.racks.source import SignalSource, SourceError
+
+__all__ = ["Agent", "run"]
+
+log = logging.getLogger("scan")
+LEASE_CHECK_S = 3.0
+WAIT_AFTER_TROUBLE_S = 1.0
+
+
+class Agent:
+    """Scans the racks it can lease. source: the signal source of the stand-ins, None where there is none."""
+
+    def __init__(self, engine: Engine, source: SignalSource | None) -> None:
+        self._engine = engine
+        self._keeper = PlantKeeper(engine)
+        self._source = source
+        self._holder = f"{socket.gethostname()}:{os.getpid()}"
+
+    async def run(self) -> None:
+        """Scan until cancelled. Racks that appear or vanish are taken up or let go at the next look."""
+        tasks: dict[int, asyncio.Task[None]] = {}
+        try:
+            while True:
+                try:
+                    image = await asyncio.to_thread(self._keeper.current)
+                except (SQLAlchemyError, LookupError) as error:
+                    log.warning("the plant cannot be read yet: %s", _short(error))
+                    await asyncio.sleep(WAIT_AFTER_TROUBLE_S)
+                    continue
+                for rack in image.layout.racks:
+                    if rack not in tasks or tasks[rack].done():
+                        tasks[rack] = asyncio.create_task(self._rack(rack))
+                for gone in set(tasks) - set(image.layout.racks):
+                    tasks.pop(gone).cancel()
+                await asyncio.sleep(LEASE_CHECK_S)
+        finally:
+            for task in tasks.values():
+                task.cancel()
+            await asyncio.gather(*tasks.values(), return_exceptions=True)
+
+    async def _rack(self, rack: int) -> None:
+        """Hold one rack's lease and scan it; trouble with the database is waited out."""
+        while True:
+            try:
+                await self._hold(rack)
+            except SQLAlchemyError as error:
+                log.warning("rack %d: the database does not answer: %s", rack, _short(error))
+            await asyncio.sleep(WAIT_AFTER_TROUBLE_S)
+
+    async def _hold(self, rack_id: int) -> None:
+        epoch = await asyncio.to_thread(self._lease, rack_id)
+        if epoch is None:
+            return
+        image = await asyncio.to_thread(self._keeper.current)
+        rack = image.layout.racks.get(rack_id)
+        if rack is None:
+            return
+        rack_map = RackMap.of(image.layout, rack_id)
+        last = await asyncio.to_thread(self._last_block, rack_id)
+        log.info("rack %d at %s:%d is ours, %d channels", rack_id, rack.host, rack.port, len(rack_map))
+        async with RackReader(rack, rack_map, timeout_s=min(1.0, rack.period_ms / 1000)) as reader:
+            await self._scan(rack, reader, rack_map, epoch, last)
+
+    async def _scan(
+        self, rack: Rack, reader: RackReader, rack_map: RackMap, epoch: int, last: LiveBlock | None
+    ) -> None:
+        """Read, work out, write; once a period, until the lease is lost or the rack's settings change."""
+        loop = asyncio.get_running_loop()
+        period = rack.period_ms / 1000.0
+        scan = last.scan if last else 0
+        plan: ScanPlan | None = None
+        due = renewed = loop.time()
+        silent = ""
+        while True:
+            await self._commands(rack.id, epoch)
+            image = await asyncio.to_thread(self._keeper.current)
+            if image.layout.racks.get(rack.id) != rack:
+                return
+            if plan is None or plan.image is not image:
+                plan = ScanPlan.of(image, rack.id, rack_map)
+            if loop.time() - renewed > LEASE_CHECK_S:
+                if await asyncio.to_thread(self._lease, rack.id) != epoch:
+                    return
+                renewed = loop.time()
+            scan += 1
+            try:
+                words = await reader.read()
+                injected = await self._injected()
+                last = plan.block(
+                    words, injected, rack=rack.id, scan=scan, epoch=epoch, read_at=datetime.now(UTC)
+                )
+                if silent:
+                    log.info("rack %d answers again", rack.id)
+                silent = ""
+            except RackSilentError as error:
+                if silent != str(error):
+                    log.warning("rack %d: %s", rack.id, error)
+                silent = str(error)
+                if last is not None:
+                    last = replace(last, scan=scan, epoch=epoch, state=silent)
+            if last is not None and not await asyncio.to_thread(self._write, last):
+                return
+            due = max(due + period, loop.time())
+            await asyncio.sleep(due - loop.time())
+
+    async def _commands(self, rack: int, epoch: int) -> None:
+        for command in await asyncio.to_thread(self._waiting, rack, epoch):
+            result = await self._do(command)
+            await asyncio.to_thread(self._finish, command.id, result)
+            log.info("command %d of %s: %s %s: %s", command.id, command.who, command.kind, command.target, result)
+
+    async def _do(self, command: Command) -> str:
+        if self._source is None or command.kind != "inject":
+            return "this rack has no signal source"
+        target = command.target
+        try:
+            await self._source.inject(target["module"], target["channel"], target["value"], target["unit"])
+        except SourceError as error:
+            return str(error)
+        return "done"
+
+    async def _injected(self) -> set[tuple[int, int]]:
+        if self._source is None:
+            return set()
+        try:
+            return await self._source.injected()
+        except SourceError:
+            return set()
+
+    def _lease(self, rack: int) -> int | None:
+        with self._engine.begin() as connection:
+            return take_lease(connection, rack, self._holder)
+
+    def _last_block(self, rack: int) -> LiveBlock | None:
+        with self._engine.connect() as connection:
+            return read_block(connection, rack)
+
+    def _write(self, block: LiveBlock) -> bool:
+        with self._engine.begin() as connection:
+            return write_block(connection, block, self._holder)
+
+    def _waiting(self, rack: int, epoch: int) -> list[Command]:
+        with self._engine.begin() as connection:
+            return start_waiting(connection, rack, epoch)
+
+    def _finish(self, command: int, result: str) -> None:
+        with self._engine.begin() as connection:
+            finish(connection, command, result)
+
+
+async def run(engine: Engine, source: SignalSource | None) -> None:
+    """Run an agent until SIGTERM or SIGINT."""
+    stop = asyncio.Event()
+    for number in (signal.SIGTERM, signal.SIGINT):
+        asyncio.get_running_loop().add_signal_handler(number, stop.set)
+    agent = asyncio.create_task(Agent(engine, source).run())
+    stopped = asyncio.create_task(stop.wait())
+    await asyncio.wait({agent, stopped}, return_when=asyncio.FIRST_COMPLETED)
+    agent.cancel()
+    if not stop.is_set():
+        agent.result()
+    await asyncio.gather(agent, return_exceptions=True)
+
+
+def _short(error: Exception) -> str:
+    return str(error).splitlines()[0][:200]

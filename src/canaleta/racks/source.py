@@ -1,0 +1,44 @@
+"""The signal source of a stand-in: puts a signal on terminals through its guarded port."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from typing import Any
+
+__all__ = ["SignalSource", "SourceError"]
+
+
+class SourceError(RuntimeError):
+    """The source refused or could not be reached; in words."""
+
+
+class SignalSource:
+    """Client of the guarded port. It exists only for stand-ins, never for a real rack."""
+
+    def __init__(self, port: int, token: str) -> None:
+        self._port = port
+        self._token = token
+
+    async def inject(self, module: int, channel: int, value: float | None, unit: str) -> None:
+        """Put a signal on, or take it off with None. Raises SourceError."""
+        await self._ask({"do": "inject", "module": module, "channel": channel, "value": value, "unit": unit})
+
+    async def injected(self) -> set[tuple[int, int]]:
+        """(module, channel) of every injected signal. Raises SourceError."""
+        answer = await self._ask({"do": "list"})
+        return {(module, channel) for module, channel, _ in answer["injected"]}
+
+    async def _ask(self, what: dict[str, Any]) -> dict[str, Any]:
+        try:
+            async with asyncio.timeout(2.0):
+                reader, writer = await asyncio.open_connection("127.0.0.1", self._port)
+                writer.write(json.dumps(what | {"token": self._token}).encode() + b"\n")
+                await writer.drain()
+                answer: dict[str, Any] = json.loads(await reader.readline())
+                writer.close()
+        except (OSError, TimeoutError, ValueError) as error:
+            raise SourceError("the signal source of this stand-in cannot be reached") from error
+        if not answer["ok"]:
+            raise SourceError(answer["says"])
+        return answer

@@ -1,0 +1,1 @@
+"""Simulated racks that ship with the product; each is a real Modbus TCP server."""

@@ -1,0 +1,122 @@
+"""The field behind a stand-in rack: a small process, devices on wires, and what a signal source injects.
+
+Every number is a function of the seed and the step, so that two runs with one seed read alike.
+"""
+
+from __future__ import annotations
+
+from decimal import Decimal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from canaleta.catalogue.demo import DemoPlant, FieldDevice
+from canaleta.core.fields import Landing, Station, Stored
+from canaleta.core.image import PlantImage
+from canaleta.core.layout import Layout
+from canaleta.core.path import evaluate
+from canaleta.core.quality import Reason
+from canaleta.core.registers import RackMap
+from canaleta.core.signals import Family, signal_named
+
+__all__ = ["FieldRack", "InjectionError"]
+
+COLD_JUNCTION_TENTHS = 10.0
+
+
+class InjectionError(ValueError):
+    """A signal that cannot be put on these terminals, in words."""
+
+
+class FieldRack:
+    """One rack's field. `step` gives its registers; `inject` puts a signal on a channel's terminals."""
+
+    def __init__(self, plant: DemoPlant, layout: Layout, rack: int, seed: int, step_s: float = 0.25) -> None:
+        self.map = RackMap.of(layout, rack)
+        self._layout = layout
+        self._seed = seed
+        self._step_s = step_s
+        landed = [(device, *layout.read_address(device.at)) for device in plant.field]
+        here = [(d, m, c) for d, m, c in landed if layout.modules[m].rack == rack]
+        self._devices: list[FieldDevice] = [d for d, _, _ in here]
+        self._places = {(m, c): i for i, (_, m, c) in enumerate(here)}
+        self._image = PlantImage.of_rows([_cells(d, m, c) for d, m, c in here], layout)
+        self._mean, self._swing, self._period, self._noise = (
+            np.array([getattr(d.process, name) for d in self._devices], dtype=np.float64)
+            for name in ("mean", "swing", "period_s", "noise")
+        )
+        self._injected: dict[int, float] = {}
+        words = np.array([self.map.register_of(m, c) for _, m, c in here], dtype=np.int64).reshape(-1, 2)
+        self._word, self._bit = words[:, 0], words[:, 1]
+
+    def process(self, step: int) -> NDArray[np.float64]:
+        """The quantity at each device at a step: mean, slow swing and noise. Contacts are 0 or 1."""
+        generator = np.random.default_rng((self._seed, step))
+        t = step * self._step_s
+        value = self._mean + self._swing * np.sin(2.0 * np.pi * t / self._period)
+        value = value + self._noise * generator.standard_normal(len(value))
+        contact = self._image.family == Family.CONTACT
+        return np.where(contact, (value >= 0.5).astype(np.float64), value)
+
+    def step(self, step: int) -> NDArray[np.uint16]:
+        """The registers of the rack at a step: (registers,) uint16, indexed by register number."""
+        paths = evaluate(self._image, Station.PROCESS, self.process(step))
+        counts, reasons = paths.at(Station.COUNTS).copy(), paths.reasons.copy()
+        if self._injected:
+            rows = np.array(sorted(self._injected), dtype=np.int64)
+            put = evaluate(self._image, Station.LOOP, np.array([self._injected[r] for r in rows.tolist()]), rows)
+            counts[rows], reasons[rows] = put.at(Station.COUNTS), put.reasons
+        opened = np.isnan(counts)
+        mode = self._image.mode
+        counts[opened] = self._layout.mode_table.open_counts[mode[opened]]
+        return self._registers(np.nan_to_num(counts), opened | ((reasons & np.uint32(Reason.OPEN_CIRCUIT)) != 0))
+
+    def inject(self, module: int, channel: int, value: float | None, unit: str) -> None:
+        """Put a signal on a channel's terminals as a calibrator would; None takes it off.
+
+        unit: mA, V or mV; for a contact, V. An open circuit is value NaN for a thermocouple, 0 mA or 0 V
+        elsewhere. Raises InjectionError if the channel has no device or works with another kind of signal.
+        """
+        row = self._places.get((module, channel))
+        if row is None:
+            raise InjectionError("nothing is wired to this channel of the stand-in")
+        if value is None:
+            self._injected.pop(row, None)
+            return
+        signal = signal_named(self._devices[row].signal)
+        expected = signal.unit if signal else ""
+        if unit != expected:
+            raise InjectionError(f"this channel works with {expected}, not {unit}")
+        self._injected[row] = value
+
+    def injected(self) -> list[tuple[int, int, float]]:
+        """(module, channel, value) of every injected signal."""
+        places = {row: place for place, row in self._places.items()}
+        return [(*places[row], value) for row, value in sorted(self._injected.items())]
+
+    def _registers(self, counts: NDArray[np.float64], fault: NDArray[np.bool_]) -> NDArray[np.uint16]:
+        size = max((first + count for first, count in self.map.used), default=0)
+        words = np.zeros(size, dtype=np.int64)
+        whole = self._bit < 0
+        words[self._word[whole]] = counts[whole].astype(np.int64) & 0xFFFF
+        np.bitwise_or.at(words, self._word[~whole], counts[~whole].astype(np.int64) << self._bit[~whole])
+        self._set_status(words, fault)
+        for register in self.map.junction.values():
+            words[register] = round(self._image.conventions.cabinet_ambient_degc * COLD_JUNCTION_TENTHS) & 0xFFFF
+        return words.astype(np.uint16)
+
+    def _set_status(self, words: NDArray[np.int64], fault: NDArray[np.bool_]) -> None:
+        """Status bits of every channel: a channel with nothing wired to it is open, which is no fault here."""
+        faulty = {place for place, row in self._places.items() if fault[row]}
+        for at in np.flatnonzero(self.map.status_word >= 0).tolist():
+            bad = (int(self.map.modules[at]), int(self.map.channels[at])) in faulty
+            words[self.map.status_word[at]] |= int(bad != self.map.healthy_is_one[at]) << int(self.map.status_bit[at])
+
+
+def _cells(device: FieldDevice, module: int, channel: int) -> dict[str, Stored]:
+    ends = {"device_low": device.low, "device_high": device.high}
+    return {
+        "signal": device.signal,
+        "mode": device.mode,
+        "channel": Landing(module, channel, landed=True),
+    } | {name: None if end is None else Decimal(repr(end)) for name, end in ends.items()}
