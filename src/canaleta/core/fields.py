@@ -219,7 +219,7 @@ def _read_end_point(field: Field, typed: str) -> dict[str, Stored]:
         unit = ends.unit
     else:
         figure, unit = split_unit(typed)
-        out[field.name] = read_number(figure)
+        out[field.name] = read_number(figure or typed)
     if unit:
         if not field.unit_field:
             raise TextError(f"“{typed}”: counts have no unit")

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from canaleta.core.image import PlantImage
 from canaleta.core.signals import Family, signal_named
 
-__all__ = ["Core", "Wiring", "wiring"]
+__all__ = ["Core", "Terminal", "Wiring", "wiring"]
 
 
 @dataclass(frozen=True)
@@ -21,11 +21,19 @@ class Core:
 
 
 @dataclass(frozen=True)
+class Terminal:
+    """A terminal by its mark and its role."""
+
+    mark: str
+    role: str
+
+
+@dataclass(frozen=True)
 class Wiring:
     """The cores of a point, the terminals of its channel that stay empty, and the path in words."""
 
     cores: tuple[Core, ...]
-    unused: tuple[tuple[str, str], ...]
+    unused: tuple[Terminal, ...]
     inside: str
     words: str
 
@@ -44,7 +52,7 @@ def wiring(image: PlantImage, row: int) -> Wiring | None:
     mode = int(image.mode[row])
     burden = image.layout.mode_table.burden_ohm[mode] if mode >= 0 else 0.0
     inside = f"{burden:.0f} Ω to 0 V" if burden > 0 and signal.unit == "mA" else ""
-    return Wiring(tuple(cores), tuple((m, r) for m, r in marks if m not in used), inside, words)
+    return Wiring(tuple(cores), tuple(Terminal(m, r) for m, r in marks if m not in used), inside, words)
 
 
 def _cores(family: Family, unit: str, supply: str, wires: str, by_role: dict[str, str]) -> tuple[list[Core], str]:

@@ -22,9 +22,11 @@ __all__ = [
     "add_account",
     "allowed_again",
     "end_session",
+    "listed",
     "make_link",
     "open_session",
     "redeem_link",
+    "role_of",
     "set_active",
     "set_password",
     "sign_in",
@@ -186,3 +188,17 @@ def _change(connection: Connection, name: str, **values: Any) -> None:
 
 def _hash(token: str) -> str:
     return hashlib.sha256(token.encode()).hexdigest()
+
+
+def role_of(connection: Connection, name: str) -> str:
+    """The role of an account. Raises AccountError without such an account."""
+    role = connection.execute(select(t.account.c.role).where(t.account.c.name == name)).scalar_one_or_none()
+    if role is None:
+        raise AccountError(f"there is no account “{name}”")
+    return str(role)
+
+
+def listed(connection: Connection) -> list[tuple[str, str, bool, bool]]:
+    """(name, role, let in, has a password) of every account."""
+    rows = connection.execute(select(t.account).order_by(t.account.c.name)).all()
+    return [(r.name, r.role, r.active, r.password_hash is not None) for r in rows]

@@ -22,9 +22,12 @@ def to_body(finding: Finding) -> dict[str, Any]:
         "station": finding.station.value,
         "severity": finding.severity,
         "text": finding.text,
-        "cells": [[cell.point, cell.field] for cell in finding.cells],
+        "cells": [{"point": cell.point, "field": cell.field} for cell in finding.cells],
         "fixes": [
-            {"label": fix.label, "edits": [[cell.point, cell.field, text] for cell, text in fix.edits]}
+            {
+                "label": fix.label,
+                "edits": [{"point": cell.point, "field": cell.field, "text": text} for cell, text in fix.edits],
+            }
             for fix in finding.fixes
         ],
         "fingerprint": finding.fingerprint,
@@ -39,9 +42,9 @@ def from_body(body: Mapping[str, Any]) -> Finding:
         station=Station(body["station"]),
         severity=body["severity"],
         text=body["text"],
-        cells=tuple(Cell(point, field) for point, field in body["cells"]),
+        cells=tuple(Cell(**cell) for cell in body["cells"]),
         fixes=tuple(
-            Fix(fix["label"], tuple((Cell(point, field), text) for point, field, text in fix["edits"]))
+            Fix(fix["label"], tuple((Cell(e["point"], e["field"]), e["text"]) for e in fix["edits"]))
             for fix in body["fixes"]
         ),
         fingerprint=body["fingerprint"],

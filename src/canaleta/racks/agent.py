@@ -17,7 +17,7 @@ from datetime import UTC, datetime
 from sqlalchemy import Engine
 from sqlalchemy.exc import SQLAlchemyError
 
-from canaleta.core.layout import Rack
+from canaleta.core.layout import Layout, Rack
 from canaleta.core.registers import RackMap
 from canaleta.plant.commands import Command, finish, start_waiting
 from canaleta.plant.keeper import PlantKeeper
@@ -81,16 +81,23 @@ class Agent:
         rack = image.layout.racks.get(rack_id)
         if rack is None:
             return
-        rack_map = RackMap.of(image.layout, rack_id)
+        layout = image.layout
+        rack_map = RackMap.of(layout, rack_id)
         last = await asyncio.to_thread(self._last_block, rack_id)
         log.info("rack %d at %s:%d is ours, %d channels", rack_id, rack.host, rack.port, len(rack_map))
         async with RackReader(rack, rack_map, timeout_s=min(1.0, rack.period_ms / 1000)) as reader:
-            await self._scan(rack, reader, rack_map, epoch, last)
+            await self._scan(rack, layout, reader, rack_map, epoch, last)
 
     async def _scan(
-        self, rack: Rack, reader: RackReader, rack_map: RackMap, epoch: int, last: LiveBlock | None
+        self,
+        rack: Rack,
+        layout: Layout,
+        reader: RackReader,
+        rack_map: RackMap,
+        epoch: int,
+        last: LiveBlock | None,
     ) -> None:
-        """Read, work out, write; once a period, until the lease is lost or the rack's settings change."""
+        """Read, work out, write; once a period, until the lease is lost or the hardware changes."""
         loop = asyncio.get_running_loop()
         period = rack.period_ms / 1000.0
         scan = last.scan if last else 0
@@ -100,7 +107,7 @@ class Agent:
         while True:
             await self._commands(rack.id, epoch)
             image = await asyncio.to_thread(self._keeper.current)
-            if image.layout.racks.get(rack.id) != rack:
+            if image.layout is not layout:
                 return
             if plan is None or plan.image is not image:
                 plan = ScanPlan.of(image, rack.id, rack_map)
@@ -112,9 +119,7 @@ class Agent:
             try:
                 words = await reader.read()
                 injected = await self._injected()
-                last = plan.block(
-                    words, injected, rack=rack.id, scan=scan, epoch=epoch, read_at=datetime.now(UTC)
-                )
+                last = plan.block(words, injected, rack=rack.id, scan=scan, epoch=epoch, read_at=datetime.now(UTC))
                 if silent:
                     log.info("rack %d answers again", rack.id)
                 silent = ""

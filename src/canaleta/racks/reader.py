@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 from types import TracebackType
 
 import numpy as np
@@ -64,7 +63,7 @@ class RackReader:
                 if len(answer.registers) != request.count:
                     raise RackSilentError("the rack sent fewer registers than were asked for")
                 words[request.first : request.first + request.count] = answer.registers
-        except (ModbusException, OSError, asyncio.TimeoutError) as error:
+        except (TimeoutError, ModbusException, OSError) as error:
             self._client.close()
             if isinstance(error, RackSilentError):
                 raise

@@ -1,0 +1,165 @@
+"""The command line: start, check, dev, demo, backup, restore, user. Processes of `start` have hidden commands."""
+
+from __future__ import annotations
+
+import argparse
+import asyncio
+import logging
+import os
+import sys
+from pathlib import Path
+
+from canaleta import __version__
+from canaleta.host.steps import TroubleError
+
+__all__ = ["main"]
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Run a command. Returns its exit status: 0 well, 1 trouble, 2 not understood."""
+    options = _parser().parse_args(argv)
+    try:
+        return int(options.run(options))
+    except TroubleError as trouble:
+        print(f"canaleta: {trouble}", file=sys.stderr)
+        if trouble.remedy:
+            print(f"  what to do: {trouble.remedy}", file=sys.stderr)
+        return 1
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser("canaleta", description="Configure, scale, read and prove PLC channels.")
+    parser.add_argument("--version", action="version", version=__version__)
+    commands = parser.add_subparsers(metavar="COMMAND", required=True)
+
+    start = commands.add_parser("start", help="set everything up and run it")
+    start.add_argument("--host", default="127.0.0.1", help="address to listen on (default: this machine only)")
+    start.add_argument("--port", type=int, default=8412, help="port to listen on (default 8412)")
+    start.add_argument("--no-demo", action="store_true", help="leave an empty database empty")
+    _takes_data(start)
+    start.set_defaults(run=_start)
+
+    check = commands.add_parser("check", help="run every check")
+    check.add_argument(
+        "part", nargs="?", default="all", help="one part: static, core, database, fuzz, browser, clone"
+    )
+    check.add_argument("--long", action="store_true", help="the long checks too")
+    check.set_defaults(run=_check)
+
+    dev = commands.add_parser("dev", help="run with reloading, for work on the program itself")
+    dev.add_argument("--port", type=int, default=8413)
+    _takes_data(dev)
+    dev.set_defaults(run=_dev)
+
+    demo = commands.add_parser("demo", help="load a generated plant into an empty database")
+    demo.add_argument("--points", type=int, default=0, help="how many points (default: the demo plant)")
+    _takes_data(demo)
+    demo.set_defaults(run=_demo)
+
+    for name, says in (
+        ("backup", "write everything to a file"),
+        ("restore", "bring back a file; the old stays beside it"),
+    ):
+        command = commands.add_parser(name, help=says)
+        command.add_argument("file", type=Path, metavar="FILE")
+        _takes_data(command)
+        command.set_defaults(run=_backup if name == "backup" else _restore)
+
+    user = commands.add_parser("user", help="accounts: list, add, link, password, shut, open")
+    user.add_argument("what", choices=("list", "add", "link", "password", "shut", "open"))
+    user.add_argument("name", nargs="?", default="")
+    user.add_argument("--role", default="reader", help="reader, technician, engineer or administrator")
+    _takes_data(user)
+    user.set_defaults(run=_user)
+
+    stand_in = commands.add_parser("_stand-in")
+    stand_in.add_argument("--port", type=int, required=True)
+    stand_in.add_argument("--seed", type=int, default=0)
+    stand_in.set_defaults(run=_stand_in)
+    commands.add_parser("_agent").set_defaults(run=_agent)
+    return parser
+
+
+def _takes_data(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--data", type=Path, default=None, metavar="DIR", help="the plant's data folder")
+
+
+def _data(options: argparse.Namespace) -> Path:
+    from canaleta.host.folder import default_data
+
+    return Path(options.data or default_data()).absolute()
+
+
+def _start(options: argparse.Namespace) -> int:
+    from canaleta.host.start import Options, start
+
+    url = os.environ.get("CANALETA_DATABASE_URL", "")
+    return start(Options(options.host, options.port, _data(options), not options.no_demo, url))
+
+
+def _check(options: argparse.Namespace) -> int:
+    from canaleta.host.check import check
+
+    return check(options.part, long=options.long)
+
+
+def _dev(options: argparse.Namespace) -> int:
+    from canaleta.host.dev import dev
+
+    return dev(options.port, _data(options))
+
+
+def _demo(options: argparse.Namespace) -> int:
+    from canaleta.host.upkeep import load_demo
+
+    return load_demo(_data(options), options.points)
+
+
+def _backup(options: argparse.Namespace) -> int:
+    from canaleta.host.upkeep import backup
+
+    return backup(_data(options), options.file)
+
+
+def _restore(options: argparse.Namespace) -> int:
+    from canaleta.host.upkeep import restore
+
+    return restore(_data(options), options.file)
+
+
+def _user(options: argparse.Namespace) -> int:
+    from canaleta.host.upkeep import user
+
+    return user(_data(options), options.what, options.name, options.role)
+
+
+def _stand_in(options: argparse.Namespace) -> int:
+    from canaleta.catalogue.demo import demo_plant
+    from canaleta.standins.server import serve
+
+    _log_to_supervisor()
+    port, token = int(os.environ["CANALETA_SOURCE_PORT"]), os.environ["CANALETA_SOURCE_TOKEN"]
+    asyncio.run(serve(demo_plant(), 1, options.port, port, token, options.seed))
+    return 0
+
+
+def _agent(options: argparse.Namespace) -> int:
+    from canaleta.plant.database import engine_for
+    from canaleta.racks.agent import run
+    from canaleta.racks.source import SignalSource
+
+    _log_to_supervisor()
+    port = os.environ.get("CANALETA_SOURCE_PORT")
+    source = SignalSource(int(port), os.environ["CANALETA_SOURCE_TOKEN"]) if port else None
+    asyncio.run(run(engine_for(os.environ["CANALETA_RUNTIME_URL"]), source))
+    return 0
+
+
+def _log_to_supervisor() -> None:
+    logging.basicConfig(level=logging.INFO, format="%(name)s %(levelname)s %(message)s", stream=sys.stdout)
+    for noisy in ("alembic", "pymodbus.logging"):
+        logging.getLogger(noisy).setLevel(logging.ERROR)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,79 @@
+"""What somebody types at a station of the path: a figure, counts in hex or binary, or a word for a state."""
+
+from __future__ import annotations
+
+import re
+
+from canaleta.core.fields import STATIONS, Station, split_unit
+from canaleta.core.image import PlantImage
+from canaleta.core.path import describe
+from canaleta.core.signals import Family
+from canaleta.core.text import TextError, read_number
+from canaleta.core.units import factor_and_offset, find_unit, read_unit
+
+__all__ = ["read_station"]
+
+_STATE_WORDS: dict[Station, tuple[tuple[str, ...], tuple[str, ...]]] = {
+    Station.PROCESS: (("at rest", "rest", "0"), ("acted upon", "acting", "1")),
+    Station.DEVICE: (("open", "0"), ("closed", "1")),
+    Station.INPUT: (("off", "0"), ("on", "1")),
+    Station.COUNTS: (("0",), ("1",)),
+    Station.VALUE: (("0",), ("1",)),
+}
+_BASED = re.compile(r"(-?)(0x[0-9a-f_]{1,8}|0b[01_]{1,40})", re.IGNORECASE)
+_WORD_BITS = 16
+
+
+def read_station(image: PlantImage, row: int, station: Station, text: str) -> float:
+    """The value typed at a station, in that station's unit. Raises TextError for the person who typed it.
+
+    A unit of the same quantity is converted ("1.2 kPa" at a station in mbar). Counts may be written in hex
+    or binary as the register holds them; 0xE0C0 of a signed word is −8000.
+    """
+    typed = text.strip()
+    if not typed:
+        raise TextError("type a value; the old one is still in force")
+    if image.family[row] == Family.CONTACT and station is not Station.LOOP:
+        return _state(image, row, station, typed)
+    if station is Station.COUNTS:
+        return _counts(image, row, typed)
+    figure, unit = split_unit(typed)
+    value = float(read_number(figure or typed))
+    expected = describe(image, row)[STATIONS.index(station)].unit
+    if not unit or unit == expected:
+        return value
+    pair = factor_and_offset(read_unit(unit).shown, expected) if find_unit(expected) else None
+    if pair is None:
+        raise TextError(f"“{typed}”: {station} is in {expected or 'a unit of its own'}")
+    return value * pair[0] + pair[1]
+
+
+def _state(image: PlantImage, row: int, station: Station, typed: str) -> float:
+    zero, one = _STATE_WORDS[station]
+    if station is Station.VALUE:
+        zero += tuple(w for w in (image.text("text_0", row).lower(),) if w)
+        one += tuple(w for w in (image.text("text_1", row).lower(),) if w)
+    for value, words in ((0.0, zero), (1.0, one)):
+        if typed.lower() in words:
+            return value
+    raise TextError(f"“{typed}”: {station} is {zero[0]} or {one[0]}")
+
+
+def _counts(image: PlantImage, row: int, typed: str) -> float:
+    module = int(image.module[row])
+    signed = module in image.layout.modules and image.layout.type_of(module).signed
+    based = _BASED.fullmatch(typed)
+    if based:
+        value = int(based[2].replace("_", ""), 0)
+        if value >= 1 << _WORD_BITS:
+            raise TextError(f"“{typed}” does not fit into a word of {_WORD_BITS} bits")
+        if based[1]:
+            return float(-value)
+        return float(value - (1 << _WORD_BITS) if signed and value >= 1 << (_WORD_BITS - 1) else value)
+    number = read_number(typed)
+    if number != number.to_integral_value():
+        raise TextError(f"“{typed}”: counts are whole numbers")
+    low, high = (-(1 << (_WORD_BITS - 1)), (1 << (_WORD_BITS - 1)) - 1) if signed else (0, (1 << _WORD_BITS) - 1)
+    if not low <= number <= high:
+        raise TextError(f"“{typed}” does not fit into the word: {low} to {high}")
+    return float(number)

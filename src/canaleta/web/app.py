@@ -1,0 +1,94 @@
+"""The application: routes, doors, problems, the OpenAPI document, and the built front end."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from flask import Response, jsonify, request, send_from_directory
+from flask_openapi3 import Info, OpenAPI
+from sqlalchemy import Engine
+from werkzeug.exceptions import NotFound
+
+from canaleta import __version__
+from canaleta.plant.database import engine_for
+from canaleta.plant.keeper import PlantKeeper
+from canaleta.web import doors, list_api, path_api, problems, session_api, stream_api
+from canaleta.web.hub import Hub
+from canaleta.web.state import Shared
+
+__all__ = ["create_app", "from_environment"]
+
+DIST = Path(__file__).parent / "dist"
+MOST_BODY = 20 * 1024 * 1024
+
+
+def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, dist: Path = DIST) -> OpenAPI:
+    """The application on an engine, answering to these host names."""
+    app = OpenAPI(
+        "canaleta",
+        info=Info(title="Canaleta", version=__version__),
+        security_schemes={},
+        validation_error_callback=problems.invalid_request,
+        doc_ui=False,
+        static_folder=None,
+    )
+    app.config["MAX_CONTENT_LENGTH"] = MOST_BODY
+    keeper = PlantKeeper(engine)
+    app.extensions["canaleta"] = Shared(engine, keeper, Hub(engine, keeper, most_streams))
+    problems.install(app)
+    doors.install(app, hosts)
+    for part in (session_api, list_api, path_api, stream_api):
+        app.register_api(part.api)
+    _add_plain_routes(app, dist)
+    return app
+
+
+def from_environment() -> OpenAPI:
+    """The application as `start` runs it: CANALETA_RUNTIME_URL, CANALETA_HOSTS, CANALETA_THREADS."""
+    hosts = frozenset(h.strip().lower() for h in os.environ["CANALETA_HOSTS"].split(",") if h.strip())
+    threads = int(os.environ.get("CANALETA_THREADS", "128"))
+    return create_app(engine_for(os.environ["CANALETA_RUNTIME_URL"]), hosts, most_streams=threads - 16)
+
+
+def _add_plain_routes(app: OpenAPI, dist: Path) -> None:
+    """Routes that the OpenAPI document does not list: itself, the health check, the front end."""
+
+    @app.route("/api/openapi.json")
+    @doors.needs("public")
+    def openapi() -> Response:
+        return jsonify(app.api_doc)
+
+    @app.route("/api/health")
+    @doors.needs("public")
+    def health() -> Response:
+        with app.extensions["canaleta"].engine.connect():
+            return jsonify({"answers": True, "version": __version__})
+
+    @app.route("/", defaults={"name": "index.html"})
+    @app.route("/<path:name>")
+    @doors.needs("public")
+    def front_end(name: str) -> Response:
+        if name.startswith("api/"):
+            raise NotFound
+        if not (dist / name).is_file():
+            if "." in name.rpartition("/")[2]:
+                raise NotFound
+            name = "index.html"
+        response = send_from_directory(dist, name)
+        lasting = name.startswith("assets/")
+        response.headers["Cache-Control"] = "public, max-age=31536000, immutable" if lasting else "no-cache"
+        return _zipped(response, dist, name)
+
+
+def _zipped(response: Response, dist: Path, name: str) -> Response:
+    """The file compressed at build time, where the browser takes it and there is one."""
+    if "gzip" in request.headers.get("Accept-Encoding", "") and (dist / f"{name}.gz").is_file():
+        kind = response.headers["Content-Type"]
+        cache = response.headers["Cache-Control"]
+        response = send_from_directory(dist, f"{name}.gz")
+        response.headers["Content-Type"] = kind
+        response.headers["Cache-Control"] = cache
+        response.headers["Content-Encoding"] = "gzip"
+        response.headers["Vary"] = "Accept-Encoding"
+    return response

@@ -1,0 +1,109 @@
+"""Errors as RFC 9457 problem details that name the field and the remedy; the one place that words them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from flask import Flask, Response, jsonify, request
+from pydantic import BaseModel, ValidationError
+from sqlalchemy.exc import OperationalError, SQLAlchemyError
+from werkzeug.exceptions import HTTPException
+
+from canaleta.plant.accounts import AccountError
+
+__all__ = ["PROBLEMS", "CellProblem", "Problem", "ProblemError", "install", "invalid_request"]
+
+
+class CellProblem(BaseModel):
+    """One cell that stands in the way: refused text, or a cell that says something else by now."""
+
+    point: int
+    field: str
+    typed: str
+    says: str
+    theirs: str | None = None
+
+
+class Problem(BaseModel):
+    """A problem: what was wrong (title, detail), and what to do (remedy)."""
+
+    type: str = "about:blank"
+    title: str
+    status: int
+    detail: str = ""
+    remedy: str = ""
+    cells: list[CellProblem] = []
+
+
+PROBLEMS: dict[str, type[BaseModel]] = {"4XX": Problem, "5XX": Problem}
+"""What every route may answer besides what it is for, for the OpenAPI document."""
+
+
+class ProblemError(Exception):
+    """Raised by routes; answered as a Problem."""
+
+    def __init__(
+        self, status: int, title: str, detail: str = "", remedy: str = "", cells: Sequence[CellProblem] = ()
+    ) -> None:
+        super().__init__(title)
+        self.problem = Problem(status=status, title=title, detail=detail, remedy=remedy, cells=list(cells))
+
+
+def _answer(problem: Problem, headers: Sequence[tuple[str, str]] = ()) -> Response:
+    response = jsonify(problem.model_dump())
+    response.status_code = problem.status
+    response.headers["Content-Type"] = "application/problem+json"
+    for name, value in headers:
+        if name.lower() not in ("content-type", "content-length"):
+            response.headers[name] = value
+    return response
+
+
+def invalid_request(error: ValidationError) -> Response:
+    """A request that does not fit the API's description."""
+    first = error.errors(include_url=False, include_context=False)[0]
+    where = ".".join(str(part) for part in first["loc"])
+    return _answer(
+        Problem(status=422, title="the request is not understood", detail=f"{where}: {first['msg']}",
+                remedy="see /api/openapi.json")
+    )  # fmt: skip
+
+
+def install(app: Flask) -> None:
+    """Answer every error of the app as a problem."""
+
+    @app.errorhandler(ProblemError)
+    def _problem(error: ProblemError) -> Response:
+        return _answer(error.problem)
+
+    @app.errorhandler(AccountError)
+    def _account(error: AccountError) -> Response:
+        return _answer(Problem(status=422, title=str(error)))
+
+    @app.errorhandler(HTTPException)
+    def _http(error: HTTPException) -> Response | Any:
+        if not request.path.startswith("/api"):
+            return error
+        problem = Problem(status=error.code or 500, title=error.name.lower(), detail=error.description or "")
+        return _answer(problem, error.get_headers())
+
+    @app.errorhandler(OperationalError)
+    def _busy(error: OperationalError) -> Response:
+        app.logger.warning("database: %s", str(error.orig).splitlines()[0] if error.orig else error)
+        locked = "lock timeout" in str(error.orig)
+        title = "somebody else is writing" if locked else "the database does not answer"
+        return _answer(
+            Problem(status=503, title=title, detail="nothing was changed", remedy="try again in a moment"),
+            [("Retry-After", "1")],
+        )
+
+    @app.errorhandler(SQLAlchemyError)
+    def _database(error: SQLAlchemyError) -> Response:
+        app.logger.exception("database error")
+        return _answer(Problem(status=500, title="the database refused this", detail="nothing was changed"))
+
+    @app.errorhandler(LookupError)
+    def _lookup(error: LookupError) -> Response:
+        app.logger.exception("look-up failed")
+        return _answer(Problem(status=500, title="something is missing on the server", detail="nothing was changed"))

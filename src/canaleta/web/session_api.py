@@ -1,0 +1,128 @@
+"""Sign-in, by password or one-time link, and one's own session."""
+
+from __future__ import annotations
+
+from flask import Response, jsonify, make_response, request
+from flask_openapi3 import APIBlueprint
+from pydantic import BaseModel, Field
+from sqlalchemy import Connection
+
+from canaleta.plant import accounts
+from canaleta.plant.accounts import ROLES
+from canaleta.web.doors import RIGHTS, cookie_name, needs, session_now
+from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.shared import shared
+
+__all__ = ["api"]
+
+api = APIBlueprint("session", __name__, url_prefix="/api/session", abp_responses=PROBLEMS)
+TRIES, WINDOW_S = 8, 60
+
+
+class SignIn(BaseModel):
+    """A name and its password."""
+
+    name: str = Field(max_length=40)
+    password: str = Field(max_length=200)
+
+
+class Link(BaseModel):
+    """The token of a one-time link."""
+
+    token: str = Field(max_length=100)
+
+
+class NewPassword(BaseModel):
+    """A new password for one's own account."""
+
+    password: str = Field(max_length=400)
+
+
+class SessionNow(BaseModel):
+    """Who is signed in, with what rights, and what changes must carry."""
+
+    account: str
+    role: str
+    rights: list[str]
+    csrf: str
+
+
+class Done(BaseModel):
+    """It is done."""
+
+    done: bool = True
+
+
+@api.get("", responses={200: SessionNow})
+@needs("read")
+def who_am_i() -> Response:
+    """The session of this browser."""
+    session = session_now()
+    return jsonify(_now(session.account, session.role, session.csrf).model_dump())
+
+
+@api.post("", responses={200: SessionNow})
+@needs("public")
+def sign_in(body: SignIn) -> Response:
+    """Sign in with name and password. Tries are counted by name and by address."""
+    with shared().engine.begin() as connection:
+        keys = (f"sign-in:{body.name}", f"sign-in-from:{request.remote_addr}")
+        allowed = [accounts.allowed_again(connection, key, TRIES, WINDOW_S) for key in keys]
+    if not all(allowed):
+        raise ProblemError(429, "too many tries", "wait a minute", "then try again, or ask for a one-time link")
+    with shared().engine.begin() as connection:
+        if not accounts.sign_in(connection, body.name, body.password):
+            raise ProblemError(
+                401, "name and password do not fit", "nothing says which of the two",
+                "a one-time link lets you in: ./canaleta user link NAME",
+            )  # fmt: skip
+        return _opened(connection, body.name)
+
+
+@api.post("/link", responses={200: SessionNow})
+@needs("public")
+def follow_link(body: Link) -> Response:
+    """Sign in with a one-time link; it is used up."""
+    with shared().engine.begin() as connection:
+        if not accounts.allowed_again(connection, f"link-from:{request.remote_addr}", TRIES, WINDOW_S):
+            raise ProblemError(429, "too many tries", remedy="wait a minute, then try again")
+        name = accounts.redeem_link(connection, body.token)
+        if name is not None:
+            return _opened(connection, name)
+    raise ProblemError(
+        401, "this link has been used or is too old", remedy="make a new one: ./canaleta user link NAME"
+    )
+
+
+@api.delete("", responses={200: Done})
+@needs("self")
+def sign_out() -> Response:
+    """End this session."""
+    with shared().engine.begin() as connection:
+        accounts.end_session(connection, session_now().token_hash)
+    response = make_response(jsonify(Done().model_dump()))
+    response.delete_cookie(cookie_name(), samesite="Strict", httponly=True)
+    return response
+
+
+@api.put("/password", responses={200: Done})
+@needs("self")
+def change_password(body: NewPassword) -> Response:
+    """Set one's own password."""
+    with shared().engine.begin() as connection:
+        accounts.set_password(connection, session_now().account, body.password)
+    return jsonify(Done().model_dump())
+
+
+def _opened(connection: Connection, name: str) -> Response:
+    token, csrf = accounts.open_session(connection, name)
+    role = accounts.role_of(connection, name)
+    response = make_response(jsonify(_now(name, role, csrf).model_dump()))
+    response.set_cookie(cookie_name(), token, httponly=True, samesite="Strict", secure=request.is_secure, path="/")
+    return response
+
+
+def _now(account: str, role: str, csrf: str) -> SessionNow:
+    rank = ROLES.index(role)
+    rights = [right for right, least in RIGHTS.items() if least is not None and rank >= ROLES.index(least)]
+    return SessionNow(account=account, role=role, rights=rights, csrf=csrf)

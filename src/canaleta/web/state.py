@@ -1,0 +1,64 @@
+"""What every request of one web worker shares: the engine, the plant image, the hub, the list snapshot."""
+
+from __future__ import annotations
+
+import gzip
+import threading
+from dataclasses import dataclass, field
+
+import orjson
+from sqlalchemy import Connection, Engine
+
+from canaleta.core.fields import STORED
+from canaleta.core.image import PlantImage
+from canaleta.plant.keeper import PlantKeeper
+from canaleta.web.hub import MOST_REPLAYED, Hub
+
+__all__ = ["Shared", "Snapshots"]
+
+
+class Snapshots:
+    """The whole list as compressed JSON, made once and handed out until too many changes came since."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._seq = -1
+        self._layout: object = None
+        self._data = b""
+
+    def fresh_enough(self, image: PlantImage) -> tuple[int, bytes]:
+        """(seq, gzip of the snapshot) at most MOST_REPLAYED change sets old; changes since come by the stream."""
+        with self._lock:
+            old = not 0 <= image.seq - self._seq <= MOST_REPLAYED or self._layout is not image.layout
+            if self._seq < 0 or old:
+                self._data = gzip.compress(snapshot(image), compresslevel=1)
+                self._seq, self._layout = image.seq, image.layout
+            return self._seq, self._data
+
+
+def snapshot(image: PlantImage) -> bytes:
+    """The list in columns: {"seq", "ids", "columns": {field: [text, …]}}; every cell is text, '' if empty."""
+    columns = {f.name: [image.text(f.name, row) for row in range(len(image))] for f in STORED}
+    return orjson.dumps(
+        {"seq": image.seq, "ids": image.ids.tolist(), "racks": image_racks(image), "columns": columns}
+    )
+
+
+def image_racks(image: PlantImage) -> list[int]:
+    """The rack of each point, 0 for none, in row order: so that a screen knows whose blocks it needs."""
+    rack_of = {m.id: m.rack for m in image.layout.modules.values()}
+    return [rack_of.get(module, 0) for module in image.module.tolist()]
+
+
+@dataclass
+class Shared:
+    """One a worker process."""
+
+    engine: Engine
+    keeper: PlantKeeper
+    hub: Hub
+    snapshots: Snapshots = field(default_factory=Snapshots)
+
+    def image(self, connection: Connection | None = None) -> PlantImage:
+        """The newest image."""
+        return self.keeper.current() if connection is None else self.keeper.caught_up(connection)

@@ -1,0 +1,97 @@
+"""The one stream: live blocks and changes, replayed from where the browser left off."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+
+from flask import Response, request
+from flask_openapi3 import APIBlueprint
+from pydantic import BaseModel, Field
+from sqlalchemy import select
+from sqlalchemy.exc import SQLAlchemyError
+
+from canaleta.plant import tables as t
+from canaleta.plant.accounts import valid_session
+from canaleta.plant.live import read_block
+from canaleta.web.doors import cookie_name, needs
+from canaleta.web.hub import MOST_REPLAYED, Subscriber, TooManyStreamsError, block_event, changes_since, event
+from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.shared import shared
+from canaleta.web.state import Shared
+
+__all__ = ["api"]
+
+api = APIBlueprint("stream", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+BEAT_S = 5.0
+SESSION_CHECK_S = 30.0
+
+
+class StreamQuery(BaseModel):
+    """since: the list's seq that the browser has. racks: ids of the racks it wants, with commas."""
+
+    since: int = Field(ge=0, le=2**62)
+    racks: str = Field("", max_length=4000, pattern=r"^(\d{1,9}(,\d{1,9})*)?$")
+
+
+@api.get("/stream", responses={200: {"content": {"text/event-stream": {"schema": {"type": "string"}}}}})
+@needs("read")
+def stream(query: StreamQuery) -> Response:
+    """Events: `hello`, `change`, `live`, `beat` (server time), `reload` (too much was missed), `out`."""
+    racks = [int(number) for number in query.racks.split(",") if number]
+    try:
+        subscriber = shared().hub.join(racks)
+    except TooManyStreamsError as full:
+        raise ProblemError(
+            503, "too many screens are open on this server", remedy="close some and try again"
+        ) from full
+    try:
+        first = _first(shared(), subscriber, query.since)
+    except (SQLAlchemyError, LookupError):
+        shared().hub.leave(subscriber)
+        raise
+    token = request.cookies.get(cookie_name(), "")
+    response = Response(_events(shared(), subscriber, first, token), content_type="text/event-stream")
+    hub = shared().hub
+    response.call_on_close(lambda: hub.leave(subscriber))
+    response.headers["X-Accel-Buffering"] = "no"
+    return response
+
+
+def _first(state: Shared, subscriber: Subscriber, since: int) -> list[bytes]:
+    """What was missed, and the newest block of each rack; or that too much was missed."""
+    with state.engine.connect() as connection:
+        seq = connection.execute(select(t.plant.c.seq)).scalar_one()
+        hello = event("hello", {"seq": seq, "now": time.time()})
+        if not 0 <= seq - since <= MOST_REPLAYED:
+            return [hello, event("reload", {"seq": seq})]
+        layout = state.image(connection).layout
+        missed = [data for _, data in changes_since(connection, layout, since)]
+        blocks = [read_block(connection, rack) for rack in sorted(subscriber.racks)]
+    return [hello, *missed, *(block_event(block) for block in blocks if block)]
+
+
+def _events(state: Shared, subscriber: Subscriber, first: list[bytes], token: str) -> Iterator[bytes]:
+    """The stream's body. It holds no database connection but for a moment's session check."""
+    yield b"".join(first)
+    checked = time.monotonic()
+    while True:
+        pieces = subscriber.take(BEAT_S)
+        if subscriber.lost:
+            yield event("reload", {"seq": 0})
+            return
+        if time.monotonic() - checked > SESSION_CHECK_S:
+            checked = time.monotonic()
+            if not _still_in(state, token):
+                yield event("out", {})
+                return
+        yield b"".join(pieces) or event("beat", {"now": time.time()})
+
+
+def _still_in(state: Shared, token: str) -> bool:
+    """Whether the session holds. A database that is away ends no stream: it is asked again later."""
+    try:
+        with state.engine.connect() as connection:
+            return valid_session(connection, token) is not None
+    except SQLAlchemyError:
+        return True

@@ -1,0 +1,61 @@
+<script setup lang="ts">
+/** The frame: rail, page, notices. Without a session, the sign-in page and nothing else. */
+import { onMounted, ref } from 'vue'
+import { ask, api } from './api/client'
+import { usePlant } from './plant/store'
+import RailNav from './parts/RailNav.vue'
+import NoticeBar from './parts/NoticeBar.vue'
+import SignIn from './pages/SignIn.vue'
+
+const plant = usePlant()
+const asked = ref(false)
+const trouble = ref('')
+
+onMounted(async () => {
+  const link = location.pathname === '/enter' ? location.hash.slice(1) : ''
+  if (link) history.replaceState(null, '', '/list')
+  const answer = link
+    ? await ask(api.POST('/api/session/link', { body: { token: link } }))
+    : await ask(api.GET('/api/session'))
+  if (answer.data) await enter(answer.data)
+  else if (link || answer.problem.status !== 401)
+    trouble.value = `${answer.problem.title} · ${answer.problem.remedy}`
+  asked.value = true
+})
+
+async function enter(now: Parameters<typeof plant.enter>[0]) {
+  await plant.enter(now)
+  trouble.value = plant.ready ? '' : 'the plant could not be read · reload the page'
+}
+</script>
+
+<template>
+  <v-app>
+    <div v-if="plant.session && plant.ready" class="frame">
+      <RailNav />
+      <main class="page"><router-view /></main>
+      <NoticeBar />
+    </div>
+    <SignIn v-else-if="asked" :trouble="trouble" @entered="enter" />
+    <p v-else class="wait quiet">one moment…</p>
+  </v-app>
+</template>
+
+<style scoped>
+.frame {
+  display: grid;
+  grid-template-columns: 56px minmax(0, 1fr);
+  height: 100dvh;
+}
+
+.page {
+  min-width: 0;
+  height: 100dvh;
+  overflow: hidden;
+  background: rgb(var(--v-theme-background));
+}
+
+.wait {
+  padding: 40px;
+}
+</style>

@@ -1,0 +1,129 @@
+<script setup lang="ts">
+/** The input in a cell, with the choices that fit what is typed. Enter and Tab accept, Esc leaves as it was. */
+import { computed, nextTick, onMounted, ref } from 'vue'
+
+const props = defineProps<{ modelValue: string; choices: string[]; label: string; selectAll: boolean }>()
+const emit = defineEmits<{
+  'update:modelValue': [string]
+  done: [where: 'down' | 'right' | 'left' | 'stay']
+  leave: []
+}>()
+const input = ref<HTMLInputElement | null>(null)
+const touched = ref(false)
+const marked = ref(-1)
+
+const bare = (text: string) => text.toLowerCase().replace(/[^\p{L}\p{N}]/gu, '')
+const offered = computed(() =>
+  touched.value
+    ? props.choices.filter((choice) => bare(choice).includes(bare(props.modelValue)))
+    : props.choices,
+)
+
+onMounted(async () => {
+  await nextTick()
+  input.value?.focus()
+  if (props.selectAll) input.value?.select()
+  marked.value = props.choices.indexOf(props.modelValue)
+})
+
+function typed(event: Event) {
+  touched.value = true
+  marked.value = -1
+  emit('update:modelValue', (event.target as HTMLInputElement).value)
+}
+
+function accept(where: 'down' | 'right' | 'left' | 'stay') {
+  const choice = offered.value[marked.value]
+  if (choice !== undefined) emit('update:modelValue', choice)
+  void nextTick(() => emit('done', where))
+}
+
+function key(event: KeyboardEvent) {
+  event.stopPropagation()
+  const step = event.key === 'ArrowDown' ? 1 : event.key === 'ArrowUp' ? -1 : 0
+  if (step && offered.value.length) {
+    event.preventDefault()
+    const count = offered.value.length
+    marked.value = (marked.value + step + count) % count
+  } else if (event.key === 'Enter') accept('down')
+  else if (event.key === 'Tab') {
+    event.preventDefault()
+    accept(event.shiftKey ? 'left' : 'right')
+  } else if (event.key === 'Escape') emit('leave')
+}
+
+function pick(choice: string) {
+  emit('update:modelValue', choice)
+  void nextTick(() => emit('done', 'stay'))
+}
+</script>
+
+<template>
+  <span class="editor" @mousedown.stop>
+    <input
+      ref="input"
+      :value="modelValue"
+      :aria-label="label"
+      autocomplete="off"
+      spellcheck="false"
+      @input="typed"
+      @keydown="key"
+      @blur="accept('stay')"
+    />
+    <ul v-if="offered.length" class="panel" role="listbox">
+      <li
+        v-for="(choice, i) in offered.slice(0, 12)"
+        :key="choice"
+        role="option"
+        :aria-selected="i === marked"
+        :class="{ marked: i === marked }"
+        @mousedown.prevent="pick(choice)"
+      >
+        {{ choice }}
+      </li>
+    </ul>
+  </span>
+</template>
+
+<style scoped>
+.editor {
+  position: absolute;
+  inset: -1px;
+  z-index: 6;
+  min-width: 90px;
+}
+
+input {
+  width: 100%;
+  height: 100%;
+  padding: 0 6px;
+  border: 2px solid rgb(var(--v-theme-copper));
+  background: rgb(var(--v-theme-surface));
+  color: inherit;
+  font: inherit;
+  font-family: var(--mono);
+  outline: none;
+}
+
+ul {
+  position: absolute;
+  top: 100%;
+  left: 0;
+  min-width: 100%;
+  margin: 0;
+  padding: 2px 0;
+  list-style: none;
+  box-shadow: 0 3px 12px rgb(0 0 0 / 25%);
+}
+
+li {
+  padding: 2px 10px;
+  white-space: nowrap;
+  cursor: pointer;
+}
+
+li.marked,
+li:hover {
+  background: rgb(var(--v-theme-copper-wash));
+}
+</style>

@@ -1,0 +1,564 @@
+<script setup lang="ts">
+/**
+ * The list as a grid: rows drawn by us over a virtualiser, the tag column frozen, keys and clipboard as in a
+ * spreadsheet. Behaviour is in selection.ts and clipboard.ts; this file draws and passes on.
+ */
+import { useVirtualizer } from '@tanstack/vue-virtual'
+import { computed, nextTick, ref, watch } from 'vue'
+import type { Schemas } from '../api/client'
+import LiveCell from '../parts/LiveCell.vue'
+import { usePlant } from '../plant/store'
+import { asTyped } from '../plant/words'
+import CellEditor from './CellEditor.vue'
+import { read, spread, written } from './clipboard'
+import { at, blockOf, holds, moved, tabbed, type Selection } from './selection'
+
+type Field = Schemas['FieldOut']
+const ROW = 25
+
+const props = defineProps<{ rows: number[]; fields: Field[]; active: number | null }>()
+const emit = defineEmits<{
+  select: [selection: { point: number; field: string; cells: number }]
+  open: [point: number]
+  find: []
+}>()
+const plant = usePlant()
+const box = ref<HTMLElement | null>(null)
+const selection = ref<Selection>(at(0, 0))
+const editing = ref<{ text: string; all: boolean } | null>(null)
+
+const virtual = useVirtualizer(
+  computed(() => ({
+    count: props.rows.length,
+    getScrollElement: () => box.value,
+    estimateSize: () => ROW,
+    overscan: 12,
+    scrollPaddingStart: 56,
+    getItemKey: (index: number) => plant.list.ids[props.rows[index]!] ?? index,
+  })),
+)
+const drawn = computed(() => virtual.value.getVirtualItems())
+const block = computed(() => blockOf(selection.value))
+const extent = computed(() => ({
+  rows: props.rows.length,
+  cols: props.fields.length,
+  page: Math.max(1, Math.floor((box.value?.clientHeight ?? 400) / ROW) - 3),
+}))
+const bands = computed(() => {
+  const out: { name: string; width: number; first: boolean }[] = []
+  props.fields.forEach((field, i) => {
+    if (i === 0) return
+    const last = out.at(-1)
+    if (last?.name === field.station) last.width += field.width
+    else out.push({ name: field.station, width: field.width, first: true })
+  })
+  return out
+})
+const starts = computed(() => props.fields.map((f, i) => i > 0 && f.station !== props.fields[i - 1]!.station))
+const total = computed(() => props.fields.reduce((sum, field) => sum + field.width, 0))
+const lefts = computed(() => {
+  let x = 0
+  return props.fields.map((field) => (x += field.width) - field.width)
+})
+const activeField = computed(() => props.fields[selection.value.active.col]!)
+const activeRow = computed(() => props.rows[selection.value.active.row])
+const activePoint = computed(() =>
+  activeRow.value === undefined ? undefined : plant.list.ids[activeRow.value],
+)
+
+watch([selection, () => props.rows], announce, { immediate: true })
+
+// A filter keeps the hand on its point, if that is still shown.
+watch(
+  () => props.rows,
+  (rows, before) => {
+    const row = before[selection.value.active.row]
+    const place = row === undefined ? -1 : rows.indexOf(row)
+    selection.value = at(Math.max(0, place), selection.value.active.col)
+  },
+)
+
+function announce() {
+  if (activePoint.value === undefined) return
+  const { top, bottom, left, right } = block.value
+  emit('select', {
+    point: activePoint.value,
+    field: activeField.value.name,
+    cells: (bottom - top + 1) * (right - left + 1),
+  })
+}
+
+watch(
+  () => props.active,
+  (point) => {
+    const row = point === null ? undefined : plant.list.row(point)
+    const place = row === undefined ? -1 : props.rows.indexOf(row)
+    if (place >= 0) go(at(place, selection.value.active.col))
+  },
+  { immediate: true, flush: 'post' },
+)
+
+function go(next: Selection | undefined) {
+  if (!next || !props.rows.length) return
+  selection.value = next
+  void nextTick(() => {
+    virtual.value.scrollToIndex(next.active.row, { align: 'auto' })
+    intoView(next.active.col)
+  })
+}
+
+/** Scroll sideways so that the active cell is whole, beside the frozen tag column. */
+function intoView(col: number) {
+  const element = box.value
+  if (!element || col === 0) return
+  const left = lefts.value[col]!
+  const right = left + props.fields[col]!.width
+  const frozen = props.fields[0]!.width
+  if (left - frozen < element.scrollLeft) element.scrollLeft = left - frozen
+  else if (right > element.scrollLeft + element.clientWidth) element.scrollLeft = right - element.clientWidth
+}
+
+const text = (field: Field, row: number) => (void plant.list.version, plant.list.text(field.name, row))
+const editable = (field: Field) => plant.may('edit') && field.kind !== 'live' && field.kind !== 'checks'
+const choicesOf = (field: Field) => (field.kind === 'unit' ? [] : field.choices)
+const figures = (field: Field) => ['number', 'whole'].includes(field.kind)
+const findingsAt = (row: number) => plant.findingsOf.get(plant.list.ids[row]!) ?? []
+const marked = (row: number, field: string) =>
+  findingsAt(row).find((f) =>
+    f.cells.some((cell) => cell.point === plant.list.ids[row] && cell.field === field),
+  )?.severity
+
+function edit(start?: string) {
+  const field = activeField.value
+  if (activePoint.value === undefined || activeRow.value === undefined) return
+  if (!editable(field)) {
+    const why = plant.may('edit')
+      ? `“${field.label}” is worked out, not typed`
+      : 'a reader may look, not change'
+    return plant.say(why)
+  }
+  const wait = plant.waitingAt(activePoint.value, field.name)
+  editing.value = { text: start ?? wait?.text ?? text(field, activeRow.value), all: start === undefined }
+}
+
+function accept(where: 'down' | 'right' | 'left' | 'stay') {
+  const now = editing.value
+  if (!now || activePoint.value === undefined || activeRow.value === undefined) return
+  editing.value = null
+  const field = activeField.value.name
+  const wait = plant.waitingAt(activePoint.value, field)
+  const was = wait?.state === 'conflict' ? (wait.theirs ?? '') : plant.list.text(field, activeRow.value)
+  void plant.save([{ point: activePoint.value, field, was, text: now.text }])
+  if (where === 'down') go(moved(selection.value, 'ArrowDown', extent.value))
+  if (where === 'right' || where === 'left') go(tabbed(selection.value, extent.value, where === 'left'))
+  if (where !== 'stay') box.value?.focus()
+}
+
+function leave() {
+  editing.value = null
+  box.value?.focus()
+}
+
+/** Edits for a block of texts whose top left corner is a place; cells that are worked out are left out. */
+function editsFor(texts: string[][], top: number, left: number): Schemas['EditIn'][] {
+  return texts.flatMap((line, r) =>
+    line.flatMap((typed, c) => {
+      const row = props.rows[top + r]
+      const field = props.fields[left + c]
+      if (row === undefined || !field || !editable(field)) return []
+      return [
+        {
+          point: plant.list.ids[row]!,
+          field: field.name,
+          was: plant.list.text(field.name, row),
+          text: typed,
+        },
+      ]
+    }),
+  )
+}
+
+function selectedTexts(): string[][] {
+  const { top, bottom, left, right } = block.value
+  return props.rows
+    .slice(top, bottom + 1)
+    .map((row) => props.fields.slice(left, right + 1).map((f) => text(f, row)))
+}
+
+function copy(event: ClipboardEvent) {
+  if (editing.value) return
+  event.preventDefault()
+  event.clipboardData?.setData('text/plain', written(selectedTexts()))
+}
+
+function paste(event: ClipboardEvent) {
+  if (editing.value) return
+  event.preventDefault()
+  if (!plant.may('edit')) return plant.say('a reader may look, not change')
+  const { top, bottom, left, right } = block.value
+  const texts = spread(
+    read(event.clipboardData?.getData('text/plain') ?? ''),
+    bottom - top + 1,
+    right - left + 1,
+  )
+  void plant.save(editsFor(texts, top, left), 'pasted')
+  selection.value = {
+    anchor: { row: top, col: left },
+    active: { row: top + texts.length - 1, col: left + texts[0]!.length - 1 },
+  }
+}
+
+function fillDown() {
+  const { top, left } = block.value
+  const texts = selectedTexts()
+  const first = texts[0]!
+  void plant.save(
+    editsFor(
+      texts.slice(1).map(() => first),
+      top + 1,
+      left,
+    ),
+    'filled down',
+  )
+}
+
+function clear() {
+  const { top, left } = block.value
+  void plant.save(
+    editsFor(
+      selectedTexts().map((line) => line.map(() => '')),
+      top,
+      left,
+    ),
+    'cleared',
+  )
+}
+
+function key(event: KeyboardEvent) {
+  if (editing.value) return
+  const ctrl = event.ctrlKey || event.metaKey
+  const step = moved(selection.value, event.key, extent.value, { extend: event.shiftKey, far: ctrl })
+  const command = commandFor(event, ctrl)
+  if (!step && !command) return
+  event.preventDefault()
+  if (step) go(step)
+  else command!()
+}
+
+function commandFor(event: KeyboardEvent, ctrl: boolean): (() => void) | undefined {
+  const letter = event.key.toLowerCase()
+  if (ctrl) {
+    if (letter === 'z') return () => void plant.turnBack(event.shiftKey ? 'redo' : 'undo')
+    if (letter === 'y') return () => void plant.turnBack('redo')
+    if (letter === 'd') return fillDown
+    if (letter === 'a')
+      return () =>
+        (selection.value = {
+          anchor: { row: 0, col: 0 },
+          active: { row: extent.value.rows - 1, col: extent.value.cols - 1 },
+        })
+    return undefined
+  }
+  if (event.altKey) return undefined
+  if (event.key === 'Tab') {
+    const next = tabbed(selection.value, extent.value, event.shiftKey)
+    return next && (() => go(next))
+  }
+  if (event.key === 'Enter') return () => activePoint.value !== undefined && emit('open', activePoint.value)
+  if (event.key === 'F2') return () => edit()
+  if (event.key === 'Delete' || event.key === 'Backspace') return clear
+  if (event.key === '/') return () => emit('find')
+  if (event.key === 'Escape')
+    return () => activePoint.value !== undefined && plant.drop(activePoint.value, activeField.value.name)
+  if (event.key.length === 1) return () => edit(event.key)
+  return undefined
+}
+
+function press(event: MouseEvent, row: number, col: number) {
+  if (event.button !== 0) return
+  if (event.shiftKey) selection.value = { anchor: selection.value.anchor, active: { row, col } }
+  else selection.value = at(row, col)
+  box.value?.focus()
+}
+
+function drag(event: MouseEvent, row: number, col: number) {
+  if (event.buttons === 1 && !editing.value)
+    selection.value = { anchor: selection.value.anchor, active: { row, col } }
+}
+
+// The racks whose values are on screen.
+watch(
+  drawn,
+  (items) => {
+    const racks = new Set(items.map((item) => plant.list.racks[props.rows[item.index]!] ?? 0))
+    plant.watch([...racks].filter(Boolean))
+  },
+  { flush: 'post' },
+)
+
+defineExpose({ focus: () => box.value?.focus() })
+</script>
+
+<template>
+  <div
+    ref="box"
+    class="grid"
+    role="grid"
+    tabindex="0"
+    aria-label="I/O list"
+    :aria-rowcount="rows.length + 2"
+    :aria-colcount="fields.length"
+    :aria-activedescendant="activePoint === undefined ? undefined : `cell-${activePoint}-${activeField.name}`"
+    @keydown="key"
+    @copy="copy"
+    @paste="paste"
+  >
+    <div class="head" :style="{ width: `${total}px` }">
+      <div class="bands" role="row" aria-rowindex="1">
+        <span class="band frozen" role="columnheader" :style="{ width: `${fields[0]!.width}px` }">POINT</span>
+        <span
+          v-for="(band, i) in bands"
+          :key="band.name"
+          class="band"
+          :class="{ hung: i > 0 }"
+          role="columnheader"
+          :style="{ width: `${band.width}px` }"
+          >{{ band.name === 'POINT' ? '' : band.name }}</span
+        >
+      </div>
+      <div class="names" role="row" aria-rowindex="2">
+        <span
+          v-for="(field, c) in fields"
+          :key="field.name"
+          class="name"
+          :class="{ frozen: c === 0, start: starts[c], right: figures(field) || field.kind === 'live' }"
+          role="columnheader"
+          :title="field.says"
+          :style="{ width: `${field.width}px` }"
+          >{{ field.label }}</span
+        >
+      </div>
+    </div>
+    <div class="body" :style="{ height: `${virtual.getTotalSize()}px`, width: `${total}px` }">
+      <div
+        v-for="item in drawn"
+        :key="item.key as number"
+        class="row"
+        role="row"
+        :aria-rowindex="item.index + 3"
+        :class="{ here: item.index === selection.active.row }"
+        :style="{ transform: `translateY(${item.start}px)`, width: `${total}px` }"
+      >
+        <span
+          v-for="(field, c) in fields"
+          :id="`cell-${plant.list.ids[rows[item.index]!]}-${field.name}`"
+          :key="field.name"
+          class="cell"
+          role="gridcell"
+          :aria-colindex="c + 1"
+          :aria-selected="holds(block, item.index, c)"
+          :aria-readonly="!editable(field)"
+          :class="[
+            {
+              frozen: c === 0,
+              start: starts[c],
+              right: figures(field) || field.kind === 'live',
+              picked: holds(block, item.index, c),
+              active: item.index === selection.active.row && c === selection.active.col,
+            },
+            marked(rows[item.index]!, field.name),
+            plant.waitingAt(plant.list.ids[rows[item.index]!]!, field.name)?.state,
+          ]"
+          :style="{ width: `${field.width}px` }"
+          @mousedown="press($event, item.index, c)"
+          @mouseenter="drag($event, item.index, c)"
+          @dblclick="edit()"
+        >
+          <CellEditor
+            v-if="editing && item.index === selection.active.row && c === selection.active.col"
+            v-model="editing.text"
+            :choices="choicesOf(field)"
+            :select-all="editing.all"
+            :label="`${field.station} ${field.label}`"
+            @done="accept"
+            @leave="leave"
+          />
+          <LiveCell
+            v-else-if="field.kind === 'live'"
+            :point="plant.list.ids[rows[item.index]!]!"
+            :row="rows[item.index]!"
+          />
+          <template v-else-if="field.kind === 'checks'">
+            <span
+              v-for="finding in findingsAt(rows[item.index]!)"
+              :key="finding.key"
+              :class="['check', finding.severity]"
+              ><span aria-hidden="true">{{ finding.severity === 'bad' ? '■' : '▲' }}</span> {{ finding.text }}
+            </span>
+          </template>
+          <template v-else>{{
+            plant.waitingAt(plant.list.ids[rows[item.index]!]!, field.name)?.text ??
+            (figures(field) ? asTyped(text(field, rows[item.index]!)) : text(field, rows[item.index]!))
+          }}</template>
+        </span>
+      </div>
+    </div>
+    <p v-if="!rows.length" class="empty quiet"><slot name="empty" /></p>
+  </div>
+</template>
+
+<style scoped>
+.grid {
+  position: relative;
+  overflow: auto;
+  border: 1px solid rgb(var(--v-theme-line));
+  background: rgb(var(--v-theme-background));
+  user-select: none;
+}
+
+.grid:focus-visible {
+  outline: none;
+}
+
+.head {
+  position: sticky;
+  top: 0;
+  z-index: 4;
+}
+
+.bands,
+.names,
+.row {
+  display: flex;
+}
+
+.band {
+  flex: none;
+  height: 30px;
+  padding: 3px 6px 0;
+  overflow: hidden;
+  border-bottom: 6px solid rgb(var(--v-theme-duct));
+  background: repeating-linear-gradient(
+    90deg,
+    rgb(var(--v-theme-band)) 0 9px,
+    rgb(var(--v-theme-tooth)) 9px 14px
+  );
+  font-weight: 600;
+  letter-spacing: 0.02em;
+  line-height: 18px;
+  white-space: nowrap;
+}
+
+.band.hung,
+.name.start,
+.cell.start {
+  border-left: 3px solid rgb(var(--v-theme-copper));
+}
+
+.cell.start {
+  border-left-color: color-mix(in srgb, rgb(var(--v-theme-copper)) 35%, transparent);
+}
+
+.name {
+  flex: none;
+  padding: 3px 6px;
+  overflow: hidden;
+  border-right: 1px solid rgb(var(--v-theme-line));
+  border-bottom: 1px solid rgb(var(--v-theme-line));
+  background: rgb(var(--v-theme-bar));
+  color: rgb(var(--v-theme-quiet));
+  font-size: 12px;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+
+.body {
+  position: relative;
+}
+
+.row {
+  position: absolute;
+  top: 0;
+  height: 25px;
+}
+
+.cell {
+  position: relative;
+  flex: none;
+  padding: 0 6px;
+  border-right: 1px solid rgb(var(--v-theme-line));
+  border-bottom: 1px solid rgb(var(--v-theme-line));
+  background: rgb(var(--v-theme-surface));
+  line-height: 24px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+
+.cell.active {
+  z-index: 2;
+  overflow: visible;
+  outline: 2px solid rgb(var(--v-theme-copper));
+  outline-offset: -2px;
+}
+
+.cell.active:not(:has(.editor)) {
+  overflow: hidden;
+}
+
+.right {
+  font-family: var(--mono);
+  font-variant-numeric: tabular-nums;
+  text-align: right;
+}
+
+.frozen {
+  position: sticky;
+  left: 0;
+  z-index: 3;
+  font-weight: 600;
+}
+
+.cell.frozen {
+  font-family: var(--mono);
+}
+
+.row.here .cell {
+  background: rgb(var(--v-theme-copper-wash));
+}
+
+.cell.picked:not(.active) {
+  background: color-mix(in srgb, rgb(var(--v-theme-copper)) 16%, rgb(var(--v-theme-surface)));
+}
+
+.cell.settle {
+  box-shadow: inset 0 -2px 0 rgb(var(--v-theme-settle));
+}
+
+.cell.bad {
+  box-shadow: inset 0 -2px 0 rgb(var(--v-theme-bad));
+}
+
+.cell.saving {
+  color: rgb(var(--v-theme-quiet));
+}
+
+.cell.refused,
+.cell.conflict {
+  background: rgb(var(--v-theme-bad-wash)) !important;
+  color: rgb(var(--v-theme-bad));
+  text-decoration: underline wavy;
+}
+
+.check.settle {
+  color: rgb(var(--v-theme-settle));
+}
+
+.check.bad {
+  color: rgb(var(--v-theme-bad));
+}
+
+.empty {
+  padding: 30px;
+}
+</style>

@@ -1,0 +1,81 @@
+<script setup lang="ts">
+/** One's own account: set a password, sign out. */
+import { ref } from 'vue'
+import { ask, api } from '../api/client'
+import { usePlant } from '../plant/store'
+
+const plant = usePlant()
+const password = ref('')
+const says = ref('')
+const RIGHTS: Record<string, string> = {
+  read: 'see everything',
+  self: 'change your own password',
+  edit: 'change the list',
+  inject: 'put signals on terminals of stand-in racks',
+}
+
+async function change() {
+  const answer = await ask(api.PUT('/api/session/password', { body: { password: password.value } }))
+  says.value = answer.problem ? answer.problem.title : 'the new password holds from now on'
+  if (answer.data) password.value = ''
+}
+</script>
+
+<template>
+  <section class="account">
+    <h1>
+      {{ plant.session?.account }} <span class="quiet">{{ plant.session?.role }}</span>
+    </h1>
+    <div class="panel">
+      <h2>you may</h2>
+      <ul>
+        <li v-for="right in plant.session?.rights" :key="right">{{ RIGHTS[right] ?? right }}</li>
+      </ul>
+    </div>
+    <form class="panel" @submit.prevent="change">
+      <h2>a password of your own</h2>
+      <v-text-field
+        v-model="password"
+        label="new password, at least ten characters"
+        type="password"
+        autocomplete="new-password"
+      />
+      <p v-if="says" role="status">{{ says }}</p>
+      <button class="act main" type="submit" :disabled="!password">set it</button>
+    </form>
+    <button class="act" type="button" @click="plant.leave()">sign out</button>
+  </section>
+</template>
+
+<style scoped>
+.account {
+  display: grid;
+  gap: 14px;
+  justify-items: start;
+  padding: 24px;
+}
+
+h1 {
+  font-size: 18px;
+}
+
+h2 {
+  margin-bottom: 8px;
+  font-size: 13px;
+}
+
+.panel {
+  display: grid;
+  gap: 10px;
+  width: 460px;
+  padding: 14px;
+}
+
+ul {
+  padding-left: 18px;
+}
+
+button {
+  justify-self: start;
+}
+</style>

@@ -1,0 +1,105 @@
+<script setup lang="ts">
+/** The I/O list: find on top, the grid, and at the foot what the selected cell is. */
+import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import GridView from '../grid/GridView.vue'
+import CellStrip from '../parts/CellStrip.vue'
+import TopBar from '../parts/TopBar.vue'
+import { usePlant } from '../plant/store'
+
+const plant = usePlant()
+const route = useRoute()
+const router = useRouter()
+const query = ref(String(route.query.find ?? ''))
+const onlyFindings = ref(route.query.only === 'findings')
+const bar = ref<InstanceType<typeof TopBar> | null>(null)
+const grid = ref<InstanceType<typeof GridView> | null>(null)
+const chosen = ref<{ point: number; field: string; cells: number } | null>(null)
+const rows = shallowRef<number[]>([])
+const active = Number(route.query.at) || null
+
+const fields = computed(() => plant.plant?.fields ?? [])
+const narrowed = computed(() => {
+  if (!onlyFindings.value) return undefined
+  return new Set([...plant.findingsOf.keys()].map((point) => plant.list.row(point) ?? -1))
+})
+
+// Rows are found when asked, not at each change: a row that no longer fits stays until the next search.
+watch([query, onlyFindings, () => plant.list.length], refind, { immediate: true })
+
+function refind() {
+  rows.value = plant.list.find(query.value, narrowed.value)
+  void router.replace({
+    query: {
+      ...route.query,
+      find: query.value || undefined,
+      only: onlyFindings.value ? 'findings' : undefined,
+    },
+  })
+}
+
+function open(point: number) {
+  void router.replace({ query: { ...route.query, at: String(point) } })
+  void router.push(`/point/${point}`)
+}
+
+function anywhere(event: KeyboardEvent) {
+  const target = event.target as HTMLElement
+  if (event.key === '/' && !['INPUT', 'TEXTAREA'].includes(target.tagName)) {
+    event.preventDefault()
+    bar.value?.focus()
+  }
+}
+
+onMounted(() => {
+  addEventListener('keydown', anywhere)
+  grid.value?.focus()
+})
+onUnmounted(() => removeEventListener('keydown', anywhere))
+</script>
+
+<template>
+  <section class="list">
+    <TopBar
+      ref="bar"
+      v-model:query="query"
+      v-model:only-findings="onlyFindings"
+      :shown="rows.length"
+      @enter="grid?.focus()"
+    />
+    <GridView
+      ref="grid"
+      class="grid"
+      :rows="rows"
+      :fields="fields"
+      :active="active"
+      @select="chosen = $event"
+      @open="open"
+      @find="bar?.focus()"
+    >
+      <template #empty>
+        <template v-if="plant.list.length">
+          No point has “{{ query }}”{{ onlyFindings ? ' and something to settle' : '' }}. Esc in the find
+          field shows all again.
+        </template>
+        <template v-else>
+          This plant has no points yet. On the server, <code>./canaleta demo --data DIR</code> loads Vallroja
+          Tileworks into an empty folder.
+        </template>
+      </template>
+    </GridView>
+    <CellStrip v-if="chosen && rows.length" v-bind="chosen" />
+  </section>
+</template>
+
+<style scoped>
+.list {
+  display: grid;
+  grid-template-rows: 44px minmax(0, 1fr) auto;
+  height: 100%;
+}
+
+.grid {
+  margin: 10px 14px;
+}
+</style>

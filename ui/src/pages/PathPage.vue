@@ -1,0 +1,227 @@
+<script setup lang="ts">
+/** One point unfolded: the duct with six stations, the curve, the check points, the terminals, the settings. */
+import { computed, onMounted, onUnmounted, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import CheckTable from '../parts/CheckTable.vue'
+import CurveChart from '../parts/CurveChart.vue'
+import DuctStations from '../parts/DuctStations.vue'
+import FindingCard from '../parts/FindingCard.vue'
+import PointList from '../parts/PointList.vue'
+import SourceChips from '../parts/SourceChips.vue'
+import StationSettings from '../parts/StationSettings.vue'
+import TerminalSketch from '../parts/TerminalSketch.vue'
+import TopBar from '../parts/TopBar.vue'
+import { usePlant } from '../plant/store'
+import { usePath, type StationName } from '../plant/usePath'
+
+const plant = usePlant()
+const route = useRoute()
+const router = useRouter()
+const point = computed(() => Number(route.params.point))
+const query = ref('')
+const onlyFindings = ref(false)
+const bar = ref<InstanceType<typeof TopBar> | null>(null)
+const chosen = ref<StationName>('VALUE')
+const { path, sheet, whatIf, refused, problem, typeAt, goLive } = usePath(point)
+
+const row = computed(() => (void plant.list.version, plant.list.row(point.value) ?? -1))
+const text = (field: string) => (void plant.list.version, plant.list.text(field, row.value))
+const findings = computed(() => plant.findingsOf.get(point.value) ?? [])
+const rows = computed(() => {
+  void plant.list.version
+  const only = onlyFindings.value
+    ? new Set([...plant.findingsOf.keys()].map((p) => plant.list.row(p) ?? -1))
+    : undefined
+  return plant.list.find(query.value, only)
+})
+const trust = computed(() => {
+  const now = path.value
+  if (!now || now.quality === 'good') return null
+  return {
+    kind: now.quality === 'bad' ? 'bad' : now.quality === 'doubtful' ? 'settle' : '',
+    words: now.reasons.join(' · '),
+  }
+})
+
+watch(row, (found) => found >= 0 && plant.watch([plant.list.racks[found] ?? 0]), { immediate: true })
+watch(findings, (now, before) => {
+  const first = now[0]
+  if (first && before === undefined) chosen.value = first.station as StationName
+}, { immediate: true }) // prettier-ignore
+
+function open(next: number) {
+  void router.replace(`/point/${next}`)
+}
+
+function key(event: KeyboardEvent) {
+  const typing = ['INPUT', 'TEXTAREA'].includes((event.target as HTMLElement).tagName)
+  const ctrl = event.ctrlKey || event.metaKey
+  const letter = event.key.toLowerCase()
+  if (typing) return
+  if (ctrl && (letter === 'z' || letter === 'y')) {
+    event.preventDefault()
+    void plant.turnBack(letter === 'y' || event.shiftKey ? 'redo' : 'undo')
+  } else if (event.key === '/') {
+    event.preventDefault()
+    bar.value?.focus()
+  } else if (event.key === 'Escape') {
+    if (whatIf.value) goLive()
+    else void router.push({ path: '/list', query: { at: String(point.value) } })
+  }
+}
+
+onMounted(() => addEventListener('keydown', key))
+onUnmounted(() => removeEventListener('keydown', key))
+</script>
+
+<template>
+  <section class="path">
+    <TopBar ref="bar" v-model:query="query" v-model:only-findings="onlyFindings" :shown="rows.length" />
+    <div class="below">
+      <PointList :rows="rows" :point="point" @open="open" />
+      <div v-if="problem" class="work">
+        <p class="chip bad">■ {{ problem.title }}</p>
+        <p>{{ problem.remedy }}</p>
+        <router-link to="/list">back to the list</router-link>
+      </div>
+      <div v-else-if="path && sheet" class="work">
+        <header>
+          <h1 class="figure">{{ text('tag') }}</h1>
+          <span class="service">{{ text('service') }}</span>
+          <span class="quiet figure small">{{ text('channel') || 'no channel' }}</span>
+          <span v-if="trust" class="chip" :class="trust.kind" :title="trust.words">
+            <span v-if="trust.kind" aria-hidden="true">{{ trust.kind === 'bad' ? '■' : '▲' }}</span>
+            {{ trust.words }}
+          </span>
+          <span class="gap" />
+          <SourceChips
+            :path="path"
+            :what-if="whatIf"
+            :injectable="sheet.injectable"
+            :contact="sheet.family === 'contact'"
+            @live="goLive"
+          />
+        </header>
+        <DuctStations
+          :path="path"
+          :what-if="whatIf"
+          :refused="refused"
+          :chosen="chosen"
+          :findings="findings"
+          @type="typeAt"
+          @live="goLive"
+          @choose="chosen = $event"
+        />
+        <div class="middle">
+          <CurveChart
+            :curve="sheet.curve"
+            :loop="path.loop ?? null"
+            :value="path.value ?? null"
+            :apart="path.source !== 'live'"
+          />
+          <CheckTable :sheet="sheet" />
+          <TerminalSketch
+            :wiring="sheet.wiring"
+            :tag="text('tag')"
+            :module="sheet.module"
+            :register="sheet.register_at"
+          />
+        </div>
+        <div class="foot" :class="{ alone: !findings.length }">
+          <StationSettings :sheet="sheet" :station="chosen" />
+          <section v-if="findings.length" class="panel findings">
+            <FindingCard v-for="finding in findings" :key="finding.key" :finding="finding" />
+          </section>
+        </div>
+      </div>
+      <p v-else class="work quiet">one moment…</p>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.path {
+  display: grid;
+  grid-template-rows: 44px minmax(0, 1fr);
+  height: 100%;
+}
+
+.below {
+  display: grid;
+  grid-template-columns: 238px minmax(0, 1fr);
+  min-height: 0;
+}
+
+.work {
+  display: flex;
+  flex-direction: column;
+  gap: 10px;
+  min-width: 0;
+  padding: 12px 16px;
+  overflow: auto;
+}
+
+header {
+  display: flex;
+  align-items: center;
+  gap: 12px;
+  min-width: 0;
+}
+
+h1 {
+  margin: 0;
+  font-size: 19px;
+  white-space: nowrap;
+}
+
+.service {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+
+header .chip {
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+
+.gap {
+  flex: 1;
+}
+
+.middle {
+  display: grid;
+  grid-template-columns: minmax(0, 1.05fr) minmax(0, 1.3fr) minmax(0, 0.72fr);
+  gap: 10px;
+  height: 268px;
+  flex: none;
+}
+
+.foot {
+  display: grid;
+  grid-template-columns: minmax(0, 1.35fr) minmax(0, 1fr);
+  gap: 10px;
+  flex: none;
+  min-height: 128px;
+}
+
+.foot.alone {
+  grid-template-columns: 1fr;
+}
+
+.findings {
+  padding: 8px 12px;
+  overflow: auto;
+}
+
+@media (max-width: 1100px) {
+  .below {
+    grid-template-columns: 190px minmax(0, 1fr);
+  }
+
+  .middle {
+    grid-template-columns: 1fr 1.3fr;
+    height: auto;
+  }
+}
+</style>

@@ -1,0 +1,140 @@
+<script setup lang="ts">
+/** Where the figures come from: what-if, live or injected; always named, one at a time. */
+import { computed, nextTick, ref } from 'vue'
+import { ask, api, type Schemas } from '../api/client'
+import { usePlant } from '../plant/store'
+import { age } from '../plant/words'
+import type { WhatIf } from '../plant/usePath'
+
+const props = defineProps<{
+  path: Schemas['PathOut']
+  whatIf: WhatIf | null
+  injectable: string
+  contact: boolean
+}>()
+const emit = defineEmits<{ live: [] }>()
+const plant = usePlant()
+const open = ref(false)
+const text = ref('')
+const says = ref('')
+const busy = ref(false)
+const input = ref<HTMLInputElement | null>(null)
+
+const stale = computed(() => {
+  const rack = plant.plant?.racks[0]
+  return (
+    (props.path.age_s ?? 0) > ((plant.plant?.stale_after_periods ?? 2) * (rack?.period_ms ?? 1000)) / 1000
+  )
+})
+
+async function toggle() {
+  open.value = !open.value
+  says.value = ''
+  if (open.value) await nextTick(() => input.value?.focus())
+}
+
+async function put(signal: string) {
+  busy.value = true
+  const answer = await ask(
+    api.PUT('/api/points/{point}/injection', {
+      params: { path: { point: props.path.point } },
+      body: { text: signal },
+    }),
+  )
+  busy.value = false
+  if (answer.problem) says.value = [answer.problem.title, answer.problem.remedy].filter(Boolean).join(' · ')
+  else {
+    open.value = false
+    emit('live')
+  }
+}
+</script>
+
+<template>
+  <div class="sources">
+    <span v-if="whatIf" class="chip apart on">◇ what-if: {{ whatIf.text }} at {{ whatIf.station }}</span>
+    <button
+      type="button"
+      class="chip"
+      :class="{ on: !whatIf && !path.injected, stale: !whatIf && stale }"
+      title="Esc"
+      @click="emit('live')"
+    >
+      live<template v-if="!whatIf && path.age_s !== null"
+        >, {{ stale ? `stale ${age(path.age_s ?? 0)}` : 'now' }}</template
+      >
+    </button>
+    <button
+      type="button"
+      class="chip"
+      :class="{ apart: path.injected, on: path.injected }"
+      :disabled="!injectable || !plant.may('inject')"
+      :title="
+        plant.may('inject') ? 'put a signal on the terminals of the stand-in' : 'a reader may not inject'
+      "
+      @click="toggle"
+    >
+      {{ path.injected ? '◇ injected' : 'inject…' }}
+    </button>
+    <form v-if="open" class="panel inject" @submit.prevent="put(text)" @keydown.esc.stop="open = false">
+      <p>put on the terminals, as a signal source would:</p>
+      <template v-if="contact">
+        <button class="act" type="button" :disabled="busy" @click="put('closed')">closed</button>
+        <button class="act" type="button" :disabled="busy" @click="put('open')">open</button>
+      </template>
+      <input
+        v-else
+        ref="input"
+        v-model="text"
+        class="figure"
+        :placeholder="injectable"
+        :aria-label="`signal in ${injectable}`"
+      />
+      <span v-if="!contact" class="quiet">{{ injectable }}</span>
+      <button v-if="!contact" class="act main" type="submit" :disabled="busy || !text">put it on</button>
+      <button class="act" type="button" :disabled="busy || !path.injected" @click="put('')">
+        take it off
+      </button>
+      <p v-if="says" class="bad" role="alert">■ {{ says }}</p>
+    </form>
+  </div>
+</template>
+
+<style scoped>
+.sources {
+  position: relative;
+  display: flex;
+  gap: 6px;
+}
+
+.inject {
+  position: absolute;
+  top: 28px;
+  right: 0;
+  z-index: 9;
+  width: 330px;
+  padding: 10px 12px;
+  box-shadow: 0 4px 16px rgb(0 0 0 / 25%);
+}
+
+.inject p {
+  margin: 0 0 6px;
+}
+
+.inject > * + .act {
+  margin-left: 6px;
+}
+
+input {
+  width: 90px;
+  padding: 3px 6px;
+  border: 1px solid rgb(var(--v-theme-duct));
+  border-radius: 3px;
+  background: none;
+  color: inherit;
+}
+
+.bad {
+  color: rgb(var(--v-theme-bad));
+}
+</style>

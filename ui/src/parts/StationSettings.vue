@@ -1,0 +1,141 @@
+<script setup lang="ts">
+/** The settings of the chosen station, edited in place; each is saved at once and can be undone. */
+import { computed, ref, watch } from 'vue'
+import type { Schemas } from '../api/client'
+import CellEditor from '../grid/CellEditor.vue'
+import { usePlant } from '../plant/store'
+import { asTyped } from '../plant/words'
+
+const props = defineProps<{ sheet: Schemas['SheetOut']; station: string }>()
+const plant = usePlant()
+const editing = ref<{ field: string; text: string } | null>(null)
+
+const STATION_OF: Record<string, string> = { PROCESS: 'DEVICE' }
+const shown = computed(() => STATION_OF[props.station] ?? props.station)
+const settings = computed(() =>
+  (plant.plant?.fields ?? [])
+    .filter((f) => f.station === shown.value)
+    .flatMap((field) => {
+      const setting = props.sheet.settings.find((s) => s.field === field.name)
+      return setting?.applies ? [{ field, setting }] : []
+    }),
+)
+watch(
+  () => [props.station, props.sheet.point],
+  () => (editing.value = null),
+)
+
+function edit(field: string, text: string) {
+  if (!plant.may('edit')) return plant.say('a reader may look, not change')
+  editing.value = { field, text: plant.waitingAt(props.sheet.point, field)?.text ?? text }
+}
+
+function accept(field: string) {
+  const now = editing.value
+  if (!now || now.field !== field) return
+  editing.value = null
+  const row = plant.list.row(props.sheet.point) ?? -1
+  const wait = plant.waitingAt(props.sheet.point, field)
+  const was = wait?.state === 'conflict' ? (wait.theirs ?? '') : plant.list.text(field, row)
+  void plant.save([{ point: props.sheet.point, field, was, text: now.text }])
+}
+</script>
+
+<template>
+  <section class="panel settings">
+    <h3>
+      {{ shown }}<span class="quiet"> · settings</span>
+      <span v-if="station === 'PROCESS'" class="quiet">
+        · what is in the pipe is implied by the device's range</span
+      >
+    </h3>
+    <p v-if="!settings.length" class="quiet">nothing to set here for this signal</p>
+    <dl>
+      <div v-for="{ field, setting } in settings" :key="field.name">
+        <dt class="quiet small" :title="field.says">{{ field.label }}</dt>
+        <dd>
+          <CellEditor
+            v-if="editing?.field === field.name"
+            v-model="editing.text"
+            :choices="setting.choices"
+            :label="`${shown} ${field.label}`"
+            select-all
+            @done="accept(field.name)"
+            @leave="editing = null"
+          />
+          <button
+            type="button"
+            class="figure setting"
+            :class="plant.waitingAt(sheet.point, field.name)?.state"
+            :title="field.says"
+            @click="edit(field.name, setting.text)"
+          >
+            {{ plant.waitingAt(sheet.point, field.name)?.text ?? (asTyped(setting.text) || 'empty') }}
+          </button>
+          <p v-if="plant.waitingAt(sheet.point, field.name)?.says" class="says small" role="alert">
+            ■ {{ plant.waitingAt(sheet.point, field.name)?.says }}
+            <button type="button" class="act" @click="plant.drop(sheet.point, field.name)">
+              leave it as it was
+            </button>
+          </p>
+        </dd>
+      </div>
+    </dl>
+  </section>
+</template>
+
+<style scoped>
+.settings {
+  padding: 8px 12px;
+  overflow: auto;
+}
+
+h3 {
+  margin: 0 0 6px;
+  font-size: 12px;
+}
+
+h3 .quiet {
+  font-weight: 400;
+}
+
+dl {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(128px, 1fr));
+  gap: 6px 14px;
+  margin: 0;
+}
+
+dd {
+  position: relative;
+  margin: 0;
+}
+
+.setting {
+  width: 100%;
+  min-height: 26px;
+  padding: 1px 6px;
+  border: 0;
+  border-bottom: 1px solid rgb(var(--v-theme-duct));
+  background: none;
+  color: inherit;
+  text-align: left;
+  cursor: text;
+}
+
+.setting:hover {
+  background: rgb(var(--v-theme-copper-wash));
+}
+
+.setting.refused,
+.setting.conflict {
+  background: rgb(var(--v-theme-bad-wash));
+  color: rgb(var(--v-theme-bad));
+  text-decoration: underline wavy;
+}
+
+.says {
+  margin: 2px 0 0;
+  color: rgb(var(--v-theme-bad));
+}
+</style>

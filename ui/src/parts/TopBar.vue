@@ -1,0 +1,91 @@
+<script setup lang="ts">
+/** The bar on top: find, what is filtered, how the server is, and whatever a page adds. */
+import { computed, ref } from 'vue'
+import { usePlant } from '../plant/store'
+
+const query = defineModel<string>('query', { default: '' })
+const onlyFindings = defineModel<boolean>('onlyFindings', { default: false })
+defineProps<{ shown: number }>()
+const emit = defineEmits<{ enter: [] }>()
+const plant = usePlant()
+const input = ref<HTMLInputElement | null>(null)
+const toSettle = computed(() => plant.findings.size)
+const total = computed(() => (plant.list.version, plant.list.length))
+const silent = computed(() => {
+  void plant.live.version
+  return (plant.plant?.racks ?? []).filter((rack) => {
+    const state = plant.live.states.get(rack.id)
+    return state !== undefined && state !== 'answers'
+  })
+})
+
+defineExpose({ focus: () => input.value?.focus() })
+</script>
+
+<template>
+  <header class="bar">
+    <input
+      ref="input"
+      v-model="query"
+      class="find"
+      type="search"
+      placeholder="/  find tag, service, signal, channel…"
+      aria-label="find"
+      @keydown.enter="emit('enter')"
+      @keydown.esc="((query = ''), input?.blur())"
+    />
+    <span class="chip">{{ plant.plant?.name }}</span>
+    <span class="chip" :class="{ on: shown !== total }">{{
+      shown === total ? `${total} points` : `${shown} of ${total} points`
+    }}</span>
+    <button
+      v-if="toSettle"
+      type="button"
+      class="chip settle"
+      :aria-pressed="onlyFindings"
+      :title="onlyFindings ? 'show all points again' : 'show only points with something to settle'"
+      @click="onlyFindings = !onlyFindings"
+    >
+      <span aria-hidden="true">▲</span> {{ toSettle }} to settle{{ onlyFindings ? ' · only these' : '' }}
+    </button>
+    <span class="gap" />
+    <span v-for="rack in silent" :key="rack.id" class="chip bad" :title="plant.live.states.get(rack.id)">
+      <span aria-hidden="true">■</span> {{ rack.name }} is silent
+    </span>
+    <span v-if="!plant.linkUp" class="chip bad"
+      ><span aria-hidden="true">■</span> server lost, trying again</span
+    >
+    <slot />
+    <span class="chip" :title="`signed in as ${plant.session?.role}`">{{ plant.session?.account }}</span>
+  </header>
+</template>
+
+<style scoped>
+.bar {
+  display: flex;
+  align-items: center;
+  gap: var(--gap);
+  height: 44px;
+  padding: 0 14px;
+  border-bottom: 1px solid rgb(var(--v-theme-line));
+  background: rgb(var(--v-theme-bar));
+}
+
+.find {
+  width: 300px;
+  padding: 4px 10px;
+  border: 1px solid rgb(var(--v-theme-duct));
+  border-radius: var(--radius);
+  background: rgb(var(--v-theme-surface));
+  color: inherit;
+  font: inherit;
+}
+
+.find::placeholder {
+  color: rgb(var(--v-theme-quiet));
+}
+
+.gap {
+  flex: 1;
+}
+</style>

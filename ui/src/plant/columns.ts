@@ -1,0 +1,103 @@
+/**
+ * The whole list as plain columns, outside Vue's reactivity. Screens watch `version`; nothing else is reactive.
+ *
+ * A cell is text as the server sent it; '' is empty. Row numbers are positions in the snapshot.
+ */
+import { shallowRef, type ShallowRef } from 'vue'
+
+export interface Snapshot {
+  seq: number
+  ids: number[]
+  racks: number[]
+  columns: Record<string, string[]>
+}
+
+export interface Change {
+  seq: number
+  at: string
+  who: string
+  source: string
+  cells: [point: number, field: string, text: string][]
+  closed: string[]
+  opened: Finding[]
+}
+
+export interface Finding {
+  key: string
+  rule: string
+  station: string
+  severity: string
+  text: string
+  cells: { point: number; field: string }[]
+  fixes: { label: string; edits: { point: number; field: string; text: string }[] }[]
+}
+
+export class ListColumns {
+  seq = 0
+  ids: number[] = []
+  racks: number[] = []
+  columns: Record<string, string[]> = {}
+  readonly version: ShallowRef<number> = shallowRef(0)
+  private rowOf = new Map<number, number>()
+  private haystack: (string | undefined)[] = []
+
+  load(snapshot: Snapshot): void {
+    this.seq = snapshot.seq
+    this.ids = snapshot.ids
+    this.racks = snapshot.racks
+    this.columns = snapshot.columns
+    this.rowOf = new Map(snapshot.ids.map((id, row) => [id, row]))
+    this.haystack = new Array<string | undefined>(snapshot.ids.length)
+    this.version.value++
+  }
+
+  get length(): number {
+    return this.ids.length
+  }
+
+  row(point: number): number | undefined {
+    return this.rowOf.get(point)
+  }
+
+  text(field: string, row: number): string {
+    return this.columns[field]?.[row] ?? ''
+  }
+
+  /** Take in a change set. A set that is already in is left out. Returns whether it was news. */
+  apply(change: Change): boolean {
+    if (change.seq <= this.seq) return false
+    for (const [point, field, text] of change.cells) this.set(point, field, text)
+    this.seq = change.seq
+    this.version.value++
+    return true
+  }
+
+  private set(point: number, field: string, text: string): void {
+    const row = this.rowOf.get(point)
+    const column = this.columns[field]
+    if (row === undefined || column === undefined) return
+    column[row] = text
+    this.haystack[row] = undefined
+  }
+
+  /** Everything findable about a row, lower case, made when first asked for. */
+  words(row: number): string {
+    const known = this.haystack[row]
+    if (known !== undefined) return known
+    let text = ''
+    for (const name in this.columns) text += `${this.columns[name]![row]}\n`
+    return (this.haystack[row] = text.toLowerCase())
+  }
+
+  /** Rows that hold every word; all rows for none. `only` narrows to some rows first. */
+  find(query: string, only?: ReadonlySet<number>): number[] {
+    const words = query.toLowerCase().split(/\s+/).filter(Boolean)
+    const found: number[] = []
+    for (let row = 0; row < this.ids.length; row++) {
+      if (only && !only.has(row)) continue
+      const text = words.length ? this.words(row) : ''
+      if (words.every((word) => text.includes(word))) found.push(row)
+    }
+    return found
+  }
+}

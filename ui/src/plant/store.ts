@@ -1,0 +1,194 @@
+/** The plant on this screen: session, list, live values, findings, and edits that wait. */
+import { defineStore } from 'pinia'
+import { computed, markRaw, ref, shallowRef } from 'vue'
+import { ask, api, setCsrf, type Problem, type Schemas } from '../api/client'
+import type { FromChannel } from '../stream/channel'
+import { connect, type Connection } from '../stream/connect'
+import { ListColumns, type Change, type Finding, type Snapshot } from './columns'
+import { LiveColumns, type BlockEvent } from './live'
+
+export interface Waiting {
+  point: number
+  field: string
+  was: string
+  text: string
+  state: 'saving' | 'refused' | 'conflict'
+  says: string
+  theirs?: string
+}
+
+const MOST_RACKS = 64
+
+const key = (point: number, field: string) => `${point}:${field}`
+
+export const usePlant = defineStore('plant', () => {
+  const list = markRaw(new ListColumns())
+  const live = markRaw(new LiveColumns())
+  const session = shallowRef<Schemas['SessionNow'] | null>(null)
+  const plant = shallowRef<Schemas['PlantOut'] | null>(null)
+  const findings = shallowRef<ReadonlyMap<string, Finding>>(new Map())
+  const waiting = ref(new Map<string, Waiting>())
+  const linkUp = ref(false)
+  const ready = ref(false)
+  const notice = ref<{ text: string; kind: 'plain' | 'bad' } | null>(null)
+  let connection: Connection | undefined
+  let racks: number[] = []
+
+  const findingsOf = computed(() => {
+    const out = new Map<number, Finding[]>()
+    for (const finding of findings.value.values())
+      for (const point of new Set(finding.cells.map((cell) => cell.point))) {
+        const known = out.get(point)
+        if (known) known.push(finding)
+        else out.set(point, [finding])
+      }
+    return out
+  })
+  const may = (right: string) => session.value?.rights.includes(right) ?? false
+
+  function say(text: string, kind: 'plain' | 'bad' = 'plain') {
+    notice.value = { text, kind }
+  }
+
+  async function enter(now: Schemas['SessionNow']) {
+    session.value = now
+    setCsrf(now.csrf)
+    await load()
+  }
+
+  async function load(): Promise<Problem | undefined> {
+    const about = await ask(api.GET('/api/plant'))
+    if (about.problem) return about.problem
+    plant.value = about.data
+    const found = await ask(api.GET('/api/findings'))
+    if (found.problem) return found.problem
+    findings.value = new Map(found.data.findings.map((f) => [f.key, f]))
+    try {
+      const answer = await fetch(`/api/list/${about.data.seq}`)
+      list.load((await answer.json()) as Snapshot)
+    } catch {
+      return {
+        type: '',
+        title: 'the list did not come',
+        status: 0,
+        detail: '',
+        remedy: 'reload the page',
+        cells: [],
+      }
+    }
+    ready.value = true
+    racks = [...new Set(list.racks)].filter(Boolean).slice(0, MOST_RACKS)
+    connection ??= connect(heard)
+    connection.send({ kind: 'join', since: list.seq, racks })
+  }
+
+  /** Ask for the blocks of these racks: those on screen, and a few that were. */
+  function watch(wanted: number[]) {
+    const next = [...new Set([...wanted, ...racks])].filter(Boolean).slice(0, MOST_RACKS)
+    if (wanted.every((rack) => racks.includes(rack))) return
+    racks = next
+    connection?.send({ kind: 'racks', racks })
+  }
+
+  function heard(message: FromChannel) {
+    if (message.kind === 'link') {
+      linkUp.value = message.up
+      if (message.signedOut) session.value = null
+      return
+    }
+    const { name, data } = message.event
+    if (name === 'live') live.take(data as BlockEvent)
+    else if (name === 'change') taken(data as Change)
+    else if (name === 'reload') void load()
+    else if (name === 'out') session.value = null
+    if (name === 'hello' || name === 'beat') live.offset = (data as { now: number }).now * 1000 - Date.now()
+  }
+
+  function taken(change: Change) {
+    if (!list.apply(change)) return
+    if (change.closed.length || change.opened.length) {
+      const next = new Map(findings.value)
+      for (const gone of change.closed) next.delete(gone)
+      for (const finding of change.opened) next.set(finding.key, finding)
+      findings.value = next
+    }
+    for (const [point, field, text] of change.cells) {
+      const wait = waiting.value.get(key(point, field))
+      if (wait?.state === 'saving' || wait?.text === text) waiting.value.delete(key(point, field))
+    }
+  }
+
+  /** Save edits. What cannot be saved stays at its cells with what was typed, and says why. */
+  async function save(edits: Schemas['EditIn'][], source = 'typed'): Promise<Problem | undefined> {
+    const real = edits.filter(
+      (edit) => edit.text !== edit.was || waiting.value.has(key(edit.point, edit.field)),
+    )
+    if (!real.length) return
+    for (const edit of real)
+      waiting.value.set(key(edit.point, edit.field), { ...edit, state: 'saving', says: '' })
+    const answer = await ask(
+      api.POST('/api/proposals', { body: { edits: real, source, why: '', apply: true } }),
+    )
+    if (answer.problem) {
+      refused(real, answer.problem)
+      return answer.problem
+    }
+    done(answer.data, real)
+  }
+
+  function done(changed: Schemas['ChangedOut'], edits: Schemas['EditIn'][]) {
+    taken({
+      seq: changed.seq,
+      at: '',
+      who: session.value?.account ?? '',
+      source: '',
+      cells: changed.cells.map((c) => [c.point, c.field, c.becomes]),
+      closed: changed.closed,
+      opened: changed.opened,
+    })
+    for (const edit of edits) waiting.value.delete(key(edit.point, edit.field))
+  }
+
+  function refused(edits: Schemas['EditIn'][], problem: Problem) {
+    if (problem.status === 401) session.value = null
+    const cells = new Map((problem.cells ?? []).map((cell) => [key(cell.point, cell.field), cell]))
+    for (const edit of edits) {
+      const cell = cells.get(key(edit.point, edit.field))
+      waiting.value.set(key(edit.point, edit.field), {
+        ...edit,
+        state: cell?.theirs == null ? 'refused' : 'conflict',
+        says: cell?.says ?? problem.title,
+        theirs: cell?.theirs ?? undefined,
+      })
+    }
+    say(`${problem.title}${problem.remedy ? ` · ${problem.remedy}` : ''}`, 'bad')
+  }
+
+  function drop(point: number, field: string) {
+    waiting.value.delete(key(point, field))
+  }
+
+  const waitingAt = (point: number, field: string) => waiting.value.get(key(point, field))
+
+  async function turnBack(way: 'undo' | 'redo') {
+    const answer = await ask(way === 'undo' ? api.POST('/api/undo') : api.POST('/api/redo'))
+    if (answer.problem) return say(answer.problem.title, 'bad')
+    done(answer.data, [])
+    const kept = answer.data.kept?.length ?? 0
+    const tags = [...new Set(answer.data.cells.map((c) => list.text('tag', list.row(c.point) ?? -1)))]
+    const where = tags.length > 3 ? `${tags.length} points` : tags.join(', ')
+    const left = kept ? ` · ${kept} cell${kept > 1 ? 's' : ''} others changed since stay` : ''
+    say(`${way === 'undo' ? 'undone' : 'done again'}: ${answer.data.cells.length} cells ${where}${left}`)
+  }
+
+  async function leave() {
+    await ask(api.DELETE('/api/session'))
+    session.value = null
+    ready.value = false
+  }
+
+  return {
+    list, live, session, plant, findings, findingsOf, waiting, linkUp, ready, notice,
+    may, say, enter, load, watch, save, drop, waitingAt, turnBack, leave,
+  } // prettier-ignore
+})

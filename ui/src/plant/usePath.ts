@@ -1,0 +1,76 @@
+/**
+ * One point unfolded: its stations from the chosen source, refreshed with each reading or edit.
+ *
+ *     const { path, sheet, source, typeAt, goLive } = usePath(pointId)
+ */
+import { ref, shallowRef, watch, type Ref } from 'vue'
+import { ask, api, type Problem, type Schemas } from '../api/client'
+import { usePlant } from './store'
+
+export type StationName = 'PROCESS' | 'DEVICE' | 'LOOP' | 'INPUT' | 'COUNTS' | 'VALUE'
+export interface WhatIf {
+  station: StationName
+  text: string
+}
+
+export function usePath(point: Ref<number>) {
+  const plant = usePlant()
+  const path = shallowRef<Schemas['PathOut'] | null>(null)
+  const sheet = shallowRef<Schemas['SheetOut'] | null>(null)
+  const whatIf = ref<WhatIf | null>(null)
+  const refused = ref<{ station: string; says: string } | null>(null)
+  const problem = shallowRef<Problem | null>(null)
+  let asked = 0
+
+  async function readPath() {
+    const mine = ++asked
+    const query = whatIf.value ?? { station: 'live' as const, text: '' }
+    const answer = await ask(
+      api.GET('/api/points/{point}/path', { params: { path: { point: point.value }, query } }),
+    )
+    if (mine !== asked) return
+    if (answer.data) {
+      path.value = answer.data
+      refused.value = problem.value = null
+    } else if (answer.problem.status === 422) {
+      refused.value = { station: query.station, says: answer.problem.title }
+    } else problem.value = answer.problem
+  }
+
+  async function readSheet() {
+    const wanted = point.value
+    const answer = await ask(api.GET('/api/points/{point}/sheet', { params: { path: { point: wanted } } }))
+    if (wanted !== point.value) return
+    if (answer.data) sheet.value = answer.data
+    else problem.value = answer.problem
+  }
+
+  function typeAt(station: StationName, text: string) {
+    whatIf.value = { station, text }
+    void readPath()
+  }
+
+  function goLive() {
+    whatIf.value = null
+    refused.value = null
+    void readPath()
+  }
+
+  watch(point, () => {
+    whatIf.value = null
+    path.value = null
+    void readPath()
+    void readSheet()
+  }, { immediate: true }) // prettier-ignore
+  watch(() => plant.list.version, () => (void readPath(), void readSheet())) // prettier-ignore
+  let lastRead = 0
+  watch(() => plant.live.version, () => {
+    if (whatIf.value) return
+    const now = plant.live.at(point.value)?.readAt ?? 0
+    if (now === lastRead && path.value?.age_s != null && path.value.age_s < 2) return
+    lastRead = now
+    void readPath()
+  }) // prettier-ignore
+
+  return { path, sheet, whatIf, refused, problem, typeAt, goLive, readPath }
+}

@@ -1,0 +1,15 @@
+/** Every place has an address that can be sent to a colleague. */
+import { createRouter, createWebHistory } from 'vue-router'
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', redirect: '/list' },
+    { path: '/list', name: 'list', component: () => import('./pages/ListPage.vue') },
+    { path: '/point/:point(\\d+)', name: 'path', component: () => import('./pages/PathPage.vue') },
+    { path: '/history', name: 'history', component: () => import('./pages/HistoryPage.vue') },
+    { path: '/account', name: 'account', component: () => import('./pages/AccountPage.vue') },
+    { path: '/enter', redirect: '/list' },
+    { path: '/:lost(.*)*', redirect: '/list' },
+  ],
+})

@@ -1,0 +1,146 @@
+/**
+ * One stream for all tabs of a browser: read by fetch, with our own retry for 401, 503 and sleep.
+ *
+ * It runs in a SharedWorker where there is one, else in the page; either way screens talk to it by messages.
+ */
+import { EventSplitter, type StreamEvent } from './events'
+
+export type ToChannel =
+  { kind: 'join'; since: number; racks: number[] } | { kind: 'racks'; racks: number[] } | { kind: 'leave' }
+export type FromChannel =
+  { kind: 'event'; event: StreamEvent } | { kind: 'link'; up: boolean; signedOut: boolean }
+
+export interface Listener {
+  postMessage(message: FromChannel): void
+}
+
+interface ChangeData {
+  seq: number
+}
+
+const LONGEST_LOG = 2000
+const SILENCE_MS = 15_000
+const SETTLE_MS = 250
+
+export class Channel {
+  private listeners = new Map<Listener, Set<number>>()
+  private seq = 0
+  private log: { seq: number; event: StreamEvent }[] = []
+  private logFrom = 0
+  private blocks = new Map<number, StreamEvent>()
+  private abort: AbortController | undefined
+  private opened = ''
+  private wait = 500
+  private timer: ReturnType<typeof setTimeout> | undefined
+  private up = false
+
+  constructor(private readonly fetcher: typeof fetch = (...args) => fetch(...args)) {}
+
+  hear(listener: Listener, message: ToChannel): void {
+    if (message.kind === 'leave') {
+      this.listeners.delete(listener)
+      if (this.listeners.size === 0) this.close()
+      return
+    }
+    this.listeners.set(listener, new Set(message.racks))
+    if (message.kind === 'join') this.welcome(listener, message.since)
+    this.reopen()
+  }
+
+  /** Bring a new screen level: replay what it missed, from the log or from the server. */
+  private welcome(listener: Listener, since: number): void {
+    if (this.seq === 0) {
+      this.seq = this.logFrom = since
+    } else if (since < this.logFrom) {
+      // The server replays from there; screens that have more leave out what they know.
+      this.seq = this.logFrom = since
+      this.log = []
+      this.opened = 'again'
+    } else {
+      for (const { seq, event } of this.log) if (seq > since) listener.postMessage({ kind: 'event', event })
+    }
+    for (const event of this.blocks.values()) listener.postMessage({ kind: 'event', event })
+    listener.postMessage({ kind: 'link', up: this.up, signedOut: false })
+  }
+
+  private wanted(): string {
+    const all = new Set([...this.listeners.values()].flatMap((racks) => [...racks]))
+    return [...all].sort((a, b) => a - b).join(',')
+  }
+
+  private reopen(): void {
+    clearTimeout(this.timer)
+    this.timer = setTimeout(() => {
+      if (this.abort && this.opened === this.wanted()) return
+      this.abort?.abort()
+      void this.run()
+    }, SETTLE_MS)
+  }
+
+  private close(): void {
+    clearTimeout(this.timer)
+    this.abort?.abort()
+    this.abort = undefined
+    this.opened = ''
+  }
+
+  private async run(): Promise<void> {
+    const abort = (this.abort = new AbortController())
+    this.opened = this.wanted()
+    let signedOut = false
+    try {
+      const answer = await this.fetcher(`/api/stream?since=${this.seq}&racks=${this.opened}`, {
+        signal: abort.signal,
+        cache: 'no-store',
+      })
+      signedOut = answer.status === 401
+      if (answer.ok && answer.body) {
+        this.link(true)
+        this.wait = 500
+        await this.read(answer.body, abort)
+      }
+    } catch {
+      // A lost server, a sleeping laptop, an abort of our own: all end here and are tried again below.
+    }
+    if (this.abort !== abort) return
+    this.abort = undefined
+    this.link(false, signedOut)
+    if (this.listeners.size === 0 || signedOut) return
+    this.timer = setTimeout(() => void this.run(), this.wait)
+    this.wait = Math.min(this.wait * 2, 5000)
+  }
+
+  private async read(body: ReadableStream<Uint8Array>, abort: AbortController): Promise<void> {
+    const reader = body.getReader()
+    const decoder = new TextDecoder()
+    const splitter = new EventSplitter()
+    for (;;) {
+      const silence = setTimeout(() => abort.abort(), SILENCE_MS)
+      const { done, value } = await reader.read()
+      clearTimeout(silence)
+      if (done || abort.signal.aborted) return
+      for (const event of splitter.feed(decoder.decode(value, { stream: true }))) this.take(event)
+    }
+  }
+
+  private take(event: StreamEvent): void {
+    if (event.name === 'change') {
+      const { seq } = event.data as ChangeData
+      if (seq <= this.seq) return
+      this.seq = seq
+      this.log.push({ seq, event })
+      if (this.log.length > LONGEST_LOG) this.logFrom = this.log.shift()!.seq
+    } else if (event.name === 'live') {
+      this.blocks.set((event.data as { rack: number }).rack, event)
+    } else if (event.name === 'reload') {
+      this.seq = this.logFrom = (event.data as ChangeData).seq || this.seq
+      this.log = []
+    }
+    for (const listener of this.listeners.keys()) listener.postMessage({ kind: 'event', event })
+  }
+
+  private link(up: boolean, signedOut = false): void {
+    this.up = up
+    for (const listener of this.listeners.keys()) listener.postMessage({ kind: 'link', up, signedOut })
+  }
+}

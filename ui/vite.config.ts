@@ -1,0 +1,36 @@
+import { gzipSync } from 'node:zlib'
+import { readdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import vue from '@vitejs/plugin-vue'
+import { defineConfig, type Plugin } from 'vite'
+import vuetify from 'vite-plugin-vuetify'
+
+const dist = new URL('../src/canaleta/web/dist', import.meta.url).pathname
+
+/** Compresses text files once at build time, so that the server only hands them out. */
+function zipped(): Plugin {
+  return {
+    name: 'zipped',
+    apply: 'build',
+    closeBundle() {
+      for (const name of readdirSync(join(dist, 'assets'))) {
+        if (!/\.(js|css|svg)$/.test(name)) continue
+        const file = join(dist, 'assets', name)
+        writeFileSync(`${file}.gz`, gzipSync(readFileSync(file), { level: 9 }))
+      }
+    },
+  }
+}
+
+export default defineConfig({
+  plugins: [vue(), vuetify(), zipped()],
+  build: { outDir: dist, emptyOutDir: true, chunkSizeWarningLimit: 700 },
+  worker: { format: 'es' },
+  server: { proxy: { '/api': process.env.CANALETA_API ?? 'http://127.0.0.1:8412' } },
+  test: {
+    environment: 'happy-dom',
+    globals: true,
+    include: ['src/**/*.test.ts'],
+    server: { deps: { inline: ['vuetify'] } },
+  },
+} as Parameters<typeof defineConfig>[0])
