@@ -13,7 +13,7 @@ from canaleta.core.path import evaluate
 from canaleta.core.signals import Family, signal_named
 from canaleta.core.units import factor_and_offset
 
-__all__ = ["CheckPoint", "Curve", "check_points", "curve"]
+__all__ = ["CheckPoint", "Curve", "check_points", "curve", "true_value"]
 
 Floats = NDArray[np.float64]
 
@@ -61,6 +61,13 @@ def check_points(image: PlantImage, row: int) -> list[CheckPoint]:
     else:
         points.append(CheckPoint("open", Station.LOOP, 0.0))
     return points
+
+
+def true_value(image: PlantImage, row: int, process: float) -> float | None:
+    """The quantity at PROCESS in the unit of VALUE, or None where the two measure different quantities."""
+    of = "°C" if image.family[row] == Family.THERMOCOUPLE else image.text("device_unit", row)
+    pair = factor_and_offset(of, image.text("value_unit", row))
+    return None if pair is None else process * pair[0] + pair[1]
 
 
 @dataclass(frozen=True)

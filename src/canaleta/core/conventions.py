@@ -27,10 +27,10 @@ class Conventions(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    channel_base: int = Field(1, ge=0, le=1)
+    channel_base: int = Field(default=1, ge=0, le=1)
     supply_v: float = 24.0
     least_supply_v: float = 20.4
     namur: Namur = Namur()
-    agreement_share: float = Field(0.001, gt=0, le=0.05)
-    stale_after_periods: float = Field(2.0, ge=1)
+    agreement_share: float = Field(default=0.001, gt=0, le=0.05)
+    stale_after_periods: float = Field(default=2.0, ge=1)
     cabinet_ambient_degc: float = 24.0

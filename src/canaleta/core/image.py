@@ -167,9 +167,9 @@ class PlantImage:
         rows = np.array(sorted({row for row, _ in changes}), dtype=np.int64)
         for name, known in self._kept.items():
             if self._reads(name) & by_field.keys():
-                column = known.copy()
-                column[rows] = self._derive(name, cells, rows)
-                kept[name] = column
+                renewed = known.copy()
+                renewed[rows] = self._derive(name, cells, rows)
+                kept[name] = renewed
         out = replace(self, seq=self.seq if seq is None else seq, cells=cells, _kept=kept)
         if "_row_of" in self.__dict__:
             out.__dict__["_row_of"] = self._row_of

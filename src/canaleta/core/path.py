@@ -16,10 +16,10 @@ from canaleta.core.fields import STATIONS, Station
 from canaleta.core.image import PlantImage
 from canaleta.core.joints import contact, linear, temperature
 from canaleta.core.joints.base import Chain, Floats, PathRows, StationWords, Working
-from canaleta.core.quality import of_reasons
+from canaleta.core.quality import of_reasons, reason_words
 from canaleta.core.signals import Family
 
-__all__ = ["CHAINS", "Paths", "describe", "evaluate", "workings"]
+__all__ = ["CHAINS", "Paths", "describe", "evaluate", "reasons_told", "workings"]
 
 CHAINS: dict[Family, Chain] = {
     Family.LINEAR: linear.CHAIN,
@@ -43,7 +43,8 @@ class Paths:
 
     def at(self, station: Station) -> Floats:
         """One station of every path."""
-        return self.stations[STATIONS.index(station)]
+        row: Floats = self.stations[STATIONS.index(station)]
+        return row
 
 
 def evaluate(image: PlantImage, station: Station, values: ArrayLike, rows: NDArray[np.int64] | None = None) -> Paths:
@@ -83,6 +84,13 @@ def _run(chain: Chain, p: PathRows, start: int, given: Floats) -> Floats:
         if k == _COUNTS:
             block[k] = np.rint(x)
     return block
+
+
+def reasons_told(image: PlantImage, row: int, reasons: int) -> list[str]:
+    """The reasons of one point in words; a converter at its limit says which signal it cannot tell apart."""
+    chain = CHAINS.get(Family(int(image.family[row])))
+    low, high = chain.limits(PathRows(image, np.array([row]))) if chain else ("", "")
+    return reason_words(reasons, at_or_below=low, at_or_above=high)
 
 
 def describe(image: PlantImage, row: int) -> tuple[StationWords, ...]:

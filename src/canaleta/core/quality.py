@@ -79,9 +79,13 @@ def of_reasons(reasons: NDArray[np.uint32], has_value: Bools) -> NDArray[np.uint
     return out
 
 
-def reason_words(reasons: int) -> list[str]:
-    """The reasons in words, most telling first."""
-    return [words for reason, (_, words) in WORDS.items() if reasons & reason]
+def reason_words(reasons: int, at_or_below: str = "", at_or_above: str = "") -> list[str]:
+    """The reasons in words, most telling first. at_or_below, at_or_above: the signals where the count stops."""
+    told = {
+        Reason.AT_LIMIT_LOW: f"at or below {at_or_below}, cannot tell" if at_or_below else "",
+        Reason.AT_LIMIT_HIGH: f"at or above {at_or_above}, cannot tell" if at_or_above else "",
+    }
+    return [told.get(reason) or words for reason, (_, words) in WORDS.items() if reasons & reason]
 
 
 def signal_reasons(

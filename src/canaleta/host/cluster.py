@@ -141,7 +141,8 @@ class Cluster:
         """How to run the server in the foreground, on `port`."""
         self.port = self.port or free_port(self._last_port())
         (self._folder.parent / "postgres.port").write_text(str(self.port), encoding="ascii")
-        options = ("listen_addresses=127.0.0.1", f"port={self.port}", f"unix_socket_directories={self._folder / 'sock'}",
+        sockets = f"unix_socket_directories={self._folder / 'sock'}"
+        options = ("listen_addresses=127.0.0.1", f"port={self.port}", sockets,
                    "max_connections=120", "log_min_messages=warning", *self._settings)  # fmt: skip
         return [
             str(self._bin / "postgres"),

@@ -31,7 +31,7 @@ from canaleta.plant.database import engine_for, grant_runtime, migrate
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.proposals import reaudit
 
-__all__ = ["Options", "start"]
+__all__ = ["Options", "address_of", "run_back_end", "start"]
 
 log = logging.getLogger("start")
 RUNNER = "canaleta"
@@ -65,7 +65,8 @@ def start(options: Options) -> int:
         for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(number, supervisor.ask_to_stop)
         try:
-            _run(options, supervisor, lock)
+            link = run_back_end(options, supervisor)
+            _welcome(options, link, lock)
             supervisor.watch()
             say("\ncanaleta: stopping")
         except KeyboardInterrupt:
@@ -76,9 +77,10 @@ def start(options: Options) -> int:
     return 0
 
 
-def _run(options: Options, supervisor: Supervisor, lock: IO[str]) -> None:
+def run_back_end(options: Options, supervisor: Supervisor, *, reload: bool = False) -> str:
+    """Start database, stand-in, agent and web server in order. Returns the path of a one-time sign-in link."""
     secrets = load_secrets(options.data)
-    runner = RUNNER if is_root() else None
+    runner = RUNNER if is_root() and not reload else None
     if runner:
         ensure_user(runner, options.data)
     owner_url, runtime_url = _database(options, supervisor)
@@ -86,6 +88,8 @@ def _run(options: Options, supervisor: Supervisor, lock: IO[str]) -> None:
     with step("database: shape and contents"):
         rack_port = _contents(engine, options)
         _grant(engine, own=not options.database_url)
+        link = _sign_in_link(engine)
+    engine.dispose()
     program = [sys.executable, "-m", "canaleta.cli"]
     environment = {
         "CANALETA_RUNTIME_URL": runtime_url,
@@ -95,23 +99,32 @@ def _run(options: Options, supervisor: Supervisor, lock: IO[str]) -> None:
         "PYTHONDONTWRITEBYTECODE": "1",
     }
     if rack_port:
-        source_port = free_port()
-        environment |= {"CANALETA_SOURCE_PORT": str(source_port), "CANALETA_SOURCE_TOKEN": secrets.source_token}
+        environment |= {"CANALETA_SOURCE_PORT": str(free_port()), "CANALETA_SOURCE_TOKEN": secrets.source_token}
         argv = [*program, "_stand-in", "--port", str(rack_port), "--seed", str(SEED)]
         with step(f"stand-in rack on 127.0.0.1:{rack_port}"):
             supervisor.start(Service("stand-in", argv, _listens("127.0.0.1", rack_port), runner, environment))
     with step("scan agent"):
         supervisor.start(Service("scan agent", [*program, "_agent"], lambda: True, runner, environment))
-    argv = [
-        sys.executable, "-m", "gunicorn", "--preload", "--worker-class", "gthread", "--workers", str(WORKERS),
-        "--threads", str(THREADS), "--bind", f"{_bracketed(options.host)}:{options.port}", "--graceful-timeout", "2",
-        "--timeout", "60", "--keep-alive", "30", "--no-control-socket", "canaleta.web.app:from_environment()",
-    ]  # fmt: skip
     with step("web server"):
-        health = f"http://{_bracketed(_reached_at(options.host))}:{options.port}/api/health"
-        supervisor.start(Service("web server", argv, _answers(health), runner, environment, patience_s=6.0))
-    _welcome(engine, options, lock)
-    engine.dispose()
+        ready = _answers(f"{address_of(options)}/api/health")
+        argv = _web_server(options, reload=reload)
+        supervisor.start(Service("web server", argv, ready, runner, environment, patience_s=6.0))
+    return link
+
+
+def _web_server(options: Options, *, reload: bool) -> list[str]:
+    return [
+        sys.executable, "-m", "gunicorn", "--worker-class", "gthread", "--threads", str(THREADS),
+        "--bind", f"{_bracketed(options.host)}:{options.port}", "--graceful-timeout", "2", "--timeout", "60",
+        "--keep-alive", "30", "--no-control-socket",
+        *(["--reload"] if reload else ["--preload", "--workers", str(WORKERS)]),
+        "canaleta.web.app:from_environment()",
+    ]  # fmt: skip
+
+
+def address_of(options: Options) -> str:
+    """Where the web server is reached from this machine."""
+    return f"http://{_bracketed(_reached_at(options.host))}:{options.port}"
 
 
 def _database(options: Options, supervisor: Supervisor) -> tuple[str, str]:
@@ -168,20 +181,24 @@ def _grant(engine: Engine, *, own: bool) -> None:
             grant_runtime(connection)
 
 
-def _welcome(engine: Engine, options: Options, lock: IO[str]) -> None:
+def _sign_in_link(engine: Engine) -> str:
+    """A one-time link for the first administrator, who is made if there is nobody; '' if all are shut out."""
     with engine.begin() as connection:
         if not accounts.listed(connection):
             accounts.add_account(connection, ADMINISTRATOR, "administrator")
         names = [name for name, role, active, _ in accounts.listed(connection) if role == "administrator" and active]
-        token = accounts.make_link(connection, names[0]) if names else ""
-    address = f"http://{_bracketed(_reached_at(options.host))}:{options.port}"
+        return f"/enter#{accounts.make_link(connection, names[0])}" if names else ""
+
+
+def _welcome(options: Options, link: str, lock: IO[str]) -> None:
+    address = address_of(options)
     lock.seek(0)
     lock.truncate()
     lock.write(address)
     lock.flush()
     say(f"\ncanaleta runs at {address}")
-    if token:
-        say(f"sign in once, as {names[0]}: {address}/enter#{token}")
+    if link:
+        say(f"sign in once as administrator: {address}{link}")
     say(f"log: {options.data / 'log' / 'canaleta.log'}   stop: Ctrl-C")
 
 

@@ -78,7 +78,7 @@ def _load(connection: Connection, seq: int) -> PlantImage:
     layout = load_layout(connection, conventions)
     rows = connection.execute(select(t.point).order_by(t.point.c.id)).mappings().all()
     return PlantImage.of_rows(
-        (from_row(row) for row in rows), layout, conventions, seq, ids=(row["id"] for row in rows)
+        (from_row(dict(row)) for row in rows), layout, conventions, seq, ids=(row["id"] for row in rows)
     )
 
 

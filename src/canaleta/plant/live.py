@@ -86,7 +86,7 @@ def read_block(connection: Connection, rack: int) -> LiveBlock | None:
         row["seq"],
         row["read_at"],
         row["state"],
-        **arrays,  # type: ignore[arg-type]
+        **arrays,
     )
 
 

@@ -114,9 +114,11 @@ class FieldRack:
 
 
 def _cells(device: FieldDevice, module: int, channel: int) -> dict[str, Stored]:
-    ends = {"device_low": device.low, "device_high": device.high}
-    return {
+    cells: dict[str, Stored] = {
         "signal": device.signal,
         "mode": device.mode,
         "channel": Landing(module, channel, landed=True),
-    } | {name: None if end is None else Decimal(repr(end)) for name, end in ends.items()}
+    }
+    for name, end in (("device_low", device.low), ("device_high", device.high)):
+        cells[name] = None if end is None else Decimal(repr(end))
+    return cells

@@ -106,6 +106,6 @@ async def serve(plant: DemoPlant, rack: int, port: int, source_port: int, token:
     done, _ = await asyncio.wait({running, stopped}, return_when=asyncio.FIRST_COMPLETED)
     source.close()
     running.cancel()
-    await stand_in.server.shutdown()
+    await stand_in.server.shutdown()  # type: ignore[no-untyped-call]
     if running in done:
         running.result()

@@ -6,7 +6,8 @@ import os
 from pathlib import Path
 
 from flask import Response, jsonify, request, send_from_directory
-from flask_openapi3 import Info, OpenAPI
+from flask_openapi3.models.info import Info
+from flask_openapi3.openapi import OpenAPI
 from sqlalchemy import Engine
 from werkzeug.exceptions import NotFound
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from flask import Response, jsonify
-from flask_openapi3 import APIBlueprint
+from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import select
 
@@ -365,8 +365,9 @@ def _refused(planned: Planned) -> ProblemError:
         CellProblem(point=r.edit.point, field=r.edit.field, typed=r.edit.text, says=r.says) for r in planned.refusals
     ]
     if cells:
+        many = "one cell" if len(cells) == 1 else f"{len(cells)} cells"
         return ProblemError(
-            422, cells[0].says, f"{len(cells)} cell{'s' if len(cells) > 1 else ''} cannot be read; nothing was changed",
+            422, cells[0].says, f"{many} cannot be read; nothing was changed",
             "what was typed is kept: mend it and press Enter, or Esc to leave it as it was", cells,
         )  # fmt: skip
     cells = [

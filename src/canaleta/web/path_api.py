@@ -8,15 +8,16 @@ from typing import Annotated, Literal
 
 import numpy as np
 from flask import Response, jsonify
-from flask_openapi3 import APIBlueprint
+from flask_openapi3.blueprint import APIBlueprint
+from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
-from canaleta.core.checkpoints import check_points, curve
+from canaleta.core.checkpoints import check_points, curve, true_value
 from canaleta.core.entry import read_station
 from canaleta.core.fields import STATIONS, STORED, Kind, Station
 from canaleta.core.image import PlantImage
-from canaleta.core.path import Paths, describe, evaluate, workings
-from canaleta.core.quality import Quality, of_reasons, reason_words
+from canaleta.core.path import Paths, describe, evaluate, reasons_told, workings
+from canaleta.core.quality import Quality, of_reasons
 from canaleta.core.registers import RackMap
 from canaleta.core.signals import Family, signal_named
 from canaleta.core.text import TextError, shown
@@ -150,6 +151,8 @@ class SheetOut(BaseModel):
     family: str
     settings: list[SettingOut]
     check_columns: list[str]
+    value_unit: str
+    true_unit: str
     check_points: list[CheckRow]
     curve: CurveOut | None
     wiring: WiringOut | None
@@ -197,6 +200,7 @@ def sheet_of(path: PointPath) -> Response:
     wired = wiring(image, row)
     signal = signal_named(image.text("signal", row))
     module = int(image.module[row])
+    words = describe(image, row)
     out = SheetOut(
         point=path.point,
         seq=image.seq,
@@ -211,6 +215,8 @@ def sheet_of(path: PointPath) -> Response:
             for f in STORED
         ],
         check_columns=[_column(image, row, k) for k in _CHECKED[family]],
+        value_unit=words[5].unit,
+        true_unit=words[5].unit if true_value(image, row, 0.0) is not None else words[0].unit,
         check_points=_checks(image, row),
         curve=_curve(image, row),
         wiring=WiringOut(**asdict(wired)) if wired else None,
@@ -319,13 +325,15 @@ def _from(image: PlantImage, row: int, station: Station, value: float, source: s
                 working=WorkingOut(**asdict(worked)) if (worked := why[k]) else None,
             )
         )
+    if source == "live" and image.family[row] == Family.LINEAR:
+        stations[0].lines = ["implied by the range", *stations[0].lines]
     return PathOut(
         point=int(image.ids[row]),
         seq=image.seq,
         source=source,
         stations=stations,
         quality=Quality(int(quality[0])).name.lower(),
-        reasons=reason_words(int(reasons[0])),
+        reasons=reasons_told(image, row, int(reasons[0])),
         loop=_number(found[2]),
         value=_number(found[5]),
     )
@@ -372,20 +380,32 @@ def _checks(image: PlantImage, row: int) -> list[CheckRow]:
         quality = Quality(int(paths.quality[0])).name.lower()
         sound = quality == "good"
         shows = _figure(image, row, 5, float(found[5]), words[5].decimals)
-        true = _figure(image, row, 0, float(found[0]), words[0].decimals) if sound or family is Family.CONTACT else ""
+        true, wrong = _truth(image, row, found) if sound and family is not Family.CONTACT else ("", False)
         out.append(
             CheckRow(
                 label=point.label,
                 figures=[_figure(image, row, k, float(found[k]), words[k].decimals) for k in _CHECKED[family]],
                 hex=_hex(image, row, found[4]),
-                shows=f"{shows} {words[5].unit}".strip() if shows else "",
-                true=f"{true} {words[0].unit}".strip() if true else "",
+                shows=shows,
+                true=true,
                 quality=quality,
-                reasons=reason_words(int(paths.reasons[0])),
-                wrong=False,
+                reasons=reasons_told(image, row, int(paths.reasons[0])),
+                wrong=wrong,
             )
         )
     return out
+
+
+def _truth(image: PlantImage, row: int, found: NDArray[np.float64]) -> tuple[str, bool]:
+    """What is true at a check point, in the value's unit where it measures the same, and whether VALUE differs."""
+    words = describe(image, row)
+    true = true_value(image, row, float(found[0]))
+    if true is None:
+        return shown(float(found[0]), words[0].decimals), False
+    span = true_value(image, row, float(image.number("device_high")[row]))
+    zero = true_value(image, row, float(image.number("device_low")[row]))
+    allowed = image.conventions.agreement_share * abs((span or 0.0) - (zero or 0.0))
+    return shown(true, words[5].decimals), bool(abs(true - found[5]) > allowed)
 
 
 def _curve(image: PlantImage, row: int) -> CurveOut | None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from http import HTTPStatus
 from typing import Any
 
 from flask import Flask, Response, jsonify, request
@@ -36,7 +37,7 @@ class Problem(BaseModel):
     cells: list[CellProblem] = []
 
 
-PROBLEMS: dict[str, type[BaseModel]] = {"4XX": Problem, "5XX": Problem}
+PROBLEMS: dict[str | int | HTTPStatus, type[BaseModel] | dict[Any, Any] | None] = {"4XX": Problem, "5XX": Problem}
 """What every route may answer besides what it is for, for the OpenAPI document."""
 
 

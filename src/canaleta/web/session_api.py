@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from flask import Response, jsonify, make_response, request
-from flask_openapi3 import APIBlueprint
+from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, Field
 from sqlalchemy import Connection
 

@@ -6,7 +6,7 @@ import time
 from collections.abc import Iterator
 
 from flask import Response, request
-from flask_openapi3 import APIBlueprint
+from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 from sqlalchemy.exc import SQLAlchemyError

@@ -749,6 +749,10 @@ export interface components {
             seq: number;
             /** Settings */
             settings: components["schemas"]["SettingOut"][];
+            /** True Unit */
+            true_unit: string;
+            /** Value Unit */
+            value_unit: string;
             wiring: components["schemas"]["WiringOut"] | null;
         };
         /**

@@ -123,6 +123,10 @@ const editable = (field: Field) => plant.may('edit') && field.kind !== 'live' &&
 const choicesOf = (field: Field) => (field.kind === 'unit' ? [] : field.choices)
 const figures = (field: Field) => ['number', 'whole'].includes(field.kind)
 const findingsAt = (row: number) => plant.findingsOf.get(plant.list.ids[row]!) ?? []
+const worst = (row: number) => {
+  const found = findingsAt(row)
+  return found.some((f) => f.severity === 'bad') ? 'bad' : found.length ? 'settle' : ''
+}
 const marked = (row: number, field: string) =>
   findingsAt(row).find((f) =>
     f.cells.some((cell) => cell.point === plant.list.ids[row] && cell.field === field),
@@ -396,10 +400,16 @@ defineExpose({ focus: () => box.value?.focus() })
               ><span aria-hidden="true">{{ finding.severity === 'bad' ? '■' : '▲' }}</span> {{ finding.text }}
             </span>
           </template>
-          <template v-else>{{
-            plant.waitingAt(plant.list.ids[rows[item.index]!]!, field.name)?.text ??
-            (figures(field) ? asTyped(text(field, rows[item.index]!)) : text(field, rows[item.index]!))
-          }}</template>
+          <template v-else>
+            <span
+              v-if="c === 0 && worst(rows[item.index]!)"
+              class="flag check"
+              :class="worst(rows[item.index]!)"
+              >{{ worst(rows[item.index]!) === 'bad' ? '■' : '▲' }}</span>{{
+              plant.waitingAt(plant.list.ids[rows[item.index]!]!, field.name)?.text ??
+              (figures(field) ? asTyped(text(field, rows[item.index]!)) : text(field, rows[item.index]!))
+            }}</template
+          >
         </span>
       </div>
     </div>
@@ -461,7 +471,7 @@ defineExpose({ focus: () => box.value?.focus() })
 
 .name {
   flex: none;
-  padding: 3px 6px;
+  padding: 3px 5px;
   overflow: hidden;
   border-right: 1px solid rgb(var(--v-theme-line));
   border-bottom: 1px solid rgb(var(--v-theme-line));
@@ -485,7 +495,8 @@ defineExpose({ focus: () => box.value?.focus() })
 .cell {
   position: relative;
   flex: none;
-  padding: 0 6px;
+  padding: 0 5px;
+  font-size: 12px;
   border-right: 1px solid rgb(var(--v-theme-line));
   border-bottom: 1px solid rgb(var(--v-theme-line));
   background: rgb(var(--v-theme-surface));
@@ -548,6 +559,12 @@ defineExpose({ focus: () => box.value?.focus() })
   background: rgb(var(--v-theme-bad-wash)) !important;
   color: rgb(var(--v-theme-bad));
   text-decoration: underline wavy;
+}
+
+.flag {
+  position: absolute;
+  right: 4px;
+  font-size: 10px;
 }
 
 .check.settle {

@@ -191,9 +191,9 @@ header .chip {
 
 .middle {
   display: grid;
-  grid-template-columns: minmax(0, 1.05fr) minmax(0, 1.3fr) minmax(0, 0.72fr);
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1.5fr) minmax(0, 0.72fr);
   gap: 10px;
-  height: 268px;
+  height: 292px;
   flex: none;
 }
 

@@ -15,8 +15,10 @@ defineProps<{ sheet: Schemas['SheetOut'] }>()
           <th>{{ sheet.family === 'contact' ? 'when' : '%' }}</th>
           <th v-for="column in sheet.check_columns" :key="column">{{ column }}</th>
           <th v-if="sheet.family !== 'contact'">hex</th>
-          <th>shows</th>
-          <th v-if="sheet.family !== 'contact'">true</th>
+          <th>shows{{ sheet.value_unit ? ` ${sheet.value_unit}` : '' }}</th>
+          <th v-if="sheet.family !== 'contact'">
+            true{{ sheet.true_unit === sheet.value_unit ? '' : ` ${sheet.true_unit}` }}
+          </th>
         </tr>
       </thead>
       <tbody>
@@ -59,12 +61,12 @@ h3 {
 table {
   width: 100%;
   border-collapse: collapse;
-  font-size: 12px;
+  font-size: 11.5px;
 }
 
 th,
 td {
-  padding: 2px 6px;
+  padding: 3px 5px;
   border-bottom: 1px solid rgb(var(--v-theme-line));
   text-align: right;
   white-space: nowrap;
@@ -85,9 +87,6 @@ tbody th {
 }
 
 .why {
-  max-width: 200px;
-  overflow: hidden;
-  text-overflow: ellipsis;
   font-family: var(--sans);
 }
 

@@ -27,7 +27,7 @@ const virtual = useVirtualizer(
   computed(() => ({
     count: lines.value.length,
     getScrollElement: () => box.value,
-    estimateSize: (i: number) => ('area' in lines.value[i]! ? 26 : 40),
+    estimateSize: (i: number) => ('area' in lines.value[i]! ? 26 : 44),
     overscan: 8,
   })),
 )
@@ -129,7 +129,7 @@ const worst = (row: number) => {
   display: grid;
   grid-template-columns: 14px minmax(0, 1fr) auto;
   column-gap: 4px;
-  height: 40px;
+  height: 44px;
   padding: 3px 8px 2px 6px;
   border: 0;
   border-bottom: 1px solid rgb(var(--v-theme-line));

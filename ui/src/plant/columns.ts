@@ -3,7 +3,7 @@
  *
  * A cell is text as the server sent it; '' is empty. Row numbers are positions in the snapshot.
  */
-import { shallowRef, type ShallowRef } from 'vue'
+import { shallowRef } from 'vue'
 
 export interface Snapshot {
   seq: number
@@ -37,7 +37,7 @@ export class ListColumns {
   ids: number[] = []
   racks: number[] = []
   columns: Record<string, string[]> = {}
-  readonly version: ShallowRef<number> = shallowRef(0)
+  private readonly changes = shallowRef(0)
   private rowOf = new Map<number, number>()
   private haystack: (string | undefined)[] = []
 
@@ -48,7 +48,12 @@ export class ListColumns {
     this.columns = snapshot.columns
     this.rowOf = new Map(snapshot.ids.map((id, row) => [id, row]))
     this.haystack = new Array<string | undefined>(snapshot.ids.length)
-    this.version.value++
+    this.changes.value++
+  }
+
+  /** Grows with each change; the one thing here that Vue watches. */
+  get version(): number {
+    return this.changes.value
   }
 
   get length(): number {
@@ -68,7 +73,7 @@ export class ListColumns {
     if (change.seq <= this.seq) return false
     for (const [point, field, text] of change.cells) this.set(point, field, text)
     this.seq = change.seq
-    this.version.value++
+    this.changes.value++
     return true
   }
 

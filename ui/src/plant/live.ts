@@ -38,11 +38,16 @@ function bytes(base64: string): ArrayBuffer {
 }
 
 export class LiveColumns {
-  readonly version = shallowRef(0)
+  private readonly changes = shallowRef(0)
   /** Server time minus this browser's, in ms. */
   offset = 0
   states = new Map<number, string>()
   private readings = new Map<number, Reading>()
+
+  /** Grows with each reading and each tick; the one thing here that Vue watches. */
+  get version(): number {
+    return this.changes.value
+  }
 
   take(block: BlockEvent): void {
     const points = new BigInt64Array(bytes(block.points))
@@ -63,7 +68,7 @@ export class LiveColumns {
       })
     })
     this.states.set(block.rack, block.state)
-    this.version.value++
+    this.changes.value++
   }
 
   at(point: number): Reading | undefined {
@@ -77,6 +82,6 @@ export class LiveColumns {
 
   /** Tell the screens that time has passed, so that what went stale shows it. */
   tick(): void {
-    this.version.value++
+    this.changes.value++
   }
 }

@@ -33,6 +33,7 @@ export const usePlant = defineStore('plant', () => {
   const notice = ref<{ text: string; kind: 'plain' | 'bad' } | null>(null)
   let connection: Connection | undefined
   let racks: number[] = []
+  let ticking: ReturnType<typeof setInterval> | undefined
 
   const findingsOf = computed(() => {
     const out = new Map<number, Finding[]>()
@@ -79,6 +80,7 @@ export const usePlant = defineStore('plant', () => {
     ready.value = true
     racks = [...new Set(list.racks)].filter(Boolean).slice(0, MOST_RACKS)
     connection ??= connect(heard)
+    ticking ??= setInterval(() => live.tick(), 1000)
     connection.send({ kind: 'join', since: list.seq, racks })
   }
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -86,12 +87,13 @@ class Joint(Protocol):
 class Chain:
     """The five joints between six stations for one family, and what its levels say of quality.
 
-    units, decimals and station notes are functions of a PathRows of one row.
+    describe and limits are for a PathRows of one row; limits are the signals at which the count stops, in words.
     """
 
     joints: tuple[Joint, Joint, Joint, Joint, Joint]
     reasons: _Reasons
     describe: _Describe
+    limits: Callable[[PathRows], tuple[str, str]] = lambda p: ("", "")
 
 
 class _Reasons(Protocol):

@@ -31,7 +31,7 @@ class ContactJoint:
         rest = "closed" if _CLOSED_AT_REST[p.code("signal")[0]] else "open"
         return Working(
             f"at rest it is {rest}",
-            f"{'acted upon' if x else 'at rest'} → {'closed' if y else 'open'}",
+            _arrow("acted upon" if x else "at rest", "closed" if y else "open", forward),
             f"{p.text('signal')}: the form is the state on the shelf, without power or process",
         )
 
@@ -52,7 +52,7 @@ class CircuitJoint:
         supply = shown(p.conventions.supply_v, 1)
         return Working(
             "U = supply if closed, else 0",
-            f"{'closed' if x else 'open'} → {shown(y, 1)} V",
+            _arrow("closed" if x else "open", f"{shown(y, 1)} V", forward),
             f"supply {supply} V from the plant's conventions",
         )
 
@@ -74,7 +74,7 @@ class LevelJoint:
         state = "between the two: undefined" if np.isnan(y) else "on" if y else "off"
         return Working(
             f"off below {shown(off, 0)} V, on from {shown(on, 0)} V",
-            f"{shown(x, 1)} V → {state}",
+            _arrow(f"{shown(x, 1)} V", state, forward),
             f"module type, mode {p.text('mode')} (IEC 61131-2)",
         )
 
@@ -96,7 +96,12 @@ class BitJoint:
     def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
         """One bit."""
         words = (p.text("text_0") or "0", p.text("text_1") or "1")
-        return Working(self._formula, f"{shown(x, 0)} → {shown(y, 0)}", f"0 says “{words[0]}”, 1 says “{words[1]}”")
+        bits = _arrow(shown(x, 0), shown(y, 0), forward)
+        return Working(self._formula, bits, f"0 says “{words[0]}”, 1 says “{words[1]}”")
+
+
+def _arrow(this: str, following: str, forward: bool) -> str:
+    return f"{this} → {following}" if forward else f"{following} → {this}"
 
 
 def _state(p: PathRows, volts: Floats) -> Floats:

@@ -27,6 +27,7 @@ _LOW = np.array([s.low for s in SIGNALS] + [np.nan])
 _HIGH = np.array([s.high for s in SIGNALS] + [np.nan])
 _LIVE_ZERO = np.array([s.live_zero for s in SIGNALS] + [False])
 _UNIT = np.array([ModeTable.UNITS.index(s.unit) for s in SIGNALS] + [-1])
+_STANDARD = {"mA": "IEC 60381-1", "V": "IEC 60381-2"}
 _MA = ModeTable.UNITS.index("mA")
 
 
@@ -49,7 +50,13 @@ class DeviceJoint:
         root = "√" if p.text("device_law") == "square root" else ""
         source = f"device range {low} … {high} {unit} as typed in the list"
         if not forward:
-            source += "; implied by the device's range, not measured"
+            square = "(percent / 100)²" if root else "percent / 100"
+            share = f"({shown(y, 3)} / 100)²" if root else f"{shown(y, 3)} / 100"
+            return Working(
+                f"quantity = LRV + {square} · (URV − LRV)",
+                f"{low} + {share} · ({high} − {low}) = {shown(x, 3)} {unit}",
+                source + "; implied by the device's range, not measured",
+            )
         return Working(
             f"percent = 100 · {root}[(quantity − LRV) / (URV − LRV)]",
             f"100 · {root}[({shown(x, 3)} − {low}) / ({high} − {low})] = {shown(y, 3)} %",
@@ -79,10 +86,17 @@ class SignalJoint:
         """The signal's span."""
         low, high = (float(a[0]) for a in self._span(p))
         unit = ModeTable.UNITS[int(_UNIT[p.code("signal")[0]])]
+        source = f"the device's output, {p.text('signal')} ({_STANDARD[unit]})"
+        if not forward:
+            return Working(
+                "percent = 100 · (signal − low) / (high − low)",
+                f"100 · ({shown(y, 4)} − {shown(low, 0)}) / ({shown(high, 0)} − {shown(low, 0)}) = {shown(x, 3)} %",
+                source,
+            )
         return Working(
             "signal = low + percent / 100 · (high − low)",
             f"{shown(low, 0)} + {shown(x, 3)} / 100 · ({shown(high, 0)} − {shown(low, 0)}) = {shown(y, 4)} {unit}",
-            f"the device's output, {p.text('signal')}" + (" (IEC 60381-1)" if unit == "mA" else " (IEC 60381-2)"),
+            source,
         )
 
     @staticmethod
@@ -107,6 +121,12 @@ class InputJoint:
         burden = float(p.of_mode("burden_ohm")[0])
         if burden == 0:
             return Working("voltage at the terminals", f"{shown(y, 4)} V", f"mode {p.text('mode')}: high impedance")
+        if not forward:
+            return Working(
+                "I = U / R",
+                f"{shown(y, 4)} V / {shown(burden, 0)} Ω · 1000 = {shown(x, 4)} mA",
+                f"burden of the module in mode {p.text('mode')}",
+            )
         return Working(
             "U = I · R",
             f"{shown(x, 4)} mA · {shown(burden, 0)} Ω / 1000 = {shown(y, 4)} V",
@@ -148,6 +168,17 @@ class ConverterJoint:
         """The converter's span and limits."""
         low, high = (float(a[0]) for a in self.seen_span(p))
         c0, c1, least, most = (float(p.of_mode(c)[0]) for c in ("counts_low", "counts_high", "least", "most"))
+        source = (
+            f"module type, mode {p.text('mode')}: {shown(c0, 0)} … {shown(c1, 0)} counts,"
+            f" stops at {shown(least, 0)} and {shown(most, 0)}"
+        )
+        if not forward:
+            return Working(
+                "input = low + (count − c₀) / (c₁ − c₀) · (high − low)",
+                f"{shown(low, 3)} + ({counts_text(y)} − {shown(c0, 0)}) / ({shown(c1, 0)} − {shown(c0, 0)})"
+                f" · ({shown(high, 3)} − {shown(low, 3)}) = {shown(x, 5)} V",
+                source,
+            )
         exact = float(self.unrounded(p, np.array([x]))[0])
         figures = (
             f"{shown(c0, 0)} + ({shown(x, 5)} − {shown(low, 3)}) / ({shown(high, 3)} − {shown(low, 3)})"
@@ -158,22 +189,23 @@ class ConverterJoint:
         return Working(
             "count = c₀ + (input − low) / (high − low) · (c₁ − c₀), rounded",
             figures,
-            f"module type, mode {p.text('mode')}: {shown(c0, 0)} … {shown(c1, 0)} counts,"
-            f" stops at {shown(least, 0)} and {shown(most, 0)}",
+            source,
         )
 
 
 def fits(p: PathRows) -> NDArray[np.bool_]:
     """Whether the channel's mode takes the device's kind of signal, current or voltage."""
-    return (p.mode_family == Family.LINEAR) & (p.of_mode("unit") == _UNIT[p.code("signal")])
+    return np.asarray((p.mode_family == Family.LINEAR) & (p.of_mode("unit") == _UNIT[p.code("signal")]), dtype=bool)
 
 
 def _reasons(p: PathRows, stations: Floats) -> NDArray[np.uint32]:
+    """Judged by what the count says, not by what is on the wires: the controller knows no more than that."""
     out = mode_reasons(p, Family.LINEAR)
     mark(out, p.has_mode & ~fits(p), Reason.MODE_MISFIT)
     counts = stations[4]
     code = p.code("signal")
-    current = np.where(_UNIT[code] == _MA, stations[2], np.nan)
+    seen = InputJoint().backward(p, ConverterJoint().backward(p, counts))
+    current = np.where(_UNIT[code] == _MA, seen, np.nan)
     with np.errstate(invalid="ignore"):
         at_least, at_most = counts <= p.of_mode("least"), counts >= p.of_mode("most")
         out |= signal_reasons(current, _LIVE_ZERO[code], at_least, at_most, p.conventions.namur)
@@ -232,4 +264,18 @@ def _fed(supply: str) -> str:
     )
 
 
-CHAIN = Chain((DeviceJoint(), SignalJoint(), InputJoint(), ConverterJoint(), TwoPointScaling()), _reasons, _describe)
+def _limits(p: PathRows) -> tuple[str, str]:
+    if not fits(p)[0]:
+        return "", ""
+    unit = ModeTable.UNITS[int(_UNIT[p.code("signal")[0]])]
+    ends = (InputJoint().backward(p, ConverterJoint().backward(p, p.of_mode(end)))[0] for end in ("least", "most"))
+    low, high = (f"{shown(float(end), 2)} {unit}" for end in ends)
+    return low, high
+
+
+CHAIN = Chain(
+    (DeviceJoint(), SignalJoint(), InputJoint(), ConverterJoint(), TwoPointScaling()),
+    _reasons,
+    _describe,
+    _limits,
+)

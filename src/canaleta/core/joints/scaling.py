@@ -31,10 +31,18 @@ class TwoPointScaling:
         unit = p.text("value_unit")
         fraction = f"({shown(x, 1).removesuffix('.0')} − {c0}) / ({c1} − {c0})"
         share = f"√[{fraction}]" if root else fraction
+        source = f"end points as typed in the list: {c0} → {v0}, {c1} → {v1}"
+        if not forward:
+            square = "²" if root else ""
+            return Working(
+                f"count = c₀ + [(value − v₀) / (v₁ − v₀)]{square} · (c₁ − c₀), rounded",
+                f"{c0} + [({shown(y, 4)} − {v0}) / ({v1} − {v0})]{square} · ({c1} − {c0}) → {shown(x, 0)}",
+                source,
+            )
         return Working(
             "value = v₀ + " + ("√" if root else "") + "[(count − c₀) / (c₁ − c₀)] · (v₁ − v₀)",
             f"{v0} + {share} · ({v1} − {v0}) = {shown(y, 4)} {unit}".rstrip(),
-            "end points as typed in the list: " + f"{c0} → {v0}, {c1} → {v1}",
+            source,
         )
 
     @staticmethod

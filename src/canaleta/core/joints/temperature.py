@@ -64,6 +64,12 @@ class ElementJoint:
     def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
         """The reference function."""
         letter = _element_letters(p)[0]
+        if not forward:
+            return Working(
+                f"t = E_{letter}⁻¹(E), the true inverse",
+                f"E_{letter}⁻¹({shown(y, 4)} mV) = {shown(x, 2)} °C",
+                SOURCE,
+            )
         return Working(
             f"E = E_{letter}(t), reference junction at 0 °C",
             f"E_{letter}({shown(x, 2)} °C) = {shown(y, 4)} mV",
@@ -84,6 +90,8 @@ class JunctionJoint:
 
     def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
         """Compensation belongs in mV."""
+        if not forward:
+            return _junction_working(p, _element_letters(p), "E(t) = terminals + E(tⱼ)", y, "+", x)
         return _junction_working(p, _element_letters(p), "terminals = E(t) − E(tⱼ)", x, "−", y)
 
 
@@ -100,6 +108,8 @@ class CompensationJoint:
 
     def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
         """Compensation belongs in mV."""
+        if not forward:
+            return _junction_working(p, _mode_letters(p), "terminals = compensated − E(tⱼ)", y, "−", x)
         return _junction_working(p, _mode_letters(p), "compensated = terminals + E(tⱼ)", x, "+", y)
 
 
@@ -129,10 +139,17 @@ class TemperatureConverterJoint:
         per_degree = float((p.of_mode("counts_high") - p.of_mode("counts_low"))[0]) / float(
             (p.of_mode("signal_high") - p.of_mode("signal_low"))[0]
         )
+        source = f"module type, mode {p.text('mode')}; {SOURCE}"
+        if not forward:
+            return Working(
+                f"input = E_{letter}(count / {shown(per_degree, 0)})",
+                f"E_{letter}({shown(y, 0)} / {shown(per_degree, 0)} °C) = {shown(x, 4)} mV",
+                source,
+            )
         return Working(
             f"count = t · {shown(per_degree, 0)}, t from E_{letter}(t) = input",
             f"E_{letter}⁻¹({shown(x, 4)} mV) = {shown(degrees, 2)} °C → {shown(y, 0)}",
-            f"module type, mode {p.text('mode')}; {SOURCE}",
+            source,
         )
 
 

@@ -111,7 +111,8 @@ def _only_upside_down(
     down = image.number("value_low")[rows] > image.number("value_high")[rows]
     device_down = image.number("device_low")[rows] > image.number("device_high")[rows]
     turned = image.number("value_low")[rows] + image.number("value_high")[rows] - says
-    return (down != device_down) & (np.abs(turned - true).max(axis=0) <= allowed)
+    only: NDArray[np.bool_] = (down != device_down) & (np.abs(turned - true).max(axis=0) <= allowed)
+    return only
 
 
 def _disagreement(image: PlantImage, row: int, loop: float, says: float, true: float) -> Finding:

@@ -1,0 +1,104 @@
+"""`check`: every check in one run, each part timed, ending with pytest's summary."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Sequence
+from pathlib import Path
+
+from canaleta.host import frontend
+from canaleta.host.debian import chromium, is_root, postgresql_bin
+from canaleta.host.steps import TroubleError, run_logged, say, step
+
+__all__ = ["check"]
+
+MARKS = {"core": "not database and not browser and not fuzz and not clone"} | {
+    name: name for name in ("database", "fuzz", "browser", "clone")
+}
+PARTS = ("static", *MARKS)
+LONG = "CANALETA_LONG_CHECKS"
+
+
+def check(part: str, *, long: bool) -> int:
+    """Run all parts, or one. Returns 0 if everything passes."""
+    if part not in ("all", *PARTS):
+        raise TroubleError(f"there is no part “{part}”", f"choose one of {', '.join(PARTS)}")
+    checkout = Path(os.environ["CANALETA_CHECKOUT"])
+    logs = Path(tempfile.mkdtemp(prefix="canaleta-check-"))
+    env = frontend.node_environment(checkout)
+    os.environ["PATH"] = env["PATH"]
+    postgresql_bin(logs / "debian.log")
+    chromium(logs / "debian.log")
+    _for_ordinary_users(logs / "debian.log")
+    frontend.build(checkout, checkout)
+    frontend.install(checkout / "ui", logs / "frontend.log", env)
+    if part in ("all", "static"):
+        _static(checkout, logs, env)
+    if part == "static":
+        return 0
+    marks = [] if part == "all" else ["-m", MARKS[part]]
+    if long:
+        os.environ[LONG] = "1"
+    began = time.monotonic()
+    code = subprocess.run(
+        [sys.executable, "-m", "pytest", "-n", "2", "--dist", "loadgroup", "--durations=5", *marks], cwd=checkout,
+        check=False,
+    ).returncode  # fmt: skip
+    if code:
+        say(f"  tests: failed after {time.monotonic() - began:.0f} s")
+    return code
+
+
+def _for_ordinary_users(log: Path) -> None:
+    """The start from a clone runs as an ordinary user, who needs a Python of Debian's that can make environments."""
+    if is_root() and not Path("/usr/lib/python3/dist-packages/pip").exists():
+        with step("installing python3-venv from Debian's packages"):
+            run_logged(["apt-get", "update", "-q"], log, "Debian's package lists could not be fetched")
+            run_logged(
+                ["apt-get", "install", "-y", "-q", "--no-install-recommends", "python3.11", "python3-venv"],
+                log, "python3-venv could not be installed", env={"DEBIAN_FRONTEND": "noninteractive"},
+            )  # fmt: skip
+
+
+def _static(checkout: Path, logs: Path, env: dict[str, str]) -> None:
+    """Formatting, lint, types, import walls, and the front end's types against the API."""
+    python = [sys.executable, "-m"]
+    ui, bin_folder = checkout / "ui", Path(sys.executable).parent
+    _static_part("python format", [*python, "ruff", "format", "--check", "."], checkout, logs, env)
+    _static_part("python lint", [*python, "ruff", "check", "."], checkout, logs, env)
+    _static_part("python types", [*python, "mypy"], checkout, logs, env)
+    _static_part("import walls", [str(bin_folder / "lint-imports"), "--no-cache"], checkout, logs, env)
+    with step("API document and front end's types"):
+        _api_types(ui, logs, env)
+    for name, script in (("format", "format"), ("lint", "lint"), ("types", "types"), ("unit tests", "unit")):
+        _static_part(f"front end {name}", [*frontend.npm(env), "run", "-s", script], ui, logs, env)
+
+
+def _static_part(name: str, argv: Sequence[str], cwd: Path, logs: Path, env: dict[str, str]) -> None:
+    with step(name):
+        log = logs / f"{name.replace(' ', '-')}.log"
+        run_logged(argv, log, f"{name}: not well", f"the whole output is in {log}", cwd=cwd, env=env)
+
+
+def _api_types(ui: Path, logs: Path, env: dict[str, str]) -> None:
+    api = ui / "src" / "api"
+    remedy = "run: .venv/bin/python -m canaleta.web.document ui/src/api/openapi.json && npm --prefix ui run api"
+    document = logs / "openapi.json"
+    run_logged(
+        [sys.executable, "-m", "canaleta.web.document", str(document)],
+        logs / "api-document.log", "the API document could not be made",
+    )  # fmt: skip
+    if document.read_text(encoding="utf-8") != (api / "openapi.json").read_text(encoding="utf-8"):
+        raise TroubleError("ui/src/api/openapi.json is out of date", remedy)
+    made = logs / "schema.d.ts"
+    run_logged(
+        [str(ui / "node_modules" / ".bin" / "openapi-typescript"), str(api / "openapi.json"), "-o", str(made),
+         "--default-non-nullable=false"],
+        logs / "api-types.log", "the front end's types could not be made", cwd=ui, env=env,
+    )  # fmt: skip
+    if made.read_text(encoding="utf-8") != (api / "schema.d.ts").read_text(encoding="utf-8"):
+        raise TroubleError("ui/src/api/schema.d.ts is out of date", remedy)
