@@ -14,11 +14,10 @@ __all__ = ["RangeText", "TextError", "plain", "read_number", "read_range", "show
 MINUS = "\u2212"
 THIN_SPACE = "\u2009"
 _SPACES = re.compile(r"[\s\u00a0\u2009\u202f']")
-_NUMBER = re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,3})?")
+_NUMBER = re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,3})?", re.ASCII)
+_FIGURE = r"[-+\u2212]?\s?(?:\d+(?:[\s\u00a0\u2009\u202f']\d{3})*(?:[.,]\d+)*|[.,]\d+)"
 _RANGE = re.compile(
-    r"^\s*(?P<low>[-+\u2212]?\s?[\d.,\u00a0\u2009\u202f']+)\s*"
-    r"(?:\.\.\.?|\u2026|\u2013|\u2014|-|to|bis|a)\s*"
-    r"(?P<high>[-+\u2212]?\s?[\d.,\u00a0\u2009\u202f']*\d)\s*(?P<unit>\D.*)?$",
+    rf"\s*(?P<low>{_FIGURE})\s*(?:\.\.\.?|\u2026|\u2013|\u2014|-|to|bis|a)\s*(?P<high>{_FIGURE})\s*(?P<unit>[^\d\s].*)?",
     re.IGNORECASE,
 )
 
@@ -71,11 +70,10 @@ def read_number(text: str) -> Decimal:
 
 def read_range(text: str) -> RangeText | None:
     """Two numbers with a separator ("0-6 bar", "-20…80 °C", "4 to 20 mA"), or None if it is not a range."""
-    found = _RANGE.match(text)
+    found = _RANGE.fullmatch(text.rstrip())
     if not found:
         return None
-    low = read_number(found["low"].replace(" ", ""))
-    high = read_number(found["high"].replace(" ", ""))
+    low, high = (read_number(re.sub(r"^([-+\u2212])\s", r"\1", found[end])) for end in ("low", "high"))
     return RangeText(low, high, (found["unit"] or "").strip())
 
 

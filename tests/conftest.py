@@ -1,0 +1,112 @@
+"""What tests share: a throwaway PostgreSQL a test process, and a fresh database a test, cloned from a template."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import subprocess
+import tempfile
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import psycopg
+import pytest
+from sqlalchemy import Engine, make_url
+
+from canaleta.catalogue.demo import demo_plant
+from canaleta.host.cluster import Cluster
+from canaleta.plant import seed
+from canaleta.plant.database import RUNTIME_ROLE, engine_for, grant_runtime, migrate
+
+FAST = ("fsync=off", "synchronous_commit=off", "full_page_writes=off")
+HERE = Path(__file__).parent
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Whoever takes the database is marked so; browser and clone tests keep to one worker each."""
+    for item in items:
+        folder = Path(item.path).relative_to(HERE).parts[0]
+        if folder in ("browser", "clone"):
+            item.add_marker(getattr(pytest.mark, folder))
+            item.add_marker(pytest.mark.xdist_group(folder))
+        elif "fuzz" not in item.keywords and {"database", "empty_database"} & set(getattr(item, "fixturenames", ())):
+            item.add_marker(pytest.mark.database)
+
+
+@pytest.fixture(scope="session")
+def cluster() -> Iterator[Cluster]:
+    """A PostgreSQL of this test process, in a folder that its unprivileged owner can reach."""
+    folder = Path(tempfile.mkdtemp(prefix="canaleta-test-"))
+    folder.chmod(0o755)
+    made = Cluster(folder, folder / "log", FAST)
+    made.prepare()
+    process = subprocess.Popen(
+        made.command(), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, cwd="/", **made.as_user()
+    )
+    until = time.monotonic() + 30
+    while not made.answers():
+        assert process.poll() is None, "the test database ended"
+        assert time.monotonic() < until, "the test database does not answer"
+        time.sleep(0.02)
+    made.ensure_database()
+    engine = engine_for(made.owner_url, pool_size=1)
+    migrate(engine)
+    with engine.begin() as connection:
+        grant_runtime(connection)
+    engine.dispose()
+    yield made
+    process.send_signal(signal.SIGQUIT)
+    process.wait(20)
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+class Database:
+    """One test's database: the owner's engine, and the runtime's, which serves the application."""
+
+    def __init__(self, cluster: Cluster, name: str) -> None:
+        self.owner = engine_for(_named(cluster.owner_url, name), pool_size=2)
+        self.runtime_url = _named(cluster.runtime_url, name)
+        self.engine: Engine = engine_for(self.runtime_url, pool_size=4)
+
+    def close(self) -> None:
+        """Close every connection."""
+        self.owner.dispose()
+        self.engine.dispose()
+
+
+_count = 0
+
+
+def _fresh(cluster: Cluster) -> Iterator[Database]:
+    global _count
+    _count += 1
+    name = f"t{os.getpid()}_{_count}"
+    admin = _named(cluster.owner_url, "postgres")
+    with psycopg.connect(admin, autocommit=True) as connection:
+        connection.execute(f"create database {name} template canaleta")
+        connection.execute(f"grant connect on database {name} to {RUNTIME_ROLE}")
+    made = Database(cluster, name)
+    yield made
+    made.close()
+    with psycopg.connect(admin, autocommit=True) as connection:
+        connection.execute(f"drop database {name} with (force)")
+
+
+@pytest.fixture
+def empty_database(cluster: Cluster) -> Iterator[Database]:
+    """A migrated database with no plant."""
+    yield from _fresh(cluster)
+
+
+@pytest.fixture
+def database(empty_database: Database) -> Database:
+    """A database that holds the demo plant."""
+    with empty_database.owner.begin() as connection:
+        seed.load_document(connection, demo_plant())
+    return empty_database
+
+
+def _named(url: str, name: str) -> str:
+    return make_url(url).set(database=name).render_as_string(hide_password=False)

@@ -1,0 +1,86 @@
+"""Check points, curve, terminals and what is typed at a station."""
+
+import numpy as np
+import pytest
+from tests.words import plant_of
+
+from canaleta.core.checkpoints import check_points, curve, true_value
+from canaleta.core.entry import read_station
+from canaleta.core.fields import Station
+from canaleta.core.text import TextError
+from canaleta.core.wiring import wiring
+
+PRESSURE = plant_of("4–20 mA, 0…600 mbar, shows 0…60 kPa")
+
+
+def test_check_points_hold_five_parts_of_span_and_the_faults() -> None:
+    labels = [point.label for point in check_points(PRESSURE, 0)]
+    assert labels == ["0", "25", "50", "75", "100", "open", "low", "high"]
+    assert check_points(plant_of("TC K, 0…1200 °C"), 0)[-1].given == 32767
+
+
+def test_what_is_true_is_told_in_the_unit_of_the_value() -> None:
+    assert true_value(PRESSURE, 0, 300.0) == pytest.approx(30.0)
+    assert true_value(plant_of("4–20 mA, 0…25 mbar, shows 0…6500 m³/h"), 0, 10.0) is None
+
+
+def test_the_curve_of_an_agreeing_point_is_the_devices_own() -> None:
+    drawn = curve(PRESSURE, 0)
+    assert drawn is not None
+    assert drawn.device is not None
+    inside = (drawn.loop > 4) & (drawn.loop < 20)
+    np.testing.assert_allclose(drawn.shows[inside], drawn.device[inside], atol=60 / 32000)
+    assert curve(plant_of("contact NO"), 0) is None
+
+
+def test_a_square_root_is_drawn_against_the_straight_line() -> None:
+    drawn = curve(plant_of("4–20 mA, 0…25 mbar, shows 0…6500 m³/h, by square root"), 0)
+    assert drawn is not None
+    assert drawn.straight is not None
+    assert drawn.device is None
+
+
+@pytest.mark.parametrize(
+    ("supply", "wires", "words"),
+    [("module", "2", "one source: the module. current out of 1, back at 2"),
+     ("own 24 V", "4", "one source: the device's own supply. current into 2, back at 3"),
+     ("module", "3", "one source: the module. supply from 1, current into 2 and back at 3")],
+)  # fmt: skip
+def test_a_current_loop_has_one_source_and_closes(supply: str, wires: str, words: str) -> None:
+    plant = PRESSURE.with_cells({(0, "supply"): supply, (0, "wires"): int(wires)})
+    wired = wiring(plant, 0)
+    assert wired is not None
+    assert wired.words == words
+    assert {core.flows for core in wired.cores} == {"to device", "to module"}
+
+
+def test_a_point_without_channel_has_no_terminals() -> None:
+    assert wiring(plant_of("4–20 mA, nowhere"), 0) is None
+
+
+@pytest.mark.parametrize(
+    ("station", "typed", "value"),
+    [(Station.LOOP, "9", 9.0), (Station.LOOP, "9,5 mA", 9.5), (Station.PROCESS, "30 kPa", 300.0),
+     (Station.COUNTS, "0x2710", 10000), (Station.COUNTS, "0xE0C0", -8000), (Station.COUNTS, "0b1010", 10),
+     (Station.COUNTS, "-8 000", -8000), (Station.DEVICE, "50 %", 50.0)],
+)  # fmt: skip
+def test_any_station_can_be_typed(station: Station, typed: str, value: float) -> None:
+    assert read_station(PRESSURE, 0, station, typed) == pytest.approx(value)
+
+
+@pytest.mark.parametrize(
+    ("station", "typed", "says"),
+    [(Station.COUNTS, "1.5", "whole"), (Station.COUNTS, "40000", "does not fit"), (Station.COUNTS, "0x12345", "16 bits"),
+     (Station.LOOP, "5 V", "is in mA"), (Station.VALUE, "", "type a value"), (Station.PROCESS, "abc", "abc")],
+)  # fmt: skip
+def test_what_cannot_stand_at_a_station_is_refused(station: Station, typed: str, says: str) -> None:
+    with pytest.raises(TextError, match=says):
+        read_station(PRESSURE, 0, station, typed)
+
+
+def test_states_are_typed_in_words() -> None:
+    plant = plant_of("contact NC").with_cells({(0, "text_0"): "low", (0, "text_1"): "healthy"})
+    assert read_station(plant, 0, Station.VALUE, "Healthy") == 1.0
+    assert read_station(plant, 0, Station.DEVICE, "open") == 0.0
+    with pytest.raises(TextError, match="0 or 1"):
+        read_station(plant, 0, Station.VALUE, "maybe")

@@ -1,0 +1,38 @@
+"""Units: factors from the library, quantities of our own, spellings of the trade."""
+
+import pytest
+
+from canaleta.core.text import TextError
+from canaleta.core.units import convert, factor_and_offset, read_unit, units
+
+
+@pytest.mark.parametrize(
+    ("value", "of", "into", "becomes"),
+    [(64.2, "°C", "°F", 147.56), (1, "bar", "mbar", 1000), (1, "mH₂O", "Pa", 9806.65), (3600, "m³/h", "m³/s", 1),
+     (0, "°C", "K", 273.15), (60, "rpm", "Hz", None), (1, "psi", "Pa", 6894.757), (1, "t/h", "kg/h", 1000)],
+)  # fmt: skip
+def test_conversions(value: float, of: str, into: str, becomes: float | None) -> None:
+    if becomes is None:
+        assert factor_and_offset(of, into) is None
+    else:
+        assert convert(value, of, into) == pytest.approx(becomes, rel=1e-6)
+
+
+def test_different_quantities_do_not_convert() -> None:
+    with pytest.raises(ValueError, match="same quantity"):
+        convert(1, "mbar", "m³/h")
+    assert factor_and_offset("m³/h", "Nm³/h") is None, "a normal volume is not a volume"
+
+
+def test_every_unit_of_the_table_is_known_to_the_library() -> None:
+    for unit in units():
+        assert factor_and_offset(unit.shown, unit.shown) == (1.0, 0.0)
+        others = [u for u in units() if u.quantity == unit.quantity]
+        assert all(factor_and_offset(unit.shown, other.shown) is not None for other in others)
+
+
+def test_case_matters_only_where_it_tells_units_apart() -> None:
+    assert read_unit("MBAR").shown == "mbar"
+    assert read_unit("mA").shown == "mA"
+    with pytest.raises(TextError, match="MPa"):
+        read_unit("mPax")

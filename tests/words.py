@@ -1,0 +1,78 @@
+"""Plants built in words, for tests: plant_of("4–20 mA, 0…600 mbar, shows 0…500 mbar").
+
+A sentence is: [TAG: ]SIGNAL[, LOW…HIGH UNIT][, shows LOW…HIGH UNIT][, by square root][, reverse][, on ADDRESS].
+Points land one after the other on the module of their signal in cabinet TC-1, rack 1: slot 1 DI-16, slot 2
+AI-8 U/I, slot 3 TC-8. "nowhere" leaves a point without a channel.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+
+from canaleta.catalogue.types import module_types
+from canaleta.core.fields import Landing, Stored, field_named, read_cell
+from canaleta.core.image import PlantImage
+from canaleta.core.layout import Cabinet, Layout, Module, Rack
+from canaleta.core.modules import ModuleType
+from canaleta.core.signals import Family, signal_named
+
+SLOTS = ("di16-24v", "ai8-ui", "tc8")
+MODULE_OF = {Family.CONTACT: 1, Family.LINEAR: 2, Family.THERMOCOUPLE: 3}
+MODE_OF = {"TC K": "TC K, 0.1 °C", "0–10 V": "0–10 V", "0–20 mA": "0–20 mA", "4–20 mA": "4–20 mA"}
+
+
+def layout_with(types: Iterable[ModuleType] = (), base: int = 1) -> Layout:
+    """Cabinet TC-1 with one rack: the three modules of the catalogue, then one of each type given."""
+    kinds = module_types() | {kind.key: kind for kind in types}
+    keys = [*SLOTS, *(kind.key for kind in types)]
+    modules = {i: Module(i, 1, i, key) for i, key in enumerate(keys, start=1)}
+    return Layout(
+        {1: Cabinet(1, "TC-1", "test")}, {1: Rack(1, 1, "1", "127.0.0.1", 1502, 1, 1000)}, modules, kinds, base
+    )
+
+
+def plant_of(*sentences: str, layout: Layout | None = None) -> PlantImage:
+    """An image with one point a sentence."""
+    layout = layout or layout_with()
+    rows = []
+    used: dict[int, int] = {}
+    for number, sentence in enumerate(sentences, start=1):
+        rows.append(_point(sentence, number, layout, used))
+    return PlantImage.of_rows(rows, layout)
+
+
+def _point(sentence: str, number: int, layout: Layout, used: dict[int, int]) -> dict[str, Stored]:
+    tag, _, rest = sentence.rpartition(": ")
+    point: dict[str, Stored] = {"tag": tag or f"P-{number}"}
+    parts = [part.strip() for part in rest.split(",")]
+    signal = signal_named(parts[0])
+    assert signal, f"no such signal: {parts[0]}"
+    point["signal"] = signal.name
+    analog = signal.family is not Family.CONTACT
+    module = MODULE_OF[signal.family]
+    point["mode"] = MODE_OF.get(signal.name, "24 V DC")
+    if analog:
+        high = "12000" if signal.family is Family.THERMOCOUPLE else "32000"
+        point |= _cell("counts_low", f"0…{high}")
+    landed: Landing | None = Landing(module, used.get(module, 0), landed=True)
+    for part in parts[1:]:
+        if part.startswith("shows "):
+            point |= _cell("value_low", part[6:])
+        elif part == "by square root":
+            point["value_law"] = "square root"
+        elif part == "reverse":
+            point["acting"] = "reverse"
+        elif part == "nowhere":
+            landed = None
+        elif part.startswith("on "):
+            landed = Landing(*layout.read_address(part[3:]), landed=True)
+        else:
+            point |= _cell("device_low", part)
+    if landed:
+        used[landed.module] = max(used.get(landed.module, 0), landed.channel + 1)
+    return point | {"channel": landed}
+
+
+def _cell(name: str, text: str) -> dict[str, Stored]:
+    return read_cell(field_named(name), re.sub(r"\s+", " ", text))
