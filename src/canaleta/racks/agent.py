@@ -127,9 +127,8 @@ class Agent:
                 if silent != str(error):
                     log.warning("rack %d: %s", rack.id, error)
                 silent = str(error)
-                if last is not None:
-                    last = replace(last, scan=scan, epoch=epoch, state=silent)
-            if last is not None and not await asyncio.to_thread(self._write, last):
+                last = replace(last or plan.unread(rack=rack.id, epoch=epoch), scan=scan, epoch=epoch, state=silent)
+            if not await asyncio.to_thread(self._write, last):
                 return
             due = max(due + period, loop.time())
             await asyncio.sleep(due - loop.time())

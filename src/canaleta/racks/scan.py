@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,13 +11,14 @@ from numpy.typing import NDArray
 from canaleta.core.fields import Station
 from canaleta.core.image import PlantImage
 from canaleta.core.path import evaluate
-from canaleta.core.quality import Reason, mark, of_reasons
+from canaleta.core.quality import Quality, Reason, mark, of_reasons
 from canaleta.core.registers import RackMap, decode
 from canaleta.plant.live import LiveBlock
 
 __all__ = ["ANSWERS", "ScanPlan"]
 
 ANSWERS = "answers"
+NEVER = datetime(1970, 1, 1, tzinfo=UTC)
 
 
 @dataclass(frozen=True)
@@ -41,6 +42,24 @@ class ScanPlan:
         here = np.flatnonzero(image.landed & np.isin(image.module, np.unique(rack_map.modules)))
         at = [place[int(image.module[row]), int(image.channel[row])] for row in here.tolist()]
         return cls(image, rack_map, here.astype(np.int64), np.array(at, dtype=np.int64))
+
+    def unread(self, *, rack: int, epoch: int) -> LiveBlock:
+        """The block of a rack that never answered: no reading, as old as can be."""
+        n = len(self.rows)
+        return LiveBlock(
+            rack=rack,
+            scan=0,
+            epoch=epoch,
+            seq=self.image.seq,
+            read_at=NEVER,
+            state="",
+            points=self.image.ids[self.rows],
+            counts=np.full(n, np.nan),
+            value=np.full(n, np.nan),
+            quality=np.full(n, Quality.BAD, dtype=np.uint8),
+            reasons=np.full(n, Reason.RACK_SILENT, dtype=np.uint32),
+            injected=np.zeros(n, dtype=np.uint8),
+        )
 
     def block(
         self,

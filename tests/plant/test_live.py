@@ -1,0 +1,65 @@
+"""Live blocks under a lease, and commands that are void if not started in time."""
+
+from datetime import UTC, datetime
+
+import numpy as np
+import pytest
+from tests.conftest import Database
+
+from canaleta.plant import commands
+from canaleta.plant.live import LiveBlock, read_block, take_lease, write_block
+
+
+def block(epoch: int, scan: int = 1) -> LiveBlock:
+    n = 3
+    return LiveBlock(
+        1, scan, epoch, 7, datetime(2026, 5, 4, 12, tzinfo=UTC), "answers", np.arange(1, n + 1), np.array([1.0, np.nan, -8000]),
+        np.array([0.5, np.nan, -1]), np.array([0, 3, 2], np.uint8), np.array([0, 512, 4], np.uint32), np.zeros(n, np.uint8),
+    )  # fmt: skip
+
+
+def test_a_block_comes_back_as_it_was_written(database: Database) -> None:
+    with database.engine.begin() as connection:
+        epoch = take_lease(connection, 1, "me")
+        assert epoch == 1
+        assert write_block(connection, block(epoch), "me")
+        found = read_block(connection, 1)
+    assert found is not None
+    np.testing.assert_array_equal(found.counts, block(1).counts)
+    np.testing.assert_array_equal(found.reasons, block(1).reasons)
+    assert (found.seq, found.read_at, found.state) == (7, block(1).read_at, "answers")
+
+
+def test_a_lease_has_one_holder_and_its_epoch_grows_with_the_next(database: Database) -> None:
+    with database.engine.begin() as connection:
+        assert take_lease(connection, 1, "first", seconds=60) == 1
+        assert take_lease(connection, 1, "first", seconds=-1) == 1, "renewing keeps the epoch"
+    with database.engine.begin() as connection:
+        assert take_lease(connection, 1, "second", seconds=60) == 2
+        assert take_lease(connection, 1, "third", seconds=60) is None
+
+
+def test_a_holder_that_slept_cannot_write_over_its_successor(database: Database) -> None:
+    with database.engine.begin() as connection:
+        take_lease(connection, 1, "first", seconds=-1)
+        take_lease(connection, 1, "second")
+        assert write_block(connection, block(2, scan=9), "second")
+        assert not write_block(connection, block(1, scan=10), "first")
+        found = read_block(connection, 1)
+    assert found is not None
+    assert found.scan == 9
+
+
+@pytest.mark.parametrize(("seconds", "started", "result"), [(5.0, 1, None), (-1.0, 0, "void")])
+def test_a_command_not_started_in_time_is_void(
+    database: Database, seconds: float, started: int, result: str | None
+) -> None:
+    with database.engine.begin() as connection:
+        number = commands.ask(connection, "ana", 1, "inject", {"value": 12.0}, seconds)
+        taken = commands.start_waiting(connection, 1, epoch=1)
+        assert len(taken) == started
+        assert commands.outcome(connection, number) == result
+        for command in taken:
+            commands.finish(connection, command.id, "done")
+            assert commands.outcome(connection, number) == "done"
+        assert commands.start_waiting(connection, 1, epoch=2) == [], "nothing is started twice"

@@ -1,0 +1,177 @@
+"""From a register to a live block: a real Modbus stand-in, a real agent, a real database."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+from collections.abc import AsyncIterator, Callable
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from sqlalchemy import update
+from tests.conftest import Database
+
+from canaleta.catalogue.demo import demo_plant, layout_of
+from canaleta.core.registers import RackMap
+from canaleta.host.cluster import free_port
+from canaleta.plant import commands
+from canaleta.plant import tables as t
+from canaleta.plant.live import LiveBlock, read_block
+from canaleta.racks.agent import Agent
+from canaleta.racks.reader import RackReader, RackSilentError
+from canaleta.racks.source import SignalSource, SourceError
+from canaleta.standins.server import SourcePort, StandIn, build
+
+PERIOD_MS = 100
+TOKEN = "only for tests"
+
+
+@contextlib.asynccontextmanager
+async def standing_in(port: int, source_port: int) -> AsyncIterator[StandIn]:
+    made = build(demo_plant(), 1, port, seed=3)
+    source = await asyncio.start_server(SourcePort(made, TOKEN).handle, "127.0.0.1", source_port)
+    running = asyncio.create_task(made.run())
+    await asyncio.sleep(0.1)
+    try:
+        yield made
+    finally:
+        running.cancel()
+        source.close()
+        await made.server.shutdown()  # type: ignore[no-untyped-call]
+
+
+@contextlib.asynccontextmanager
+async def scanning(database: Database, source: SignalSource | None = None) -> AsyncIterator[None]:
+    task = asyncio.create_task(Agent(database.engine, source).run())
+    try:
+        yield
+    finally:
+        task.cancel()
+        await asyncio.gather(task, return_exceptions=True)
+
+
+def on_port(database: Database, port: int) -> None:
+    with database.owner.begin() as connection:
+        connection.execute(update(t.rack).values(port=port, period_ms=PERIOD_MS))
+
+
+async def until(database: Database, holds: Callable[[LiveBlock], bool], seconds: float = 8.0) -> LiveBlock:
+    """The first block that fits, or the last one seen in the error."""
+    last = None
+    async with asyncio.timeout(seconds):
+        while True:
+            with database.engine.connect() as connection:
+                last = read_block(connection, 1)
+            if last is not None and holds(last):
+                return last
+            await asyncio.sleep(0.02)
+
+
+def value_of(block: LiveBlock, point: int) -> float:
+    return float(block.value[np.flatnonzero(block.points == point)[0]])
+
+
+def test_what_the_agent_writes_is_what_the_registers_say(database: Database) -> None:
+    async def run() -> None:
+        port, source_port = free_port(), free_port()
+        on_port(database, port)
+        async with standing_in(port, source_port), scanning(database, SignalSource(source_port, TOKEN)):
+            await SignalSource(source_port, TOKEN).inject(2, 0, 12.0, "mA")
+            block = await until(database, lambda b: value_of(b, 1) == 250.0)
+            assert block.state == "answers"
+            assert block.injected[block.points == 1] == [1]
+            assert block.injected.sum() == 1
+            assert block.counts[block.points == 1] == [16000]
+
+    asyncio.run(run())
+
+
+def test_a_silent_rack_keeps_its_last_reading_and_comes_back_by_itself(database: Database) -> None:
+    async def run() -> None:
+        port, source_port = free_port(), free_port()
+        on_port(database, port)
+        async with scanning(database):
+            async with standing_in(port, source_port):
+                answered = await until(database, lambda b: b.state == "answers")
+            silent = await until(database, lambda b: b.state != "answers")
+            assert silent.read_at >= answered.read_at
+            assert "nothing answers" in silent.state or "in time" in silent.state
+            later = await until(database, lambda b: b.scan > silent.scan)
+            assert later.read_at == silent.read_at, "its age tells on every screen"
+            async with standing_in(port, source_port):
+                await until(database, lambda b: b.state == "answers" and b.read_at > silent.read_at)
+
+    asyncio.run(run())
+
+
+def test_a_rack_that_never_answered_says_why(database: Database) -> None:
+    async def run() -> None:
+        on_port(database, free_port())
+        async with scanning(database):
+            block = await until(database, lambda b: b.state != "answers")
+            assert np.isnan(block.counts).all()
+
+    asyncio.run(run())
+
+
+def test_an_edit_of_the_scaling_moves_the_next_reading(database: Database) -> None:
+    from canaleta.plant.keeper import PlantKeeper
+    from canaleta.plant.proposals import Edit, Proposal, apply
+
+    async def run() -> None:
+        port, source_port = free_port(), free_port()
+        on_port(database, port)
+        async with standing_in(port, source_port), scanning(database, SignalSource(source_port, TOKEN)):
+            await SignalSource(source_port, TOKEN).inject(2, 0, 12.0, "mA")
+            await until(database, lambda b: value_of(b, 1) == 250.0)
+            proposal = Proposal((Edit(1, "value_high", "500", "600"),))
+            await asyncio.to_thread(apply, database.engine, PlantKeeper(database.engine), proposal, "ana")
+            block = await until(database, lambda b: b.seq == 1)
+            assert value_of(block, 1) == 300.0
+
+    asyncio.run(run())
+
+
+def test_injection_is_a_command_that_the_agent_carries_out(database: Database) -> None:
+    async def run() -> None:
+        port, source_port = free_port(), free_port()
+        on_port(database, port)
+        async with standing_in(port, source_port), scanning(database, SignalSource(source_port, TOKEN)):
+            with database.engine.begin() as connection:
+                good = commands.ask(
+                    connection, "ana", 1, "inject", {"module": 2, "channel": 0, "value": 20.0, "unit": "mA"}
+                )
+                bad = commands.ask(
+                    connection, "ana", 1, "inject", {"module": 2, "channel": 0, "value": 5.0, "unit": "V"}
+                )
+            await until(database, lambda b: value_of(b, 1) == 500.0)
+            with database.engine.connect() as connection:
+                assert commands.outcome(connection, good) == "done"
+                assert "works with mA" in (commands.outcome(connection, bad) or "")
+
+    asyncio.run(run())
+
+
+def test_the_source_port_wants_its_token() -> None:
+    async def run() -> None:
+        port, source_port = free_port(), free_port()
+        async with standing_in(port, source_port) as made:
+            with pytest.raises(SourceError, match="wrong token"):
+                await SignalSource(source_port, "guess").inject(2, 0, 12.0, "mA")
+            assert made.field.injected() == []
+
+    asyncio.run(run())
+
+
+def test_a_rack_without_such_registers_says_so() -> None:
+    async def run() -> None:
+        port, source_port = free_port(), free_port()
+        layout = layout_of(demo_plant())
+        rack = replace(layout.racks[1], port=port, first_register=5000)
+        moved = replace(layout, racks={1: rack})
+        async with standing_in(port, source_port), RackReader(rack, RackMap.of(moved, 1)) as reader:
+            with pytest.raises(RackSilentError, match="no such register"):
+                await reader.read()
+
+    asyncio.run(run())
