@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import itertools
 import os
 import shutil
 import signal
@@ -76,18 +78,21 @@ class Database:
         self.engine.dispose()
 
 
-_count = 0
+_numbers = itertools.count(1)
 
 
-def _fresh(cluster: Cluster) -> Iterator[Database]:
-    global _count
-    _count += 1
-    name = f"t{os.getpid()}_{_count}"
+@contextlib.contextmanager
+def fresh_database(cluster: Cluster, *, demo: bool) -> Iterator[Database]:
+    """A migrated database of its own, with the demo plant or none, dropped afterwards."""
+    name = f"t{os.getpid()}_{next(_numbers)}"
     admin = _named(cluster.owner_url, "postgres")
     with psycopg.connect(admin, autocommit=True) as connection:
         connection.execute(f"create database {name} template canaleta")
         connection.execute(f"grant connect on database {name} to {RUNTIME_ROLE}")
     made = Database(cluster, name)
+    if demo:
+        with made.owner.begin() as connection:
+            seed.load_document(connection, demo_plant())
     yield made
     made.close()
     with psycopg.connect(admin, autocommit=True) as connection:
@@ -97,15 +102,15 @@ def _fresh(cluster: Cluster) -> Iterator[Database]:
 @pytest.fixture
 def empty_database(cluster: Cluster) -> Iterator[Database]:
     """A migrated database with no plant."""
-    yield from _fresh(cluster)
+    with fresh_database(cluster, demo=False) as made:
+        yield made
 
 
 @pytest.fixture
-def database(empty_database: Database) -> Database:
+def database(cluster: Cluster) -> Iterator[Database]:
     """A database that holds the demo plant."""
-    with empty_database.owner.begin() as connection:
-        seed.load_document(connection, demo_plant())
-    return empty_database
+    with fresh_database(cluster, demo=True) as made:
+        yield made
 
 
 def _named(url: str, name: str) -> str:

@@ -7,12 +7,13 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from decimal import Decimal, InvalidOperation
+from decimal import ROUND_HALF_UP, Context, Decimal, InvalidOperation
 
 __all__ = ["RangeText", "TextError", "plain", "read_number", "read_range", "shown"]
 
 MINUS = "\u2212"
 THIN_SPACE = "\u2009"
+_WIDE = Context(prec=400)
 _SPACES = re.compile(r"[\s\u00a0\u2009\u202f']")
 _NUMBER = re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,3})?", re.ASCII)
 _FIGURE = r"[-+\u2212]?\s?(?:\d+(?:[\s\u00a0\u2009\u202f']\d{3})*(?:[.,]\d+)*|[.,]\d+)"
@@ -85,10 +86,16 @@ def plain(value: Decimal | float | int) -> str:
 
 
 def shown(value: float, decimals: int) -> str:
-    """A number as we show it: true minus sign, thin spaces between thousands, fixed decimals."""
+    """A number as we show it: true minus sign, thin spaces between thousands, fixed decimals.
+
+    A five is rounded away from zero, as people do by hand: 156.25 is shown as 156.3. The browser does the same.
+    """
     if value != value:
         return ""
-    text = f"{value:,.{decimals}f}".replace(",", THIN_SPACE)
+    if value in (float("inf"), float("-inf")):
+        return "∞" if value > 0 else f"{MINUS}∞"
+    exact = Decimal(repr(float(value))).quantize(Decimal(1).scaleb(-decimals), ROUND_HALF_UP, _WIDE)
+    text = f"{exact:,f}".replace(",", THIN_SPACE)
     if text.strip("-0.,") == "":
         text = text.lstrip("-")
     return text.replace("-", MINUS)

@@ -55,7 +55,8 @@ def check(part: str, *, long: bool) -> int:
 
 def _for_ordinary_users(log: Path) -> None:
     """The start from a clone runs as an ordinary user, who needs a Python of Debian's that can make environments."""
-    if is_root() and not Path("/usr/lib/python3/dist-packages/pip").exists():
+    able = subprocess.run(["/usr/bin/python3", "-c", "import ensurepip, venv"], capture_output=True, check=False)
+    if is_root() and able.returncode:
         with step("installing python3-venv from Debian's packages"):
             run_logged(["apt-get", "update", "-q"], log, "Debian's package lists could not be fetched")
             run_logged(

@@ -65,7 +65,7 @@ def start(options: Options) -> int:
         for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(number, supervisor.ask_to_stop)
         try:
-            link = run_back_end(options, supervisor)
+            link = run_back_end(options, supervisor, runner=RUNNER if is_root() else None)
             _welcome(options, link, lock)
             supervisor.watch()
             say("\ncanaleta: stopping")
@@ -77,10 +77,12 @@ def start(options: Options) -> int:
     return 0
 
 
-def run_back_end(options: Options, supervisor: Supervisor, *, reload: bool = False) -> str:
-    """Start database, stand-in, agent and web server in order. Returns the path of a one-time sign-in link."""
+def run_back_end(options: Options, supervisor: Supervisor, *, runner: str | None = None, reload: bool = False) -> str:
+    """Start database, stand-in, agent and web server in order. Returns the path of a one-time sign-in link.
+
+    runner: the unprivileged user that all but the database run as; None for the caller's own.
+    """
     secrets = load_secrets(options.data)
-    runner = RUNNER if is_root() and not reload else None
     if runner:
         ensure_user(runner, options.data)
     owner_url, runtime_url = _database(options, supervisor)

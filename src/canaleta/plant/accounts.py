@@ -22,6 +22,7 @@ __all__ = [
     "add_account",
     "allowed_again",
     "end_session",
+    "forgive",
     "listed",
     "make_link",
     "open_session",
@@ -176,6 +177,11 @@ def allowed_again(connection: Connection, key: str, most: int, seconds: int) -> 
         statement.on_conflict_do_update(index_elements=["key"], set_=values).returning(t.rate_limit.c.hits)
     ).scalar_one()
     return int(hits) <= most
+
+
+def forgive(connection: Connection, key: str) -> None:
+    """Forget the tries under a key, after one that went well."""
+    connection.execute(delete(t.rate_limit).where(t.rate_limit.c.key == key))
 
 
 def _change(connection: Connection, name: str, **values: Any) -> None:

@@ -16,7 +16,7 @@ from canaleta.web.shared import shared
 __all__ = ["api"]
 
 api = APIBlueprint("session", __name__, url_prefix="/api/session", abp_responses=PROBLEMS)
-TRIES, WINDOW_S = 8, 60
+TRIES, TRIES_FROM_ONE_ADDRESS, WINDOW_S = 8, 60, 60
 
 
 class SignIn(BaseModel):
@@ -66,9 +66,10 @@ def who_am_i() -> Response:
 def sign_in(body: SignIn) -> Response:
     """Sign in with name and password. Tries are counted by name and by address."""
     with shared().engine.begin() as connection:
-        keys = (f"sign-in:{body.name}", f"sign-in-from:{request.remote_addr}")
-        allowed = [accounts.allowed_again(connection, key, TRIES, WINDOW_S) for key in keys]
-    if not all(allowed):
+        of_name, from_there = f"sign-in:{body.name}", f"sign-in-from:{request.remote_addr}"
+        name_may = accounts.allowed_again(connection, of_name, TRIES, WINDOW_S)
+        address_may = accounts.allowed_again(connection, from_there, TRIES_FROM_ONE_ADDRESS, WINDOW_S)
+    if not (name_may and address_may):
         raise ProblemError(429, "too many tries", "wait a minute", "then try again, or ask for a one-time link")
     with shared().engine.begin() as connection:
         if not accounts.sign_in(connection, body.name, body.password):
@@ -76,6 +77,7 @@ def sign_in(body: SignIn) -> Response:
                 401, "name and password do not fit", "nothing says which of the two",
                 "a one-time link lets you in: ./canaleta user link NAME",
             )  # fmt: skip
+        accounts.forgive(connection, of_name)
         return _opened(connection, body.name)
 
 
@@ -84,11 +86,14 @@ def sign_in(body: SignIn) -> Response:
 def follow_link(body: Link) -> Response:
     """Sign in with a one-time link; it is used up."""
     with shared().engine.begin() as connection:
-        if not accounts.allowed_again(connection, f"link-from:{request.remote_addr}", TRIES, WINDOW_S):
-            raise ProblemError(429, "too many tries", remedy="wait a minute, then try again")
-        name = accounts.redeem_link(connection, body.token)
+        from_there = f"link-from:{request.remote_addr}"
+        allowed = accounts.allowed_again(connection, from_there, TRIES_FROM_ONE_ADDRESS, WINDOW_S)
+        name = accounts.redeem_link(connection, body.token) if allowed else None
         if name is not None:
+            accounts.forgive(connection, from_there)
             return _opened(connection, name)
+    if not allowed:
+        raise ProblemError(429, "too many tries", remedy="wait a minute, then try again")
     raise ProblemError(
         401, "this link has been used or is too old", remedy="make a new one: ./canaleta user link NAME"
     )

@@ -19,10 +19,10 @@ const offered = computed(() =>
     : props.choices,
 )
 
-onMounted(async () => {
-  await nextTick()
+onMounted(() => {
   input.value?.focus()
   if (props.selectAll) input.value?.select()
+  else input.value?.setSelectionRange(props.modelValue.length, props.modelValue.length)
   marked.value = props.choices.indexOf(props.modelValue)
 })
 

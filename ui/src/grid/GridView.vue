@@ -238,8 +238,21 @@ function clear() {
   )
 }
 
+/** Keys that come before the editor's input has the focus are not lost: they go where they were meant. */
+function early(event: KeyboardEvent) {
+  const now = editing.value
+  if (!now || event.ctrlKey || event.metaKey || event.altKey) return
+  event.preventDefault()
+  if (event.key === 'Enter') accept('down')
+  else if (event.key === 'Tab') accept(event.shiftKey ? 'left' : 'right')
+  else if (event.key === 'Escape') leave()
+  else if (event.key === 'Backspace') now.text = now.text.slice(0, -1)
+  else if (event.key.length === 1) now.text = now.all ? event.key : now.text + event.key
+  now.all = false
+}
+
 function key(event: KeyboardEvent) {
-  if (editing.value) return
+  if (editing.value) return early(event)
   const ctrl = event.ctrlKey || event.metaKey
   const step = moved(selection.value, event.key, extent.value, { extend: event.shiftKey, far: ctrl })
   const command = commandFor(event, ctrl)

@@ -20,6 +20,7 @@ const emit = defineEmits<{
 
 const typing = ref<{ station: string; text: string } | null>(null)
 const worked = ref('')
+let fresh = false
 const wordsFor: Record<string, string> = {
   PROCESS: 'in the pipe',
   DEVICE: 'what the device makes of it',
@@ -40,8 +41,14 @@ function shown(station: Schemas['StationOut']): string {
 function start(station: Schemas['StationOut'], event: FocusEvent) {
   emit('choose', station.name as StationName)
   typing.value = { station: station.name, text: shown(station) }
-  const input = event.target as HTMLInputElement
-  requestAnimationFrame(() => input.select())
+  ;(event.target as HTMLInputElement).select()
+  fresh = true
+}
+
+/** The click that brought the focus would undo the selection when the button comes up. */
+function settled(event: MouseEvent) {
+  if (fresh) event.preventDefault()
+  fresh = false
 }
 
 function key(event: KeyboardEvent, station: Schemas['StationOut']) {
@@ -95,6 +102,7 @@ const kind = (station: Schemas['StationOut']) =>
             @focus="start(station, $event)"
             @input="typing = { station: station.name, text: ($event.target as HTMLInputElement).value }"
             @keydown="key($event, station)"
+            @mouseup="settled"
             @blur="left(station)"
           />
           <span class="unit quiet">{{ station.unit }}</span>

@@ -11,7 +11,7 @@ const plant = usePlant()
 const preview = ref<{ label: string; does: Schemas['ChangedOut']; edits: Schemas['EditIn'][] } | null>(null)
 
 watch(
-  () => [props.finding.key, plant.list.version],
+  () => `${props.finding.key} ${props.finding.text}`,
   () => (preview.value = null),
 )
 

@@ -41,13 +41,18 @@ const shown = computed(() => {
 
 <template>
   <span class="now figure" :class="shown.kind" :title="shown.title"
-    ><span v-if="shown.mark" aria-hidden="true">{{ shown.mark }} </span>{{ shown.text }}</span
+    ><span v-if="shown.mark" class="mark" aria-hidden="true">{{ shown.mark }}</span
+    >{{ shown.text }}</span
   >
 </template>
 
 <style scoped>
 .now {
   white-space: nowrap;
+}
+
+.mark {
+  margin-right: 4px;
 }
 
 .doubtful {

@@ -9,9 +9,16 @@ export function decimalsFor(low: string, high: string): number {
   return Math.min(6, Math.max(0, 3 - Math.floor(Math.log10(span))))
 }
 
+/** A number rounded as people do by hand: a five goes away from zero (156.25 is 156.3), as the server does. */
+function rounded(value: number, decimals: number): string {
+  const text = String(Math.abs(value))
+  if (text.includes('e')) return Math.abs(value).toFixed(decimals)
+  return Number(`${Math.round(Number(`${text}e${decimals}`))}e-${decimals}`).toFixed(decimals)
+}
+
 export function figure(value: number, decimals: number): string {
   if (Number.isNaN(value)) return ''
-  const text = Math.abs(value).toFixed(decimals)
+  const text = rounded(value, decimals)
   const [whole = '', fraction] = text.split('.')
   const grouped = whole.replace(/\B(?=(\d{3})+$)/g, THIN)
   const sign = value < 0 && Number(text) !== 0 ? MINUS : ''

@@ -1,0 +1,91 @@
+"""The whole system on free ports, and people with browsers in front of it."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
+
+from canaleta.host.cluster import Cluster, free_port
+from canaleta.host.start import Options, address_of, run_back_end
+from canaleta.host.supervisor import Supervisor
+from canaleta.plant import accounts
+from canaleta.plant.database import engine_for
+
+FLAGS = ["--no-sandbox", "--disable-dev-shm-usage", "--disable-background-networking", "--disable-component-update"]
+
+
+class Site:
+    """A running system. `enter` opens a browser of its own for a person of a role."""
+
+    def __init__(self, options: Options, browser: Browser) -> None:
+        self.options, self.browser = options, browser
+        self.address = address_of(options)
+        cluster = Cluster(options.data, options.data / "log")
+        cluster.port = int((options.data / "postgres.port").read_text())
+        self.engine = engine_for(cluster.owner_url, pool_size=1)
+        self._made: set[str] = set()
+        self._contexts: list[BrowserContext] = []
+
+    def enter(self, name: str, role: str = "engineer", dark: bool = False) -> Page:
+        with self.engine.begin() as connection:
+            if name not in self._made:
+                accounts.add_account(connection, name, role)
+                self._made.add(name)
+            token = accounts.make_link(connection, name)
+        context = self._open_context(dark)
+        page = context.new_page()
+        page.set_default_timeout(10_000)
+        page.goto(f"{self.address}/enter#{token}")
+        page.wait_for_selector(".grid .row")
+        return page
+
+    def _open_context(self, dark: bool) -> BrowserContext:
+        context = self.browser.new_context(
+            viewport={"width": 1280, "height": 800}, color_scheme="dark" if dark else "light",
+            permissions=["clipboard-read", "clipboard-write"],
+        )  # fmt: skip
+        self._contexts.append(context)
+        return context
+
+    def close_browsers(self) -> None:
+        """Close what a test opened: forgotten screens would load the machine for the next one."""
+        while self._contexts:
+            self._contexts.pop().close()
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    chromium = shutil.which("chromium")
+    assert chromium, "Chromium comes from Debian's packages: ./canaleta check installs it"
+    with sync_playwright() as playwright:
+        opened = playwright.chromium.launch(executable_path=chromium, args=FLAGS)
+        yield opened
+        opened.close()
+
+
+@pytest.fixture
+def site(running: Site) -> Iterator[Site]:
+    yield running
+    running.close_browsers()
+
+
+@pytest.fixture(scope="session")
+def running(browser: Browser) -> Iterator[Site]:
+    folder = Path(tempfile.mkdtemp(prefix="canaleta-site-"))
+    folder.chmod(0o755)
+    (folder / "log").mkdir()
+    options = Options("127.0.0.1", free_port(), folder, demo=True)
+    supervisor = Supervisor()
+    try:
+        run_back_end(options, supervisor)
+        made = Site(options, browser)
+        yield made
+        made.engine.dispose()
+    finally:
+        supervisor.shut_down()
+        shutil.rmtree(folder, ignore_errors=True)

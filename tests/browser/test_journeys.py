@@ -1,0 +1,250 @@
+"""Journeys through the real interface: what a technician does at the list and on the path page."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Locator, Page, Route, expect
+from tests.browser.conftest import Site
+
+from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.proposals import Applied, Edit, Proposal, apply
+
+SETTLED = re.compile(r"1 to settle")
+BOTH = re.compile(r"2 to settle")
+
+
+def cell(page: Page, point: int, field: str) -> Locator:
+    return page.locator(f"#cell-{point}-{field}")
+
+
+def type_into(page: Page, point: int, field: str, text: str) -> None:
+    cell(page, point, field).click()
+    page.keyboard.type(text)
+    page.keyboard.press("Enter")
+
+
+def undo(page: Page) -> None:
+    page.locator(".grid[role=grid]").focus()
+    page.keyboard.press("Control+z")
+
+
+def test_the_list_shows_live_values_and_the_path_of_a_point(site: Site) -> None:
+    page = site.enter("ana")
+    expect(cell(page, 3, "now")).to_have_text(re.compile(r"^\d.\d{3} m³/h$"))
+    expect(cell(page, 8, "now")).to_have_text("healthy")
+    cell(page, 3, "tag").click()
+    page.keyboard.press("Enter")
+    expect(page.locator("h1")).to_have_text("FT-3110")
+    expect(page.locator(".station input").nth(4)).to_have_value(re.compile(r"\d"))
+    page.keyboard.press("Escape")
+    expect(page.locator(".grid .row.here .frozen")).to_have_text("FT-3110")
+
+
+def test_an_edit_is_saved_seen_by_another_browser_and_undone(site: Site) -> None:
+    ana, ben = site.enter("ana"), site.enter("ben", "technician")
+    expect(ana.locator(".chip.settle")).to_have_text(BOTH)
+    type_into(ana, 1, "value_high", "600")
+    expect(cell(ben, 1, "value_high")).to_have_text("600", timeout=1000)
+    expect(ben.locator(".chip.settle")).to_have_text(SETTLED)
+    undo(ana)
+    expect(cell(ben, 1, "value_high")).to_have_text("500", timeout=1000)
+    expect(ana.locator(".chip.settle")).to_have_text(BOTH)
+    ana.keyboard.press("Control+y")
+    expect(cell(ana, 1, "value_high")).to_have_text("600")
+    undo(ana)
+    expect(cell(ana, 1, "value_high")).to_have_text("500")
+
+
+def test_what_cannot_be_read_is_refused_at_the_cell_and_kept(site: Site) -> None:
+    page = site.enter("ana")
+    type_into(page, 1, "device_high", "lots")
+    refused = cell(page, 1, "device_high")
+    expect(refused).to_have_text("lots")
+    expect(refused).to_have_class(re.compile("refused"))
+    refused.click()
+    expect(page.locator(".refusal")).to_contain_text("“lots” is not a number")
+    expect(page.locator(".refusal")).to_contain_text("the list still says 600")
+    page.keyboard.press("Escape")
+    expect(refused).to_have_text("600")
+
+
+def test_a_range_typed_at_once_fills_its_neighbours(site: Site) -> None:
+    page = site.enter("ana")
+    type_into(page, 4, "device_low", "0-0,1 bar")
+    expect(cell(page, 4, "device_high")).to_have_text("0.1")
+    expect(cell(page, 4, "device_unit")).to_have_text("bar")
+    expect(page.locator(".chip.settle")).to_have_text(BOTH)
+    undo(page)
+    expect(cell(page, 4, "device_unit")).to_have_text("mbar")
+
+
+def test_a_conflict_shows_both_and_the_second_chooses(site: Site) -> None:
+    ben = site.enter("ben", "technician")
+    keeper = PlantKeeper(site.engine)
+
+    def ana_is_faster(route: Route) -> None:
+        done = apply(site.engine, keeper, Proposal((Edit(5, "service", "roller drive speed", "drive speed"),)), "ana")
+        assert isinstance(done, Applied)
+        route.continue_()
+
+    ben.route("**/api/proposals", ana_is_faster, times=1)
+    type_into(ben, 5, "service", "rollers")
+    expect(cell(ben, 5, "service")).to_have_class(re.compile("conflict"))
+    cell(ben, 5, "service").click()
+    expect(ben.locator(".refusal")).to_contain_text("ana changed it to “drive speed” meanwhile")
+    ben.get_by_role("button", name="take mine").click()
+    expect(cell(ben, 5, "service")).to_have_text("rollers")
+    undo(ben)
+    expect(cell(ben, 5, "service")).to_have_text("drive speed")
+    type_into(ben, 5, "service", "roller drive speed")
+    expect(cell(ben, 5, "service")).to_have_text("roller drive speed")
+
+
+def test_find_narrows_the_list_and_escape_widens_it(site: Site) -> None:
+    page = site.enter("ana")
+    page.keyboard.press("/")
+    page.keyboard.type("crown tc")
+    expect(page.locator(".grid .row")).to_have_count(2)
+    page.keyboard.press("Enter")
+    page.keyboard.press("ArrowDown")
+    expect(page.locator(".grid .row.here .frozen")).to_have_text("TE-2102")
+    page.keyboard.press("/")
+    page.keyboard.type(" nowhere")
+    expect(page.locator(".empty")).to_contain_text("No point has “crown tc nowhere”")
+    page.keyboard.press("Escape")
+    expect(page.locator(".grid .row")).to_have_count(11)
+
+
+def test_only_what_is_to_settle(site: Site) -> None:
+    page = site.enter("ana")
+    page.locator(".chip.settle").click()
+    expect(page.locator(".grid .row .frozen")).to_have_text([re.compile("PT-3107"), re.compile("PT-3108")])
+
+
+def test_blocks_are_copied_and_pasted_as_a_sheet_does(site: Site) -> None:
+    page = site.enter("ana")
+    cell(page, 6, "value_low").click()
+    cell(page, 7, "value_high").click(modifiers=["Shift"])
+    page.keyboard.press("Control+c")
+    assert page.evaluate("navigator.clipboard.readText()") == "0\t1200.0\n0\t1200.0"
+    page.evaluate("navigator.clipboard.writeText('10\\t1100\\n20\\t1150')")
+    cell(page, 6, "value_low").click()
+    page.keyboard.press("Control+v")
+    expect(cell(page, 7, "value_high")).to_have_text("1\u2009150")
+    expect(cell(page, 6, "value_low")).to_have_text("10")
+    undo(page)
+    expect(cell(page, 7, "value_high")).to_have_text("1\u2009200.0")
+
+
+def test_typing_at_any_station_moves_all_others(site: Site) -> None:
+    page = site.enter("ana")
+    page.goto(f"{site.address}/point/1")
+    stations = page.locator(".station input")
+    stations.nth(2).click()
+    page.keyboard.type("12")
+    page.keyboard.press("Enter")
+    expect(stations.nth(5)).to_have_value("250.0")
+    expect(stations.nth(0)).to_have_value("300.0")
+    expect(page.locator(".sources")).to_contain_text("what-if: 12 at LOOP")
+    stations.nth(4).click()
+    page.keyboard.type("0x7D00")
+    page.keyboard.press("Enter")
+    expect(stations.nth(2)).to_have_value("20.000")
+    page.locator(".why").first.click()
+    expect(page.locator(".working")).to_contain_text("quantity = LRV + percent / 100 · (URV − LRV)")
+    stations.nth(3).click()
+    page.keyboard.type("much")
+    page.keyboard.press("Enter")
+    expect(page.locator(".station [role=alert]")).to_contain_text("“much” is not a number")
+    page.keyboard.press("Escape")
+    expect(page.locator(".chip.on")).to_contain_text("live")
+
+
+def test_a_signal_put_on_the_terminals_is_read_and_marked(site: Site) -> None:
+    page, other = site.enter("ana"), site.enter("ben", "technician")
+    page.goto(f"{site.address}/point/1")
+    page.get_by_role("button", name="inject…").click()
+    page.get_by_label("signal in mA").fill("12")
+    page.keyboard.press("Enter")
+    expect(page.locator(".station input").nth(5)).to_have_value("250.0")
+    expect(page.locator(".sources .apart")).to_contain_text("injected")
+    expect(cell(other, 1, "now")).to_have_text(re.compile("◇ ?250.0 mbar"))
+    page.locator(".sources .apart").click()
+    page.get_by_role("button", name="take it off").click()
+    expect(page.locator(".sources .apart")).to_have_count(0)
+    expect(cell(other, 1, "now")).not_to_contain_text("◇")
+
+
+def test_a_fix_is_previewed_done_and_undone(site: Site) -> None:
+    page = site.enter("ana")
+    page.goto(f"{site.address}/point/1")
+    page.get_by_role("button", name="follow the device: 0 … 600 mbar").click()
+    expect(page.locator(".preview")).to_contain_text("500 → 600")
+    expect(page.locator(".preview")).to_contain_text("at 12 mA the list shows 250.0 mbar → 300.0 mbar")
+    expect(page.locator(".preview")).to_contain_text("settles 1")
+    page.get_by_role("button", name="do it").click()
+    expect(page.locator(".findings")).to_have_count(0)
+    page.locator("h1").click()
+    page.keyboard.press("Control+z")
+    expect(page.locator(".findings")).to_contain_text("250.0 mbar where the pipe holds 300.0")
+
+
+def test_settings_of_a_station_are_edited_in_place(site: Site) -> None:
+    page = site.enter("ana")
+    page.goto(f"{site.address}/point/1")
+    page.locator(".station").nth(1).locator("h3").click()
+    page.locator(".setting", has_text="direct").or_(page.locator(".settings dd").last.locator("button")).first.click()
+    page.keyboard.type("rev")
+    page.keyboard.press("Enter")
+    expect(page.locator(".findings")).to_contain_text("said to be reverse acting")
+    page.locator("h1").click()
+    page.keyboard.press("Control+z")
+    expect(page.locator(".findings")).not_to_contain_text("said to be reverse")
+
+
+def test_a_reader_looks_and_is_told_why_not_more(site: Site) -> None:
+    page = site.enter("rosa", "reader")
+    type_into(page, 1, "value_high", "9")
+    expect(page.locator(".notice")).to_contain_text("a reader may look, not change")
+    expect(cell(page, 1, "value_high")).to_have_text("500")
+    page.goto(f"{site.address}/point/1")
+    expect(page.get_by_role("button", name="inject…")).to_be_disabled()
+    expect(page.get_by_role("button", name="follow the device")).to_have_count(0)
+
+
+def test_seven_tabs_of_one_browser_all_live(site: Site) -> None:
+    first = site.enter("ana")
+    tabs = [first, *(first.context.new_page() for _ in range(6))]
+    for tab in tabs[1:]:
+        tab.goto(f"{site.address}/list")
+    for tab in tabs:
+        expect(cell(tab, 6, "now")).to_have_text(re.compile("°C"))
+    type_into(first, 2, "service", "draught")
+    for tab in tabs:
+        expect(cell(tab, 2, "service")).to_have_text("draught")
+    undo(first)
+    for tab in tabs:
+        expect(cell(tab, 2, "service")).to_have_text("furnace draught")
+
+
+def test_signing_out_leaves_nothing_on_screen(site: Site) -> None:
+    page = site.enter("ana")
+    page.get_by_role("link", name="You").click()
+    page.get_by_role("button", name="sign out").click()
+    expect(page.get_by_role("button", name="sign in")).to_be_visible()
+    page.goto(f"{site.address}/list")
+    expect(page.locator(".grid")).to_have_count(0)
+
+
+def test_history_tells_who_changed_what(site: Site) -> None:
+    page = site.enter("ana")
+    type_into(page, 10, "text_0", "too low")
+    expect(cell(page, 10, "text_0")).to_have_text("too low")
+    page.get_by_role("link", name="History").click()
+    first = page.locator("li").first
+    expect(first).to_contain_text("ana")
+    expect(first).to_contain_text("PSL-3103")
+    expect(first).to_contain_text("low → too low")
+    page.get_by_role("button", name="undo my last").click()
+    expect(page.locator("li").first).to_contain_text("undo")

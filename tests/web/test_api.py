@@ -1,0 +1,179 @@
+"""The API: the list in columns, edits, conflicts, one point unfolded; problems that say what to do."""
+
+from __future__ import annotations
+
+import base64
+import gzip
+import json
+from collections.abc import Callable, Iterator
+from datetime import UTC, datetime
+from typing import Any
+
+import numpy as np
+from flask_openapi3.openapi import OpenAPI
+from tests.conftest import Database
+from tests.web.conftest import Person
+
+from canaleta.core.fields import FIELDS, STORED
+from canaleta.plant.live import LiveBlock, take_lease, write_block
+
+Who = Callable[[str], Person]
+
+
+def test_the_plant_tells_its_fields_in_order(person: Who) -> None:
+    plant = person("reader").get("/api/plant").json
+    assert [f["name"] for f in plant["fields"]] == [f.name for f in FIELDS]
+    assert plant["stations"] == ["PROCESS", "DEVICE", "LOOP", "INPUT", "COUNTS", "VALUE"]
+    assert plant["points"] == 11
+
+
+def test_the_list_comes_in_columns_of_text(person: Who) -> None:
+    answer = person("reader").get("/api/list/0")
+    snapshot = json.loads(gzip.decompress(answer.data))
+    assert snapshot["seq"] == 0
+    assert set(snapshot["columns"]) == {f.name for f in STORED}
+    row = snapshot["columns"]["tag"].index("PT-3111")
+    assert snapshot["columns"]["value_high"][row] == "10.00"
+    assert snapshot["columns"]["channel"][row] == "KC-2·1·2·4"
+
+
+def test_an_edit_answers_with_what_it_did(person: Who) -> None:
+    done = person("engineer").edit(1, "value_high", "500", "600").json
+    assert done["applied"]
+    assert done["cells"] == [{"point": 1, "field": "value_high", "was": "500", "becomes": "600"}]
+    assert done["moved"] == [{"point": 1, "at": "12 mA", "was": "250.0 mbar", "becomes": "300.0 mbar"}]
+    assert done["closed"] == ["R07:1"]
+
+
+def test_a_preview_applies_nothing(person: Who) -> None:
+    engineer = person("engineer")
+    assert engineer.edit(1, "value_high", "500", "600", apply=False).json["applied"] is False
+    assert engineer.get("/api/history").json["sets"] == []
+
+
+def test_an_unreadable_cell_is_named_with_what_was_typed(person: Who) -> None:
+    answer = person("engineer").edit(1, "value_high", "500", "five hundred")
+    assert answer.status_code == 422
+    (cell,) = answer.json["cells"]
+    assert (cell["point"], cell["field"], cell["typed"]) == (1, "value_high", "five hundred")
+    assert "five hundred" in cell["says"]
+    assert "nothing was changed" in answer.json["detail"]
+
+
+def test_a_conflict_shows_theirs_and_who(person: Who) -> None:
+    person("technician").edit(1, "value_high", "500", "600")
+    answer = person("engineer").edit(1, "value_high", "500", "650")
+    assert answer.status_code == 409
+    assert answer.json["cells"][0]["theirs"] == "600"
+    assert "technician" in answer.json["cells"][0]["says"]
+
+
+def test_undo_and_history(person: Who) -> None:
+    engineer = person("engineer")
+    engineer.edit(1, "value_high", "500", "600")
+    assert engineer.send("POST", "/api/undo").json["cells"][0]["becomes"] == "500"
+    assert engineer.send("POST", "/api/undo").status_code == 409
+    sets = engineer.get("/api/history?point=1").json["sets"]
+    assert [(s["seq"], s["who"], s["source"], s["undoes"]) for s in sets] == [
+        (2, "engineer", "undo", 1),
+        (1, "engineer", "typed", None),
+    ]
+
+
+def test_a_point_unfolds_from_any_station(person: Who) -> None:
+    reader = person("reader")
+    path = reader.get("/api/points/1/path?station=LOOP&text=9").json
+    assert [s["figure"] for s in path["stations"]] == ["187.5", "31.25", "9.000", "0.9000", "10\u2009000", "156.3"]
+    assert [s["given"] for s in path["stations"]].index(True) == 2
+    refused = reader.get("/api/points/1/path?station=COUNTS&text=1.5")
+    assert refused.status_code == 422
+    assert "whole" in refused.json["title"]
+    assert reader.get("/api/points/999/path").status_code == 404
+
+
+def test_check_points_mark_where_the_list_is_wrong(person: Who) -> None:
+    rows = person("reader").get("/api/points/1/sheet").json["check_points"]
+    half = next(r for r in rows if r["label"] == "50")
+    assert (half["shows"], half["true"], half["wrong"], half["hex"]) == ("250.0", "300.0", True, "0x3E80")
+    assert rows[0]["wrong"] is False
+    high = next(r for r in rows if r["label"] == "high")
+    assert high["reasons"] == ["at or above 20.38 mA, cannot tell"]
+
+
+def live_block(database: Database) -> None:
+    with database.engine.begin() as connection:
+        epoch = take_lease(connection, 1, "test") or 0
+        counts = np.array([16000.0, np.nan])
+        block = LiveBlock(1, 5, epoch, 0, datetime.now(UTC), "answers", np.array([1, 2]), counts, np.array([250.0, np.nan]),
+                          np.array([0, 3], np.uint8), np.zeros(2, np.uint32), np.array([1, 0], np.uint8))  # fmt: skip
+        assert write_block(connection, block, "test")
+
+
+def test_live_is_the_newest_reading_with_its_age(person: Who, database: Database) -> None:
+    reader = person("reader")
+    assert reader.get("/api/points/1/path").json["reasons"] == ["no reading yet"]
+    live_block(database)
+    path = reader.get("/api/points/1/path").json
+    assert path["stations"][5]["figure"] == "250.0"
+    assert path["source"] == "injected"
+    assert 0 <= path["age_s"] < 5
+
+
+def events(body: Iterator[bytes], count: int) -> list[tuple[str, Any]]:
+    out: list[tuple[str, Any]] = []
+    text = ""
+    while len(out) < count:
+        text += next(body).decode()
+        *whole, text = text.split("\n\n")
+        for part in whole:
+            lines = dict(line.split(": ", 1) for line in part.split("\n"))
+            out.append((lines["event"], json.loads(lines["data"])))
+    return out
+
+
+def test_the_stream_replays_what_was_missed_then_tells_news(person: Who, database: Database) -> None:
+    engineer = person("engineer")
+    engineer.edit(1, "service", "burner gas header pressure", "gas")
+    live_block(database)
+    answer = engineer.client.get("/api/stream?since=0&racks=1", buffered=False)
+    body = iter(answer.response)
+    (hello, change, live) = events(body, 3)
+    assert (hello[0], change[0], live[0]) == ("hello", "change", "live")
+    assert change[1]["cells"] == [[1, "service", "gas"]]
+    assert np.frombuffer(base64.b64decode(live[1]["counts"]))[0] == 16000.0
+    engineer.edit(1, "value_high", "500", "600")
+    news = next(data for name, data in iter(lambda: events(body, 1)[0], None) if name == "change")
+    assert news["seq"] == 2
+    assert news["closed"] == ["R07:1"]
+    answer.close()
+
+
+def test_a_browser_that_missed_too_much_is_told_to_reload(person: Who) -> None:
+    answer = person("reader").client.get("/api/stream?since=99", buffered=False)
+    assert [name for name, _ in events(iter(answer.response), 2)] == ["hello", "reload"]
+    answer.close()
+
+
+def test_streams_have_a_limit_and_say_so(person: Who) -> None:
+    reader = person("reader")
+    held = [reader.client.get("/api/stream?since=0", buffered=False) for _ in range(4)]
+    assert reader.get("/api/stream?since=0").status_code == 503
+    for answer in held:
+        answer.close()
+
+
+def test_injection_without_an_agent_says_that_nobody_took_it(person: Who, monkeypatch: Any) -> None:
+    monkeypatch.setattr("canaleta.web.path_api.COMMAND_WAIT_S", 0.1)
+    answer = person("engineer").send("PUT", "/api/points/1/injection", {"text": "12 mA"})
+    assert answer.status_code == 409
+    assert "no agent" in answer.json["title"]
+
+
+def test_a_request_that_does_not_fit_is_a_problem_that_names_the_field(person: Who) -> None:
+    answer = person("engineer").send("POST", "/api/proposals", {"edits": "all"})
+    assert answer.status_code == 422
+    assert answer.json["detail"].startswith("edits")
+
+
+def test_an_unknown_address_is_a_problem_not_a_page(app: OpenAPI) -> None:
+    assert app.test_client().get("/api/nothing").status_code == 404

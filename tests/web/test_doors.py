@@ -1,0 +1,107 @@
+"""Doors: every route declares its right; a reader changes nothing through any of them; strangers stay out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import pytest
+from flask_openapi3.openapi import OpenAPI
+from tests.web.conftest import PASSWORD, Person
+
+from canaleta.web.doors import RIGHTS, right_of
+
+CHANGES = [
+    ("POST", "/api/proposals", {"edits": [{"point": 1, "field": "service", "was": "x", "text": "y"}]}),
+    (
+        "POST",
+        "/api/proposals",
+        {"edits": [{"point": 1, "field": "service", "was": "x", "text": "y"}], "apply": False},
+    ),
+    ("POST", "/api/undo", None),
+    ("POST", "/api/redo", None),
+    ("PUT", "/api/points/1/injection", {"text": "12"}),
+]
+
+
+def test_every_route_declares_a_right(app: OpenAPI) -> None:
+    for rule in app.url_map.iter_rules():
+        assert right_of(app, rule.endpoint) in RIGHTS, f"{rule} declares no right: it would be shut"
+
+
+def test_only_sign_in_and_what_holds_no_plant_is_public(app: OpenAPI) -> None:
+    public = {str(r) for r in app.url_map.iter_rules() if right_of(app, r.endpoint) == "public"}
+    assert public == {"/api/session", "/api/session/link", "/api/openapi.json", "/api/health", "/", "/<path:name>"}
+
+
+def test_a_reader_changes_nothing_through_any_door(app: OpenAPI, person: Callable[[str], Person]) -> None:
+    tried = {(method, path.replace("/1/", "/<int:point>/")) for method, path, _ in CHANGES}
+    for rule in app.url_map.iter_rules():
+        for method in (rule.methods or set()) - {"GET", "HEAD", "OPTIONS"}:
+            own = right_of(app, rule.endpoint) in ("public", "self")
+            assert own or (method, str(rule)) in tried, f"{method} {rule} is not in this test"
+    reader = person("reader")
+    for method, path, body in CHANGES:
+        answer = reader.send(method, path, body)
+        assert answer.status_code == 403, path
+        assert "technician" in answer.json["detail"]
+
+
+def test_a_technician_may_edit(person: Callable[[str], Person]) -> None:
+    assert person("technician").edit(1, "service", "burner gas header pressure", "gas").status_code == 200
+
+
+@pytest.mark.parametrize("path", ["/api/plant", "/api/list/0", "/api/findings", "/api/history", "/api/points/1/path",
+                                  "/api/points/1/sheet", "/api/stream?since=0", "/api/session"])  # fmt: skip
+def test_without_a_session_nothing_is_told(app: OpenAPI, path: str) -> None:
+    answer = app.test_client().get(path)
+    assert answer.status_code == 401
+    assert answer.content_type == "application/problem+json"
+
+
+def test_a_change_without_the_csrf_header_is_refused(person: Callable[[str], Person]) -> None:
+    engineer = person("engineer")
+    engineer.headers = {}
+    assert engineer.send("POST", "/api/undo").status_code == 403
+
+
+def test_a_change_from_another_site_is_refused(person: Callable[[str], Person]) -> None:
+    engineer = person("engineer")
+    engineer.headers["Origin"] = "http://elsewhere.example"
+    assert engineer.send("POST", "/api/undo").status_code == 403
+
+
+def test_a_host_name_that_is_not_ours_is_refused(app: OpenAPI) -> None:
+    assert app.test_client().get("/api/health", headers={"Host": "elsewhere.example"}).status_code == 421
+
+
+def test_sign_in_by_password_and_out_again(app: OpenAPI) -> None:
+    client = app.test_client()
+    answer = client.post("/api/session", json={"name": "engineer", "password": PASSWORD})
+    assert answer.json["role"] == "engineer"
+    cookie = answer.headers["Set-Cookie"]
+    assert "HttpOnly" in cookie
+    assert "SameSite=Strict" in cookie
+    assert client.get("/api/session").status_code == 200
+    client.delete("/api/session", headers={"X-Canaleta-Csrf": answer.json["csrf"]})
+    assert client.get("/api/session").status_code == 401
+
+
+def test_wrong_passwords_are_throttled(app: OpenAPI) -> None:
+    client = app.test_client()
+    codes = [
+        client.post("/api/session", json={"name": "engineer", "password": "guess"}).status_code for _ in range(9)
+    ]
+    assert codes == [401] * 8 + [429]
+    assert client.post("/api/session", json={"name": "engineer", "password": PASSWORD}).status_code == 429
+
+
+def test_a_link_opens_once(app: OpenAPI, person: Callable[[str], Person]) -> None:
+    answer = app.test_client().post("/api/session/link", json={"token": "x" * 32})
+    assert answer.status_code == 401
+    assert "user link" in answer.json["remedy"]
+
+
+def test_every_answer_carries_the_policy(app: OpenAPI) -> None:
+    headers = app.test_client().get("/api/health").headers
+    assert "default-src 'self'" in headers["Content-Security-Policy"]
+    assert headers["X-Content-Type-Options"] == "nosniff"
