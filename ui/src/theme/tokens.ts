@@ -13,7 +13,7 @@ export const light = {
   tooth: '#c9c4b8',
   line: '#d3cec3',
   ink: '#24221e',
-  quiet: '#68635a',
+  quiet: '#5b564e',
   copper: '#a34c25',
   'copper-wash': '#fbeee5',
   settle: '#7a5200',

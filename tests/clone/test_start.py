@@ -1,0 +1,85 @@
+"""The README's first command, from a clone, as an ordinary user; nothing is left running when it stops."""
+
+from __future__ import annotations
+
+import os
+import pwd
+import shutil
+import signal
+import subprocess
+import tempfile
+import time
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from canaleta.host.cluster import as_user, free_port
+from canaleta.host.debian import is_root
+
+CHECKOUT = Path(__file__).parents[2]
+USER = "canaleta-check"
+pytestmark = pytest.mark.timeout(420)
+
+
+@pytest.fixture
+def clone() -> Iterator[tuple[Path, dict[str, Any]]]:
+    """A fresh clone that belongs to an ordinary user, and how to run things as that user."""
+    folder = Path(tempfile.mkdtemp(prefix="canaleta-clone-"))
+    folder.chmod(0o755)
+    subprocess.run(["git", "clone", "-q", str(CHECKOUT), str(folder / "canaleta")], check=True)
+    run_as: dict[str, Any] = {
+        "env": {"HOME": str(folder / "home"), "PATH": "/usr/local/bin:/usr/bin:/bin", "LANG": "C.UTF-8"}
+    }
+    (folder / "home").mkdir()
+    if is_root():
+        try:
+            pwd.getpwnam(USER)
+        except KeyError:
+            subprocess.run(["useradd", "--system", "--user-group", "--no-create-home", USER], check=True)
+        for path in (folder, *folder.rglob("*")):
+            shutil.chown(path, USER, USER)
+        run_as = {k: v for k, v in as_user(USER).items() if k != "env"} | run_as
+    else:
+        run_as["env"] = os.environ | run_as["env"]
+    yield folder / "canaleta", run_as
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+def served(address: str) -> str:
+    with urllib.request.urlopen(address, timeout=5) as answer:
+        return str(answer.read().decode())
+
+
+def test_the_first_command_of_the_readme(clone: tuple[Path, dict[str, Any]]) -> None:
+    folder, run_as = clone
+    port = free_port()
+    for _ in ("cold", "warm"):
+        process = subprocess.Popen(
+            ["./canaleta", "start", "--port", str(port)], cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
+            stdin=subprocess.DEVNULL, text=True, start_new_session=True, **run_as,
+        )  # fmt: skip
+        assert process.stdout
+        said = ""
+        for line in process.stdout:
+            said += line
+            if "/enter#" in line:
+                break
+        assert f"canaleta runs at http://127.0.0.1:{port}" in said, said
+        assert '<div id="app">' in served(f"http://127.0.0.1:{port}/")
+        process.send_signal(signal.SIGTERM)
+        assert process.wait(40) == 0
+    until = time.monotonic() + 10
+    while _left_running(folder) and time.monotonic() < until:
+        time.sleep(0.1)
+    assert _left_running(folder) == []
+    status = subprocess.run(["git", "-c", "safe.directory=*", "status", "--porcelain"], cwd=folder, capture_output=True, text=True,
+                            check=True)  # fmt: skip
+    assert status.stdout == "", "a start leaves the checkout clean"
+
+
+def _left_running(folder: Path) -> list[str]:
+    listed = subprocess.run(["ps", "-eo", "args"], capture_output=True, text=True, check=True).stdout
+    return [line for line in listed.splitlines() if str(folder.parent) in line and "ps -eo" not in line]
