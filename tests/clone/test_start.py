@@ -30,9 +30,10 @@ def clone() -> Iterator[tuple[Path, dict[str, Any]]]:
     folder = Path(tempfile.mkdtemp(prefix="canaleta-clone-"))
     folder.chmod(0o755)
     subprocess.run(["git", "clone", "-q", str(CHECKOUT), str(folder / "canaleta")], check=True)
-    run_as: dict[str, Any] = {
-        "env": {"HOME": str(folder / "home"), "PATH": "/usr/local/bin:/usr/bin:/bin", "LANG": "C.UTF-8"}
-    }
+    # The machine's own settings (proxy, certificates) hold for anybody on it; a virtual environment's do not.
+    ours = {k: v for k, v in os.environ.items() if not k.startswith(("CANALETA_", "VIRTUAL_ENV", "PYTEST", "XDG_"))}
+    path = ":".join(p for p in ours["PATH"].split(":") if "/root" not in p and str(CHECKOUT) not in p)
+    run_as: dict[str, Any] = {"env": ours | {"HOME": str(folder / "home"), "PATH": path}}
     (folder / "home").mkdir()
     if is_root():
         try:
@@ -42,8 +43,6 @@ def clone() -> Iterator[tuple[Path, dict[str, Any]]]:
         for path in (folder, *folder.rglob("*")):
             shutil.chown(path, USER, USER)
         run_as = {k: v for k, v in as_user(USER).items() if k != "env"} | run_as
-    else:
-        run_as["env"] = os.environ | run_as["env"]
     yield folder / "canaleta", run_as
     shutil.rmtree(folder, ignore_errors=True)
 

@@ -135,7 +135,7 @@ def _statement(url: str, password: str, statement: sql.Composed) -> None:
 
 def _plain_url(engine: Engine) -> str:
     """The address without its password, which must not stand on a command line."""
-    return engine.url.set(drivername="postgresql", password=None).render_as_string()
+    return engine.url._replace(drivername="postgresql", password=None).render_as_string()
 
 
 def _password() -> str:
