@@ -27,7 +27,7 @@ def build(checkout: Path, place: Path) -> None:
     stamp = dist / ".built-from"
     if stamp.is_file() and stamp.read_text(encoding="ascii") == wanted:
         return
-    log = place / "frontend.log"
+    log = place / ".install" / "frontend.log"
     env = node_environment(place)
     install(ui, log, env)
     with step("building the front end"):
@@ -68,7 +68,7 @@ def node_environment(place: Path) -> dict[str, str]:
             run_logged(
                 [str(place / ".tools" / "bin" / "uv"), "pip", "install", "-q", "--python", sys.executable,
                  "--target", str(folder / "lib"), NODE_PACKAGE],
-                place / "node.log", "Node.js could not be fetched from PyPI", "check the network, then start again",
+                place / ".install" / "node.log", "Node.js could not be fetched from PyPI", "check the network, then start again",
             )  # fmt: skip
             _link_node(folder)
     return {"PATH": f"{folder / 'bin'}:{path}"}
