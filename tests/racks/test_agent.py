@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-from collections.abc import AsyncIterator, Callable
+from collections.abc import AsyncIterator, Callable, Coroutine
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pytest
@@ -24,6 +26,14 @@ from canaleta.racks.source import SignalSource, SourceError
 from canaleta.standins.server import SourcePort, StandIn, build
 
 PERIOD_MS = 100
+
+
+def in_a_loop_of_its_own(work: Callable[[], Coroutine[Any, Any, None]]) -> None:
+    """Run in another thread: the browser tests keep a loop running in this one."""
+    with ThreadPoolExecutor(1) as pool:
+        pool.submit(lambda: asyncio.run(work())).result()
+
+
 TOKEN = "only for tests"
 
 
@@ -84,7 +94,7 @@ def test_what_the_agent_writes_is_what_the_registers_say(database: Database) -> 
             assert block.injected.sum() == 1
             assert block.counts[block.points == 1] == [16000]
 
-    asyncio.run(run())
+    in_a_loop_of_its_own(run)
 
 
 def test_a_silent_rack_keeps_its_last_reading_and_comes_back_by_itself(database: Database) -> None:
@@ -102,7 +112,7 @@ def test_a_silent_rack_keeps_its_last_reading_and_comes_back_by_itself(database:
             async with standing_in(port, source_port):
                 await until(database, lambda b: b.state == "answers" and b.read_at > silent.read_at)
 
-    asyncio.run(run())
+    in_a_loop_of_its_own(run)
 
 
 def test_a_rack_that_never_answered_says_why(database: Database) -> None:
@@ -112,7 +122,7 @@ def test_a_rack_that_never_answered_says_why(database: Database) -> None:
             block = await until(database, lambda b: b.state != "answers")
             assert np.isnan(block.counts).all()
 
-    asyncio.run(run())
+    in_a_loop_of_its_own(run)
 
 
 def test_an_edit_of_the_scaling_moves_the_next_reading(database: Database) -> None:
@@ -130,7 +140,7 @@ def test_an_edit_of_the_scaling_moves_the_next_reading(database: Database) -> No
             block = await until(database, lambda b: b.seq == 1)
             assert value_of(block, 1) == 300.0
 
-    asyncio.run(run())
+    in_a_loop_of_its_own(run)
 
 
 def test_injection_is_a_command_that_the_agent_carries_out(database: Database) -> None:
@@ -150,7 +160,7 @@ def test_injection_is_a_command_that_the_agent_carries_out(database: Database) -
                 assert commands.outcome(connection, good) == "done"
                 assert "works with mA" in (commands.outcome(connection, bad) or "")
 
-    asyncio.run(run())
+    in_a_loop_of_its_own(run)
 
 
 def test_the_source_port_wants_its_token() -> None:
@@ -161,7 +171,7 @@ def test_the_source_port_wants_its_token() -> None:
                 await SignalSource(source_port, "guess").inject(2, 0, 12.0, "mA")
             assert made.field.injected() == []
 
-    asyncio.run(run())
+    in_a_loop_of_its_own(run)
 
 
 def test_a_rack_without_such_registers_says_so() -> None:
@@ -174,4 +184,4 @@ def test_a_rack_without_such_registers_says_so() -> None:
             with pytest.raises(RackSilentError, match="no such register"):
                 await reader.read()
 
-    asyncio.run(run())
+    in_a_loop_of_its_own(run)

@@ -17,7 +17,7 @@ from canaleta.plant.cells import read, to_row
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.proposals import reaudit
 
-__all__ = ["has_plant", "load_document", "new_plant"]
+__all__ = ["has_plant", "load_document", "new_plant", "stored_row"]
 
 
 def has_plant(connection: Connection) -> bool:
@@ -36,14 +36,15 @@ def load_document(connection: Connection, document: DemoPlant) -> int:
     layout = layout_of(document)
     _write_hardware(connection, layout, stand_in=bool(document.field))
     empty = PlantImage.of_rows([{}], layout)
-    rows = [{"id": i + 1} | to_row(_stored(empty, point)) for i, point in enumerate(document.points)]
+    rows = [{"id": i + 1} | to_row(stored_row(empty, point)) for i, point in enumerate(document.points)]
     _copy_points(connection, rows)
     keeper = PlantKeeper(connection.engine)
     reaudit(connection, keeper.caught_up(connection))
     return len(rows)
 
 
-def _stored(empty: PlantImage, texts: dict[str, str]) -> dict[str, Stored]:
+def stored_row(empty: PlantImage, texts: dict[str, str]) -> dict[str, Stored]:
+    """Stored values of one point of a document. empty: an image with the plant's layout and one empty row."""
     out: dict[str, Stored] = {}
     for name, typed in texts.items():
         if name == "mode":

@@ -1,0 +1,283 @@
+"""Benchmarks: ratios and budgets measured in one run, written as text beside this file.
+
+    .venv/bin/python bench/measure.py core        50,000 generated points: image, all stations, findings
+    .venv/bin/python bench/measure.py list        50,000 points: list delivered and found in, an edit
+    .venv/bin/python bench/measure.py latency     register change to browser, beside the scan period
+    .venv/bin/python bench/measure.py warm        a warm start to a served page
+
+Each needs what `./canaleta check` installs. Results: bench/results-NAME.txt.
+"""
+
+from __future__ import annotations
+
+import platform
+import resource
+import shutil
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from collections.abc import Callable
+from datetime import date
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+HERE = Path(__file__).parent
+sys.path.insert(0, str(HERE.parent))
+POINTS = 50_000
+
+
+class Report:
+    """Lines of one run: what, figure, budget."""
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+        self.lines = [
+            f"bench {name}, {date.today()}, Python {platform.python_version()}, numpy {np.__version__}, 2 cores"
+        ]
+
+    def add(self, what: str, figure: str, budget: str = "") -> None:
+        self.lines.append(f"{what:<58} {figure:>14}" + (f"   budget {budget}" if budget else ""))
+        print(self.lines[-1], flush=True)
+
+    def write(self) -> None:
+        memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+        self.add("largest memory of this process", f"{memory:.0f} MB")
+        (HERE / f"results-{self.name}.txt").write_text("\n".join(self.lines) + "\n", encoding="utf-8")
+
+
+def best(work: Callable[[], Any], times: int = 5) -> float:
+    """The best of some runs, in ms."""
+    out = []
+    for _ in range(times):
+        began = time.perf_counter()
+        work()
+        out.append((time.perf_counter() - began) * 1000)
+    return min(out)
+
+
+def core() -> None:
+    """The core on generated points; numpy.sort of as many floats in the same run gives the ratio."""
+    from canaleta.catalogue.demo import generated, layout_of
+    from canaleta.core.fields import Station
+    from canaleta.core.image import PlantImage
+    from canaleta.core.path import evaluate
+    from canaleta.core.rules import audit, audit_change
+    from canaleta.plant.seed import stored_row
+
+    report = Report("core")
+    document = generated(POINTS)
+    layout = layout_of(document)
+    empty = PlantImage.of_rows([{}], layout)
+    rows = [stored_row(empty, point) for point in document.points]
+
+    def build() -> PlantImage:
+        image = PlantImage.of_rows(rows, layout)
+        evaluate(image, Station.COUNTS, 1.0)
+        return image
+
+    image = build()
+    report.add("image of 50,000 points built, with every derived column", f"{best(build, 3):.0f} ms")
+    values = np.random.default_rng(1).uniform(0, 10_000, POINTS).round()
+    stations = best(lambda: evaluate(image, Station.COUNTS, values))
+    sort = best(lambda: np.sort(values))
+    report.add("all six stations of 50,000 points, one call", f"{stations:.1f} ms", "500 ms")
+    report.add("  as a ratio to numpy.sort of 50,000 floats", f"{stations / sort:.0f} x")
+    report.add("whole plant audited", f"{best(lambda: audit(image), 3):.0f} ms", "1000 ms")
+    after = image.with_cells({(20, "value_high"): rows[20]["value_low"]})
+    report.add(
+        "what-if image of one edit",
+        f"{best(lambda: image.with_cells({(20, 'value_high'): rows[3]['value_low']})):.1f} ms",
+    )
+    edit = best(lambda: audit_change(image, after, {int(image.ids[20]): {"value_high"}}))
+    report.add("one edit audited with what it touches", f"{edit:.1f} ms", "100 ms")
+    tag = best(lambda: audit_change(image, after, {int(image.ids[20]): {"tag", "channel"}}))
+    report.add("one edit of tag and channel audited (groups looked up)", f"{tag:.1f} ms", "100 ms")
+    report.write()
+
+
+def _site(document: Any) -> Any:
+    """A running back end on a plant document, in a folder of its own; (options, supervisor, folder)."""
+    from canaleta.host.cluster import Cluster, free_port
+    from canaleta.host.start import Options, run_back_end
+    from canaleta.host.supervisor import Supervisor
+    from canaleta.plant import seed
+    from canaleta.plant.database import engine_for, migrate
+
+    folder = Path(tempfile.mkdtemp(prefix="canaleta-bench-"))
+    folder.chmod(0o755)
+    (folder / "log").mkdir()
+    cluster = Cluster(folder, folder / "log")
+    with cluster.for_a_moment():
+        engine = engine_for(cluster.owner_url, pool_size=1)
+        migrate(engine)
+        with engine.begin() as connection:
+            began = time.perf_counter()
+            seed.load_document(connection, document)
+            loaded = time.perf_counter() - began
+        engine.dispose()
+    options = Options("127.0.0.1", free_port(), folder, demo=True)
+    supervisor = Supervisor()
+    link = run_back_end(options, supervisor)
+    return options, supervisor, folder, link, loaded
+
+
+def list_() -> None:
+    """The list of 50,000 points: delivered, drawn, found in, edited, in a real browser."""
+    from playwright.sync_api import sync_playwright
+
+    from canaleta.catalogue.demo import generated
+
+    report = Report("list")
+    document = generated(POINTS)
+    small = document.model_copy(update={"cabinets": document.cabinets})
+    options, supervisor, folder, link, loaded = _site(small)
+    address = f"http://{options.host}:{options.port}"
+    try:
+        report.add("50,000 points loaded into an empty database", f"{loaded:.1f} s")
+        with sync_playwright() as playwright:
+            chromium = playwright.chromium.launch(
+                executable_path=shutil.which("chromium"), args=["--no-sandbox", "--disable-dev-shm-usage"]
+            )
+            page = chromium.new_page(viewport={"width": 1280, "height": 800})
+            page.goto(address + link)
+            page.wait_for_selector(".grid .row", timeout=60_000)
+            size = page.evaluate("async () => (await (await fetch('/api/list/0')).arrayBuffer()).byteLength")
+            once = "async () => { const t = performance.now(); await (await fetch('/api/list/0', {cache: 'no-store'})).json(); return performance.now() - t }"
+            report.add(
+                "list delivered and read as JSON, from the server's cache",
+                f"{min(page.evaluate(once) for _ in range(3)):.0f} ms",
+            )
+            report.add("  its size, not compressed", f"{size / 1e6:.1f} MB")
+            began = time.perf_counter()
+            page.goto(address + "/list")
+            page.wait_for_selector(".grid .row", timeout=60_000)
+            report.add("page loaded to first rows, warm", f"{(time.perf_counter() - began) * 1000:.0f} ms", "1000 ms")
+            find = """async () => {
+              const input = document.querySelector('input.find')
+              const out = []
+              for (const text of ['zs-4', 'kiln 2 tc 31', 'nowhere', 'pt dryer 4–20']) {
+                const t = performance.now()
+                input.value = text
+                input.dispatchEvent(new Event('input', {bubbles: true}))
+                await new Promise((r) => requestAnimationFrame(() => setTimeout(r)))
+                out.push(performance.now() - t)
+              }
+              return out
+            }"""
+            page.evaluate(find)
+            times = page.evaluate(find)
+            report.add("find answered and drawn, median of four", f"{statistics.median(times):.0f} ms", "100 ms")
+            report.add("find answered and drawn, slowest of four", f"{max(times):.0f} ms", "100 ms")
+            page.fill("input.find", "")
+            edit = """async (number) => {
+              const session = await (await fetch('/api/session')).json()
+              const t = performance.now()
+              const answer = await fetch('/api/proposals', {method: 'POST',
+                headers: {'content-type': 'application/json', 'X-Canaleta-Csrf': session.csrf},
+                body: JSON.stringify({edits: [{point: 21, field: 'value_low', was: String(number), text: String(number + 1)}]})})
+              return [answer.status, performance.now() - t]
+            }"""
+            answers = [page.evaluate(edit, number) for number in range(20)]
+            assert all(status == 200 for status, _ in answers), answers[0]
+            report.add(
+                "an edit saved with its consequences, median of 20",
+                f"{statistics.median(t for _, t in answers):.0f} ms",
+                "150 ms",
+            )
+            memory = page.evaluate("performance.memory.usedJSHeapSize / 1e6")
+            report.add("memory of the page (JS heap)", f"{memory:.0f} MB")
+            chromium.close()
+    finally:
+        supervisor.shut_down()
+        shutil.rmtree(folder, ignore_errors=True)
+    report.write()
+
+
+def latency() -> None:
+    """From a signal put on terminals to its value in the browser, beside the scan period."""
+    from playwright.sync_api import sync_playwright
+
+    from canaleta.catalogue.demo import demo_plant
+
+    report = Report("latency")
+    options, supervisor, folder, link, _ = _site(demo_plant())
+    address = f"http://{options.host}:{options.port}"
+    try:
+        with sync_playwright() as playwright:
+            chromium = playwright.chromium.launch(
+                executable_path=shutil.which("chromium"), args=["--no-sandbox", "--disable-dev-shm-usage"]
+            )
+            page = chromium.new_page(viewport={"width": 1280, "height": 800})
+            page.goto(address + link)
+            page.wait_for_selector(".grid .row")
+            page.evaluate(
+                """() => {
+                  window.ages = []
+                  let last = ''
+                  const cell = () => document.querySelector('#cell-1-now')
+                  new MutationObserver(() => {
+                    const text = cell().innerText
+                    if (text !== last) { last = text; window.ages.push(Date.now()) }
+                  }).observe(cell(), {subtree: true, characterData: true, childList: true})
+                }"""
+            )
+            reads: list[float] = []
+            watched = time.time()
+            while time.time() - watched < 60:
+                body = page.evaluate("async () => await (await fetch('/api/points/1/path')).json()")
+                reads.append(time.time() - body["age_s"])
+                time.sleep(0.2)
+            shown = [at / 1000 for at in page.evaluate("window.ages")]
+            chromium.close()
+        stamps = sorted({round(r, 1) for r in reads})
+        lags = []
+        for at in shown:
+            before = [r for r in reads if r <= at]
+            if before:
+                lags.append((at - max(before)) * 1000)
+        report.add("scan period", "1000 ms")
+        report.add("readings seen in a minute", str(len(stamps)))
+        report.add("register read to figure in the browser, median", f"{statistics.median(lags):.0f} ms")
+        report.add("register read to figure in the browser, 95th percentile", f"{np.percentile(lags, 95):.0f} ms")
+    finally:
+        supervisor.shut_down()
+        shutil.rmtree(folder, ignore_errors=True)
+    report.write()
+
+
+def warm() -> None:
+    """./canaleta start when everything is installed, to the first page served."""
+    from canaleta.host.cluster import free_port
+
+    report = Report("warm")
+    folder = Path(tempfile.mkdtemp(prefix="canaleta-bench-"))
+    folder.chmod(0o755)
+    times = []
+    for _ in range(4):
+        port = free_port()
+        began = time.perf_counter()
+        process = subprocess.Popen(
+            [str(HERE.parent / "canaleta"), "start", "--port", str(port), "--data", str(folder / "data")],
+            stdout=subprocess.PIPE, text=True, stderr=subprocess.STDOUT,
+        )  # fmt: skip
+        assert process.stdout
+        for line in process.stdout:
+            if "/enter#" in line:
+                break
+        urllib.request.urlopen(f"http://127.0.0.1:{port}/", timeout=5).read()
+        times.append(time.perf_counter() - began)
+        process.terminate()
+        process.wait(40)
+    shutil.rmtree(folder, ignore_errors=True)
+    report.add("warm start to a served page, median of three", f"{statistics.median(times[1:]):.1f} s", "8 s")
+    report.add("warm start to a served page, slowest of three", f"{max(times[1:]):.1f} s", "8 s")
+    report.write()
+
+
+if __name__ == "__main__":
+    {"core": core, "list": list_, "latency": latency, "warm": warm}[sys.argv[1]]()
