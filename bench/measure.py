@@ -21,6 +21,7 @@ import time
 import urllib.request
 from collections.abc import Callable
 from datetime import date
+from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
@@ -88,11 +89,9 @@ def core() -> None:
     report.add("all six stations of 50,000 points, one call", f"{stations:.1f} ms", "500 ms")
     report.add("  as a ratio to numpy.sort of 50,000 floats", f"{stations / sort:.0f} x")
     report.add("whole plant audited", f"{best(lambda: audit(image), 3):.0f} ms", "1000 ms")
-    after = image.with_cells({(20, "value_high"): rows[20]["value_low"]})
-    report.add(
-        "what-if image of one edit",
-        f"{best(lambda: image.with_cells({(20, 'value_high'): rows[3]['value_low']})):.1f} ms",
-    )
+    upside_down = {(20, "value_high"): Decimal(-5)}
+    after = image.with_cells(upside_down)
+    report.add("what-if image of one edit", f"{best(lambda: image.with_cells(upside_down)):.1f} ms")
     edit = best(lambda: audit_change(image, after, {int(image.ids[20]): {"value_high"}}))
     report.add("one edit audited with what it touches", f"{edit:.1f} ms", "100 ms")
     tag = best(lambda: audit_change(image, after, {int(image.ids[20]): {"tag", "channel"}}))

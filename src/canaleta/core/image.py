@@ -175,6 +175,15 @@ class PlantImage:
             out.__dict__["_row_of"] = self._row_of
         return out
 
+    def only(self, rows: Rows) -> PlantImage:
+        """An image of some rows alone: for working on one point without copying the plant's columns."""
+        return replace(
+            self,
+            ids=self.ids[rows],
+            cells={name: column[rows] for name, column in self.cells.items()},
+            _kept={name: column[rows] for name, column in self._kept.items()},
+        )
+
     @staticmethod
     def _reads(column: str) -> set[str]:
         kind, _, of = column.partition(":")

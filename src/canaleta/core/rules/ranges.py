@@ -45,7 +45,8 @@ def ranges_disagree(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     for at in np.flatnonzero(wrong).tolist():
         row = int(rows[at])
         k = 2 if error[2, at] > allowed[at] else int(np.argmax(error[:, at]))
-        yield _disagreement(image, row, float(loop[k, at]), float(says[k, at]), float(true[k, at]))
+        one = image.only(np.array([row]))
+        yield _disagreement(one, 0, float(loop[k, at]), float(says[k, at]), float(true[k, at]))
 
 
 @rule("R11", "range upside down or without span", "low is below high unless reverse acting is said", _READS)
@@ -191,8 +192,8 @@ def _settles(image: PlantImage, row: int, fix: Fix | None) -> bool:
         for cell, text in fix.edits
         for name, value in read_cell(field(cell.field), text).items()
     }
-    rows, factor, offset = _comparable(image.with_cells(changes), np.array([row]))
     after = image.with_cells(changes)
+    rows, factor, offset = _comparable(after, np.array([row]))
     for share in _SHARES:
         process = _process_at(after, rows, share)
         true = process * factor + offset
