@@ -140,7 +140,7 @@ FIELDS: tuple[Field, ...] = (
     Field("value_low", Station.VALUE, "low", Kind.NUMBER, "the value at the low count",
           50, applies=_ANALOG, pair="value_high", unit_field="value_unit", headers=("eu low",)),
     Field("value_high", Station.VALUE, "high", Kind.NUMBER, "the value at the high count",
-          56, applies=_ANALOG, pair="value_low", unit_field="value_unit", headers=("eu high",)),
+          62, applies=_ANALOG, pair="value_low", unit_field="value_unit", headers=("eu high",)),
     Field("value_unit", Station.VALUE, "unit", Kind.UNIT, "unit of the value", 52, applies=_ANALOG,
           headers=("eu", "units")),
     Field("value_law", Station.VALUE, "law", Kind.CHOICE, "the law our scaling takes", 80, choices=LAW_NAMES,

@@ -9,7 +9,7 @@ import re
 from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Context, Decimal, InvalidOperation
 
-__all__ = ["RangeText", "TextError", "plain", "read_number", "read_range", "shown"]
+__all__ = ["RangeText", "TextError", "as_typed", "plain", "read_number", "read_range", "shown"]
 
 MINUS = "\u2212"
 THIN_SPACE = "\u2009"
@@ -83,6 +83,11 @@ def plain(value: Decimal | float | int) -> str:
     if isinstance(value, (Decimal, int)):
         return format(value, "f" if isinstance(value, Decimal) else "d")
     return format(Decimal(repr(float(value))), "f")
+
+
+def as_typed(text: str) -> str:
+    """A number as it was typed, with a true minus sign."""
+    return MINUS + text[1:] if text.startswith("-") else text
 
 
 def shown(value: float, decimals: int) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from dataclasses import asdict
+from decimal import Decimal
 from typing import Annotated, Literal
 
 import numpy as np
@@ -313,15 +314,22 @@ def _from(image: PlantImage, row: int, station: Station, value: float, source: s
     stations = []
     for k, name in enumerate(STATIONS):
         lines = [line for line in words[k].lines if line]
+        given = name is station and not np.isnan(value)
         if name is Station.COUNTS and not np.isnan(found[k]):
             lines = [_hex(image, row, found[k]), *lines]
         stations.append(
             StationOut(
                 name=name.value,
-                figure=_figure(image, row, k, float(found[k]), words[k].decimals),
+                figure=_figure(
+                    image,
+                    row,
+                    k,
+                    float(found[k]),
+                    max(words[k].decimals, _given_decimals(value)) if given else words[k].decimals,
+                ),
                 unit=words[k].unit,
                 lines=lines,
-                given=name is station and not np.isnan(value),
+                given=given,
                 working=WorkingOut(**asdict(worked)) if (worked := why[k]) else None,
             )
         )
@@ -358,6 +366,11 @@ def _figure(image: PlantImage, row: int, k: int, value: float, decimals: int) ->
         if k == 5:
             return image.text(f"text_{int(value)}", row) or str(int(value))
     return shown(value, decimals)
+
+
+def _given_decimals(value: float) -> int:
+    """As many decimals as were typed: a given figure is shown to the last digit."""
+    return min(8, max(0, -int(Decimal(repr(value)).normalize().as_tuple().exponent)))
 
 
 def _hex(image: PlantImage, row: int, count: float) -> str:

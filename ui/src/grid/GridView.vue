@@ -536,6 +536,10 @@ defineExpose({ focus: () => box.value?.focus() })
   text-align: right;
 }
 
+.name.right {
+  font-family: var(--sans);
+}
+
 .frozen {
   position: sticky;
   left: 0;

@@ -26,7 +26,7 @@ defineProps<{ sheet: Schemas['SheetOut'] }>()
           <th scope="row">{{ row.label }}</th>
           <td v-for="(text, i) in row.figures" :key="i">{{ text || '—' }}</td>
           <td v-if="sheet.family !== 'contact'">{{ row.hex.replace('0x', '') || '—' }}</td>
-          <template v-if="row.quality === 'good' || sheet.family === 'contact'">
+          <template v-if="row.quality === 'good' || (sheet.family === 'contact' && row.shows)">
             <td>{{ row.wrong ? '▲ ' : '' }}{{ row.shows || '—' }}</td>
             <td v-if="sheet.family !== 'contact'">{{ row.true }}</td>
           </template>

@@ -116,7 +116,7 @@ h3 {
 svg {
   display: block;
   width: 100%;
-  max-height: 216px;
+  max-height: 238px;
 }
 
 text {

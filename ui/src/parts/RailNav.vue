@@ -19,7 +19,9 @@ function turnTheme() {
     </router-link>
     <span class="gap" />
     <button class="place" type="button" title="light or dark" @click="turnTheme">
-      <v-icon :icon="mdiThemeLightDark" size="20" />light
+      <v-icon :icon="mdiThemeLightDark" size="20" />{{
+        theme.global.name.value === 'dark' ? 'light' : 'dark'
+      }}
     </button>
     <router-link class="place" to="/history"><v-icon :icon="mdiHistory" size="20" />History</router-link>
     <router-link class="place" to="/account"><v-icon :icon="mdiAccountOutline" size="20" />You</router-link>

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from canaleta.core.conventions import Conventions
 from canaleta.core.image import PlantImage
 from canaleta.core.quality import Reason, mark
+from canaleta.core.text import as_typed
 
 Floats = NDArray[np.float64]
 
@@ -66,8 +67,8 @@ class PathRows:
         return self.of_mode("family")
 
     def text(self, field: str) -> str:
-        """A cell of the first row, for workings."""
-        return self.image.text(field, int(self.rows[0]))
+        """A cell of the first row as it is shown in words and workings."""
+        return as_typed(self.image.text(field, int(self.rows[0])))
 
 
 class Joint(Protocol):

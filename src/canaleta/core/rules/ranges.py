@@ -14,7 +14,7 @@ from canaleta.core.joints.base import decimals_for
 from canaleta.core.path import Paths, describe, evaluate
 from canaleta.core.rules.base import Cell, Finding, Fix, fingerprint, rule, tidy
 from canaleta.core.signals import Family
-from canaleta.core.text import shown
+from canaleta.core.text import as_typed, shown
 from canaleta.core.units import factor_and_offset
 
 Rows = NDArray[np.int64]
@@ -129,7 +129,7 @@ def _disagreement(image: PlantImage, row: int, loop: float, says: float, true: f
         severity="settle",
         text=(
             f"at {level} the list shows {shown(says, decimals)} {unit} where the pipe holds {shown(true, decimals)}: "
-            f"the device spans {image.text('device_low', row)} … {image.text('device_high', row)} "
+            f"the device spans {_end(image, 'device_low', row)} … {_end(image, 'device_high', row)} "
             f"{image.text('device_unit', row)}"
         ),
         cells=tuple(Cell(int(image.ids[row]), f) for f in ("value_low", "value_high", "device_low", "device_high")),
@@ -173,14 +173,14 @@ def _both(side: str, image: PlantImage, row: int, low: float, high: float, label
     unit = image.text(f"{side}_unit", row)
     point = int(image.ids[row])
     return Fix(
-        f"{label}: {shown_plain(low)} … {shown_plain(high)} {unit}".rstrip(),
+        f"{label}: {as_typed(tidy(low))} … {as_typed(tidy(high))} {unit}".rstrip(),
         ((Cell(point, f"{side}_low"), tidy(low)), (Cell(point, f"{side}_high"), tidy(high))),
     )
 
 
-def shown_plain(value: float) -> str:
-    """A worked-out end point with a true minus sign."""
-    return tidy(value).replace("-", "−")
+def _end(image: PlantImage, name: str, row: int) -> str:
+    """A typed end point or unit, as words show it."""
+    return as_typed(image.text(name, row))
 
 
 def _settles(image: PlantImage, row: int, fix: Fix | None) -> bool:
@@ -205,13 +205,13 @@ def _settles(image: PlantImage, row: int, fix: Fix | None) -> bool:
 
 
 def _no_span(image: PlantImage, row: int, side: str) -> Finding:
-    value = image.text(f"{side}_low", row)
+    value = _end(image, f"{side}_low", row)
     whose = "the device's range" if side == "device" else "the scaling"
     return _r11(image, row, side, "bad", f"{whose} has no span: low and high are both {value}", ())
 
 
 def _turned(image: PlantImage, row: int, side: str, also: bool) -> Finding:
-    low, high, unit = (image.text(f"{side}_{end}", row) for end in ("low", "high", "unit"))
+    low, high, unit = (_end(image, f"{side}_{end}", row) for end in ("low", "high", "unit"))
     point = int(image.ids[row])
     sides = ("device", "value") if also else (side,)
     swap = tuple(
@@ -244,7 +244,7 @@ def _at_low_end(image: PlantImage, row: int) -> str:
 
 def _not_reverse(image: PlantImage, row: int) -> Finding:
     point = int(image.ids[row])
-    low, high = image.text("device_low", row), image.text("device_high", row)
+    low, high = _end(image, "device_low", row), _end(image, "device_high", row)
     fixes = (
         Fix("it acts direct", ((Cell(point, "acting"), "direct"),)),
         Fix(
@@ -267,7 +267,7 @@ def _r11(image: PlantImage, row: int, side: str, severity: str, text: str, fixes
         key=f"R11:{point}:{side}",
         station=Station.DEVICE if side == "device" else Station.VALUE,
         severity="bad" if severity == "bad" else "settle",
-        text=text.replace(" -", " −"),
+        text=text,
         cells=(Cell(point, f"{side}_low"), Cell(point, f"{side}_high")),
         fixes=fixes,
         fingerprint=fingerprint(image, (row,), _READS),
