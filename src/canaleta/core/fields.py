@@ -136,7 +136,7 @@ FIELDS: tuple[Field, ...] = (
           50, applies=_ANALOG, pair="counts_high", headers=("raw low",)),
     Field("counts_high", Station.COUNTS, "high", Kind.NUMBER, "the count that means the high end of the value",
           56, applies=_ANALOG, pair="counts_low", headers=("raw high",)),
-    Field("now", Station.VALUE, "now", Kind.LIVE, "what the plant says now", 98),
+    Field("now", Station.VALUE, "now", Kind.LIVE, "what the plant says now", 126),
     Field("value_low", Station.VALUE, "low", Kind.NUMBER, "the value at the low count",
           50, applies=_ANALOG, pair="value_high", unit_field="value_unit", headers=("eu low",)),
     Field("value_high", Station.VALUE, "high", Kind.NUMBER, "the value at the high count",

@@ -11,6 +11,8 @@ const emit = defineEmits<{
 const input = ref<HTMLInputElement | null>(null)
 const touched = ref(false)
 const marked = ref(-1)
+// Leaving takes the focus away, and so comes a blur: only the first of them counts.
+let closed = false
 
 const bare = (text: string) => text.toLowerCase().replace(/[^\p{L}\p{N}]/gu, '')
 const offered = computed(() =>
@@ -33,6 +35,8 @@ function typed(event: Event) {
 }
 
 function accept(where: 'down' | 'right' | 'left' | 'stay') {
+  if (closed) return
+  closed = true
   const choice = offered.value[marked.value]
   if (choice !== undefined) emit('update:modelValue', choice)
   void nextTick(() => emit('done', where))
@@ -49,10 +53,14 @@ function key(event: KeyboardEvent) {
   else if (event.key === 'Tab') {
     event.preventDefault()
     accept(event.shiftKey ? 'left' : 'right')
-  } else if (event.key === 'Escape') emit('leave')
+  } else if (event.key === 'Escape') {
+    closed = true
+    emit('leave')
+  }
 }
 
 function pick(choice: string) {
+  closed = true
   emit('update:modelValue', choice)
   void nextTick(() => emit('done', 'stay'))
 }

@@ -551,6 +551,11 @@ defineExpose({ focus: () => box.value?.focus() })
   font-family: var(--mono);
 }
 
+/* Rows stand above one another in drawing order: the one with an open editor must come last. */
+.row.here {
+  z-index: 2;
+}
+
 .row.here .cell {
   background: rgb(var(--v-theme-copper-wash));
 }

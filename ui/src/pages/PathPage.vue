@@ -34,6 +34,12 @@ const rows = computed(() => {
     : undefined
   return plant.list.find(query.value, only)
 })
+const stale = computed(() => {
+  const now = path.value
+  if (!now || whatIf.value || now.age_s == null) return false
+  const rack = plant.plant?.racks.find((r) => r.id === plant.list.racks[row.value])
+  return now.age_s > ((plant.plant?.stale_after_periods ?? 2) * (rack?.period_ms ?? 1000)) / 1000
+})
 const trust = computed(() => {
   const now = path.value
   if (!now || now.quality === 'good') return null
@@ -99,6 +105,7 @@ onUnmounted(() => removeEventListener('keydown', key))
             :what-if="whatIf"
             :injectable="sheet.injectable"
             :contact="sheet.family === 'contact'"
+            :stale="stale"
             @live="goLive"
           />
         </header>
@@ -108,6 +115,7 @@ onUnmounted(() => removeEventListener('keydown', key))
           :refused="refused"
           :chosen="chosen"
           :findings="findings"
+          :stale="stale"
           @type="typeAt"
           @live="goLive"
           @choose="chosen = $event"

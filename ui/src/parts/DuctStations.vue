@@ -11,6 +11,7 @@ const props = defineProps<{
   refused: { station: string; says: string } | null
   chosen: StationName
   findings: Finding[]
+  stale: boolean
 }>()
 const emit = defineEmits<{
   type: [station: StationName, text: string]
@@ -94,6 +95,7 @@ const kind = (station: Schemas['StationOut']) =>
           <input
             :value="shown(station)"
             class="figure"
+            :class="{ stale }"
             :size="6"
             :aria-label="`${station.name}, ${wordsFor[station.name]}`"
             :placeholder="'—'"
@@ -228,8 +230,26 @@ input {
   outline: none;
 }
 
+input.stale {
+  color: rgb(var(--v-theme-quiet));
+}
+
 .unit {
   font-size: 11px;
+}
+
+@media (max-width: 1100px) {
+  .stations {
+    gap: 6px;
+  }
+
+  .station {
+    padding: 6px;
+  }
+
+  input {
+    font-size: 15px;
+  }
 }
 
 .line {

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Where the figures come from: what-if, live or injected; always named, one at a time. */
-import { computed, nextTick, ref } from 'vue'
+import { nextTick, ref } from 'vue'
 import { ask, api, type Schemas } from '../api/client'
 import { usePlant } from '../plant/store'
 import { age } from '../plant/words'
@@ -11,6 +11,7 @@ const props = defineProps<{
   whatIf: WhatIf | null
   injectable: string
   contact: boolean
+  stale: boolean
 }>()
 const emit = defineEmits<{ live: [] }>()
 const plant = usePlant()
@@ -19,13 +20,6 @@ const text = ref('')
 const says = ref('')
 const busy = ref(false)
 const input = ref<HTMLInputElement | null>(null)
-
-const stale = computed(() => {
-  const rack = plant.plant?.racks[0]
-  return (
-    (props.path.age_s ?? 0) > ((plant.plant?.stale_after_periods ?? 2) * (rack?.period_ms ?? 1000)) / 1000
-  )
-})
 
 async function toggle() {
   open.value = !open.value
