@@ -99,7 +99,7 @@ def core() -> None:
     report.write()
 
 
-def _site(document: Any) -> Any:
+def _site(document: Any, *, scan: bool) -> Any:
     """A running back end on a plant document, in a folder of its own; (options, supervisor, folder)."""
     from canaleta.host.cluster import Cluster, free_port
     from canaleta.host.start import Options, run_back_end
@@ -121,7 +121,7 @@ def _site(document: Any) -> Any:
         engine.dispose()
     options = Options("127.0.0.1", free_port(), folder, demo=True)
     supervisor = Supervisor()
-    link = run_back_end(options, supervisor)
+    link = run_back_end(options, supervisor, scan=scan)
     return options, supervisor, folder, link, loaded
 
 
@@ -132,9 +132,7 @@ def list_() -> None:
     from canaleta.catalogue.demo import generated
 
     report = Report("list")
-    document = generated(POINTS)
-    small = document.model_copy(update={"cabinets": document.cabinets})
-    options, supervisor, folder, link, loaded = _site(small)
+    options, supervisor, folder, link, loaded = _site(generated(POINTS), scan=False)
     address = f"http://{options.host}:{options.port}"
     try:
         report.add("50,000 points loaded into an empty database", f"{loaded:.1f} s")
@@ -204,7 +202,7 @@ def latency() -> None:
     from canaleta.catalogue.demo import demo_plant
 
     report = Report("latency")
-    options, supervisor, folder, link, _ = _site(demo_plant())
+    options, supervisor, folder, link, _ = _site(demo_plant(), scan=True)
     address = f"http://{options.host}:{options.port}"
     try:
         with sync_playwright() as playwright:

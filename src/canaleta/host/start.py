@@ -77,10 +77,13 @@ def start(options: Options) -> int:
     return 0
 
 
-def run_back_end(options: Options, supervisor: Supervisor, *, runner: str | None = None, reload: bool = False) -> str:
+def run_back_end(
+    options: Options, supervisor: Supervisor, *, runner: str | None = None, reload: bool = False, scan: bool = True
+) -> str:
     """Start database, stand-in, agent and web server in order. Returns the path of a one-time sign-in link.
 
-    runner: the unprivileged user that all but the database run as; None for the caller's own.
+    runner: the unprivileged user that all but the database run as; None for the caller's own. scan: whether
+    an agent runs here.
     """
     secrets = load_secrets(options.data)
     if runner:
@@ -105,8 +108,9 @@ def run_back_end(options: Options, supervisor: Supervisor, *, runner: str | None
         argv = [*program, "_stand-in", "--port", str(rack_port), "--seed", str(SEED)]
         with step(f"stand-in rack on 127.0.0.1:{rack_port}"):
             supervisor.start(Service("stand-in", argv, _listens("127.0.0.1", rack_port), runner, environment))
-    with step("scan agent"):
-        supervisor.start(Service("scan agent", [*program, "_agent"], lambda: True, runner, environment))
+    if scan:
+        with step("scan agent"):
+            supervisor.start(Service("scan agent", [*program, "_agent"], lambda: True, runner, environment))
     with step("web server"):
         ready = _answers(f"{address_of(options)}/api/health")
         argv = _web_server(options, reload=reload)

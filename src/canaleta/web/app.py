@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 from pathlib import Path
 
@@ -9,6 +10,7 @@ from flask import Response, jsonify, request, send_from_directory
 from flask_openapi3.models.info import Info
 from flask_openapi3.openapi import OpenAPI
 from sqlalchemy import Engine
+from sqlalchemy.exc import SQLAlchemyError
 from werkzeug.exceptions import NotFound
 
 from canaleta import __version__
@@ -49,7 +51,22 @@ def from_environment() -> OpenAPI:
     """The application as `start` runs it: CANALETA_RUNTIME_URL, CANALETA_HOSTS, CANALETA_THREADS."""
     hosts = frozenset(h.strip().lower() for h in os.environ["CANALETA_HOSTS"].split(",") if h.strip())
     threads = int(os.environ.get("CANALETA_THREADS", "128"))
-    return create_app(engine_for(os.environ["CANALETA_RUNTIME_URL"]), hosts, most_streams=threads - 16)
+    app = create_app(engine_for(os.environ["CANALETA_RUNTIME_URL"]), hosts, most_streams=threads - 16)
+    _read_ahead(app.extensions["canaleta"])
+    return app
+
+
+def _read_ahead(shared: Shared) -> None:
+    """Read the plant before the workers fork: they share it, and the first page need not wait for it.
+
+    Connections must not cross a fork, so the pool is emptied. A database that is away is met later.
+    """
+    try:
+        shared.snapshots.fresh_enough(shared.image())
+    except (SQLAlchemyError, LookupError) as error:
+        logging.getLogger("web").warning("the plant could not be read ahead: %s", type(error).__name__)
+    finally:
+        shared.engine.dispose()
 
 
 def _add_plain_routes(app: OpenAPI, dist: Path) -> None:

@@ -34,7 +34,6 @@ const virtual = useVirtualizer(
     estimateSize: () => ROW,
     overscan: 12,
     scrollPaddingStart: 56,
-    getItemKey: (index: number) => plant.list.ids[props.rows[index]!] ?? index,
   })),
 )
 const drawn = computed(() => virtual.value.getVirtualItems())

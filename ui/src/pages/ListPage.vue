@@ -27,19 +27,24 @@ const narrowed = computed(() => {
 // Rows are found when asked, not at each change: a row that no longer fits stays until the next search.
 watch([query, onlyFindings, () => plant.list.length], refind, { immediate: true })
 
+let noted: ReturnType<typeof setTimeout> | undefined
+
 function refind() {
   rows.value = plant.list.find(query.value, narrowed.value)
-  void router.replace({
-    query: {
-      ...route.query,
-      find: query.value || undefined,
-      only: onlyFindings.value ? 'findings' : undefined,
-    },
-  })
+  clearTimeout(noted)
+  noted = setTimeout(note, 400)
 }
 
-function open(point: number) {
-  void router.replace({ query: { ...route.query, at: String(point) } })
+/** Keep what is sought in the address, for a colleague and for the way back; not at every keystroke. */
+function note() {
+  const only = onlyFindings.value ? 'findings' : undefined
+  void router.replace({ query: { ...route.query, find: query.value || undefined, only } })
+}
+
+async function open(point: number) {
+  clearTimeout(noted)
+  const only = onlyFindings.value ? 'findings' : undefined
+  await router.replace({ query: { find: query.value || undefined, only, at: String(point) } })
   void router.push(`/point/${point}`)
 }
 
@@ -55,7 +60,10 @@ onMounted(() => {
   addEventListener('keydown', anywhere)
   grid.value?.focus()
 })
-onUnmounted(() => removeEventListener('keydown', anywhere))
+onUnmounted(() => {
+  clearTimeout(noted)
+  removeEventListener('keydown', anywhere)
+})
 </script>
 
 <template>

@@ -72,6 +72,7 @@ function key(event: KeyboardEvent) {
     bar.value?.focus()
   } else if (event.key === 'Escape') {
     if (whatIf.value) goLive()
+    else if (history.state?.back?.startsWith('/list')) router.back()
     else void router.push({ path: '/list', query: { at: String(point.value) } })
   }
 }

@@ -1,0 +1,53 @@
+"""Takes the pictures in this folder from a running demo plant.
+
+.venv/bin/python docs/screenshots/take.py 'http://127.0.0.1:8412/enter#TOKEN'      (a link from ./canaleta user link)
+"""
+
+from __future__ import annotations
+
+import shutil
+import sys
+from pathlib import Path
+
+from playwright.sync_api import Browser, Page, sync_playwright
+
+HERE = Path(__file__).parent
+
+
+def shoot(page: Page, name: str, path: str = "", wait: str = ".station") -> None:
+    """Open a page of the plant and take its picture once it shows readings."""
+    if path:
+        page.goto(address + path)
+    page.wait_for_selector(wait)
+    page.wait_for_timeout(1800)
+    page.screenshot(path=str(HERE / f"{name}.png"))
+
+
+def pictures(browser: Browser, link: str) -> None:
+    """All pictures, light then dark, in one session."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme="light")
+    page = context.new_page()
+    page.goto(link)
+    shoot(page, "list-light", wait=".grid .row")
+    shoot(page, "path-light", "/point/1")
+    page.goto(address + "/point/6")
+    page.wait_for_selector(".station")
+    page.locator(".station input").nth(2).click()
+    page.keyboard.type("13.3334")
+    page.keyboard.press("Enter")
+    page.locator(".station").nth(3).get_by_role("button", name="working").click()
+    shoot(page, "path-thermocouple")
+    shoot(page, "history", "/history", wait=".history")
+    page.evaluate("localStorage.setItem('canaleta-theme', 'dark')")
+    shoot(page, "list-dark", "/list", wait=".grid .row")
+    shoot(page, "path-dark", "/point/2")
+
+
+if __name__ == "__main__":
+    address = sys.argv[1].partition("/enter")[0]
+    with sync_playwright() as playwright:
+        chromium = playwright.chromium.launch(
+            executable_path=shutil.which("chromium"), args=["--no-sandbox", "--disable-dev-shm-usage"]
+        )
+        pictures(chromium, sys.argv[1])
+        chromium.close()
