@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
 from canaleta.host.cluster import Cluster, free_port
 from canaleta.host.start import Options, address_of, run_back_end
@@ -16,6 +16,7 @@ from canaleta.host.supervisor import Supervisor
 from canaleta.plant import accounts
 from canaleta.plant.database import engine_for
 
+expect.set_options(timeout=15_000)
 FLAGS = ["--no-sandbox", "--disable-dev-shm-usage", "--disable-background-networking", "--disable-component-update"]
 
 
@@ -39,7 +40,7 @@ class Site:
             token = accounts.make_link(connection, name)
         context = self._open_context(dark)
         page = context.new_page()
-        page.set_default_timeout(10_000)
+        page.set_default_timeout(20_000)
         page.goto(f"{self.address}/enter#{token}")
         page.wait_for_selector(".grid .row")
         return page

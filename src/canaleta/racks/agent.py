@@ -11,9 +11,11 @@ import logging
 import os
 import signal
 import socket
+from collections import defaultdict
 from dataclasses import replace
 from datetime import UTC, datetime
 
+import psycopg
 from sqlalchemy import Engine
 from sqlalchemy.exc import SQLAlchemyError
 
@@ -41,10 +43,12 @@ class Agent:
         self._keeper = PlantKeeper(engine)
         self._source = source
         self._holder = f"{socket.gethostname()}:{os.getpid()}"
+        self._asked: defaultdict[int, asyncio.Event] = defaultdict(asyncio.Event)
 
     async def run(self) -> None:
         """Scan until cancelled. Racks that appear or vanish are taken up or let go at the next look."""
         tasks: dict[int, asyncio.Task[None]] = {}
+        listener = asyncio.create_task(self._listen())
         try:
             while True:
                 try:
@@ -60,9 +64,22 @@ class Agent:
                     tasks.pop(gone).cancel()
                 await asyncio.sleep(LEASE_CHECK_S)
         finally:
-            for task in tasks.values():
+            for task in (listener, *tasks.values()):
                 task.cancel()
-            await asyncio.gather(*tasks.values(), return_exceptions=True)
+            await asyncio.gather(listener, *tasks.values(), return_exceptions=True)
+
+    async def _listen(self) -> None:
+        """Hear of commands, so that a rack need not wait for its next scan to do one."""
+        url = self._engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
+        while True:
+            try:
+                async with await psycopg.AsyncConnection.connect(url, autocommit=True) as connection:
+                    await connection.execute("listen canaleta_command")
+                    async for notice in connection.notifies():
+                        self._asked[int(notice.payload)].set()
+            except psycopg.Error as error:
+                log.warning("commands wait for the next scan: %s", _short(error))
+                await asyncio.sleep(WAIT_AFTER_TROUBLE_S)
 
     async def _rack(self, rack: int) -> None:
         """Hold one rack's lease and scan it; trouble with the database is waited out."""
@@ -131,7 +148,18 @@ class Agent:
             if not await asyncio.to_thread(self._write, last):
                 return
             due = max(due + period, loop.time())
-            await asyncio.sleep(due - loop.time())
+            if await self._woken(rack.id, due - loop.time()):
+                due = loop.time()
+
+    async def _woken(self, rack: int, seconds: float) -> bool:
+        """Wait for the next scan; whether a command came before it."""
+        asked = self._asked[rack]
+        try:
+            await asyncio.wait_for(asked.wait(), seconds)
+        except TimeoutError:
+            return False
+        asked.clear()
+        return True
 
     async def _commands(self, rack: int, epoch: int) -> None:
         for command in await asyncio.to_thread(self._waiting, rack, epoch):

@@ -35,16 +35,20 @@ class StandIn:
     field: FieldRack
     server: ModbusTcpServer
     unit: int = 1
+    step: int = 0
 
     async def run(self) -> None:
         """Serve the registers and move the process on, four times a second, until cancelled."""
         await self.server.serve_forever(background=True)
-        step = 0
         while True:
-            words = self.field.step(step).tolist()
-            await self.server.async_setValues(self.unit, READ_INPUT_REGISTERS, 0, words)
-            step += 1
+            await self.refresh()
             await asyncio.sleep(STEP_S)
+            self.step += 1
+
+    async def refresh(self) -> None:
+        """Work the registers out anew: a signal just put on the terminals is read at once."""
+        words = self.field.step(self.step).tolist()
+        await self.server.async_setValues(self.unit, READ_INPUT_REGISTERS, 0, words)
 
 
 def build(plant: DemoPlant, rack: int, port: int, seed: int) -> StandIn:
@@ -68,7 +72,9 @@ class SourcePort:
         """Answer one client, a line at a time, until it closes or misbehaves."""
         try:
             while line := await reader.readline():
-                writer.write(json.dumps(self._answer(line)).encode() + b"\n")
+                answer = self._answer(line)
+                await self._rack.refresh()
+                writer.write(json.dumps(answer).encode() + b"\n")
                 await writer.drain()
         except (ConnectionError, ValueError, asyncio.LimitOverrunError) as error:
             log.info("source port: a client left: %s", error)

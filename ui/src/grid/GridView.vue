@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /**
- * The list as a grid: rows drawn by us over a virtualiser, the tag column frozen, keys and clipboard as in a
- * spreadsheet. Behaviour is in selection.ts and clipboard.ts; this file draws and passes on.
+ * The list as a grid: rows drawn by us over a virtualiser, the tag column frozen. What keys, clipboard and
+ * mouse do is in useGrid.ts; this file draws.
  */
 import { useVirtualizer } from '@tanstack/vue-virtual'
 import { computed, nextTick, ref, watch } from 'vue'
@@ -10,8 +10,8 @@ import LiveCell from '../parts/LiveCell.vue'
 import { usePlant } from '../plant/store'
 import { asTyped } from '../plant/words'
 import CellEditor from './CellEditor.vue'
-import { read, spread, written } from './clipboard'
-import { at, blockOf, holds, moved, tabbed, type Selection } from './selection'
+import { at, holds } from './selection'
+import { useGrid } from './useGrid'
 
 type Field = Schemas['FieldOut']
 const ROW = 25
@@ -24,8 +24,6 @@ const emit = defineEmits<{
 }>()
 const plant = usePlant()
 const box = ref<HTMLElement | null>(null)
-const selection = ref<Selection>(at(0, 0))
-const editing = ref<{ text: string; all: boolean } | null>(null)
 
 const virtual = useVirtualizer(
   computed(() => ({
@@ -37,20 +35,28 @@ const virtual = useVirtualizer(
   })),
 )
 const drawn = computed(() => virtual.value.getVirtualItems())
-const block = computed(() => blockOf(selection.value))
-const extent = computed(() => ({
-  rows: props.rows.length,
-  cols: props.fields.length,
-  page: Math.max(1, Math.floor((box.value?.clientHeight ?? 400) / ROW) - 3),
-}))
+const grid = useGrid({
+  rows: () => props.rows,
+  fields: () => props.fields,
+  page: () => Math.max(1, Math.floor((box.value?.clientHeight ?? 400) / ROW) - 3),
+  focus: () => box.value?.focus(),
+  show: (row, col) =>
+    void nextTick(() => {
+      virtual.value.scrollToIndex(row, { align: 'auto' })
+      intoView(col)
+    }),
+  open: (point) => emit('open', point),
+  find: () => emit('find'),
+})
+const { selection, block, editing, activeField, activePoint, editable } = grid
+
 const bands = computed(() => {
-  const out: { name: string; width: number; first: boolean }[] = []
-  props.fields.forEach((field, i) => {
-    if (i === 0) return
+  const out: { name: string; width: number }[] = []
+  for (const field of props.fields.slice(1)) {
     const last = out.at(-1)
     if (last?.name === field.station) last.width += field.width
-    else out.push({ name: field.station, width: field.width, first: true })
-  })
+    else out.push({ name: field.station, width: field.width })
+  }
   return out
 })
 const starts = computed(() => props.fields.map((f, i) => i > 0 && f.station !== props.fields[i - 1]!.station))
@@ -59,52 +65,37 @@ const lefts = computed(() => {
   let x = 0
   return props.fields.map((field) => (x += field.width) - field.width)
 })
-const activeField = computed(() => props.fields[selection.value.active.col]!)
-const activeRow = computed(() => props.rows[selection.value.active.row])
-const activePoint = computed(() =>
-  activeRow.value === undefined ? undefined : plant.list.ids[activeRow.value],
-)
 
-watch([selection, () => props.rows], announce, { immediate: true })
-
-// A filter keeps the hand on its point, if that is still shown.
 watch(
-  () => props.rows,
-  (rows, before) => {
-    const row = before[selection.value.active.row]
-    const place = row === undefined ? -1 : rows.indexOf(row)
-    selection.value = at(Math.max(0, place), selection.value.active.col)
+  [selection, () => props.rows],
+  () => {
+    if (activePoint.value === undefined) return
+    const { top, bottom, left, right } = block.value
+    const cells = (bottom - top + 1) * (right - left + 1)
+    emit('select', { point: activePoint.value, field: activeField.value.name, cells })
   },
+  { immediate: true },
 )
-
-function announce() {
-  if (activePoint.value === undefined) return
-  const { top, bottom, left, right } = block.value
-  emit('select', {
-    point: activePoint.value,
-    field: activeField.value.name,
-    cells: (bottom - top + 1) * (right - left + 1),
-  })
-}
 
 watch(
   () => props.active,
   (point) => {
     const row = point === null ? undefined : plant.list.row(point)
     const place = row === undefined ? -1 : props.rows.indexOf(row)
-    if (place >= 0) go(at(place, selection.value.active.col))
+    if (place >= 0) grid.go(at(place, selection.value.active.col))
   },
   { immediate: true, flush: 'post' },
 )
 
-function go(next: Selection | undefined) {
-  if (!next || !props.rows.length) return
-  selection.value = next
-  void nextTick(() => {
-    virtual.value.scrollToIndex(next.active.row, { align: 'auto' })
-    intoView(next.active.col)
-  })
-}
+// The racks whose values are on screen.
+watch(
+  drawn,
+  (items) => {
+    const racks = new Set(items.map((item) => plant.list.racks[props.rows[item.index]!] ?? 0))
+    plant.watch([...racks].filter(Boolean))
+  },
+  { flush: 'post' },
+)
 
 /** Scroll sideways so that the active cell is whole, beside the frozen tag column. */
 function intoView(col: number) {
@@ -118,7 +109,6 @@ function intoView(col: number) {
 }
 
 const text = (field: Field, row: number) => (void plant.list.version, plant.list.text(field.name, row))
-const editable = (field: Field) => plant.may('edit') && field.kind !== 'live' && field.kind !== 'checks'
 const choicesOf = (field: Field) => (field.kind === 'unit' ? [] : field.choices)
 const figures = (field: Field) => ['number', 'whole'].includes(field.kind)
 const findingsAt = (row: number) => plant.findingsOf.get(plant.list.ids[row]!) ?? []
@@ -127,190 +117,8 @@ const worst = (row: number) => {
   return found.some((f) => f.severity === 'bad') ? 'bad' : found.length ? 'settle' : ''
 }
 const marked = (row: number, field: string) =>
-  findingsAt(row).find((f) =>
-    f.cells.some((cell) => cell.point === plant.list.ids[row] && cell.field === field),
-  )?.severity
-
-function edit(start?: string) {
-  const field = activeField.value
-  if (activePoint.value === undefined || activeRow.value === undefined) return
-  if (!editable(field)) {
-    const why = plant.may('edit')
-      ? `“${field.label}” is worked out, not typed`
-      : 'a reader may look, not change'
-    return plant.say(why)
-  }
-  const wait = plant.waitingAt(activePoint.value, field.name)
-  editing.value = { text: start ?? wait?.text ?? text(field, activeRow.value), all: start === undefined }
-}
-
-function accept(where: 'down' | 'right' | 'left' | 'stay') {
-  const now = editing.value
-  if (!now || activePoint.value === undefined || activeRow.value === undefined) return
-  editing.value = null
-  const field = activeField.value.name
-  const wait = plant.waitingAt(activePoint.value, field)
-  const was = wait?.state === 'conflict' ? (wait.theirs ?? '') : plant.list.text(field, activeRow.value)
-  void plant.save([{ point: activePoint.value, field, was, text: now.text }])
-  if (where === 'down') go(moved(selection.value, 'ArrowDown', extent.value))
-  if (where === 'right' || where === 'left') go(tabbed(selection.value, extent.value, where === 'left'))
-  if (where !== 'stay') box.value?.focus()
-}
-
-function leave() {
-  editing.value = null
-  box.value?.focus()
-}
-
-/** Edits for a block of texts whose top left corner is a place; cells that are worked out are left out. */
-function editsFor(texts: string[][], top: number, left: number): Schemas['EditIn'][] {
-  return texts.flatMap((line, r) =>
-    line.flatMap((typed, c) => {
-      const row = props.rows[top + r]
-      const field = props.fields[left + c]
-      if (row === undefined || !field || !editable(field)) return []
-      return [
-        {
-          point: plant.list.ids[row]!,
-          field: field.name,
-          was: plant.list.text(field.name, row),
-          text: typed,
-        },
-      ]
-    }),
-  )
-}
-
-function selectedTexts(): string[][] {
-  const { top, bottom, left, right } = block.value
-  return props.rows
-    .slice(top, bottom + 1)
-    .map((row) => props.fields.slice(left, right + 1).map((f) => text(f, row)))
-}
-
-function copy(event: ClipboardEvent) {
-  if (editing.value) return
-  event.preventDefault()
-  event.clipboardData?.setData('text/plain', written(selectedTexts()))
-}
-
-function paste(event: ClipboardEvent) {
-  if (editing.value) return
-  event.preventDefault()
-  if (!plant.may('edit')) return plant.say('a reader may look, not change')
-  const { top, bottom, left, right } = block.value
-  const texts = spread(
-    read(event.clipboardData?.getData('text/plain') ?? ''),
-    bottom - top + 1,
-    right - left + 1,
-  )
-  void plant.save(editsFor(texts, top, left), 'pasted')
-  selection.value = {
-    anchor: { row: top, col: left },
-    active: { row: top + texts.length - 1, col: left + texts[0]!.length - 1 },
-  }
-}
-
-function fillDown() {
-  const { top, left } = block.value
-  const texts = selectedTexts()
-  const first = texts[0]!
-  void plant.save(
-    editsFor(
-      texts.slice(1).map(() => first),
-      top + 1,
-      left,
-    ),
-    'filled down',
-  )
-}
-
-function clear() {
-  const { top, left } = block.value
-  void plant.save(
-    editsFor(
-      selectedTexts().map((line) => line.map(() => '')),
-      top,
-      left,
-    ),
-    'cleared',
-  )
-}
-
-/** Keys that come before the editor's input has the focus are not lost: they go where they were meant. */
-function early(event: KeyboardEvent) {
-  const now = editing.value
-  if (!now || event.ctrlKey || event.metaKey || event.altKey) return
-  event.preventDefault()
-  if (event.key === 'Enter') accept('down')
-  else if (event.key === 'Tab') accept(event.shiftKey ? 'left' : 'right')
-  else if (event.key === 'Escape') leave()
-  else if (event.key === 'Backspace') now.text = now.text.slice(0, -1)
-  else if (event.key.length === 1) now.text = now.all ? event.key : now.text + event.key
-  now.all = false
-}
-
-function key(event: KeyboardEvent) {
-  if (editing.value) return early(event)
-  const ctrl = event.ctrlKey || event.metaKey
-  const step = moved(selection.value, event.key, extent.value, { extend: event.shiftKey, far: ctrl })
-  const command = commandFor(event, ctrl)
-  if (!step && !command) return
-  event.preventDefault()
-  if (step) go(step)
-  else command!()
-}
-
-function commandFor(event: KeyboardEvent, ctrl: boolean): (() => void) | undefined {
-  const letter = event.key.toLowerCase()
-  if (ctrl) {
-    if (letter === 'z') return () => void plant.turnBack(event.shiftKey ? 'redo' : 'undo')
-    if (letter === 'y') return () => void plant.turnBack('redo')
-    if (letter === 'd') return fillDown
-    if (letter === 'a')
-      return () =>
-        (selection.value = {
-          anchor: { row: 0, col: 0 },
-          active: { row: extent.value.rows - 1, col: extent.value.cols - 1 },
-        })
-    return undefined
-  }
-  if (event.altKey) return undefined
-  if (event.key === 'Tab') {
-    const next = tabbed(selection.value, extent.value, event.shiftKey)
-    return next && (() => go(next))
-  }
-  if (event.key === 'Enter') return () => activePoint.value !== undefined && emit('open', activePoint.value)
-  if (event.key === 'F2') return () => edit()
-  if (event.key === 'Delete' || event.key === 'Backspace') return clear
-  if (event.key === '/') return () => emit('find')
-  if (event.key === 'Escape')
-    return () => activePoint.value !== undefined && plant.drop(activePoint.value, activeField.value.name)
-  if (event.key.length === 1) return () => edit(event.key)
-  return undefined
-}
-
-function press(event: MouseEvent, row: number, col: number) {
-  if (event.button !== 0) return
-  if (event.shiftKey) selection.value = { anchor: selection.value.anchor, active: { row, col } }
-  else selection.value = at(row, col)
-  box.value?.focus()
-}
-
-function drag(event: MouseEvent, row: number, col: number) {
-  if (event.buttons === 1 && !editing.value)
-    selection.value = { anchor: selection.value.anchor, active: { row, col } }
-}
-
-// The racks whose values are on screen.
-watch(
-  drawn,
-  (items) => {
-    const racks = new Set(items.map((item) => plant.list.racks[props.rows[item.index]!] ?? 0))
-    plant.watch([...racks].filter(Boolean))
-  },
-  { flush: 'post' },
-)
+  findingsAt(row).find((f) => f.cells.some((c) => c.point === plant.list.ids[row] && c.field === field))
+    ?.severity
 
 defineExpose({ focus: () => box.value?.focus() })
 </script>
@@ -325,9 +133,9 @@ defineExpose({ focus: () => box.value?.focus() })
     :aria-rowcount="rows.length + 2"
     :aria-colcount="fields.length"
     :aria-activedescendant="activePoint === undefined ? undefined : `cell-${activePoint}-${activeField.name}`"
-    @keydown="key"
-    @copy="copy"
-    @paste="paste"
+    @keydown="grid.key"
+    @copy="grid.copy"
+    @paste="grid.paste"
   >
     <div class="head" :style="{ width: `${total}px` }">
       <div class="bands" role="row" aria-rowindex="1">
@@ -386,9 +194,9 @@ defineExpose({ focus: () => box.value?.focus() })
             plant.waitingAt(plant.list.ids[rows[item.index]!]!, field.name)?.state,
           ]"
           :style="{ width: `${field.width}px` }"
-          @mousedown="press($event, item.index, c)"
-          @mouseenter="drag($event, item.index, c)"
-          @dblclick="edit()"
+          @mousedown="grid.press($event, item.index, c)"
+          @mouseenter="grid.drag($event, item.index, c)"
+          @dblclick="grid.edit()"
         >
           <CellEditor
             v-if="editing && item.index === selection.active.row && c === selection.active.col"
@@ -396,8 +204,8 @@ defineExpose({ focus: () => box.value?.focus() })
             :choices="choicesOf(field)"
             :select-all="editing.all"
             :label="`${field.station} ${field.label}`"
-            @done="accept"
-            @leave="leave"
+            @done="grid.accept"
+            @leave="grid.leave"
           />
           <LiveCell
             v-else-if="field.kind === 'live'"

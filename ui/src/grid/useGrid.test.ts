@@ -1,0 +1,130 @@
+import { createPinia, setActivePinia } from 'pinia'
+import { nextTick, ref } from 'vue'
+import type { Schemas } from '../api/client'
+import { usePlant } from '../plant/store'
+import { at } from './selection'
+import { useGrid } from './useGrid'
+
+const field = (name: string, kind: string): Schemas['FieldOut'] => ({
+  name,
+  station: 'POINT',
+  label: name,
+  kind,
+  says: name,
+  width: 50,
+  choices: [],
+  applies: [],
+})
+const FIELDS = [field('tag', 'text'), field('service', 'text'), field('now', 'live'), field('area', 'text')]
+
+function desk(role: 'engineer' | 'reader' = 'engineer') {
+  setActivePinia(createPinia())
+  const plant = usePlant()
+  const rights = role === 'engineer' ? ['read', 'edit'] : ['read']
+  plant.session = { account: 'ana', role, rights, csrf: '' }
+  plant.list.load({
+    seq: 0,
+    ids: [11, 12, 13],
+    racks: [1, 1, 1],
+    columns: { tag: ['A', 'B', 'C'], service: ['gas', 'air', 'oil'], area: ['k1', 'k2', 'k3'] },
+  })
+  const saved: { edits: Schemas['EditIn'][]; source?: string }[] = []
+  plant.save = (edits, source) => {
+    saved.push({ edits, source })
+    return Promise.resolve(undefined)
+  }
+  const rows = ref([0, 1, 2])
+  const opened: number[] = []
+  const grid = useGrid({
+    rows: () => rows.value,
+    fields: () => FIELDS,
+    page: () => 10,
+    focus: () => undefined,
+    show: () => undefined,
+    open: (point) => opened.push(point),
+    find: () => undefined,
+  })
+  const press = (...keys: string[]) => {
+    for (const key of keys) {
+      const [name, ...with_] = key.split('+').reverse()
+      grid.key(
+        new KeyboardEvent('keydown', {
+          key: name!,
+          ctrlKey: with_.includes('ctrl'),
+          shiftKey: with_.includes('shift'),
+          cancelable: true,
+        }),
+      )
+    }
+  }
+  return { plant, grid, rows, saved, opened, press }
+}
+
+test('typing starts an edit and loses no key, however fast it comes', () => {
+  const { grid, saved, press } = desk()
+  press('ArrowRight', 's', 't', 'e', 'a', 'x', 'Backspace', 'm', 'Enter')
+  expect(saved).toEqual([
+    { edits: [{ point: 11, field: 'service', was: 'gas', text: 'steam' }], source: undefined },
+  ])
+  expect(grid.selection.value).toEqual(at(1, 1))
+})
+
+test('F2 edits what is there; the first key after it replaces it, escape leaves it', () => {
+  const { grid, saved, press } = desk()
+  press('F2')
+  expect(grid.editing.value?.text).toBe('A')
+  press('Escape')
+  expect(grid.editing.value).toBeNull()
+  expect(saved).toEqual([])
+})
+
+test('a column that is worked out and a reader are told why there is nothing to type', () => {
+  const { plant, grid, press } = desk()
+  press('End', 'ArrowLeft', 'x')
+  expect(grid.editing.value).toBeNull()
+  expect(plant.notice?.text).toContain('worked out')
+  const reader = desk('reader')
+  reader.press('x')
+  expect(reader.plant.notice?.text).toBe('a reader may look, not change')
+})
+
+test('fill down takes the top row of the selection', () => {
+  const { saved, press } = desk()
+  press('ArrowRight', 'shift+ArrowDown', 'shift+ArrowDown', 'ctrl+d')
+  expect(saved[0]?.edits.map((e) => [e.point, e.text])).toEqual([
+    [12, 'gas'],
+    [13, 'gas'],
+  ])
+})
+
+test('delete empties what can be typed and leaves the rest alone', () => {
+  const { saved, press } = desk()
+  press('ArrowRight', 'shift+End', 'Delete')
+  expect(saved[0]?.edits.map((e) => [e.field, e.text])).toEqual([
+    ['service', ''],
+    ['area', ''],
+  ])
+})
+
+test('enter opens the point, and a filter keeps the hand on it', async () => {
+  const { grid, rows, opened, press } = desk()
+  press('ArrowDown', 'ArrowDown', 'Enter')
+  expect(opened).toEqual([13])
+  rows.value = [1, 2]
+  await nextTick()
+  expect(grid.activePoint.value).toBe(13)
+  rows.value = [0]
+  await nextTick()
+  expect(grid.activePoint.value).toBe(11)
+})
+
+test('a paste that is larger than what is left stops at the edge', () => {
+  const { grid, saved, press } = desk()
+  press('ArrowDown', 'ArrowDown', 'End')
+  const clipboardData = { getData: () => 'x\ty\nz\tw' }
+  grid.paste(
+    Object.assign(new Event('paste', { cancelable: true }), { clipboardData }) as unknown as ClipboardEvent,
+  )
+  expect(saved[0]).toEqual({ edits: [{ point: 13, field: 'area', was: 'k3', text: 'x' }], source: 'pasted' })
+  expect(grid.selection.value.active).toEqual({ row: 2, col: 3 })
+})
