@@ -1,0 +1,83 @@
+"""The catalogue: module types that hold together, the demo plant, generated plants."""
+
+import pytest
+from pydantic import ValidationError
+
+from canaleta.catalogue.demo import demo_plant, generated, layout_of
+from canaleta.catalogue.types import module_types
+from canaleta.core.fields import STORED
+from canaleta.core.modules import ModuleType
+from canaleta.core.signals import signal_named
+
+
+@pytest.mark.parametrize("kind", module_types().values(), ids=lambda kind: kind.key)
+def test_a_module_type_has_registers_and_terminals_for_every_channel(kind: ModuleType) -> None:
+    words = sum(run.count for run in kind.registers if run.holds == "channel words")
+    bits = 16 * sum(run.count for run in kind.registers if run.holds == "channel bits")
+    assert words + bits >= kind.channels
+    marks = [mark for channel in range(kind.channels) for mark, _ in kind.terminal_marks(channel)]
+    assert len(set(marks)) == len(marks), "one mark, one terminal"
+    for mode in kind.modes:
+        assert mode.least <= min(mode.counts.low, mode.counts.high)
+        assert mode.most >= max(mode.counts.low, mode.counts.high)
+
+
+def test_the_three_modules_of_the_demo_rack() -> None:
+    assert {k: (t.channels, t.register_count) for k, t in module_types().items()} == {
+        "di16-24v": (16, 1),
+        "ai8-ui": (8, 9),
+        "tc8": (8, 10),
+    }
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        ({"channels": 0}, "channels"),
+        ({"modes": []}, "modes"),
+        ({"colour": "red"}, "colour"),
+        ({"status": None}, "bit base"),
+        ({"channels": float("nan")}, "channels"),
+    ],
+)
+def test_a_module_type_that_does_not_hold_together_is_refused(change: dict[str, object], says: str) -> None:
+    body = module_types()["ai8-ui"].model_dump(mode="json") | change
+    with pytest.raises(ValidationError, match=says):
+        ModuleType.model_validate(body)
+
+
+def test_two_modes_of_one_name_and_a_span_without_length_are_refused() -> None:
+    body = module_types()["ai8-ui"].model_dump(mode="json")
+    with pytest.raises(ValidationError, match="one name"):
+        ModuleType.model_validate(body | {"modes": [body["modes"][0]] * 2})
+    flat = body["modes"][0] | {"signal": {"low": 4, "high": 4}}
+    with pytest.raises(ValidationError, match="must differ"):
+        ModuleType.model_validate(body | {"modes": [flat]})
+
+
+def test_a_module_type_comes_back_from_json_as_it_was() -> None:
+    for kind in module_types().values():
+        assert ModuleType.model_validate_json(kind.model_dump_json()) == kind
+
+
+def test_the_demo_plant_names_only_what_there_is() -> None:
+    plant, stored = demo_plant(), {field.name for field in STORED}
+    layout = layout_of(plant)
+    for point in plant.points:
+        assert set(point) <= stored
+        module, _ = layout.read_address(point["channel"])
+        assert layout.type_of(module).mode_named(point["mode"]), point["tag"]
+    for device in plant.field:
+        assert signal_named(device.signal), device.at
+        module, _ = layout.read_address(device.at)
+        assert layout.type_of(module).mode_named(device.mode)
+
+
+def test_generated_plants_are_the_same_each_time_and_claim_each_channel_once() -> None:
+    plant = generated(700)
+    assert plant == generated(700)
+    channels = [point["channel"] for point in plant.points]
+    assert len(set(channels)) == len({p["tag"] for p in plant.points}) == len(plant.points) == 700
+    layout = layout_of(plant)
+    assert all(layout.read_address(channel) for channel in channels)
+    assert [c.name for c in plant.cabinets] == ["GC-001", "GC-002", "GC-003"]

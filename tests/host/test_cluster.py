@@ -1,0 +1,66 @@
+"""The private cluster: half-made ones are thrown away, secrets are for the owner only, ports are free."""
+
+from __future__ import annotations
+
+import socket
+import stat
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import psycopg
+import pytest
+
+from canaleta.host.cluster import Cluster, free_port, load_secrets
+from canaleta.host.folder import only_one, prepare
+from canaleta.host.steps import TroubleError
+
+pytestmark = pytest.mark.database
+
+
+@pytest.fixture
+def data() -> Iterator[Path]:
+    """A folder that an unprivileged owner can reach; pytest's own is closed to others."""
+    with tempfile.TemporaryDirectory(prefix="canaleta-test-") as name:
+        Path(name).chmod(0o755)
+        yield Path(name)
+
+
+def test_a_half_made_cluster_is_made_anew_and_serves(data: Path) -> None:
+    (data / "postgres" / "data.new").mkdir(parents=True)
+    (data / "postgres" / "data.new" / "half").touch()
+    cluster = Cluster(data, data / "log")
+    with cluster.for_a_moment():
+        with psycopg.connect(cluster.runtime_url) as connection:
+            assert connection.execute("select current_user, current_setting('is_superuser')").fetchone() == (
+                "canaleta_runtime",
+                "off",
+            )
+        assert "127.0.0.1" in cluster.owner_url
+    assert not (data / "postgres" / "data.new").exists()
+    assert not (data / "postgres" / "password").exists(), "the password file is gone"
+
+
+def test_secrets_are_made_once_and_closed_to_others(data: Path) -> None:
+    first = load_secrets(data)
+    assert load_secrets(data) == first
+    assert stat.S_IMODE((data / "secrets.json").stat().st_mode) == 0o600
+    assert len({first.owner_password, first.runtime_password, first.source_token}) == 3
+
+
+def test_a_taken_port_is_not_given_out() -> None:
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        port = taken.getsockname()[1]
+        assert free_port(port) != port
+
+
+def test_a_data_folder_has_one_user_at_a_time(data: Path) -> None:
+    prepare(data)
+    with only_one(data) as lock:
+        lock.write("http://here")
+        lock.flush()
+        with pytest.raises(TroubleError, match="at http://here"):
+            only_one(data)
+    only_one(data).close()

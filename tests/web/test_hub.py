@@ -1,0 +1,59 @@
+"""The hub: the same bytes for everybody, the newest block only, and a word to those who are too slow."""
+
+import json
+
+from tests.conftest import Database
+
+from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.proposals import Applied, Edit, Proposal, apply
+from canaleta.web.hub import LONGEST_QUEUE, Subscriber, changes_since, event
+from canaleta.web.state import Snapshots, snapshot
+
+
+def test_of_live_blocks_only_the_newest_of_ones_own_racks_is_kept() -> None:
+    stream = Subscriber(frozenset({1, 2}))
+    for rack, data in ((1, b"old"), (2, b"two"), (1, b"new"), (9, b"other")):
+        stream.live(rack, data)
+    assert sorted(stream.take(0)) == [b"new", b"two"]
+    assert stream.take(0) == []
+
+
+def test_changes_keep_their_order_and_a_slow_reader_is_told() -> None:
+    stream = Subscriber(frozenset())
+    for number in range(LONGEST_QUEUE):
+        stream.change(str(number).encode())
+    assert not stream.lost
+    stream.change(b"one too many")
+    assert stream.lost
+    assert stream.take(0) == [str(n).encode() for n in range(LONGEST_QUEUE)]
+
+
+def test_an_event_has_its_name_and_number() -> None:
+    assert event("change", {"a": 1}, 7) == b'id: 7\nevent: change\ndata: {"a":1}\n\n'
+
+
+def test_changes_since_are_cells_as_text_oldest_first(database: Database) -> None:
+    keeper = PlantKeeper(database.engine)
+    for was, text in (("500", "600"), ("600", "650.50")):
+        done = apply(database.engine, keeper, Proposal((Edit(1, "value_high", was, text),)), "ana")
+        assert isinstance(done, Applied)
+    channel = apply(database.engine, keeper, Proposal((Edit(1, "channel", "KC-2·1·2·1", "1 2 8"),)), "ana")
+    assert isinstance(channel, Applied)
+    with database.engine.connect() as connection:
+        told = [
+            json.loads(data.decode().split("data: ")[1])
+            for _, data in changes_since(connection, channel.image.layout, 1)
+        ]
+    assert [t["cells"] for t in told] == [[[1, "value_high", "650.50"]], [[1, "channel", "KC-2·1·2·8"]]]
+
+
+def test_a_snapshot_is_made_once_and_again_when_it_is_too_old(database: Database) -> None:
+    image = PlantKeeper(database.engine).current()
+    kept = Snapshots()
+    seq, data = kept.fresh_enough(image)
+    assert seq == 0
+    assert kept.fresh_enough(image.with_cells({}, seq=5)) == (0, data), "changes since come by the stream"
+    assert kept.fresh_enough(image.with_cells({}, seq=5000))[0] == 5000
+    columns = json.loads(snapshot(image))
+    assert len(columns["ids"]) == len(columns["racks"]) == 11
+    assert set(columns["racks"]) == {1}
