@@ -3,6 +3,7 @@
 import json
 
 from tests.conftest import Database
+from tests.words import plant_of
 
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.proposals import Applied, Edit, Proposal, apply
@@ -47,13 +48,20 @@ def test_changes_since_are_cells_as_text_oldest_first(database: Database) -> Non
     assert [t["cells"] for t in told] == [[[1, "value_high", "650.50"]], [[1, "channel", "KC-2·1·2·8"]]]
 
 
-def test_a_snapshot_is_made_once_and_again_when_it_is_too_old(database: Database) -> None:
+def test_a_small_plants_snapshot_is_always_new(database: Database) -> None:
     image = PlantKeeper(database.engine).current()
     kept = Snapshots()
-    seq, data = kept.fresh_enough(image)
-    assert seq == 0
-    assert kept.fresh_enough(image.with_cells({}, seq=5)) == (0, data), "changes since come by the stream"
-    assert kept.fresh_enough(image.with_cells({}, seq=5000))[0] == 5000
+    assert kept.fresh_enough(image)[0] == 0
+    assert kept.fresh_enough(image.with_cells({}, seq=1))[0] == 1
     columns = json.loads(snapshot(image))
     assert len(columns["ids"]) == len(columns["racks"]) == 11
     assert set(columns["racks"]) == {1}
+
+
+def test_a_large_plants_snapshot_is_made_anew_only_when_it_is_far_behind() -> None:
+    image = plant_of(*["contact NO, nowhere"] * 100)
+    kept = Snapshots()
+    seq, data = kept.fresh_enough(image)
+    assert kept.fresh_enough(image.with_cells({}, seq=4)) == (seq, data), "changes since come by the stream"
+    assert kept.fresh_enough(image.with_cells({}, seq=5))[0] == 5
+    assert kept.fresh_enough(image)[0] == 0, "a database brought back is older, and that is the truth"

@@ -16,6 +16,8 @@ from canaleta.web.hub import MOST_REPLAYED, Hub
 
 __all__ = ["Shared", "Snapshots"]
 
+POINTS_FOR_ONE_BEHIND = 25
+
 
 class Snapshots:
     """The whole list as compressed JSON, made once and handed out until too many changes came since."""
@@ -27,9 +29,14 @@ class Snapshots:
         self._data = b""
 
     def fresh_enough(self, image: PlantImage) -> tuple[int, bytes]:
-        """(seq, gzip of the snapshot) at most MOST_REPLAYED change sets old; changes since come by the stream."""
+        """(seq, gzip of the snapshot); changes since come by the stream.
+
+        A large plant's snapshot may be up to MOST_REPLAYED change sets old, for it costs a second to make; a
+        small one's is made anew whenever something changed.
+        """
+        most_behind = min(MOST_REPLAYED, len(image) // POINTS_FOR_ONE_BEHIND)
         with self._lock:
-            old = not 0 <= image.seq - self._seq <= MOST_REPLAYED or self._layout is not image.layout
+            old = not 0 <= image.seq - self._seq <= most_behind or self._layout is not image.layout
             if self._seq < 0 or old:
                 self._data = gzip.compress(snapshot(image), compresslevel=1)
                 self._seq, self._layout = image.seq, image.layout

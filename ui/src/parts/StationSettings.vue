@@ -21,7 +21,7 @@ const settings = computed(() =>
     }),
 )
 watch(
-  () => [props.station, props.sheet.point],
+  () => `${props.station} ${props.sheet.point}`,
   () => (editing.value = null),
 )
 

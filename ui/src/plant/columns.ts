@@ -77,6 +77,12 @@ export class ListColumns {
     return true
   }
 
+  /** Show cells that were just saved, before their change set comes by the stream in its turn. */
+  show(cells: Change['cells']): void {
+    for (const [point, field, text] of cells) this.set(point, field, text)
+    this.changes.value++
+  }
+
   private set(point: number, field: string, text: string): void {
     const row = this.rowOf.get(point)
     const column = this.columns[field]

@@ -33,6 +33,8 @@ export const usePlant = defineStore('plant', () => {
   const notice = ref<{ text: string; kind: 'plain' | 'bad' } | null>(null)
   let connection: Connection | undefined
   let racks: number[] = []
+  // The list may be older than the findings; what came before them is replayed for the cells alone.
+  let findingsSeq = 0
   let ticking: ReturnType<typeof setInterval> | undefined
 
   const findingsOf = computed(() => {
@@ -64,6 +66,7 @@ export const usePlant = defineStore('plant', () => {
     const found = await ask(api.GET('/api/findings'))
     if (found.problem) return found.problem
     findings.value = new Map(found.data.findings.map((f) => [f.key, f]))
+    findingsSeq = found.data.seq
     try {
       const answer = await fetch(`/api/list/${about.data.seq}`)
       list.load((await answer.json()) as Snapshot)
@@ -81,7 +84,7 @@ export const usePlant = defineStore('plant', () => {
     racks = [...new Set(list.racks)].filter(Boolean).slice(0, MOST_RACKS)
     connection ??= connect(heard)
     ticking ??= setInterval(() => live.tick(), 1000)
-    connection.send({ kind: 'join', since: list.seq, racks })
+    connection.send({ kind: 'join', since: Math.min(list.seq, findingsSeq), racks })
   }
 
   /** Ask for the blocks of these racks: those on screen, and a few that were. */
@@ -106,18 +109,25 @@ export const usePlant = defineStore('plant', () => {
     if (name === 'hello' || name === 'beat') live.offset = (data as { now: number }).now * 1000 - Date.now()
   }
 
+  /** Take in a change set, in its turn. List and findings were read apart and may stand at different numbers. */
   function taken(change: Change) {
-    if (!list.apply(change)) return
-    if (change.closed.length || change.opened.length) {
-      const next = new Map(findings.value)
-      for (const gone of change.closed) next.delete(gone)
-      for (const finding of change.opened) next.set(finding.key, finding)
-      findings.value = next
+    list.apply(change)
+    if (change.seq > findingsSeq) {
+      findingsSeq = change.seq
+      settle(change)
     }
     for (const [point, field, text] of change.cells) {
       const wait = waiting.value.get(key(point, field))
       if (wait?.state === 'saving' || wait?.text === text) waiting.value.delete(key(point, field))
     }
+  }
+
+  function settle(change: Change) {
+    if (!change.closed.length && !change.opened.length) return
+    const next = new Map(findings.value)
+    for (const gone of change.closed) next.delete(gone)
+    for (const finding of change.opened) next.set(finding.key, finding)
+    findings.value = next
   }
 
   /** Save edits. What cannot be saved stays at its cells with what was typed, and says why. */
@@ -135,11 +145,12 @@ export const usePlant = defineStore('plant', () => {
       refused(real, answer.problem)
       return answer.problem
     }
-    done(answer.data, real)
+    answered(answer.data, real)
   }
 
-  function done(changed: Schemas['ChangedOut'], edits: Schemas['EditIn'][]) {
-    taken({
+  /** Show what one's own edit did. If others' changes before it are still on their way, its turn comes by the stream. */
+  function answered(changed: Schemas['ChangedOut'], edits: Schemas['EditIn'][]) {
+    const change: Change = {
       seq: changed.seq,
       at: '',
       who: session.value?.account ?? '',
@@ -147,7 +158,9 @@ export const usePlant = defineStore('plant', () => {
       cells: changed.cells.map((c) => [c.point, c.field, c.becomes]),
       closed: changed.closed,
       opened: changed.opened,
-    })
+    }
+    if (changed.seq === list.seq + 1) taken(change)
+    else list.show(change.cells)
     for (const edit of edits) waiting.value.delete(key(edit.point, edit.field))
   }
 
@@ -175,7 +188,7 @@ export const usePlant = defineStore('plant', () => {
   async function turnBack(way: 'undo' | 'redo') {
     const answer = await ask(way === 'undo' ? api.POST('/api/undo') : api.POST('/api/redo'))
     if (answer.problem) return say(answer.problem.title, 'bad')
-    done(answer.data, [])
+    answered(answer.data, [])
     const kept = answer.data.kept?.length ?? 0
     const tags = [...new Set(answer.data.cells.map((c) => list.text('tag', list.row(c.point) ?? -1)))]
     const where = tags.length > 3 ? `${tags.length} points` : tags.join(', ')
@@ -191,6 +204,6 @@ export const usePlant = defineStore('plant', () => {
 
   return {
     list, live, session, plant, findings, findingsOf, waiting, linkUp, ready, notice,
-    may, say, enter, load, watch, save, drop, waitingAt, turnBack, leave,
+    may, say, enter, load, watch, taken, answered, save, drop, waitingAt, turnBack, leave,
   } // prettier-ignore
 })

@@ -62,7 +62,15 @@ export function usePath(point: Ref<number>) {
     void readPath()
     void readSheet()
   }, { immediate: true }) // prettier-ignore
-  watch(() => plant.list.version, () => (void readPath(), void readSheet())) // prettier-ignore
+  // Many changes at once (a replay, a paste) are one look.
+  let soon: ReturnType<typeof setTimeout> | undefined
+  watch(
+    () => plant.list.version,
+    () => {
+      clearTimeout(soon)
+      soon = setTimeout(() => (void readPath(), void readSheet()), 40)
+    },
+  )
   let lastRead = 0
   watch(() => plant.live.version, () => {
     if (whatIf.value) return

@@ -1,0 +1,77 @@
+import { createPinia, setActivePinia } from 'pinia'
+import type { Schemas } from '../api/client'
+import type { Change, Finding } from './columns'
+import { usePlant } from './store'
+
+const finding = (key: string): Finding => ({
+  key,
+  rule: 'R07',
+  station: 'VALUE',
+  severity: 'settle',
+  text: key,
+  cells: [{ point: 11, field: 'service' }],
+  fixes: [],
+})
+const change = (seq: number, cells: Change['cells'], more: Partial<Change> = {}): Change => ({
+  seq,
+  at: '',
+  who: 'ben',
+  source: 'typed',
+  cells,
+  closed: [],
+  opened: [],
+  ...more,
+})
+const answer = (seq: number, becomes: string, more: object = {}): Schemas['ChangedOut'] => ({
+  seq,
+  applied: true,
+  cells: [{ point: 11, field: 'service', was: 'gas', becomes }],
+  moved: [],
+  opened: [],
+  closed: [],
+  kept: [],
+  ...more,
+})
+
+function screen() {
+  setActivePinia(createPinia())
+  const plant = usePlant()
+  plant.list.load({ seq: 5, ids: [11, 12], racks: [1, 1], columns: { service: ['gas', 'air'] } })
+  return plant
+}
+
+test('what another changed before one’s own edit is not lost when it comes after the answer', () => {
+  const plant = screen()
+  plant.answered(answer(7, 'mine'), [])
+  expect(plant.list.text('service', 0)).toBe('mine')
+  plant.taken(change(6, [[12, 'service', 'theirs']]))
+  plant.taken(change(7, [[11, 'service', 'mine']]))
+  expect([plant.list.text('service', 0), plant.list.text('service', 1)]).toEqual(['mine', 'theirs'])
+  expect(plant.list.seq).toBe(7)
+})
+
+test('an answer in its turn is taken at once, and its echo changes nothing', () => {
+  const plant = screen()
+  plant.answered(answer(6, 'mine', { opened: [finding('R07:11')] }), [])
+  expect(plant.list.seq).toBe(6)
+  expect([...plant.findings.keys()]).toEqual(['R07:11'])
+  plant.taken(change(6, [[11, 'service', 'mine']], { opened: [finding('R07:11')] }))
+  expect(plant.findings.size).toBe(1)
+})
+
+test('findings follow the change sets and are found by their points', () => {
+  const plant = screen()
+  plant.taken(change(6, [], { opened: [finding('R07:11'), finding('R11:11')] }))
+  expect(plant.findingsOf.get(11)?.length).toBe(2)
+  plant.taken(change(7, [], { closed: ['R07:11'] }))
+  expect([...plant.findings.keys()]).toEqual(['R11:11'])
+  plant.taken(change(6, [], { opened: [finding('R07:11')] }))
+  expect([...plant.findings.keys()]).toEqual(['R11:11'])
+})
+
+test('rights are what the session says, and nobody may anything without one', () => {
+  const plant = screen()
+  expect(plant.may('edit')).toBe(false)
+  plant.session = { account: 'ana', role: 'engineer', rights: ['read', 'edit'], csrf: '' }
+  expect([plant.may('edit'), plant.may('inject')]).toEqual([true, false])
+})
