@@ -1,4 +1,4 @@
-"""The command line: start, check, dev, demo, backup, restore, user. Processes of `start` have hidden commands."""
+"""The command line: start, check, dev, demo, convert, backup, restore, user. Processes of `start` have hidden commands."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ import sys
 from pathlib import Path
 
 from canaleta import __version__
+from canaleta.convert import add_commands as add_conversions
 from canaleta.host.steps import TroubleError
 
 __all__ = ["main"]
@@ -17,7 +18,11 @@ __all__ = ["main"]
 
 def main(argv: list[str] | None = None) -> int:
     """Run a command. Returns its exit status: 0 well, 1 trouble, 2 not understood."""
-    options = _parser().parse_args(argv)
+    parser = _parser()
+    options, values = parser.parse_known_args(argv)
+    if values and not getattr(options, "takes_values", False):
+        parser.error(f"not understood: {' '.join(values)}")
+    options.values = values
     try:
         return int(options.run(options))
     except TroubleError as trouble:
@@ -64,6 +69,9 @@ def _parser() -> argparse.ArgumentParser:
         command.add_argument("file", type=Path, metavar="FILE")
         _takes_data(command)
         command.set_defaults(run=_backup if name == "backup" else _restore)
+
+    convert = commands.add_parser("convert", help="sensor physics: thermocouple, rtd")
+    add_conversions(convert)
 
     user = commands.add_parser("user", help="accounts: list, add, link, password, shut, open")
     user.add_argument("what", choices=("list", "add", "link", "password", "shut", "open"))

@@ -18,8 +18,10 @@ Floats = NDArray[np.float64]
 __all__ = ["SOURCE", "Thermocouple", "thermocouple", "thermocouple_letters"]
 
 SOURCE = "IEC 60584-1:2013, reference function"
-_NEWTON_STEPS = 3
+_NEWTON_STEPS = 6
 _TABLE_NODES = 2001
+_ROUNDING_MV = 1e-9
+"""What rounding may add at an end of the range: an emf that came from the last degree must find its way back."""
 
 
 @dataclass(frozen=True)
@@ -53,10 +55,12 @@ class Thermocouple:
         self._pieces = pieces
         self.low_degc = pieces[0].low_degc
         self.high_degc = pieces[-1].high_degc
-        self._t_nodes = np.linspace(self.low_degc, self.high_degc, _TABLE_NODES)
+        self.unique_from_degc = self._least_emf_at()
+        self._t_nodes = np.linspace(self.unique_from_degc, self.high_degc, _TABLE_NODES)
         self._e_nodes = self.emf_mv(self._t_nodes)
         self.low_mv = float(self._e_nodes[0])
         self.high_mv = float(self._e_nodes[-1])
+        self.unique_above_mv = max(self.low_mv, float(self.emf_mv(self.low_degc)))
 
     def emf_mv(self, t_degc: ArrayLike) -> Floats:
         """emf in mV at each temperature in °C; NaN outside the range of the letter."""
@@ -67,14 +71,33 @@ class Thermocouple:
         return self._by_piece(t_degc, "slope_mv_per_degc")
 
     def temperature_degc(self, emf_mv: ArrayLike) -> Floats:
-        """Temperature in °C at each emf in mV: the inverse of `emf_mv`; NaN outside its range."""
+        """Temperature in °C at each emf in mV: the inverse of `emf_mv`; NaN outside its range.
+
+        Where two temperatures have one emf (type B from 0 to 42 °C) the higher is given; see `is_unique`.
+        """
         e = np.asarray(emf_mv, dtype=np.float64)
-        inside = (e >= self.low_mv) & (e <= self.high_mv)
+        inside = (e >= self.low_mv - _ROUNDING_MV) & (e <= self.high_mv + _ROUNDING_MV)
+        above = np.clip(np.searchsorted(self._e_nodes, e), 1, _TABLE_NODES - 1)
+        low, high = self._t_nodes[above - 1], self._t_nodes[above]
         t = np.interp(e, self._e_nodes, self._t_nodes)
         for _ in range(_NEWTON_STEPS):
-            t = t - (self.emf_mv(t) - e) / self.slope_mv_per_degc(t)
-            t = np.clip(t, self.low_degc, self.high_degc)
+            slope = self.slope_mv_per_degc(t)
+            t = np.clip(t - (self.emf_mv(t) - e) / np.where(slope > 0, slope, np.inf), low, high)
         return np.where(inside, t, np.nan)
+
+    def is_unique(self, emf_mv: ArrayLike) -> NDArray[np.bool_]:
+        """Whether only one temperature has this emf. False only for type B at or below 0 mV."""
+        return np.asarray(np.asarray(emf_mv, dtype=np.float64) >= self.unique_above_mv, dtype=bool)
+
+    def _least_emf_at(self) -> float:
+        """Where the emf is least: the low end, but for type B near 21 °C, where its slope crosses zero."""
+        low, high = self.low_degc, self.low_degc + 100.0
+        if float(self.slope_mv_per_degc(low)) >= 0:
+            return low
+        for _ in range(60):
+            middle = (low + high) / 2.0
+            low, high = (low, middle) if float(self.slope_mv_per_degc(middle)) > 0 else (middle, high)
+        return high
 
     def _by_piece(self, t_degc: ArrayLike, what: str) -> Floats:
         t = np.asarray(t_degc, dtype=np.float64)
