@@ -19,7 +19,7 @@ from canaleta.core.signals import Family, signal_named
 
 SLOTS = ("di16-24v", "ai8-ui", "tc8")
 MODULE_OF = {Family.CONTACT: 1, Family.LINEAR: 2, Family.THERMOCOUPLE: 3}
-MODE_OF = {"TC K": "TC K, 0.1 °C", "0–10 V": "0–10 V", "0–20 mA": "0–20 mA", "4–20 mA": "4–20 mA"}
+MODE_OF = {"0–10 V": "0–10 V", "0–20 mA": "0–20 mA", "4–20 mA": "4–20 mA"}
 
 
 def layout_with(types: Iterable[ModuleType] = (), base: int = 1) -> Layout:
@@ -51,7 +51,7 @@ def _point(sentence: str, number: int, layout: Layout, used: dict[int, int]) -> 
     point["signal"] = signal.name
     analog = signal.family is not Family.CONTACT
     module = MODULE_OF[signal.family]
-    point["mode"] = MODE_OF.get(signal.name, "24 V DC")
+    point["mode"] = f"{signal.name}, 0.1 °C" if signal.curve else MODE_OF.get(signal.name, "24 V DC")
     if analog:
         high = "12000" if signal.family is Family.THERMOCOUPLE else "32000"
         point |= _cell("counts_low", f"0…{high}")

@@ -46,7 +46,7 @@ def test_blank_empties_a_cell_but_a_tag_stays() -> None:
 
 @pytest.mark.parametrize(
     ("field", "typed", "becomes"),
-    [("signal", "4-20ma", "4–20 mA"), ("signal", "tc", "TC K"), ("device_unit", "M3/H", "m³/h"), ("wires", "3", 3),
+    [("signal", "4-20ma", "4–20 mA"), ("signal", "tck", "TC K"), ("device_unit", "M3/H", "m³/h"), ("wires", "3", 3),
      ("supply", "own", "own 24 V"), ("acting", "rev", "reverse"), ("device_unit", "degC", "°C")],
 )  # fmt: skip
 def test_choices_and_units_are_met_by_what_is_meant(field: str, typed: str, becomes: object) -> None:

@@ -11,6 +11,7 @@ from canaleta.core.image import PlantImage
 from canaleta.core.modules import ModuleType
 from canaleta.core.path import describe, evaluate, reasons_told, workings
 from canaleta.core.quality import Quality, Reason
+from canaleta.core.sensors.thermocouples import thermocouple
 
 PRESSURE = "4–20 mA, 0…600 mbar, shows 0…500 mbar"
 
@@ -113,6 +114,27 @@ def test_thermocouple_through_cold_junction_to_tenths() -> None:
     """Type K at 350 °C with 24 °C in the cabinet: 14.2931 mV, 13.3334 at the terminals, 3500 counts."""
     found = stations(plant_of("TC K, 0…1200 °C, shows 0…1200 °C"), Station.PROCESS, 350.0)
     assert found == pytest.approx([350, 14.2931, 13.3334, 14.2931, 3500, 350.0], abs=0.0001)
+
+
+@pytest.mark.parametrize(
+    ("letter", "degc"), [("S", 1200.0), ("B", 1500.0), ("N", 900.0), ("J", 350.0), ("T", -120.0)]
+)
+def test_every_letter_comes_through_a_cabinet_at_24_degrees(letter: str, degc: float) -> None:
+    """Compensation adds in mV what the junction took away: the value is the temperature, to a tenth."""
+    plant = plant_of(f"TC {letter}, -100…1600 °C, shows 0…1200 °C")
+    found = stations(plant, Station.PROCESS, degc)
+    assert found[4:] == [degc * 10, degc]
+    junction = float(thermocouple(letter).emf_mv(24.0))
+    assert found[2] == pytest.approx(found[1] - junction)
+
+
+def test_a_type_s_element_on_a_type_k_mode_reads_far_too_low() -> None:
+    """9.9 mV of type S at 1040 °C is what type K makes at 246 °C or so."""
+    plant = plant_of("TC S, 0…1600 °C, shows 0…1200 °C").with_cells({(0, "mode"): "TC K, 0.1 °C"})
+    value = stations(plant, Station.PROCESS, 1040.0)[5]
+    emf = float(thermocouple("S").emf_mv(1040.0) - thermocouple("S").emf_mv(24.0) + thermocouple("K").emf_mv(24.0))
+    assert value == pytest.approx(float(thermocouple("K").temperature_degc(emf)), abs=0.06)
+    assert value < 300
 
 
 def test_open_thermocouple_is_bad_and_says_open() -> None:

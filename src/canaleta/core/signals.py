@@ -45,7 +45,7 @@ SIGNALS: tuple[Signal, ...] = (
     Signal("0–10 V", Family.LINEAR, "V", 0.0, 10.0),
     Signal("2–10 V", Family.LINEAR, "V", 2.0, 10.0),
     Signal("1–5 V", Family.LINEAR, "V", 1.0, 5.0),
-    Signal("TC K", Family.THERMOCOUPLE, "mV", curve="K"),
+    *(Signal(f"TC {letter}", Family.THERMOCOUPLE, "mV", curve=letter) for letter in "ABCEJKNRST"),
     Signal("contact NO", Family.CONTACT, "V", 0.0, 24.0),
     Signal("contact NC", Family.CONTACT, "V", 0.0, 24.0, closed_at_rest=True),
     Signal("PNP NO", Family.CONTACT, "V", 0.0, 24.0),
