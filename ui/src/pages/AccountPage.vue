@@ -41,7 +41,7 @@ async function change() {
         autocomplete="new-password"
       />
       <p v-if="says" role="status">{{ says }}</p>
-      <button class="act main" type="submit" :disabled="!password">set it</button>
+      <button class="act main" type="submit">set it</button>
     </form>
     <button class="act" type="button" @click="plant.leave()">sign out</button>
   </section>

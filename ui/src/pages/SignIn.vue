@@ -11,6 +11,10 @@ const says = ref('')
 const busy = ref(false)
 
 async function enter() {
+  if (!name.value || !password.value) {
+    says.value = 'type your name and your password'
+    return
+  }
   busy.value = true
   const answer = await ask(api.POST('/api/session', { body: { name: name.value, password: password.value } }))
   busy.value = false
@@ -28,7 +32,7 @@ async function enter() {
       <p v-if="says || trouble" class="chip bad says" role="alert">{{ says || trouble }}</p>
       <v-text-field v-model="name" label="name" autocomplete="username" autofocus />
       <v-text-field v-model="password" label="password" type="password" autocomplete="current-password" />
-      <button class="act main" type="submit" :disabled="busy || !name || !password">sign in</button>
+      <button class="act main" type="submit" :disabled="busy">sign in</button>
       <p class="quiet small">
         No password yet, or forgotten: on the server, <code>./canaleta user link NAME</code>
       </p>

@@ -27,6 +27,12 @@ async function toggle() {
   if (open.value) await nextTick(() => input.value?.focus())
 }
 
+/** A button that is shut until something is typed would swallow an Enter that comes too fast. */
+function submit() {
+  if (text.value.trim()) void put(text.value)
+  else says.value = `type a signal in ${props.injectable}`
+}
+
 async function put(signal: string) {
   busy.value = true
   const answer = await ask(
@@ -70,7 +76,7 @@ async function put(signal: string) {
     >
       {{ path.injected ? '◇ injected' : 'inject…' }}
     </button>
-    <form v-if="open" class="panel inject" @submit.prevent="put(text)" @keydown.esc.stop="open = false">
+    <form v-if="open" class="panel inject" @submit.prevent="submit" @keydown.esc.stop="open = false">
       <p>put on the terminals, as a signal source would:</p>
       <template v-if="contact">
         <button class="act" type="button" :disabled="busy" @click="put('closed')">closed</button>
@@ -85,7 +91,7 @@ async function put(signal: string) {
         :aria-label="`signal in ${injectable}`"
       />
       <span v-if="!contact" class="quiet">{{ injectable }}</span>
-      <button v-if="!contact" class="act main" type="submit" :disabled="busy || !text">put it on</button>
+      <button v-if="!contact" class="act main" type="submit" :disabled="busy">put it on</button>
       <button class="act" type="button" :disabled="busy || !path.injected" @click="put('')">
         take it off
       </button>
