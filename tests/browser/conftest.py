@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Page, expect, sync_playwright
 
 from canaleta.host.cluster import Cluster, free_port
 from canaleta.host.start import Options, address_of, run_back_end
@@ -31,6 +31,7 @@ class Site:
         self.engine = engine_for(cluster.owner_url, pool_size=1)
         self._made: set[str] = set()
         self._contexts: list[BrowserContext] = []
+        self.errors: list[str] = []
 
     def enter(self, name: str, role: str = "engineer", dark: bool = False) -> Page:
         with self.engine.begin() as connection:
@@ -41,6 +42,8 @@ class Site:
         context = self._open_context(dark)
         page = context.new_page()
         page.set_default_timeout(20_000)
+        page.on("pageerror", lambda error: self.errors.append(str(error)))
+        page.on("console", self._heard)
         page.goto(f"{self.address}/enter#{token}")
         page.wait_for_selector(".grid .row")
         return page
@@ -52,6 +55,11 @@ class Site:
         )  # fmt: skip
         self._contexts.append(context)
         return context
+
+    def _heard(self, message: ConsoleMessage) -> None:
+        """Errors of the interface itself; an answer of 4xx is what some journeys are about."""
+        if message.type == "error" and "Failed to load resource" not in message.text:
+            self.errors.append(message.text)
 
     def close_browsers(self) -> None:
         """Close what a test opened: forgotten screens would load the machine for the next one."""
@@ -73,6 +81,8 @@ def browser() -> Iterator[Browser]:
 def site(running: Site) -> Iterator[Site]:
     yield running
     running.close_browsers()
+    errors, running.errors = running.errors, []
+    assert errors == [], "the interface reported errors of its own"
 
 
 @pytest.fixture(scope="session")

@@ -17,6 +17,7 @@ const grid = ref<InstanceType<typeof GridView> | null>(null)
 const chosen = ref<{ point: number; field: string; cells: number } | null>(null)
 const rows = shallowRef<number[]>([])
 const active = Number(route.query.at) || null
+let noted: ReturnType<typeof setTimeout> | undefined
 
 const fields = computed(() => plant.plant?.fields ?? [])
 const narrowed = computed(() => {
@@ -26,8 +27,6 @@ const narrowed = computed(() => {
 
 // Rows are found when asked, not at each change: a row that no longer fits stays until the next search.
 watch([query, onlyFindings, () => plant.list.length], refind, { immediate: true })
-
-let noted: ReturnType<typeof setTimeout> | undefined
 
 function refind() {
   rows.value = plant.list.find(query.value, narrowed.value)
