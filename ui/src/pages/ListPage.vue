@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The I/O list: find on top, the grid, and at the foot what the selected cell is. */
 import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
+import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router'
 import GridView from '../grid/GridView.vue'
 import CellStrip from '../parts/CellStrip.vue'
 import TopBar from '../parts/TopBar.vue'
@@ -31,7 +31,8 @@ watch([query, onlyFindings, () => plant.list.length], refind, { immediate: true 
 function refind() {
   rows.value = plant.list.find(query.value, narrowed.value)
   clearTimeout(noted)
-  noted = setTimeout(note, 400)
+  const known = String(route.query.find ?? '') === query.value
+  if (!known || (route.query.only === 'findings') !== onlyFindings.value) noted = setTimeout(note, 400)
 }
 
 /** Keep what is sought in the address, for a colleague and for the way back; not at every keystroke. */
@@ -54,6 +55,9 @@ function anywhere(event: KeyboardEvent) {
     bar.value?.focus()
   }
 }
+
+// Noting the search must not call off a way to another place that is already being taken.
+onBeforeRouteLeave(() => clearTimeout(noted))
 
 onMounted(() => {
   addEventListener('keydown', anywhere)
