@@ -13,6 +13,7 @@ import time
 from collections.abc import Iterator
 from pathlib import Path
 
+import hypothesis
 import psycopg
 import pytest
 from sqlalchemy import Engine, make_url
@@ -24,6 +25,9 @@ from canaleta.plant.database import RUNTIME_ROLE, engine_for, grant_runtime, mig
 
 FAST = ("fsync=off", "synchronous_commit=off", "full_page_writes=off")
 HERE = Path(__file__).parent
+# A property is true or false however loaded the machine is: nothing here is timed.
+hypothesis.settings.register_profile("untimed", deadline=None)
+hypothesis.settings.load_profile("untimed")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

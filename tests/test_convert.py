@@ -95,5 +95,5 @@ def test_what_cannot_be_converted_is_told_with_exit_status_two(run: Run, words: 
 def test_the_list_has_every_curve_with_its_source(run: Run) -> None:
     code, out, _ = run("--list")
     assert code == 0
-    assert len(out) == 20
+    assert len(out) == 24
     assert any("pt100 " in line and "IEC 60751" in line for line in out)

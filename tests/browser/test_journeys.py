@@ -10,8 +10,8 @@ from tests.browser.conftest import Site
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.proposals import Applied, Edit, Proposal, apply
 
-SETTLED = re.compile(r"1 to settle")
-BOTH = re.compile(r"2 to settle")
+SETTLED = re.compile(r"3 to settle")
+BOTH = re.compile(r"4 to settle")
 
 
 def cell(page: Page, point: int, field: str) -> Locator:
@@ -104,22 +104,24 @@ def test_a_conflict_shows_both_and_the_second_chooses(site: Site) -> None:
 def test_find_narrows_the_list_and_escape_widens_it(site: Site) -> None:
     page = site.enter("ana")
     page.keyboard.press("/")
-    page.keyboard.type("crown tc")
+    page.keyboard.type("crown tc k")
     expect(page.locator(".grid .row")).to_have_count(2)
     page.keyboard.press("Enter")
     page.keyboard.press("ArrowDown")
     expect(page.locator(".grid .row.here .frozen")).to_have_text("TE-2102")
     page.keyboard.press("/")
     page.keyboard.type(" nowhere")
-    expect(page.locator(".empty")).to_contain_text("No point has “crown tc nowhere”")
+    expect(page.locator(".empty")).to_contain_text("No point has “crown tc k nowhere”")
     page.keyboard.press("Escape")
-    expect(page.locator(".grid .row")).to_have_count(11)
+    expect(page.locator(".grid .row")).to_have_count(24)
 
 
 def test_only_what_is_to_settle(site: Site) -> None:
     page = site.enter("ana")
     page.locator(".chip.settle").click()
-    expect(page.locator(".grid .row .frozen")).to_have_text([re.compile("PT-3107"), re.compile("PT-3108")])
+    expect(page.locator(".grid .row .frozen")).to_have_text(
+        [re.compile(tag) for tag in ("PT-3107", "PT-3108", "TE-2103", "TE-4102")]
+    )
 
 
 def test_blocks_are_copied_and_pasted_as_a_sheet_does(site: Site) -> None:

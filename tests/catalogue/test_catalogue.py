@@ -12,7 +12,7 @@ from canaleta.core.signals import signal_named
 
 @pytest.mark.parametrize("kind", module_types().values(), ids=lambda kind: kind.key)
 def test_a_module_type_has_registers_and_terminals_for_every_channel(kind: ModuleType) -> None:
-    words = sum(run.count for run in kind.registers if run.holds == "channel words")
+    words = sum(run.count for run in kind.registers if run.holds == "channel words") // kind.word_form.words
     bits = 16 * sum(run.count for run in kind.registers if run.holds == "channel bits")
     assert words + bits >= kind.channels
     marks = [mark for channel in range(kind.channels) for mark, _ in kind.terminal_marks(channel)]
@@ -22,12 +22,12 @@ def test_a_module_type_has_registers_and_terminals_for_every_channel(kind: Modul
         assert mode.most >= max(mode.counts.low, mode.counts.high)
 
 
-def test_the_three_modules_of_the_demo_rack() -> None:
+def test_registers_that_each_module_occupies() -> None:
+    """Words for channels, one more for a status word and for a cold junction; two a channel for 32 bits."""
     assert {k: (t.channels, t.register_count) for k, t in module_types().items()} == {
-        "di16-24v": (16, 1),
-        "ai8-ui": (8, 9),
-        "tc8": (8, 10),
-    }
+        "di16-24v": (16, 1), "ai8-ui": (8, 9), "tc8": (8, 10), "rtd6": (6, 7), "ai4-pm": (4, 8), "fi2": (2, 4),
+        "di8-watch": (8, 2), "di4-230ac": (4, 1), "di8-types": (8, 1), "ao4": (4, 4),
+    }  # fmt: skip
 
 
 @pytest.mark.parametrize(

@@ -15,8 +15,9 @@ PRESSURE = plant_of("4–20 mA, 0…600 mbar, shows 0…60 kPa")
 
 def test_check_points_hold_five_parts_of_span_and_the_faults() -> None:
     labels = [point.label for point in check_points(PRESSURE, 0)]
-    assert labels == ["0", "25", "50", "75", "100", "open", "low", "high"]
-    assert check_points(plant_of("TC K, 0…1200 °C"), 0)[-1].given == 32767
+    assert labels == ["0", "25", "50", "75", "100", "open", "3.6 mA", "3.8 mA", "20.5 mA", "21.0 mA"]
+    thermal = [point.label for point in check_points(plant_of("TC K, 0…1200 °C"), 0)]
+    assert thermal[5:] == ["open", "short", "reversed"]
 
 
 def test_what_is_true_is_told_in_the_unit_of_the_value() -> None:

@@ -18,6 +18,8 @@ from canaleta.plant.proposals import Applied, Edit, Planned, Proposal, apply, pl
 from canaleta.plant.undo import NothingToUndo, redo, undo
 
 PT_3107, PT_3108, FT_3110 = 1, 2, 3
+ELECTRICAL = ["R07:12", "R07:14"]
+"""The wrong extension wire and the wrong jumper of the demo plant."""
 
 
 class Desk:
@@ -50,15 +52,15 @@ def ana(database: Database) -> Desk:
     return Desk(database)
 
 
-def test_the_demo_plant_has_two_points_wrong_on_purpose(ana: Desk) -> None:
-    assert ana.findings() == ["R07:1", "R11:2:value"]
+def test_the_demo_plant_is_wrong_where_it_is_meant_to_be(ana: Desk) -> None:
+    assert ana.findings() == ["R07:1", *ELECTRICAL, "R11:2:value"]
 
 
 def test_an_edit_is_one_change_set_with_who_was_and_becomes(ana: Desk) -> None:
     done = ana.edit((PT_3107, "value_high", "600"))
     assert ana.text(PT_3107, "value_high") == "600"
     assert done.preview.closed == ("R07:1",)
-    assert ana.findings() == ["R11:2:value"]
+    assert ana.findings() == [*ELECTRICAL, "R11:2:value"]
     with ana.engine.connect() as connection:
         row = connection.execute(select(t.change.c.fields).where(t.change.c.seq == done.seq)).scalar_one()
         assert row == {"value_high": ["500", "600"]}
@@ -248,5 +250,5 @@ def test_after_random_edits_stored_findings_equal_a_full_audit(ana: Desk, seed: 
     assert all((image.cells[f] == fresh.cells[f]).all() for f in image.cells)
     with ana.engine.connect() as connection:
         stored = {body["key"]: body for body in stored_findings(connection)}
-        assert connection.execute(select(func.count()).select_from(t.point)).scalar_one() == 11
+        assert connection.execute(select(func.count()).select_from(t.point)).scalar_one() == 24
     assert stored == {f.key: to_body(f) for f in audit(image)}

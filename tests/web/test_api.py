@@ -24,14 +24,15 @@ def test_the_plant_tells_its_fields_in_order(person: Who) -> None:
     plant = person("reader").get("/api/plant").json
     assert [f["name"] for f in plant["fields"]] == [f.name for f in FIELDS]
     assert plant["stations"] == ["PROCESS", "DEVICE", "LOOP", "INPUT", "COUNTS", "VALUE"]
-    assert plant["points"] == 11
+    assert plant["points"] == 24
 
 
 def test_the_list_comes_in_columns_of_text(person: Who) -> None:
     answer = person("reader").get("/api/list/0")
     snapshot = json.loads(gzip.decompress(answer.data))
     assert snapshot["seq"] == 0
-    assert set(snapshot["columns"]) == {f.name for f in STORED}
+    assert {f.name for f in STORED if f.listed} <= set(snapshot["columns"]) <= {f.name for f in STORED}
+    assert "shunt_ohm" not in snapshot["columns"], "a column without any text is left out"
     row = snapshot["columns"]["tag"].index("PT-3111")
     assert snapshot["columns"]["value_high"][row] == "10.00"
     assert snapshot["columns"]["channel"][row] == "KC-2·1·2·4"
@@ -96,7 +97,7 @@ def test_check_points_mark_where_the_list_is_wrong(person: Who) -> None:
     half = next(r for r in rows if r["label"] == "50")
     assert (half["shows"], half["true"], half["wrong"], half["hex"]) == ("250.0", "300.0", True, "0x3E80")
     assert rows[0]["wrong"] is False
-    high = next(r for r in rows if r["label"] == "high")
+    high = next(r for r in rows if r["label"] == "21.0 mA")
     assert high["reasons"] == ["at or above 20.38 mA, cannot tell"]
 
 
@@ -163,7 +164,7 @@ def test_streams_have_a_limit_and_say_so(person: Who) -> None:
 
 
 def test_injection_without_an_agent_says_that_nobody_took_it(person: Who, monkeypatch: Any) -> None:
-    monkeypatch.setattr("canaleta.web.path_api.COMMAND_WAIT_S", 0.1)
+    monkeypatch.setattr("canaleta.web.injection_api.COMMAND_WAIT_S", 0.1)
     answer = person("engineer").send("PUT", "/api/points/1/injection", {"text": "12 mA"})
     assert answer.status_code == 409
     assert "no agent" in answer.json["title"]

@@ -54,7 +54,7 @@ def test_a_small_plants_snapshot_is_always_new(database: Database) -> None:
     assert kept.fresh_enough(image)[0] == 0
     assert kept.fresh_enough(image.with_cells({}, seq=1))[0] == 1
     columns = json.loads(snapshot(image))
-    assert len(columns["ids"]) == len(columns["racks"]) == 11
+    assert len(columns["ids"]) == len(columns["racks"]) == 24
     assert set(columns["racks"]) == {1}
 
 

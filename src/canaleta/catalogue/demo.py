@@ -50,8 +50,15 @@ class Process(_Part):
     noise: float = Field(0.0, ge=0)
 
 
+class FieldFault(_Part):
+    """Something wrong in the field: its kind and amount in words (core/faults.py)."""
+
+    kind: str
+    amount: str = ""
+
+
 class FieldDevice(_Part):
-    """What really stands in the plant at a channel, whatever the list says of it."""
+    """What really stands in the plant at a channel, whatever the list says of it. cells: more of its fields."""
 
     at: str
     signal: str
@@ -59,6 +66,8 @@ class FieldDevice(_Part):
     process: Process
     low: float | None = None
     high: float | None = None
+    cells: dict[str, str] = Field(default_factory=dict)
+    faults: tuple[FieldFault, ...] = ()
 
 
 class DemoPlant(_Part):

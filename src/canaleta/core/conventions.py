@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel, ConfigDict, Field
+from typing import Literal
 
-__all__ = ["Conventions", "Namur"]
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+__all__ = ["Conventions", "Namur", "Reserve"]
 
 
 class Namur(BaseModel):
@@ -12,25 +14,74 @@ class Namur(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    failed_low_ma: float = 3.6
-    good_from_ma: float = 3.8
-    good_to_ma: float = 20.5
-    failed_high_ma: float = 21.0
+    failed_low_ma: float = Field(
+        default=3.6, ge=0, le=25, description="at and below it the device says it failed, mA"
+    )
+    good_from_ma: float = Field(default=3.8, ge=0, le=25, description="the good range begins, mA")
+    good_to_ma: float = Field(default=20.5, ge=0, le=25, description="the good range ends, mA")
+    failed_high_ma: float = Field(default=21.0, ge=0, le=25, description="at and above it the device failed, mA")
+    after_s: float = Field(default=4.0, ge=0, le=60, description="how long it must last, s")
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Namur:
+        limits = (self.failed_low_ma, self.good_from_ma, self.good_to_ma, self.failed_high_ma)
+        if list(limits) != sorted(set(limits)):
+            raise ValueError("the four limits rise: failed low, good from, good to, failed high")
+        return self
 
 
-class Conventions(BaseModel):
-    """Conventions of one plant.
-
-    agreement_share: two ranges agree when they differ by no more than this share of span.
-    stale_after_periods: a live value older than this many scan periods is stale.
-    """
+class Reserve(BaseModel):
+    """Spare policy: shares of the channels of a cabinet, and the words its spares carry."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    channel_base: int = Field(default=1, ge=0, le=1)
-    supply_v: float = 24.0
-    least_supply_v: float = 20.4
+    spare_share: float = Field(default=0.2, ge=0, le=1, description="share of channels kept spare in each cabinet")
+    wired_share: float = Field(default=0.0, ge=0, le=1, description="share of those spares landed on terminals")
+
+
+class Conventions(BaseModel):
+    """Conventions of one plant: units, numbering, supplies, quality limits, colours, rules for names."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    channel_base: int = Field(default=1, ge=0, le=1, description="number of the first channel of a module")
+    bit_base: int = Field(default=0, ge=0, le=1, description="number of the first bit of a word, as words show it")
+    supply_v: float = Field(default=24.0, gt=0, le=60, description="nominal DC supply, V")
+    least_supply_v: float = Field(default=20.4, gt=0, le=60, description="least DC supply, V (24 V − 15 %)")
+    greatest_supply_v: float = Field(default=28.8, gt=0, le=60, description="greatest DC supply, V (24 V + 20 %)")
+    mains_v: float = Field(default=230.0, ge=24, le=400, description="mains of AC contacts, V")
+    mains_hz: Literal[50, 60] = Field(default=50, description="mains frequency, Hz")
+    filter_ms: float = Field(default=100.0, ge=0, le=60_000, description="filter of a new analog channel, ms")
+    on_failure: Literal["as read", "up-scale", "down-scale", "hold last", "substitute"] = Field(
+        default="as read", description="what a value becomes when its signal has failed, unless the point says so"
+    )
     namur: Namur = Namur()
-    agreement_share: float = Field(default=0.001, gt=0, le=0.05)
-    stale_after_periods: float = Field(default=2.0, ge=1)
-    cabinet_ambient_degc: float = 24.0
+    clamp_low_share: float = Field(default=0.0125, ge=0, le=0.25, description="clamp below the span, share of span")
+    clamp_high_share: float = Field(default=0.03125, ge=0, le=0.25, description="clamp above the span, share of span")
+    agreement_share: float = Field(
+        default=0.001, gt=0, le=0.05, description="two ranges agree within this share of span"
+    )
+    stale_after_periods: float = Field(
+        default=2.0, ge=1, le=100, description="scan periods after which a live value is stale"
+    )
+    cabinet_ambient_degc: float = Field(
+        default=24.0, ge=-40, le=85, description="temperature at the terminals, °C, where no module measures it"
+    )
+    hottest_cable_degc: float = Field(default=70.0, ge=20, le=105, description="hottest a cable gets, °C")
+    cable_mm2: float = Field(default=0.75, gt=0, le=10, description="cross-section of a new signal core, mm²")
+    ambient_bar: float = Field(default=1.01325, gt=0.3, le=1.2, description="absolute pressure of the air, bar")
+    unit_system: Literal["bar and °C", "kPa and °C", "psi and °F"] = Field(
+        default="bar and °C", description="units offered first"
+    )
+    thermocouple_colours: Literal[
+        "IEC 60584-3", "ANSI MC96.1", "BS 1843", "DIN 43714", "JIS C 1610", "NF C 42-324"
+    ] = Field(default="IEC 60584-3", description="colours of thermocouple wires; in some red is plus, in some minus")
+    tag_rule: str = Field(
+        default="",
+        max_length=120,
+        description="shape of a tag: A a letter, 9 a digit, * anything; others as they are",
+    )
+    address_rule: str = Field(
+        default="", max_length=120, description="how a rack's network address follows from its cabinet, in words"
+    )
+    reserve: Reserve = Reserve()

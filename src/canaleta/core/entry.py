@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import re
 
+import numpy as np
+
+from canaleta.core.converters import WordForm
 from canaleta.core.fields import STATIONS, Station, split_unit
 from canaleta.core.image import PlantImage
 from canaleta.core.path import describe
 from canaleta.core.signals import Family
-from canaleta.core.text import TextError, read_number
+from canaleta.core.text import TextError, read_number, shown
 from canaleta.core.units import factor_and_offset, find_unit, read_unit
 
-__all__ = ["read_station"]
+__all__ = ["read_station", "station_figure"]
 
 _STATE_WORDS: dict[Station, tuple[tuple[str, ...], tuple[str, ...]]] = {
     Station.PROCESS: (("at rest", "rest", "0"), ("acted upon", "acting", "1")),
@@ -21,7 +24,6 @@ _STATE_WORDS: dict[Station, tuple[tuple[str, ...], tuple[str, ...]]] = {
     Station.VALUE: (("0",), ("1",)),
 }
 _BASED = re.compile(r"(-?)(0x[0-9a-f_]{1,8}|0b[01_]{1,40})", re.IGNORECASE)
-_WORD_BITS = 16
 
 
 def read_station(image: PlantImage, row: int, station: Station, text: str) -> float:
@@ -61,19 +63,35 @@ def _state(image: PlantImage, row: int, station: Station, typed: str) -> float:
 
 def _counts(image: PlantImage, row: int, typed: str) -> float:
     module = int(image.module[row])
-    signed = module in image.layout.modules and image.layout.type_of(module).signed
+    known = module in image.layout.modules
+    form = image.layout.type_of(module).word_form if known else WordForm(coding="unsigned")
     based = _BASED.fullmatch(typed)
     if based:
         value = int(based[2].replace("_", ""), 0)
-        if value >= 1 << _WORD_BITS:
-            raise TextError(f"“{typed}” does not fit into a word of {_WORD_BITS} bits")
+        if value >= 1 << form.bits:
+            raise TextError(f"“{typed}” does not fit into a word of {form.bits} bits")
         if based[1]:
             return float(-value)
-        return float(value - (1 << _WORD_BITS) if signed and value >= 1 << (_WORD_BITS - 1) else value)
+        words = [value] if form.bits == 16 else [value >> 16, value & 0xFFFF]
+        return float(form.counts_of(np.array(words))[0])
     number = read_number(typed)
-    if number != number.to_integral_value():
+    if form.kind == "whole" and number != number.to_integral_value():
         raise TextError(f"“{typed}”: counts are whole numbers")
-    low, high = (-(1 << (_WORD_BITS - 1)), (1 << (_WORD_BITS - 1)) - 1) if signed else (0, (1 << _WORD_BITS) - 1)
-    if not low <= number <= high:
-        raise TextError(f"“{typed}” does not fit into the word: {low} to {high}")
+    if not form.least <= number <= form.most:
+        raise TextError(f"“{typed}” does not fit into the word: {form.least:.0f} to {form.most:.0f}")
     return float(number)
+
+
+_STATES: dict[int, tuple[str, str]] = {0: ("at rest", "acted upon"), 1: ("open", "closed"), 3: ("off", "on")}
+
+
+def station_figure(image: PlantImage, row: int, k: int, value: float, decimals: int) -> str:
+    """A station's figure as shown: a number, or the word for a state. k: index into STATIONS."""
+    if np.isnan(value):
+        return ""
+    if image.family[row] == Family.CONTACT:
+        if k in _STATES:
+            return _STATES[k][int(value)]
+        if k == STATIONS.index(Station.VALUE):
+            return image.text(f"text_{int(value)}", row) or str(int(value))
+    return shown(value, decimals)

@@ -10,12 +10,15 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from decimal import Decimal
 from enum import StrEnum
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
-from canaleta.core.laws import LAW_NAMES
+from canaleta.core.chains import read_factors, read_hops
+from canaleta.core.laws import LAW_NAMES, TABLE_LAWS, VALUE_LAW_NAMES
+from canaleta.core.sensors.extension import EXTENSION_NAMES
 from canaleta.core.signals import SIGNAL_NAMES, Family
+from canaleta.core.tables import read_table
 from canaleta.core.text import TextError, plain, read_number, read_range
-from canaleta.core.units import read_unit
+from canaleta.core.units import read_unit_and_reference
 
 __all__ = [
     "FIELDS",
@@ -57,6 +60,9 @@ class Kind(StrEnum):
     UNIT = "unit"
     ADDRESS = "address"
     MODE = "mode"
+    TABLE = "table"
+    HOPS = "hops"
+    FACTORS = "factors"
     LIVE = "live"
     CHECKS = "checks"
 
@@ -76,9 +82,11 @@ Stored = str | Decimal | int | Landing | None
 class Field:
     """One field of a point.
 
-    applies: families of signal it has a meaning for. choices: for CHOICE. longest: characters of TEXT.
-    pair: the field that the other end of a range goes to, and unit_field the one for the unit, when
-    somebody types "0-6 bar" into this cell. headers: how other lists call it (for import).
+    applies: families of signal it has a meaning for. when: another field and the texts of it that give this one a
+    meaning, "" for an empty cell. units: units of the signal it is for, all if empty. choices: for CHOICE.
+    longest: characters of TEXT. pair: the field that the other end of a range goes to, and unit_field the one for
+    the unit, when somebody types "0-6 bar" into this cell. unit: what a figure is in, where it has no field for it.
+    listed: a column of the list; the others stand on the path page. headers: how other lists call it (for import).
     """
 
     name: str
@@ -88,12 +96,16 @@ class Field:
     says: str
     width: int = 90
     choices: tuple[str, ...] = ()
-    least: int = 0
-    most: int = 0
+    least: float = 0
+    most: float = 0
     longest: int = 0
     applies: frozenset[Family] = frozenset(Family)
+    when: tuple[str, tuple[str, ...]] | None = None
+    units: tuple[str, ...] = ()
     pair: str = ""
     unit_field: str = ""
+    unit: str = ""
+    listed: bool = True
     headers: tuple[str, ...] = ()
 
     @property
@@ -102,11 +114,33 @@ class Field:
         return self.kind not in (Kind.LIVE, Kind.CHECKS)
 
 
-_ANALOG = frozenset({Family.LINEAR, Family.THERMOCOUPLE, Family.NONE})
+_TEMPERATURE = frozenset({Family.THERMOCOUPLE, Family.RESISTANCE})
+_ANALOG = frozenset({Family.LINEAR, Family.NONE}) | _TEMPERATURE
 _LINEAR = frozenset({Family.LINEAR, Family.NONE})
 _CONTACT = frozenset({Family.CONTACT, Family.NONE})
+_SWITCH = frozenset({Family.CONTACT})
+_CURRENT = frozenset({Family.LINEAR})
+_THERMO = frozenset({Family.THERMOCOUPLE})
+_RESISTIVE = frozenset({Family.RESISTANCE})
 SUPPLIES = ("module", "own 24 V", "drive", "none")
 ACTING = ("direct", "reverse")
+JUNCTIONS = ("at the terminals", "remote sensor", "fixed")
+JUMPERS = ("at the head", "at the input", "absent")
+OUTSIDE = ("pass", "clamp", "hold last", "substitute")
+ON_FAILURE = ("as read", "up-scale", "down-scale", "hold last", "substitute")
+FORMS = ("two points", "slope and offset", "factors")
+REFERENCES = ("gauge", "absolute", "normal, 0 °C", "standard, 15 °C", "water at 4 °C", "water at 20 °C")
+VALUE_TYPES = ("REAL", "LREAL", "INT", "UINT", "DINT", "UDINT")
+_TWO_POINT = ("value_form", ("", "two points"))
+_SLOPE = ("value_form", ("slope and offset",))
+
+
+def _more(
+    name: str, station: Station, label: str, kind: Kind, says: str, applies: frozenset[Family], **rest: Any
+) -> Field:
+    """A field of the path page that is no column of the list."""
+    return Field(name, station, label, kind, says, applies=applies, listed=False, **rest)
+
 
 FIELDS: tuple[Field, ...] = (
     Field("tag", Station.POINT, "tag", Kind.TEXT, "the name on the device and in documents",
@@ -116,26 +150,86 @@ FIELDS: tuple[Field, ...] = (
     Field("area", Station.POINT, "area", Kind.TEXT, "the part of the plant", 52, longest=60, headers=("area",)),
     Field("signal", Station.DEVICE, "signal", Kind.CHOICE, "what the device puts on the wires",
           80, choices=SIGNAL_NAMES, headers=("signal", "type")),
+    _more("signal_low", Station.DEVICE, "signal low", Kind.NUMBER, "the device's signal at its lower range value",
+          _CURRENT, units=("mV", "Hz", "pulses", "mV/V", "Ω"), pair="signal_high"),
+    _more("signal_high", Station.DEVICE, "signal high", Kind.NUMBER, "the device's signal at its upper range value",
+          _CURRENT, units=("mV", "Hz", "pulses", "mV/V", "Ω"), pair="signal_low"),
     Field("device_low", Station.DEVICE, "low", Kind.NUMBER, "the device's lower range value, LRV",
           48, applies=_ANALOG, pair="device_high", unit_field="device_unit", headers=("lrv", "range low")),
     Field("device_high", Station.DEVICE, "high", Kind.NUMBER, "the device's upper range value, URV",
           52, applies=_ANALOG, pair="device_low", unit_field="device_unit", headers=("urv", "range high")),
     Field("device_unit", Station.DEVICE, "unit", Kind.UNIT, "unit of the device's range",
           52, applies=_ANALOG, headers=("range unit",)),
+    _more("device_reference", Station.DEVICE, "said as", Kind.CHOICE, "what the device's unit is counted from",
+          _CURRENT, choices=REFERENCES),
     Field("device_law", Station.DEVICE, "law", Kind.CHOICE, "what the device itself makes of its range",
           52, choices=LAW_NAMES, applies=_LINEAR),
+    _more("device_cutoff", Station.DEVICE, "cut-off", Kind.NUMBER, "the device's output is zero below this, % of output",
+          _CURRENT, when=("device_law", ("square root",)), least=0, most=50, unit="%"),
+    _more("device_table", Station.DEVICE, "table", Kind.TABLE, "the device's own table: quantity and % of output",
+          _CURRENT, when=("device_law", TABLE_LAWS)),
+    _more("curve_table", Station.DEVICE, "curve", Kind.TABLE, "the element's own curve: °C and Ω",
+          _RESISTIVE, when=("signal", ("own curve",))),
     Field("acting", Station.DEVICE, "acting", Kind.CHOICE, "reverse: the signal is meant to fall as it rises",
-          50, choices=ACTING, applies=_LINEAR),
+          50, choices=ACTING, applies=_LINEAR | _CONTACT),
+    _more("tolerance_class", Station.DEVICE, "class", Kind.CHOICE, "tolerance class of the element",
+          _TEMPERATURE, choices=("1", "2", "3", "AA", "A", "B", "C")),
+    _more("accuracy", Station.DEVICE, "accuracy", Kind.NUMBER, "limit of error of the transmitter, % of span",
+          _CURRENT, least=0, most=20, unit="%"),
+    _more("lift_off_v", Station.DEVICE, "lift-off", Kind.NUMBER, "least voltage the device works with",
+          _CURRENT, units=("mA",), least=0, most=60, unit="V"),
+    _more("failure_ma", Station.DEVICE, "fails at", Kind.NUMBER, "current by which the device says that it failed",
+          _CURRENT, units=("mA",), least=0, most=30, unit="mA"),
+    _more("leakage_ma", Station.DEVICE, "leakage", Kind.NUMBER, "current through the open switch",
+          _SWITCH, units=("V",), least=0, most=100, unit="mA"),
+    _more("drop_v", Station.DEVICE, "drop", Kind.NUMBER, "voltage over the closed switch",
+          _SWITCH, units=("V",), least=0, most=60, unit="V"),
+    _more("series_ohm", Station.DEVICE, "series", Kind.NUMBER, "end-of-line resistor in series with the contact",
+          _SWITCH, units=("mA",), least=0, most=1e6, unit="Ω"),
+    _more("parallel_ohm", Station.DEVICE, "parallel", Kind.NUMBER, "end-of-line resistor across the contact",
+          _SWITCH, units=("mA",), least=0, most=1e7, unit="Ω"),
     Field("wires", Station.LOOP, "wires", Kind.WHOLE, "cores between device and terminals", 46, least=2, most=4),
     Field("supply", Station.LOOP, "supply", Kind.CHOICE, "who feeds the loop", 66, choices=SUPPLIES,
           headers=("powered by",)),
+    _more("lead_ohm", Station.LOOP, "one lead", Kind.NUMBER, "resistance of one core between element and terminals",
+          _RESISTIVE, least=0, most=10_000, unit="Ω"),
+    _more("jumper", Station.LOOP, "jumper", Kind.CHOICE,
+          "where two wires become the input's three or four: at the head, at the input, or nowhere",
+          _RESISTIVE, choices=JUMPERS, when=("wires", ("2", "3"))),
+    _more("extension", Station.LOOP, "extension wire", Kind.CHOICE, "extension or compensating wire by designation",
+          _THERMO, choices=EXTENSION_NAMES),
+    _more("head_degc", Station.LOOP, "head at", Kind.NUMBER, "temperature of the connection head",
+          _THERMO, least=-273, most=500, unit="°C"),
+    _more("junction", Station.LOOP, "cold junction", Kind.CHOICE, "where the cold junction is and how it is known",
+          _THERMO, choices=JUNCTIONS),
+    _more("junction_degc", Station.LOOP, "junction at", Kind.NUMBER,
+          "temperature at the remote sensor, or the fixed setting", _THERMO,
+          when=("junction", ("remote sensor", "fixed")), least=-273, most=500, unit="°C"),
+    _more("excitation_v", Station.LOOP, "excitation", Kind.NUMBER, "voltage the bridge or the potentiometer is fed with",
+          _CURRENT, units=("mV/V", "Ω"), least=0, most=60, unit="V"),
+    _more("shunt_ohm", Station.LOOP, "shunt", Kind.NUMBER, "resistor that makes a voltage of the current",
+          _CURRENT, units=("mA",), least=0.1, most=10_000, unit="Ω"),
+    _more("shunt_percent", Station.LOOP, "shunt ±", Kind.NUMBER, "tolerance of the shunt", _CURRENT, units=("mA",),
+          least=0, most=20, unit="%"),
+    _more("cable_m", Station.LOOP, "cable", Kind.NUMBER, "length of the cable, one way",
+          _CURRENT | _SWITCH, units=("mA", "V"), least=0, most=50_000, unit="m"),
+    _more("cable_mm2", Station.LOOP, "section", Kind.NUMBER, "cross-section of a core",
+          _CURRENT | _SWITCH, units=("mA", "V"), least=0.1, most=10, unit="mm²"),
+    _more("cable_degc", Station.LOOP, "hottest", Kind.NUMBER, "hottest the cable gets",
+          _CURRENT, units=("mA",), least=-40, most=180, unit="°C"),
+    _more("hops", Station.LOOP, "hops", Kind.HOPS,
+          "what the loop runs through, from the device on: head; barrier 300 Ω; indicator 2 V", _CURRENT | _SWITCH),
+    _more("hart", Station.LOOP, "HART", Kind.CHOICE, "whether the loop carries HART", _CURRENT, units=("mA",),
+          choices=("no", "yes")),
     Field("channel", Station.INPUT, "channel", Kind.ADDRESS, "cabinet · rack · slot · channel it is landed on",
           94, headers=("address", "channel")),
     Field("mode", Station.INPUT, "mode", Kind.MODE, "how the channel works", 86, headers=("input mode",)),
-    Field("counts_low", Station.COUNTS, "low", Kind.NUMBER, "the count that means the low end of the value",
-          50, applies=_ANALOG, pair="counts_high", headers=("raw low",)),
-    Field("counts_high", Station.COUNTS, "high", Kind.NUMBER, "the count that means the high end of the value",
-          56, applies=_ANALOG, pair="counts_low", headers=("raw high",)),
+    Field("counts_low", Station.COUNTS, "low", Kind.NUMBER,
+          "the count that means the low end of the value; empty: as signal and module make it",
+          50, applies=_ANALOG, when=_TWO_POINT, pair="counts_high", headers=("raw low",)),
+    Field("counts_high", Station.COUNTS, "high", Kind.NUMBER,
+          "the count that means the high end of the value; empty: as signal and module make it",
+          56, applies=_ANALOG, when=_TWO_POINT, pair="counts_low", headers=("raw high",)),
     Field("now", Station.VALUE, "now", Kind.LIVE, "what the plant says now", 126),
     Field("value_low", Station.VALUE, "low", Kind.NUMBER, "the value at the low count",
           50, applies=_ANALOG, pair="value_high", unit_field="value_unit", headers=("eu low",)),
@@ -143,12 +237,39 @@ FIELDS: tuple[Field, ...] = (
           62, applies=_ANALOG, pair="value_low", unit_field="value_unit", headers=("eu high",)),
     Field("value_unit", Station.VALUE, "unit", Kind.UNIT, "unit of the value", 52, applies=_ANALOG,
           headers=("eu", "units")),
-    Field("value_law", Station.VALUE, "law", Kind.CHOICE, "the law our scaling takes", 80, choices=LAW_NAMES,
-          applies=_LINEAR),
+    _more("value_reference", Station.VALUE, "said as", Kind.CHOICE, "what the value's unit is counted from",
+          _CURRENT, choices=REFERENCES),
+    Field("value_law", Station.VALUE, "law", Kind.CHOICE, "the law our scaling takes", 80, choices=VALUE_LAW_NAMES,
+          applies=_ANALOG),
+    _more("value_cutoff", Station.VALUE, "cut-off", Kind.NUMBER, "the root is zero below this, % of the root",
+          _CURRENT, when=("value_law", ("square root",)), least=0, most=50, unit="%"),
+    _more("value_table", Station.VALUE, "table", Kind.TABLE,
+          "pairs of scaled figure and value: low and high are then what goes into the table", _ANALOG,
+          when=("value_law", TABLE_LAWS)),
+    _more("value_form", Station.VALUE, "form", Kind.CHOICE, "the form the scaling was typed in; the others follow",
+          _ANALOG, choices=FORMS),
+    _more("slope", Station.VALUE, "slope", Kind.NUMBER, "value for each count", _ANALOG),
+    _more("offset", Station.VALUE, "offset", Kind.NUMBER, "value at a count of zero", _ANALOG),
+    _more("factors", Station.VALUE, "factors", Kind.FACTORS,
+          "named factors from count to value: V per count 0.00030518; bar per V 2.5", _ANALOG,
+          when=("value_form", ("factors",))),
     Field("value_decimals", Station.VALUE, "dec.", Kind.WHOLE, "decimals shown", 36, least=0, most=6,
           applies=_ANALOG),
-    Field("text_0", Station.VALUE, "0 says", Kind.TEXT, "the word for 0", 62, longest=30, applies=_CONTACT),
-    Field("text_1", Station.VALUE, "1 says", Kind.TEXT, "the word for 1", 64, longest=30, applies=_CONTACT),
+    _more("below", Station.VALUE, "below", Kind.CHOICE, "what becomes of a value below the range", _ANALOG,
+          choices=OUTSIDE),
+    _more("above", Station.VALUE, "above", Kind.CHOICE, "what becomes of a value above the range", _ANALOG,
+          choices=OUTSIDE),
+    _more("on_failure", Station.VALUE, "on failure", Kind.CHOICE,
+          "what becomes of the value when the signal has failed; empty: as the plant says", _ANALOG,
+          choices=ON_FAILURE),
+    _more("substitute", Station.VALUE, "substitute", Kind.NUMBER, "the value that is put in its place", _ANALOG),
+    _more("on_at", Station.VALUE, "on from", Kind.NUMBER, "as a switch: on from this value", _ANALOG, pair="off_at"),
+    _more("off_at", Station.VALUE, "off below", Kind.NUMBER, "as a switch: off again below this value", _ANALOG,
+          pair="on_at"),
+    _more("value_type", Station.VALUE, "type", Kind.CHOICE, "data type of the value in the controller", _ANALOG,
+          choices=VALUE_TYPES),
+    Field("text_0", Station.VALUE, "0 says", Kind.TEXT, "the word for 0", 62, longest=30, applies=_CONTACT | _ANALOG),
+    Field("text_1", Station.VALUE, "1 says", Kind.TEXT, "the word for 1", 64, longest=30, applies=_CONTACT | _ANALOG),
     Field("checks", Station.CHECKS, "to settle", Kind.CHECKS, "what does not agree, with the figures", 420),
 )  # fmt: skip
 STORED: tuple[Field, ...] = tuple(field for field in FIELDS if field.stored)
@@ -181,7 +302,13 @@ def read_cell(field: Field, text: str) -> dict[str, Stored]:
         case Kind.CHOICE:
             return {field.name: read_choice(field.choices, typed)}
         case Kind.UNIT:
-            return {field.name: read_unit(typed).shown}
+            return _unit_cells(field.name, typed)
+        case Kind.TABLE:
+            return {field.name: read_table(typed)}
+        case Kind.HOPS:
+            return {field.name: read_hops(typed)}
+        case Kind.FACTORS:
+            return {field.name: read_factors(typed)}
         case _:
             raise TextError(f"“{field.label}” is worked out and cannot be typed")
 
@@ -204,26 +331,42 @@ def _read_text(field: Field, typed: str) -> str:
 def _read_whole(field: Field, typed: str) -> int:
     number = read_number(typed)
     if number != number.to_integral_value() or not field.least <= number <= field.most:
-        raise TextError(f"“{typed}”: {field.label} is a whole number from {field.least} to {field.most}")
+        raise TextError(f"“{typed}”: {field.label} is a whole number from {field.least:g} to {field.most:g}")
     return int(number)
 
 
 def _read_end_point(field: Field, typed: str) -> dict[str, Stored]:
     """A number; or a range, a number with its unit, or both, which fill the neighbours as well."""
-    out: dict[str, Stored] = {}
+    out: dict[str, Any] = {}
     unit = ""
     ends = read_range(typed)
+    if ends and not field.pair:
+        raise TextError(f"“{typed}”: {field.label} is one number")
     if ends:
-        low, high = (field.name, field.pair) if field.name.endswith("_low") else (field.pair, field.name)
+        rising = field.name.endswith("_low") or field.name == "off_at"
+        low, high = (field.name, field.pair) if rising else (field.pair, field.name)
         out[low], out[high] = ends.low, ends.high
         unit = ends.unit
     else:
         figure, unit = split_unit(typed)
         out[field.name] = read_number(figure or typed)
-    if unit:
+    if unit and unit.replace(" ", "") != field.unit:
+        if field.unit:
+            raise TextError(f"“{typed}”: {field.label} is in {field.unit}")
         if not field.unit_field:
-            raise TextError(f"“{typed}”: counts have no unit")
-        out[field.unit_field] = read_unit(unit).shown
+            raise TextError(f"“{typed}”: {field.label} has no unit of its own")
+        out |= _unit_cells(field.unit_field, unit)
+    if field.most and not field.least <= out[field.name] <= field.most:
+        raise TextError(f"“{typed}”: {field.label} is from {field.least:g} to {field.most:g} {field.unit}".rstrip())
+    return out
+
+
+def _unit_cells(unit_field: str, typed: str) -> dict[str, Stored]:
+    """A unit, and what it is counted from where that is written with it."""
+    unit, reference = read_unit_and_reference(typed)
+    out: dict[str, Stored] = {unit_field: unit.shown}
+    if reference:
+        out[unit_field.replace("_unit", "_reference")] = reference
     return out
 
 

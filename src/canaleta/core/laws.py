@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
 
-__all__ = ["LAWS", "LAW_NAMES", "Law", "apply", "invert"]
+__all__ = ["LAWS", "LAW_NAMES", "SENSOR_LAW", "TABLE_LAWS", "VALUE_LAW_NAMES", "Law", "apply", "cut_off", "invert"]
 
 
 @dataclass(frozen=True)
@@ -55,7 +55,12 @@ LAWS: tuple[Law, ...] = (
         "flow is proportional to the root of differential pressure (ISO 5167-1)",
     ),
 )
-LAW_NAMES: tuple[str, ...] = tuple(law.name for law in LAWS)
+TABLE_LAWS: tuple[str, ...] = ("table", "table, cubic")
+"""Laws whose points the user types: straight lines between them, or a monotone cubic (see tables.py)."""
+SENSOR_LAW = "sensor curve"
+"""The scaling is in Ω or mV and the sensor's own curve makes degrees of it."""
+LAW_NAMES: tuple[str, ...] = (*(law.name for law in LAWS), *TABLE_LAWS)
+VALUE_LAW_NAMES: tuple[str, ...] = (*LAW_NAMES, SENSOR_LAW)
 
 
 def apply(codes: NDArray[np.int16], x: Floats) -> Floats:
@@ -66,6 +71,13 @@ def apply(codes: NDArray[np.int16], x: Floats) -> Floats:
 def invert(codes: NDArray[np.int16], y: Floats) -> Floats:
     """The inverse of `apply`."""
     return _each(codes, y, lambda law: law.inverse)
+
+
+def cut_off(codes: NDArray[np.int16], y: Floats, percent: Floats) -> Floats:
+    """A root below its low cut-off is nothing: near zero the root turns noise into flow. NaN percent: no cut-off."""
+    root = codes == LAW_NAMES.index("square root")
+    with np.errstate(invalid="ignore"):
+        return np.where(root & (y < percent / 100.0), 0.0, y)
 
 
 def _each(codes: NDArray[np.int16], x: Floats, pick: Callable[[Law], Callable[[Floats], Floats]]) -> Floats:

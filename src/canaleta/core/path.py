@@ -12,10 +12,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from canaleta.core.converters import round_counts
 from canaleta.core.fields import STATIONS, Station
 from canaleta.core.image import PlantImage
 from canaleta.core.joints import contact, linear, temperature
-from canaleta.core.joints.base import Chain, Floats, PathRows, StationWords, Working
+from canaleta.core.joints.base import Chain, Floats, PathRows, StationWords, Upset, Working
+from canaleta.core.joints.policy import clamped_share, settle
+from canaleta.core.joints.scaling import Scaling
+from canaleta.core.modules import ModeTable
 from canaleta.core.quality import of_reasons, reason_words
 from canaleta.core.signals import Family
 
@@ -23,10 +27,12 @@ __all__ = ["CHAINS", "Paths", "describe", "evaluate", "reasons_told", "workings"
 
 CHAINS: dict[Family, Chain] = {
     Family.LINEAR: linear.CHAIN,
-    Family.THERMOCOUPLE: temperature.CHAIN,
+    Family.THERMOCOUPLE: temperature.THERMOCOUPLE,
+    Family.RESISTANCE: temperature.RESISTANCE,
     Family.CONTACT: contact.CHAIN,
 }
 _COUNTS = STATIONS.index(Station.COUNTS)
+_UNROUNDED = ModeTable.ROUNDINGS.index("none")
 
 
 @dataclass(frozen=True)
@@ -47,10 +53,19 @@ class Paths:
         return row
 
 
-def evaluate(image: PlantImage, station: Station, values: ArrayLike, rows: NDArray[np.int64] | None = None) -> Paths:
+def evaluate(
+    image: PlantImage,
+    station: Station,
+    values: ArrayLike,
+    rows: NDArray[np.int64] | None = None,
+    upset: Upset | None = None,
+    last: Floats | None = None,
+) -> Paths:
     """All six stations of each path from a value at one of them.
 
     rows: the points, all if None. values: (n,) or one number, in the unit of `station`, NaN where unknown.
+    upset: what is wrong in the field, for stations after the given one. last: the last good value of each row, for
+    points that hold it when their signal fails.
     A count is a whole number on its way forwards; going backwards from VALUE the stations before COUNTS
     follow from the unrounded count, so that a typed value meets the quantity that would make it.
     """
@@ -64,11 +79,15 @@ def evaluate(image: PlantImage, station: Station, values: ArrayLike, rows: NDArr
         mask = np.flatnonzero(family == code)
         if not len(mask):
             continue
-        p = PathRows(image, chosen[mask])
-        with np.errstate(divide="ignore", invalid="ignore"):
+        p = PathRows(image, chosen[mask], upset.at(mask) if upset else None)
+        with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
             block = _run(chain, p, start, given[mask])
+            told = chain.reasons(p, block)
+            if start < len(STATIONS) - 1 and isinstance(scaling := chain.joints[-1], Scaling):
+                before = last[mask] if last is not None else None
+                block[-1] = settle(p, scaling, block[_COUNTS], block[-1], told, before)
         stations[:, mask] = block
-        reasons[mask] = chain.reasons(p, block)
+        reasons[mask] = told
     has_value = ~np.isnan(stations[-1])
     return Paths(chosen, stations, reasons, of_reasons(reasons, has_value))
 
@@ -82,8 +101,26 @@ def _run(chain: Chain, p: PathRows, start: int, given: Floats) -> Floats:
     for k in range(start - 1, -1, -1):
         block[k] = x = chain.joints[k].backward(p, x)
         if k == _COUNTS:
-            block[k] = np.rint(x)
+            block[k] = _whole(p, x)
+            outputs = p.mode_flag("outputs")
+            if outputs.any():
+                x = np.where(outputs, _given_out(chain, p, x), x)
+                block[k] = np.where(outputs, x, block[k])
     return block
+
+
+def _whole(p: PathRows, counts: Floats) -> Floats:
+    """Counts as the word can hold them; a mode that does not round keeps its fraction."""
+    return round_counts(counts, np.where(p.of_mode("rounding") == _UNROUNDED, _UNROUNDED, 0))
+
+
+def _given_out(chain: Chain, p: PathRows, counts: Floats) -> Floats:
+    """What an output is given for a value: clamped where its point says so, rounded, stopped at its limits."""
+    scaling = chain.joints[-1]
+    if isinstance(scaling, Scaling):
+        c0, c1, _, _ = scaling.point_form(p)
+        counts = c0 + clamped_share(p, (counts - c0) / (c1 - c0)) * (c1 - c0)
+    return np.clip(_whole(p, counts), p.of_mode("least"), p.of_mode("most"))
 
 
 def reasons_told(image: PlantImage, row: int, reasons: int) -> list[str]:
@@ -103,7 +140,9 @@ def describe(image: PlantImage, row: int) -> tuple[StationWords, ...]:
     return chain.describe(PathRows(image, np.array([row])))
 
 
-def workings(image: PlantImage, row: int, station: Station, value: float) -> tuple[Working | None, ...]:
+def workings(
+    image: PlantImage, row: int, station: Station, value: float, upset: Upset | None = None
+) -> tuple[Working | None, ...]:
     """The working of each station of one point, from a value at one of them.
 
     The station that was given has none; a station that could not be worked out has none either.
@@ -111,8 +150,8 @@ def workings(image: PlantImage, row: int, station: Station, value: float) -> tup
     chain = CHAINS.get(Family(int(image.family[row])))
     if chain is None:
         return (None,) * len(STATIONS)
-    found = evaluate(image, station, value, np.array([row])).stations[:, 0]
-    p = PathRows(image, np.array([row]))
+    found = evaluate(image, station, value, np.array([row]), upset).stations[:, 0]
+    p = PathRows(image, np.array([row]), upset)
     start = STATIONS.index(station)
     out: list[Working | None] = []
     for k in range(len(STATIONS)):

@@ -15,7 +15,7 @@ from canaleta.core.conventions import Namur
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 
-__all__ = ["Quality", "Reason", "mark", "of_reasons", "reason_words", "signal_reasons"]
+__all__ = ["BAD_SIGNAL", "Quality", "Reason", "mark", "of_reasons", "reason_words", "signal_reasons"]
 
 
 class Quality(IntEnum):
@@ -44,6 +44,15 @@ class Reason(IntFlag):
     NOT_SCALED = 2048
     CHANNEL_FAULT = 4096
     RACK_SILENT = 8192
+    SHORT_CIRCUIT = 16384
+    SUBSTITUTED = 32768
+    HELD = 65536
+    CLAMPED = 131072
+    NO_CURRENT_PATH = 262144
+    WRONG_SUPPLY = 524288
+    TWO_TEMPERATURES = 1048576
+    STARVED_LOOP = 2097152
+    STALE = 4194304
 
 
 WORDS: dict[Reason, tuple[Quality, str]] = {
@@ -61,7 +70,28 @@ WORDS: dict[Reason, tuple[Quality, str]] = {
     Reason.NOT_SCALED: (Quality.NONE, "not scaled yet"),
     Reason.CHANNEL_FAULT: (Quality.BAD, "the module reports a fault on this channel"),
     Reason.RACK_SILENT: (Quality.BAD, "the rack does not answer"),
+    Reason.SHORT_CIRCUIT: (Quality.BAD, "short circuit"),
+    Reason.WRONG_SUPPLY: (Quality.BAD, "AC and DC do not go together: the voltage destroys one of the two"),
+    Reason.NO_CURRENT_PATH: (Quality.BAD, "no current can flow: device and input pull to the same side"),
+    Reason.STARVED_LOOP: (Quality.DOUBTFUL, "the supply cannot drive this current through the loop"),
+    Reason.TWO_TEMPERATURES: (Quality.DOUBTFUL, "two temperatures have this emf; the higher is given"),
+    Reason.SUBSTITUTED: (Quality.DOUBTFUL, "substituted"),
+    Reason.HELD: (Quality.DOUBTFUL, "the last good value is held"),
+    Reason.CLAMPED: (Quality.GOOD, "clamped at the end of the range"),
+    Reason.STALE: (Quality.DOUBTFUL, "stale: the reading is too old"),
 }
+
+
+BAD_SIGNAL = np.uint32(
+    Reason.FAILED_LOW
+    | Reason.FAILED_HIGH
+    | Reason.OPEN_CIRCUIT
+    | Reason.SHORT_CIRCUIT
+    | Reason.OUTSIDE_SENSOR
+    | Reason.CHANNEL_FAULT
+    | Reason.RACK_SILENT
+)
+"""Reasons that say the signal itself has failed, whatever its value."""
 
 
 def mark(reasons: NDArray[np.uint32], where: Bools, reason: Reason) -> None:
@@ -89,21 +119,24 @@ def reason_words(reasons: int, at_or_below: str = "", at_or_above: str = "") -> 
 
 
 def signal_reasons(
-    milliampere: Floats, live_zero: Bools, at_least: Bools, at_most: Bools, namur: Namur
+    milliampere: Floats, live_zero: Bools, at_least: Bools, at_most: Bools, namur: Namur, per_count_ma: Floats
 ) -> NDArray[np.uint32]:
     """Reasons told by the level of a current signal and by the limits of the converter.
 
     milliampere: the signal, NaN where it is no current. at_least, at_most: the count stands at its limit.
+    per_count_ma: how finely the module sees it; a limit is met by the count nearest to it.
     A module that stops below the failure current cannot say "failed high": it says that it cannot tell.
     """
     out = np.zeros(milliampere.shape, dtype=np.uint32)
     judged = live_zero & ~np.isnan(milliampere)
-    low, high = milliampere <= namur.failed_low_ma, milliampere >= namur.failed_high_ma
+    # The small part keeps a limit that falls between two counts from depending on the last binary digit.
+    half = np.nan_to_num(np.abs(per_count_ma)) * 0.5 + 1e-9
+    low, high = milliampere <= namur.failed_low_ma + half, milliampere >= namur.failed_high_ma - half
     mark(out, judged & low, Reason.FAILED_LOW)
     mark(out, judged & high, Reason.FAILED_HIGH)
-    mark(out, judged & ~low & (milliampere < namur.good_from_ma), Reason.UNDER_RANGE)
+    mark(out, judged & ~low & (milliampere < namur.good_from_ma - half), Reason.UNDER_RANGE)
     cannot_tell = at_most & (~judged | ~high)
-    mark(out, judged & ~high & ~cannot_tell & (milliampere > namur.good_to_ma), Reason.OVER_RANGE)
+    mark(out, judged & ~high & ~cannot_tell & (milliampere > namur.good_to_ma + half), Reason.OVER_RANGE)
     mark(out, cannot_tell, Reason.AT_LIMIT_HIGH)
     mark(out, at_least & ~(judged & low), Reason.AT_LIMIT_LOW)
     return out

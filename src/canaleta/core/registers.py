@@ -11,9 +11,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from canaleta.core.converters import WordForm
 from canaleta.core.layout import Layout
 
-__all__ = ["Decoded", "RackMap", "Request", "decode", "plan_requests"]
+__all__ = ["Decoded", "RackMap", "Request", "decode", "encode", "plan_requests"]
 
 MOST_REGISTERS = 125
 """The most registers one request may read (MODBUS Application Protocol V1.1b3, 6.4)."""
@@ -31,16 +32,17 @@ class Request:
 class RackMap:
     """Where each channel of a rack stands. All arrays have shape (channels,), in slot and channel order.
 
-    word: register of the channel's word. bit: its bit in that word, -1 if the whole word is the channel.
-    status_word, status_bit: where its fault bit is, -1 if it has none. healthy_is_one: polarity of that bit.
-    signed: whether the word is read as two's complement. junction: registers of cold junctions, by module.
+    word: first register of the channel's number. bit: its bit in that word, -1 if the whole word is the channel.
+    form: how the number stands in its registers, an index into forms. status_word, status_bit: where its fault bit
+    is, -1 if it has none. healthy_is_one: polarity of that bit. junction: registers of cold junctions, by module.
     """
 
     modules: NDArray[np.int64]
     channels: NDArray[np.int64]
     word: NDArray[np.int64]
     bit: NDArray[np.int64]
-    signed: NDArray[np.bool_]
+    form: NDArray[np.int64]
+    forms: tuple[WordForm, ...]
     status_word: NDArray[np.int64]
     status_bit: NDArray[np.int64]
     healthy_is_one: NDArray[np.bool_]
@@ -50,11 +52,15 @@ class RackMap:
     @classmethod
     def of(cls, layout: Layout, rack: int) -> RackMap:
         """The map of one rack, from its modules in slot order."""
-        rows: list[tuple[int, int, int, int, bool, int, int, bool]] = []
+        rows: list[tuple[int, int, int, int, int, int, int, bool]] = []
+        forms: list[WordForm] = []
         junction: dict[int, int] = {}
         used: list[tuple[int, int]] = []
         for module in layout.modules_of(rack):
             kind, base = layout.type_of(module.id), layout.first_registers[module.id]
+            if kind.word_form not in forms:
+                forms.append(kind.word_form)
+            form = forms.index(kind.word_form)
             used.append((base, kind.register_count))
             words, bits = kind.offset_of("channel words"), kind.offset_of("channel bits")
             status, cold = kind.offset_of("status bits"), kind.offset_of("cold junction")
@@ -62,16 +68,16 @@ class RackMap:
                 junction[module.id] = base + cold
             for channel in range(kind.channels):
                 if words is not None:
-                    word, bit = base + words + channel, -1
+                    word, bit = base + words + channel * kind.word_form.words, -1
                 else:
                     word, bit = base + (bits or 0) + channel // 16, channel % 16
                 fault = (-1, -1) if status is None else (base + status + channel // 16, channel % 16)
                 polarity = kind.status is not None and kind.status.one_means == "healthy"
-                rows.append((module.id, channel, word, bit, kind.signed, *fault, polarity))
+                rows.append((module.id, channel, word, bit, form, *fault, polarity))
         columns = list(zip(*rows, strict=True)) if rows else [()] * 8
         ints = [np.array(c, dtype=np.int64) for c in columns]
         return cls(
-            ints[0], ints[1], ints[2], ints[3], ints[4].astype(bool), ints[5], ints[6], ints[7].astype(bool),
+            ints[0], ints[1], ints[2], ints[3], ints[4], tuple(forms), ints[5], ints[6], ints[7].astype(bool),
             junction, tuple(used),
         )  # fmt: skip
 
@@ -82,9 +88,13 @@ class RackMap:
         """The reads that cover every register of the rack."""
         return plan_requests(self.used)
 
+    def row_of(self, module: int, channel: int) -> int:
+        """The row of one channel."""
+        return int(np.flatnonzero((self.modules == module) & (self.channels == channel))[0])
+
     def register_of(self, module: int, channel: int) -> tuple[int, int]:
         """(register, bit) of one channel; bit -1 for a whole word."""
-        at = int(np.flatnonzero((self.modules == module) & (self.channels == channel))[0])
+        at = self.row_of(module, channel)
         return int(self.word[at]), int(self.bit[at])
 
 
@@ -114,8 +124,25 @@ def plan_requests(spans: Iterable[tuple[int, int]], most: int = MOST_REGISTERS, 
 def decode(rack: RackMap, words: NDArray[np.uint16]) -> Decoded:
     """Channels from raw registers. words: (registers,) uint16, indexed by register number."""
     raw = words[rack.word].astype(np.int64)
-    whole = np.where(rack.signed & (raw >= 0x8000), raw - 0x10000, raw)
-    counts = np.where(rack.bit < 0, whole, (raw >> np.maximum(rack.bit, 0)) & 1).astype(np.float64)
+    counts = ((raw >> np.maximum(rack.bit, 0)) & 1).astype(np.float64)
+    for at, form in enumerate(rack.forms):
+        mine = np.flatnonzero((rack.bit < 0) & (rack.form == at))
+        if len(mine):
+            registers = rack.word[mine][:, None] + np.arange(form.words)
+            counts[mine] = form.counts_of(words[registers])
     status = (words[np.maximum(rack.status_word, 0)].astype(np.int64) >> np.maximum(rack.status_bit, 0)) & 1
     fault = (rack.status_word >= 0) & (status != rack.healthy_is_one)
     return Decoded(counts, fault)
+
+
+def encode(rack: RackMap, at: NDArray[np.int64], counts: NDArray[np.float64], words: NDArray[np.uint16]) -> None:
+    """Put counts of some channels into raw registers: the inverse of `decode`. at: rows of the map. In place."""
+    for number, form in enumerate(rack.forms):
+        mine = np.flatnonzero((rack.bit[at] < 0) & (rack.form[at] == number))
+        if len(mine):
+            registers = rack.word[at[mine]][:, None] + np.arange(form.words)
+            words[registers] = form.words_of(np.clip(counts[mine], form.least, form.most))
+    bits = np.flatnonzero(rack.bit[at] >= 0)
+    np.bitwise_or.at(
+        words, rack.word[at[bits]], (counts[bits].astype(np.int64) << rack.bit[at[bits]]).astype(np.uint16)
+    )

@@ -19,14 +19,17 @@ class Family(IntEnum):
     LINEAR = 0
     THERMOCOUPLE = 1
     CONTACT = 2
+    RESISTANCE = 3
 
 
 @dataclass(frozen=True)
 class Signal:
     """A device's output.
 
-    unit, low, high: the signal's span in `unit`. live_zero: its zero is alive, so failure shows (NE 43).
-    curve: sensor letter for temperature elements. closed_at_rest: for discretes, the state on the shelf.
+    unit, low, high: the signal's span in `unit`; own_span: the span is the device's own and typed for each point.
+    live_zero: its zero is alive, so failure shows (NE 43). curve: sensor letter or resistance curve of temperature
+    elements, "own" for one typed as a table. switch: for discretes, what closes the circuit; closed_at_rest: its
+    state on the shelf.
     """
 
     name: str
@@ -35,21 +38,74 @@ class Signal:
     low: float = 0.0
     high: float = 1.0
     live_zero: bool = False
+    own_span: bool = False
     curve: str = ""
+    switch: str = ""
     closed_at_rest: bool = False
 
 
+def _linear(name: str, unit: str, low: float, high: float, *, live_zero: bool = False) -> Signal:
+    return Signal(name, Family.LINEAR, unit, low, high, live_zero)
+
+
+def _own_span(name: str, unit: str) -> Signal:
+    return Signal(name, Family.LINEAR, unit, own_span=True)
+
+
+def _switches(kind: str) -> tuple[Signal, Signal]:
+    unit = "mA" if kind in MONITORED else "V"
+    return (
+        Signal(f"{kind} NO", Family.CONTACT, unit, 0.0, 24.0, switch=kind),
+        Signal(f"{kind} NC", Family.CONTACT, unit, 0.0, 24.0, switch=kind, closed_at_rest=True),
+    )
+
+
+MONITORED = ("NAMUR", "end-of-line")
+"""Switches whose wires are watched by the current they carry: break and short can be told."""
+
+RESISTANCE_SIGNALS = {
+    "Pt100": "pt100",
+    "Pt500": "pt500",
+    "Pt1000": "pt1000",
+    "Pt100 3916": "pt100-3916",
+    "Pt100 3910": "pt100-3910",
+    "Ni100": "ni100",
+    "Ni1000": "ni1000",
+    "Ni120": "ni120",
+    "Ni100 617": "ni100-617",
+    "Cu10": "cu10",
+    "Cu50": "cu50",
+    "Cu100": "cu100",
+    "Cu50 426": "cu50-426",
+    "Cu100 426": "cu100-426",
+    "own curve": "own",
+}
+
 SIGNALS: tuple[Signal, ...] = (
-    Signal("4–20 mA", Family.LINEAR, "mA", 4.0, 20.0, live_zero=True),
-    Signal("0–20 mA", Family.LINEAR, "mA", 0.0, 20.0),
-    Signal("0–10 V", Family.LINEAR, "V", 0.0, 10.0),
-    Signal("2–10 V", Family.LINEAR, "V", 2.0, 10.0),
-    Signal("1–5 V", Family.LINEAR, "V", 1.0, 5.0),
+    _linear("4–20 mA", "mA", 4.0, 20.0, live_zero=True),
+    _linear("0–20 mA", "mA", 0.0, 20.0),
+    _linear("±20 mA", "mA", -20.0, 20.0),
+    _linear("0–10 V", "V", 0.0, 10.0),
+    _linear("2–10 V", "V", 2.0, 10.0),
+    _linear("0–1 V", "V", 0.0, 1.0),
+    _linear("0–5 V", "V", 0.0, 5.0),
+    _linear("1–5 V", "V", 1.0, 5.0),
+    _linear("±5 V", "V", -5.0, 5.0),
+    _linear("±10 V", "V", -10.0, 10.0),
+    _own_span("mV", "mV"),
+    _own_span("frequency", "Hz"),
+    _own_span("pulses", "pulses"),
+    _own_span("bridge mV/V", "mV/V"),
+    _own_span("potentiometer", "Ω"),
     *(Signal(f"TC {letter}", Family.THERMOCOUPLE, "mV", curve=letter) for letter in "ABCEJKNRST"),
-    Signal("contact NO", Family.CONTACT, "V", 0.0, 24.0),
-    Signal("contact NC", Family.CONTACT, "V", 0.0, 24.0, closed_at_rest=True),
-    Signal("PNP NO", Family.CONTACT, "V", 0.0, 24.0),
-    Signal("PNP NC", Family.CONTACT, "V", 0.0, 24.0, closed_at_rest=True),
+    *(Signal(name, Family.RESISTANCE, "Ω", curve=curve) for name, curve in RESISTANCE_SIGNALS.items()),
+    *_switches("contact"),
+    *_switches("PNP"),
+    *_switches("NPN"),
+    *_switches("two-wire"),
+    *_switches("NAMUR"),
+    *_switches("end-of-line"),
+    *_switches("AC contact"),
 )
 SIGNAL_NAMES: tuple[str, ...] = tuple(signal.name for signal in SIGNALS)
 

@@ -12,7 +12,7 @@ from importlib import resources
 
 from canaleta.core.text import TextError
 
-__all__ = ["Unit", "convert", "factor_and_offset", "find_unit", "read_unit", "units"]
+__all__ = ["Unit", "convert", "factor_and_offset", "find_unit", "read_unit", "read_unit_and_reference", "units"]
 
 
 @dataclass(frozen=True)
@@ -71,6 +71,34 @@ def read_unit(text: str) -> Unit:
         raise TextError(f"“{typed}” could be {' or '.join(u.shown for u in near)}: write it as one of these")
     known = ", ".join(u.shown for u in units() if u.shown[:1].lower() == typed[:1].lower()) or "mbar, °C, m³/h, %"
     raise TextError(f"“{typed}” is not a unit in the table; near it are: {known}")
+
+
+_REFERENCES = {
+    "gauge": ("g", "gauge", "gauge pressure", "rel", "relative"),
+    "absolute": ("a", "abs", "absolute"),
+}
+
+
+def read_unit_and_reference(text: str) -> tuple[Unit, str]:
+    """A unit with what it is counted from, where that is written behind it: "bar(g)", "barg", "mbar abs".
+
+    The reference is "gauge", "absolute" or "". Only a pressure has one. Raises TextError as `read_unit`.
+    """
+    typed = text.strip()
+    try:
+        return read_unit(typed), ""
+    except TextError as unknown:
+        for reference, endings in _REFERENCES.items():
+            for ending in sorted(endings, key=len, reverse=True):
+                for written in (f"({ending})", f"[{ending}]", f" {ending}", f"_{ending}", ending):
+                    if typed.lower().endswith(written):
+                        try:
+                            unit = read_unit(typed[: -len(written)])
+                        except TextError:
+                            continue
+                        if unit.quantity == "pressure":
+                            return unit, reference
+        raise unknown
 
 
 @cache

@@ -50,7 +50,7 @@ def wiring(image: PlantImage, row: int) -> Wiring | None:
     cores, words = _cores(signal.family, signal.unit, supply, wires, by_role)
     used = {core.terminal for core in cores}
     mode = int(image.mode[row])
-    burden = image.layout.mode_table.burden_ohm[mode] if mode >= 0 else 0.0
+    burden = image.layout.mode_table.numbers["burden_ohm"][mode] if mode >= 0 else 0.0
     inside = f"{burden:.0f} Ω to 0 V" if burden > 0 and signal.unit == "mA" else ""
     return Wiring(tuple(cores), tuple(Terminal(m, r) for m, r in marks if m not in used), inside, words)
 

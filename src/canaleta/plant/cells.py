@@ -10,6 +10,7 @@ from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
+from canaleta.core.derived import form_follows, kind_follows
 from canaleta.core.fields import STORED, Field, Kind, Landing, Stored, field_named, read_cell, read_choice
 from canaleta.core.image import PlantImage
 from canaleta.core.text import TextError, plain
@@ -25,7 +26,21 @@ def read(image: PlantImage, row: int, field: Field, text: str) -> dict[str, Stor
         return {field.name: Landing(module, channel, landed=False)}
     if field.kind is Kind.MODE and typed:
         return {field.name: read_choice(offered_modes(image, row), typed)}
-    return read_cell(field, text)
+    values = read_cell(field, text)
+    if (
+        field.name == "signal"
+        and isinstance(becomes := values["signal"], str)
+        and becomes != image.text("signal", row)
+    ):
+        return values | kind_follows(image, row, becomes)
+    if field.name in _SCALING_FORMS:
+        return form_follows(image, row, values) | values
+    return values
+
+
+_SCALING_FORMS = frozenset(
+    ("slope", "offset", "factors", "value_form", "value_low", "value_high", "counts_low", "counts_high")
+)
 
 
 def offered_modes(image: PlantImage, row: int) -> tuple[str, ...]:

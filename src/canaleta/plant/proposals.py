@@ -138,6 +138,7 @@ def plan(image: PlantImage, proposal: Proposal) -> Planned:
     if len(proposal.edits) > MOST_EDITS:
         edit = proposal.edits[MOST_EDITS]
         return Planned({}, (Refusal(edit, f"more than {MOST_EDITS} cells at once: nothing was changed; take fewer"),))
+    asked = {(edit.point, edit.field) for edit in proposal.edits}
     for edit in proposal.edits:
         try:
             row, column = image.row_of(edit.point), field_named(edit.field)
@@ -153,7 +154,12 @@ def plan(image: PlantImage, proposal: Proposal) -> Planned:
         except TextError as error:
             refusals.append(Refusal(edit, str(error)))
             continue
-        changes |= {(row, name): value for name, value in values.items()}
+        # What follows from an edit gives way to what somebody typed into that cell himself.
+        changes |= {
+            (row, name): value
+            for name, value in values.items()
+            if name == edit.field or (edit.point, name) not in asked
+        }
     changes = {at: value for at, value in changes.items() if not _same(image.cells[at[1]][at[0]], value)}
     return Planned(with_landings(image, changes), tuple(refusals), tuple(conflicts))
 

@@ -84,8 +84,9 @@ def _write_hardware(connection: Connection, layout: Layout, stand_in: bool) -> N
 def _copy_points(connection: Connection, rows: list[dict[str, Any]]) -> None:
     """COPY takes fifty thousand rows in a second or two, where inserts take ten."""
     names = [c.name for c in t.point.columns if c.computed is None]
+    quoted = [f'"{name}"' for name in names]
     driver: Any = connection.connection.cursor()
-    with driver as cursor, cursor.copy(f"copy point ({', '.join(names)}) from stdin") as copy:
+    with driver as cursor, cursor.copy(f"copy point ({', '.join(quoted)}) from stdin") as copy:
         for row in rows:
             copy.write_row([_plain(row.get(name)) if name != "landed" else bool(row.get(name)) for name in names])
     connection.execute(text("analyze point"))

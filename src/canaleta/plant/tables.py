@@ -54,6 +54,9 @@ _TYPE_OF: dict[Kind, TypeEngine[Any]] = {
     Kind.CHOICE: Text(),
     Kind.UNIT: Text(),
     Kind.MODE: Text(),
+    Kind.TABLE: Text(),
+    Kind.HOPS: Text(),
+    Kind.FACTORS: Text(),
     Kind.NUMBER: Numeric(),
     Kind.WHOLE: SmallInteger(),
 }

@@ -11,13 +11,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.catalogue.demo import DemoPlant, FieldDevice
-from canaleta.core.fields import Landing, Station, Stored
+from canaleta.core.faults import evaluate_faulted, read_fault
+from canaleta.core.fields import STATIONS, Landing, Station, Stored, field_named, read_cell
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import Layout
-from canaleta.core.path import evaluate
+from canaleta.core.path import describe, evaluate
 from canaleta.core.quality import Reason
-from canaleta.core.registers import RackMap
-from canaleta.core.signals import Family, signal_named
+from canaleta.core.registers import RackMap, encode
+from canaleta.core.signals import Family
 
 __all__ = ["FieldRack", "InjectionError"]
 
@@ -46,8 +47,12 @@ class FieldRack:
             for name in ("mean", "swing", "period_s", "noise")
         )
         self._injected: dict[int, float] = {}
-        words = np.array([self.map.register_of(m, c) for _, m, c in here], dtype=np.int64).reshape(-1, 2)
-        self._word, self._bit = words[:, 0], words[:, 1]
+        self._rows_of_map = np.array([self.map.row_of(m, c) for _, m, c in here], dtype=np.int64)
+        self._faults = {
+            row: tuple(read_fault(f.kind, f.amount) for f in device.faults)
+            for row, device in enumerate(self._devices)
+            if device.faults
+        }
 
     def process(self, step: int) -> NDArray[np.float64]:
         """The quantity at each device at a step: mean, slow swing and noise. Contacts are 0 or 1."""
@@ -60,7 +65,8 @@ class FieldRack:
 
     def step(self, step: int) -> NDArray[np.uint16]:
         """The registers of the rack at a step: (registers,) uint16, indexed by register number."""
-        paths = evaluate(self._image, Station.PROCESS, self.process(step))
+        noise = np.random.default_rng((self._seed, step, 1)).standard_normal(len(self._devices))
+        paths = evaluate_faulted(self._image, Station.PROCESS, self.process(step), self._faults, noise)
         counts, reasons = paths.at(Station.COUNTS).copy(), paths.reasons.copy()
         if self._injected:
             rows = np.array(sorted(self._injected), dtype=np.int64)
@@ -68,13 +74,14 @@ class FieldRack:
             counts[rows], reasons[rows] = put.at(Station.COUNTS), put.reasons
         opened = np.isnan(counts)
         mode = self._image.mode
-        counts[opened] = self._layout.mode_table.open_counts[mode[opened]]
-        return self._registers(np.nan_to_num(counts), opened | ((reasons & np.uint32(Reason.OPEN_CIRCUIT)) != 0))
+        counts[opened] = self._layout.mode_table.numbers["open_counts"][mode[opened]]
+        told = np.uint32(Reason.OPEN_CIRCUIT | Reason.SHORT_CIRCUIT)
+        return self._registers(np.nan_to_num(counts), opened | ((reasons & told) != 0))
 
     def inject(self, module: int, channel: int, value: float | None, unit: str) -> None:
         """Put a signal on a channel's terminals as a calibrator would; None takes it off.
 
-        unit: mA, V or mV; for a contact, V. An open circuit is value NaN for a thermocouple, 0 mA or 0 V
+        unit: of what stands on the wires: mA, V, mV, Ω, Hz. An open circuit is value NaN for a thermocouple, 0 mA or 0 V
         elsewhere. Raises InjectionError if the channel has no device or works with another kind of signal.
         """
         row = self._places.get((module, channel))
@@ -83,8 +90,7 @@ class FieldRack:
         if value is None:
             self._injected.pop(row, None)
             return
-        signal = signal_named(self._devices[row].signal)
-        expected = signal.unit if signal else ""
+        expected = describe(self._image, row)[STATIONS.index(Station.LOOP)].unit
         if unit != expected:
             raise InjectionError(f"this channel works with {expected}, not {unit}")
         self._injected[row] = value
@@ -96,10 +102,9 @@ class FieldRack:
 
     def _registers(self, counts: NDArray[np.float64], fault: NDArray[np.bool_]) -> NDArray[np.uint16]:
         size = max((first + count for first, count in self.map.used), default=0)
-        words = np.zeros(size, dtype=np.int64)
-        whole = self._bit < 0
-        words[self._word[whole]] = counts[whole].astype(np.int64) & 0xFFFF
-        np.bitwise_or.at(words, self._word[~whole], counts[~whole].astype(np.int64) << self._bit[~whole])
+        registers = np.zeros(size, dtype=np.uint16)
+        encode(self.map, self._rows_of_map, counts, registers)
+        words = registers.astype(np.int64)
         self._set_status(words, fault)
         for register in self.map.junction.values():
             words[register] = round(self._image.conventions.cabinet_ambient_degc * COLD_JUNCTION_TENTHS) & 0xFFFF
@@ -121,4 +126,6 @@ def _cells(device: FieldDevice, module: int, channel: int) -> dict[str, Stored]:
     }
     for name, end in (("device_low", device.low), ("device_high", device.high)):
         cells[name] = None if end is None else Decimal(repr(end))
+    for name, text in device.cells.items():
+        cells |= read_cell(field_named(name), text)
     return cells

@@ -39,6 +39,7 @@ class FieldOut(BaseModel):
     width: int
     choices: list[str]
     applies: list[str]
+    listed: bool
 
 
 class RackOut(BaseModel):
@@ -214,7 +215,7 @@ def plant_now() -> Response:
         fields=[
             FieldOut(
                 name=f.name, station=f.station.value, label=f.label, kind=f.kind.value, says=f.says, width=f.width,
-                choices=list(f.choices), applies=sorted(family.name.lower() for family in f.applies),
+                choices=list(f.choices), applies=sorted(family.name.lower() for family in f.applies), listed=f.listed,
             )
             for f in FIELDS
         ],

@@ -44,8 +44,15 @@ class Snapshots:
 
 
 def snapshot(image: PlantImage) -> bytes:
-    """The list in columns: {"seq", "ids", "columns": {field: [text, …]}}; every cell is text, '' if empty."""
-    columns = {f.name: [image.text(f.name, row) for row in range(len(image))] for f in STORED}
+    """The list in columns: {"seq", "ids", "columns": {field: [text, …]}}; every cell is text, '' if empty.
+
+    A column without any text is left out: most fields of the path page are empty in most plants.
+    """
+    columns = {
+        f.name: [image.text(f.name, row) for row in range(len(image))]
+        for f in STORED
+        if f.listed or any(value is not None for value in image.cells[f.name])
+    }
     return orjson.dumps(
         {"seq": image.seq, "ids": image.ids.tolist(), "racks": image_racks(image), "columns": columns}
     )

@@ -81,7 +81,7 @@ export interface paths {
         };
         get?: never;
         /** Put a signal on the terminals of a stand-in, or take it off. */
-        put: operations["path_inject__int_point__injection_put"];
+        put: operations["injection_inject__int_point__injection_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -113,8 +113,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Settings, check points, curve and terminals of a point. */
-        get: operations["path_sheet_of__int_point__sheet_get"];
+        /** Settings, check points, curve, terminals and facts of a point. */
+        get: operations["sheet_sheet_of__int_point__sheet_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -367,10 +367,8 @@ export interface components {
          * @description The curve over the wires: what the list shows, and beside it the device or the straight line.
          */
         CurveOut: {
-            /** Beside */
-            beside: (number | null)[];
-            /** Beside Is */
-            beside_is: string;
+            /** Device */
+            device: (number | null)[];
             /** Fault High */
             fault_high: number | null;
             /** Fault Low */
@@ -381,6 +379,8 @@ export interface components {
             loop_unit: string;
             /** Shows */
             shows: (number | null)[];
+            /** Straight */
+            straight: (number | null)[];
             /** Value Unit */
             value_unit: string;
         };
@@ -410,6 +410,52 @@ export interface components {
             was: string;
         };
         /**
+         * FactRow
+         * @description One fact: what, how much, what it rests on.
+         */
+        FactRow: {
+            /** Basis */
+            basis: string;
+            /** Figure */
+            figure: string;
+            /** Label */
+            label: string;
+            /** Tone */
+            tone: string;
+        };
+        /**
+         * FactSection
+         * @description Facts that belong together, and the one thing to take away.
+         */
+        FactSection: {
+            /** Rows */
+            rows: components["schemas"]["FactRow"][];
+            /** Station */
+            station: string;
+            /** Title */
+            title: string;
+            /** Tone */
+            tone: string;
+            /** Verdict */
+            verdict: string;
+        };
+        /**
+         * FaultKindOut
+         * @description A fault that this path can be given. amount: what its figure is in, '' if it has none.
+         */
+        FaultKindOut: {
+            /** Amount */
+            amount: string;
+            /** Choices */
+            choices: string[];
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+            /** Usual */
+            usual: string;
+        };
+        /**
          * FieldOut
          * @description One field of a point: a column of the list, a setting of a station.
          */
@@ -422,6 +468,8 @@ export interface components {
             kind: string;
             /** Label */
             label: string;
+            /** Listed */
+            listed: boolean;
             /** Name */
             name: string;
             /** Says */
@@ -572,6 +620,11 @@ export interface components {
              */
             age_s?: number | null;
             /**
+             * Fault
+             * @default
+             */
+            fault?: string;
+            /**
              * Injected
              * @default false
              */
@@ -713,17 +766,21 @@ export interface components {
         };
         /**
          * SettingOut
-         * @description A setting: the field, its text, and what it may be where that depends on the module.
+         * @description A setting: the field, its text, what it may be, and what an empty one follows.
          */
         SettingOut: {
             /** Applies */
             applies: boolean;
             /** Choices */
             choices: string[];
+            /** Derived */
+            derived: string;
             /** Field */
             field: string;
             /** Text */
             text: string;
+            /** Unit */
+            unit: string;
         };
         /**
          * SheetOut
@@ -735,8 +792,12 @@ export interface components {
             /** Check Points */
             check_points: components["schemas"]["CheckRow"][];
             curve: components["schemas"]["CurveOut"] | null;
+            /** Facts */
+            facts: components["schemas"]["FactSection"][];
             /** Family */
             family: string;
+            /** Faults */
+            faults: components["schemas"]["FaultKindOut"][];
             /** Injectable */
             injectable: string;
             /** Module */
@@ -1048,7 +1109,7 @@ export interface operations {
             };
         };
     };
-    path_inject__int_point__injection_put: {
+    injection_inject__int_point__injection_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -1104,6 +1165,8 @@ export interface operations {
             query?: {
                 station?: "live" | "PROCESS" | "DEVICE" | "LOOP" | "INPUT" | "COUNTS" | "VALUE";
                 text?: string;
+                fault?: string;
+                amount?: string;
             };
             header?: never;
             path: {
@@ -1149,7 +1212,7 @@ export interface operations {
             };
         };
     };
-    path_sheet_of__int_point__sheet_get: {
+    sheet_sheet_of__int_point__sheet_get: {
         parameters: {
             query?: never;
             header?: never;

@@ -14,6 +14,7 @@ const field = (name: string, kind: string): Schemas['FieldOut'] => ({
   width: 50,
   choices: [],
   applies: [],
+  listed: true,
 })
 const FIELDS = [field('tag', 'text'), field('service', 'text'), field('now', 'live'), field('area', 'text')]
 

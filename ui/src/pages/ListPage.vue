@@ -19,7 +19,7 @@ const rows = shallowRef<number[]>([])
 const active = Number(route.query.at) || null
 let noted: ReturnType<typeof setTimeout> | undefined
 
-const fields = computed(() => plant.plant?.fields ?? [])
+const fields = computed(() => (plant.plant?.fields ?? []).filter((f) => f.listed))
 const narrowed = computed(() => {
   if (!onlyFindings.value) return undefined
   return new Set([...plant.findingsOf.keys()].map((point) => plant.list.row(point) ?? -1))

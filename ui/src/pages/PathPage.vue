@@ -5,9 +5,11 @@ import { useRoute, useRouter } from 'vue-router'
 import CheckTable from '../parts/CheckTable.vue'
 import CurveChart from '../parts/CurveChart.vue'
 import DuctStations from '../parts/DuctStations.vue'
+import FaultChip from '../parts/FaultChip.vue'
 import FindingCard from '../parts/FindingCard.vue'
 import PointList from '../parts/PointList.vue'
 import SourceChips from '../parts/SourceChips.vue'
+import StationFacts from '../parts/StationFacts.vue'
 import StationSettings from '../parts/StationSettings.vue'
 import TerminalSketch from '../parts/TerminalSketch.vue'
 import TopBar from '../parts/TopBar.vue'
@@ -22,7 +24,7 @@ const query = ref('')
 const onlyFindings = ref(false)
 const bar = ref<InstanceType<typeof TopBar> | null>(null)
 const chosen = ref<StationName>('VALUE')
-const { path, sheet, whatIf, refused, problem, typeAt, goLive } = usePath(point)
+const { path, sheet, whatIf, refused, problem, typeAt, giveFault, goLive } = usePath(point)
 
 const row = computed(() => (void plant.list.version, plant.list.row(point.value) ?? -1))
 const text = (field: string) => (void plant.list.version, plant.list.text(field, row.value))
@@ -48,6 +50,8 @@ const trust = computed(() => {
     words: now.reasons.join(' · '),
   }
 })
+
+const facts = computed(() => sheet.value?.facts.filter((s) => s.station === chosen.value) ?? [])
 
 watch(row, (found) => found >= 0 && plant.watch([plant.list.racks[found] ?? 0]), { immediate: true })
 watch(findings, (now, before) => {
@@ -108,7 +112,9 @@ onUnmounted(() => removeEventListener('keydown', key))
             :contact="sheet.family === 'contact'"
             :stale="stale"
             @live="goLive"
-          />
+          >
+            <FaultChip :sheet="sheet" :path="path" :what-if="whatIf" @give="giveFault" />
+          </SourceChips>
         </header>
         <DuctStations
           :path="path"
@@ -116,6 +122,7 @@ onUnmounted(() => removeEventListener('keydown', key))
           :refused="refused"
           :chosen="chosen"
           :findings="findings"
+          :facts="sheet.facts"
           :stale="stale"
           @type="typeAt"
           @live="goLive"
@@ -136,8 +143,12 @@ onUnmounted(() => removeEventListener('keydown', key))
             :register="sheet.register_at"
           />
         </div>
-        <div class="foot" :class="{ alone: !findings.length }">
+        <div
+          class="foot"
+          :class="{ alone: !findings.length && !facts.length, both: findings.length && facts.length }"
+        >
           <StationSettings :sheet="sheet" :station="chosen" />
+          <StationFacts v-if="facts.length" :sections="facts" />
           <section v-if="findings.length" class="panel findings">
             <FindingCard v-for="finding in findings" :key="finding.key" :finding="finding" />
           </section>
@@ -216,6 +227,10 @@ header .chip {
 
 .foot.alone {
   grid-template-columns: 1fr;
+}
+
+.foot.both {
+  grid-template-columns: minmax(0, 1.2fr) minmax(0, 1.1fr) minmax(0, 0.9fr);
 }
 
 .findings {

@@ -21,7 +21,7 @@ const scales = computed(() => {
   const curve = props.curve
   if (!curve) return null
   const xs = known(curve.loop)
-  const ys = [...known(curve.shows), ...known(curve.beside)]
+  const ys = [...known(curve.shows), ...known(curve.device), ...known(curve.straight)]
   if (xs.length < 2 || ys.length < 2) return null
   const low = curve.fault_low == null ? Math.min(...xs) : Math.min(curve.fault_low - 0.4, ...xs)
   const high = curve.fault_high == null ? Math.max(...xs) : Math.max(curve.fault_high + 0.4, ...xs)
@@ -80,7 +80,8 @@ const tick = (value: number) => figure(value, Math.abs(value) < 10 && value % 1 
         <line class="mesh" :x1="scales.x(t)" :x2="scales.x(t)" :y1="PAD.top" :y2="HEIGHT - PAD.bottom" />
         <text :x="scales.x(t)" :y="HEIGHT - PAD.bottom + 14" text-anchor="middle">{{ tick(t) }}</text>
       </g>
-      <path v-if="curve.beside.length" class="beside" :d="drawn(curve.beside)" />
+      <path v-if="curve.straight.length" class="straight" :d="drawn(curve.straight)" />
+      <path v-if="curve.device.length" class="beside" :d="drawn(curve.device)" />
       <path class="shows" :d="drawn(curve.shows)" />
       <circle
         v-if="loop !== null && value !== null"
@@ -93,7 +94,8 @@ const tick = (value: number) => figure(value, Math.abs(value) < 10 && value % 1 
     </svg>
     <p v-if="scales && curve" class="key small quiet">
       <span class="bar solid"></span> the list
-      <template v-if="curve.beside.length"><span class="bar dashed"></span> {{ curve.beside_is }}</template>
+      <template v-if="curve.device.length"><span class="bar dashed"></span> the device</template>
+      <template v-if="curve.straight.length"><span class="bar dotted"></span> straight line</template>
       <template v-if="curve.fault_low != null"><span class="block"></span> failed (NE 43)</template>
     </p>
     <p v-if="!scales" class="quiet none">
@@ -146,6 +148,14 @@ text {
   stroke-width: 1.5;
 }
 
+.straight {
+  fill: none;
+  stroke: rgb(var(--v-theme-quiet));
+  stroke-dasharray: 1 4;
+  stroke-linecap: round;
+  stroke-width: 2;
+}
+
 .fault {
   fill: rgb(var(--v-theme-bad-wash));
 }
@@ -177,6 +187,11 @@ text {
 .bar.dashed {
   margin-left: 8px;
   border-top: 2px dashed rgb(var(--v-theme-quiet));
+}
+
+.bar.dotted {
+  margin-left: 8px;
+  border-top: 2px dotted rgb(var(--v-theme-quiet));
 }
 
 .block {

@@ -11,6 +11,7 @@ const props = defineProps<{
   refused: { station: string; says: string } | null
   chosen: StationName
   findings: Finding[]
+  facts: Schemas['SheetOut']['facts']
   stale: boolean
 }>()
 const emit = defineEmits<{
@@ -30,6 +31,14 @@ const wordsFor: Record<string, string> = {
   COUNTS: 'what the controller reads',
   VALUE: 'what people trust',
 }
+/** The worst verdict of the facts at a station, where no finding speaks for it already. */
+const verdicts = computed(() => {
+  const out = new Map<string, Schemas['SheetOut']['facts'][number]>()
+  for (const section of props.facts)
+    if (section.tone && (section.tone === 'bad' || !out.has(section.station)))
+      out.set(section.station, section)
+  return out
+})
 const faults = computed(() => new Map(props.findings.map((f) => [f.station, f])))
 
 function shown(station: Schemas['StationOut']): string {
@@ -119,6 +128,15 @@ const kind = (station: Schemas['StationOut']) =>
           :class="`fault ${faults.get(station.name)!.severity}`"
         >
           {{ faults.get(station.name)!.severity === 'bad' ? '■' : '▲' }} does not agree
+        </p>
+        <p
+          v-else-if="verdicts.has(station.name)"
+          class="small line"
+          :class="`fault ${verdicts.get(station.name)!.tone}`"
+          :title="verdicts.get(station.name)!.verdict"
+        >
+          {{ verdicts.get(station.name)!.tone === 'bad' ? '■' : '▲' }}
+          {{ verdicts.get(station.name)!.verdict }}
         </p>
         <button
           v-if="station.working"

@@ -52,7 +52,11 @@ async function put(signal: string) {
 
 <template>
   <div class="sources">
-    <span v-if="whatIf" class="chip apart on">◇ what-if: {{ whatIf.text }} at {{ whatIf.station }}</span>
+    <span v-if="whatIf" class="chip apart on" :title="path.fault"
+      >◇ what-if: {{ whatIf.text }} at {{ whatIf.station
+      }}<template v-if="path.fault">, {{ path.fault }}</template></span
+    >
+    <slot />
     <button
       type="button"
       class="chip"

@@ -70,7 +70,18 @@ function accept(field: string) {
             :title="field.says"
             @click="edit(field.name, setting.text)"
           >
-            {{ plant.waitingAt(sheet.point, field.name)?.text ?? (asTyped(setting.text) || 'empty') }}
+            <template v-if="plant.waitingAt(sheet.point, field.name)?.text ?? setting.text">
+              {{ plant.waitingAt(sheet.point, field.name)?.text ?? asTyped(setting.text) }}
+              <span v-if="setting.unit" class="quiet unit">{{ setting.unit }}</span>
+            </template>
+            <span
+              v-else-if="setting.derived"
+              class="quiet follows"
+              :title="`empty: follows, now ${setting.derived}`"
+            >
+              {{ asTyped(setting.derived) }}<span v-if="setting.unit" class="unit"> {{ setting.unit }}</span>
+            </span>
+            <span v-else class="quiet">empty</span>
           </button>
           <p v-if="plant.waitingAt(sheet.point, field.name)?.says" class="says small" role="alert">
             ■ {{ plant.waitingAt(sheet.point, field.name)?.says }}
@@ -121,6 +132,14 @@ dd {
   color: inherit;
   text-align: left;
   cursor: text;
+}
+
+.unit {
+  font-size: 11px;
+}
+
+.follows {
+  font-style: italic;
 }
 
 .setting:hover {

@@ -85,8 +85,9 @@ export class ListColumns {
 
   private set(point: number, field: string, text: string): void {
     const row = this.rowOf.get(point)
-    const column = this.columns[field]
-    if (row === undefined || column === undefined) return
+    if (row === undefined) return
+    // A column that was empty throughout did not come with the snapshot.
+    const column = (this.columns[field] ??= new Array<string>(this.ids.length).fill(''))
     column[row] = text
     this.haystack[row] = undefined
   }

@@ -11,6 +11,8 @@ export type StationName = 'PROCESS' | 'DEVICE' | 'LOOP' | 'INPUT' | 'COUNTS' | '
 export interface WhatIf {
   station: StationName
   text: string
+  fault?: string
+  amount?: string
 }
 
 export function usePath(point: Ref<number>) {
@@ -45,8 +47,16 @@ export function usePath(point: Ref<number>) {
     else problem.value = answer.problem
   }
 
+  /** A figure typed at a station. A fault stays while the figure is typed before it. */
   function typeAt(station: StationName, text: string) {
-    whatIf.value = { station, text }
+    const { fault, amount } = whatIf.value ?? {}
+    const before = station === 'PROCESS' || station === 'DEVICE'
+    whatIf.value = fault && before ? { station, text, fault, amount } : { station, text }
+    void readPath()
+  }
+
+  function giveFault(station: StationName, text: string, fault: string, amount: string) {
+    whatIf.value = fault ? { station, text, fault, amount } : { station, text }
     void readPath()
   }
 
@@ -80,5 +90,5 @@ export function usePath(point: Ref<number>) {
     void readPath()
   }) // prettier-ignore
 
-  return { path, sheet, whatIf, refused, problem, typeAt, goLive, readPath }
+  return { path, sheet, whatIf, refused, problem, typeAt, giveFault, goLive, readPath }
 }

@@ -3,20 +3,32 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.conventions import Conventions
+from canaleta.core.fields import field_named
 from canaleta.core.image import PlantImage
 from canaleta.core.quality import Reason, mark
 from canaleta.core.text import as_typed
 
 Floats = NDArray[np.float64]
 
-__all__ = ["Chain", "Floats", "Joint", "PathRows", "Working"]
+__all__ = [
+    "Chain",
+    "Floats",
+    "Joint",
+    "PathRows",
+    "Reasons",
+    "StationWords",
+    "Upset",
+    "Working",
+    "decimals_for",
+    "mode_reasons",
+]
 
 
 @dataclass(frozen=True)
@@ -28,12 +40,36 @@ class Working:
     source: str
 
 
+@dataclass(frozen=True)
+class Upset:
+    """What is wrong in the field, for paths that run forwards; arrays of shape (n,), None for nothing.
+
+    opened, shorted, reversed, extension_reversed: bool. lead_ohm: Ω added to each lead. shunt_factor: of the shunt
+    or burden. supply_v: instead of the plant's. noise: added to what stands on the wires, in the unit of LOOP.
+    NaN in a number is no fault in that row.
+    """
+
+    opened: NDArray[np.bool_] | None = None
+    shorted: NDArray[np.bool_] | None = None
+    reversed: NDArray[np.bool_] | None = None
+    extension_reversed: NDArray[np.bool_] | None = None
+    lead_ohm: Floats | None = None
+    shunt_factor: Floats | None = None
+    supply_v: Floats | None = None
+    noise: Floats | None = None
+
+    def at(self, where: NDArray[np.int64]) -> Upset:
+        """The faults of some of the rows."""
+        return Upset(**{f.name: None if (a := getattr(self, f.name)) is None else a[where] for f in fields(self)})
+
+
 class PathRows:
     """The columns that paths of some rows need, gathered once. Every array has shape (n,)."""
 
-    def __init__(self, image: PlantImage, rows: NDArray[np.int64]) -> None:
+    def __init__(self, image: PlantImage, rows: NDArray[np.int64], upset: Upset | None = None) -> None:
         self.image = image
         self.rows = rows
+        self.upset = upset or Upset()
         self.conventions: Conventions = image.conventions
         self._mode = image.mode[rows]
         self._table = image.layout.mode_table
@@ -51,10 +87,54 @@ class PathRows:
 
     def of_mode(self, column: str) -> Floats:
         """A column of the mode table for these rows, NaN where there is no mode."""
-        values = getattr(self._table, column)
+        values = self._table.column(column)
         if not len(values):
             return np.full(len(self.rows), np.nan)
         return np.where(self._mode >= 0, values[np.maximum(self._mode, 0)], np.nan)
+
+    def mode_curves(self) -> NDArray[np.object_]:
+        """The curve of each row's mode, "" for none."""
+        curves = self._table.curve
+        if not len(curves):
+            return np.full(len(self.rows), "", dtype=object)
+        return np.where(self._mode >= 0, curves[np.maximum(self._mode, 0)], "")
+
+    def mode_flag(self, column: str) -> NDArray[np.bool_]:
+        """A yes-or-no column of the mode table, no where there is no mode."""
+        return np.nan_to_num(self.of_mode(column)) > 0
+
+    def cells(self, field: str) -> NDArray[np.object_]:
+        """The stored cells of a field, None where empty."""
+        return self.image.cells[field][self.rows]
+
+    def chosen(self, field: str, choice: str) -> NDArray[np.bool_]:
+        """Where a choice field says this."""
+        return np.asarray(self.code(field) == field_named(field).choices.index(choice), dtype=bool)
+
+    @property
+    def supply_v(self) -> Floats:
+        """The DC supply of each row, V: the plant's, or a lower one that is being tried out."""
+        return self._upset("supply_v", self.conventions.supply_v)
+
+    def _upset(self, name: str, otherwise: float) -> Floats:
+        found = getattr(self.upset, name)
+        plain = np.full(len(self.rows), otherwise)
+        return plain if found is None else np.where(np.isnan(found), plain, found)
+
+    @property
+    def added_lead_ohm(self) -> Floats:
+        """Ω that a fault adds to each lead."""
+        return self._upset("lead_ohm", 0.0)
+
+    @property
+    def resistor_factor(self) -> Floats:
+        """What a fault makes of the shunt or burden: 1.02 is two percent high."""
+        return self._upset("shunt_factor", 1.0)
+
+    def hit(self, fault: str) -> NDArray[np.bool_]:
+        """Where a fault that either is or is not has been set."""
+        found = getattr(self.upset, fault)
+        return np.zeros(len(self.rows), dtype=bool) if found is None else found
 
     @property
     def has_mode(self) -> NDArray[np.bool_]:
@@ -92,12 +172,12 @@ class Chain:
     """
 
     joints: tuple[Joint, Joint, Joint, Joint, Joint]
-    reasons: _Reasons
+    reasons: Reasons
     describe: _Describe
     limits: Callable[[PathRows], tuple[str, str]] = lambda p: ("", "")
 
 
-class _Reasons(Protocol):
+class Reasons(Protocol):
     def __call__(self, p: PathRows, stations: Floats) -> NDArray[np.uint32]:
         """Reasons for doubt from the stations, array (6, n)."""
 
@@ -123,9 +203,9 @@ def decimals_for(span: float) -> int:
     return int(np.clip(3 - np.floor(np.log10(abs(span))), 0, 6))
 
 
-def mode_reasons(p: PathRows, family: int) -> NDArray[np.uint32]:
-    """NO_MODE where the channel has none; MODE_MISFIT where its mode is of another family."""
+def mode_reasons(p: PathRows, fits: NDArray[np.bool_]) -> NDArray[np.uint32]:
+    """NO_MODE where the channel has none; MODE_MISFIT where its mode cannot take the signal."""
     out = np.zeros(len(p), dtype=np.uint32)
     mark(out, ~p.has_mode, Reason.NO_MODE)
-    mark(out, p.has_mode & (p.mode_family != family), Reason.MODE_MISFIT)
+    mark(out, p.has_mode & ~fits, Reason.MODE_MISFIT)
     return out

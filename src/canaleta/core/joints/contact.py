@@ -1,18 +1,61 @@
-"""Contacts and transistor outputs: what acts, whether the circuit closes, the level at the input, 0 or 1."""
+"""Switches: what acts, whether the circuit closes, what stands at the input, off or on, the bit, the state.
+
+A dry contact or a transistor puts a voltage on the input; a watched switch (NAMUR, end-of-line resistors) draws a
+current from it, by which a break and a short can be told from off and on.
+"""
 
 from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
 
+from canaleta.core.discrete import INPUT_TYPES, NAMUR_ACTUATED_MA, NAMUR_FREE_MA, state_of_type
 from canaleta.core.joints.base import Chain, Floats, PathRows, StationWords, Working, mode_reasons
+from canaleta.core.joints.linear import NOMINAL_SUPPLY_V
+from canaleta.core.modules import ModeTable
 from canaleta.core.quality import Reason, mark
-from canaleta.core.signals import SIGNALS, Family
+from canaleta.core.signals import MONITORED, SIGNALS, Family
 from canaleta.core.text import shown
 
-__all__ = ["CHAIN"]
+__all__ = ["CHAIN", "input_ohm"]
 
 _CLOSED_AT_REST = np.array([s.closed_at_rest for s in SIGNALS] + [False])
+_SWITCH = np.array([s.switch for s in SIGNALS] + [""], dtype=object)
+_MA, _V = ModeTable.UNITS.index("mA"), ModeTable.UNITS.index("V")
+
+
+def _switch(p: PathRows) -> NDArray[np.object_]:
+    return np.asarray(_SWITCH[p.code("signal")], dtype=object)
+
+
+def input_ohm(p: PathRows) -> Floats:
+    """What a switch meets, Ω: as the module type says, else the most its type of IEC 61131-2 may have."""
+    known, kind = np.nan_to_num(p.of_mode("input_ohm")), np.nan_to_num(p.of_mode("input_type"))
+    out = np.where(known > 0, known, np.nan)
+    for number, limits in INPUT_TYPES.items():
+        out = np.where(np.isnan(out) & (kind == number), limits.greatest_ohm, out)
+    return out
+
+
+def watched(p: PathRows) -> NDArray[np.bool_]:
+    """Where the input measures the current that it feeds."""
+    return np.asarray(p.of_mode("unit") == _MA, dtype=bool)
+
+
+def fits(p: PathRows) -> NDArray[np.bool_]:
+    """Whether the mode can take the switch: transistors need a voltage input, watched switches a watching one."""
+    kind = _switch(p)
+    bare = (kind == "contact") | (kind == "end-of-line") | (kind == "NAMUR")
+    volts = (kind != "NAMUR") & ~watched(p)
+    return np.asarray((p.mode_family == Family.CONTACT) & ((watched(p) & bare) | volts), dtype=bool)
+
+
+def current_path(p: PathRows) -> NDArray[np.bool_]:
+    """Whether a current can flow: PNP pulls to +, so the input's common is at 0 V; NPN the other way round."""
+    kind = _switch(p)
+    common = np.nan_to_num(p.of_mode("common"))
+    at_zero, at_plus = (common == ModeTable.COMMONS.index(side) for side in ("0 V", "24 V"))
+    return np.asarray(~((kind == "PNP") & at_plus) & ~((kind == "NPN") & at_zero), dtype=bool)
 
 
 class ContactJoint:
@@ -37,105 +80,230 @@ class ContactJoint:
 
 
 class CircuitJoint:
-    """DEVICE to LOOP: a closed circuit puts the supply on the input, an open one nothing."""
+    """DEVICE to LOOP: what a closed or open circuit puts on the input, in V, or in mA where it is watched."""
 
     def forward(self, p: PathRows, x: Floats) -> Floats:
-        """Volts at the terminals."""
-        return x * p.conventions.supply_v
+        """V or mA at the terminals."""
+        closed = x > 0.5
+        volts = np.where(p.hit("shorted"), p.supply_v, self._volts(p, closed))
+        volts = np.where(p.hit("opened") | (p.hit("reversed") & (_switch(p) != "contact")), 0.0, volts)
+        out = np.where(watched(p), self._milliampere(p, closed), volts)
+        out = np.where(np.isnan(x), np.nan, out)
+        return out if p.upset.noise is None else out + np.nan_to_num(p.upset.noise)
+
+    @staticmethod
+    def _volts(p: PathRows, closed: NDArray[np.bool_]) -> Floats:
+        alternating = _switch(p) == "AC contact"
+        supply = np.where(alternating, p.conventions.mains_v, p.supply_v)
+        on = np.maximum(supply - np.nan_to_num(p.number("drop_v")), 0.0)
+        leaked = np.nan_to_num(p.number("leakage_ma")) / 1000.0 * np.nan_to_num(input_ohm(p))
+        out = np.where(closed, on, np.minimum(leaked, supply))
+        return np.where(current_path(p), out, 0.0)
+
+    @staticmethod
+    def _milliampere(p: PathRows, closed: NDArray[np.bool_]) -> Floats:
+        source, inside = p.of_mode("source_v"), p.of_mode("source_ohm")
+        kind = _switch(p)
+        series = np.where(kind == "end-of-line", p.number("series_ohm"), 0.0)
+        across = np.where(kind == "end-of-line", p.number("parallel_ohm"), np.inf)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            shorted = 1000.0 * source / inside
+            resistive = 1000.0 * source / (inside + series + np.where(closed, 0.0, across))
+        namur = np.where(closed, NAMUR_FREE_MA, NAMUR_ACTUATED_MA)
+        out = np.where(kind == "NAMUR", namur, resistive)
+        out = np.where(p.hit("shorted"), shorted, out)
+        return np.where(p.hit("opened") | (p.hit("reversed") & (kind == "NAMUR")), 0.0, out)
 
     def backward(self, p: PathRows, y: Floats) -> Floats:
         """Closed at the level that the input takes for on; NaN between off and on."""
         return _state(p, y)
 
     def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
-        """The supply through the contact."""
-        supply = shown(p.conventions.supply_v, 1)
+        """The supply through the switch, or the current that its resistors let through."""
+        state = "closed" if x else "open"
+        if watched(p)[0]:
+            source = f"{shown(float(p.of_mode('source_v')[0]), 1)} V behind {shown(float(p.of_mode('source_ohm')[0]), 0)} Ω"
+            kind = str(_switch(p)[0])
+            if kind == "NAMUR":
+                told = (
+                    f"{shown(NAMUR_FREE_MA, 1)} mA or more, {shown(NAMUR_ACTUATED_MA, 1)} mA or less (IEC 60947-5-6)"
+                )
+            elif kind == "end-of-line":
+                told = f"series {p.text('series_ohm') or '?'} Ω, across {p.text('parallel_ohm') or '?'} Ω as typed"
+            else:
+                told = "a bare contact: closed is a short, open is a break"
+            return Working("I = source / (inside + switch)", _arrow(state, f"{shown(y, 2)} mA", forward),
+                           f"{source}; {told}")  # fmt: skip
+        supply = float(p.supply_v[0])
+        if _switch(p)[0] == "AC contact":
+            supply = p.conventions.mains_v
+        lost = " − drop" if p.text("drop_v") else ""
+        leak = "leakage · R of the input" if p.text("leakage_ma") else "0"
         return Working(
-            "U = supply if closed, else 0",
-            _arrow("closed" if x else "open", f"{shown(y, 1)} V", forward),
-            f"supply {supply} V from the plant's conventions",
+            f"U = supply{lost} if closed, else {leak}",
+            _arrow(state, f"{shown(y, 1)} V", forward),
+            f"supply {shown(supply, 1)} V from the plant's conventions"
+            + ("" if current_path(p)[0] else f"; {_no_path(p)}"),
         )
 
 
+def _no_path(p: PathRows) -> str:
+    kind = str(_switch(p)[0])
+    pull, common = ("+", "+") if kind == "PNP" else ("0 V", "0 V")
+    return f"a {kind} output pulls to {pull} and the input's common is at {common}: no current flows"
+
+
 class LevelJoint:
-    """LOOP to INPUT: off below one level, on from another, undefined between (IEC 61131-2)."""
+    """LOOP to INPUT: off, on, or undefined between, in volts and milliampere (IEC 61131-2, IEC 60947-5-6)."""
 
     def forward(self, p: PathRows, x: Floats) -> Floats:
-        """1 on, 0 off, NaN undefined."""
+        """1 on, 0 off, NaN undefined; a break and a short are off, and told."""
         return _state(p, x)
 
     def backward(self, p: PathRows, y: Floats) -> Floats:
-        """Volts that a healthy circuit has in that state."""
-        return y * p.conventions.supply_v
+        """What a healthy circuit has in that state."""
+        return CircuitJoint().forward(PathRows(p.image, p.rows), y)
 
     def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
-        """The input's two levels."""
-        off, on = float(p.of_mode("off_below_v")[0]), float(p.of_mode("on_from_v")[0])
-        state = "between the two: undefined" if np.isnan(y) else "on" if y else "off"
+        """The input's levels."""
+        state = "between: undefined" if np.isnan(y) else "on" if y else "off"
+        unit = "mA" if watched(p)[0] else "V"
+        kind = int(np.nan_to_num(p.of_mode("input_type"))[0])
+        mode = f"module type, mode {p.text('mode')}"
+        if kind:
+            limits = INPUT_TYPES[kind]
+            ma = x / float(input_ohm(p)[0]) * 1000.0
+            return Working(limits.words, _arrow(f"{shown(x, 1)} V, {shown(ma, 2)} mA", state, forward),
+                           f"{mode}: IEC 61131-2 type {kind}")  # fmt: skip
+        off, on = (shown(float(level[0]), 1).removesuffix(".0") for level in _levels(p))
+        norm = "IEC 60947-5-6" if unit == "mA" else "IEC 61131-2"
         return Working(
-            f"off below {shown(off, 0)} V, on from {shown(on, 0)} V",
-            _arrow(f"{shown(x, 1)} V", state, forward),
-            f"module type, mode {p.text('mode')} (IEC 61131-2)",
+            f"off below {off} {unit}, on from {on} {unit}",
+            _arrow(f"{shown(x, 2 if unit == 'mA' else 1)} {unit}", state, forward),
+            f"{mode} ({norm})",
         )
 
 
 class BitJoint:
-    """INPUT to COUNTS, and COUNTS to VALUE: the bit as it is."""
-
-    def __init__(self, formula: str) -> None:
-        self._formula = formula
+    """INPUT to COUNTS: the bit as it is."""
 
     def forward(self, p: PathRows, x: Floats) -> Floats:
         """0 or 1, NaN where there is no mode."""
         return np.where(p.mode_family == Family.CONTACT, x, np.nan)
 
     def backward(self, p: PathRows, y: Floats) -> Floats:
-        """0 or 1."""
+        """Off or on."""
         return self.forward(p, y)
 
     def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
         """One bit."""
+        return Working("count = bit", _arrow(shown(x, 0), shown(y, 0), forward), "one bit of the module's word")
+
+
+class SenseJoint:
+    """COUNTS to VALUE: the bit, turned over where the point acts in reverse. Its own inverse."""
+
+    def forward(self, p: PathRows, x: Floats) -> Floats:
+        """0 or 1."""
+        state = np.where(p.chosen("acting", "reverse"), 1.0 - x, x)
+        return np.where(p.mode_family == Family.CONTACT, state, np.nan)
+
+    def backward(self, p: PathRows, y: Floats) -> Floats:
+        """The bit."""
+        return self.forward(p, y)
+
+    def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
+        """The sense and the words."""
         words = (p.text("text_0") or "0", p.text("text_1") or "1")
-        bits = _arrow(shown(x, 0), shown(y, 0), forward)
-        return Working(self._formula, bits, f"0 says “{words[0]}”, 1 says “{words[1]}”")
+        turned = p.text("acting") == "reverse"
+        return Working("value = 1 − bit" if turned else "value = bit", _arrow(shown(x, 0), shown(y, 0), forward),
+                       f"0 says “{words[0]}”, 1 says “{words[1]}”")  # fmt: skip
 
 
 def _arrow(this: str, following: str, forward: bool) -> str:
     return f"{this} → {following}" if forward else f"{following} → {this}"
 
 
-def _state(p: PathRows, volts: Floats) -> Floats:
-    out = np.full(volts.shape, np.nan)
-    with np.errstate(invalid="ignore"):
-        out[volts < p.of_mode("off_below_v")] = 0.0
-        out[volts >= p.of_mode("on_from_v")] = 1.0
+def _levels(p: PathRows) -> tuple[Floats, Floats]:
+    share = np.where(p.mode_flag("follows_supply"), p.supply_v / NOMINAL_SUPPLY_V, 1.0)
+    return p.of_mode("off_below_v") * share, p.of_mode("on_from_v") * share
+
+
+def _state(p: PathRows, level: Floats) -> Floats:
+    out = np.full(level.shape, np.nan)
+    off, on = _levels(p)
+    kind = np.nan_to_num(p.of_mode("input_type"))
+    with np.errstate(invalid="ignore", divide="ignore"):
+        out[level < off] = 0.0
+        out[level >= on] = 1.0
+        typed = (kind > 0) & ~watched(p)
+        if typed.any():
+            out = np.where(typed, state_of_type(kind, level, level / input_ohm(p) * 1000.0), out)
+        out[_broken(p, level) | _bridged(p, level)] = 0.0
     return out
 
 
+def _broken(p: PathRows, level: Floats) -> NDArray[np.bool_]:
+    return np.asarray(level < p.of_mode("break_below"), dtype=bool)
+
+
+def _bridged(p: PathRows, level: Floats) -> NDArray[np.bool_]:
+    return np.asarray(level >= p.of_mode("short_from"), dtype=bool)
+
+
 def _reasons(p: PathRows, stations: Floats) -> NDArray[np.uint32]:
-    out = mode_reasons(p, Family.CONTACT)
-    mark(out, p.has_mode & ~np.isnan(stations[2]) & np.isnan(stations[3]), Reason.UNDEFINED_LEVEL)
+    kind = _switch(p)
+    alternating = (kind == "AC contact") != p.mode_flag("alternating")
+    wrong = p.has_mode & (p.mode_family == Family.CONTACT) & alternating
+    out = mode_reasons(p, fits(p))
+    mark(out, wrong, Reason.WRONG_SUPPLY)
+    mark(out, p.has_mode & ~current_path(p), Reason.NO_CURRENT_PATH)
+    level = stations[2]
+    with np.errstate(invalid="ignore"):
+        mark(out, _broken(p, level), Reason.OPEN_CIRCUIT)
+        mark(out, _bridged(p, level), Reason.SHORT_CIRCUIT)
+    mark(out, fits(p) & ~np.isnan(level) & np.isnan(stations[3]), Reason.UNDEFINED_LEVEL)
     return out
 
 
 def _describe(p: PathRows) -> tuple[StationWords, ...]:
-    off, on = float(p.of_mode("off_below_v")[0]), float(p.of_mode("on_from_v")[0])
     rest = "closed" if _CLOSED_AT_REST[p.code("signal")[0]] else "open"
-    levels = () if np.isnan(off) else (f"off below {shown(off, 0)} V", f"on from {shown(on, 0)} V")
     mode = p.text("mode")
+    unit = "mA" if watched(p)[0] else "V"
+    off, on = (float(level[0]) for level in _levels(p))
+    kind = int(np.nan_to_num(p.of_mode("input_type"))[0])
+    levels: tuple[str, ...] = ()
+    if kind:
+        levels = (f"IEC 61131-2 type {kind}",)
+    elif not np.isnan(off):
+        levels = tuple(
+            f"{word} {shown(x, 1).removesuffix('.0')} {unit}" for word, x in (("off below", off), ("on from", on))
+        )
+    switch = str(_switch(p)[0])
+    electric = [
+        f"{word} {p.text(field)} {u}"
+        for word, field, u in (("leaks", "leakage_ma", "mA"), ("drops", "drop_v", "V"),
+                               ("series", "series_ohm", "Ω"), ("across", "parallel_ohm", "Ω"))
+        if p.text(field)
+    ]  # fmt: skip
     words = tuple(f"{bit} says {p.text(f'text_{bit}')}" for bit in (0, 1) if p.text(f"text_{bit}"))
+    if p.text("acting") == "reverse":
+        words = ("turned over", *words)
+    watch = ("break and short told",) if switch in MONITORED and watched(p)[0] else ()
     return (
         StationWords("", 0, (p.text("service"), "1 acted upon, 0 at rest")),
-        StationWords("", 0, (p.text("signal"), f"{rest} at rest", "1 closed, 0 open")),
-        StationWords("V", 1, (f"{p.text('wires')} wires" if p.text("wires") else "at the terminals",)),
-        StationWords("", 0, (f"mode {mode}" if mode else "no mode yet", *levels)),
+        StationWords("", 0, (p.text("signal"), f"{rest} at rest", ", ".join(electric) or "1 closed, 0 open")),
+        StationWords(
+            unit, 2 if unit == "mA" else 1, (f"{p.text('wires')} wires" if p.text("wires") else "at the terminals",)
+        ),
+        StationWords("", 0, (f"mode {mode}" if mode else "no mode yet", *levels, *watch)),
         StationWords("", 0, ("one bit",)),
         StationWords("", 0, words),
     )
 
 
 CHAIN = Chain(
-    (ContactJoint(), CircuitJoint(), LevelJoint(), BitJoint("count = bit"), BitJoint("value = bit")),
+    (ContactJoint(), CircuitJoint(), LevelJoint(), BitJoint(), SenseJoint()),
     _reasons,
     _describe,
 )

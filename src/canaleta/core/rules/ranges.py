@@ -7,11 +7,15 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
+from canaleta.core.checkpoints import TEMPERATURE
 from canaleta.core.fields import Station, read_cell
 from canaleta.core.fields import field_named as field
 from canaleta.core.image import PlantImage
-from canaleta.core.joints.base import decimals_for
-from canaleta.core.path import Paths, describe, evaluate
+from canaleta.core.joints.base import PathRows, decimals_for
+from canaleta.core.joints.scaling import Scaling
+from canaleta.core.laws import SENSOR_LAW, TABLE_LAWS
+from canaleta.core.path import CHAINS, Paths, describe, evaluate
+from canaleta.core.references import between_units
 from canaleta.core.rules.base import Cell, Finding, Fix, fingerprint, rule, tidy
 from canaleta.core.signals import Family
 from canaleta.core.text import as_typed, shown
@@ -22,8 +26,18 @@ Floats = NDArray[np.float64]
 
 _SHARES = (0.0, 0.25, 0.5, 0.75, 1.0)
 _RANGE = ("device_low", "device_high", "device_unit", "device_law", "acting")
-_SCALING = ("counts_low", "counts_high", "value_low", "value_high", "value_unit", "value_law")
-_READS = ("tag", "signal", *_RANGE, "channel", "mode", *_SCALING)
+_ANALOG = (Family.LINEAR, *TEMPERATURE)
+_SCALING = (
+    "counts_low", "counts_high", "value_low", "value_high", "value_unit", "value_law", "value_form", "slope", "offset",
+    "factors", "value_table", "value_cutoff", "below", "above", "substitute", "on_failure", "device_reference",
+    "value_reference",
+)  # fmt: skip
+_ELECTRICAL = (
+    "signal_low", "signal_high", "device_table", "device_cutoff", "curve_table", "wires", "lead_ohm", "jumper",
+    "extension", "head_degc", "junction", "junction_degc", "excitation_v", "shunt_ohm", "lift_off_v", "supply",
+    "hops", "cable_m", "cable_mm2", "cable_degc",
+)  # fmt: skip
+_READS = ("tag", "signal", *_RANGE, *_ELECTRICAL, "channel", "mode", *_SCALING)
 
 
 @rule("R07", "device range and scaling disagree", "agreement within the plant's share of span", _READS)
@@ -55,7 +69,7 @@ def upside_down(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     device_low, device_high = image.number("device_low")[rows], image.number("device_high")[rows]
     value_low, value_high = image.number("value_low")[rows], image.number("value_high")[rows]
     reverse = image.code("acting")[rows] == field("acting").choices.index("reverse")
-    analog = np.isin(image.family[rows], (Family.LINEAR, Family.THERMOCOUPLE))
+    analog = np.isin(image.family[rows], _ANALOG)
     device_down, value_down = device_low > device_high, value_low > value_high
     for at in np.flatnonzero(analog).tolist():
         row = int(rows[at])
@@ -77,16 +91,17 @@ def _comparable(image: PlantImage, rows: Rows) -> tuple[Rows, Floats, Floats]:
     known = ~np.isnan(
         image.number("device_low")[rows] + image.number("device_high")[rows]
         + image.number("value_low")[rows] + image.number("value_high")[rows]
-        + image.number("counts_low")[rows] + image.number("counts_high")[rows]
     )  # fmt: skip
-    rows = rows[known & (image.mode[rows] >= 0) & np.isin(image.family[rows], (Family.LINEAR, Family.THERMOCOUPLE))]
-    thermal = image.family[rows] == Family.THERMOCOUPLE
+    rows = rows[known & (image.mode[rows] >= 0) & np.isin(image.family[rows], _ANALOG)]
+    thermal = np.isin(image.family[rows], TEMPERATURE)
+    said = (image.code("device_reference")[rows] >= 0) | (image.code("value_reference")[rows] >= 0)
     pairs = [
-        factor_and_offset("°C" if hot else of or "", into or "") if (of and into) or of == into else None
-        for of, into, hot in zip(
-            image.cells["device_unit"][rows], image.cells["value_unit"][rows], thermal, strict=True
+        (between_units(image, int(row), "°C" if hot else of or "", into or "") if told
+         else factor_and_offset("°C" if hot else of or "", into or "")) if (of and into) or of == into else None
+        for of, into, hot, told, row in zip(
+            image.cells["device_unit"][rows], image.cells["value_unit"][rows], thermal, said, rows, strict=True
         )
-    ]
+    ]  # fmt: skip
     same = np.array([pair is not None for pair in pairs], dtype=bool)
     kept = [pair for pair in pairs if pair is not None]
     ends = np.array(kept, dtype=np.float64).reshape(-1, 2)
@@ -97,7 +112,7 @@ def _process_at(image: PlantImage, rows: Rows, share: float) -> Floats:
     """The quantity at a share of the device's range, in the unit of the PROCESS station."""
     low, high = image.number("device_low")[rows], image.number("device_high")[rows]
     quantity = low + share * (high - low)
-    for at in np.flatnonzero(image.family[rows] == Family.THERMOCOUPLE).tolist():
+    for at in np.flatnonzero(np.isin(image.family[rows], TEMPERATURE)).tolist():
         unit = image.text("device_unit", int(rows[at]))
         if unit not in ("°C", ""):
             factor, offset = factor_and_offset(unit, "°C") or (np.nan, np.nan)
@@ -121,6 +136,12 @@ def _disagreement(image: PlantImage, row: int, loop: float, says: float, true: f
     unit = image.text("value_unit", row)
     decimals = decimals_for(float(image.number("value_high")[row] - image.number("value_low")[row]))
     level = f"{shown(loop, words[2].decimals).rstrip('0').rstrip('.')} {words[2].unit}"
+    tail = (
+        f"the device spans {_end(image, 'device_low', row)} … {_end(image, 'device_high', row)} "
+        f"{image.text('device_unit', row)}"
+    )
+    if (cause := _between(image, row)) is not None:
+        tail = cause
     fixes = [fix for fix in (_follow_device(image, row), _follow_scaling(image, row)) if _settles(image, row, fix)]
     return Finding(
         rule="R07",
@@ -129,13 +150,32 @@ def _disagreement(image: PlantImage, row: int, loop: float, says: float, true: f
         severity="settle",
         text=(
             f"at {level} the list shows {shown(says, decimals)} {unit} where the pipe holds {shown(true, decimals)}: "
-            f"the device spans {_end(image, 'device_low', row)} … {_end(image, 'device_high', row)} "
-            f"{image.text('device_unit', row)}"
+            f"{tail}"
         ),
         cells=tuple(Cell(int(image.ids[row]), f) for f in ("value_low", "value_high", "device_low", "device_high")),
         fixes=tuple(fix for fix in fixes if fix),
         fingerprint=fingerprint(image, (row,), _READS),
     )
+
+
+def _between(image: PlantImage, row: int) -> str | None:
+    """What lies between an element and its module, where it is that and not the ranges that makes the difference."""
+    if image.family[row] not in TEMPERATURE:
+        return None
+    wire, jumper = image.text("extension", row), image.text("jumper", row)
+    for name, words in (
+        ("extension", f"the extension wire is {wire}"),
+        (
+            "lead_ohm",
+            f"{image.text('wires', row) or '?'} wires{f', jumper {jumper}' if jumper else ''}: leads count in",
+        ),
+    ):
+        if image.cells[name][row] is not None:
+            without = image.with_cells({(row, name): None})
+            rows, factor, offset = _comparable(without, np.array([row]))
+            if len(rows) and _agrees(without, rows, factor, offset):
+                return words
+    return None
 
 
 def _ends(
@@ -147,11 +187,18 @@ def _ends(
 
 def _follow_device(image: PlantImage, row: int) -> Fix | None:
     """The value's end points as the device has them at the same counts."""
-    counts = float(image.number("counts_low")[row]), float(image.number("counts_high")[row])
+    p = PathRows(image, np.array([row]))
+    scaling = CHAINS[Family(int(image.family[row]))].joints[-1]
+    if not isinstance(scaling, Scaling) or image.text("value_form", row) not in ("", "two points"):
+        return None
+    if image.text("value_law", row) in (*TABLE_LAWS, SENSOR_LAW):
+        return None
+    c0, c1, _, _ = scaling.ends(p)
+    counts = float(c0[0]), float(c1[0])
     low, high = _ends(image, row, Station.COUNTS, counts, Station.PROCESS)
     into = image.text("value_unit", row)
-    of = "°C" if image.family[row] == Family.THERMOCOUPLE else image.text("device_unit", row)
-    pair = factor_and_offset(of, into)
+    of = "°C" if image.family[row] in TEMPERATURE else image.text("device_unit", row)
+    pair = between_units(image, row, of, into)
     if pair is None or np.isnan(low + high):
         return None
     return _both("value", image, row, low * pair[0] + pair[1], high * pair[0] + pair[1], "follow the device")
@@ -160,13 +207,14 @@ def _follow_device(image: PlantImage, row: int) -> Fix | None:
 def _follow_scaling(image: PlantImage, row: int) -> Fix | None:
     """The device's range as the scaling has it at the ends of its signal."""
     ends = float(image.number("device_low")[row]), float(image.number("device_high")[row])
-    if image.family[row] == Family.THERMOCOUPLE:
+    if image.family[row] in TEMPERATURE:
         return None
     low, high = _ends(image, row, Station.PROCESS, ends, Station.VALUE)
-    pair = factor_and_offset(image.text("value_unit", row), image.text("device_unit", row))
+    pair = between_units(image, row, image.text("device_unit", row), image.text("value_unit", row))
     if pair is None or np.isnan(low + high):
         return None
-    return _both("device", image, row, low * pair[0] + pair[1], high * pair[0] + pair[1], "follow the scaling")
+    low, high = ((end - pair[1]) / pair[0] for end in (low, high))
+    return _both("device", image, row, low, high, "follow the scaling")
 
 
 def _both(side: str, image: PlantImage, row: int, low: float, high: float, label: str) -> Fix:
@@ -194,14 +242,18 @@ def _settles(image: PlantImage, row: int, fix: Fix | None) -> bool:
     }
     after = image.with_cells(changes)
     rows, factor, offset = _comparable(after, np.array([row]))
+    return bool(len(rows)) and _agrees(after, rows, factor, offset)
+
+
+def _agrees(image: PlantImage, rows: Rows, factor: Floats, offset: Floats) -> bool:
+    """Whether one comparable path is within the plant's share of span at all five check points."""
+    span = abs(_process_at(image, rows, 1.0) - _process_at(image, rows, 0.0)) * abs(factor)
     for share in _SHARES:
-        process = _process_at(after, rows, share)
-        true = process * factor + offset
-        says = evaluate(after, Station.PROCESS, process, rows).at(Station.VALUE)
-        span = abs(_process_at(after, rows, 1.0) - _process_at(after, rows, 0.0)) * abs(factor)
-        if not (np.abs(says - true) <= after.conventions.agreement_share * span).all():
+        process = _process_at(image, rows, share)
+        says = evaluate(image, Station.PROCESS, process, rows).at(Station.VALUE)
+        if not (np.abs(says - process * factor - offset) <= image.conventions.agreement_share * span).all():
             return False
-    return bool(len(rows))
+    return True
 
 
 def _no_span(image: PlantImage, row: int, side: str) -> Finding:

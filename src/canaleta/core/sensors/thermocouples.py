@@ -1,7 +1,8 @@
 """Thermocouples after IEC 60584-1: temperature to emf and back, reference junction at 0 °C.
 
 The coefficients stand in thermocouples.txt beside this file. The inverse is the true inverse of the
-reference function, found by Newton's method from a table, not the published approximation.
+reference function, not the published approximation: a table of its nodes found by Newton's method, with cubics
+between them that meet the function and its slope at both ends (see sensors/inverse.py).
 """
 
 from __future__ import annotations
@@ -13,15 +14,33 @@ from importlib import resources
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from canaleta.core.sensors.inverse import InverseTable
+
 Floats = NDArray[np.float64]
 
-__all__ = ["SOURCE", "Thermocouple", "thermocouple", "thermocouple_letters"]
+__all__ = ["CLASSES", "SOURCE", "Thermocouple", "thermocouple", "thermocouple_letters"]
 
 SOURCE = "IEC 60584-1:2013, reference function"
-_NEWTON_STEPS = 6
-_TABLE_NODES = 2001
 _ROUNDING_MV = 1e-9
 """What rounding may add at an end of the range: an emf that came from the last degree must find its way back."""
+
+
+_Band = tuple[float, float, float, float, float]
+"""From °C, to °C, fixed limit in °C, share of the temperature, and the temperature the share counts from."""
+
+CLASSES: dict[str, dict[str, tuple[_Band, ...]]] = {
+    "T": {"1": ((-40, 350, 0.5, 0.004, 0),), "2": ((-40, 350, 1.0, 0.0075, 0),), "3": ((-200, 40, 1.0, 0.015, 0),)},
+    "E": {"1": ((-40, 800, 1.5, 0.004, 0),), "2": ((-40, 900, 2.5, 0.0075, 0),), "3": ((-200, 40, 2.5, 0.015, 0),)},
+    "J": {"1": ((-40, 750, 1.5, 0.004, 0),), "2": ((-40, 750, 2.5, 0.0075, 0),)},
+    "K": {"1": ((-40, 1000, 1.5, 0.004, 0),), "2": ((-40, 1200, 2.5, 0.0075, 0),), "3": ((-200, 40, 2.5, 0.015, 0),)},
+    "N": {"1": ((-40, 1000, 1.5, 0.004, 0),), "2": ((-40, 1200, 2.5, 0.0075, 0),), "3": ((-200, 40, 2.5, 0.015, 0),)},
+    "R": {"1": ((0, 1100, 1.0, 0, 0), (1100, 1600, 1.0, 0.003, 1100)), "2": ((0, 1600, 1.5, 0.0025, 0),)},
+    "S": {"1": ((0, 1100, 1.0, 0, 0), (1100, 1600, 1.0, 0.003, 1100)), "2": ((0, 1600, 1.5, 0.0025, 0),)},
+    "B": {"2": ((600, 1700, 0, 0.0025, 0),), "3": ((600, 1700, 4.0, 0.005, 0),)},
+    "C": {"2": ((426, 2315, 0, 0.01, 0),)},
+    "A": {"2": ((1000, 2500, 0, 0.01, 0),)},
+}  # fmt: skip
+"""Tolerance classes of each letter (IEC 60584-1:2013, table 12)."""
 
 
 @dataclass(frozen=True)
@@ -56,10 +75,11 @@ class Thermocouple:
         self.low_degc = pieces[0].low_degc
         self.high_degc = pieces[-1].high_degc
         self.unique_from_degc = self._least_emf_at()
-        self._t_nodes = np.linspace(self.unique_from_degc, self.high_degc, _TABLE_NODES)
-        self._e_nodes = self.emf_mv(self._t_nodes)
-        self.low_mv = float(self._e_nodes[0])
-        self.high_mv = float(self._e_nodes[-1])
+        self.low_mv, self.high_mv = (float(self.emf_mv(t)) for t in (self.unique_from_degc, self.high_degc))
+        breaks = [p.low_degc for p in pieces[1:] if p.low_degc > self.unique_from_degc]
+        self._inverse = InverseTable(
+            self.emf_mv, self.slope_mv_per_degc, (self.unique_from_degc, *breaks, self.high_degc)
+        )
         self.unique_above_mv = max(self.low_mv, float(self.emf_mv(self.low_degc)))
 
     def emf_mv(self, t_degc: ArrayLike) -> Floats:
@@ -76,18 +96,30 @@ class Thermocouple:
         Where two temperatures have one emf (type B from 0 to 42 °C) the higher is given; see `is_unique`.
         """
         e = np.asarray(emf_mv, dtype=np.float64)
-        inside = (e >= self.low_mv - _ROUNDING_MV) & (e <= self.high_mv + _ROUNDING_MV)
-        above = np.clip(np.searchsorted(self._e_nodes, e), 1, _TABLE_NODES - 1)
-        low, high = self._t_nodes[above - 1], self._t_nodes[above]
-        t = np.interp(e, self._e_nodes, self._t_nodes)
-        for _ in range(_NEWTON_STEPS):
-            slope = self.slope_mv_per_degc(t)
-            t = np.clip(t - (self.emf_mv(t) - e) / np.where(slope > 0, slope, np.inf), low, high)
-        return np.where(inside, t, np.nan)
+        return self._inverse(e, _ROUNDING_MV)
 
     def is_unique(self, emf_mv: ArrayLike) -> NDArray[np.bool_]:
         """Whether only one temperature has this emf. False only for type B at or below 0 mV."""
         return np.asarray(np.asarray(emf_mv, dtype=np.float64) >= self.unique_above_mv, dtype=bool)
+
+    def limit_degc(self, t_degc: ArrayLike, tolerance_class: str) -> Floats:
+        """Greatest deviation ± in °C of a new element of that class at each temperature, NaN where it has none.
+
+        tolerance_class: "1", "2" or "3" (IEC 60584-1:2013, table 12). Raises ValueError for a class that the
+        letter does not have: B has no 1; R, S and J no 3; A and C only 2.
+        """
+        bands = CLASSES[self.letter].get(tolerance_class)
+        if bands is None:
+            known = ", ".join(CLASSES[self.letter])
+            raise ValueError(f"type {self.letter} has no class {tolerance_class}: it has {known}")
+        t = np.asarray(t_degc, dtype=np.float64)
+        out = np.full(t.shape, np.nan)
+        for low, high, fixed, share, zero in bands:
+            inside = (t >= low) & (t <= high)
+            # Below the zero of a band's slope the fixed limit holds; a share of |t| holds where it is larger.
+            sloped = fixed + share * (t - zero) if zero else np.maximum(fixed, share * np.abs(t))
+            out = np.where(inside, sloped, out)
+        return out
 
     def _least_emf_at(self) -> float:
         """Where the emf is least: the low end, but for type B near 21 °C, where its slope crosses zero."""

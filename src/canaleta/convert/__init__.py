@@ -1,0 +1,5 @@
+"""`convert`: signal paths and their parts on the command line, for people and scripts."""
+
+from canaleta.convert.commands import add_commands
+
+__all__ = ["add_commands"]

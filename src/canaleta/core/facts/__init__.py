@@ -1,0 +1,36 @@
+"""What follows from a path beyond its six stations: budgets, limits, resolution, agreement; for reading, not typing.
+
+Each section is a title, a verdict and rows of label, figure and basis. The path page and `convert path --facts`
+show them as they are.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from canaleta.core.facts import discrete, loop, scaling, temperature
+from canaleta.core.facts.base import Row, Section
+from canaleta.core.image import PlantImage
+from canaleta.core.joints.base import PathRows
+from canaleta.core.signals import Family
+
+__all__ = ["Row", "Section", "facts_of"]
+
+_OF_FAMILY = {
+    Family.LINEAR: (loop.failure_limits, scaling.resolution, scaling.accuracy, loop.voltage, loop.shunt,
+                    scaling.forms, scaling.root, scaling.switch, scaling.numbers, loop.moving),
+    Family.THERMOCOUPLE: (temperature.extension, scaling.resolution, scaling.accuracy, scaling.forms, scaling.switch,
+                          scaling.numbers),
+    Family.RESISTANCE: (temperature.leads, scaling.resolution, scaling.accuracy, scaling.forms, scaling.switch,
+                        scaling.numbers),
+    Family.CONTACT: (discrete.agreement_of, discrete.truth, discrete.watching, loop.moving),
+}  # fmt: skip
+
+
+def facts_of(image: PlantImage, row: int) -> list[Section]:
+    """The sections that one point's kind has, most useful first; sections with nothing to say are left out."""
+    makers = _OF_FAMILY.get(Family(int(image.family[row])), ())
+    p = PathRows(image, np.array([row]))
+    with np.errstate(all="ignore"):
+        found = (make(p) for make in makers)
+        return [section for section in found if section is not None and section.rows]

@@ -1,0 +1,42 @@
+"""What the pages of one point share: finding it, and writing its numbers."""
+
+from __future__ import annotations
+
+import numpy as np
+from pydantic import BaseModel, Field
+
+from canaleta.core.image import PlantImage
+from canaleta.web.problems import ProblemError
+from canaleta.web.shared import shared
+
+__all__ = ["PointPath", "finite", "found", "words_in_hex"]
+
+
+class PointPath(BaseModel):
+    """A point by its identity."""
+
+    point: int = Field(ge=0, le=2**62)
+
+
+def found(point: int) -> tuple[PlantImage, int]:
+    """The newest image and the point's row. Raises ProblemError 404."""
+    image = shared().image()
+    if not image.has(point):
+        raise ProblemError(404, "there is no such point", remedy="it may have been removed; reload the list")
+    return image, image.row_of(point)
+
+
+def finite(value: float) -> float | None:
+    """A number as JSON has it: none for what is unknown or without end."""
+    return float(value) if np.isfinite(value) else None
+
+
+def words_in_hex(image: PlantImage, row: int, count: float) -> str:
+    """The registers of a count as the point's module writes them; '' where there is none."""
+    module = int(image.module[row])
+    if not np.isfinite(count) or module not in image.layout.modules:
+        return ""
+    form = image.layout.type_of(module).word_form
+    if not form.least <= count <= form.most:
+        return ""
+    return "0x" + " ".join(f"{word:04X}" for word in form.words_of(count)[0].tolist())

@@ -1,0 +1,298 @@
+"""Everything of one point that does not move with its reading: settings, check points, curve, terminals, facts."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+import numpy as np
+from flask import Response, jsonify
+from flask_openapi3.blueprint import APIBlueprint
+from numpy.typing import NDArray
+from pydantic import BaseModel
+
+from canaleta.core.checkpoints import check_points, curve, true_value
+from canaleta.core.derived import applies, derived_texts
+from canaleta.core.entry import station_figure
+from canaleta.core.facts import facts_of
+from canaleta.core.faults import evaluate_faulted, kinds_for
+from canaleta.core.fields import STATIONS, STORED, Kind, Station
+from canaleta.core.image import PlantImage
+from canaleta.core.path import describe, reasons_told
+from canaleta.core.quality import Quality
+from canaleta.core.registers import RackMap
+from canaleta.core.sensors.extension import EXTENSION_NAMES
+from canaleta.core.signals import SIGNALS, Family, signal_named
+from canaleta.core.text import TextError, shown
+from canaleta.core.wiring import wiring
+from canaleta.plant.cells import offered_modes
+from canaleta.web.doors import needs
+from canaleta.web.point import PointPath, finite, found, words_in_hex
+from canaleta.web.problems import PROBLEMS
+
+__all__ = ["api"]
+
+api = APIBlueprint("sheet", __name__, url_prefix="/api/points", abp_responses=PROBLEMS)
+
+
+class CheckRow(BaseModel):
+    """One check point: figures at the stations as shown, what the list shows and what is true."""
+
+    label: str
+    figures: list[str]
+    hex: str
+    shows: str
+    true: str
+    quality: str
+    reasons: list[str]
+    wrong: bool
+
+
+class CurveOut(BaseModel):
+    """The curve over the wires: what the list shows, and beside it the device or the straight line."""
+
+    loop_unit: str
+    value_unit: str
+    loop: list[float | None]
+    shows: list[float | None]
+    device: list[float | None]
+    straight: list[float | None]
+    fault_low: float | None
+    fault_high: float | None
+
+
+class CoreOut(BaseModel):
+    """A core between device and terminal."""
+
+    device_side: str
+    terminal: str
+    role: str
+    flows: str
+
+
+class TerminalOut(BaseModel):
+    """A terminal of the channel that stays empty."""
+
+    mark: str
+    role: str
+
+
+class WiringOut(BaseModel):
+    """The terminals of a point."""
+
+    cores: list[CoreOut]
+    unused: list[TerminalOut]
+    inside: str
+    words: str
+
+
+class SettingOut(BaseModel):
+    """A setting: the field, its text, what it may be, and what an empty one follows."""
+
+    field: str
+    text: str
+    choices: list[str]
+    applies: bool
+    unit: str
+    derived: str
+
+
+class FactRow(BaseModel):
+    """One fact: what, how much, what it rests on."""
+
+    label: str
+    figure: str
+    basis: str
+    tone: str
+
+
+class FactSection(BaseModel):
+    """Facts that belong together, and the one thing to take away."""
+
+    station: str
+    title: str
+    verdict: str
+    tone: str
+    rows: list[FactRow]
+
+
+class FaultKindOut(BaseModel):
+    """A fault that this path can be given. amount: what its figure is in, '' if it has none."""
+
+    name: str
+    says: str
+    amount: str
+    usual: str
+    choices: list[str]
+
+
+class SheetOut(BaseModel):
+    """Everything of one point that does not move with its reading."""
+
+    point: int
+    seq: int
+    family: str
+    settings: list[SettingOut]
+    check_columns: list[str]
+    value_unit: str
+    true_unit: str
+    check_points: list[CheckRow]
+    curve: CurveOut | None
+    wiring: WiringOut | None
+    module: str
+    register_at: str
+    injectable: str
+    facts: list[FactSection]
+    faults: list[FaultKindOut]
+
+
+@api.get("/<int:point>/sheet", responses={200: SheetOut})
+@needs("read")
+def sheet_of(path: PointPath) -> Response:
+    """Settings, check points, curve, terminals and facts of a point."""
+    whole, at = found(path.point)
+    image, row = whole.only(np.array([at])), 0
+    family = Family(int(image.family[row]))
+    wired = wiring(image, row)
+    signal = signal_named(image.text("signal", row))
+    module = int(image.module[row])
+    words = describe(image, row)
+    derived = derived_texts(image, row)
+    out = SheetOut(
+        point=path.point,
+        seq=image.seq,
+        family=family.name.lower(),
+        settings=[
+            SettingOut(
+                field=f.name,
+                text=image.text(f.name, row),
+                choices=list(_modes(image, row)) if f.kind is Kind.MODE else list(f.choices),
+                applies=applies(image, row, f),
+                unit=f.unit,
+                derived=derived.get(f.name, ""),
+            )
+            for f in STORED
+        ],
+        check_columns=[_column(image, row, k) for k in _CHECKED[family]],
+        value_unit=words[5].unit,
+        true_unit=words[5].unit if true_value(image, row, 0.0) is not None else words[0].unit,
+        check_points=_checks(image, row),
+        curve=_curve(image, row),
+        wiring=WiringOut(**asdict(wired)) if wired else None,
+        module=image.layout.type_of(module).title if module in image.layout.modules else "",
+        register_at=_register(image, row),
+        injectable=words[2].unit if signal and bool(image.landed[row]) else "",
+        facts=[
+            FactSection(
+                station=s.station.value,
+                title=s.title,
+                verdict=s.verdict,
+                tone=s.tone,
+                rows=[FactRow(label=r.label, figure=r.figure, basis=r.basis, tone=r.tone) for r in s.rows],
+            )
+            for s in facts_of(image, row)
+        ],
+        faults=[
+            FaultKindOut(name=k.name, says=k.says, amount=k.amount, usual=k.usual, choices=_others(k.amount, family))
+            for k in kinds_for(family)
+        ],
+    )
+    return jsonify(out.model_dump())
+
+
+def _others(amount: str, family: Family) -> list[str]:
+    """Names to choose a fault's amount from."""
+    if amount == "signal":
+        return [s.name for s in SIGNALS if s.family == family]
+    return list(EXTENSION_NAMES) if amount == "extension" else []
+
+
+_CHECKED: dict[Family, tuple[int, ...]] = {
+    Family.NONE: (),
+    Family.LINEAR: (2, 3, 4),
+    Family.THERMOCOUPLE: (0, 2, 4),
+    Family.RESISTANCE: (0, 2, 4),
+    Family.CONTACT: (1, 2, 4),
+}
+
+
+def _column(image: PlantImage, row: int, k: int) -> str:
+    if STATIONS[k] is Station.COUNTS:
+        return "counts"
+    return describe(image, row)[k].unit or STATIONS[k].lower()
+
+
+def _checks(image: PlantImage, row: int) -> list[CheckRow]:
+    words = describe(image, row)
+    family = Family(int(image.family[row]))
+    out = []
+    for point in check_points(image, row):
+        paths = evaluate_faulted(
+            image, point.station, np.array([point.given]), {0: point.faults} if point.faults else {}
+        )
+        figures = paths.stations[:, 0]
+        quality = Quality(int(paths.quality[0])).name.lower()
+        sound = quality == "good" and not point.faults
+        shows = station_figure(image, row, 5, float(figures[5]), words[5].decimals)
+        true, wrong = _truth(image, row, figures) if sound and family is not Family.CONTACT else ("", False)
+        out.append(
+            CheckRow(
+                label=point.label,
+                figures=[
+                    station_figure(image, row, k, float(figures[k]), words[k].decimals) for k in _CHECKED[family]
+                ],
+                hex=words_in_hex(image, row, float(figures[4])),
+                shows=shows,
+                true=true,
+                quality=quality,
+                reasons=reasons_told(image, row, int(paths.reasons[0])),
+                wrong=wrong,
+            )
+        )
+    return out
+
+
+def _truth(image: PlantImage, row: int, figures: NDArray[np.float64]) -> tuple[str, bool]:
+    """What is true at a check point, in the value's unit where it measures the same, and whether VALUE differs."""
+    words = describe(image, row)
+    true = true_value(image, row, float(figures[0]))
+    if true is None:
+        return shown(float(figures[0]), words[0].decimals), False
+    span = true_value(image, row, float(image.number("device_high")[row]))
+    zero = true_value(image, row, float(image.number("device_low")[row]))
+    allowed = image.conventions.agreement_share * abs((span or 0.0) - (zero or 0.0))
+    return shown(true, words[5].decimals), bool(abs(true - figures[5]) > allowed)
+
+
+def _curve(image: PlantImage, row: int) -> CurveOut | None:
+    drawn = curve(image, row)
+    if drawn is None:
+        return None
+    words = describe(image, row)
+    signal = signal_named(image.text("signal", row))
+    namur = image.conventions.namur if signal and signal.live_zero else None
+    return CurveOut(
+        loop_unit=words[2].unit,
+        value_unit=words[5].unit,
+        loop=[finite(v) for v in drawn.loop],
+        shows=[finite(v) for v in drawn.shows],
+        device=[] if drawn.device is None else [finite(v) for v in drawn.device],
+        straight=[] if drawn.straight is None else [finite(v) for v in drawn.straight],
+        fault_low=namur.failed_low_ma if namur else None,
+        fault_high=namur.failed_high_ma if namur else None,
+    )
+
+
+def _modes(image: PlantImage, row: int) -> tuple[str, ...]:
+    try:
+        return offered_modes(image, row)
+    except TextError:
+        return ()
+
+
+def _register(image: PlantImage, row: int) -> str:
+    """The input register of the point's channel, counted from 0, and its bit if it has one."""
+    if not image.landed[row]:
+        return ""
+    module, channel = int(image.module[row]), int(image.channel[row])
+    register, bit = RackMap.of(image.layout, image.layout.modules[module].rack).register_of(module, channel)
+    return f"input register {register}" + (f", bit {bit}" if bit >= 0 else "") + " (from 0)"
