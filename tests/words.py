@@ -9,12 +9,18 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
+from typing import Any
+
+import numpy as np
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.fields import Landing, Stored, field_named, read_cell
+from canaleta.core.document import read_document
+from canaleta.core.fields import Landing, Station, Stored, field_named, read_cell
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import Cabinet, Layout, Module, Rack
 from canaleta.core.modules import ModuleType
+from canaleta.core.path import evaluate
+from canaleta.core.quality import Reason
 from canaleta.core.signals import Family, signal_named
 
 SLOTS = ("di16-24v", "ai8-ui", "tc8")
@@ -76,3 +82,26 @@ def _point(sentence: str, number: int, layout: Layout, used: dict[int, int]) -> 
 
 def _cell(name: str, text: str) -> dict[str, Stored]:
     return read_cell(field_named(name), re.sub(r"\s+", " ", text))
+
+
+def path_of(**document: Any) -> PlantImage:
+    """An image of one point from the sections of a path document: device=…, loop=…, input=…, value=…."""
+    return read_document(document, module_types())[0]
+
+
+def mode(
+    unit: str = "V", signal: tuple[float, float] = (0, 10), counts: tuple[float, float] = (0, 32000), **rest: Any
+) -> dict[str, Any]:
+    """The `input` section with a mode of its own."""
+    outside = {k: rest.pop(k) for k in ("common", "direction", "word") if k in rest}
+    return {"mode": {"signal_unit": unit, "signal": list(signal), "counts": list(counts)} | rest} | outside
+
+
+def stations(plant: PlantImage, station: Station, value: float, row: int = 0) -> list[float]:
+    """All six stations of one point."""
+    return [float(x) for x in evaluate(plant, station, value, np.array([row])).stations[:, 0]]
+
+
+def reasons(plant: PlantImage, station: Station, value: float) -> Reason:
+    """The reasons of the one point."""
+    return Reason(int(evaluate(plant, station, value).reasons[0]))

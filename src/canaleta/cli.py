@@ -1,4 +1,4 @@
-"""The command line: start, check, dev, demo, convert, backup, restore, user. Processes of `start` have hidden commands."""
+"""The command line: start, check, dev, demo, convert, export, import, backup, restore, user. Processes of `start` have hidden commands."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from pathlib import Path
 
 from canaleta import __version__
 from canaleta.convert import add_commands as add_conversions
+from canaleta.convert import joined_spans
 from canaleta.host.steps import TroubleError
 
 __all__ = ["main"]
@@ -19,7 +20,7 @@ __all__ = ["main"]
 def main(argv: list[str] | None = None) -> int:
     """Run a command. Returns its exit status: 0 well, 1 trouble, 2 not understood."""
     parser = _parser()
-    options, values = parser.parse_known_args(argv)
+    options, values = parser.parse_known_args(joined_spans(sys.argv[1:] if argv is None else argv))
     if values and not getattr(options, "takes_values", False):
         parser.error(f"not understood: {' '.join(values)}")
     options.values = values
@@ -70,7 +71,20 @@ def _parser() -> argparse.ArgumentParser:
         _takes_data(command)
         command.set_defaults(run=_backup if name == "backup" else _restore)
 
-    convert = commands.add_parser("convert", help="sensor physics: thermocouple, rtd")
+    export = commands.add_parser("export", help="write the plant as a project file")
+    export.add_argument("file", type=Path, metavar="FILE", nargs="?")
+    export.add_argument("--schema", action="store_true", help="print the JSON schema of the file instead")
+    _takes_data(export)
+    export.set_defaults(run=_export)
+
+    bring = commands.add_parser("import", help="read a project file into an empty place, or a list as CSV")
+    bring.add_argument("file", type=Path, metavar="FILE")
+    bring.add_argument("--dry-run", action="store_true", help="only say what it would do")
+    bring.add_argument("--as", dest="who", default="command line", help="whose change it is, in the history")
+    _takes_data(bring)
+    bring.set_defaults(run=_import)
+
+    convert = commands.add_parser("convert", help="sensor physics and whole paths: thermocouple, rtd, counts, path")
     add_conversions(convert)
 
     user = commands.add_parser("user", help="accounts: list, add, link, password, shut, open")
@@ -133,6 +147,20 @@ def _restore(options: argparse.Namespace) -> int:
     from canaleta.host.upkeep import restore
 
     return restore(_data(options), options.file)
+
+
+def _export(options: argparse.Namespace) -> int:
+    from canaleta.host.upkeep import export_project
+
+    if not options.schema and options.file is None:
+        raise TroubleError("export takes a file", "./canaleta export FILE, or --schema")
+    return export_project(_data(options), None if options.schema else options.file)
+
+
+def _import(options: argparse.Namespace) -> int:
+    from canaleta.host.upkeep import import_file
+
+    return import_file(_data(options), options.file, options.who, options.dry_run)
 
 
 def _user(options: argparse.Namespace) -> int:

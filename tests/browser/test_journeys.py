@@ -104,14 +104,14 @@ def test_a_conflict_shows_both_and_the_second_chooses(site: Site) -> None:
 def test_find_narrows_the_list_and_escape_widens_it(site: Site) -> None:
     page = site.enter("ana")
     page.keyboard.press("/")
-    page.keyboard.type("crown tc k")
+    page.keyboard.type("crown 1200")
     expect(page.locator(".grid .row")).to_have_count(2)
     page.keyboard.press("Enter")
     page.keyboard.press("ArrowDown")
     expect(page.locator(".grid .row.here .frozen")).to_have_text("TE-2102")
     page.keyboard.press("/")
     page.keyboard.type(" nowhere")
-    expect(page.locator(".empty")).to_contain_text("No point has “crown tc k nowhere”")
+    expect(page.locator(".empty")).to_contain_text("No point has “crown 1200 nowhere”")
     page.keyboard.press("Escape")
     expect(page.locator(".grid .row")).to_have_count(24)
 

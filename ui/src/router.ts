@@ -8,6 +8,12 @@ export const router = createRouter({
     { path: '/list', name: 'list', component: () => import('./pages/ListPage.vue') },
     { path: '/point/:point(\\d+)', name: 'path', component: () => import('./pages/PathPage.vue') },
     { path: '/history', name: 'history', component: () => import('./pages/HistoryPage.vue') },
+    { path: '/handover', name: 'handover', component: () => import('./pages/HandoverPage.vue') },
+    {
+      path: '/conventions',
+      name: 'conventions',
+      component: () => import('./pages/ConventionsPage.vue'),
+    },
     { path: '/account', name: 'account', component: () => import('./pages/AccountPage.vue') },
     { path: '/enter', redirect: '/list' },
     { path: '/:lost(.*)*', redirect: '/list' },

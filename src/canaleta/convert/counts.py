@@ -150,9 +150,9 @@ def _answers(c: _Converter, exact: Floats, given: str, wanted: str, numbers: Flo
         # What a slope of many digits leaves behind the last digit of a count does not turn it into the next.
         rounded = round_counts(exact, c.rounding, c.step, c.counts[0])
         counts = np.clip(rounded, *c.stops)
-        for at in np.flatnonzero(counts != rounded).tolist():
+        for at in np.flatnonzero((counts != rounded) & ~np.isnan(rounded)).tolist():
             end = "upper" if rounded[at] > counts[at] else "lower"
-            notes[at] = ("doubtful", [f"the count stops at its {end} end, {plain(float(counts[at]))}: cannot tell"])
+            notes[at] = ("doubtful", [f"the count stops at its {end} end, {_whole(float(counts[at]))}: cannot tell"])
     elif given == "count":
         for at in np.flatnonzero((counts < c.form.least) | (counts > c.form.most)).tolist():
             trouble[at] = f"“{{text}}” does not fit: the word holds {c.form.least:.0f} to {c.form.most:.0f}"
@@ -171,6 +171,10 @@ def _answers(c: _Converter, exact: Floats, given: str, wanted: str, numbers: Flo
     if wanted == "value" and c.scale:
         return Answers(_along(counts, _value_counts(c), c.scale), trouble, notes)
     return Answers(_along(counts, c.counts, c.signal), trouble, notes)
+
+
+def _whole(count: float) -> str:
+    return plain(int(count) if count == int(count) else count)
 
 
 def _word_number(form: WordForm, text: str) -> float:

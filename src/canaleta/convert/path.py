@@ -119,7 +119,7 @@ def _answer(
         if w
     ]
     if options.json:
-        result = {s.value: float(x) if np.isfinite(x) else None for s, x in zip(STATIONS, found, strict=True)}
+        result = {s.value: _plain(s, float(x)) for s, x in zip(STATIONS, found, strict=True)}
         units = {s.value: w.unit for s, w in zip(STATIONS, words, strict=True)}
         more = {"working": told} if options.working else {}
         if faults:
@@ -146,3 +146,10 @@ def _print_facts(sections: list[Section], as_json: bool) -> None:
         print(s.title + (f": {s.verdict}" if s.verdict else ""))
         for r in s.rows:
             print(f"  {r.label:<28} {r.figure}" + (f"   [{r.basis}]" if r.basis else ""))
+
+
+def _plain(station: Station, x: float) -> float | int | None:
+    """A figure without the noise behind its last digit; whole counts as whole numbers."""
+    if not np.isfinite(x):
+        return None
+    return int(x) if station is Station.COUNTS and x == int(x) else float(f"{x:.12g}")

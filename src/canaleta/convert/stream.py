@@ -50,6 +50,10 @@ class Conversion:
     read: Callable[[str], float] | None = None
     decimals: int = 6
 
+    def number(self, x: float) -> int | float:
+        """A result as scripts read it: a whole number where it is one by its nature."""
+        return int(x) if self.decimals == 0 and x == int(x) else x
+
 
 def run(conversion: Conversion, options: argparse.Namespace) -> int:
     """Answer every value in order, a chunk at a time. Exit status 2 if any was bad."""
@@ -111,22 +115,28 @@ def _write_json(
     chunk: list[str], numbers: Floats, answers: Answers, troubles: dict[int, str], conversion: Conversion
 ) -> None:
     tail = f', "unit": {json.dumps(conversion.unit, ensure_ascii=False)}, "quality": "good", "reasons": []}}'
-    results = answers.texts and [json.dumps(t, ensure_ascii=False) for t in answers.texts]
-    results = results or [repr(x) for x in answers.results.tolist()]
+    results = [json.dumps(t, ensure_ascii=False) for t in answers.texts] if answers.texts else None
+    if results is None:
+        numbers_told = answers.results.tolist()
+        if conversion.decimals == 0:
+            numbers_told = [conversion.number(x) if np.isfinite(x) else x for x in numbers_told]
+        results = [repr(x) for x in numbers_told]
     given = [repr(x) for x in numbers.tolist()]
     lines = [f'{{"given": {g}, "result": {r}{tail}' for g, r in zip(given, results, strict=True)]
     for at, (quality, reasons) in answers.notes.items():
-        result = answers.texts[at] if answers.texts else _finite(float(answers.results[at]))
+        result = (
+            answers.texts[at]
+            if answers.texts
+            else json.loads(results[at])
+            if np.isfinite(answers.results[at])
+            else None
+        )
         lines[at] = json_line(float(numbers[at]), result, conversion.unit, quality, reasons)
     for at, trouble in troubles.items():
         print(f"canaleta: {trouble}", file=sys.stderr)
         told = chunk[at] if np.isnan(numbers[at]) else float(numbers[at])
         lines[at] = json_line(told, None, conversion.unit, "bad", [trouble])
     sys.stdout.write("\n".join(lines) + "\n")
-
-
-def _finite(x: float) -> float | None:
-    return x if np.isfinite(x) else None
 
 
 def _chunks(texts: Iterable[str]) -> Iterator[list[str]]:

@@ -11,7 +11,7 @@ from canaleta.core.faults import Fault
 from canaleta.core.fields import Station
 from canaleta.core.image import PlantImage
 from canaleta.core.path import evaluate
-from canaleta.core.references import between_units
+from canaleta.core.references import between_units, value_unit
 from canaleta.core.sensors.elements import span_degc
 from canaleta.core.signals import Family, signal_named
 from canaleta.core.text import shown
@@ -100,7 +100,7 @@ def _used_degc(image: PlantImage, row: int, shares: Floats) -> list[float]:
 def true_value(image: PlantImage, row: int, process: float) -> float | None:
     """The quantity at PROCESS in the unit of VALUE, or None where the two measure different quantities."""
     of = "°C" if image.family[row] in TEMPERATURE else image.text("device_unit", row)
-    pair = between_units(image, row, of, image.text("value_unit", row))
+    pair = between_units(image, row, of, value_unit(image, row))
     return None if pair is None else process * pair[0] + pair[1]
 
 

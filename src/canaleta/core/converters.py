@@ -128,11 +128,11 @@ def round_counts(
 ) -> Floats:
     """Counts as the converter gives them. rounding: 0 nearest (a half up, away from zero), 1 down, 2 toward zero, 3 none.
 
-    step: how far the count moves at once; steps are counted from `zero`.
+    step: how far the count moves at once; steps of more than one count are counted from `zero`.
     """
     code = np.broadcast_to(np.asarray(rounding), exact.shape)
     width = np.maximum(np.asarray(step, dtype=np.float64), 1e-300)
-    origin = np.asarray(zero, dtype=np.float64)
+    origin = np.where(width == 1.0, 0.0, np.asarray(zero, dtype=np.float64))
     steps = (exact - origin) / width
     # A fraction that is a whole number but for the last binary digits is that number.
     near = np.rint(steps)

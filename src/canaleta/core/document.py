@@ -178,11 +178,21 @@ def _module(given: Any, types: Mapping[str, ModuleType]) -> ModuleType:
 
 
 def _first(error: ValidationError) -> str:
-    """The deepest complaint, with its place as people write it."""
-    worst = max(error.errors(), key=lambda e: (e["type"] != "string_type", len(e["loc"])))
-    place = ".".join(
-        str(part)
-        for part in worst["loc"]
-        if not ((isinstance(part, str) and part[:1].isupper()) or part in ("str", "float", "int", "bool"))
+    """What is wrong and where, at most three complaints; of alternatives, the one that got furthest."""
+    told: dict[str, str] = {}
+    for e in error.errors():
+        place = ".".join(str(part) for part in e["loc"] if _is_key(part))
+        told.setdefault(place, f"{place}: {e['msg'].removeprefix('Value error, ')}" if place else e["msg"])
+    deepest = [place for place in told if not any(other.startswith(f"{place}.") for other in told)]
+    more = f" (and {len(deepest) - 3} more)" if len(deepest) > 3 else ""
+    return "; ".join(told[place] for place in deepest[:3]) + more
+
+
+def _is_key(part: object) -> bool:
+    """Whether a part of a place is a key of the document, not the name of a model among alternatives."""
+    return isinstance(part, int) or (
+        isinstance(part, str)
+        and part.isidentifier()
+        and part.islower()
+        and part not in ("str", "float", "int", "bool")
     )
-    return f"{place}: {worst['msg']}"

@@ -168,7 +168,8 @@ def evaluate_faulted(
     counts = physical.at(Station.COUNTS)
     believed = evaluate(image, Station.COUNTS, counts, None, None, last)
     stations = physical.stations.copy()
-    stations[-1] = np.where(np.isnan(counts), np.nan, believed.at(Station.VALUE))
+    if station is not Station.VALUE:
+        stations[-1] = np.where(np.isnan(counts), np.nan, believed.at(Station.VALUE))
     unknown = np.isnan(counts)
     reasons = np.where(unknown, physical.reasons, believed.reasons).astype(np.uint32)
     quality = np.where(unknown, physical.quality, believed.quality).astype(np.uint8)

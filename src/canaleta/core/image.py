@@ -175,6 +175,22 @@ class PlantImage:
             out.__dict__["_row_of"] = self._row_of
         return out
 
+    def with_points(self, added: Mapping[int, Mapping[str, Stored]], removed: Iterable[int] = ()) -> PlantImage:
+        """The image with points added, by their identities, behind the others, and some taken away."""
+        kept = np.flatnonzero(~np.isin(self.ids, list(removed)))
+        cells = {}
+        for name, column in self.cells.items():
+            new = np.empty(len(added), dtype=object)
+            new[:] = [values.get(name) for values in added.values()]
+            cells[name] = np.concatenate((column[kept], new))
+        ids = np.concatenate((self.ids[kept], np.array(list(added), dtype=np.int64)))
+        return replace(self, ids=ids, cells=cells, _kept={})
+
+    def with_conventions(self, conventions: Conventions) -> PlantImage:
+        """The image under other conventions; labels of channels follow, nothing that is stored changes."""
+        layout = replace(self.layout, channel_base=conventions.channel_base)
+        return replace(self, conventions=conventions, layout=layout, _kept=dict(self._kept))
+
     def only(self, rows: Rows) -> PlantImage:
         """An image of some rows alone: for working on one point without copying the plant's columns."""
         return replace(

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,10 +30,15 @@ class _Frozen(BaseModel):
 
 
 class Span(_Frozen):
-    """A span of a signal or of counts; both ends as the manual gives them."""
+    """A span of a signal or of counts; both ends as the manual gives them. A list of two numbers is read as well."""
 
     low: float
     high: float
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_two(cls, given: Any) -> Any:
+        return {"low": given[0], "high": given[1]} if isinstance(given, list) and len(given) == 2 else given
 
     @model_validator(mode="after")
     def _has_length(self) -> Span:
@@ -57,13 +62,13 @@ class Mode(_Frozen):
     accuracy_percent: of the span; drift_ppm_per_k: of the span, for each kelvin away from 25 °C.
     """
 
-    name: Name
-    family: Literal["linear", "thermocouple", "contact", "resistance"]
+    name: Name = "the mode"
+    family: Literal["linear", "thermocouple", "contact", "resistance"] = "linear"
     signal_unit: Literal["mA", "V", "mV", "°C", "°F", "K", "Ω", "Hz", "pulses", "mV/V"]
     signal: Span
     counts: Span
-    least: float
-    most: float
+    least: float = 0.0
+    most: float = 1.0
     step: float = Field(1.0, ge=0)
     rounding: Literal["nearest", "down", "toward zero", "none"] = "nearest"
     burden_ohm: float = Field(0.0, ge=0)
@@ -85,6 +90,16 @@ class Mode(_Frozen):
     follows_supply: bool = False
     accuracy_percent: float | None = Field(None, ge=0)
     drift_ppm_per_k: float | None = Field(None, ge=0)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _stops_where_its_counts_do(cls, given: Any) -> Any:
+        """Without limits of its own the count stops at the ends of its span."""
+        if isinstance(given, dict) and "counts" in given and not {"least", "most"} <= given.keys():
+            span = Span.model_validate(given["counts"])
+            ends = {"least": min(span.low, span.high), "most": max(span.low, span.high)}
+            return ends | {k: v for k, v in given.items() if v is not None}
+        return given
 
     @model_validator(mode="after")
     def _consistent(self) -> Mode:

@@ -7,9 +7,10 @@ do not compare as they stand.
 from __future__ import annotations
 
 from canaleta.core.image import PlantImage
+from canaleta.core.signals import Family
 from canaleta.core.units import factor_and_offset, find_unit
 
-__all__ = ["WATER_DENSITY", "asks_reference", "between_units"]
+__all__ = ["WATER_DENSITY", "asks_reference", "between_units", "value_unit"]
 
 _ABSOLUTE_ZERO_K = 273.15
 _STANDARD_DEGC = 15.0
@@ -54,3 +55,10 @@ def between_units(image: PlantImage, row: int, of: str, into: str) -> tuple[floa
         warmer = (_ABSOLUTE_ZERO_K + _STANDARD_DEGC) / _ABSOLUTE_ZERO_K
         factor *= warmer if one == "normal, 0 °C" else 1.0 / warmer
     return factor, offset
+
+
+def value_unit(image: PlantImage, row: int) -> str:
+    """The unit of VALUE: as typed; a temperature without one is in °C."""
+    typed = image.text("value_unit", row)
+    thermal = image.family[row] in (Family.THERMOCOUPLE, Family.RESISTANCE)
+    return typed or ("°C" if thermal else "")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import getpass
+import json
 import os
 import sys
 from collections.abc import Iterator
@@ -15,14 +16,25 @@ from psycopg import sql
 from sqlalchemy import Engine
 
 from canaleta.catalogue.demo import demo_plant, generated
+from canaleta.exchange.bring_in import bring_in, plan_list
+from canaleta.exchange.csv_list import CsvError, read_csv_apart
+from canaleta.exchange.project import (
+    Project,
+    ProjectError,
+    load_project,
+    project_of,
+    read_project,
+    written_project,
+)
 from canaleta.host.cluster import DATABASE, Cluster
 from canaleta.host.folder import only_one, prepare
 from canaleta.host.steps import TroubleError, run_logged, say, step
 from canaleta.plant import accounts, seed
 from canaleta.plant.accounts import AccountError
 from canaleta.plant.database import engine_for, grant_runtime, migrate
+from canaleta.plant.keeper import PlantKeeper
 
-__all__ = ["backup", "load_demo", "restore", "user"]
+__all__ = ["backup", "export_project", "import_file", "load_demo", "restore", "user"]
 
 
 @contextlib.contextmanager
@@ -51,6 +63,77 @@ def load_demo(data: Path, points: int) -> int:
         with step("loading points"):
             count = seed.load_document(connection, generated(points) if points else demo_plant())
     say(f"  {count} points")
+    return 0
+
+
+def export_project(data: Path, file: Path | None) -> int:
+    """Write the plant as a project file; it appears under its name only when it is whole. None prints the schema."""
+    if file is None:
+        print(json.dumps(Project.model_json_schema(), indent=2, ensure_ascii=False))
+        return 0
+    if file.exists():
+        raise TroubleError(f"{file} exists already", "choose another name: files are not written over")
+    with _cluster(data) as (_, engine), engine.connect() as connection:
+        if not seed.has_plant(connection):
+            raise TroubleError("there is no plant in this database", "./canaleta start loads the demo plant")
+        text = written_project(project_of(connection))
+    partial = file.with_name(f"{file.name}.part")
+    partial.write_text(text, encoding="utf-8")
+    partial.rename(file)
+    say(f"  {file}")
+    return 0
+
+
+def import_file(data: Path, file: Path, who: str, dry: bool) -> int:
+    """Bring in a project file (into an empty database) or a list as CSV (as one change set)."""
+    try:
+        content = file.read_bytes()
+    except OSError as error:
+        raise TroubleError(f"{file}: {error.strerror}") from error
+    if file.suffix.lower() == ".json":
+        return _import_project(data, file, content, dry)
+    with _cluster(data) as (_, engine):
+        keeper = PlantKeeper(engine)
+        try:
+            sheet = read_csv_apart(content)
+            if dry:
+                done = plan_list(keeper.current(), sheet).said
+            else:
+                done = bring_in(engine, keeper, sheet, who, f"import {file.name}")
+        except CsvError as error:
+            raise TroubleError(f"{file}: {error}", "nothing was changed") from error
+        except LookupError as error:
+            raise TroubleError(str(error), "./canaleta start, or import a project file") from error
+    would = "would be" if dry else "were"
+    say(
+        f"  {done.added} points {would} added, {done.changed} changed in {done.cells} cells, {done.same} are the same"
+    )
+    for header in done.ignored:
+        say(f"  “{header}” means no field here: left out")
+    for trouble in done.troubles:
+        say(f"  row {trouble.row}, {trouble.header}: {trouble.says}")
+    return 2 if done.troubles else 0
+
+
+def _import_project(data: Path, file: Path, content: bytes, dry: bool) -> int:
+    try:
+        project = read_project(json.loads(content))
+    except ValueError as error:
+        raise TroubleError(f"{file}: {error}", "nothing was changed") from error
+    with _cluster(data) as (_, engine):
+        with engine.connect() as connection:
+            if seed.has_plant(connection):
+                raise TroubleError(
+                    "there is a plant in this database already", "choose an empty place with --data DIR"
+                )
+        try:
+            with engine.begin() as connection:
+                count = load_project(connection, project)
+                if dry:
+                    connection.rollback()
+        except ProjectError as error:
+            raise TroubleError(f"{file}: {error}", "nothing was changed") from error
+    say(f"  {project.name}: {count} points {'can be read' if dry else 'were read'}")
     return 0
 
 

@@ -12,16 +12,19 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from sqlalchemy import Connection, Engine, bindparam, delete, func, insert, select, update
 
+from canaleta.core.convention_fields import convention_texts
+from canaleta.core.conventions import Conventions
 from canaleta.core.fields import Landing, Station, Stored, field_named
 from canaleta.core.image import PlantImage
 from canaleta.core.path import describe, evaluate
-from canaleta.core.rules import Finding, audit, audit_change
+from canaleta.core.rules import RULES, Finding, audit, audit_change
 from canaleta.core.text import TextError, shown
 from canaleta.plant import tables as t
 from canaleta.plant.cells import read, to_json, to_row
 from canaleta.plant.database import notify, take_plant_lock
 from canaleta.plant.findings import from_body, stored_touching, to_body
 from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.points import write_added, write_removed
 
 __all__ = [
     "Applied",
@@ -191,11 +194,22 @@ def commit(
     source: str,
     why: str = "",
     undoes: int | None = None,
+    conventions: Conventions | None = None,
+    added: Mapping[int, Mapping[str, Stored]] | None = None,
+    removed: Mapping[int, Mapping[str, Stored]] | None = None,
 ) -> Applied:
-    """Write one change set inside the caller's transaction, which holds the plant's lock."""
-    outcome = _outcome(image, changes)
+    """Write one change set inside the caller's transaction, which holds the plant's lock.
+
+    conventions: those of the plant from now on, if they change. added, removed: points that come and go, by their
+    numbers, with their cells. For any of these everything is audited again.
+    """
+    came, went = dict(added or {}), dict(removed or {})
+    before = image
+    if came or went:
+        changes, came = _settled(image, changes, came, went)
+    outcome = _outcome(image, changes, conventions, came, went)
     shown_change = _preview(connection, image, outcome, changes)
-    if not changes and undoes is None:
+    if not changes and undoes is None and conventions is None and not came and not went:
         return Applied(image.seq, shown_change, image)
     seq = image.seq + 1
     connection.execute(
@@ -209,7 +223,11 @@ def commit(
             findings_opened=[to_body(f) for f in shown_change.opened],
         )
     )
-    _write_points(connection, image, changes, seq)
+    write_removed(connection, went, seq)
+    _write_points(connection, before, changes, seq)
+    write_added(connection, came, seq)
+    if conventions is not None:
+        _write_conventions(connection, image.conventions, conventions, seq)
     _write_findings(connection, outcome.looked, outcome.findings, seq)
     connection.execute(update(t.plant).values(seq=seq))
     notify(connection, "canaleta_seq", seq)
@@ -258,7 +276,52 @@ def with_landings(image: PlantImage, changes: Changes) -> Changes:
     return out
 
 
-def _outcome(image: PlantImage, changes: Changes) -> _Outcome:
+def _settled(
+    image: PlantImage,
+    changes: Changes,
+    added: dict[int, dict[str, Stored]] | dict[int, Mapping[str, Stored]],
+    removed: Mapping[int, object],
+) -> tuple[Changes, dict[int, Mapping[str, Stored]]]:
+    """Decide who holds the channels that new and changed points claim. Returns changes of old points, and new ones."""
+    unclaimed = {n: {f: v for f, v in cells.items() if f != "channel"} for n, cells in added.items()}
+    joined = image.with_points(unclaimed, removed)
+    moved: Changes = {
+        (joined.row_of(int(image.ids[row])), name): value
+        for (row, name), value in changes.items()
+        if joined.has(int(image.ids[row]))
+    }
+    claims = {
+        (joined.row_of(n), "channel"): cells["channel"]
+        for n, cells in added.items()
+        if cells.get("channel") is not None
+    }
+    settled = with_landings(joined, moved | claims)
+    out: Changes = {}
+    came: dict[int, Mapping[str, Stored]] = {n: dict(cells) for n, cells in unclaimed.items()}
+    for (row, name), value in settled.items():
+        number = int(joined.ids[row])
+        if number in came:
+            came[number] = {**came[number], name: value}
+        else:
+            out[image.row_of(number), name] = value
+    return out, came
+
+
+def _outcome(
+    image: PlantImage,
+    changes: Changes,
+    conventions: Conventions | None = None,
+    added: Mapping[int, Mapping[str, Stored]] | None = None,
+    removed: Mapping[int, object] | None = None,
+) -> _Outcome:
+    if conventions is not None or added or removed:
+        after = image.with_cells(changes)
+        if added or removed:
+            after = after.with_points(added or {}, removed or {})
+        if conventions is not None:
+            after = after.with_conventions(conventions)
+        everything = {*after.ids.tolist(), *(removed or {})}
+        return _Outcome(after, {rule.id: everything for rule in RULES}, list(audit(after)))
     if not changes:
         return _Outcome(image, {})
     after = image.with_cells(changes)
@@ -274,7 +337,8 @@ def _preview(connection: Connection, image: PlantImage, outcome: _Outcome, chang
     now = {f.key: f for f in outcome.findings}
     return Preview(
         cells=tuple(
-            (int(image.ids[row]), name, image.text(name, row), outcome.after.text(name, row)) for row, name in changes
+            (int(image.ids[row]), name, image.text(name, row), _text_after(image, outcome.after, name, row))
+            for row, name in changes
         ),
         moved=_moved(image, outcome.after, sorted({row for row, _ in changes})),
         opened=tuple(f for key, f in now.items() if before.get(key) != f),
@@ -282,9 +346,16 @@ def _preview(connection: Connection, image: PlantImage, outcome: _Outcome, chang
     )
 
 
+def _text_after(image: PlantImage, after: PlantImage, name: str, row: int) -> str:
+    number = int(image.ids[row])
+    return after.text(name, after.row_of(number)) if after.has(number) else ""
+
+
 def _moved(before: PlantImage, after: PlantImage, rows: list[int], most: int = 200) -> tuple[Moved, ...]:
     """Values that move at half the device's output, for at most `most` points."""
     out = []
+    if len(before) != len(after):
+        return ()
     for row in rows[:most]:
         if before.text("signal", row) != after.text("signal", row):
             continue
@@ -345,6 +416,14 @@ def _write_points(connection: Connection, image: PlantImage, changes: Changes, s
         connection.execute(statement.values({name: bindparam(name) for name in columns_set}), rows)
     if history:
         connection.execute(insert(t.change), history)
+
+
+def _write_conventions(connection: Connection, was: Conventions, becomes: Conventions, seq: int) -> None:
+    before, after = convention_texts(was), convention_texts(becomes)
+    fields = {name: [before[name], after[name]] for name in after if before[name] != after[name]}
+    connection.execute(update(t.plant).values(conventions=becomes.model_dump()))
+    if fields:
+        connection.execute(insert(t.change).values(seq=seq, entity="conventions", entity_id=0, fields=fields))
 
 
 def _write_findings(connection: Connection, looked: Mapping[str, set[int]], found: list[Finding], seq: int) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
@@ -17,7 +18,7 @@ from canaleta.plant.cells import read, to_row
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.proposals import reaudit
 
-__all__ = ["has_plant", "load_document", "new_plant", "stored_row"]
+__all__ = ["copy_points", "has_plant", "load_document", "new_plant", "stored_row", "write_hardware"]
 
 
 def has_plant(connection: Connection) -> bool:
@@ -34,10 +35,10 @@ def load_document(connection: Connection, document: DemoPlant) -> int:
     """Load a plant into an empty database. Returns how many points; raises TextError for an unreadable cell."""
     new_plant(connection, document.name)
     layout = layout_of(document)
-    _write_hardware(connection, layout, stand_in=bool(document.field))
+    write_hardware(connection, layout, frozenset(layout.racks) if document.field else frozenset())
     empty = PlantImage.of_rows([{}], layout)
-    rows = [{"id": i + 1} | to_row(stored_row(empty, point)) for i, point in enumerate(document.points)]
-    _copy_points(connection, rows)
+    rows = [stored_row(empty, point) for point in document.points]
+    copy_points(connection, rows)
     keeper = PlantKeeper(connection.engine)
     reaudit(connection, keeper.caught_up(connection))
     return len(rows)
@@ -55,7 +56,10 @@ def stored_row(empty: PlantImage, texts: dict[str, str]) -> dict[str, Stored]:
     return out
 
 
-def _write_hardware(connection: Connection, layout: Layout, stand_in: bool) -> None:
+def write_hardware(connection: Connection, layout: Layout, stand_ins: frozenset[int]) -> None:
+    """Write module types, cabinets, racks and modules into an empty database. stand_ins: racks that are simulated."""
+    if not layout.cabinets:
+        return
     for key, kind in layout.types.items():
         connection.execute(insert(t.module_type).values(key=key, body=kind.model_dump(mode="json")))
     connection.execute(
@@ -70,7 +74,10 @@ def _write_hardware(connection: Connection, layout: Layout, stand_in: bool) -> N
                 "name": r.name,
                 "host": r.host,
                 "port": r.port,
-                "stand_in": stand_in,
+                "unit": r.unit,
+                "period_ms": r.period_ms,
+                "first_register": r.first_register,
+                "stand_in": r.id in stand_ins,
             }
             for r in layout.racks.values()
         ],
@@ -81,8 +88,9 @@ def _write_hardware(connection: Connection, layout: Layout, stand_in: bool) -> N
     )
 
 
-def _copy_points(connection: Connection, rows: list[dict[str, Any]]) -> None:
-    """COPY takes fifty thousand rows in a second or two, where inserts take ten."""
+def copy_points(connection: Connection, points: Sequence[Mapping[str, Stored]]) -> None:
+    """Write points numbered from 1 in their order. COPY takes fifty thousand in a second or two, inserts take ten."""
+    rows: list[dict[str, Any]] = [{"id": i + 1} | to_row(point) for i, point in enumerate(points)]
     names = [c.name for c in t.point.columns if c.computed is None]
     quoted = [f'"{name}"' for name in names]
     driver: Any = connection.connection.cursor()

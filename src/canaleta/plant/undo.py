@@ -6,12 +6,15 @@ from typing import Any
 
 from sqlalchemy import Connection, Engine, select
 
-from canaleta.core.fields import field_named
+from canaleta.core.convention_fields import convention_texts, with_conventions
+from canaleta.core.conventions import Conventions
+from canaleta.core.fields import Stored, field_named
 from canaleta.core.image import PlantImage
 from canaleta.plant import tables as t
 from canaleta.plant.cells import from_json, to_json
 from canaleta.plant.database import take_plant_lock
 from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.points import ADDED, REMOVED, points_of_set
 from canaleta.plant.proposals import Applied, Changes, commit, with_landings
 
 __all__ = ["NothingToUndo", "redo", "stacks", "undo"]
@@ -66,7 +69,12 @@ def _turn_back(engine: Engine, keeper: PlantKeeper, who: str, way: str) -> Appli
         target = stack[-1]
         image = keeper.caught_up(connection)
         changes, kept = _inverse(connection, image, target)
-        applied = commit(connection, image, changes, who, way, undoes=target)
+        conventions, also = _inverse_conventions(connection, image, target)
+        back, gone, held = _inverse_points(connection, image, target)
+        applied = commit(
+            connection, image, changes, who, way, undoes=target, conventions=conventions, added=back, removed=gone
+        )
+        kept += also + held
     keeper.adopt(applied.image)
     return Applied(applied.seq, applied.preview, applied.image, tuple(kept))
 
@@ -85,6 +93,40 @@ def _inverse(connection: Connection, image: PlantImage, target: int) -> tuple[Ch
                 continue
             changes[at, name] = from_json(field_named(name), was)
     return with_landings(image, changes), kept
+
+
+def _inverse_points(
+    connection: Connection, image: PlantImage, target: int
+) -> tuple[dict[int, dict[str, Stored]], dict[int, dict[str, Stored]], list[tuple[int, str]]]:
+    """(points to bring back, points to take away, points that stay because somebody changed them since)."""
+    back = {n: cells for n, cells in points_of_set(connection, target, REMOVED).items() if not image.has(n)}
+    gone: dict[int, dict[str, Stored]] = {}
+    held = []
+    for number, cells in points_of_set(connection, target, ADDED).items():
+        if not image.has(number):
+            continue
+        row = image.row_of(number)
+        now = {name: column[row] for name, column in image.cells.items() if column[row] is not None}
+        same = all(_comparable(to_json(now.get(n))) == _comparable(to_json(v)) for n, v in cells.items())
+        if same and set(now) == set(cells):
+            gone[number] = now
+        else:
+            held.append((number, "tag"))
+    return back, gone, held
+
+
+def _inverse_conventions(
+    connection: Connection, image: PlantImage, target: int
+) -> tuple[Conventions | None, list[tuple[int, str]]]:
+    """The conventions as they were before a set, and those that others changed since; None if it changed none."""
+    row = connection.execute(
+        select(t.change.c.fields).where(t.change.c.seq == target, t.change.c.entity == "conventions")
+    ).first()
+    if row is None:
+        return None, []
+    now = convention_texts(image.conventions)
+    back = {name: was for name, (was, became) in row.fields.items() if now[name] == became}
+    return with_conventions(image.conventions, back), [(0, name) for name in row.fields if name not in back]
 
 
 def _comparable(value: Any) -> Any:

@@ -16,7 +16,18 @@ from werkzeug.exceptions import NotFound
 from canaleta import __version__
 from canaleta.plant.database import engine_for
 from canaleta.plant.keeper import PlantKeeper
-from canaleta.web import doors, injection_api, list_api, path_api, problems, session_api, sheet_api, stream_api
+from canaleta.web import (
+    conventions_api,
+    doors,
+    exchange_api,
+    injection_api,
+    list_api,
+    path_api,
+    problems,
+    session_api,
+    sheet_api,
+    stream_api,
+)
 from canaleta.web.hub import Hub
 from canaleta.web.state import Shared
 
@@ -41,7 +52,16 @@ def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, d
     app.extensions["canaleta"] = Shared(engine, keeper, Hub(engine, keeper, most_streams))
     problems.install(app)
     doors.install(app, hosts)
-    for part in (session_api, list_api, path_api, sheet_api, injection_api, stream_api):
+    for part in (
+        session_api,
+        list_api,
+        path_api,
+        sheet_api,
+        injection_api,
+        conventions_api,
+        exchange_api,
+        stream_api,
+    ):
         app.register_api(part.api)
     _add_plain_routes(app, dist)
     return app

@@ -20,6 +20,7 @@ RIGHTS: dict[str, str | None] = {
     "self": "reader",
     "edit": "technician",
     "inject": "technician",
+    "engineer": "engineer",
 }
 """Each right and the least role that has it; None for anybody, signed in or not. "self" is one's own account."""
 _SAFE = ("GET", "HEAD", "OPTIONS")

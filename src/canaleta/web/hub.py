@@ -183,9 +183,14 @@ def changes_since(connection: Connection, layout: Layout, seq: int) -> list[tupl
     sets = connection.execute(select(t.change_set).where(t.change_set.c.seq > seq).order_by(t.change_set.c.seq)).all()
     if not sets:
         return []
-    rows = connection.execute(select(t.change).where(t.change.c.seq > seq, t.change.c.entity == "point")).all()
+    rows = connection.execute(select(t.change).where(t.change.c.seq > seq)).all()
     cells: dict[int, list[tuple[int, str, str]]] = {}
+    anew: set[int] = set()
     for row in rows:
+        if row.entity != "point":
+            # Conventions and hardware change how everything else is written: the list is read anew.
+            anew.add(row.seq)
+            continue
         for name, (_, becomes) in row.fields.items():
             cells.setdefault(row.seq, []).append((row.entity_id, name, cell_text(layout, name, becomes)))
     return [
@@ -203,7 +208,8 @@ def changes_since(connection: Connection, layout: Layout, seq: int) -> list[tupl
                     "opened": s.findings_opened,
                 },
                 s.seq,
-            ),
+            )
+            + (event("reload", {"seq": s.seq}) if s.seq in anew else b""),
         )
         for s in sets
     ]

@@ -15,6 +15,7 @@ from canaleta.core.rules import RULES
 from canaleta.core.units import units
 from canaleta.plant import tables as t
 from canaleta.plant.findings import stored_findings, to_body
+from canaleta.plant.points import ADDED, REMOVED
 from canaleta.plant.proposals import Applied, Edit, Moved, Planned, Preview, Proposal, apply, plan, preview
 from canaleta.plant.undo import NothingToUndo, redo, undo
 from canaleta.web.doors import needs, session_now
@@ -297,16 +298,33 @@ def history(query: HistoryQuery) -> Response:
         image = shared().image(connection)
         wanted = select(t.change_set).where(t.change_set.c.seq < query.before)
         if query.point is not None:
-            of_point = select(t.change.c.seq).where(t.change.c.entity == "point", t.change.c.entity_id == query.point)
+            of_point = select(t.change.c.seq).where(
+                t.change.c.entity.in_(("point", ADDED, REMOVED)), t.change.c.entity_id == query.point
+            )
             wanted = wanted.where(t.change_set.c.seq.in_(of_point))
         sets = connection.execute(wanted.order_by(t.change_set.c.seq.desc()).limit(query.most)).all()
         seqs = [s.seq for s in sets]
         rows = connection.execute(
-            select(t.change).where(t.change.c.seq.in_(seqs), t.change.c.entity == "point")
+            select(t.change).where(
+                t.change.c.seq.in_(seqs), t.change.c.entity.in_(("point", "conventions", ADDED, REMOVED))
+            )
         ).all()
     cells: dict[int, list[HistoryCell]] = {}
     for row in rows:
-        if query.point in (None, row.entity_id):
+        if row.entity == "conventions":
+            cells.setdefault(row.seq, []).extend(
+                HistoryCell(point=0, tag="the plant", field=name, was=was, became=became)
+                for name, (was, became) in row.fields.items()
+            )
+        elif row.entity in (ADDED, REMOVED):
+            if query.point in (None, row.entity_id):
+                was, became = row.fields.get("tag", [None, None])
+                cells.setdefault(row.seq, []).append(
+                    HistoryCell(
+                        point=row.entity_id, tag=became or was, field="tag", was=was or "", became=became or ""
+                    )
+                )
+        elif query.point in (None, row.entity_id):
             cells.setdefault(row.seq, []).extend(_history_cells(image, row.entity_id, row.fields))
     out = HistoryOut(
         sets=[

@@ -4,6 +4,24 @@
  */
 
 export interface paths {
+    "/api/conventions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every convention. */
+        get: operations["conventions_conventions_now_get"];
+        put?: never;
+        /** Preview or apply. 422 says what cannot be read, 409 what somebody changed meanwhile. */
+        post: operations["conventions_change_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/findings": {
         parameters: {
             query?: never;
@@ -49,6 +67,23 @@ export interface paths {
         get: operations["list_list_at_list__int_seq__get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a list; with `apply` take it in as one change set. 422 says why it cannot be read. */
+        post: operations["exchange_bring_lists_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -115,6 +150,40 @@ export interface paths {
         };
         /** Settings, check points, curve, terminals and facts of a point. */
         get: operations["sheet_sheet_of__int_point__sheet_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/project": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The whole plant as a project file. */
+        get: operations["exchange_project_file_project_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/project/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The JSON schema of the project file. */
+        get: operations["exchange_project_schema_project_schema_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -249,6 +318,34 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * BroughtOut
+         * @description What a list does: how its columns are read, what comes, what changes, what stays out.
+         */
+        BroughtOut: {
+            /** Added */
+            added: number;
+            /** Applied */
+            applied: boolean;
+            /** Cells */
+            cells: number;
+            /** Changed */
+            changed: number;
+            /** Columns */
+            columns: {
+                [key: string]: string;
+            };
+            /** Ignored */
+            ignored: string[];
+            /** More Troubles */
+            more_troubles: number;
+            /** Same */
+            same: number;
+            /** Seq */
+            seq: number;
+            /** Troubles */
+            troubles: components["schemas"]["TroubleOut"][];
+        };
+        /**
          * CellOut
          * @description A cell that changes.
          */
@@ -347,6 +444,76 @@ export interface components {
             true: string;
             /** Wrong */
             wrong: boolean;
+        };
+        /**
+         * ConventionEditIn
+         * @description One convention: what stood there and what shall.
+         */
+        ConventionEditIn: {
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+            /** Was */
+            was: string;
+        };
+        /**
+         * ConventionOut
+         * @description One convention: what it is, as it stands, and what it may be.
+         */
+        ConventionOut: {
+            /** Choices */
+            choices: string[];
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * ConventionsChanged
+         * @description What a change of conventions did, or would do.
+         */
+        ConventionsChanged: {
+            /** Applied */
+            applied: boolean;
+            /** Closed */
+            closed: number;
+            /** Opened */
+            opened: number;
+            /** Renamed */
+            renamed: components["schemas"]["RenamedOut"][];
+            /** Seq */
+            seq: number;
+        };
+        /**
+         * ConventionsIn
+         * @description Conventions that change together; `apply` false only says what that would do.
+         */
+        ConventionsIn: {
+            /**
+             * Apply
+             * @default true
+             */
+            apply?: boolean;
+            /** Edits */
+            edits: components["schemas"]["ConventionEditIn"][];
+            /**
+             * Why
+             * @default
+             */
+            why?: string;
+        };
+        /**
+         * ConventionsOut
+         * @description All conventions as of a sequence number.
+         */
+        ConventionsOut: {
+            /** Conventions */
+            conventions: components["schemas"]["ConventionOut"][];
+            /** Seq */
+            seq: number;
         };
         /**
          * CoreOut
@@ -588,6 +755,22 @@ export interface components {
             token: string;
         };
         /**
+         * ListFile
+         * @description A list as a CSV file.
+         */
+        ListFile: {
+            /**
+             * Apply
+             * @default false
+             */
+            apply?: boolean;
+            /**
+             * File
+             * Format: binary
+             */
+            file: string;
+        };
+        /**
          * MovedOut
          * @description A value that moves at one level on the wires.
          */
@@ -751,6 +934,18 @@ export interface components {
             period_ms: number;
         };
         /**
+         * RenamedOut
+         * @description A channel labelled anew.
+         */
+        RenamedOut: {
+            /** Becomes */
+            becomes: string;
+            /** Point */
+            point: number;
+            /** Was */
+            was: string;
+        };
+        /**
          * SessionNow
          * @description Who is signed in, with what rights, and what changes must carry.
          */
@@ -853,6 +1048,20 @@ export interface components {
             /** Role */
             role: string;
         };
+        /**
+         * TroubleOut
+         * @description A cell or row that was not taken, by its row in the file.
+         */
+        TroubleOut: {
+            /** Header */
+            header: string;
+            /** Row */
+            row: number;
+            /** Says */
+            says: string;
+            /** Typed */
+            typed: string;
+        };
         /** ValidationErrorModel */
         ValidationErrorModel: {
             /**
@@ -925,6 +1134,100 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    conventions_conventions_now_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConventionsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    conventions_change_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConventionsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConventionsChanged"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_findings_now_findings_get: {
         parameters: {
             query?: never;
@@ -1036,6 +1339,55 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_bring_lists_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["ListFile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtOut"];
+                };
             };
             /** @description Unprocessable Entity */
             422: {
@@ -1231,6 +1583,92 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SheetOut"];
                 };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_project_file_project_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_project_schema_project_schema_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unprocessable Entity */
             422: {

@@ -12,6 +12,7 @@ const RIGHTS: Record<string, string> = {
   self: 'change your own password',
   edit: 'change the list',
   inject: 'put signals on terminals of stand-in racks',
+  engineer: 'change the conventions of the plant',
 }
 
 async function change() {

@@ -1,6 +1,13 @@
 <script setup lang="ts">
 /** The rail at the left, comb-edged like trunking. It shows only what works. */
-import { mdiFormatListText, mdiHistory, mdiAccountOutline, mdiThemeLightDark } from '@mdi/js'
+import {
+  mdiFormatListText,
+  mdiHistory,
+  mdiAccountOutline,
+  mdiThemeLightDark,
+  mdiTrayArrowUp,
+  mdiTuneVariant,
+} from '@mdi/js'
 import { useTheme } from 'vuetify'
 
 const theme = useTheme()
@@ -17,12 +24,18 @@ function turnTheme() {
     <router-link class="place" to="/list" :class="{ here: $route.name === 'list' || $route.name === 'path' }">
       <v-icon :icon="mdiFormatListText" size="20" />I/O list
     </router-link>
+    <router-link class="place" to="/handover"
+      ><v-icon :icon="mdiTrayArrowUp" size="20" />Handover</router-link
+    >
     <span class="gap" />
     <button class="place" type="button" title="light or dark" @click="turnTheme">
       <v-icon :icon="mdiThemeLightDark" size="20" />{{
         theme.global.name.value === 'dark' ? 'light' : 'dark'
       }}
     </button>
+    <router-link class="place" to="/conventions"
+      ><v-icon :icon="mdiTuneVariant" size="20" />Rules</router-link
+    >
     <router-link class="place" to="/history"><v-icon :icon="mdiHistory" size="20" />History</router-link>
     <router-link class="place" to="/account"><v-icon :icon="mdiAccountOutline" size="20" />You</router-link>
   </nav>

@@ -17,6 +17,7 @@ from canaleta.core.chains import factors_of
 from canaleta.core.fields import FORMS
 from canaleta.core.joints.base import Floats, PathRows, StationWords, Working, decimals_for
 from canaleta.core.laws import SENSOR_LAW, TABLE_LAWS, VALUE_LAW_NAMES
+from canaleta.core.references import value_unit
 from canaleta.core.sensors.elements import degrees, electrical
 from canaleta.core.signals import SIGNALS, Family
 from canaleta.core.tables import table_of
@@ -241,7 +242,7 @@ def value_words(p: PathRows) -> StationWords:
     law = p.text("value_law")
     curved = law in TABLE_LAWS or law == SENSOR_LAW
     decimals = (1 if law == SENSOR_LAW else 2 if curved else decimals_for(v1 - v0)) if np.isnan(typed) else int(typed)
-    unit = p.text("value_unit")
+    unit = value_unit(p.image, int(p.rows[0]))
     form = p.text("value_form")
     if form == "slope and offset":
         first = f"{p.text('slope') or '?'} a count, {p.text('offset') or '0'} at zero"

@@ -1,0 +1,183 @@
+"""The project file: a whole plant in one JSON document, our own open format, versioned.
+
+Points are texts as people type them, channels are addresses: nothing in the file depends on a database. Its schema
+is `Project.model_json_schema()`, which `./canaleta export --schema` prints.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from sqlalchemy import Connection, insert, select
+
+from canaleta.core.conventions import Conventions
+from canaleta.core.fields import STORED, Stored
+from canaleta.core.image import PlantImage
+from canaleta.core.layout import Cabinet, Layout, Module, Rack
+from canaleta.core.modules import ModuleType
+from canaleta.core.text import TextError
+from canaleta.plant import tables as t
+from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.proposals import reaudit
+from canaleta.plant.seed import copy_points, stored_row, write_hardware
+
+__all__ = ["Project", "ProjectError", "load_project", "project_of", "read_project", "written_project"]
+
+VERSION = 1
+
+
+class ProjectError(ValueError):
+    """The file cannot be read as a project. The message names the place."""
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+
+class ProjectModule(_Part):
+    """A module in its slot, by the key of its type."""
+
+    slot: int = Field(ge=0, le=999)
+    type: str
+
+
+class ProjectRack(_Part):
+    """A rack and how it is reached. stand_in: a simulated one."""
+
+    name: str = Field(min_length=1, max_length=40)
+    host: str = Field(max_length=200)
+    port: int = Field(ge=1, le=65535)
+    unit: int = Field(default=1, ge=0, le=255)
+    period_ms: int = Field(default=1000, ge=50, le=3_600_000)
+    first_register: int = Field(default=0, ge=0, le=65535)
+    stand_in: bool = False
+    modules: list[ProjectModule]
+
+
+class ProjectCabinet(_Part):
+    """A cabinet and its racks."""
+
+    name: str = Field(min_length=1, max_length=40)
+    title: str = ""
+    racks: list[ProjectRack]
+
+
+class Project(_Part):
+    """A plant: conventions, module types, hardware in order, points as {field: text}; empty fields are left out."""
+
+    format: Literal["canaleta project"] = "canaleta project"
+    version: Literal[1] = 1
+    name: str = Field(min_length=1, max_length=200)
+    conventions: Conventions = Field(default_factory=Conventions)
+    module_types: list[ModuleType]
+    cabinets: list[ProjectCabinet]
+    points: list[dict[str, str]]
+
+    @model_validator(mode="after")
+    def _holds_together(self) -> Project:
+        known, fields = {kind.key for kind in self.module_types}, {f.name for f in STORED}
+        for cabinet in self.cabinets:
+            for rack in cabinet.racks:
+                for module in rack.modules:
+                    if module.type not in known:
+                        raise ValueError(
+                            f"{cabinet.name} rack {rack.name} slot {module.slot}: no type “{module.type}”"
+                        )
+        for number, point in enumerate(self.points, start=1):
+            if unknown := set(point) - fields:
+                raise ValueError(f"point {number}: no field “{sorted(unknown)[0]}”")
+            if not point.get("tag"):
+                raise ValueError(f"point {number} has no tag")
+        return self
+
+
+def project_of(connection: Connection) -> Project:
+    """The plant of a database as a project."""
+    image = PlantKeeper(connection.engine).caught_up(connection)
+    name = connection.execute(select(t.plant.c.name)).scalar_one()
+    stand_in = {row.id: row.stand_in for row in connection.execute(select(t.rack.c.id, t.rack.c.stand_in))}
+    layout = image.layout
+    cabinets = [
+        ProjectCabinet(
+            name=c.name, title=c.title,
+            racks=[_rack(layout, rack, stand_in[rack.id]) for rack in layout.racks.values() if rack.cabinet == c.id],
+        )
+        for c in layout.cabinets.values()
+    ]  # fmt: skip
+    points = [{f.name: text for f in STORED if (text := image.text(f.name, row)) != ""} for row in range(len(image))]
+    return Project(
+        name=name, conventions=image.conventions, module_types=list(layout.types.values()), cabinets=cabinets,
+        points=points,
+    )  # fmt: skip
+
+
+def _rack(layout: Layout, rack: Rack, stand_in: bool) -> ProjectRack:
+    modules = [ProjectModule(slot=m.slot, type=m.type_key) for m in layout.modules_of(rack.id)]
+    return ProjectRack(
+        name=rack.name, host=rack.host, port=rack.port, unit=rack.unit, period_ms=rack.period_ms,
+        first_register=rack.first_register, stand_in=stand_in, modules=modules,
+    )  # fmt: skip
+
+
+def written_project(project: Project) -> str:
+    """A project as text: the same plant gives the same bytes."""
+    return project.model_dump_json(indent=1, exclude_defaults=False) + "\n"
+
+
+def digest(text: str) -> str:
+    """What tells one project file from another."""
+    return hashlib.sha256(text.encode()).hexdigest()
+
+
+def read_project(document: Any) -> Project:
+    """A project from a parsed document. Raises ProjectError."""
+    if not isinstance(document, dict) or document.get("format") != "canaleta project":
+        raise ProjectError("this is no project file: its “format” is not “canaleta project”")
+    if document.get("version") != VERSION:
+        raise ProjectError(f"the file is of version {document.get('version')}; this program reads version {VERSION}")
+    try:
+        return Project.model_validate(document)
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = ".".join(str(part) for part in first["loc"])
+        said = first["msg"].removeprefix("Value error, ")
+        raise ProjectError(f"{place}: {said}" if place else said) from error
+
+
+def load_project(connection: Connection, project: Project) -> int:
+    """Load a project into an empty database. Returns how many points. Raises ProjectError; then nothing is kept."""
+    layout, stand_ins = _layout(project)
+    connection.execute(insert(t.plant).values(name=project.name, conventions=project.conventions.model_dump()))
+    write_hardware(connection, layout, stand_ins)
+    empty = PlantImage.of_rows([{}], layout, project.conventions)
+    rows: list[dict[str, Stored]] = []
+    for number, point in enumerate(project.points, start=1):
+        try:
+            rows.append(stored_row(empty, point))
+        except TextError as error:
+            raise ProjectError(f"point {number}, {point['tag']}: {error}") from error
+    copy_points(connection, rows)
+    reaudit(connection, PlantKeeper(connection.engine).caught_up(connection))
+    return len(rows)
+
+
+def _layout(project: Project) -> tuple[Layout, frozenset[int]]:
+    cabinets: dict[int, Cabinet] = {}
+    racks: dict[int, Rack] = {}
+    modules: dict[int, Module] = {}
+    stand_ins = set()
+    for c in project.cabinets:
+        cabinet = Cabinet(len(cabinets) + 1, c.name, c.title)
+        cabinets[cabinet.id] = cabinet
+        for r in c.racks:
+            rack = Rack(len(racks) + 1, cabinet.id, r.name, r.host, r.port, r.unit, r.period_ms, r.first_register)
+            racks[rack.id] = rack
+            if r.stand_in:
+                stand_ins.add(rack.id)
+            for m in r.modules:
+                modules[len(modules) + 1] = Module(len(modules) + 1, rack.id, m.slot, m.type)
+    types = {kind.key: kind for kind in project.module_types}
+    base = project.conventions.channel_base
+    return Layout(cabinets, racks, modules, types, base), frozenset(stand_ins)

@@ -1,0 +1,93 @@
+"""Changing the plant's conventions: one change set, audited as a whole, undone like any other."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from sqlalchemy import Connection, Engine
+
+from canaleta.core.convention_fields import convention_texts, with_conventions
+from canaleta.core.image import PlantImage
+from canaleta.core.text import TextError
+from canaleta.plant.database import take_plant_lock
+from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.proposals import Applied, commit
+
+__all__ = ["ConventionEdit", "ConventionRefused", "change_conventions", "preview_conventions"]
+
+MOST_ADDRESSES = 20
+
+
+@dataclass(frozen=True)
+class ConventionEdit:
+    """One convention: its name, the text that stood there and the text typed."""
+
+    name: str
+    was: str
+    text: str
+
+
+@dataclass(frozen=True)
+class Renamed:
+    """A channel whose label changes while the channel stays: the point and both labels."""
+
+    point: int
+    was: str
+    becomes: str
+
+
+class ConventionRefused(ValueError):
+    """A convention cannot be what was typed, or somebody changed it meanwhile; name says which."""
+
+    def __init__(self, name: str, says: str, theirs: str | None = None) -> None:
+        super().__init__(says)
+        self.name, self.theirs = name, theirs
+
+
+def preview_conventions(image: PlantImage, edits: Sequence[ConventionEdit]) -> list[Renamed]:
+    """The channels that would be labelled anew, at most MOST_ADDRESSES. Raises ConventionRefused."""
+    after = image.with_conventions(with_conventions(image.conventions, _checked(image, edits)))
+    if after.layout.channel_base == image.layout.channel_base:
+        return []
+    landed = [row for row in range(len(image)) if image.landed[row]][:MOST_ADDRESSES]
+    return [Renamed(int(image.ids[r]), image.text("channel", r), after.text("channel", r)) for r in landed]
+
+
+def change_conventions(
+    engine: Engine, keeper: PlantKeeper, edits: Sequence[ConventionEdit], who: str, why: str = ""
+) -> Applied:
+    """Change conventions as one set. Raises ConventionRefused; then nothing is written."""
+    with engine.begin() as connection:
+        take_plant_lock(connection)
+        applied = _change(connection, keeper.caught_up(connection), edits, who, why)
+    keeper.adopt(applied.image)
+    return applied
+
+
+def _change(
+    connection: Connection, image: PlantImage, edits: Sequence[ConventionEdit], who: str, why: str
+) -> Applied:
+    becomes = with_conventions(image.conventions, _checked(image, edits))
+    same = becomes == image.conventions
+    return commit(connection, image, {}, who, "conventions", why, conventions=None if same else becomes)
+
+
+def _checked(image: PlantImage, edits: Sequence[ConventionEdit]) -> dict[str, str]:
+    now = convention_texts(image.conventions)
+    for edit in edits:
+        if edit.name not in now:
+            raise ConventionRefused(edit.name, f"“{edit.name}” is not a convention")
+        if now[edit.name] != edit.was:
+            raise ConventionRefused(edit.name, f"somebody changed it to “{now[edit.name]}” meanwhile", now[edit.name])
+        try:
+            with_conventions(image.conventions, {edit.name: edit.text})
+        except TextError as error:
+            if len(edits) == 1:
+                raise ConventionRefused(edit.name, str(error)) from error
+    typed = {edit.name: edit.text for edit in edits}
+    try:
+        with_conventions(image.conventions, typed)
+    except TextError as error:
+        raise ConventionRefused(edits[0].name, str(error)) from error
+    return typed

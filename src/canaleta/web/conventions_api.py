@@ -1,0 +1,111 @@
+"""The conventions of the plant: read by everyone, changed by engineers."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from flask import Response, jsonify
+from flask_openapi3.blueprint import APIBlueprint
+from pydantic import BaseModel, ConfigDict, Field
+
+from canaleta.core.convention_fields import CONVENTION_FIELDS, convention_texts
+from canaleta.plant.conventions import ConventionEdit, ConventionRefused, change_conventions, preview_conventions
+from canaleta.web.doors import needs, session_now
+from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.shared import shared
+
+__all__ = ["api"]
+
+api = APIBlueprint("conventions", __name__, url_prefix="/api/conventions", abp_responses=PROBLEMS)
+
+
+class ConventionOut(BaseModel):
+    """One convention: what it is, as it stands, and what it may be."""
+
+    name: str
+    says: str
+    text: str
+    choices: list[str]
+
+
+class ConventionsOut(BaseModel):
+    """All conventions as of a sequence number."""
+
+    seq: int
+    conventions: list[ConventionOut]
+
+
+class ConventionEditIn(BaseModel):
+    """One convention: what stood there and what shall."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    name: str = Field(max_length=60)
+    was: Annotated[str, Field(max_length=200)]
+    text: Annotated[str, Field(max_length=200)]
+
+
+class ConventionsIn(BaseModel):
+    """Conventions that change together; `apply` false only says what that would do."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    edits: list[ConventionEditIn] = Field(min_length=1, max_length=60)
+    why: str = Field("", max_length=400)
+    apply: bool = True
+
+
+class RenamedOut(BaseModel):
+    """A channel labelled anew."""
+
+    point: int
+    was: str
+    becomes: str
+
+
+class ConventionsChanged(BaseModel):
+    """What a change of conventions did, or would do."""
+
+    seq: int
+    applied: bool
+    renamed: list[RenamedOut]
+    opened: int
+    closed: int
+
+
+@api.get("", responses={200: ConventionsOut})
+@needs("read")
+def conventions_now() -> Response:
+    """Every convention."""
+    image = shared().image()
+    texts = convention_texts(image.conventions)
+    out = ConventionsOut(
+        seq=image.seq,
+        conventions=[
+            ConventionOut(name=f.name, says=f.says, text=texts[f.name], choices=list(f.choices))
+            for f in CONVENTION_FIELDS
+        ],
+    )
+    return jsonify(out.model_dump())
+
+
+@api.post("", responses={200: ConventionsChanged})
+@needs("engineer")
+def change(body: ConventionsIn) -> Response:
+    """Preview or apply. 422 says what cannot be read, 409 what somebody changed meanwhile."""
+    edits = [ConventionEdit(e.name, e.was, e.text) for e in body.edits]
+    try:
+        image = shared().image()
+        renamed = [RenamedOut(point=r.point, was=r.was, becomes=r.becomes) for r in preview_conventions(image, edits)]
+        opened = closed = 0
+        seq = image.seq
+        if body.apply:
+            done = change_conventions(shared().engine, shared().keeper, edits, session_now().account, body.why)
+            seq, opened, closed = done.seq, len(done.preview.opened), len(done.preview.closed)
+    except ConventionRefused as refused:
+        status = 422 if refused.theirs is None else 409
+        raise ProblemError(
+            status, str(refused), "nothing was changed", "what was typed is kept: mend it"
+        ) from refused
+    out = ConventionsChanged(seq=seq, applied=body.apply, renamed=renamed, opened=opened, closed=closed)
+    return jsonify(out.model_dump())

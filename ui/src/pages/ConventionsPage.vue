@@ -1,0 +1,191 @@
+<script setup lang="ts">
+/** What the plant has agreed on, set once and obeyed everywhere. Each entry is saved at once and can be undone. */
+import { computed, ref, shallowRef, watch } from 'vue'
+import { ask, api, type Schemas } from '../api/client'
+import CellEditor from '../grid/CellEditor.vue'
+import { usePlant } from '../plant/store'
+import { asTyped } from '../plant/words'
+
+const plant = usePlant()
+const found = shallowRef<Schemas['ConventionOut'][]>([])
+const trouble = ref('')
+const editing = ref<{ name: string; text: string } | null>(null)
+const refused = ref<{ name: string; says: string; text: string } | null>(null)
+const renamed = shallowRef<Schemas['RenamedOut'][]>([])
+
+const GROUPS: [title: string, names: RegExp][] = [
+  ['numbering and names', /^(channel_base|bit_base|tag_rule|address_rule)$/],
+  ['supplies', /supply_v|mains/],
+  ['signals and failure', /^(namur\.|on_failure|filter|clamp|agreement|stale)/],
+  ['cables, cabinet and air', /cable|ambient/],
+  ['units and colours', /unit_system|colours/],
+  ['spares', /^reserve\./],
+]
+const groups = computed(() =>
+  GROUPS.map(([title, names]) => ({ title, rows: found.value.filter((c) => names.test(c.name)) })),
+)
+
+async function read() {
+  const answer = await ask(api.GET('/api/conventions'))
+  if (answer.data) found.value = answer.data.conventions
+  trouble.value = answer.problem ? answer.problem.title : ''
+}
+watch(() => plant.plant?.seq, () => void read(), { immediate: true }) // prettier-ignore
+
+function edit(row: Schemas['ConventionOut']) {
+  if (!plant.may('engineer')) return plant.say('an engineer changes the conventions; you may look')
+  editing.value = { name: row.name, text: refused.value?.name === row.name ? refused.value.text : row.text }
+}
+
+async function accept(row: Schemas['ConventionOut']) {
+  const now = editing.value
+  if (!now || now.name !== row.name) return
+  editing.value = null
+  refused.value = null
+  if (now.text.trim() === row.text) return
+  const answer = await ask(
+    api.POST('/api/conventions', {
+      body: { edits: [{ name: row.name, was: row.text, text: now.text }], why: '', apply: true },
+    }),
+  )
+  if (answer.problem) refused.value = { name: row.name, says: answer.problem.title, text: now.text }
+  else renamed.value = answer.data.renamed
+  await read()
+}
+
+async function undo() {
+  await plant.turnBack('undo')
+  renamed.value = []
+  await read()
+}
+
+function key(event: KeyboardEvent) {
+  const typing = ['INPUT', 'TEXTAREA'].includes((event.target as HTMLElement).tagName)
+  if (!typing && (event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
+    event.preventDefault()
+    void undo()
+  }
+}
+</script>
+
+<template>
+  <section class="conventions" tabindex="-1" @keydown="key">
+    <header>
+      <h1>conventions of {{ plant.plant?.name }}</h1>
+      <span class="quiet">set once, obeyed on every screen; a change is undone with Ctrl Z</span>
+    </header>
+    <p v-if="trouble" class="bad">■ {{ trouble }}</p>
+    <p v-if="renamed.length" class="chip settle" role="status">
+      channels are labelled anew, nothing moves: {{ renamed[0]!.was }} is now {{ renamed[0]!.becomes
+      }}{{ renamed.length > 1 ? ', and so on' : '' }}
+    </p>
+    <div class="groups">
+      <section v-for="group in groups" :key="group.title" class="panel">
+        <h2>{{ group.title }}</h2>
+        <dl>
+          <div v-for="row in group.rows" :key="row.name">
+            <dt>{{ row.says }}</dt>
+            <dd>
+              <CellEditor
+                v-if="editing?.name === row.name"
+                v-model="editing.text"
+                :choices="row.choices"
+                :label="row.says"
+                select-all
+                @done="accept(row)"
+                @leave="editing = null"
+              />
+              <button
+                type="button"
+                class="figure setting"
+                :class="{ refused: refused?.name === row.name }"
+                @click="edit(row)"
+              >
+                {{ refused?.name === row.name ? refused.text : asTyped(row.text) || 'none' }}
+              </button>
+              <p v-if="refused?.name === row.name" class="bad small" role="alert">
+                ■ {{ refused.says }}
+                <button type="button" class="act" @click="refused = null">leave it as it was</button>
+              </p>
+            </dd>
+          </div>
+        </dl>
+      </section>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.conventions {
+  height: 100%;
+  padding: 14px 20px;
+  overflow: auto;
+  outline: none;
+}
+
+header {
+  display: flex;
+  gap: 14px;
+  align-items: baseline;
+}
+
+h1 {
+  margin: 0 0 10px;
+  font-size: 18px;
+}
+
+h2 {
+  margin: 0 0 6px;
+  font-size: 13px;
+}
+
+.groups {
+  columns: 2 440px;
+  column-gap: 12px;
+}
+
+.panel {
+  margin-bottom: 12px;
+  padding: 10px 14px;
+  break-inside: avoid;
+}
+
+dl {
+  margin: 0;
+}
+
+dl > div {
+  display: grid;
+  grid-template-columns: minmax(0, 1.6fr) minmax(120px, 1fr);
+  gap: 10px;
+  align-items: center;
+  padding: 3px 0;
+  border-top: 1px solid rgb(var(--v-theme-line));
+}
+
+dd {
+  position: relative;
+  margin: 0;
+}
+
+.setting {
+  width: 100%;
+  min-height: 26px;
+  padding: 1px 6px;
+  border: 0;
+  border-bottom: 1px solid rgb(var(--v-theme-duct));
+  background: none;
+  color: inherit;
+  text-align: left;
+  cursor: text;
+}
+
+.setting:hover {
+  background: rgb(var(--v-theme-copper-wash));
+}
+
+.bad,
+.setting.refused {
+  color: rgb(var(--v-theme-bad));
+}
+</style>
