@@ -66,3 +66,17 @@ def test_what_cannot_be_read_is_refused_in_words(field: str, typed: str, says: s
 
 def test_live_and_checks_are_not_stored() -> None:
     assert {f.name for f in FIELDS if not f.stored} == {f.name for f in FIELDS if f.kind in (Kind.LIVE, Kind.CHECKS)}
+
+
+@pytest.mark.parametrize(
+    ("typed", "signal"),
+    [("4 to 20 mA", "4–20 mA"), ("4...20mA", "4–20 mA"), ("-10…10 V", "±10 V"), ("0 bis 10 V", "0–10 V"), ("type K", "TC K"),
+     ("pt 100", "Pt100"), ("Pt100 3916", "Pt100 3916"), ("npn no", "NPN NO"), ("0-5 V", "0–5 V")],
+)  # fmt: skip
+def test_signals_are_read_by_name_span_and_letter(typed: str, signal: str) -> None:
+    assert read_cell(field_named("signal"), typed) == {"signal": signal}
+
+
+def test_a_signal_nobody_has_is_told() -> None:
+    with pytest.raises(TextError, match="5 to 25 mA"):
+        read_cell(field_named("signal"), "5 to 25 mA")

@@ -131,7 +131,10 @@ def test_beyond_the_curve_the_module_goes_to_its_end_and_says_so() -> None:
 
 
 @given(
-    st.sampled_from(sorted(set(thermocouple_letters()) - {"B"})), st.floats(0, 1), st.integers(10, 60), st.integers(0, 50)
+    st.sampled_from(sorted(set(thermocouple_letters()) - {"B"})),
+    st.floats(0, 1),
+    st.integers(10, 60),
+    st.integers(0, 50),
 )
 def test_right_wires_never_cost_anything(letter: str, share: float, head: int, junction: int) -> None:
     element = thermocouple(letter)

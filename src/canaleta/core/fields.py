@@ -6,6 +6,7 @@ from FIELDS, in this order. A new column is one entry here and a migration that 
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 from decimal import Decimal
@@ -15,7 +16,7 @@ from typing import Any, NamedTuple
 from canaleta.core.chains import read_factors, read_hops
 from canaleta.core.laws import LAW_NAMES, TABLE_LAWS, VALUE_LAW_NAMES
 from canaleta.core.sensors.extension import EXTENSION_NAMES
-from canaleta.core.signals import SIGNAL_NAMES, Family
+from canaleta.core.signals import SIGNAL_NAMES, SIGNALS, Family
 from canaleta.core.tables import read_table
 from canaleta.core.text import TextError, plain, read_number, read_range
 from canaleta.core.units import read_unit_and_reference
@@ -299,6 +300,8 @@ def read_cell(field: Field, text: str) -> dict[str, Stored]:
             return _read_end_point(field, typed)
         case Kind.WHOLE:
             return {field.name: _read_whole(field, typed)}
+        case Kind.CHOICE if field.name == "signal":
+            return {field.name: read_signal(typed)}
         case Kind.CHOICE:
             return {field.name: read_choice(field.choices, typed)}
         case Kind.UNIT:
@@ -374,6 +377,22 @@ def split_unit(typed: str) -> tuple[str, str]:
     """("12.5", "mbar") from "12.5 mbar"; the unit is '' if there is none."""
     end = next((i for i, c in enumerate(typed) if (c.isalpha() and c not in "eE") or c in "°%Ω[{"), len(typed))
     return typed[:end].strip(), typed[end:].strip()
+
+
+def read_signal(typed: str) -> str:
+    """The signal meant by the text: by its name, by its span ("4 to 20 mA", "-10…10 V"), or "type K". Raises TextError."""
+    letter = re.fullmatch(r"(?:type|typ|thermocouple|t/c|tc)[\s.]*([a-z])", typed.strip(), re.IGNORECASE)
+    if letter:
+        return read_choice(SIGNAL_NAMES, f"TC {letter[1]}")
+    try:
+        return read_choice(SIGNAL_NAMES, typed)
+    except TextError:
+        ends = read_range(typed)
+        for signal in SIGNALS:
+            if ends and not signal.own_span and (signal.low, signal.high) == (float(ends.low), float(ends.high)):
+                if signal.unit.lower() == ends.unit.lower().replace(" ", "").replace("dc", ""):
+                    return signal.name
+        raise
 
 
 def read_choice(choices: Iterable[str], typed: str) -> str:

@@ -1,0 +1,76 @@
+"""The project file: out and in gives the same plant; what is not one is told; old files stay readable."""
+
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+from tests.conftest import Database
+
+from canaleta.core.fields import STORED
+from canaleta.exchange.project import Project, ProjectError, load_project, project_of, read_project, written_project
+from canaleta.plant.conventions import ConventionEdit, change_conventions
+from canaleta.plant.keeper import PlantKeeper
+
+OLD = Path(__file__).parent / "version-1.canaleta.json"
+
+
+def exported(database: Database) -> str:
+    with database.engine.connect() as connection:
+        return written_project(project_of(connection))
+
+
+def test_out_and_in_and_out_again_is_the_same_file(database: Database, empty_database: Database) -> None:
+    edits = [ConventionEdit("channel_base", "1", "0"), ConventionEdit("namur.good_to_ma", "20.5", "20.8")]
+    change_conventions(database.engine, PlantKeeper(database.engine), edits, "ana")
+    text = exported(database)
+    with empty_database.owner.begin() as connection:
+        assert load_project(connection, read_project(json.loads(text))) == 24
+    assert exported(empty_database) == text
+    one, other = (PlantKeeper(d.engine).current() for d in (database, empty_database))
+    assert all([str(a) for a in one.cells[f.name]] == [str(b) for b in other.cells[f.name]] for f in STORED)
+    assert (other.landed == one.landed).all()
+
+
+def test_a_file_of_the_first_version_is_still_read(empty_database: Database) -> None:
+    with empty_database.owner.begin() as connection:
+        assert load_project(connection, read_project(json.loads(OLD.read_text(encoding="utf-8")))) == 2
+    image = PlantKeeper(empty_database.engine).current()
+    assert image.text("channel", 0) == "A-1·1·1·1"
+    assert image.text("value_high", 0) == "6.00"
+
+
+def small(**change: Any) -> dict[str, Any]:
+    return json.loads(OLD.read_text(encoding="utf-8")) | change
+
+
+@pytest.mark.parametrize(
+    ("document", "says"),
+    [
+        ([], "no project file"),
+        ({"format": "other"}, "no project file"),
+        (small(version=2), "version 2; this program reads version 1"),
+        (small(points=[{"service": "x"}]), "point 1 has no tag"),
+        (small(points=[{"tag": "A", "colour": "red"}]), "point 1: no field “colour”"),
+        (small(module_types=[]), "no type “ai8-ui”"),
+        (small(name=""), "name"),
+        (small(conventions={"mains_hz": 55}), "conventions.mains_hz"),
+    ],
+)
+def test_what_is_no_project_is_told_with_its_place(document: Any, says: str) -> None:
+    with pytest.raises(ProjectError) as told:
+        read_project(document)
+    assert says in str(told.value)
+
+
+def test_a_cell_that_cannot_be_read_keeps_the_whole_file_out(empty_database: Database) -> None:
+    document = read_project(small(points=[{"tag": "PT-1", "device_low": "low"}]))
+    with pytest.raises(ProjectError, match="point 1, PT-1: “low” is not a number"), empty_database.owner.begin() as c:
+        load_project(c, document)
+    with pytest.raises(LookupError):
+        PlantKeeper(empty_database.engine).current()
+
+
+def test_the_schema_is_published() -> None:
+    schema = Project.model_json_schema()
+    assert set(schema["required"]) == {"name", "module_types", "cabinets", "points"}

@@ -1,0 +1,111 @@
+"""Sheet, what-if with faults, conventions and files through the API."""
+
+from __future__ import annotations
+
+import io
+import json
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from flask_openapi3.openapi import OpenAPI
+from tests.web.conftest import Person
+
+from canaleta.exchange.project import read_project
+
+Who = Callable[[str], Person]
+OXYGEN, KEPT = 16, {"PT-3107": 1}
+
+
+def test_a_fault_in_the_what_if_tells_what_would_be_read(person: Who) -> None:
+    reader = person("reader")
+    answer = reader.get("/api/points/4/path?station=PROCESS&text=50&fault=open").json
+    assert (answer["quality"], answer["fault"]) == ("bad", "open")
+    assert answer["stations"][2]["figure"] == "0.000"
+    wrong = reader.get("/api/points/6/path?station=PROCESS&text=500&fault=wrong sensor&amount=TC J").json
+    assert wrong["value"] > 600, "type J makes more than type K"
+    refused = reader.get("/api/points/4/path?station=PROCESS&text=50&fault=loose")
+    assert (refused.status_code, "is not one of" in refused.json["title"]) == (422, True)
+
+
+def test_the_sheet_shows_only_what_the_kind_needs(person: Who) -> None:
+    reader = person("reader")
+    by_point = {p: reader.get(f"/api/points/{p}/sheet").json for p in (1, 12, 13, 21, OXYGEN)}
+    applies = {p: {s["field"] for s in sheet["settings"] if s["applies"]} for p, sheet in by_point.items()}
+    assert "extension" in applies[12]
+    assert "extension" not in applies[1] | applies[13]
+    assert "lead_ohm" in applies[13]
+    assert {f["name"] for f in by_point[12]["faults"]} >= {"wrong extension", "extension reversed", "wrong sensor"}
+    loop = next(s for s in by_point[OXYGEN]["facts"] if s["title"] == "loop")
+    assert loop["tone"] == "bad", "its own supply and a feeding terminal, or too little voltage"
+
+
+def test_empty_fields_tell_what_they_follow(person: Who) -> None:
+    settings = {s["field"]: s for s in person("reader").get(f"/api/points/{OXYGEN}/sheet").json["settings"]}
+    assert (settings["counts_low"]["text"], settings["counts_low"]["derived"]) == ("", "4.0")
+    assert settings["slope"]["derived"] == "1.5625"
+
+
+def test_a_changed_kind_is_one_set_and_is_undone(person: Who) -> None:
+    engineer = person("engineer")
+    done = engineer.edit(4, "signal", "4–20 mA", "0–10 V").json
+    assert {c["field"]: c["becomes"] for c in done["cells"]} == {
+        "signal": "0–10 V", "mode": "0–10 V", "counts_low": "", "counts_high": "",
+    }  # fmt: skip
+    back = engineer.send("POST", "/api/undo").json
+    assert {c["field"]: c["becomes"] for c in back["cells"]}["mode"] == "4–20 mA"
+
+
+def test_every_convention_can_be_read_and_an_engineer_changes_them(person: Who) -> None:
+    engineer = person("engineer")
+    before = {c["name"]: c for c in engineer.get("/api/conventions").json["conventions"]}
+    assert before["thermocouple_colours"]["choices"][0] == "IEC 60584-3"
+    body = {"edits": [{"name": "channel_base", "was": "1", "text": "0"}], "apply": False}
+    seen = engineer.send("POST", "/api/conventions", body).json
+    assert (seen["applied"], seen["renamed"][0]["becomes"]) == (False, "KC-2·1·2·0")
+    done = engineer.send("POST", "/api/conventions", body | {"apply": True}).json
+    assert (done["applied"], done["seq"]) == (True, 1)
+    history = engineer.get("/api/history").json["sets"][0]
+    assert history["cells"] == [{"point": 0, "tag": "the plant", "field": "channel_base", "was": "1", "became": "0"}]
+    again = engineer.send("POST", "/api/conventions", body | {"apply": True})
+    assert (again.status_code, "meanwhile" in again.json["title"]) == (409, True)
+    bad = {"edits": [{"name": "mains_hz", "was": "50", "text": "55"}]}
+    assert engineer.send("POST", "/api/conventions", bad).status_code == 422
+
+
+def send_list(person: Person, text: str, *, apply: bool) -> Any:
+    return person.client.post(
+        "/api/lists", headers=person.headers, content_type="multipart/form-data",
+        data={"file": (io.BytesIO(text.encode()), "list.csv"), "apply": str(apply).lower()},
+    )  # fmt: skip
+
+
+def test_a_list_is_read_as_a_dry_run_and_then_taken_in(person: Who, app: OpenAPI) -> None:
+    technician = person("technician")
+    text = "tag,service,DEVICE low\nPT-3107,gas,0-700 mbar\nNEW-1,new,x\n"
+    seen = send_list(technician, text, apply=False).json
+    assert (seen["applied"], seen["added"], seen["changed"], seen["cells"]) == (False, 1, 1, 2)
+    assert seen["troubles"][0]["says"] == "“x” is not a number"
+    done = send_list(technician, text, apply=True).json
+    assert (done["applied"], done["seq"]) == (True, 1)
+    image = app.extensions["canaleta"].image()
+    assert (len(image), image.text("device_high", 0), image.label(24)) == (25, "700", "NEW-1")
+    assert technician.get("/api/history").json["sets"][0]["source"] == "import list.csv"
+    refused = send_list(technician, "vendor\nx\n", apply=True)
+    assert (refused.status_code, "no column is the tag" in refused.json["title"]) == (422, True)
+
+
+def test_the_project_file_comes_with_a_name_and_can_be_read(person: Who) -> None:
+    answer = person("reader").get("/api/project")
+    assert 'filename="vallroja-tileworks.canaleta.json"' in answer.headers["Content-Disposition"]
+    assert len(read_project(json.loads(answer.data)).points) == 24
+    assert person("reader").get("/api/project/schema").json["title"] == "Project"
+
+
+@pytest.mark.parametrize(
+    ("point", "text", "words"),
+    [(21, "acted upon", "car here"), (21, "at rest", "no car"), (24, "acted upon", "closed")],
+)
+def test_switches_say_their_words(person: Who, point: int, text: str, words: str) -> None:
+    stations = person("reader").get(f"/api/points/{point}/path?station=PROCESS&text={text}").json["stations"]
+    assert stations[5]["figure"] == words
