@@ -11,6 +11,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from decimal import Decimal
 from enum import StrEnum
+from functools import lru_cache
 from typing import Any, NamedTuple
 
 from canaleta.core.chains import read_factors, read_hops
@@ -293,9 +294,16 @@ def read_cell(field: Field, text: str) -> dict[str, Stored]:
         if field.name == "tag":
             raise TextError("a point keeps a tag: type the new one over it")
         return {field.name: None}
+    if field.kind is Kind.TEXT:
+        return {field.name: _read_text(field, typed)}
+    return dict(_read_typed(field.name, typed))
+
+
+@lru_cache(maxsize=20_000)
+def _read_typed(name: str, typed: str) -> dict[str, Stored]:
+    """What a text that is not free means; the same few stand in thousands of rows. Not to be changed in place."""
+    field = _BY_NAME[name]
     match field.kind:
-        case Kind.TEXT:
-            return {field.name: _read_text(field, typed)}
         case Kind.NUMBER:
             return _read_end_point(field, typed)
         case Kind.WHOLE:
@@ -326,7 +334,7 @@ def written(value: Stored) -> str:
 def _read_text(field: Field, typed: str) -> str:
     if len(typed) > field.longest:
         raise TextError(f"{len(typed)} characters; “{field.label}” holds {field.longest}")
-    if any(ord(c) < 32 or ord(c) == 127 for c in typed):
+    if not typed.isprintable() and any(ord(c) < 32 or ord(c) == 127 for c in typed):
         raise TextError(f"“{field.label}” holds one line of printable characters")
     return typed
 
@@ -389,9 +397,10 @@ def read_signal(typed: str) -> str:
     except TextError:
         ends = read_range(typed)
         for signal in SIGNALS:
-            if ends and not signal.own_span and (signal.low, signal.high) == (float(ends.low), float(ends.high)):
-                if signal.unit.lower() == ends.unit.lower().replace(" ", "").replace("dc", ""):
-                    return signal.name
+            if ends is None or signal.own_span or (signal.low, signal.high) != (float(ends.low), float(ends.high)):
+                continue
+            if signal.unit.lower() == ends.unit.lower().replace(" ", "").replace("dc", ""):
+                return signal.name
         raise
 
 
@@ -402,6 +411,8 @@ def read_choice(choices: Iterable[str], typed: str) -> str:
         return "".join(c for c in text.lower() if c.isalnum())
 
     offered = tuple(choices)
+    if typed in offered:
+        return typed
     key = bare(typed)
     same = [choice for choice in offered if bare(choice) == key]
     begin = same or [choice for choice in offered if key and bare(choice).startswith(key)]

@@ -94,6 +94,10 @@ class PlantImage:
         """A choice field as index into its choices, -1 where empty."""
         return self._column(f"code:{name}")  # type: ignore[return-value]
 
+    def filled(self, name: str) -> NDArray[np.bool_]:
+        """Whether a cell holds anything."""
+        return self._column(f"filled:{name}")  # type: ignore[return-value]
+
     @property
     def family(self) -> NDArray[np.int8]:
         """The family of each point's signal."""
@@ -128,6 +132,8 @@ class PlantImage:
         kind, _, of = name.partition(":")
         if kind == "number":
             return np.array([np.nan if v is None else float(v) for v in cells[of][rows]], dtype=np.float64)
+        if kind == "filled":
+            return np.array([v is not None for v in cells[of][rows]], dtype=np.bool_)
         if kind == "code":
             codes = {choice: code for code, choice in enumerate(field_named(of).choices)}
             return np.array([codes.get(v, -1) for v in cells[of][rows]], dtype=np.int16)

@@ -126,15 +126,15 @@ class Layout:
             )
         return module.id, number
 
-    def _cabinet(self, name: str, typed: str) -> Cabinet:
-        def bare(text: str) -> str:
-            return re.sub(r"[\s.·/:-]+", "-", text.strip()).lower()
+    @cached_property
+    def _cabinet_named(self) -> dict[str, Cabinet]:
+        return {_bare(cabinet.name): cabinet for cabinet in self.cabinets.values()}
 
+    def _cabinet(self, name: str, typed: str) -> Cabinet:
         if not name and len(self.cabinets) == 1:
             return next(iter(self.cabinets.values()))
-        for cabinet in self.cabinets.values():
-            if bare(cabinet.name) == bare(name):
-                return cabinet
+        if found := self._cabinet_named.get(_bare(name)):
+            return found
         known = ", ".join(sorted(c.name for c in self.cabinets.values())) or "none yet"
         raise TextError(f"“{typed}”: the plant's cabinets are {known}")
 
@@ -142,3 +142,7 @@ class Layout:
         for module in self.modules:
             return self.address(module, 0)
         return SEPARATOR.join(("cabinet", "rack", "slot", "channel"))
+
+
+def _bare(text: str) -> str:
+    return re.sub(r"[\s.·/:-]+", "-", text.strip()).lower()

@@ -60,12 +60,42 @@ def _cores(family: Family, unit: str, supply: str, wires: str, by_role: dict[str
         return [Core(device_side, by_role[role], role, flows)] if role in by_role else []
 
     out, signal, zero = by_role.get("24 V out", ""), by_role.get("signal in", ""), by_role.get("0 V", "")
+    plus, minus = by_role.get("plus", ""), by_role.get("minus", "")
     if family == Family.THERMOCOUPLE:
         return (
             core("+", "plus", "") + core("−", "minus", ""),
-            f"the element makes its own mV: + on {by_role.get('plus', '?')}, − on {by_role.get('minus', '?')}",
+            f"the element makes its own mV: + on {plus or '?'}, − on {minus or '?'}",
         )
-    if family == Family.LINEAR and unit == "V":
+    if family == Family.RESISTANCE or unit == "Ω":
+        sense = core("b", "sense", "") if wires != "2" else []
+        jumper = (
+            ""
+            if wires != "2" or "sense" not in by_role
+            else f"; the jumper belongs from {plus} to {by_role['sense']}"
+        )
+        return (
+            core("a", "plus", "to device") + sense + core("c", "minus", "to module"),
+            f"the module feeds the element: current out of {plus}, back at {minus}{jumper}",
+        )
+    if plus and not signal:
+        active = family == Family.LINEAR and supply != "module"
+        flows = ("to module", "to device") if active else ("to device", "to module")
+        if unit not in ("mA", "pulses") and family == Family.LINEAR:
+            return (
+                core("+", "plus", "") + core("−", "minus", ""),
+                f"a signal between {plus} and {minus}; hardly any current flows",
+            )
+        who = "the device's own supply" if active else "the module"
+        return (
+            core("+", "plus", flows[0]) + core("−", "minus", flows[1]),
+            f"one source: {who}. current {'into' if active else 'out of'} {plus}, back at {minus}",
+        )
+    if "neutral" in by_role:
+        return (
+            core("L", "signal in", "to module") + core("N", "neutral", ""),
+            f"mains: phase through the contact into {signal}, neutral on {by_role['neutral']}",
+        )
+    if family == Family.LINEAR and unit not in ("mA", "Hz", "pulses"):
         return (
             core("+", "signal in", "") + core("−", "0 V", ""),
             f"a voltage between {signal} and {zero}; hardly any current flows",
@@ -80,7 +110,7 @@ def _cores(family: Family, unit: str, supply: str, wires: str, by_role: dict[str
             core("+", "24 V out", "to device")
             + core("out", "signal in", "to module")
             + core("0 V", "0 V", "to module"),
-            f"one source: the module. supply from {out}, current into {signal} and back at {zero}",
+            f"one source: the module. supply from {out}, current into {signal} and back at {zero or 'its common'}",
         )
     return (
         core("+", "24 V out", "to device") + core("−", "signal in", "to module"),

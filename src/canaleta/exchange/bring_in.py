@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import dataclass
 
+import numpy as np
 from sqlalchemy import Engine
 
 from canaleta.core.fields import Kind, Landing, Stored
 from canaleta.core.image import PlantImage
 from canaleta.core.text import TextError
 from canaleta.exchange.csv_list import CsvError, Sheet, columns_of
-from canaleta.plant.cells import read
+from canaleta.plant.cells import SCALING_FORMS, read, read_alone
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.points import add_points
 from canaleta.plant.proposals import Changes
@@ -79,18 +80,19 @@ def plan_list(image: PlantImage, sheet: Sheet) -> _Plan:
             why = "no tag: the row is left out" if not tag else "this tag stands there more than once: left out"
             troubles.append(Trouble(number, sheet.headers[tag_at], tag, why))
             continue
-        base, row = (image.only([known[0]]), 0) if known else (blank, 0)  # type: ignore[arg-type]
+        base = image.only(np.array([known[0]])) if known else blank
         values: dict[str, Stored] = {}
         for at, f in order:
             typed = line[at]
             if not typed or (known and base.text(f.name, 0) == typed):
                 continue
             try:
-                after = base.with_cells({(row, name): value for name, value in values.items()})
-                if f.kind is Kind.MODE and after.module[0] < 0 and not known:
-                    values[f.name] = typed
-                    continue
-                got = read(after, row, f, typed)
+                if f.kind is Kind.MODE or f.name in SCALING_FORMS or (known and f.name == "signal"):
+                    after = base.with_cells({(0, name): value for name, value in values.items()})
+                    unplaced = f.kind is Kind.MODE and after.module[0] < 0
+                    got = {f.name: typed} if unplaced else read(after, 0, f, typed)
+                else:
+                    got = read_alone(image.layout, f, typed)
             except TextError as error:
                 troubles.append(Trouble(number, sheet.headers[at], typed, str(error)))
                 continue

@@ -13,17 +13,26 @@ from typing import Any
 from canaleta.core.derived import form_follows, kind_follows
 from canaleta.core.fields import STORED, Field, Kind, Landing, Stored, field_named, read_cell, read_choice
 from canaleta.core.image import PlantImage
+from canaleta.core.layout import Layout
 from canaleta.core.text import TextError, plain
 
-__all__ = ["from_json", "from_row", "read", "to_json", "to_row"]
+__all__ = ["SCALING_FORMS", "from_json", "from_row", "read", "read_alone", "to_json", "to_row"]
+
+
+def read_alone(layout: Layout, field: Field, text: str) -> dict[str, Stored]:
+    """What a text means by itself, with nothing following from it: cells of files. A mode is taken as it stands."""
+    typed = text.strip()
+    if field.kind is Kind.ADDRESS and typed:
+        module, channel = layout.read_address(typed)
+        return {field.name: Landing(module, channel, landed=False)}
+    return {field.name: typed or None} if field.kind is Kind.MODE else read_cell(field, text)
 
 
 def read(image: PlantImage, row: int, field: Field, text: str) -> dict[str, Stored]:
-    """What text typed into a cell of one point means. Raises TextError for the person who typed it."""
+    """What text typed into a cell of one point means, and what follows from it. Raises TextError for who typed it."""
     typed = text.strip()
-    if field.kind is Kind.ADDRESS and typed:
-        module, channel = image.layout.read_address(typed)
-        return {field.name: Landing(module, channel, landed=False)}
+    if field.kind is Kind.ADDRESS:
+        return read_alone(image.layout, field, text)
     if field.kind is Kind.MODE and typed:
         return {field.name: read_choice(offered_modes(image, row), typed)}
     values = read_cell(field, text)
@@ -33,14 +42,15 @@ def read(image: PlantImage, row: int, field: Field, text: str) -> dict[str, Stor
         and becomes != image.text("signal", row)
     ):
         return values | kind_follows(image, row, becomes)
-    if field.name in _SCALING_FORMS:
+    if field.name in SCALING_FORMS:
         return form_follows(image, row, values) | values
     return values
 
 
-_SCALING_FORMS = frozenset(
+SCALING_FORMS = frozenset(
     ("slope", "offset", "factors", "value_form", "value_low", "value_high", "counts_low", "counts_high")
 )
+"""Fields of which typing one makes its form of the scaling the stored one."""
 
 
 def offered_modes(image: PlantImage, row: int) -> tuple[str, ...]:

@@ -14,7 +14,7 @@ from canaleta.core.fields import Landing, Stored, field_named
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import Layout
 from canaleta.plant import tables as t
-from canaleta.plant.cells import read, to_row
+from canaleta.plant.cells import read_alone, to_row
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.proposals import reaudit
 
@@ -48,10 +48,7 @@ def stored_row(empty: PlantImage, texts: dict[str, str]) -> dict[str, Stored]:
     """Stored values of one point of a document. empty: an image with the plant's layout and one empty row."""
     out: dict[str, Stored] = {}
     for name, typed in texts.items():
-        if name == "mode":
-            out[name] = typed
-            continue
-        values = read(empty, 0, field_named(name), typed)
+        values = read_alone(empty.layout, field_named(name), typed)
         out |= {k: v._replace(landed=True) if isinstance(v, Landing) else v for k, v in values.items()}
     return out
 

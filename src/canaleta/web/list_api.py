@@ -12,6 +12,7 @@ from sqlalchemy import select
 from canaleta.core.fields import FIELDS, STATIONS
 from canaleta.core.image import PlantImage
 from canaleta.core.rules import RULES
+from canaleta.core.signals import SIGNALS
 from canaleta.core.units import units
 from canaleta.plant import tables as t
 from canaleta.plant.findings import stored_findings, to_body
@@ -53,7 +54,7 @@ class RackOut(BaseModel):
 
 
 class PlantOut(BaseModel):
-    """What the screens need to know once: the plant, its fields, stations, racks, rules and units."""
+    """What the screens need to know once: the plant, its fields, stations, racks, rules, units, families of signals."""
 
     name: str
     seq: int
@@ -63,6 +64,7 @@ class PlantOut(BaseModel):
     racks: list[RackOut]
     rules: dict[str, str]
     units: list[str]
+    families: dict[str, str]
     stale_after_periods: float
 
 
@@ -229,6 +231,7 @@ def plant_now() -> Response:
         ],
         rules={rule.id: rule.name for rule in RULES},
         units=[unit.shown for unit in units()],
+        families={signal.name: signal.family.name.lower() for signal in SIGNALS},
         stale_after_periods=image.conventions.stale_after_periods,
     )  # fmt: skip
     return jsonify(out.model_dump())

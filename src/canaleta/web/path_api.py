@@ -147,6 +147,7 @@ def _from(
     for k, name in enumerate(STATIONS):
         lines = [line for line in words[k].lines if line]
         given = name is station and not np.isnan(value)
+        typed = source == "what-if"
         if name is Station.COUNTS and not np.isnan(figures[k]):
             lines = [words_in_hex(image, row, figures[k]), *lines]
         stations.append(
@@ -157,7 +158,7 @@ def _from(
                     row,
                     k,
                     float(figures[k]),
-                    max(words[k].decimals, _given_decimals(value)) if given else words[k].decimals,
+                    max(words[k].decimals, _given_decimals(value)) if typed and given else words[k].decimals,
                 ),
                 unit=words[k].unit,
                 lines=lines,

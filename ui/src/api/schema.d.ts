@@ -842,9 +842,13 @@ export interface components {
         };
         /**
          * PlantOut
-         * @description What the screens need to know once: the plant, its fields, stations, racks, rules and units.
+         * @description What the screens need to know once: the plant, its fields, stations, racks, rules, units, families of signals.
          */
         PlantOut: {
+            /** Families */
+            families: {
+                [key: string]: string;
+            };
             /** Fields */
             fields: components["schemas"]["FieldOut"][];
             /** Name */

@@ -90,7 +90,7 @@ onUnmounted(() => removeEventListener('keydown', key))
     <TopBar ref="bar" v-model:query="query" v-model:only-findings="onlyFindings" :shown="rows.length" />
     <div class="below">
       <PointList :rows="rows" :point="point" @open="open" />
-      <div v-if="problem" class="work">
+      <div v-if="problem && !(path && sheet)" class="work">
         <p class="chip bad">■ {{ problem.title }}</p>
         <p>{{ problem.remedy }}</p>
         <router-link to="/list">back to the list</router-link>
@@ -104,6 +104,7 @@ onUnmounted(() => removeEventListener('keydown', key))
             <span v-if="trust.kind" aria-hidden="true">{{ trust.kind === 'bad' ? '■' : '▲' }}</span>
             {{ trust.words }}
           </span>
+          <span v-if="problem" class="chip settle" :title="problem.remedy">▲ {{ problem.title }}</span>
           <span class="gap" />
           <SourceChips
             :path="path"
@@ -211,9 +212,9 @@ header .chip {
 
 .middle {
   display: grid;
-  grid-template-columns: minmax(0, 1fr) minmax(0, 1.5fr) minmax(0, 0.72fr);
+  grid-template-columns: minmax(0, 0.92fr) minmax(0, 1.6fr) minmax(0, 0.72fr);
   gap: 10px;
-  height: 292px;
+  height: 258px;
   flex: none;
 }
 

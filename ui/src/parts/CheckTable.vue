@@ -61,12 +61,12 @@ h3 {
 table {
   width: 100%;
   border-collapse: collapse;
-  font-size: 11.5px;
+  font-size: 11px;
 }
 
 th,
 td {
-  padding: 3px 5px;
+  padding: 1.5px 4px;
   border-bottom: 1px solid rgb(var(--v-theme-line));
   text-align: right;
   white-space: nowrap;

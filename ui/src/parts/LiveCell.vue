@@ -16,13 +16,15 @@ const shown = computed(() => {
     return { text: '–', kind: 'none', mark: '', title: 'no reading' }
   const cell = (field: string) => plant.list.text(field, props.row)
   const words = [cell('text_0'), cell('text_1')]
-  const contact = /^(contact|PNP)/.test(cell('signal'))
+  const family = plant.plant?.families[cell('signal')]
+  const contact = family === 'contact'
+  const unit = cell('value_unit') || (family === 'thermocouple' || family === 'resistance' ? '°C' : '')
   const decimals = cell('value_decimals')
     ? Number(cell('value_decimals'))
     : decimalsFor(cell('value_low'), cell('value_high'))
   let text = contact
     ? (words[reading.value] ?? '') || String(reading.value)
-    : `${figure(reading.value, decimals)} ${cell('value_unit')}`.trim()
+    : `${figure(reading.value, decimals)} ${unit}`.trim()
   if (Number.isNaN(reading.value)) text = 'no value'
   const seconds = plant.live.age(reading)
   const rack = plant.plant?.racks.find((r) => r.id === reading.rack)
@@ -34,7 +36,7 @@ const shown = computed(() => {
     text,
     kind: reading.injected ? 'injected' : reading.quality,
     mark: reading.injected ? '◇' : MARKS[reading.quality],
-    title: `${figure(reading.counts, 0)} counts${before}${reading.injected ? ', injected' : ''}`,
+    title: `${figure(reading.counts, reading.counts % 1 ? 3 : 0)} counts${before}${reading.injected ? ', injected' : ''}`,
   }
 })
 </script>

@@ -73,7 +73,8 @@ function turnTheme() {
   background: none;
   color: rgb(var(--v-theme-rail-ink));
   font: inherit;
-  font-size: 11px;
+  font-size: 10.5px;
+  letter-spacing: -0.01em;
   text-decoration: none;
   cursor: pointer;
 }

@@ -11,6 +11,7 @@ from canaleta.core.fields import Station
 from canaleta.core.joints.base import PathRows
 from canaleta.core.joints.linear import signal_span, signal_unit
 from canaleta.core.joints.scaling import Scaling
+from canaleta.core.modules import ModeTable
 from canaleta.core.numbers import chain_of
 from canaleta.core.path import CHAINS
 from canaleta.core.sensors.elements import electrical
@@ -33,6 +34,13 @@ def _scaling(p: PathRows) -> Scaling:
 
 def _family(p: PathRows) -> Family:
     return Family(int(p.image.family[p.rows[0]]))
+
+
+def _step(p: PathRows) -> float:
+    """How far the count moves at once; 0 for a converter that gives a real and says nothing of its steps."""
+    step = first(np.nan_to_num(p.of_mode("step"), nan=1.0))
+    unrounded = first(p.of_mode("rounding")) == ModeTable.ROUNDINGS.index("none")
+    return 0.0 if unrounded and step <= 1 else step
 
 
 def _value_span(p: PathRows) -> float:
@@ -71,9 +79,9 @@ def resolution(p: PathRows) -> Section | None:
     """Units per count by the converter's real step, counts in span, the smallest band that makes sense."""
     scaling = _scaling(p)
     slope = abs(first(scaling.slope_form(p)[0]))
-    step = first(np.nan_to_num(p.of_mode("step"), nan=1.0))
+    step = _step(p)
     c0, c1, _, _ = (first(e) for e in scaling.point_form(p))
-    if np.isnan(slope) or np.isnan(c0 + c1):
+    if step == 0 or np.isnan(slope) or np.isnan(c0 + c1):
         return None
     counts = abs(c1 - c0)
     whole = abs(first(p.of_mode("counts_high")) - first(p.of_mode("counts_low")))
@@ -165,7 +173,7 @@ def _module_shares(p: PathRows, span: float) -> list[Share | None]:
     full = whole * slope
     if _family(p) != Family.LINEAR and p.text("value_law") == "sensor curve":
         full = full * _degrees_per_unit(p)
-    step = first(np.nan_to_num(p.of_mode("step"), nan=1.0))
+    step = _step(p)
     out: list[Share | None] = []
     if np.isfinite(limit):
         out.append(Share("converter", full * limit / 100.0, f"±{limit:g} % of the module's span"))
@@ -174,7 +182,8 @@ def _module_shares(p: PathRows, span: float) -> list[Share | None]:
     if np.isfinite(drift):
         out.append(Share("temperature", full * drift * 1e-6 * warm, f"{drift:g} ppm/K over {warm:g} K from 25 °C"))
     scale = _degrees_per_unit(p) if p.text("value_law") == "sensor curve" else 1.0
-    out.append(Share("one step", slope * step / 2.0 * scale, "half a step of the converter"))
+    if step:
+        out.append(Share("one step", slope * step / 2.0 * scale, "half a step of the converter"))
     return out
 
 
@@ -216,8 +225,8 @@ def switch(p: PathRows) -> Section | None:
     off = on if np.isnan(off) else off
     scaling = _scaling(p)
     counts = [first(scaling.backward(p, np.array([x]))) for x in (on, off)]
-    step = first(np.nan_to_num(p.of_mode("step"), nan=1.0))
-    band = abs(counts[0] - counts[1]) / step
+    step = _step(p)
+    band = abs(counts[0] - counts[1]) / step if step else float("inf")
     words = [p.text("text_1") or "on", p.text("text_0") or "off"]
     narrow = band < SENSIBLE_BAND_COUNTS
     rows = (
@@ -227,7 +236,12 @@ def switch(p: PathRows) -> Section | None:
             of_value(p, off),
             f"count {shown(counts[1], 0)}",
         ),
-        Row("band", f"{shown(band, 0)} steps", "between them it stays as it was", "settle" if narrow else ""),
+        Row(
+            "band",
+            f"{shown(band, 0)} steps" if step else f"{of_value(p, abs(on - off))}",
+            "between them it stays as it was",
+            "settle" if narrow else "",
+        ),
     )
     verdict = f"{shown(band, 0)} steps apart: it will chatter" if narrow else ""
     return Section(Station.VALUE, "as a switch", rows, verdict, "settle" if narrow else "")

@@ -73,6 +73,7 @@ class PathRows:
         self.conventions: Conventions = image.conventions
         self._mode = image.mode[rows]
         self._table = image.layout.mode_table
+        self._kept: dict[str, Floats] = {}
 
     def __len__(self) -> int:
         return len(self.rows)
@@ -86,11 +87,24 @@ class PathRows:
         return self.image.code(field)[self.rows]
 
     def of_mode(self, column: str) -> Floats:
-        """A column of the mode table for these rows, NaN where there is no mode."""
+        """A column of the mode table for these rows, NaN where there is no mode. Not to be changed in place."""
+        return self.once(f"mode {column}", lambda: self._of_mode(column))
+
+    def _of_mode(self, column: str) -> Floats:
         values = self._table.column(column)
         if not len(values):
             return np.full(len(self.rows), np.nan)
         return np.where(self._mode >= 0, values[np.maximum(self._mode, 0)], np.nan)
+
+    def once(self, name: str, work: Callable[[], Floats]) -> Floats:
+        """What several joints of one run need, worked out at its first use."""
+        if name not in self._kept:
+            self._kept[name] = work()
+        return self._kept[name]
+
+    def any_text(self, field: str) -> bool:
+        """Whether any of these rows has something in a cell."""
+        return bool(self.image.filled(field)[self.rows].any())
 
     def mode_curves(self) -> NDArray[np.object_]:
         """The curve of each row's mode, "" for none."""

@@ -193,12 +193,18 @@ def loop_drop_v(p: PathRows) -> Floats:
 
 
 def _of_hops(p: PathRows, what: str) -> Floats:
+    if not p.any_text("hops"):
+        return np.zeros(len(p))
     texts = p.cells("hops")
     return np.array([sum(getattr(h, what) for h in hops_of(t)) if t else 0.0 for t in texts], dtype=np.float64)
 
 
 def greatest_ma(p: PathRows, lift_off: bool = True) -> Floats:
     """The greatest current the supply drives through the loop, mA; infinite where nothing resists."""
+    return p.once(f"greatest mA {lift_off}", lambda: _greatest_ma(p, lift_off))
+
+
+def _greatest_ma(p: PathRows, lift_off: bool) -> Floats:
     least = np.nan_to_num(p.number("lift_off_v")) if lift_off else 0.0
     with np.errstate(divide="ignore", invalid="ignore"):
         out = (p.supply_v - loop_drop_v(p) - least) / loop_ohm(p) * 1000.0
@@ -216,12 +222,18 @@ class InputJoint:
         """The signal that the module takes this for."""
         return y / self.gain(p, 1.0)
 
-    @staticmethod
-    def gain(p: PathRows, resistor: Floats | float) -> Floats:
+    @classmethod
+    def gain(cls, p: PathRows, resistor: Floats | float) -> Floats:
         """Units of INPUT for one unit of LOOP; NaN where the mode cannot take the signal.
 
         resistor: factor on the burden or the shunt, for one that is off its value.
         """
+        if isinstance(resistor, float) or p.upset.shunt_factor is None:
+            return p.once("gain", lambda: cls._gain(p, 1.0))
+        return cls._gain(p, resistor)
+
+    @staticmethod
+    def _gain(p: PathRows, resistor: Floats | float) -> Floats:
         signal, mode = _UNIT[p.code("signal")], p.of_mode("unit")
         family = p.mode_family
         straight = (family == Family.LINEAR) | (np.isin(family, _RAW) & (p.mode_curves() == ""))

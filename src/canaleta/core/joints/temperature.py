@@ -363,8 +363,9 @@ def _derived_ends(p: PathRows, ends: tuple[Floats, Floats, Floats, Floats]) -> t
     """
     c0, c1, v0, v1 = ends
     sensor = p.chosen("value_law", SENSOR_LAW)
-    pairs = [factor_and_offset("°C", unit or "°C") or (np.nan, np.nan) for unit in p.cells("value_unit")]
-    factor, offset = np.array(pairs, dtype=np.float64).reshape(-1, 2).T
+    units = p.cells("value_unit")
+    pairs = {unit: factor_and_offset("°C", unit or "°C") or (np.nan, np.nan) for unit in set(units)}
+    factor, offset = np.array([pairs[unit] for unit in units], dtype=np.float64).reshape(-1, 2).T
     t0, t1 = _CONVERTER.span_degc(p)
     counting = p.mode_curves() != ""
     low = np.where(sensor | ~counting, p.of_mode("signal_low"), t0 * factor + offset)

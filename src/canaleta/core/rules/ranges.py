@@ -14,7 +14,7 @@ from canaleta.core.image import PlantImage
 from canaleta.core.joints.base import PathRows, decimals_for
 from canaleta.core.joints.scaling import Scaling
 from canaleta.core.laws import SENSOR_LAW, TABLE_LAWS
-from canaleta.core.path import CHAINS, Paths, describe, evaluate
+from canaleta.core.path import CHAINS, describe, evaluate
 from canaleta.core.references import between_units
 from canaleta.core.rules.base import Cell, Finding, Fix, fingerprint, rule, tidy
 from canaleta.core.signals import Family
@@ -181,8 +181,8 @@ def _between(image: PlantImage, row: int) -> str | None:
 def _ends(
     image: PlantImage, row: int, station: Station, values: tuple[float, float], at: Station
 ) -> tuple[float, float]:
-    paths: list[Paths] = [evaluate(image, station, value, np.array([row])) for value in values]
-    return float(paths[0].at(at)[0]), float(paths[1].at(at)[0])
+    low, high = evaluate(image, station, np.array(values), np.array([row, row])).at(at).tolist()
+    return low, high
 
 
 def _follow_device(image: PlantImage, row: int) -> Fix | None:
@@ -247,13 +247,10 @@ def _settles(image: PlantImage, row: int, fix: Fix | None) -> bool:
 
 def _agrees(image: PlantImage, rows: Rows, factor: Floats, offset: Floats) -> bool:
     """Whether one comparable path is within the plant's share of span at all five check points."""
-    span = abs(_process_at(image, rows, 1.0) - _process_at(image, rows, 0.0)) * abs(factor)
-    for share in _SHARES:
-        process = _process_at(image, rows, share)
-        says = evaluate(image, Station.PROCESS, process, rows).at(Station.VALUE)
-        if not (np.abs(says - process * factor - offset) <= image.conventions.agreement_share * span).all():
-            return False
-    return True
+    process = np.array([_process_at(image, rows, share)[0] for share in _SHARES])
+    allowed = image.conventions.agreement_share * abs(process[-1] - process[0]) * abs(factor[0])
+    says = evaluate(image, Station.PROCESS, process, np.repeat(rows, len(_SHARES))).at(Station.VALUE)
+    return bool((np.abs(says - process * factor[0] - offset[0]) <= allowed).all())
 
 
 def _no_span(image: PlantImage, row: int, side: str) -> Finding:
