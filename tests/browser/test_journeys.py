@@ -169,7 +169,7 @@ def test_a_signal_put_on_the_terminals_is_read_and_marked(site: Site) -> None:
     page.get_by_role("button", name="inject…").click()
     page.get_by_label("signal in mA").fill("12")
     with page.expect_response("**/injection") as answer:
-        page.get_by_role("button", name="put it on").click()
+        page.get_by_label("signal in mA").press("Enter")
     assert answer.value.ok, answer.value.text()
     expect(page.locator(".station input").nth(5)).to_have_value("250.0")
     expect(page.locator(".sources .apart")).to_contain_text("injected")
@@ -253,3 +253,87 @@ def test_history_tells_who_changed_what(site: Site) -> None:
     expect(first).to_contain_text("low → too low")
     page.get_by_role("button", name="undo my last").click()
     expect(page.locator("li").first).to_contain_text("undo")
+
+
+def test_something_wrong_in_the_field_is_tried_on_the_path(site: Site) -> None:
+    page = site.enter("ana")
+    page.goto(f"{site.address}/point/12")
+    page.locator(".station input").first.fill("1000")
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="what if wrong…").click()
+    page.get_by_role("button", name="another element is fitted").click()
+    page.get_by_label("another element is fitted").select_option("TC K")
+    page.get_by_role("button", name="see it").click()
+    expect(page.locator(".sources .apart").first).to_contain_text("what-if: 1000 at PROCESS, wrong sensor: TC K")
+    expect(page.locator(".station input").nth(1)).to_have_value("41.276")
+    page.get_by_role("button", name="what if wrong…").click()
+    page.get_by_role("button", name="all is well again").click()
+    expect(page.locator(".station input").nth(1)).to_have_value("9.587")
+    page.keyboard.press("Escape")
+    expect(page.locator(".sources .apart")).to_have_count(0)
+
+
+def test_another_kind_of_signal_reshapes_the_settings_and_is_undone(site: Site) -> None:
+    page = site.enter("ana")
+    page.goto(f"{site.address}/point/4")
+    page.locator(".station").nth(2).click()
+    expect(page.locator(".settings")).to_contain_text("shunt")
+    page.locator(".station").nth(1).click()
+    page.locator(".settings .setting").first.click()
+    page.keyboard.type("0–10 V")
+    page.keyboard.press("Enter")
+    expect(page.locator(".station").nth(3)).to_contain_text("mode 0–10 V")
+    page.locator(".station").nth(2).click()
+    expect(page.locator(".settings")).not_to_contain_text("HART")
+    page.locator("h1").click()
+    page.keyboard.press("Control+z")
+    expect(page.locator(".station").nth(3)).to_contain_text("mode 4–20 mA")
+
+
+def test_a_budget_stands_at_its_station_and_follows_the_settings(site: Site) -> None:
+    page = site.enter("ana")
+    page.goto(f"{site.address}/point/16")
+    loop = page.locator(".station").nth(2)
+    expect(loop).to_contain_text("■ 0.73 V short at 22 mA")
+    loop.locator("h3").click()
+    expect(page.locator(".facts")).to_contain_text("longest cable")
+    page.locator(".settings .setting", has_text="barrier").click()
+    page.keyboard.press("Control+a")
+    page.keyboard.type("head; barrier 250 ohm")
+    page.keyboard.press("Enter")
+    expect(loop).not_to_contain_text("short at 22 mA")
+
+
+def test_conventions_are_obeyed_at_once_on_every_screen(site: Site) -> None:
+    ana, ben = site.enter("ana"), site.enter("ben", "technician")
+    ana.goto(f"{site.address}/conventions")
+    ana.get_by_role("button", name="1", exact=True).click()
+    ana.keyboard.press("Control+a")
+    ana.keyboard.type("0")
+    ana.keyboard.press("Enter")
+    expect(ana.locator(".chip[role=status]")).to_contain_text("KC-2·1·2·1 is now KC-2·1·2·0")
+    expect(cell(ben, 1, "channel")).to_have_text("KC-2·1·2·0")
+    ben.goto(f"{site.address}/conventions")
+    ben.locator(".setting").first.click()
+    expect(ben.locator(".v-snackbar, .notice")).to_contain_text("an engineer changes the conventions")
+    ana.keyboard.press("Control+z")
+    expect(ana.get_by_role("button", name="1", exact=True)).to_be_visible()
+
+
+def test_a_list_from_a_sheet_is_tried_then_taken_in(site: Site) -> None:
+    page = site.enter("ana")
+    page.goto(f"{site.address}/handover")
+    sheet = (
+        "tag;service;signal;range low;colour\nPT-3111;air header;4 to 20 mA;0;red\nPT-9001;new one;4-20 mA;low;red\n"
+    )
+    file = {"name": "list.csv", "mimeType": "text/csv", "buffer": sheet.encode()}
+    page.locator("input[type=file]").set_input_files(file)
+    expect(page.locator(".sum")).to_have_text("list.csv: 1 new, 1 changed in 1 cells, 0 the same")
+    expect(page.locator(".in")).to_contain_text("“low” is not a number")
+    expect(page.locator(".in")).to_contain_text("means no field here")
+    page.get_by_role("button", name="take it in").click()
+    expect(page.locator(".in")).to_contain_text("taken in")
+    page.get_by_role("link", name="I/O list").click()
+    expect(page.get_by_text("25 points")).to_be_visible()
+    undo(page)
+    expect(page.get_by_text("24 points")).to_be_visible()

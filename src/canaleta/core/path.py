@@ -60,12 +60,13 @@ def evaluate(
     rows: NDArray[np.int64] | None = None,
     upset: Upset | None = None,
     last: Floats | None = None,
+    told: NDArray[np.uint32] | None = None,
 ) -> Paths:
     """All six stations of each path from a value at one of them.
 
     rows: the points, all if None. values: (n,) or one number, in the unit of `station`, NaN where unknown.
     upset: what is wrong in the field, for stations after the given one. last: the last good value of each row, for
-    points that hold it when their signal fails.
+    points that hold it when their signal fails. told: reasons known from elsewhere, a status bit, for each row.
     A count is a whole number on its way forwards; going backwards from VALUE the stations before COUNTS
     follow from the unrounded count, so that a typed value meets the quantity that would make it.
     """
@@ -82,12 +83,14 @@ def evaluate(
         p = PathRows(image, chosen[mask], upset.at(mask) if upset else None)
         with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
             block = _run(chain, p, start, given[mask])
-            told = chain.reasons(p, block)
+            found = chain.reasons(p, block)
+            if told is not None:
+                found |= told[mask]
             if start < len(STATIONS) - 1 and isinstance(scaling := chain.joints[-1], Scaling):
                 before = last[mask] if last is not None else None
-                block[-1] = settle(p, scaling, block[_COUNTS], block[-1], told, before)
+                block[-1] = settle(p, scaling, block[_COUNTS], block[-1], found, before)
         stations[:, mask] = block
-        reasons[mask] = told
+        reasons[mask] = found
     has_value = ~np.isnan(stations[-1])
     return Paths(chosen, stations, reasons, of_reasons(reasons, has_value))
 

@@ -136,7 +136,9 @@ class Agent:
             try:
                 words = await reader.read()
                 injected = await self._injected()
-                last = plan.block(words, injected, rack=rack.id, scan=scan, epoch=epoch, read_at=datetime.now(UTC))
+                last = plan.block(
+                    words, injected, rack=rack.id, scan=scan, epoch=epoch, read_at=datetime.now(UTC), before=last
+                )
                 if silent:
                     log.info("rack %d answers again", rack.id)
                 silent = ""

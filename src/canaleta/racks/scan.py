@@ -43,6 +43,16 @@ class ScanPlan:
         at = [place[int(image.module[row]), int(image.channel[row])] for row in here.tolist()]
         return cls(image, rack_map, here.astype(np.int64), np.array(at, dtype=np.int64))
 
+    def _last_good(self, before: LiveBlock | None) -> NDArray[np.float64] | None:
+        """The last good value of each row: the one before, if that was good or itself held."""
+        if before is None:
+            return None
+        kept = (before.quality == Quality.GOOD) | ((before.reasons & np.uint32(Reason.HELD)) != 0)
+        value_of = dict(zip(before.points[kept].tolist(), before.value[kept].tolist(), strict=True))
+        return np.array(
+            [value_of.get(point, np.nan) for point in self.image.ids[self.rows].tolist()], dtype=np.float64
+        )
+
     def unread(self, *, rack: int, epoch: int) -> LiveBlock:
         """The block of a rack that never answered: no reading, as old as can be."""
         n = len(self.rows)
@@ -70,13 +80,19 @@ class ScanPlan:
         scan: int,
         epoch: int,
         read_at: datetime,
+        before: LiveBlock | None = None,
     ) -> LiveBlock:
-        """The live block of one reading."""
+        """The live block of one reading. before: the block before it, for points that hold their last good value."""
         decoded = decode(self.map, words)
         counts = decoded.counts[self.at]
-        paths = evaluate(self.image, Station.COUNTS, counts, self.rows)
+        told = np.zeros(len(counts), dtype=np.uint32)
+        mark(told, decoded.fault[self.at], Reason.CHANNEL_FAULT)
+        last = self._last_good(before)
+        paths = evaluate(self.image, Station.COUNTS, counts, self.rows, last=last, told=told)
         reasons = paths.reasons.copy()
-        mark(reasons, decoded.fault[self.at] & ((reasons & Reason.OPEN_CIRCUIT) == 0), Reason.CHANNEL_FAULT)
+        # A count that says open or short says more than the module's bit does.
+        said = (reasons & np.uint32(Reason.OPEN_CIRCUIT | Reason.SHORT_CIRCUIT)) != 0
+        reasons[said] &= ~np.uint32(Reason.CHANNEL_FAULT)
         value = paths.at(Station.VALUE)
         marks = [(int(self.map.modules[k]), int(self.map.channels[k])) in injected for k in self.at.tolist()]
         return LiveBlock(

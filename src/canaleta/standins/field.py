@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.catalogue.demo import DemoPlant, FieldDevice
-from canaleta.core.faults import evaluate_faulted, read_fault
+from canaleta.core.faults import faulted, read_fault, upset_of
 from canaleta.core.fields import STATIONS, Landing, Station, Stored, field_named, read_cell
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import Layout
@@ -53,6 +53,7 @@ class FieldRack:
             for row, device in enumerate(self._devices)
             if device.faults
         }
+        self._as_it_is = faulted(self._image, self._faults)
 
     def process(self, step: int) -> NDArray[np.float64]:
         """The quantity at each device at a step: mean, slow swing and noise. Contacts are 0 or 1."""
@@ -66,7 +67,8 @@ class FieldRack:
     def step(self, step: int) -> NDArray[np.uint16]:
         """The registers of the rack at a step: (registers,) uint16, indexed by register number."""
         noise = np.random.default_rng((self._seed, step, 1)).standard_normal(len(self._devices))
-        paths = evaluate_faulted(self._image, Station.PROCESS, self.process(step), self._faults, noise)
+        upset = upset_of(len(self._devices), self._faults, noise)
+        paths = evaluate(self._as_it_is, Station.PROCESS, self.process(step), None, upset)
         counts, reasons = paths.at(Station.COUNTS).copy(), paths.reasons.copy()
         if self._injected:
             rows = np.array(sorted(self._injected), dtype=np.int64)

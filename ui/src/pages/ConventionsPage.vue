@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** What the plant has agreed on, set once and obeyed everywhere. Each entry is saved at once and can be undone. */
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, type Schemas } from '../api/client'
 import CellEditor from '../grid/CellEditor.vue'
 import { usePlant } from '../plant/store'
@@ -66,10 +66,13 @@ function key(event: KeyboardEvent) {
     void undo()
   }
 }
+
+onMounted(() => addEventListener('keydown', key))
+onUnmounted(() => removeEventListener('keydown', key))
 </script>
 
 <template>
-  <section class="conventions" tabindex="-1" @keydown="key">
+  <section class="conventions">
     <header>
       <h1>conventions of {{ plant.plant?.name }}</h1>
       <span class="quiet">set once, obeyed on every screen; a change is undone with Ctrl Z</span>
@@ -120,7 +123,6 @@ function key(event: KeyboardEvent) {
   height: 100%;
   padding: 14px 20px;
   overflow: auto;
-  outline: none;
 }
 
 header {

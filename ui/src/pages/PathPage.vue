@@ -99,7 +99,7 @@ onUnmounted(() => removeEventListener('keydown', key))
         <header>
           <h1 class="figure">{{ text('tag') }}</h1>
           <span class="service">{{ text('service') }}</span>
-          <span class="quiet figure small">{{ text('channel') || 'no channel' }}</span>
+          <span class="quiet figure small place">{{ text('channel') || 'no channel' }}</span>
           <span v-if="trust" class="chip" :class="trust.kind" :title="trust.words">
             <span v-if="trust.kind" aria-hidden="true">{{ trust.kind === 'bad' ? '■' : '▲' }}</span>
             {{ trust.words }}
@@ -198,6 +198,10 @@ h1 {
 .service {
   overflow: hidden;
   text-overflow: ellipsis;
+  white-space: nowrap;
+}
+
+.place {
   white-space: nowrap;
 }
 

@@ -23,6 +23,10 @@ const scales = computed(() => {
   const xs = known(curve.loop)
   const ys = [...known(curve.shows), ...known(curve.device), ...known(curve.straight)]
   if (xs.length < 2 || ys.length < 2) return null
+  if (props.loop !== null && props.value !== null) {
+    xs.push(props.loop)
+    ys.push(props.value)
+  }
   const low = curve.fault_low == null ? Math.min(...xs) : Math.min(curve.fault_low - 0.4, ...xs)
   const high = curve.fault_high == null ? Math.max(...xs) : Math.max(curve.fault_high + 0.4, ...xs)
   return {
@@ -174,7 +178,10 @@ text {
 
 .key {
   display: flex;
-  gap: 6px;
+  flex-wrap: wrap;
+  gap: 2px 6px;
+  font-size: 11px;
+  white-space: nowrap;
   align-items: center;
   margin: 0;
 }

@@ -18,11 +18,11 @@ __all__ = ["Row", "Section", "facts_of"]
 
 _OF_FAMILY = {
     Family.LINEAR: (loop.failure_limits, scaling.resolution, scaling.accuracy, loop.voltage, loop.shunt,
-                    scaling.forms, scaling.root, scaling.switch, scaling.numbers, loop.moving),
+                    scaling.forms, scaling.root, scaling.reference, scaling.switch, scaling.order, scaling.numbers, loop.moving),
     Family.THERMOCOUPLE: (temperature.extension, scaling.resolution, scaling.accuracy, scaling.forms, scaling.switch,
-                          scaling.numbers),
+                          scaling.order, scaling.numbers),
     Family.RESISTANCE: (temperature.leads, scaling.resolution, scaling.accuracy, scaling.forms, scaling.switch,
-                        scaling.numbers),
+                        scaling.order, scaling.numbers),
     Family.CONTACT: (discrete.agreement_of, discrete.truth, discrete.watching, loop.moving),
 }  # fmt: skip
 

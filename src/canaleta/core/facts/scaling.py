@@ -14,13 +14,14 @@ from canaleta.core.joints.scaling import Scaling
 from canaleta.core.modules import ModeTable
 from canaleta.core.numbers import chain_of
 from canaleta.core.path import CHAINS
+from canaleta.core.references import asks_reference, between_units
 from canaleta.core.sensors.elements import electrical
 from canaleta.core.sensors.resistance import class_limit_degc, resistance_curves
 from canaleta.core.sensors.thermocouples import thermocouple
 from canaleta.core.signals import Family, signal_named
 from canaleta.core.text import plain, shown
 
-__all__ = ["accuracy", "forms", "numbers", "resolution", "root", "switch"]
+__all__ = ["accuracy", "forms", "numbers", "order", "reference", "resolution", "root", "switch"]
 
 SENSIBLE_BAND_COUNTS = 10
 """A threshold band narrower than this many counts chatters on the converter's own steps."""
@@ -215,6 +216,45 @@ def root(p: PathRows) -> Section | None:
     return Section(
         Station.DEVICE, "square root", tuple(rows), "the root is taken twice" if twice else "", "bad" if twice else ""
     )
+
+
+def reference(p: PathRows) -> Section | None:
+    """What the units are counted from, asked for where a unit alone does not say it."""
+    row = int(p.rows[0])
+    rows = []
+    missing = []
+    for side, station in (("device", "the device"), ("value", "the list")):
+        unit, said = p.text(f"{side}_unit"), p.text(f"{side}_reference")
+        offered = asks_reference(unit)
+        if not offered:
+            continue
+        needed = "gauge" not in offered
+        if not said and needed:
+            missing.append(f"{unit} of {station}: {' or '.join(offered)}?")
+        rows.append(Row(f"{unit} of {station}", said or f"{' or '.join(offered)}?", "" if said else "type it in “said as”",
+                        "settle" if not said and needed else ""))  # fmt: skip
+    pair = between_units(p.image, row, p.text("device_unit"), p.text("value_unit")) if rows else None
+    if pair and pair[1] and {p.text("device_reference"), p.text("value_reference")} == {"gauge", "absolute"}:
+        rows.append(Row("between them", f"{significant(pair[1], 6)} {p.text('value_unit')}",
+                        f"air of {p.conventions.ambient_bar:g} bar, the plant's"))  # fmt: skip
+    return Section(
+        Station.DEVICE, "counted from", tuple(rows), missing[0] if missing else "", "settle" if missing else ""
+    )
+
+
+def order(p: PathRows) -> Section | None:
+    """The steps from the raw word to the value in the order they are taken, and why in that order."""
+    steps = [("status and fault counts", "first: a count that tells a fault is no measurement, scaled or not")]
+    steps.append(("scaling", p.text("value_form") or "two points"))
+    if (law := p.text("value_law")) not in ("", "straight line"):
+        steps.append(("law", law + (f", cut off below {p.text('value_cutoff')} %" if p.text("value_cutoff") else "")))
+    outside = [f"{side} {p.text(side)}" for side in ("below", "above") if p.text(side) not in ("", "pass")]
+    steps.append(("outside the range", ", ".join(outside) or "passed on as it is"))
+    steps.append(("failed signal", p.text("on_failure") or f"{p.conventions.on_failure}, as the plant says"))
+    if p.text("on_at"):
+        steps.append(("as a switch", f"on from {p.text('on_at')}, last: on what people are shown"))
+    rows = tuple(Row(f"{n}. {name}", how) for n, (name, how) in enumerate(steps, start=1))
+    return Section(Station.VALUE, "order of the steps", rows)
 
 
 def switch(p: PathRows) -> Section | None:

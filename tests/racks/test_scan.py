@@ -1,0 +1,97 @@
+"""From registers to values without a network: every word form of the demo rack, faults in the field, holding on."""
+
+from datetime import UTC, datetime
+from decimal import Decimal
+
+import numpy as np
+import pytest
+
+from canaleta.catalogue.demo import FieldFault, demo_plant, layout_of
+from canaleta.core.fields import Station
+from canaleta.core.image import PlantImage
+from canaleta.core.path import evaluate
+from canaleta.core.quality import Quality, Reason
+from canaleta.core.registers import RackMap, decode, encode
+from canaleta.plant.live import LiveBlock
+from canaleta.plant.seed import stored_row
+from canaleta.racks.scan import ScanPlan
+from canaleta.standins.field import FieldRack
+
+PLANT = demo_plant()
+LAYOUT = layout_of(PLANT)
+MAP = RackMap.of(LAYOUT, 1)
+
+
+def listed() -> PlantImage:
+    empty = PlantImage.of_rows([{}], LAYOUT)
+    return PlantImage.of_rows([stored_row(empty, point) for point in PLANT.points], LAYOUT)
+
+
+def block(image: PlantImage, field: FieldRack, step: int = 0, before: LiveBlock | None = None) -> LiveBlock:
+    plan = ScanPlan.of(image, 1, MAP)
+    return plan.block(field.step(step), set(), rack=1, scan=1, epoch=1, read_at=datetime.now(UTC), before=before)
+
+
+def test_what_the_field_holds_is_what_the_list_shows_but_where_it_is_wrong_on_purpose() -> None:
+    """Every module of the demo rack: 16-bit words, reals in two registers, 32-bit counters, bits, watched bits."""
+    image = listed()
+    field = FieldRack(PLANT, LAYOUT, 1, seed=7)
+    shown = block(image, field)
+    process = dict(zip([d.at for d in PLANT.field], field.process(0).tolist(), strict=True))
+    wrong = {"PT-3107", "PT-3108", "TE-2103", "TE-4102"}
+    for point, value in zip(shown.points.tolist(), shown.value.tolist(), strict=True):
+        row = image.row_of(point)
+        true = evaluate(image, Station.PROCESS, process[image.text("channel", row)], np.array([row])).at(
+            Station.VALUE
+        )[0]
+        if image.label(row) not in wrong:
+            assert value == pytest.approx(float(true)), image.label(row)
+            assert shown.quality[shown.points.tolist().index(point)] == Quality.GOOD, image.label(row)
+
+
+def test_registers_there_and_back_for_every_channel() -> None:
+    generator = np.random.default_rng(3)
+    counts = np.where(
+        MAP.bit >= 0, generator.integers(0, 2, len(MAP)), generator.integers(0, 30000, len(MAP))
+    ).astype(float)
+    words = np.zeros(max(a + n for a, n in MAP.used), dtype=np.uint16)
+    encode(MAP, np.arange(len(MAP)), counts, words)
+    np.testing.assert_array_equal(decode(MAP, words).counts, counts)
+
+
+@pytest.mark.parametrize(
+    ("at", "fault", "point", "reason"),
+    [("KC-2·1·3·1", FieldFault(kind="open"), 6, Reason.OPEN_CIRCUIT), ("KC-2·1·2·1", FieldFault(kind="open"), 1, Reason.FAILED_LOW),
+     ("KC-2·1·4·1", FieldFault(kind="short"), 13, Reason.SHORT_CIRCUIT), ("KC-2·1·7·1", FieldFault(kind="open"), 21, Reason.CHANNEL_FAULT)],
+)  # fmt: skip
+def test_faults_in_the_field_reach_the_quality_of_the_value(
+    at: str, fault: FieldFault, point: int, reason: Reason
+) -> None:
+    """Told by a count of its own, by the level, or by nothing but the module's status bit."""
+    broken = PLANT.model_copy(
+        update={"field": tuple(d.model_copy(update={"faults": (fault,)}) if d.at == at else d for d in PLANT.field)}
+    )
+    shown = block(listed(), FieldRack(broken, LAYOUT, 1, seed=7))
+    k = shown.points.tolist().index(point)
+    assert shown.quality[k] == Quality.BAD
+    assert Reason(int(shown.reasons[k])) & reason
+
+
+def test_a_point_that_holds_keeps_its_last_good_value_through_a_failure() -> None:
+    image = listed().with_cells(
+        {(3, "on_failure"): "hold last", (6, "on_failure"): "substitute", (6, "substitute"): Decimal(20)}
+    )
+    sound = block(image, FieldRack(PLANT, LAYOUT, 1, seed=7))
+    opened = tuple(
+        d.model_copy(update={"faults": (FieldFault(kind="open"),)}) if d.at in ("KC-2·1·2·4", "KC-2·1·3·2") else d
+        for d in PLANT.field
+    )
+    broken = FieldRack(PLANT.model_copy(update={"field": opened}), LAYOUT, 1, seed=7)
+    first = block(image, broken, 1, before=sound)
+    second = block(image, broken, 2, before=first)
+    held, put = (sound.points.tolist().index(p) for p in (4, 7))
+    assert first.value[held] == second.value[held] == sound.value[held]
+    assert second.quality[held] == Quality.BAD
+    assert Reason(int(second.reasons[held])) & Reason.HELD
+    assert second.value[put] == 20
+    assert Reason(int(second.reasons[put])) & Reason.SUBSTITUTED
