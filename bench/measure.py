@@ -1,6 +1,7 @@
 """Benchmarks: ratios and budgets measured in one run, written as text beside this file.
 
     .venv/bin/python bench/measure.py core        50,000 generated points: image, all stations, findings
+    .venv/bin/python bench/measure.py convert     a million conversions of each thermocouple; a stream of a million lines
     .venv/bin/python bench/measure.py list        50,000 points: list delivered and found in, an edit
     .venv/bin/python bench/measure.py latency     register change to browser, beside the scan period
     .venv/bin/python bench/measure.py warm        a warm start to a served page
@@ -33,6 +34,7 @@ from pymodbus.client import ModbusTcpClient
 HERE = Path(__file__).parent
 sys.path.insert(0, str(HERE.parent))
 POINTS = 50_000
+MILLION = 1_000_000
 
 
 class Report:
@@ -99,6 +101,46 @@ def core() -> None:
     report.add("one edit audited with what it touches", f"{edit:.1f} ms", "100 ms")
     tag = best(lambda: audit_change(image, after, {int(image.ids[20]): {"tag", "channel"}}))
     report.add("one edit of tag and channel audited (groups looked up)", f"{tag:.1f} ms", "100 ms")
+    report.write()
+
+
+def convert() -> None:
+    """A million emf → temperature in random order, beside numpy.interp over the same array and 1,500 nodes."""
+    from canaleta.core.sensors.resistance import resistance_curves
+    from canaleta.core.sensors.thermocouples import thermocouple, thermocouple_letters
+
+    report = Report("convert")
+    generator = np.random.default_rng(11)
+    report.lines.append(
+        "emf → °C, a million in random order; ratio to numpy.interp over 1,500 nodes; worst error where unique"
+    )
+    for letter in sorted(thermocouple_letters()):
+        element = thermocouple(letter)
+        low = 43.0 if letter == "B" else element.low_degc
+        degc = generator.uniform(low, element.high_degc, MILLION)
+        emf = element.emf_mv(degc)
+        nodes = np.linspace(emf.min(), emf.max(), 1500)
+        table = element.temperature_degc(nodes)
+        own = best(lambda e=emf, t=element: t.temperature_degc(e))
+        plain = best(lambda e=emf, n=nodes, t=table: np.interp(e, n, t))
+        worst = float(np.abs(element.temperature_degc(emf) - degc).max())
+        report.add(f"type {letter}: {own:.0f} ms, worst error {worst:.1e} °C", f"{own / plain:.2f} x", "3 x, 5e-4 °C")
+    for name in ("pt100", "ni120", "cu50"):
+        curve = resistance_curves()[name]
+        degc = generator.uniform(curve.low_degc, curve.high_degc, MILLION)
+        ohm = curve.ohm(degc)
+        took = best(lambda r=ohm, c=curve: c.temperature_degc(r), 3)
+        worst = float(np.abs(curve.temperature_degc(ohm) - degc).max())
+        report.add(f"{name}: ohm → °C, worst error {worst:.1e} °C", f"{took:.0f} ms")
+    lines = "\n".join(f"{x:.4f}" for x in generator.uniform(-5, 54, MILLION))
+    for words in ([], ["--json"]):
+        command = [sys.executable, "-m", "canaleta.cli", "convert", "thermocouple", "K", "--from", "mv", *words, "-"]
+        began = time.perf_counter()
+        subprocess.run(command, input=lines, text=True, stdout=subprocess.DEVNULL, check=True)
+        report.add(f"convert … {' '.join([*words, '-'])}: a million lines", f"{time.perf_counter() - began:.1f} s")
+    report.add(
+        "  largest memory of that process", f"{resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024:.0f} MB"
+    )
     report.write()
 
 
@@ -296,4 +338,4 @@ def warm() -> None:
 
 
 if __name__ == "__main__":
-    {"core": core, "list": list_, "latency": latency, "warm": warm}[sys.argv[1]]()
+    {"core": core, "convert": convert, "list": list_, "latency": latency, "warm": warm}[sys.argv[1]]()

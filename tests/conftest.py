@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import io
 import itertools
 import os
 import shutil
@@ -10,7 +11,7 @@ import signal
 import subprocess
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import hypothesis
@@ -19,6 +20,7 @@ import pytest
 from sqlalchemy import Engine, make_url
 
 from canaleta.catalogue.demo import demo_plant
+from canaleta.cli import main
 from canaleta.host.cluster import Cluster
 from canaleta.plant import seed
 from canaleta.plant.database import RUNTIME_ROLE, engine_for, grant_runtime, migrate
@@ -119,3 +121,19 @@ def database(cluster: Cluster) -> Iterator[Database]:
 
 def _named(url: str, name: str) -> str:
     return make_url(url).set(database=name).render_as_string(hide_password=False)
+
+
+Run = Callable[..., tuple[int, list[str], str]]
+
+
+@pytest.fixture
+def run(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> Run:
+    """`convert` as people call it: words in; exit status, lines and what was said on standard error out."""
+
+    def call(*words: str, typed: str = "") -> tuple[int, list[str], str]:
+        monkeypatch.setattr("sys.stdin", io.StringIO(typed))
+        code = main(["convert", *words])
+        said = capsys.readouterr()
+        return code, said.out.splitlines(), said.err
+
+    return call

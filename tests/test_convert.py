@@ -2,26 +2,11 @@
 
 from __future__ import annotations
 
-import io
 import json
-from collections.abc import Callable
 
 import pytest
 
-from canaleta.cli import main
-
-Run = Callable[..., tuple[int, list[str], str]]
-
-
-@pytest.fixture
-def run(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> Run:
-    def call(*words: str, typed: str = "") -> tuple[int, list[str], str]:
-        monkeypatch.setattr("sys.stdin", io.StringIO(typed))
-        code = main(["convert", *words])
-        said = capsys.readouterr()
-        return code, said.out.splitlines(), said.err
-
-    return call
+from tests.conftest import Run
 
 
 def test_emf_with_a_cold_junction(run: Run) -> None:

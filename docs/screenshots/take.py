@@ -12,6 +12,11 @@ from pathlib import Path
 from playwright.sync_api import Browser, Page, sync_playwright
 
 HERE = Path(__file__).parent
+SHEET = """tag;service;signal;range low;URV;range unit;vendor
+PT-3107;burner gas header;4 to 20 mA;0;600;mbar;
+PT-3130;cooling air pressure;4-20 mA;0-60 mbar(g);;;
+TE-3131;cooling zone temperature;type N;about 20;1200;°C;
+"""
 
 
 def shoot(page: Page, name: str, path: str = "", wait: str = ".station") -> None:
@@ -37,10 +42,31 @@ def pictures(browser: Browser, link: str) -> None:
     page.keyboard.press("Enter")
     page.locator(".station").nth(3).get_by_role("button", name="working").click()
     shoot(page, "path-thermocouple")
+    page.goto(address + "/point/16")
+    page.wait_for_selector(".station")
+    page.locator(".station").nth(2).click()
+    shoot(page, "path-loop")
+    page.goto(address + "/point/12")
+    page.wait_for_selector(".station")
+    page.locator(".station input").first.fill("1200")
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="what if wrong…").click()
+    page.get_by_role("button", name="the extension wire is swapped at both ends").click()
+    shoot(page, "path-fault")
+    shoot(page, "conventions", "/conventions", wait=".conventions .panel")
+    page.goto(address + "/handover")
+    page.locator("input[type=file]").set_input_files(
+        {"name": "from-site.csv", "mimeType": "text/csv", "buffer": SHEET.encode()}
+    )
+    shoot(page, "handover", wait=".sum")
     shoot(page, "history", "/history", wait=".history")
     page.evaluate("localStorage.setItem('canaleta-theme', 'dark')")
     shoot(page, "list-dark", "/list", wait=".grid .row")
     shoot(page, "path-dark", "/point/2")
+    page.goto(address + "/point/14")
+    page.wait_for_selector(".station")
+    page.locator(".station").nth(2).click()
+    shoot(page, "path-resistance")
 
 
 if __name__ == "__main__":

@@ -126,7 +126,7 @@ def test_platinum_of_class_b_carries_its_class_into_the_budget() -> None:
 
 
 def test_an_integer_value_loses_more_than_a_thousandth() -> None:
-    chain = chain_of(WordForm(), "INT", (0, 27648), (0, 100), (-4864, 32511))
+    chain = chain_of(WordForm(), "INT", (0, 27000), (0, 100), (-5000, 32500))
     assert chain.troubles == ("as INT the value moves by 1: 1.00 % of its span is cut off",)
     assert [s.how for s in chain.steps][:2] == ["INT", "INT_TO_REAL(raw)"]
 

@@ -99,11 +99,11 @@ def test_frequency_in_tenths_of_a_hertz() -> None:
 
 
 def test_slope_and_offset_say_the_same_as_two_points() -> None:
-    """100 / 27648 is 0.0036168981…; 13824 counts are 50 %."""
-    plant = path_of(device={**SIGNAL, "signal": "0–10 V"}, input=mode(counts=(0, 27648)),
-                    value={"form": "slope and offset", "slope": "0.00361689814814814814814", "offset": "0", "unit": "%"})  # fmt: skip
+    """100 / 25000 is 0.004; 12500 counts are 50 %."""
+    plant = path_of(device={**SIGNAL, "signal": "0–10 V"}, input=mode(counts=(0, 25000)),
+                    value={"form": "slope and offset", "slope": "0.004", "offset": "0", "unit": "%"})  # fmt: skip
     assert stations(plant, Station.LOOP, 5)[5] == pytest.approx(50.0)
-    assert stations(plant, Station.VALUE, 50)[4] == 13824
+    assert stations(plant, Station.VALUE, 50)[4] == 12500
 
 
 def test_a_chain_of_factors_has_the_slope_of_their_product() -> None:
@@ -164,8 +164,8 @@ def test_on_failure_is_apart_from_outside_the_range() -> None:
 
 
 def test_limits_of_ne_43_are_met_by_the_count_nearest_to_them() -> None:
-    """On 0…27648 for 4–20 mA, 3.6 mA are −691.2 counts: −691 is the count at the limit, and bad."""
-    plant = path_of(device=SIGNAL, input=mode("mA", (4, 20), (0, 27648), least=-4864, most=32511), value=PERCENT)
+    """On 0…30003 for 4–20 mA, 3.6 mA are −750.075 counts: −750 is the count at the limit, and bad."""
+    plant = path_of(device=SIGNAL, input=mode("mA", (4, 20), (0, 30003), least=-5000, most=32767), value=PERCENT)
     assert reasons(plant, Station.LOOP, 3.6) == Reason.FAILED_LOW
     assert reasons(plant, Station.LOOP, 3.62) == Reason.UNDER_RANGE
     assert reasons(plant, Station.LOOP, 21.0) == Reason.FAILED_HIGH
@@ -173,7 +173,7 @@ def test_limits_of_ne_43_are_met_by_the_count_nearest_to_them() -> None:
 
 
 def test_a_count_that_tells_a_fault_is_no_value_of_the_signal() -> None:
-    plant = path_of(device={**SIGNAL, "signal": "0–10 V"}, input=mode(counts=(0, 27648), most=32767, over_counts=32767, open_counts=-32768, least=-4864),
+    plant = path_of(device={**SIGNAL, "signal": "0–10 V"}, input=mode(counts=(0, 27000), most=32767, over_counts=32767, open_counts=-32768, least=-5000),
                     value=PERCENT)  # fmt: skip
     assert reasons(plant, Station.COUNTS, -32768) == Reason.OPEN_CIRCUIT
     assert reasons(plant, Station.COUNTS, 32767) == Reason.AT_LIMIT_HIGH

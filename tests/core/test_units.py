@@ -36,3 +36,20 @@ def test_case_matters_only_where_it_tells_units_apart() -> None:
     assert read_unit("mA").shown == "mA"
     with pytest.raises(TextError, match="MPa"):
         read_unit("mPax")
+
+
+def test_a_difference_of_temperatures_is_no_temperature() -> None:
+    """10 °C more is 18 °F more, and 10 °C is 50 °F; neither converts into the other."""
+    assert convert(10, "Δ°C", "Δ°F") == pytest.approx(18)
+    assert convert(10, "°C", "°F") == pytest.approx(50)
+    assert factor_and_offset("Δ°C", "°C") is None
+
+
+@pytest.mark.parametrize(
+    ("value", "of", "into", "result"),
+    [(1, "inH₂O", "mbar", 2.4908891), (760, "mmHg", "atm", 1.0), (1, "gal/min", "l/min", 3.785411784),
+     (1, "kgf/cm²", "bar", 0.980665), (1, "ft³/min", "m³/h", 1.699010796), (3.6, "km/h", "m/s", 1.0), (1, "lb", "kg", 0.45359237),
+     (1, "kWh", "MJ", 3.6), (1, "g/cm³", "kg/m³", 1000), (64.2, "°C", "°F", 147.56), (1, "µS/cm", "mS/cm", 0.001)],
+)  # fmt: skip
+def test_units_by_their_definitions(value: float, of: str, into: str, result: float) -> None:
+    assert convert(value, of, into) == pytest.approx(result, rel=1e-6)

@@ -109,3 +109,30 @@ def test_the_project_file_comes_with_a_name_and_can_be_read(person: Who) -> None
 def test_switches_say_their_words(person: Who, point: int, text: str, words: str) -> None:
     stations = person("reader").get(f"/api/points/{point}/path?station=PROCESS&text={text}").json["stations"]
     assert stations[5]["figure"] == words
+
+
+def test_a_path_that_is_not_in_the_list_is_worked_out(person: Who) -> None:
+    """Type K at 350 °C with 24 °C in the cabinet: 14.2931, 13.3334 mV, 3500 tenths."""
+    document = {"device": {"signal": "TC K"}, "input": {"module": "tc8", "mode": "TC K, 0.1 °C"}}
+    body = {
+        "document": document,
+        "set": [{"station": "PROCESS", "text": "662 °F"}, {"station": "COUNTS", "text": "32767"}],
+    }
+    reader = person("reader")
+    warm, opened = reader.send("POST", "/api/paths", body).json["answers"]
+    assert warm["figures"] == pytest.approx([350, 14.2931, 13.3334, 14.2931, 3500, 350], abs=1e-4)
+    assert warm["units"] == ["°C", "mV", "mV", "mV", "", "°C"]
+    assert "E_K⁻¹" in warm["working"][4]["figures"]
+    assert (opened["quality"], opened["reasons"][0], opened["figures"][0]) == ("bad", "open circuit", None)
+    bad = reader.send("POST", "/api/paths", body | {"document": {"device": {"signal": "TC Q"}}})
+    assert (bad.status_code, "device.signal" in bad.json["title"]) == (422, True)
+    assert "device" in reader.get("/api/paths/schema").json["properties"]
+
+
+def test_the_status_bit_and_its_mask_stand_at_the_input(person: Who) -> None:
+    """The third channel of a module that counts its bits from 1 has bit 3 and mask 4; of one that counts from 0, bit 0."""
+    reader = person("reader")
+    for point, bit, mask in ((15, "3", "4, 0x0004, 0000000000000100"), (21, "0", "1, 0x0001, 0000000000000001")):
+        facts = reader.get(f"/api/points/{point}/sheet").json["facts"]
+        rows = {r["label"]: r["figure"] for s in facts if s["title"] == "status word" for r in s["rows"]}
+        assert (rows["bit"], rows["mask"]) == (bit, mask)

@@ -63,6 +63,7 @@ def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, d
         stream_api,
     ):
         app.register_api(part.api)
+    app.register_api(path_api.documents)
     _add_plain_routes(app, dist)
     return app
 

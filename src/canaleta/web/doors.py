@@ -17,12 +17,13 @@ CSRF_HEADER = "X-Canaleta-Csrf"
 RIGHTS: dict[str, str | None] = {
     "public": None,
     "read": "reader",
+    "look": "reader",
     "self": "reader",
     "edit": "technician",
     "inject": "technician",
     "engineer": "engineer",
 }
-"""Each right and the least role that has it; None for anybody, signed in or not. "self" is one's own account."""
+"""Each right and the least role that has it; None for anybody, signed in or not. "look" reads by POST, "self" is one's own account."""
 _SAFE = ("GET", "HEAD", "OPTIONS")
 _POLICY = (
     "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; font-src 'self'; "

@@ -5,13 +5,15 @@ from __future__ import annotations
 import time
 from dataclasses import asdict
 from decimal import Decimal
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from flask import Response, jsonify
 from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, ConfigDict, Field
 
+from canaleta.catalogue.types import module_types
+from canaleta.core.document import DocumentError, path_schema, read_document
 from canaleta.core.entry import read_station, station_figure
 from canaleta.core.faults import Fault, evaluate_faulted, faulted, read_fault, upset_of, words_of
 from canaleta.core.fields import STATIONS, Station
@@ -26,8 +28,9 @@ from canaleta.web.point import PointPath, finite, found, words_in_hex
 from canaleta.web.problems import PROBLEMS, CellProblem, ProblemError
 from canaleta.web.shared import shared
 
-__all__ = ["api"]
+__all__ = ["api", "documents"]
 
+documents = APIBlueprint("paths", __name__, url_prefix="/api/paths", abp_responses=PROBLEMS)
 api = APIBlueprint("path", __name__, url_prefix="/api/points", abp_responses=PROBLEMS)
 
 
@@ -76,6 +79,78 @@ class PathOut(BaseModel):
     loop: float | None = None
     value: float | None = None
     fault: str = ""
+
+
+class SetIn(BaseModel):
+    """A value at a station, as typed."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    station: Literal["PROCESS", "DEVICE", "LOOP", "INPUT", "COUNTS", "VALUE"]
+    text: Annotated[str, Field(max_length=60)]
+
+
+class PathIn(BaseModel):
+    """A path that need not be in the list, as `convert path` reads it, and values at its stations."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    document: dict[str, Any]
+    set: list[SetIn] = Field(min_length=1, max_length=1000)
+
+
+class FiguresOut(BaseModel):
+    """All stations from one value: figures in the order of the stations, none where unknown, and their units."""
+
+    station: str
+    text: str
+    figures: list[float | None]
+    units: list[str]
+    quality: str
+    reasons: list[str]
+    working: list[WorkingOut | None]
+
+
+class PathsOut(BaseModel):
+    """One answer a value, in order."""
+
+    stations: list[str]
+    answers: list[FiguresOut]
+
+
+@documents.get("/schema", responses={200: None})
+@needs("read")
+def document_schema() -> Response:
+    """The JSON schema of a path document."""
+    return jsonify(path_schema())
+
+
+@documents.post("", responses={200: PathsOut})
+@needs("look")
+def paths_of(body: PathIn) -> Response:
+    """All stations of a described path from values at any of them. 422 says what cannot be read, and where."""
+    try:
+        image, faults = read_document(body.document, module_types())
+        given = [(s, read_station(image, 0, Station(s.station), s.text)) for s in body.set]
+    except (DocumentError, TextError) as error:
+        raise ProblemError(422, str(error), remedy="GET /api/paths/schema says what a path looks like") from error
+    by_row = {0: faults} if faults else {}
+    as_it_is = faulted(image, by_row)
+    units = [words.unit for words in describe(as_it_is, 0)]
+    answers = []
+    for asked, value in given:
+        paths = evaluate_faulted(image, Station(asked.station), np.array([value]), by_row)
+        why = workings(as_it_is, 0, Station(asked.station), value, upset_of(1, by_row))
+        answers.append(
+            FiguresOut(
+                station=asked.station, text=asked.text, units=units,
+                figures=[finite(x) for x in paths.stations[:, 0]],
+                quality=Quality(int(paths.quality[0])).name.lower(),
+                reasons=reasons_told(image, 0, int(paths.reasons[0])),
+                working=[WorkingOut(**asdict(w)) if w else None for w in why],
+            )
+        )  # fmt: skip
+    return jsonify(PathsOut(stations=[s.value for s in STATIONS], answers=answers).model_dump())
 
 
 @api.get("/<int:point>/path", responses={200: PathOut})

@@ -90,6 +90,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/paths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** All stations of a described path from values at any of them. 422 says what cannot be read, and where. */
+        post: operations["paths_paths_of_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/paths/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The JSON schema of a path document. */
+        get: operations["paths_document_schema_schema_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plant": {
         parameters: {
             query?: never;
@@ -647,6 +681,26 @@ export interface components {
             width: number;
         };
         /**
+         * FiguresOut
+         * @description All stations from one value: figures in the order of the stations, none where unknown, and their units.
+         */
+        FiguresOut: {
+            /** Figures */
+            figures: (number | null)[];
+            /** Quality */
+            quality: string;
+            /** Reasons */
+            reasons: string[];
+            /** Station */
+            station: string;
+            /** Text */
+            text: string;
+            /** Units */
+            units: string[];
+            /** Working */
+            working: (components["schemas"]["WorkingOut"] | null)[];
+        };
+        /**
          * FindingOut
          * @description What does not agree, and the cells it names.
          */
@@ -793,6 +847,18 @@ export interface components {
             password: string;
         };
         /**
+         * PathIn
+         * @description A path that need not be in the list, as `convert path` reads it, and values at its stations.
+         */
+        PathIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Set */
+            set: components["schemas"]["SetIn"][];
+        };
+        /**
          * PathOut
          * @description The six stations of a point. live: a reading was at hand. age_s: of the reading, by server time.
          */
@@ -839,6 +905,16 @@ export interface components {
              * @default null
              */
             value?: number | null;
+        };
+        /**
+         * PathsOut
+         * @description One answer a value, in order.
+         */
+        PathsOut: {
+            /** Answers */
+            answers: components["schemas"]["FiguresOut"][];
+            /** Stations */
+            stations: string[];
         };
         /**
          * PlantOut
@@ -962,6 +1038,19 @@ export interface components {
             rights: string[];
             /** Role */
             role: string;
+        };
+        /**
+         * SetIn
+         * @description A value at a station, as typed.
+         */
+        SetIn: {
+            /**
+             * Station
+             * @enum {string}
+             */
+            station: "PROCESS" | "DEVICE" | "LOOP" | "INPUT" | "COUNTS" | "VALUE";
+            /** Text */
+            text: string;
         };
         /**
          * SettingOut
@@ -1392,6 +1481,98 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["BroughtOut"];
                 };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    paths_paths_of_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PathIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    paths_document_schema_schema_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unprocessable Entity */
             422: {

@@ -9,6 +9,7 @@ const password = ref('')
 const says = ref('')
 const RIGHTS: Record<string, string> = {
   read: 'see everything',
+  look: 'work out paths that are not in the list',
   self: 'change your own password',
   edit: 'change the list',
   inject: 'put signals on terminals of stand-in racks',

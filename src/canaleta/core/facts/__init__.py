@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from canaleta.core.facts import discrete, loop, scaling, temperature
+from canaleta.core.facts import discrete, loop, scaling, status, temperature
 from canaleta.core.facts.base import Row, Section
 from canaleta.core.image import PlantImage
 from canaleta.core.joints.base import PathRows
@@ -18,12 +18,12 @@ __all__ = ["Row", "Section", "facts_of"]
 
 _OF_FAMILY = {
     Family.LINEAR: (loop.failure_limits, scaling.resolution, scaling.accuracy, loop.voltage, loop.shunt,
-                    scaling.forms, scaling.root, scaling.reference, scaling.switch, scaling.order, scaling.numbers, loop.moving),
+                    scaling.forms, scaling.root, scaling.reference, scaling.switch, scaling.order, scaling.numbers, loop.moving, status.status_bit),
     Family.THERMOCOUPLE: (temperature.extension, scaling.resolution, scaling.accuracy, scaling.forms, scaling.switch,
-                          scaling.order, scaling.numbers),
+                          scaling.order, scaling.numbers, status.status_bit),
     Family.RESISTANCE: (temperature.leads, scaling.resolution, scaling.accuracy, scaling.forms, scaling.switch,
-                        scaling.order, scaling.numbers),
-    Family.CONTACT: (discrete.agreement_of, discrete.truth, discrete.watching, loop.moving),
+                        scaling.order, scaling.numbers, status.status_bit),
+    Family.CONTACT: (discrete.agreement_of, discrete.truth, discrete.watching, loop.moving, status.status_bit),
 }  # fmt: skip
 
 
