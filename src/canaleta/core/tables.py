@@ -7,7 +7,7 @@ never overshoots, so that a rising table stays rising between its points and has
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from functools import cached_property, lru_cache
@@ -20,7 +20,7 @@ from canaleta.core.text import TextError, plain, read_number
 
 Floats = NDArray[np.float64]
 
-__all__ = ["MOST_POINTS", "Table", "read_table", "table_of"]
+__all__ = ["MOST_POINTS", "Table", "read_table", "table_of", "through_tables"]
 
 MOST_POINTS = 256
 _NEWTON_STEPS = 60
@@ -111,6 +111,21 @@ class Table:
             if moved <= _SETTLED * (self.x[-1] - self.x[0]):
                 break
         return np.asarray(x, dtype=np.float64)
+
+
+def through_tables(texts: Sequence[str | None], cubic: NDArray[np.bool_], x: Floats, forward: bool) -> Floats:
+    """Each x through its own table, or backwards; NaN where there is no table. All of one length; rows of one table
+    are worked on together.
+    """
+    groups: dict[tuple[str | None, bool], list[int]] = {}
+    for at, key in enumerate(zip(texts, cubic.tolist(), strict=True)):
+        groups.setdefault(key, []).append(at)
+    out = np.full(x.shape, np.nan)
+    for (text, curved), rows in groups.items():
+        if text:
+            table = table_of(text, curved)
+            out[rows] = (table.forward if forward else table.inverse)(x[rows])
+    return out
 
 
 def read_table(text: str) -> str:

@@ -23,7 +23,7 @@ from canaleta.core.loops import cable_ohm
 from canaleta.core.modules import ModeTable
 from canaleta.core.quality import Reason, mark, signal_reasons
 from canaleta.core.signals import SIGNALS, Family
-from canaleta.core.tables import table_of
+from canaleta.core.tables import through_tables
 from canaleta.core.text import shown
 
 __all__ = ["CHAIN", "AffineConverter", "loop_drop_v", "loop_ohm", "signal_unit"]
@@ -77,13 +77,7 @@ class DeviceJoint:
         if not len(rows):
             return otherwise
         out = otherwise.copy()
-        texts = p.cells("device_table")
-        for at in rows.tolist():
-            if not texts[at]:
-                out[at] = np.nan
-                continue
-            table = table_of(texts[at], bool(codes[at] > first))
-            out[at] = (table.forward if forward else table.inverse)(x[at : at + 1])[0]
+        out[rows] = through_tables(p.cells("device_table")[rows].tolist(), codes[rows] > first, x[rows], forward)
         return out
 
     def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:

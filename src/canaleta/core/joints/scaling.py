@@ -20,7 +20,7 @@ from canaleta.core.laws import SENSOR_LAW, TABLE_LAWS, VALUE_LAW_NAMES
 from canaleta.core.references import value_unit
 from canaleta.core.sensors.elements import degrees, electrical
 from canaleta.core.signals import SIGNALS, Family
-from canaleta.core.tables import table_of
+from canaleta.core.tables import through_tables
 from canaleta.core.text import plain, shown
 from canaleta.core.units import factor_and_offset
 
@@ -127,7 +127,8 @@ class Scaling:
         slope, offset = p.number("slope"), np.nan_to_num(p.number("offset"))
         if chained.any():
             texts = p.cells("factors")
-            product = [_product(texts[at]) if chained[at] else np.nan for at in range(len(p))]
+            products = {text: _product(text) for text in set(texts[chained])}
+            product = [products[texts[at]] if chained[at] else np.nan for at in range(len(p))]
             slope = np.where(chained, product, slope)
         return sloped, slope, offset
 
@@ -181,15 +182,10 @@ def _beyond_the_line(p: PathRows, x: Floats, forward: bool) -> Floats:
     if not len(rows):
         return x
     out = np.array(x, dtype=np.float64, copy=True)
-    texts = p.cells("value_table")
-    for at in rows.tolist():
-        if codes[at] == _SENSOR:
-            continue
-        if not texts[at]:
-            out[at] = np.nan
-            continue
-        table = table_of(texts[at], bool(codes[at] > _FIRST_TABLE))
-        out[at] = (table.forward if forward else table.inverse)(x[at : at + 1])[0]
+    tabled = rows[codes[rows] != _SENSOR]
+    if len(tabled):
+        texts = p.cells("value_table")[tabled].tolist()
+        out[tabled] = through_tables(texts, codes[tabled] > _FIRST_TABLE, x[tabled], forward)
     sensor = np.flatnonzero(codes == _SENSOR)
     if len(sensor):
         out[sensor] = _through_sensor(p, sensor, x[sensor], forward)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from canaleta.core.sensors.resistance import resistance_curve, resistance_curves
 from canaleta.core.sensors.thermocouples import thermocouple, thermocouple_letters
-from canaleta.core.tables import table_of
+from canaleta.core.tables import table_of, through_tables
 
 Floats = NDArray[np.float64]
 Names = NDArray[np.object_]
@@ -42,19 +42,17 @@ def _each(names: Names, x: Floats, tables: Names | None, forward: bool) -> Float
             curve = resistance_curve(name)
             out[mask] = curve.ohm(x[mask]) if forward else curve.temperature_degc(x[mask])
         elif name == "own" and tables is not None:
-            for at in np.flatnonzero(mask).tolist():
-                out[at] = _own(tables[at], x[at : at + 1], forward)
+            out[mask] = _own(tables[mask].tolist(), x[mask], forward)
     return out
 
 
-def _own(text: str | None, x: Floats, forward: bool) -> float:
-    if not text:
-        return float("nan")
-    table = table_of(text, cubic=False)
-    ends = table.x if forward else table.y
-    if not min(ends) <= x[0] <= max(ends):
-        return float("nan")
-    return float((table.forward if forward else table.inverse)(x)[0])
+def _own(texts: list[str | None], x: Floats, forward: bool) -> Floats:
+    found = through_tables(texts, np.zeros(len(texts), dtype=bool), x, forward)
+    ends = {text: span_degc("own", text) for text in set(texts)}
+    low, high = np.array([ends[text] for text in texts], dtype=np.float64).reshape(-1, 2).T
+    degc = x if forward else found
+    with np.errstate(invalid="ignore"):
+        return np.where((degc >= low) & (degc <= high), found, np.nan)
 
 
 def span_degc(name: str, table: str | None = None) -> tuple[float, float]:
