@@ -238,3 +238,21 @@ def test_any_station_to_all_and_back(signal: str, percent: float, form: str) -> 
         assert stations(plant, station, forward[k])[1] == pytest.approx(percent, abs=1e-6)
     assert stations(plant, Station.COUNTS, forward[4])[1] == pytest.approx(percent, abs=width)
     assert stations(plant, Station.VALUE, forward[5])[4] == forward[4]
+
+
+@pytest.mark.parametrize(
+    ("volts", "reason"), [(0.0, Reason.FAILED_LOW), (0.9, Reason.FAILED_LOW), (0.93, Reason.UNDER_RANGE), (1.0, Reason(0)),
+                          (5.2, Reason.OVER_RANGE), (5.25, Reason.FAILED_HIGH)]
+)  # fmt: skip
+def test_a_live_zero_in_volts_fails_at_the_same_shares(volts: float, reason: Reason) -> None:
+    """3.6 and 21 mA of 4–20 are 0.9 and 5.25 V of 1–5."""
+    plant = path_of(
+        device={**SIGNAL, "signal": "1–5 V"}, input=mode("V", (0, 10), (0, 32000), least=-2000), value=PERCENT
+    )
+    assert reasons(plant, Station.LOOP, volts) == reason
+
+
+def test_a_dead_zero_is_no_limit_of_the_module() -> None:
+    plant = path_of(device={**SIGNAL, "signal": "0–10 V"}, input=mode(most=32767), value=PERCENT)
+    assert reasons(plant, Station.LOOP, 0.0) == Reason(0)
+    assert reasons(plant, Station.LOOP, 11.0) == Reason.AT_LIMIT_HIGH

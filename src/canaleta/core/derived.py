@@ -14,7 +14,7 @@ from canaleta.core.path import CHAINS, describe, evaluate
 from canaleta.core.quality import Reason
 from canaleta.core.references import asks_reference
 from canaleta.core.signals import Family, signal_named
-from canaleta.core.text import plain
+from canaleta.core.text import plain_figure
 
 __all__ = ["applies", "derived_texts", "form_follows", "kind_follows"]
 
@@ -139,4 +139,4 @@ def _fits(image: PlantImage, row: int) -> bool:
 
 
 def _text(figure: float) -> str:
-    return plain(float(f"{figure:.{_DIGITS}g}"))
+    return plain_figure(float(f"{figure:.{_DIGITS}g}"))

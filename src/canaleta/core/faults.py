@@ -16,6 +16,7 @@ from canaleta.core.fields import STATIONS, Station, Stored, read_choice
 from canaleta.core.image import PlantImage
 from canaleta.core.joints.base import Upset
 from canaleta.core.path import Paths, describe, evaluate
+from canaleta.core.quality import Reason
 from canaleta.core.sensors.extension import EXTENSION_NAMES
 from canaleta.core.signals import SIGNAL_NAMES, Family, signal_named
 from canaleta.core.text import TextError, read_number
@@ -166,14 +167,29 @@ def evaluate_faulted(
     as_it_is = faulted(image, faults)
     physical = evaluate(as_it_is, station, values, None, upset_of(len(image), faults, noise))
     counts = physical.at(Station.COUNTS)
-    believed = evaluate(image, Station.COUNTS, counts, None, None, last)
+    told = np.where(_has_status(image), _bit_of(physical.reasons), np.uint32(0)).astype(np.uint32)
+    believed = evaluate(image, Station.COUNTS, counts, None, None, last, told)
     stations = physical.stations.copy()
     if station is not Station.VALUE:
         stations[-1] = np.where(np.isnan(counts), np.nan, believed.at(Station.VALUE))
     unknown = np.isnan(counts)
+    by_count = (believed.reasons & np.uint32(Reason.OPEN_CIRCUIT | Reason.SHORT_CIRCUIT)) != 0
+    believed.reasons[by_count] &= ~np.uint32(Reason.CHANNEL_FAULT)
     reasons = np.where(unknown, physical.reasons, believed.reasons).astype(np.uint32)
     quality = np.where(unknown, physical.quality, believed.quality).astype(np.uint8)
     return Paths(physical.rows, stations, reasons, quality)
+
+
+def _has_status(image: PlantImage) -> NDArray[np.bool_]:
+    """Whether the module of each row tells faults in a status word."""
+    told = {number for number, module in image.layout.modules.items() if image.layout.types[module.type_key].status}
+    return np.isin(image.module, list(told))
+
+
+def _bit_of(reasons: NDArray[np.uint32]) -> NDArray[np.uint32]:
+    """What the status bit adds where a wire is open or shorted and no count says so."""
+    hurt = (reasons & np.uint32(Reason.OPEN_CIRCUIT | Reason.SHORT_CIRCUIT)) != 0
+    return np.where(hurt, np.uint32(Reason.CHANNEL_FAULT), np.uint32(0)).astype(np.uint32)
 
 
 def words_of(image: PlantImage, row: int, fault: Fault) -> str:

@@ -27,7 +27,8 @@ class Signal:
     """A device's output.
 
     unit, low, high: the signal's span in `unit`; own_span: the span is the device's own and typed for each point.
-    live_zero: its zero is alive, so failure shows (NE 43). curve: sensor letter or resistance curve of temperature
+    live_zero: its zero is alive, so failure shows: NE 43, for a voltage at the same
+    shares of its span. curve: sensor letter or resistance curve of temperature
     elements, "own" for one typed as a table. switch: for discretes, what closes the circuit; closed_at_rest: its
     state on the shelf.
     """
@@ -86,10 +87,10 @@ SIGNALS: tuple[Signal, ...] = (
     _linear("0–20 mA", "mA", 0.0, 20.0),
     _linear("±20 mA", "mA", -20.0, 20.0),
     _linear("0–10 V", "V", 0.0, 10.0),
-    _linear("2–10 V", "V", 2.0, 10.0),
+    _linear("2–10 V", "V", 2.0, 10.0, live_zero=True),
     _linear("0–1 V", "V", 0.0, 1.0),
     _linear("0–5 V", "V", 0.0, 5.0),
-    _linear("1–5 V", "V", 1.0, 5.0),
+    _linear("1–5 V", "V", 1.0, 5.0, live_zero=True),
     _linear("±5 V", "V", -5.0, 5.0),
     _linear("±10 V", "V", -10.0, 10.0),
     _own_span("mV", "mV"),

@@ -9,7 +9,7 @@ import re
 from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Context, Decimal, InvalidOperation
 
-__all__ = ["RangeText", "TextError", "as_typed", "plain", "read_number", "read_range", "shown"]
+__all__ = ["RangeText", "TextError", "as_typed", "plain", "plain_figure", "read_number", "read_range", "shown"]
 
 MINUS = "\u2212"
 THIN_SPACE = "\u2009"
@@ -83,6 +83,12 @@ def plain(value: Decimal | float | int) -> str:
     if isinstance(value, (Decimal, int)):
         return format(value, "f" if isinstance(value, Decimal) else "d")
     return format(Decimal(repr(float(value))), "f")
+
+
+def plain_figure(value: float) -> str:
+    """A worked-out number as text that any program reads: no exponent, no zero behind a whole number."""
+    text = plain(value)
+    return text.removesuffix(".0")
 
 
 def as_typed(text: str) -> str:

@@ -269,7 +269,7 @@ def _curve(image: PlantImage, row: int) -> CurveOut | None:
         return None
     words = describe(image, row)
     signal = signal_named(image.text("signal", row))
-    namur = image.conventions.namur if signal and signal.live_zero else None
+    namur = image.conventions.namur if signal and signal.live_zero and signal.unit == "mA" else None
     return CurveOut(
         loop_unit=words[2].unit,
         value_unit=words[5].unit,

@@ -88,6 +88,7 @@ tbody th {
 
 .why {
   font-family: var(--sans);
+  white-space: normal;
 }
 
 .why.bad {

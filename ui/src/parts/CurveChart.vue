@@ -97,10 +97,10 @@ const tick = (value: number) => figure(value, Math.abs(value) < 10 && value % 1 
       />
     </svg>
     <p v-if="scales && curve" class="key small quiet">
-      <span class="bar solid"></span> the list
-      <template v-if="curve.device.length"><span class="bar dashed"></span> the device</template>
-      <template v-if="curve.straight.length"><span class="bar dotted"></span> straight line</template>
-      <template v-if="curve.fault_low != null"><span class="block"></span> failed (NE 43)</template>
+      <span><span class="bar solid"></span> the list</span>
+      <span v-if="curve.device.length"><span class="bar dashed"></span> the device</span>
+      <span v-if="curve.straight.length"><span class="bar dotted"></span> straight line</span>
+      <span v-if="curve.fault_low != null"><span class="block"></span> failed (NE 43)</span>
     </p>
     <p v-if="!scales" class="quiet none">
       {{ curve ? 'no scaling to draw yet' : 'two states, nothing to draw' }}
@@ -179,7 +179,7 @@ text {
 .key {
   display: flex;
   flex-wrap: wrap;
-  gap: 2px 6px;
+  gap: 2px 12px;
   font-size: 11px;
   white-space: nowrap;
   align-items: center;
@@ -187,24 +187,24 @@ text {
 }
 
 .bar {
+  display: inline-block;
   width: 20px;
+  vertical-align: middle;
   border-top: 2px solid rgb(var(--v-theme-copper));
 }
 
 .bar.dashed {
-  margin-left: 8px;
   border-top: 2px dashed rgb(var(--v-theme-quiet));
 }
 
 .bar.dotted {
-  margin-left: 8px;
   border-top: 2px dotted rgb(var(--v-theme-quiet));
 }
 
 .block {
+  display: inline-block;
   width: 10px;
   height: 10px;
-  margin-left: 8px;
   background: rgb(var(--v-theme-bad-wash));
   outline: 1px solid rgb(var(--v-theme-line));
 }

@@ -104,7 +104,7 @@ const kind = (station: Schemas['StationOut']) =>
           <input
             :value="shown(station)"
             class="figure"
-            :class="{ stale }"
+            :class="{ stale, long: shown(station).length > 9 }"
             :size="6"
             :aria-label="`${station.name}, ${wordsFor[station.name]}`"
             :placeholder="'—'"
@@ -246,6 +246,10 @@ input {
   line-height: 32px;
   text-align: right;
   outline: none;
+}
+
+input.long {
+  font-size: 14px;
 }
 
 input.stale {

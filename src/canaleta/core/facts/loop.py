@@ -30,7 +30,7 @@ __all__ = ["failure_limits", "moving", "shunt", "voltage"]
 def failure_limits(p: PathRows) -> Section | None:
     """The limits of NE 43 in mA, at the input, in counts and in the value, and whether the module can show them."""
     signal = signal_named(p.text("signal"))
-    if signal is None or not signal.live_zero or not fits(p)[0]:
+    if signal is None or not signal.live_zero or signal.unit != "mA" or not fits(p)[0]:
         return None
     namur = p.conventions.namur
     rows = []

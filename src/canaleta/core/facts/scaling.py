@@ -19,7 +19,8 @@ from canaleta.core.sensors.elements import electrical
 from canaleta.core.sensors.resistance import class_limit_degc, resistance_curves
 from canaleta.core.sensors.thermocouples import thermocouple
 from canaleta.core.signals import Family, signal_named
-from canaleta.core.text import plain, shown
+from canaleta.core.text import plain_figure as shown_plain
+from canaleta.core.text import shown
 
 __all__ = ["accuracy", "forms", "numbers", "order", "reference", "resolution", "root", "switch"]
 
@@ -73,7 +74,7 @@ def forms(p: PathRows) -> Section | None:
 
 
 def _digits(x: float) -> str:
-    return plain(float(f"{x:.9g}"))
+    return shown_plain(float(f"{x:.9g}"))
 
 
 def resolution(p: PathRows) -> Section | None:

@@ -404,16 +404,22 @@ def _reasons(p: PathRows, stations: Floats) -> NDArray[np.uint32]:
     counts = stations[4]
     code = p.code("signal")
     seen = InputJoint().backward(p, AffineConverter().backward(p, counts))
-    current = np.where(_UNIT[code] == _MA, seen, np.nan)
+    low_end, high_end = signal_span(p)
+    # A live zero in volts fails at the same shares of its span as one in milliampere.
+    to_ma = np.where(_UNIT[code] == _MA, 1.0, 16.0 / (high_end - low_end))
+    current = np.where(_UNIT[code] == _MA, seen, 4.0 + (seen - low_end) * to_ma)
     with np.errstate(invalid="ignore", divide="ignore"):
         at_least, at_most = counts <= p.of_mode("least"), counts >= p.of_mode("most")
         low, high = AffineConverter().seen_span(p)
         per_count = (high - low) / (p.of_mode("counts_high") - p.of_mode("counts_low")) / InputJoint.gain(p, 1.0)
         per_count = np.where(p.of_mode("rounding") == ModeTable.ROUNDINGS.index("none"), 0.0, per_count)
+        per_count = np.abs(per_count * np.maximum(p.of_mode("step"), 1e-12))
+        # A dead zero that the count stops at is the signal's own end, not one of the module's.
+        at_least &= _LIVE_ZERO[code] | (np.abs(seen - low_end) > per_count)
         told = fault_counts(p, counts, out)
         out |= signal_reasons(
             np.where(told, np.nan, current), _LIVE_ZERO[code], at_least & ~told, at_most & ~told,
-            p.conventions.namur, per_count * np.maximum(p.of_mode("step"), 1e-12),
+            p.conventions.namur, per_count * to_ma,
         )  # fmt: skip
         starved = (_UNIT[code] == _MA) & (stations[2] >= greatest_ma(p) - 1e-9) & ~np.isnan(stations[1])
         mark(out, starved & ~p.hit("shorted") & (stations[2] < 25.0), Reason.STARVED_LOOP)
