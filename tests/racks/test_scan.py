@@ -1,6 +1,6 @@
 """From registers to values without a network: every word form of the demo rack, faults in the field, holding on."""
 
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 
 import numpy as np
@@ -14,7 +14,7 @@ from canaleta.core.quality import Quality, Reason
 from canaleta.core.registers import RackMap, decode, encode
 from canaleta.plant.live import LiveBlock
 from canaleta.plant.seed import stored_row
-from canaleta.racks.scan import ScanPlan
+from canaleta.racks.scan import FailureWatch, ScanPlan
 from canaleta.standins.field import FieldRack
 
 PLANT = demo_plant()
@@ -95,3 +95,34 @@ def test_a_point_that_holds_keeps_its_last_good_value_through_a_failure() -> Non
     assert Reason(int(second.reasons[held])) & Reason.HELD
     assert second.value[put] == 20
     assert Reason(int(second.reasons[put])) & Reason.SUBSTITUTED
+
+
+def test_a_failure_is_told_after_the_time_that_the_plant_gives_it() -> None:
+    """NE 43: until 4 s have passed the level is only out of range; a moment within it begins the time anew."""
+    image = listed().with_cells({(0, "on_failure"): "up-scale"})
+    opened = tuple(
+        d.model_copy(update={"faults": (FieldFault(kind="open"),)}) if d.at == "KC-2·1·2·1" else d
+        for d in PLANT.field
+    )
+    sound = FieldRack(PLANT, LAYOUT, 1, seed=7)
+    broken = FieldRack(PLANT.model_copy(update={"field": opened}), LAYOUT, 1, seed=7)
+    plan, watch, start = ScanPlan.of(image, 1, MAP), FailureWatch(), datetime(2026, 11, 23, 12, tzinfo=UTC)
+
+    def at(seconds: float, field: FieldRack) -> tuple[Quality, Reason, float]:
+        read_at = start + timedelta(seconds=seconds)
+        shown = plan.block(field.step(0), set(), rack=1, scan=1, epoch=1, read_at=read_at, watch=watch)
+        k = shown.points.tolist().index(1)
+        return Quality(int(shown.quality[k])), Reason(int(shown.reasons[k])), float(shown.value[k])
+
+    young = at(0, broken)
+    assert young[0] == Quality.DOUBTFUL
+    assert young[1] & Reason.UNDER_RANGE
+    assert young[2] == -125.0, "not replaced while it may still be a moment"
+    assert at(3.9, broken)[0] == Quality.DOUBTFUL
+    old = at(4.0, broken)
+    assert old[1] & Reason.FAILED_LOW
+    assert old[2] == pytest.approx(500 * 1.03125)
+    assert at(5.0, sound)[0] == Quality.GOOD
+    assert at(6.0, broken)[0] == Quality.DOUBTFUL
+    assert at(9.0, broken)[0] == Quality.DOUBTFUL
+    assert at(10.0, broken)[0] == Quality.BAD

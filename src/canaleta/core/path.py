@@ -7,6 +7,7 @@ A path is a chain of joints chosen by the family of the signal; CHAINS is the on
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -31,6 +32,8 @@ CHAINS: dict[Family, Chain] = {
     Family.RESISTANCE: temperature.RESISTANCE,
     Family.CONTACT: contact.CHAIN,
 }
+Ripen = Callable[[NDArray[np.int64], NDArray[np.uint32]], NDArray[np.uint32]]
+"""Places in `rows` and their reasons in, reasons of the same shape out."""
 _COUNTS = STATIONS.index(Station.COUNTS)
 _UNROUNDED = ModeTable.ROUNDINGS.index("none")
 
@@ -61,12 +64,14 @@ def evaluate(
     upset: Upset | None = None,
     last: Floats | None = None,
     told: NDArray[np.uint32] | None = None,
+    ripen: Ripen | None = None,
 ) -> Paths:
     """All six stations of each path from a value at one of them.
 
     rows: the points, all if None. values: (n,) or one number, in the unit of `station`, NaN where unknown.
     upset: what is wrong in the field, for stations after the given one. last: the last good value of each row, for
     points that hold it when their signal fails. told: reasons known from elsewhere, a status bit, for each row.
+    ripen: what time makes of reasons, before a failed value is replaced; see quality.ripened.
     A count is a whole number on its way forwards; going backwards from VALUE the stations before COUNTS
     follow from the unrounded count, so that a typed value meets the quantity that would make it.
     """
@@ -86,6 +91,8 @@ def evaluate(
             found = chain.reasons(p, block)
             if told is not None:
                 found |= told[mask]
+            if ripen is not None:
+                found = ripen(mask, found)
             if start < len(STATIONS) - 1 and isinstance(scaling := chain.joints[-1], Scaling):
                 before = last[mask] if last is not None else None
                 block[-1] = settle(p, scaling, block[_COUNTS], block[-1], found, before)

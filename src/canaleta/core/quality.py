@@ -15,7 +15,7 @@ from canaleta.core.conventions import Namur
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 
-__all__ = ["BAD_SIGNAL", "Quality", "Reason", "mark", "of_reasons", "reason_words", "signal_reasons"]
+__all__ = ["BAD_SIGNAL", "Quality", "Reason", "mark", "of_reasons", "reason_words", "ripened", "signal_reasons"]
 
 
 class Quality(IntEnum):
@@ -106,6 +106,18 @@ def of_reasons(reasons: NDArray[np.uint32], has_value: Bools) -> NDArray[np.uint
         mask = np.uint32(sum(int(reason) for reason, (q, _) in WORDS.items() if q == level))
         hit = (reasons & mask) != 0
         out[hit & (has_value | (level == Quality.BAD))] = level
+    return out
+
+
+def ripened(reasons: NDArray[np.uint32], lasted_s: Floats, after_s: float) -> NDArray[np.uint32]:
+    """Reasons after the time that NE 43 gives a failure: until a level has lasted so long it is only out of range.
+
+    lasted_s: how long each level has said so, s.
+    """
+    out = reasons.copy()
+    for failed, only in ((Reason.FAILED_LOW, Reason.UNDER_RANGE), (Reason.FAILED_HIGH, Reason.OVER_RANGE)):
+        young = ((reasons & np.uint32(failed)) != 0) & (lasted_s < after_s)
+        out[young] = (out[young] & ~np.uint32(failed)) | np.uint32(only)
     return out
 
 

@@ -25,7 +25,7 @@ from canaleta.plant.commands import Command, finish, start_waiting
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.live import LiveBlock, read_block, take_lease, write_block
 from canaleta.racks.reader import RackReader, RackSilentError
-from canaleta.racks.scan import ScanPlan
+from canaleta.racks.scan import FailureWatch, ScanPlan
 from canaleta.racks.source import SignalSource, SourceError
 
 __all__ = ["Agent", "run"]
@@ -119,6 +119,7 @@ class Agent:
         period = rack.period_ms / 1000.0
         scan = last.scan if last else 0
         plan: ScanPlan | None = None
+        watch = FailureWatch()
         due = renewed = loop.time()
         silent = ""
         while True:
@@ -137,7 +138,14 @@ class Agent:
                 words = await reader.read()
                 injected = await self._injected()
                 last = plan.block(
-                    words, injected, rack=rack.id, scan=scan, epoch=epoch, read_at=datetime.now(UTC), before=last
+                    words,
+                    injected,
+                    rack=rack.id,
+                    scan=scan,
+                    epoch=epoch,
+                    read_at=datetime.now(UTC),
+                    before=last,
+                    watch=watch,
                 )
                 if silent:
                     log.info("rack %d answers again", rack.id)

@@ -11,14 +11,31 @@ from numpy.typing import NDArray
 from canaleta.core.fields import Station
 from canaleta.core.image import PlantImage
 from canaleta.core.path import evaluate
-from canaleta.core.quality import Quality, Reason, mark, of_reasons
+from canaleta.core.quality import Quality, Reason, mark, of_reasons, ripened
 from canaleta.core.registers import RackMap, decode
 from canaleta.plant.live import LiveBlock
 
-__all__ = ["ANSWERS", "ScanPlan"]
+__all__ = ["ANSWERS", "FailureWatch", "ScanPlan"]
 
 ANSWERS = "answers"
 NEVER = datetime(1970, 1, 1, tzinfo=UTC)
+
+
+class FailureWatch:
+    """Since when each point's level says that its device failed. Kept by whoever scans, from block to block."""
+
+    def __init__(self) -> None:
+        self._since: dict[int, datetime] = {}
+
+    def lasted_s(self, points: NDArray[np.int64], failing: NDArray[np.bool_], now: datetime) -> NDArray[np.float64]:
+        """How long each point has been failing, s; 0 for one that is not. Time is an argument."""
+        out = np.zeros(len(points))
+        for k, (point, fails) in enumerate(zip(points.tolist(), failing.tolist(), strict=True)):
+            if fails:
+                out[k] = (now - self._since.setdefault(point, now)).total_seconds()
+            else:
+                self._since.pop(point, None)
+        return out
 
 
 @dataclass(frozen=True)
@@ -81,14 +98,27 @@ class ScanPlan:
         epoch: int,
         read_at: datetime,
         before: LiveBlock | None = None,
+        watch: FailureWatch | None = None,
     ) -> LiveBlock:
-        """The live block of one reading. before: the block before it, for points that hold their last good value."""
+        """The live block of one reading. before: the block before it, for points that hold their last good value.
+
+        watch: since when levels fail, for the time of NE 43; without it a failure is told at once.
+        """
+        points = self.image.ids[self.rows]
+
+        def ripen(places: NDArray[np.int64], reasons: NDArray[np.uint32]) -> NDArray[np.uint32]:
+            if watch is None:
+                return reasons
+            failing = (reasons & np.uint32(Reason.FAILED_LOW | Reason.FAILED_HIGH)) != 0
+            lasted = watch.lasted_s(points[places], failing, read_at)
+            return ripened(reasons, lasted, self.image.conventions.namur.after_s)
+
         decoded = decode(self.map, words)
         counts = decoded.counts[self.at]
         told = np.zeros(len(counts), dtype=np.uint32)
         mark(told, decoded.fault[self.at], Reason.CHANNEL_FAULT)
         last = self._last_good(before)
-        paths = evaluate(self.image, Station.COUNTS, counts, self.rows, last=last, told=told)
+        paths = evaluate(self.image, Station.COUNTS, counts, self.rows, last=last, told=told, ripen=ripen)
         reasons = paths.reasons.copy()
         # A count that says open or short says more than the module's bit does.
         said = (reasons & np.uint32(Reason.OPEN_CIRCUIT | Reason.SHORT_CIRCUIT)) != 0
@@ -102,7 +132,7 @@ class ScanPlan:
             seq=self.image.seq,
             read_at=read_at,
             state=ANSWERS,
-            points=self.image.ids[self.rows],
+            points=points,
             counts=counts,
             value=value,
             quality=of_reasons(reasons, ~np.isnan(value)),

@@ -191,7 +191,9 @@ def _live(image: PlantImage, row: int) -> PathOut:
             update={"reasons": [held], "rack_state": block.state if block else "", "quality": "none"}
         )
     k = int(at[0])
-    out = _from(image, row, Station.COUNTS, float(block.counts[k]), "live", int(block.reasons[k]))
+    # What the agent knows of time and of values before counts, as long as it worked with this very list.
+    known = (int(block.reasons[k]), float(block.value[k])) if block.seq == image.seq else None
+    out = _from(image, row, Station.COUNTS, float(block.counts[k]), "live", int(block.reasons[k]), known=known)
     return out.model_copy(
         update={
             "age_s": round(max(0.0, now - block.read_at.timestamp()), 3),
@@ -210,6 +212,7 @@ def _from(
     source: str,
     extra: int = 0,
     faults: tuple[Fault, ...] = (),
+    known: tuple[int, float] | None = None,
 ) -> PathOut:
     one = image.only(np.array([row]))
     by_row = {0: faults} if faults else {}
@@ -217,7 +220,9 @@ def _from(
     figures, words = paths.stations[:, 0], describe(faulted(one, by_row), 0)
     why = workings(faulted(one, by_row), 0, station, value, upset_of(1, by_row))
     reasons = paths.reasons | np.uint32(extra)
-    quality = of_reasons(reasons, ~np.isnan(paths.stations[-1]))
+    if known is not None:
+        reasons, figures[-1] = np.array([known[0]], dtype=np.uint32), known[1]
+    quality = of_reasons(reasons, ~np.isnan(figures[-1:]))
     stations = []
     for k, name in enumerate(STATIONS):
         lines = [line for line in words[k].lines if line]

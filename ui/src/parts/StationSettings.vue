@@ -3,6 +3,7 @@
 import { computed, ref, watch } from 'vue'
 import type { Schemas } from '../api/client'
 import CellEditor from '../grid/CellEditor.vue'
+import LongEditor from './LongEditor.vue'
 import { usePlant } from '../plant/store'
 import { asTyped } from '../plant/words'
 
@@ -10,6 +11,7 @@ const props = defineProps<{ sheet: Schemas['SheetOut']; station: string }>()
 const plant = usePlant()
 const editing = ref<{ field: string; text: string } | null>(null)
 
+const LONG = ['table', 'hops', 'factors']
 const STATION_OF: Record<string, string> = { PROCESS: 'DEVICE' }
 const shown = computed(() => STATION_OF[props.station] ?? props.station)
 const settings = computed(() =>
@@ -54,8 +56,15 @@ function accept(field: string) {
       <div v-for="{ field, setting } in settings" :key="field.name">
         <dt class="quiet small" :title="field.says">{{ field.label }}</dt>
         <dd>
+          <LongEditor
+            v-if="editing?.field === field.name && LONG.includes(field.kind)"
+            :model-value="editing.text"
+            :label="`${shown} ${field.label}`"
+            @done="((editing.text = $event), accept(field.name))"
+            @leave="editing = null"
+          />
           <CellEditor
-            v-if="editing?.field === field.name"
+            v-else-if="editing?.field === field.name"
             v-model="editing.text"
             :choices="setting.choices"
             :label="`${shown} ${field.label}`"

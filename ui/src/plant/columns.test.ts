@@ -53,3 +53,11 @@ test('a change of a point or a column that is not there is left alone', () => {
   made.apply({ ...change(5, ''), cells: [[99, 'service', 'x'], [12, 'nothing', 'x']] }) // prettier-ignore
   expect(made.text('service', 1)).toBe('air')
 })
+
+test('a column that did not come is empty, and is there once something is written into it', () => {
+  const made = list()
+  expect(made.text('shunt_ohm', 1)).toBe('')
+  made.apply({ ...change(5, 'x'), cells: [[12, 'shunt_ohm', '250']] })
+  expect([made.text('shunt_ohm', 0), made.text('shunt_ohm', 1)]).toEqual(['', '250'])
+  expect(made.find('250')).toEqual([1])
+})

@@ -1,4 +1,4 @@
-import { age, asTyped, decimalsFor, figure } from './words'
+import { age, asTyped, decimalsFor, figure, fromLines, toLines } from './words'
 
 test('figures have a true minus, thin spaces and fixed decimals', () => {
   expect(figure(-12345.678, 1)).toBe('\u221212\u2009345.7')
@@ -27,4 +27,10 @@ test('decimals follow the span', () => {
 
 test('ages are told in the unit that suits them', () => {
   expect([3, 120, 7200, 200_000].map(age)).toEqual(['3 s', '2 min', '2 h', '2 d'])
+})
+
+test('a table is typed one pair a line, or pasted from a sheet, and stored with semicolons', () => {
+  expect(toLines('0 0; 1 3.4; 5 24.4')).toBe('0 0\n1 3.4\n5 24.4')
+  expect(fromLines('0\t0\r\n\r\n 1\t3.4\n')).toBe('0 0; 1 3.4')
+  expect(fromLines(toLines('0 0; 1 1'))).toBe('0 0; 1 1')
 })

@@ -51,3 +51,14 @@ export function clock(iso: string): string {
   })
   return today ? time : `${at.toISOString().slice(0, 10)} ${time}`
 }
+
+/** A stored table or chain, one entry a line, for typing. */
+export function toLines(text: string): string {
+  return text.split('; ').join('\n')
+}
+
+/** What was typed or pasted from a sheet, as it is stored: entries apart by a semicolon, tabs as spaces. */
+export function fromLines(text: string): string {
+  const lines = text.split(/\r?\n/).map((line) => line.replace(/\t+/g, ' ').trim())
+  return lines.filter(Boolean).join('; ')
+}
