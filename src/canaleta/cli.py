@@ -26,6 +26,10 @@ def main(argv: list[str] | None = None) -> int:
     options.values = values
     try:
         return int(options.run(options))
+    except BrokenPipeError:
+        # Whoever read the answers has had enough ("… | head"): what is still buffered goes nowhere, quietly.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 1
     except TroubleError as trouble:
         print(f"canaleta: {trouble}", file=sys.stderr)
         if trouble.remedy:

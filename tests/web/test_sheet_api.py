@@ -136,3 +136,9 @@ def test_the_status_bit_and_its_mask_stand_at_the_input(person: Who) -> None:
         facts = reader.get(f"/api/points/{point}/sheet").json["facts"]
         rows = {r["label"]: r["figure"] for s in facts if s["title"] == "status word" for r in s["rows"]}
         assert (rows["bit"], rows["mask"]) == (bit, mask)
+
+
+def test_modes_that_do_not_fit_are_offered_with_the_reason(person: Who) -> None:
+    settings = {s["field"]: s for s in person("reader").get("/api/points/1/sheet").json["settings"]}
+    assert set(settings["mode"]["unfit"]) == {"0–10 V"}
+    assert settings["mode"]["unfit"]["0–10 V"] == "takes V; 4–20 mA gives mA"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from decimal import Decimal
 
 import numpy as np
@@ -16,7 +17,7 @@ from canaleta.core.references import asks_reference
 from canaleta.core.signals import Family, signal_named
 from canaleta.core.text import plain_figure
 
-__all__ = ["applies", "derived_texts", "form_follows", "kind_follows"]
+__all__ = ["applies", "derived_texts", "form_follows", "kind_follows", "misfits"]
 
 _DIGITS = 12
 """Significant digits a derived figure is filled in with: more than any converter has, fewer than a float's noise."""
@@ -128,6 +129,23 @@ def kind_follows(image: PlantImage, row: int, becomes: str) -> dict[str, Stored]
     tolerance = image.text("tolerance_class", row)
     if tolerance and after.family[row] != image.family[row]:
         out["tolerance_class"] = None
+    return out
+
+
+def misfits(image: PlantImage, row: int, modes: Iterable[str]) -> dict[str, str]:
+    """The modes that cannot take this point's signal, each with the reason; all fit while no signal is chosen."""
+    signal = signal_named(image.text("signal", row))
+    landing = image.cells["channel"][row]
+    if signal is None or not isinstance(landing, Landing):
+        return {}
+    image, row = image.only(np.array([row])), 0
+    kind = image.layout.type_of(landing.module)
+    out = {}
+    for name in modes:
+        mode = kind.mode_named(name)
+        if mode is not None and not _fits(image.with_cells({(row, "mode"): name}), row):
+            takes = mode.curve or mode.signal_unit
+            out[name] = f"takes {takes}; {signal.name} gives {signal.unit if not signal.curve else signal.name}"
     return out
 
 

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from canaleta.core.checkpoints import check_points, curve, true_value
-from canaleta.core.derived import applies, derived_texts
+from canaleta.core.derived import applies, derived_texts, misfits
 from canaleta.core.entry import station_figure
 from canaleta.core.facts import facts_of
 from canaleta.core.faults import evaluate_faulted, kinds_for
@@ -86,7 +86,8 @@ class WiringOut(BaseModel):
 
 
 class SettingOut(BaseModel):
-    """A setting: the field, its text, what it may be, and what an empty one follows."""
+    """A setting: the field, its text, what it may be, what an empty one follows, and which choices do not fit
+    and why."""
 
     field: str
     text: str
@@ -94,6 +95,7 @@ class SettingOut(BaseModel):
     applies: bool
     unit: str
     derived: str
+    unfit: dict[str, str]
 
 
 class FactRow(BaseModel):
@@ -169,6 +171,7 @@ def sheet_of(path: PointPath) -> Response:
                 applies=applies(image, row, f),
                 unit=f.unit,
                 derived=derived.get(f.name, ""),
+                unfit=misfits(image, row, _modes(image, row)) if f.kind is Kind.MODE else {},
             )
             for f in STORED
         ],

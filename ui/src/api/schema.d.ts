@@ -1054,7 +1054,8 @@ export interface components {
         };
         /**
          * SettingOut
-         * @description A setting: the field, its text, what it may be, and what an empty one follows.
+         * @description A setting: the field, its text, what it may be, what an empty one follows, and which choices do not fit
+         *     and why.
          */
         SettingOut: {
             /** Applies */
@@ -1067,6 +1068,10 @@ export interface components {
             field: string;
             /** Text */
             text: string;
+            /** Unfit */
+            unfit: {
+                [key: string]: string;
+            };
             /** Unit */
             unit: string;
         };

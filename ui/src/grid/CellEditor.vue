@@ -2,13 +2,20 @@
 /** The input in a cell, with the choices that fit what is typed. Enter and Tab accept, Esc leaves as it was. */
 import { computed, nextTick, onMounted, ref } from 'vue'
 
-const props = defineProps<{ modelValue: string; choices: string[]; label: string; selectAll: boolean }>()
+const props = defineProps<{
+  modelValue: string
+  choices: string[]
+  label: string
+  selectAll: boolean
+  unfit?: Record<string, string>
+}>()
 const emit = defineEmits<{
   'update:modelValue': [string]
   done: [where: 'down' | 'right' | 'left' | 'stay']
   leave: []
 }>()
 const input = ref<HTMLInputElement | null>(null)
+const items = ref<HTMLLIElement[]>([])
 const touched = ref(false)
 const marked = ref(-1)
 // Leaving takes the focus away, and so comes a blur: only the first of them counts.
@@ -49,6 +56,7 @@ function key(event: KeyboardEvent) {
     event.preventDefault()
     const count = offered.value.length
     marked.value = (marked.value + step + count) % count
+    items.value[marked.value]?.scrollIntoView({ block: 'nearest' })
   } else if (event.key === 'Enter') accept('down')
   else if (event.key === 'Tab') {
     event.preventDefault()
@@ -80,14 +88,16 @@ function pick(choice: string) {
     />
     <ul v-if="offered.length" class="panel" role="listbox">
       <li
-        v-for="(choice, i) in offered.slice(0, 12)"
+        v-for="(choice, i) in offered"
         :key="choice"
+        ref="items"
         role="option"
         :aria-selected="i === marked"
-        :class="{ marked: i === marked }"
+        :class="{ marked: i === marked, unfit: unfit?.[choice] }"
+        :title="unfit?.[choice]"
         @mousedown.prevent="pick(choice)"
       >
-        {{ choice }}
+        {{ choice }}<span v-if="unfit?.[choice]" class="small"> · {{ unfit[choice] }}</span>
       </li>
     </ul>
   </span>
@@ -118,8 +128,10 @@ ul {
   top: 100%;
   left: 0;
   min-width: 100%;
+  max-height: 236px;
   margin: 0;
   padding: 2px 0;
+  overflow: auto;
   list-style: none;
   box-shadow: 0 3px 12px rgb(0 0 0 / 25%);
 }
@@ -128,6 +140,11 @@ li {
   padding: 2px 10px;
   white-space: nowrap;
   cursor: pointer;
+}
+
+li.unfit {
+  color: rgb(var(--v-theme-quiet));
+  font-style: italic;
 }
 
 li.marked,

@@ -31,7 +31,7 @@ function key(event: KeyboardEvent) {
 </script>
 
 <template>
-  <span class="long panel">
+  <span class="long">
     <textarea
       ref="area"
       v-model="text"
@@ -48,14 +48,8 @@ function key(event: KeyboardEvent) {
 
 <style scoped>
 .long {
-  position: absolute;
-  bottom: 0;
-  left: 0;
-  z-index: 8;
   display: grid;
-  width: max(100%, 260px);
-  padding: 6px;
-  box-shadow: 0 4px 16px rgb(0 0 0 / 25%);
+  gap: 2px;
 }
 
 textarea {

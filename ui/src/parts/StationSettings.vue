@@ -67,12 +67,14 @@ function accept(field: string) {
             v-else-if="editing?.field === field.name"
             v-model="editing.text"
             :choices="setting.choices"
+            :unfit="setting.unfit"
             :label="`${shown} ${field.label}`"
             select-all
             @done="accept(field.name)"
             @leave="editing = null"
           />
           <button
+            v-if="!(editing?.field === field.name && LONG.includes(field.kind))"
             type="button"
             class="figure setting"
             :class="plant.waitingAt(sheet.point, field.name)?.state"

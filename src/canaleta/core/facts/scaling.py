@@ -19,8 +19,7 @@ from canaleta.core.sensors.elements import electrical
 from canaleta.core.sensors.resistance import class_limit_degc, resistance_curves
 from canaleta.core.sensors.thermocouples import thermocouple
 from canaleta.core.signals import Family, signal_named
-from canaleta.core.text import plain_figure as shown_plain
-from canaleta.core.text import shown
+from canaleta.core.text import plain_figure, shown
 
 __all__ = ["accuracy", "forms", "numbers", "order", "reference", "resolution", "root", "switch"]
 
@@ -74,7 +73,7 @@ def forms(p: PathRows) -> Section | None:
 
 
 def _digits(x: float) -> str:
-    return shown_plain(float(f"{x:.9g}"))
+    return plain_figure(float(f"{x:.9g}"))
 
 
 def resolution(p: PathRows) -> Section | None:
@@ -121,6 +120,12 @@ def accuracy(p: PathRows) -> Section | None:
             f"root of the sum of squares; ±{shown(total / span * 100, 3)} % of span",
         )
     )
+    stated = {s.name for s in shares}
+    needed = ("transmitter" if _family(p) == Family.LINEAR else "element", "converter")
+    if missing := [name for name in needed if name not in stated]:
+        where = "accuracy or class of the device, and the module type, say them"
+        rows.append(Row("not stated", " and ".join(missing), where))
+        return Section(Station.VALUE, "accuracy", tuple(rows), "not all limits are stated")
     return Section(
         Station.VALUE,
         "accuracy",
