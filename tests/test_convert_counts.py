@@ -35,6 +35,7 @@ def test_a_suppressed_live_zero_with_headroom(run: Run) -> None:
         (["--coding", "offset", "--signal", "-10…10 V", "--counts", "-32000…32000", "--to", "word"], "0", "0x8000"),
         (["--float", "--order", "CDAB", "--counts", "0…20", "--to", "word"], "12.5", "0x0000 0x4148"),
         (["--float", "--order", "CDAB", "--counts", "0…20", "--from", "word"], "0x0000 0x4148", "12.500000 mA"),
+        (["--float", "--from", "word", "--to", "count"], "0x4148 0x0000", "12.500000"),
         (["--bits", "32", "--counts", "0…2000000", "--from", "word"], "0x000F4240", "10.000000 mA"),
         (["--from", "count"], "39321", "12.000000 mA"),
         (["--scale", "-20…80 °C", "--scale-signal", "4…20", "--to", "value"], "12", "30.000000 °C"),
@@ -151,3 +152,9 @@ def test_files_that_are_no_path_are_told(run: Run, tmp_path: Path) -> None:
         code, _, err = run(*words)
         assert code == 2
         assert says in err
+
+
+def test_an_option_nobody_knows_is_no_value(run: Run) -> None:
+    with pytest.raises(SystemExit) as left:
+        run("counts", "5", "--bogus")
+    assert left.value.code == 2

@@ -21,8 +21,9 @@ def main(argv: list[str] | None = None) -> int:
     """Run a command. Returns its exit status: 0 well, 1 trouble, 2 not understood."""
     parser = _parser()
     options, values = parser.parse_known_args(joined_spans(sys.argv[1:] if argv is None else argv))
-    if values and not getattr(options, "takes_values", False):
-        parser.error(f"not understood: {' '.join(values)}")
+    unknown = [v for v in values if v.startswith("--") and v != "--"]
+    if unknown or (values and not getattr(options, "takes_values", False)):
+        parser.error(f"not understood: {' '.join(unknown or values)}")
     options.values = values
     try:
         return int(options.run(options))

@@ -184,3 +184,18 @@ def test_every_fact_of_the_demo_plant_has_words() -> None:
                 assert line.label
                 assert line.figure, (image.label(row), found.title, line.label)
                 assert "nan" not in f"{line.figure}{line.basis}{found.verdict}".lower()
+
+
+def test_behind_a_table_a_step_is_what_it_is_where_the_table_is_steepest() -> None:
+    """0…5 m over 5000 counts; the steepest piece rises by 6 m³ for 1 m: 0.001 m are 0.006 m³."""
+    plant = path_of(device={"signal": "0–10 V", "low": 0, "high": 5, "unit": "m"}, input=mode(counts=(0, 5000)),
+                    value={"low": 0, "high": 5, "law": "table", "table": "0 0; 1 3; 2 9; 5 12", "unit": "m³"})  # fmt: skip
+    assert rows(section(plant, "resolution"))["a step of the converter"] == "0.006000 m³"
+
+
+def test_behind_a_sensors_curve_a_step_is_told_in_degrees() -> None:
+    """400 Ω over 4000 counts: 0.1 Ω a count; Pt100 rises least at its hot end, 0.2929 Ω/°C at 850 °C, 0.34 °C."""
+    plant = path_of(device={"signal": "Pt100"}, input=mode("Ω", (0, 390), (0, 3900), family="resistance"),
+                    value={"law": "sensor curve", "unit": "°C"})  # fmt: skip
+    step = rows(section(plant, "resolution"))["a step of the converter"]
+    assert float(step.split()[0]) == pytest.approx(0.1 / 0.2929, abs=0.005)

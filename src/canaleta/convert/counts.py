@@ -46,7 +46,7 @@ def add_counts(kinds: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
         "as 0x41480000. Spans as “4…20 mA”; negative ends need =, as in --stops=-8000…32767.",
     )
     parser.add_argument("--signal", default="0…20 mA", help="the converter's signal span (default 0…20 mA)")
-    parser.add_argument("--counts", default="0…65535", help="the counts of that span (default 0…65535)")
+    parser.add_argument("--counts", help="the counts of that span (default 0…65535; with --float the signal itself)")
     parser.add_argument("--stops", help="where the count stops (default: where the word does)")
     parser.add_argument("--from", dest="given", choices=STATIONS, default="signal")
     parser.add_argument(
@@ -86,7 +86,9 @@ def _counts(options: argparse.Namespace) -> int:
 
 def _read(options: argparse.Namespace) -> _Converter:
     signal, unit = _span("--signal", options.signal)
-    counts, _ = _span("--counts", options.counts)
+    counts = signal if options.float else (0.0, 65535.0)
+    if options.counts:
+        counts, _ = _span("--counts", options.counts)
     coding = options.coding or ("signed" if min(counts) < 0 else "unsigned")
     if options.stops and min(_span("--stops", options.stops)[0]) < 0 and options.coding is None:
         coding = "signed"

@@ -11,11 +11,11 @@ from canaleta.core.fields import Station
 from canaleta.core.joints.base import PathRows
 from canaleta.core.joints.linear import signal_span, signal_unit
 from canaleta.core.joints.scaling import Scaling
+from canaleta.core.laws import SENSOR_LAW, TABLE_LAWS
 from canaleta.core.modules import ModeTable
 from canaleta.core.numbers import chain_of
 from canaleta.core.path import CHAINS
 from canaleta.core.references import asks_reference, between_units
-from canaleta.core.sensors.elements import electrical
 from canaleta.core.sensors.resistance import class_limit_degc, resistance_curves
 from canaleta.core.sensors.thermocouples import thermocouple
 from canaleta.core.signals import Family, signal_named
@@ -23,6 +23,7 @@ from canaleta.core.text import plain_figure, shown
 
 __all__ = ["accuracy", "forms", "numbers", "order", "reference", "resolution", "root", "switch"]
 
+_SPOTS = 101
 SENSIBLE_BAND_COUNTS = 10
 """A threshold band narrower than this many counts chatters on the converter's own steps."""
 
@@ -44,6 +45,22 @@ def _step(p: PathRows) -> float:
     return 0.0 if unrounded and step <= 1 else step
 
 
+def _curved(p: PathRows) -> bool:
+    return p.text("value_law") in (*TABLE_LAWS, SENSOR_LAW)
+
+
+def _per_count(p: PathRows) -> float:
+    """How much the value moves for one count: the slope; behind a table or a curve, where it moves most."""
+    scaling = _scaling(p)
+    if not _curved(p):
+        return abs(first(scaling.slope_form(p)[0]))
+    c0, c1, _, _ = (first(e) for e in scaling.point_form(p))
+    counts = np.linspace(c0, c1, _SPOTS)
+    values = scaling.forward(PathRows(p.image, np.repeat(p.rows, _SPOTS)), counts)
+    steps = np.abs(np.diff(values) / np.diff(counts))
+    return float(np.nanmax(steps)) if not np.isnan(steps).all() else float("nan")
+
+
 def _value_span(p: PathRows) -> float:
     scaling = _scaling(p)
     ends = (first(scaling.at_share(p, np.array([share]))) for share in (0.0, 1.0))
@@ -58,7 +75,9 @@ def forms(p: PathRows) -> Section | None:
     slope, offset = (first(e) for e in scaling.slope_form(p))
     if np.isnan(slope):
         return None
-    unit = p.text("value_unit")
+    unit = "before the table" if p.text("value_law") in TABLE_LAWS else p.text("value_unit")
+    if p.text("value_law") == SENSOR_LAW:
+        unit = "mV" if _family(p) == Family.THERMOCOUPLE else "Ω"
     typed = p.text("value_form") or "two points"
     counts_from = "as typed" if p.text("counts_low") and p.text("counts_high") else "as signal and module make it"
     rows = (
@@ -79,7 +98,7 @@ def _digits(x: float) -> str:
 def resolution(p: PathRows) -> Section | None:
     """Units per count by the converter's real step, counts in span, the smallest band that makes sense."""
     scaling = _scaling(p)
-    slope = abs(first(scaling.slope_form(p)[0]))
+    slope = _per_count(p)
     step = _step(p)
     c0, c1, _, _ = (first(e) for e in scaling.point_form(p))
     if step == 0 or np.isnan(slope) or np.isnan(c0 + c1):
@@ -176,10 +195,8 @@ def _module_shares(p: PathRows, span: float) -> list[Share | None]:
     """Converter and its drift, of the module's own span, as seen in the value."""
     limit, drift = first(p.of_mode("accuracy_percent")), first(p.of_mode("drift_ppm_per_k"))
     whole = abs(first(p.of_mode("counts_high")) - first(p.of_mode("counts_low")))
-    slope = abs(first(_scaling(p).slope_form(p)[0]))
+    slope = _per_count(p)
     full = whole * slope
-    if _family(p) != Family.LINEAR and p.text("value_law") == "sensor curve":
-        full = full * _degrees_per_unit(p)
     step = _step(p)
     out: list[Share | None] = []
     if np.isfinite(limit):
@@ -188,20 +205,9 @@ def _module_shares(p: PathRows, span: float) -> list[Share | None]:
     warm = max(away, 15.0)
     if np.isfinite(drift):
         out.append(Share("temperature", full * drift * 1e-6 * warm, f"{drift:g} ppm/K over {warm:g} K from 25 °C"))
-    scale = _degrees_per_unit(p) if p.text("value_law") == "sensor curve" else 1.0
     if step:
-        out.append(Share("one step", slope * step / 2.0 * scale, "half a step of the converter"))
+        out.append(Share("one step", slope * step / 2.0, "half a step of the converter"))
     return out
-
-
-def _degrees_per_unit(p: PathRows) -> float:
-    signal = signal_named(p.text("signal"))
-    if signal is None:
-        return float("nan")
-    low, high = used_degc(p)
-    names = np.array([signal.curve] * 2, dtype=object)
-    ends = electrical(names, np.array([low, high]), np.repeat(p.cells("curve_table"), 2))
-    return float((high - low) / (ends[1] - ends[0]))
 
 
 def root(p: PathRows) -> Section | None:
