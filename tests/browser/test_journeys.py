@@ -299,8 +299,10 @@ def test_a_budget_stands_at_its_station_and_follows_the_settings(site: Site) -> 
     expect(page.locator(".facts")).to_contain_text("longest cable")
     page.locator(".settings .setting", has_text="barrier").click()
     page.keyboard.press("Control+a")
-    page.keyboard.type("head; barrier 250 ohm")
+    page.keyboard.type("head")
     page.keyboard.press("Enter")
+    page.keyboard.type("barrier 250 ohm")
+    page.keyboard.press("Control+Enter")
     expect(loop).not_to_contain_text("short at 22 mA")
 
 
