@@ -58,6 +58,12 @@ def current_path(p: PathRows) -> NDArray[np.bool_]:
     return np.asarray(~((kind == "PNP") & at_plus) & ~((kind == "NPN") & at_zero), dtype=bool)
 
 
+def _on_mains(p: PathRows) -> NDArray[np.bool_]:
+    """Where the circuit is on the mains: a contact that is meant for them, or a dry one on such an input."""
+    kind = _switch(p)
+    return np.asarray((kind == "AC contact") | ((kind == "contact") & p.mode_flag("alternating")), dtype=bool)
+
+
 class ContactJoint:
     """PROCESS to DEVICE: acted upon (1) or at rest (0), to closed (1) or open (0). Its own inverse."""
 
@@ -85,7 +91,8 @@ class CircuitJoint:
     def forward(self, p: PathRows, x: Floats) -> Floats:
         """V or mA at the terminals."""
         closed = x > 0.5
-        volts = np.where(p.hit("shorted"), p.supply_v, self._volts(p, closed))
+        whole = np.where(_on_mains(p), p.conventions.mains_v, p.supply_v)
+        volts = np.where(p.hit("shorted"), whole, self._volts(p, closed))
         volts = np.where(p.hit("opened") | (p.hit("reversed") & (_switch(p) != "contact")), 0.0, volts)
         out = np.where(watched(p), self._milliampere(p, closed), volts)
         out = np.where(np.isnan(x), np.nan, out)
@@ -93,8 +100,7 @@ class CircuitJoint:
 
     @staticmethod
     def _volts(p: PathRows, closed: NDArray[np.bool_]) -> Floats:
-        alternating = _switch(p) == "AC contact"
-        supply = np.where(alternating, p.conventions.mains_v, p.supply_v)
+        supply = np.where(_on_mains(p), p.conventions.mains_v, p.supply_v)
         on = np.maximum(supply - np.nan_to_num(p.number("drop_v")), 0.0)
         leaked = np.nan_to_num(p.number("leakage_ma")) / 1000.0 * np.nan_to_num(input_ohm(p))
         out = np.where(closed, on, np.minimum(leaked, supply))
@@ -135,7 +141,7 @@ class CircuitJoint:
             return Working("I = source / (inside + switch)", _arrow(state, f"{shown(y, 2)} mA", forward),
                            f"{source}; {told}")  # fmt: skip
         supply = float(p.supply_v[0])
-        if _switch(p)[0] == "AC contact":
+        if _on_mains(p)[0]:
             supply = p.conventions.mains_v
         lost = " − drop" if p.text("drop_v") else ""
         leak = "leakage · R of the input" if p.text("leakage_ma") else "0"
@@ -253,8 +259,10 @@ def _bridged(p: PathRows, level: Floats) -> NDArray[np.bool_]:
 
 def _reasons(p: PathRows, stations: Floats) -> NDArray[np.uint32]:
     kind = _switch(p)
-    alternating = (kind == "AC contact") != p.mode_flag("alternating")
-    wrong = p.has_mode & (p.mode_family == Family.CONTACT) & alternating
+    mains = p.mode_flag("alternating")
+    # A dry contact switches whatever the input feeds it with; a sensor has a supply of its own kind.
+    apart = np.where(mains, (kind != "AC contact") & (kind != "contact"), kind == "AC contact")
+    wrong = p.has_mode & (p.mode_family == Family.CONTACT) & apart
     out = mode_reasons(p, fits(p))
     mark(out, wrong, Reason.WRONG_SUPPLY)
     mark(out, p.has_mode & ~current_path(p), Reason.NO_CURRENT_PATH)

@@ -1,0 +1,130 @@
+"""Would this point go on that channel? Fits, warns or refuses, each with its reason and what would make it fit.
+
+The answer is worked out, not looked up: the point is put on the channel in a what-if, by each mode the module has,
+and what the path and its facts say of it is the reason.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import IntEnum
+
+import numpy as np
+
+from canaleta.core.facts import facts_of
+from canaleta.core.fields import Landing, Station
+from canaleta.core.image import PlantImage
+from canaleta.core.path import evaluate
+from canaleta.core.quality import Reason
+from canaleta.core.signals import Family, Signal, signal_named
+from canaleta.core.text import shown
+
+__all__ = ["Judgement", "Level", "judge"]
+
+
+class Level(IntEnum):
+    """How well a point goes on a channel; the lower the better."""
+
+    FITS = 0
+    WARNS = 1
+    REFUSED = 2
+
+
+@dataclass(frozen=True)
+class Judgement:
+    """What a landing would mean. mode: the one that suits best, "" if none does. reads: what it would show at half
+    of the device's output. reasons: why not, or what to beware of; remedies: what would make it fit.
+    """
+
+    level: Level
+    mode: str
+    reads: str
+    reasons: tuple[str, ...]
+    remedies: tuple[str, ...] = ()
+    taken_by: str = ""
+
+
+_SHUNT_OHM = {5.0: 250, 10.0: 500, 1.0: 50}
+
+
+def judge(image: PlantImage, row: int, module: int, channel: int) -> Judgement:
+    """Judge one point for one channel (counted from 0) by the best mode of its module."""
+    signal = signal_named(image.text("signal", row))
+    one = image.only(np.array([row]))
+    if signal is None:
+        return Judgement(Level.REFUSED, "", "", ("the point has no signal yet",), ("choose what the device gives",))
+    kind = image.layout.type_of(module)
+    if kind.direction == "out":
+        return Judgement(
+            Level.REFUSED, "", "", (f"{kind.title} gives a signal out, and so does the device: two sources",), ()
+        )
+    wish = image.text("mode", row)
+    modes = sorted(kind.modes, key=lambda mode: mode.name != wish)
+    tried = [_by_mode(one, signal, module, channel, mode.name) for mode in modes]
+    best = min(tried, key=lambda judgement: judgement.level)
+    if best.level is Level.REFUSED and best.reasons == (_MISFIT,):
+        best = _no_mode(signal, [m.signal_unit for m in kind.modes], kind.title, {m.signal.high for m in kind.modes})
+    holder = _holder(image, row, module, channel)
+    if holder:
+        told = (f"{holder} is landed there", *best.reasons)
+        return Judgement(max(best.level, Level.WARNS), best.mode, best.reads, told, best.remedies, holder)
+    return best
+
+
+_MISFIT = "no mode takes this signal"
+
+
+def _by_mode(one: PlantImage, signal: Signal, module: int, channel: int, mode: str) -> Judgement:
+    trial = one.with_cells({(0, "channel"): Landing(module, channel, landed=True), (0, "mode"): mode})
+    station, given = (Station.PROCESS, 1.0) if signal.family == Family.CONTACT else (Station.DEVICE, 50.0)
+    if signal.curve:
+        station, given = Station.PROCESS, 50.0
+    paths = evaluate(trial, station, given)
+    told = Reason(int(paths.reasons[0]))
+    if told & (Reason.WRONG_SUPPLY | Reason.NO_CURRENT_PATH):
+        verdict = next((s.verdict for s in facts_of(trial, 0) if s.tone == "bad"), "no current can flow")
+        return Judgement(Level.REFUSED, mode, "", (verdict,), _remedies(told, signal))
+    if told & Reason.MODE_MISFIT:
+        return Judgement(Level.REFUSED, "", "", (_MISFIT,))
+    bad = [section for section in facts_of(trial, 0) if section.tone]
+    sources = [s for s in bad if s.title == "loop" and s.verdict == "two"]
+    if sources:
+        says = "two sources in one loop: the device feeds it, and so does the terminal"
+        return Judgement(Level.REFUSED, mode, "", (says,), ("a passive input, or four wires with its own supply",))
+    warnings = tuple(_nobody_feeds(s.verdict) for s in bad)
+    value = float(paths.at(Station.VALUE)[0])
+    unit = trial.text("value_unit", 0)
+    reads = "" if np.isnan(value) or signal.family == Family.CONTACT else f"{shown(value, 1)} {unit}".rstrip()
+    return Judgement(Level.WARNS if warnings else Level.FITS, mode, reads, warnings)
+
+
+def _nobody_feeds(verdict: str) -> str:
+    return "nobody feeds the loop: neither the device nor the module" if verdict == "none" else verdict
+
+
+def _remedies(told: Reason, signal: Signal) -> tuple[str, ...]:
+    if told & Reason.WRONG_SUPPLY:
+        return ("an interposing relay between the two",)
+    other = "+" if signal.switch == "NPN" else "0 V"
+    return (f"an input whose common is at {other}", "an interposing relay between the two")
+
+
+def _no_mode(signal: Signal, units: list[str], title: str, tops: set[float]) -> Judgement:
+    """No mode takes the signal: say what it takes, and what would make it fit."""
+    remedies: tuple[str, ...] = ()
+    if signal.unit == "mA" and "V" in units and signal.family == Family.LINEAR:
+        fitting = [f"{_SHUNT_OHM[top]} Ω" for top in sorted(tops) if top in _SHUNT_OHM]
+        remedies = (f"a shunt of {' or '.join(fitting)} makes volts of the current",) if fitting else ()
+    elif signal.family == Family.RESISTANCE:
+        remedies = ("a head transmitter makes 4–20 mA of the resistance",)
+    elif signal.family == Family.THERMOCOUPLE:
+        remedies = ("a head transmitter makes 4–20 mA of the mV",)
+    elif signal.family == Family.CONTACT and set(units) <= {"V", "mA"}:
+        remedies = ("a discrete input",)
+    takes = ", ".join(dict.fromkeys(units))
+    return Judgement(Level.REFUSED, "", "", (f"{title} takes {takes}; {signal.name} gives {signal.unit}",), remedies)
+
+
+def _holder(image: PlantImage, row: int, module: int, channel: int) -> str:
+    there = np.flatnonzero(image.landed & (image.module == module) & (image.channel == channel))
+    return image.label(int(there[0])) if len(there) and int(there[0]) != row else ""

@@ -1,0 +1,115 @@
+"""Every kind of device against every kind of input: fits, warns or refuses, and why. Reviewed line by line."""
+
+import pytest
+from tests.words import path_of
+
+from canaleta.catalogue.types import module_types
+from canaleta.core.fields import Landing
+from canaleta.core.image import PlantImage
+from canaleta.core.landing import Judgement, Level, judge
+from canaleta.core.layout import Cabinet, Layout, Module, Rack
+
+TYPES = module_types()
+SLOT = {key: number for number, key in enumerate(TYPES, start=1)}
+LAYOUT = Layout(
+    {1: Cabinet(1, "T", "")}, {1: Rack(1, 1, "1", "127.0.0.1", 502, 1, 1000)},
+    {n: Module(n, 1, n, key) for key, n in SLOT.items()}, dict(TYPES),
+)  # fmt: skip
+
+DEVICES = {
+    "two-wire transmitter": ({"signal": "4–20 mA", "low": 0, "high": 10, "unit": "bar"}, {"supply": "module", "wires": 2}),
+    "active transmitter": ({"signal": "4–20 mA", "low": 0, "high": 10, "unit": "bar"}, {"supply": "own 24 V", "wires": 4}),
+    "active on two wires": ({"signal": "4–20 mA", "low": 0, "high": 10, "unit": "bar"}, {"supply": "own 24 V", "wires": 2}),
+    "0–10 V": ({"signal": "0–10 V", "low": 0, "high": 10, "unit": "bar"}, {"supply": "drive", "wires": 2}),
+    "bipolar": ({"signal": "±10 V", "low": -1, "high": 1, "unit": "bar"}, {"supply": "drive", "wires": 2}),
+    "type K": ({"signal": "TC K"}, {}),
+    "Pt100": ({"signal": "Pt100"}, {"wires": 3}),
+    "potentiometer": ({"signal": "potentiometer", "signal_low": 0, "signal_high": 5000, "low": 0, "high": 100, "unit": "%"}, {"wires": 3}),
+    "frequency": ({"signal": "frequency", "signal_low": 0, "signal_high": 2000, "low": 0, "high": 400, "unit": "rpm"}, {"supply": "module"}),
+    "dry contact": ({"signal": "contact NO"}, {}),
+    "PNP": ({"signal": "PNP NO", "drop_v": 2}, {"wires": 3}),
+    "NPN": ({"signal": "NPN NO", "drop_v": 2}, {"wires": 3}),
+    "leaking two-wire": ({"signal": "two-wire NO", "leakage_ma": 1.5, "drop_v": 8}, {}),
+    "NAMUR": ({"signal": "NAMUR NO"}, {}),
+    "mains contact": ({"signal": "AC contact NO"}, {}),
+}  # fmt: skip
+
+FITS, WARNS, REFUSED = Level.FITS, Level.WARNS, Level.REFUSED
+# Device, module, level, and a part of the reason or of the remedy. One line a judgement.
+TABLE = [
+    ("two-wire transmitter", "ai8-ui", WARNS, "failure high cannot be seen"),
+    ("two-wire transmitter", "ai4-pm", WARNS, "nobody feeds the loop"),
+    ("two-wire transmitter", "rtd6", REFUSED, "takes °C, Ω"),
+    ("two-wire transmitter", "tc8", REFUSED, "takes °C"),
+    ("two-wire transmitter", "di16-24v", REFUSED, "gives mA"),
+    ("two-wire transmitter", "ao4", REFUSED, "two sources"),
+    ("active transmitter", "ai8-ui", WARNS, "failure high cannot be seen"),
+    ("active transmitter", "ai4-pm", FITS, ""),
+    ("active on two wires", "ai8-ui", REFUSED, "two sources in one loop"),
+    ("active on two wires", "ai4-pm", FITS, ""),
+    ("0–10 V", "ai8-ui", FITS, ""),
+    ("0–10 V", "ai4-pm", FITS, ""),
+    ("0–10 V", "fi2", REFUSED, "takes Hz, pulses"),
+    ("bipolar", "ai4-pm", FITS, ""),
+    ("type K", "tc8", FITS, ""),
+    ("type K", "ai8-ui", REFUSED, "a head transmitter makes 4–20 mA"),
+    ("type K", "rtd6", REFUSED, "a head transmitter"),
+    ("Pt100", "rtd6", FITS, ""),
+    ("Pt100", "ai8-ui", REFUSED, "a head transmitter"),
+    ("Pt100", "tc8", REFUSED, "TC-8 takes °C; Pt100 gives Ω"),
+    ("potentiometer", "rtd6", FITS, ""),
+    ("frequency", "fi2", FITS, ""),
+    ("frequency", "ai8-ui", REFUSED, "gives Hz"),
+    ("dry contact", "di16-24v", FITS, ""),
+    ("dry contact", "di4-230ac", FITS, ""),
+    ("dry contact", "ai8-ui", REFUSED, "a discrete input"),
+    ("PNP", "di16-24v", FITS, ""),
+    ("PNP", "di8-types", FITS, ""),
+    ("PNP", "di4-230ac", REFUSED, "kill the sensor"),
+    ("PNP", "di8-watch", REFUSED, "takes mA"),
+    ("NPN", "di16-24v", REFUSED, "it will never switch"),
+    ("NPN", "di8-types", REFUSED, "an input whose common is at +"),
+    ("leaking two-wire", "di8-types", FITS, ""),
+    ("leaking two-wire", "di4-230ac", REFUSED, "kill the sensor"),
+    ("NAMUR", "di8-watch", FITS, ""),
+    ("NAMUR", "di16-24v", REFUSED, "takes V; NAMUR NO gives mA"),
+    ("mains contact", "di4-230ac", FITS, ""),
+    ("mains contact", "di16-24v", REFUSED, "kill the module"),
+    ("mains contact", "ai8-ui", REFUSED, "gives V"),
+]
+
+
+def device(name: str) -> PlantImage:
+    given, loop = DEVICES[name]
+    one = path_of(tag="X-1", device=given, loop=loop, value={"low": 0, "high": 10, "unit": "bar"})
+    return PlantImage.of_rows([{n: c[0] for n, c in one.cells.items()}], LAYOUT)
+
+
+def judged(name: str, key: str) -> Judgement:
+    return judge(device(name), 0, SLOT[key], 0)
+
+
+@pytest.mark.parametrize(("name", "key", "level", "says"), TABLE, ids=[f"{d} on {k}" for d, k, *_ in TABLE])
+def test_every_kind_against_every_input(name: str, key: str, level: Level, says: str) -> None:
+    found = judged(name, key)
+    assert found.level is level, found
+    told = " · ".join((*found.reasons, *found.remedies))
+    assert says in told
+    assert told or level is FITS, "whoever is refused or warned hears why"
+
+
+def test_the_leaking_sensor_is_put_on_the_type_that_takes_it() -> None:
+    assert judged("leaking two-wire", "di8-types").mode in ("type 2", "type 3")
+
+
+def test_what_it_will_read_is_told_before_it_lands() -> None:
+    assert judged("active transmitter", "ai4-pm").reads == "5.0 bar"
+
+
+def test_a_channel_that_is_taken_says_by_whom() -> None:
+    one = device("0–10 V")
+    row = {n: c[0] for n, c in one.cells.items()}
+    two = PlantImage.of_rows([row | {"tag": "OLD", "channel": Landing(SLOT["ai8-ui"], 0, landed=True)}, row], LAYOUT)
+    found = judge(two, 1, SLOT["ai8-ui"], 0)
+    assert (found.level, found.taken_by) == (Level.WARNS, "OLD")
+    assert judge(two, 1, SLOT["ai8-ui"], 1).level is Level.FITS
