@@ -53,6 +53,7 @@ def pictures(browser: Browser, link: str) -> None:
     page.get_by_role("button", name="what if wrong…").click()
     page.get_by_role("button", name="the extension wire is swapped at both ends").click()
     shoot(page, "path-fault")
+    shoot(page, "cabinet", "/cabinets?hold=4", wait=".module.warns")
     shoot(page, "conventions", "/conventions", wait=".conventions .panel")
     page.goto(address + "/handover")
     page.locator("input[type=file]").set_input_files(

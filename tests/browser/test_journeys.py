@@ -339,3 +339,19 @@ def test_a_list_from_a_sheet_is_tried_then_taken_in(site: Site) -> None:
     expect(page.get_by_text("25 points")).to_be_visible()
     undo(page)
     expect(page.get_by_text("24 points")).to_be_visible()
+
+
+def test_a_point_is_held_and_landed_where_it_fits(site: Site) -> None:
+    page = site.enter("ana")
+    page.goto(f"{site.address}/cabinets")
+    page.get_by_role("button", name="move PT-3111").focus()
+    page.keyboard.press("Enter")
+    expect(page.locator(".module.refused .why").first).to_contain_text("DI-16 takes V; 4–20 mA gives mA")
+    page.locator(".seat.warns", has_text="free").first.click()
+    expect(page.locator(".aim")).to_contain_text("if it lands on KC-2·1·2·6, terminals 16 / 17 / 18")
+    page.keyboard.press("Enter")
+    expect(page.locator(".seat", has_text="PT-3111")).to_have_attribute("title", "KC-2·1·2·6")
+    page.get_by_role("link", name="I/O list").click()
+    expect(cell(page, 4, "channel")).to_have_text("KC-2·1·2·6")
+    undo(page)
+    expect(cell(page, 4, "channel")).to_have_text("KC-2·1·2·4")

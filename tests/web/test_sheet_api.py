@@ -142,3 +142,22 @@ def test_modes_that_do_not_fit_are_offered_with_the_reason(person: Who) -> None:
     settings = {s["field"]: s for s in person("reader").get("/api/points/1/sheet").json["settings"]}
     assert set(settings["mode"]["unfit"]) == {"0–10 V"}
     assert settings["mode"]["unfit"]["0–10 V"] == "takes V; 4–20 mA gives mA"
+
+
+def test_cabinets_come_with_their_modules_in_order_and_who_holds_what(person: Who) -> None:
+    cabinet = person("reader").get("/api/cabinets").json["cabinets"][0]
+    modules = cabinet["racks"][0]["modules"]
+    assert [m["slot"] for m in modules] == list(range(1, 10))
+    assert (cabinet["name"], cabinet["channels"], cabinet["free"]) == ("KC-2", 64, 40)
+    first = modules[1]["channels"][0]
+    assert (first["address"], first["terminals"], first["point"]) == ("KC-2·1·2·1", ["1", "2", "3"], 1)
+    # Each module begins where the one before it ends: 1 word of bits, 8 + 1 words, 8 + 1 + 1 words …
+    assert [m["first_register"] for m in modules[:4]] == [0, 1, 10, 20]
+
+
+def test_a_point_is_held_against_every_module_of_a_rack(person: Who) -> None:
+    reader = person("reader")
+    fits = reader.get("/api/points/4/fits/1").json["fits"]
+    assert [f["level"] for f in fits][:4] == ["refused", "warns", "refused", "refused"]
+    assert fits[0]["reasons"] == ["DI-16 takes V; 4–20 mA gives mA"]
+    assert reader.get("/api/points/4/fits/99").status_code == 404

@@ -8,6 +8,7 @@ export const router = createRouter({
     { path: '/list', name: 'list', component: () => import('./pages/ListPage.vue') },
     { path: '/point/:point(\\d+)', name: 'path', component: () => import('./pages/PathPage.vue') },
     { path: '/history', name: 'history', component: () => import('./pages/HistoryPage.vue') },
+    { path: '/cabinets', name: 'cabinets', component: () => import('./pages/CabinetsPage.vue') },
     { path: '/handover', name: 'handover', component: () => import('./pages/HandoverPage.vue') },
     {
       path: '/conventions',

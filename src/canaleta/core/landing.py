@@ -19,7 +19,7 @@ from canaleta.core.quality import Reason
 from canaleta.core.signals import Family, Signal, signal_named
 from canaleta.core.text import shown
 
-__all__ = ["Judgement", "Level", "judge"]
+__all__ = ["Judgement", "Level", "judge", "judge_module"]
 
 
 class Level(IntEnum):
@@ -48,7 +48,17 @@ _SHUNT_OHM = {5.0: 250, 10.0: 500, 1.0: 50}
 
 
 def judge(image: PlantImage, row: int, module: int, channel: int) -> Judgement:
-    """Judge one point for one channel (counted from 0) by the best mode of its module."""
+    """Judge one point for one channel (counted from 0) by the best mode of its module, and by who is there."""
+    found = judge_module(image, row, module, channel)
+    holder = _holder(image, row, module, channel)
+    if not holder:
+        return found
+    told = (f"{holder} is landed there", *found.reasons)
+    return Judgement(max(found.level, Level.WARNS), found.mode, found.reads, told, found.remedies, holder)
+
+
+def judge_module(image: PlantImage, row: int, module: int, channel: int = 0) -> Judgement:
+    """Judge one point for a module, whoever is landed there: its channels are alike."""
     signal = signal_named(image.text("signal", row))
     one = image.only(np.array([row]))
     if signal is None:
@@ -64,10 +74,6 @@ def judge(image: PlantImage, row: int, module: int, channel: int) -> Judgement:
     best = min(tried, key=lambda judgement: judgement.level)
     if best.level is Level.REFUSED and best.reasons == (_MISFIT,):
         best = _no_mode(signal, [m.signal_unit for m in kind.modes], kind.title, {m.signal.high for m in kind.modes})
-    holder = _holder(image, row, module, channel)
-    if holder:
-        told = (f"{holder} is landed there", *best.reasons)
-        return Judgement(max(best.level, Level.WARNS), best.mode, best.reads, told, best.remedies, holder)
     return best
 
 

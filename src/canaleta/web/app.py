@@ -17,6 +17,7 @@ from canaleta import __version__
 from canaleta.plant.database import engine_for
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.web import (
+    cabinets_api,
     conventions_api,
     doors,
     exchange_api,
@@ -60,6 +61,7 @@ def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, d
         injection_api,
         conventions_api,
         exchange_api,
+        cabinets_api,
         stream_api,
     ):
         app.register_api(part.api)

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/cabinets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every cabinet with its racks, modules and channels. */
+        get: operations["cabinets_cabinets_cabinets_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/conventions": {
         parameters: {
             query?: never;
@@ -133,6 +150,23 @@ export interface paths {
         };
         /** The plant and everything its screens are built from. */
         get: operations["list_plant_now_plant_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/fits/{rack}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a point would go on each module of a rack: fits, warns or refused, with reasons and remedies. */
+        get: operations["cabinets_fits_points__int_point__fits__int_rack__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -380,6 +414,36 @@ export interface components {
             troubles: components["schemas"]["TroubleOut"][];
         };
         /**
+         * CabinetOut
+         * @description A cabinet; free channels against the plant's spare policy.
+         */
+        CabinetOut: {
+            /** Cabinet */
+            cabinet: number;
+            /** Channels */
+            channels: number;
+            /** Free */
+            free: number;
+            /** Name */
+            name: string;
+            /** Racks */
+            racks: components["schemas"]["RackIn"][];
+            /** Spare Wanted */
+            spare_wanted: number;
+            /** Title */
+            title: string;
+        };
+        /**
+         * CabinetsOut
+         * @description All cabinets as of a sequence number.
+         */
+        CabinetsOut: {
+            /** Cabinets */
+            cabinets: components["schemas"]["CabinetOut"][];
+            /** Seq */
+            seq: number;
+        };
+        /**
          * CellOut
          * @description A cell that changes.
          */
@@ -456,6 +520,22 @@ export interface components {
             opened: components["schemas"]["FindingOut"][];
             /** Seq */
             seq: number;
+        };
+        /**
+         * ChannelOut
+         * @description A channel: its address, its terminals, who holds it and who wishes for it. point: 0 if it is free.
+         */
+        ChannelOut: {
+            /** Address */
+            address: string;
+            /** Channel */
+            channel: number;
+            /** Point */
+            point: number;
+            /** Terminals */
+            terminals: string[];
+            /** Wishes */
+            wishes: number[];
         };
         /**
          * CheckRow
@@ -731,6 +811,34 @@ export interface components {
             seq: number;
         };
         /**
+         * FitOut
+         * @description What a point would meet on the channels of one module. level: fits, warns or refused.
+         */
+        FitOut: {
+            /** Level */
+            level: string;
+            /** Mode */
+            mode: string;
+            /** Module */
+            module: number;
+            /** Reads */
+            reads: string;
+            /** Reasons */
+            reasons: string[];
+            /** Remedies */
+            remedies: string[];
+        };
+        /**
+         * FitsOut
+         * @description One answer a module of the rack.
+         */
+        FitsOut: {
+            /** Fits */
+            fits: components["schemas"]["FitOut"][];
+            /** Seq */
+            seq: number;
+        };
+        /**
          * FixOut
          * @description A way to settle a finding.
          */
@@ -823,6 +931,26 @@ export interface components {
              * Format: binary
              */
             file: string;
+        };
+        /**
+         * ModuleOut
+         * @description A module in its slot, with its first register counted from 0.
+         */
+        ModuleOut: {
+            /** Channels */
+            channels: components["schemas"]["ChannelOut"][];
+            /** Direction */
+            direction: string;
+            /** First Register */
+            first_register: number;
+            /** Module */
+            module: number;
+            /** Slot */
+            slot: number;
+            /** Summary */
+            summary: string;
+            /** Title */
+            title: string;
         };
         /**
          * MovedOut
@@ -998,6 +1126,20 @@ export interface components {
              * @default
              */
             why?: string;
+        };
+        /**
+         * RackIn
+         * @description A rack and its modules in the order of their slots.
+         */
+        RackIn: {
+            /** Address */
+            address: string;
+            /** Modules */
+            modules: components["schemas"]["ModuleOut"][];
+            /** Name */
+            name: string;
+            /** Rack */
+            rack: number;
         };
         /**
          * RackOut
@@ -1232,6 +1374,51 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    cabinets_cabinets_cabinets_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CabinetsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     conventions_conventions_now_get: {
         parameters: {
             query?: never;
@@ -1622,6 +1809,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlantOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cabinets_fits_points__int_point__fits__int_rack__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+                rack: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitsOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -7,6 +7,7 @@ import {
   mdiThemeLightDark,
   mdiTrayArrowUp,
   mdiTuneVariant,
+  mdiViewColumnOutline,
 } from '@mdi/js'
 import { useTheme } from 'vuetify'
 
@@ -24,6 +25,9 @@ function turnTheme() {
     <router-link class="place" to="/list" :class="{ here: $route.name === 'list' || $route.name === 'path' }">
       <v-icon :icon="mdiFormatListText" size="20" />I/O list
     </router-link>
+    <router-link class="place" to="/cabinets"
+      ><v-icon :icon="mdiViewColumnOutline" size="20" />Cabinets</router-link
+    >
     <router-link class="place" to="/handover"
       ><v-icon :icon="mdiTrayArrowUp" size="20" />Handover</router-link
     >
