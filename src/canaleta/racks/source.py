@@ -4,9 +4,14 @@ from __future__ import annotations
 
 import asyncio
 import json
+import logging
 from typing import Any
 
 __all__ = ["SignalSource", "SourceError"]
+
+log = logging.getLogger("source")
+PATIENCE_S = 1.7
+"""How long one asking may take: two of them fit into what a request waits for a command."""
 
 
 class SourceError(RuntimeError):
@@ -30,15 +35,26 @@ class SignalSource:
         return {(module, channel) for module, channel, _ in answer["injected"]}
 
     async def _ask(self, what: dict[str, Any]) -> dict[str, Any]:
-        try:
-            async with asyncio.timeout(2.0):
-                reader, writer = await asyncio.open_connection("127.0.0.1", self._port)
-                writer.write(json.dumps(what | {"token": self._token}).encode() + b"\n")
-                await writer.drain()
-                answer: dict[str, Any] = json.loads(await reader.readline())
-                writer.close()
-        except (OSError, TimeoutError, ValueError) as error:
-            raise SourceError("the signal source of this stand-in cannot be reached") from error
+        """Ask, and once more if the machine was too busy to answer in time: asking twice does no more than once."""
+        for last in (False, True):
+            try:
+                async with asyncio.timeout(PATIENCE_S):
+                    answer = await self._once(what)
+                break
+            except (OSError, TimeoutError, ValueError) as error:
+                log.warning("the signal source at port %d: %s %s", self._port, type(error).__name__, error)
+                if last:
+                    raise SourceError("the signal source of this stand-in cannot be reached") from error
         if not answer["ok"]:
             raise SourceError(answer["says"])
         return answer
+
+    async def _once(self, what: dict[str, Any]) -> dict[str, Any]:
+        reader, writer = await asyncio.open_connection("127.0.0.1", self._port)
+        try:
+            writer.write(json.dumps(what | {"token": self._token}).encode() + b"\n")
+            await writer.drain()
+            answer: dict[str, Any] = json.loads(await reader.readline())
+            return answer
+        finally:
+            writer.close()

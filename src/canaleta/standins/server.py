@@ -73,11 +73,12 @@ class SourcePort:
         try:
             while line := await reader.readline():
                 answer = self._answer(line)
-                await self._rack.refresh()
+                if answer.pop("put", False):
+                    await self._rack.refresh()
                 writer.write(json.dumps(answer).encode() + b"\n")
                 await writer.drain()
         except (ConnectionError, ValueError, asyncio.LimitOverrunError) as error:
-            log.info("source port: a client left: %s", error)
+            log.warning("source port: a client left: %s %s", type(error).__name__, error)
         finally:
             writer.close()
 
@@ -90,6 +91,7 @@ class SourcePort:
                 value = asked["value"]
                 value = None if value is None else float(value)
                 self._rack.field.inject(int(asked["module"]), int(asked["channel"]), value, str(asked["unit"]))
+                return {"ok": True, "put": True, "injected": self._rack.field.injected()}
             return {"ok": True, "injected": self._rack.field.injected()}
         except InjectionError as error:
             return {"ok": False, "says": str(error)}
