@@ -199,3 +199,16 @@ def test_behind_a_sensors_curve_a_step_is_told_in_degrees() -> None:
                     value={"law": "sensor curve", "unit": "°C"})  # fmt: skip
     step = rows(section(plant, "resolution"))["a step of the converter"]
     assert float(step.split()[0]) == pytest.approx(0.1 / 0.2929, abs=0.005)
+
+
+def test_what_follows_the_supply_is_listed_at_its_least_and_greatest() -> None:
+    """NEEDS N40. 8 and 14 V at 24 V are 6.8 and 11.9 V at 20.4; 10 V full scale are 8.5 V, over 1000 counts 8.5 mV."""
+    discrete = mode("V", (0, 24), (0, 1), family="contact", off_below_v=8, on_from_v=14, follows_supply=True)
+    switch = path_of(device={"signal": "contact NO"}, input=discrete)
+    assert rows(section(switch, "moves with the supply"))["supply least, 20.4 V"] == "off below 6.8 V, on from 11.9 V"
+    analog = path_of(device={"signal": "0–10 V", "low": 0, "high": 10, "unit": "bar"},
+                     input=mode(counts=(0, 1000), follows_supply=True), value=BARS)  # fmt: skip
+    assert (
+        rows(section(analog, "moves with the supply"))["supply least, 20.4 V"]
+        == "full scale 8.50 V, 8.500 mV a count"
+    )

@@ -14,7 +14,7 @@ from tests.web.conftest import Person
 from canaleta.exchange.project import read_project
 
 Who = Callable[[str], Person]
-OXYGEN, KEPT = 16, {"PT-3107": 1}
+OXYGEN = 16
 
 
 def test_a_fault_in_the_what_if_tells_what_would_be_read(person: Who) -> None:

@@ -52,7 +52,6 @@ class Reason(IntFlag):
     WRONG_SUPPLY = 524288
     TWO_TEMPERATURES = 1048576
     STARVED_LOOP = 2097152
-    STALE = 4194304
 
 
 WORDS: dict[Reason, tuple[Quality, str]] = {
@@ -78,7 +77,6 @@ WORDS: dict[Reason, tuple[Quality, str]] = {
     Reason.SUBSTITUTED: (Quality.DOUBTFUL, "substituted"),
     Reason.HELD: (Quality.DOUBTFUL, "the last good value is held"),
     Reason.CLAMPED: (Quality.GOOD, "clamped at the end of the range"),
-    Reason.STALE: (Quality.DOUBTFUL, "stale: the reading is too old"),
 }
 
 

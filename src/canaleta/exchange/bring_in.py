@@ -8,13 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 from sqlalchemy import Engine
 
-from canaleta.core.fields import Kind, Landing, Stored
+from canaleta.core.fields import Kind, Stored
 from canaleta.core.image import PlantImage
 from canaleta.core.text import TextError
 from canaleta.exchange.csv_list import CsvError, Sheet, columns_of
-from canaleta.plant.cells import SCALING_FORMS, read, read_alone
+from canaleta.plant.adding import add_points
+from canaleta.plant.cells import SCALING_FORMS, read, read_alone, same_cell
 from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.points import add_points
 from canaleta.plant.proposals import Changes
 
 __all__ = ["Brought", "Trouble", "bring_in", "plan_list"]
@@ -100,7 +100,7 @@ def plan_list(image: PlantImage, sheet: Sheet) -> _Plan:
         if not known:
             new.append({**values, "tag": tag})
             continue
-        differs = {n: v for n, v in values.items() if not _same(base.cells[n][0], v)}
+        differs = {n: v for n, v in values.items() if not same_cell(base.cells[n][0], v)}
         changes |= {(known[0], name): value for name, value in differs.items()}
         changed, same = changed + bool(differs), same + (not differs)
     said = Brought(
@@ -121,9 +121,3 @@ def bring_in(engine: Engine, keeper: PlantKeeper, sheet: Sheet, who: str, source
     applied = add_points(engine, keeper, plan, who, source)
     said = planned[-1].said
     return Brought(**{**said.__dict__, "seq": applied.seq})
-
-
-def _same(a: Stored, b: Stored) -> bool:
-    if isinstance(a, Landing) and isinstance(b, Landing):
-        return a[:2] == b[:2]
-    return a == b and str(a) == str(b)

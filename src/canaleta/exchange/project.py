@@ -6,7 +6,6 @@ is `Project.model_json_schema()`, which `./canaleta export --schema` prints.
 
 from __future__ import annotations
 
-import hashlib
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
@@ -124,11 +123,6 @@ def _rack(layout: Layout, rack: Rack, stand_in: bool) -> ProjectRack:
 def written_project(project: Project) -> str:
     """A project as text: the same plant gives the same bytes."""
     return project.model_dump_json(indent=1, exclude_defaults=False) + "\n"
-
-
-def digest(text: str) -> str:
-    """What tells one project file from another."""
-    return hashlib.sha256(text.encode()).hexdigest()
 
 
 def read_project(document: Any) -> Project:

@@ -16,7 +16,7 @@ from canaleta.core.image import PlantImage
 from canaleta.core.layout import Layout
 from canaleta.core.text import TextError, plain
 
-__all__ = ["SCALING_FORMS", "from_json", "from_row", "read", "read_alone", "to_json", "to_row"]
+__all__ = ["SCALING_FORMS", "from_json", "from_row", "read", "read_alone", "same_cell", "to_json", "to_row"]
 
 
 def read_alone(layout: Layout, field: Field, text: str) -> dict[str, Stored]:
@@ -105,3 +105,10 @@ def from_row(row: Mapping[str, Any]) -> dict[str, Stored]:
         else:
             out[field.name] = row[field.name]
     return out
+
+
+def same_cell(a: Stored, b: Stored) -> bool:
+    """Whether two cells say the same; 1.0 and 1.00 do not, for the decimals typed are kept."""
+    if isinstance(a, Landing) and isinstance(b, Landing):
+        return a[:2] == b[:2]
+    return a == b and str(a) == str(b)

@@ -1,43 +1,19 @@
-"""Points that come and go: added with a list, taken away again by undo. History keeps every cell of them."""
+"""Rows of points that come and go, and their history, which keeps every cell of them."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping
 from typing import Any
 
-from sqlalchemy import Connection, Engine, delete, func, insert, select
+from sqlalchemy import Connection, delete, insert, select
 
 from canaleta.core.fields import Stored, field_named
-from canaleta.core.image import PlantImage
 from canaleta.plant import tables as t
 from canaleta.plant.cells import from_json, to_json, to_row
-from canaleta.plant.database import take_plant_lock
-from canaleta.plant.keeper import PlantKeeper
 
-__all__ = ["ADDED", "REMOVED", "add_points", "points_of_set", "write_added", "write_removed"]
+__all__ = ["ADDED", "REMOVED", "points_of_set", "write_added", "write_removed"]
 
 ADDED, REMOVED = "point added", "point removed"
-Planner = Callable[[PlantImage], tuple[dict[tuple[int, str], Stored], Sequence[Mapping[str, Stored]]]]
-
-
-def add_points(engine: Engine, keeper: PlantKeeper, plan: Planner, who: str, source: str) -> Any:
-    """Change cells and add points as one change set; plan says which, seeing the plant as it is under the lock."""
-    from canaleta.plant.proposals import commit
-
-    with engine.begin() as connection:
-        take_plant_lock(connection)
-        image = keeper.caught_up(connection)
-        changes, new = plan(image)
-        first = int(connection.execute(select(func.coalesce(func.max(t.point.c.id), 0))).scalar_one()) + 1
-        # Numbers of points that were taken away are not given out again: history speaks of them.
-        gone = connection.execute(
-            select(func.coalesce(func.max(t.change.c.entity_id), 0)).where(t.change.c.entity == REMOVED)
-        ).scalar_one()
-        first = max(first, int(gone) + 1)
-        added = {first + k: dict(cells) for k, cells in enumerate(new)}
-        applied = commit(connection, image, changes, who, source, added=added)
-    keeper.adopt(applied.image)
-    return applied
 
 
 def points_of_set(connection: Connection, target: int, entity: str) -> dict[int, dict[str, Stored]]:

@@ -20,7 +20,7 @@ from canaleta.core.path import describe, evaluate
 from canaleta.core.rules import RULES, Finding, audit, audit_change
 from canaleta.core.text import TextError, shown
 from canaleta.plant import tables as t
-from canaleta.plant.cells import read, to_json, to_row
+from canaleta.plant.cells import read, same_cell, to_json, to_row
 from canaleta.plant.database import notify, take_plant_lock
 from canaleta.plant.findings import from_body, stored_touching, to_body
 from canaleta.plant.keeper import PlantKeeper
@@ -163,7 +163,7 @@ def plan(image: PlantImage, proposal: Proposal) -> Planned:
             for name, value in values.items()
             if name == edit.field or (edit.point, name) not in asked
         }
-    changes = {at: value for at, value in changes.items() if not _same(image.cells[at[1]][at[0]], value)}
+    changes = {at: value for at, value in changes.items() if not same_cell(image.cells[at[1]][at[0]], value)}
     return Planned(with_landings(image, changes), tuple(refusals), tuple(conflicts))
 
 
@@ -240,13 +240,6 @@ def reaudit(connection: Connection, image: PlantImage) -> int:
     connection.execute(delete(t.finding))
     _insert_findings(connection, found, image.seq)
     return len(found)
-
-
-def _same(a: Stored, b: Stored) -> bool:
-    """Whether two cells say the same; 1.0 and 1.00 do not, for the decimals typed are kept."""
-    if isinstance(a, Landing) and isinstance(b, Landing):
-        return a[:2] == b[:2]
-    return a == b and str(a) == str(b)
 
 
 def with_landings(image: PlantImage, changes: Changes) -> Changes:

@@ -14,7 +14,7 @@ from canaleta.core.checkpoints import check_points, curve, true_value
 from canaleta.core.derived import applies, derived_texts, misfits
 from canaleta.core.entry import station_figure
 from canaleta.core.facts import facts_of
-from canaleta.core.faults import evaluate_faulted, kinds_for
+from canaleta.core.faults import FaultKind, evaluate_faulted, kinds_for
 from canaleta.core.fields import STATIONS, STORED, Kind, Station
 from canaleta.core.image import PlantImage
 from canaleta.core.path import describe, reasons_told
@@ -194,19 +194,20 @@ def sheet_of(path: PointPath) -> Response:
             )
             for s in facts_of(image, row)
         ],
-        faults=[
-            FaultKindOut(name=k.name, says=k.says, amount=k.amount, usual=k.usual, choices=_others(k.amount, family))
-            for k in kinds_for(family)
-        ],
+        faults=[_fault_kind(image, row, k) for k in kinds_for(family)],
     )
     return jsonify(out.model_dump())
 
 
-def _others(amount: str, family: Family) -> list[str]:
-    """Names to choose a fault's amount from."""
-    if amount == "signal":
-        return [s.name for s in SIGNALS if s.family == family]
-    return list(EXTENSION_NAMES) if amount == "extension" else []
+def _fault_kind(image: PlantImage, row: int, kind: FaultKind) -> FaultKindOut:
+    """A fault with the names to choose from: other elements of the family, other wires than the one that is there."""
+    names: list[str] = []
+    if kind.amount == "signal":
+        names = [s.name for s in SIGNALS if s.family == image.family[row] and s.name != image.text("signal", row)]
+    elif kind.amount == "extension":
+        names = [name for name in EXTENSION_NAMES if name != image.text("extension", row)]
+    usual = kind.usual if not names or kind.usual in names else names[0]
+    return FaultKindOut(name=kind.name, says=kind.says, amount=kind.amount, usual=usual, choices=names)
 
 
 _CHECKED: dict[Family, tuple[int, ...]] = {

@@ -170,22 +170,6 @@ dd {
   margin: 0;
 }
 
-.setting {
-  width: 100%;
-  min-height: 26px;
-  padding: 1px 6px;
-  border: 0;
-  border-bottom: 1px solid rgb(var(--v-theme-duct));
-  background: none;
-  color: inherit;
-  text-align: left;
-  cursor: text;
-}
-
-.setting:hover {
-  background: rgb(var(--v-theme-copper-wash));
-}
-
 .bad,
 .setting.refused {
   color: rgb(var(--v-theme-bad));

@@ -133,28 +133,12 @@ dd {
   margin: 0;
 }
 
-.setting {
-  width: 100%;
-  min-height: 26px;
-  padding: 1px 6px;
-  border: 0;
-  border-bottom: 1px solid rgb(var(--v-theme-duct));
-  background: none;
-  color: inherit;
-  text-align: left;
-  cursor: text;
-}
-
 .unit {
   font-size: 11px;
 }
 
 .follows {
   font-style: italic;
-}
-
-.setting:hover {
-  background: rgb(var(--v-theme-copper-wash));
 }
 
 .setting.refused,

@@ -18,10 +18,10 @@ __all__ = ["Row", "Section", "facts_of"]
 
 _OF_FAMILY = {
     Family.LINEAR: (loop.failure_limits, scaling.resolution, scaling.accuracy, loop.voltage, loop.shunt,
-                    scaling.forms, scaling.root, scaling.reference, scaling.switch, scaling.order, scaling.numbers, loop.moving, status.status_bit),
-    Family.THERMOCOUPLE: (temperature.extension, scaling.resolution, scaling.accuracy, scaling.forms, scaling.switch,
+                    scaling.forms, scaling.value_table, scaling.device_table, scaling.root, scaling.reference, scaling.switch, scaling.order, scaling.numbers, loop.moving, status.status_bit),
+    Family.THERMOCOUPLE: (temperature.extension, scaling.value_table, scaling.resolution, scaling.accuracy, scaling.forms, scaling.switch,
                           scaling.order, scaling.numbers, status.status_bit),
-    Family.RESISTANCE: (temperature.leads, scaling.resolution, scaling.accuracy, scaling.forms, scaling.switch,
+    Family.RESISTANCE: (temperature.leads, scaling.value_table, scaling.resolution, scaling.accuracy, scaling.forms, scaling.switch,
                         scaling.order, scaling.numbers, status.status_bit),
     Family.CONTACT: (discrete.agreement_of, discrete.truth, discrete.watching, loop.moving, status.status_bit),
 }  # fmt: skip

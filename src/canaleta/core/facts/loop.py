@@ -21,7 +21,7 @@ from canaleta.core.joints.linear import (
 )
 from canaleta.core.loops import DESIGN_MA, HART_LEAST_OHM, loop_budget
 from canaleta.core.quality import Reason
-from canaleta.core.signals import signal_named
+from canaleta.core.signals import Family, signal_named
 from canaleta.core.text import shown
 
 __all__ = ["failure_limits", "moving", "shunt", "voltage"]
@@ -178,13 +178,12 @@ def moving(p: PathRows) -> Section | None:
     rows = []
     for label, volts in (("as it is", c.supply_v), ("least", c.least_supply_v), ("greatest", c.greatest_supply_v)):
         share = volts / NOMINAL_SUPPLY_V
-        parts = []
-        if np.isfinite(first(p.of_mode("off_below_v"))) and p.image.text("text_0", int(p.rows[0])) is not None:
+        if p.image.family[p.rows[0]] == Family.CONTACT:
             off, on = (first(p.of_mode(name)) * share for name in ("off_below_v", "on_from_v"))
-            parts.append(f"off below {shown(off, 1)} V, on from {shown(on, 1)} V")
-        full = first(p.of_mode("signal_high")) * share
-        per_count = full / first(p.of_mode("counts_high")) if first(p.of_mode("counts_high")) else float("nan")
-        if first(p.of_mode("counts_high")) > 1:
-            parts = [f"full scale {shown(full, 2)} V, {significant(per_count * 1000)} mV a count"]
-        rows.append(Row(f"supply {label}, {shown(volts, 1)} V", "; ".join(parts)))
+            moved = f"off below {shown(off, 1)} V, on from {shown(on, 1)} V"
+        else:
+            full = first(p.of_mode("signal_high")) * share
+            per_count = full / first(p.of_mode("counts_high"))
+            moved = f"full scale {shown(full, 2)} V, {significant(per_count * 1000)} mV a count"
+        rows.append(Row(f"supply {label}, {shown(volts, 1)} V", moved))
     return Section(Station.INPUT, "moves with the supply", tuple(rows), "", "")

@@ -19,9 +19,21 @@ from canaleta.core.references import asks_reference, between_units
 from canaleta.core.sensors.resistance import class_limit_degc, resistance_curves
 from canaleta.core.sensors.thermocouples import thermocouple
 from canaleta.core.signals import Family, signal_named
+from canaleta.core.tables import MOST_POINTS, table_of
 from canaleta.core.text import plain_figure, shown
 
-__all__ = ["accuracy", "forms", "numbers", "order", "reference", "resolution", "root", "switch"]
+__all__ = [
+    "accuracy",
+    "device_table",
+    "forms",
+    "numbers",
+    "order",
+    "reference",
+    "resolution",
+    "root",
+    "switch",
+    "value_table",
+]
 
 _SPOTS = 101
 SENSIBLE_BAND_COUNTS = 10
@@ -228,6 +240,34 @@ def root(p: PathRows) -> Section | None:
     return Section(
         Station.DEVICE, "square root", tuple(rows), "the root is taken twice" if twice else "", "bad" if twice else ""
     )
+
+
+def value_table(p: PathRows) -> Section | None:
+    """The table behind the scaling: does it rise or fall all the way, so that there is a way back?"""
+    return _table(p, Station.VALUE, "value_law", "value_table")
+
+
+def device_table(p: PathRows) -> Section | None:
+    """The device's own table, likewise."""
+    return _table(p, Station.DEVICE, "device_law", "device_table")
+
+
+def _table(p: PathRows, station: Station, law: str, field: str) -> Section | None:
+    text = p.text(field)
+    if p.text(law) not in TABLE_LAWS or not text:
+        return None
+    table = table_of(text, p.text(law) != "table")
+    ends = f"{plain_figure(table.points[0][0])} … {plain_figure(table.points[-1][0])}"
+    turns = table.turns_at()
+    way = {1: "rises all the way", -1: "falls all the way", 0: f"turns at point {turns}"}[table.direction]
+    wrong = table.direction == 0
+    rows = (
+        Row("points", f"{len(table.points)} of {MOST_POINTS}", "monotone cubic between" if table.cubic else "straight between"),
+        Row("from … to", ends, "beyond it the last piece runs on, unless below and above say otherwise"),
+        Row("way back", "none" if wrong else "one", way, "bad" if wrong else ""),
+    )  # fmt: skip
+    verdict = f"the table turns at point {turns}: a value has no one figure behind it" if wrong else ""
+    return Section(station, "table", rows, verdict, "bad" if wrong else "")
 
 
 def reference(p: PathRows) -> Section | None:

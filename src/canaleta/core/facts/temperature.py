@@ -72,7 +72,7 @@ def leads(p: PathRows) -> Section | None:
         verdict = (
             f"reads {shown(error(spots[0], counted * lead), 2)} °C high at {shown(spots[0], 0)} °C from its leads"
         )
-    opened = p.text("jumper") == "absent" and bool(WireJoint._left_open(p)[0])
+    opened = p.text("jumper") == "absent" and bool(WireJoint.left_open(p)[0])
     if opened:
         verdict = "without its jumper the input is open"
     return Section(Station.LOOP, "leads", tuple(rows), verdict, "bad" if opened else "settle" if verdict else "")

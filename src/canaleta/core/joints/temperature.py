@@ -201,7 +201,7 @@ class WireJoint:
     def forward(self, p: PathRows, x: Floats) -> Floats:
         """Ω the converter works with; infinite where the connection leaves a lead open."""
         out = x - self.taken_away(p) * LeadJoint.lead_ohm(p)
-        return np.where(_takes(p, Family.RESISTANCE), np.where(self._left_open(p), np.inf, out), np.nan)
+        return np.where(_takes(p, Family.RESISTANCE), np.where(self.left_open(p), np.inf, out), np.nan)
 
     def backward(self, p: PathRows, y: Floats) -> Floats:
         """Ω between the terminals."""
@@ -228,7 +228,8 @@ class WireJoint:
         return np.where(fewer, short_of, own)
 
     @staticmethod
-    def _left_open(p: PathRows) -> NDArray[np.bool_]:
+    def left_open(p: PathRows) -> NDArray[np.bool_]:
+        """Where the jumper that fewer wires need is not there."""
         wires, built = np.nan_to_num(p.number("wires")), np.nan_to_num(p.of_mode("wires"))
         return np.asarray((wires > 0) & (wires < built) & p.chosen("jumper", "absent"), dtype=bool)
 

@@ -15,8 +15,7 @@ __all__ = ["COLOURS", "EXTENSIONS", "EXTENSION_NAMES", "Colours", "Extension", "
 class Extension:
     """A wire by designation. makes: the letter whose emf it has, "" for none. fits: the elements it is meant for.
 
-    low_degc, high_degc: where it may lie. limit_uv: class 2 limit of its emf in µV, at element_degc in °C of the
-    measuring junction (IEC 60584-3:2021).
+    low_degc, high_degc: where it may lie (IEC 60584-3:2021).
     """
 
     name: str
@@ -24,28 +23,27 @@ class Extension:
     fits: str
     low_degc: float
     high_degc: float
-    limit_uv: float
 
 
 EXTENSIONS: dict[str, Extension] = {
     wire.name: wire
     for wire in (
-        Extension("KX", "K", "K", -25, 200, 100),
-        Extension("KCA", "K", "K", 0, 150, 100),
-        Extension("KCB", "K", "K", 0, 100, 100),
-        Extension("JX", "J", "J", -25, 200, 140),
-        Extension("TX", "T", "T", -25, 100, 60),
-        Extension("EX", "E", "E", -25, 200, 200),
-        Extension("NX", "N", "N", -25, 200, 100),
-        Extension("NC", "N", "N", 0, 150, 100),
-        Extension("RCA", "R", "RS", 0, 100, 30),
-        Extension("RCB", "R", "RS", 0, 200, 60),
-        Extension("SCA", "S", "RS", 0, 100, 30),
-        Extension("SCB", "S", "RS", 0, 200, 60),
-        Extension("BC", "", "B", 0, 100, 40),
-        Extension("AC", "A", "A", 0, 100, 60),
-        Extension("CC", "C", "C", 0, 100, 60),
-        Extension("copper", "", "B", -40, 200, 0),
+        Extension("KX", "K", "K", -25, 200),
+        Extension("KCA", "K", "K", 0, 150),
+        Extension("KCB", "K", "K", 0, 100),
+        Extension("JX", "J", "J", -25, 200),
+        Extension("TX", "T", "T", -25, 100),
+        Extension("EX", "E", "E", -25, 200),
+        Extension("NX", "N", "N", -25, 200),
+        Extension("NC", "N", "N", 0, 150),
+        Extension("RCA", "R", "RS", 0, 100),
+        Extension("RCB", "R", "RS", 0, 200),
+        Extension("SCA", "S", "RS", 0, 100),
+        Extension("SCB", "S", "RS", 0, 200),
+        Extension("BC", "", "B", 0, 100),
+        Extension("AC", "A", "A", 0, 100),
+        Extension("CC", "C", "C", 0, 100),
+        Extension("copper", "", "B", -40, 200),
     )
 }
 EXTENSION_NAMES: tuple[str, ...] = tuple(EXTENSIONS)
