@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 from tests.words import mode, path_of, reasons, stations
 
 from canaleta.core.discrete import INPUT_TYPES, agreement, bleed_resistor, hysteresis, state_of_type
+from canaleta.core.entry import switch_words
 from canaleta.core.facts import facts_of
 from canaleta.core.faults import Fault, evaluate_faulted
 from canaleta.core.fields import Station
@@ -132,3 +133,16 @@ def test_the_types_as_the_standard_has_them() -> None:
     assert {n: (t.off_ma, t.off_up_to_v, t.on_v, t.on_ma) for n, t in INPUT_TYPES.items()} == {
         1: (0.5, 15, 15, 2), 2: (2, 11, 11, 6), 3: (1.5, 11, 11, 2),
     }  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("value", "says"), [(5.0, "says full"), (4.99, "between the thresholds: as it was"), (4.5, "between the thresholds: as it was"),
+                        (4.49, "says room"), (float("nan"), "")]
+)  # fmt: skip
+def test_an_analog_value_used_as_a_switch_says_its_words(value: float, says: str) -> None:
+    plant = path_of(
+        device={"signal": "0–10 V"},
+        value={"low": 0, "high": 10, "on_at": 5, "off_at": "4.5", "text_0": "room", "text_1": "full"},
+    )
+    assert switch_words(plant, 0, value) == says
+    assert switch_words(path_of(device={"signal": "0–10 V"}), 0, value) == ""

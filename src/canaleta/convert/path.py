@@ -13,7 +13,7 @@ import numpy as np
 from canaleta.catalogue.types import module_types
 from canaleta.convert.stream import json_line, refuse, texts_of
 from canaleta.core.document import DocumentError, path_schema, read_document
-from canaleta.core.entry import read_station, station_figure
+from canaleta.core.entry import read_station, station_figure, switch_words
 from canaleta.core.facts import Section, facts_of
 from canaleta.core.faults import Fault, evaluate_faulted, faulted, upset_of, words_of
 from canaleta.core.fields import STATIONS, Station
@@ -133,6 +133,8 @@ def _answer(
         print(f"  {name:<8} {figure or '—'} {words[k].unit}".rstrip())
         if line := by_station.get(name.value):
             print(f"           {line['formula']}\n           {line['figures']}\n           {line['source']}")
+    if says := switch_words(image, 0, float(found[-1])):
+        print(f"  {says}")
     print(f"  {quality}" + (f": {'; '.join(reasons)}" if reasons else ""))
 
 

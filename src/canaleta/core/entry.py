@@ -7,6 +7,7 @@ import re
 import numpy as np
 
 from canaleta.core.converters import WordForm
+from canaleta.core.discrete import hysteresis
 from canaleta.core.fields import STATIONS, Station, split_unit
 from canaleta.core.image import PlantImage
 from canaleta.core.path import describe
@@ -14,7 +15,7 @@ from canaleta.core.signals import Family
 from canaleta.core.text import TextError, read_number, shown
 from canaleta.core.units import factor_and_offset, find_unit, read_unit
 
-__all__ = ["read_station", "station_figure"]
+__all__ = ["read_station", "station_figure", "switch_words"]
 
 _STATE_WORDS: dict[Station, tuple[tuple[str, ...], tuple[str, ...]]] = {
     Station.PROCESS: (("at rest", "rest", "0"), ("acted upon", "acting", "1")),
@@ -95,3 +96,15 @@ def station_figure(image: PlantImage, row: int, k: int, value: float, decimals: 
         if k == STATIONS.index(Station.VALUE):
             return image.text(f"text_{int(value)}", row) or str(int(value))
     return shown(value, decimals)
+
+
+def switch_words(image: PlantImage, row: int, value: float) -> str:
+    """What an analog value used as a switch says: its word for on or off, or that it stays as it was; else ''."""
+    on, off = float(image.number("on_at")[row]), float(image.number("off_at")[row])
+    if np.isnan(on) or np.isnan(value):
+        return ""
+    off = on if np.isnan(off) else off
+    was_off, was_on = (bool(hysteresis([value], on, off, before)[0]) for before in (False, True))
+    if was_off != was_on:
+        return "between the thresholds: as it was"
+    return f"says {image.text('text_1', row) or 'on'}" if was_on else f"says {image.text('text_0', row) or 'off'}"

@@ -14,7 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.document import DocumentError, path_schema, read_document
-from canaleta.core.entry import read_station, station_figure
+from canaleta.core.entry import read_station, station_figure, switch_words
 from canaleta.core.faults import Fault, evaluate_faulted, faulted, read_fault, upset_of, words_of
 from canaleta.core.fields import STATIONS, Station
 from canaleta.core.image import PlantImage
@@ -230,6 +230,8 @@ def _from(
         typed = source == "what-if"
         if name is Station.COUNTS and not np.isnan(figures[k]):
             lines = [words_in_hex(image, row, figures[k]), *lines]
+        if name is Station.VALUE and (says := switch_words(image, row, float(figures[k]))):
+            lines = [says, *lines]
         stations.append(
             StationOut(
                 name=name.value,
