@@ -10,8 +10,10 @@ from typing import Any
 __all__ = ["SignalSource", "SourceError"]
 
 log = logging.getLogger("source")
-PATIENCE_S = 1.7
-"""How long one asking may take: two of them fit into what a request waits for a command."""
+TRIES = 3
+PATIENCE_S = 2.5
+PAUSE_S = 0.2
+"""How often a signal is put, how long each asking may take, and what is left between. A scan asks once."""
 
 
 class SourceError(RuntimeError):
@@ -27,24 +29,27 @@ class SignalSource:
 
     async def inject(self, module: int, channel: int, value: float | None, unit: str) -> None:
         """Put a signal on, or take it off with None. Raises SourceError."""
-        await self._ask({"do": "inject", "module": module, "channel": channel, "value": value, "unit": unit})
+        put = {"do": "inject", "module": module, "channel": channel, "value": value, "unit": unit}
+        await self._ask(put, TRIES)
 
     async def injected(self) -> set[tuple[int, int]]:
         """(module, channel) of every injected signal. Raises SourceError."""
         answer = await self._ask({"do": "list"})
         return {(module, channel) for module, channel, _ in answer["injected"]}
 
-    async def _ask(self, what: dict[str, Any]) -> dict[str, Any]:
-        """Ask, and once more if the machine was too busy to answer in time: asking twice does no more than once."""
-        for last in (False, True):
+    async def _ask(self, what: dict[str, Any], tries: int = 1) -> dict[str, Any]:
+        """Ask, and again if the machine was too busy to answer: asking twice does no more than once."""
+        for left in reversed(range(tries)):
             try:
                 async with asyncio.timeout(PATIENCE_S):
                     answer = await self._once(what)
                 break
             except (OSError, TimeoutError, ValueError) as error:
                 log.warning("the signal source at port %d: %s %s", self._port, type(error).__name__, error)
-                if last:
-                    raise SourceError("the signal source of this stand-in cannot be reached") from error
+                if not left:
+                    why = type(error).__name__
+                    raise SourceError(f"the signal source of this stand-in cannot be reached: {why}") from error
+                await asyncio.sleep(PAUSE_S)
         if not answer["ok"]:
             raise SourceError(answer["says"])
         return answer

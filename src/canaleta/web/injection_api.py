@@ -24,7 +24,7 @@ from canaleta.web.shared import shared
 __all__ = ["api"]
 
 api = APIBlueprint("injection", __name__, url_prefix="/api/points", abp_responses=PROBLEMS)
-COMMAND_WAIT_S = 4.0
+COMMAND_WAIT_S = 9.0
 
 
 class InjectIn(BaseModel):
