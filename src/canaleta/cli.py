@@ -100,7 +100,8 @@ def _parser() -> argparse.ArgumentParser:
     user.set_defaults(run=_user)
 
     stand_in = commands.add_parser("_stand-in")
-    stand_in.add_argument("--port", type=int, required=True)
+    stand_in.add_argument("--racks", nargs="*", default=[], metavar="NUMBER=PORT")
+    stand_in.add_argument("--state", type=Path, default=None, metavar="FILE")
     stand_in.add_argument("--seed", type=int, default=0)
     stand_in.set_defaults(run=_stand_in)
     commands.add_parser("_agent").set_defaults(run=_agent)
@@ -176,11 +177,13 @@ def _user(options: argparse.Namespace) -> int:
 
 def _stand_in(options: argparse.Namespace) -> int:
     from canaleta.catalogue.demo import demo_plant
-    from canaleta.standins.server import serve
+    from canaleta.standins.server import StandIns, kept_plant, serve
 
     _log_to_supervisor()
     port, token = int(os.environ["CANALETA_SOURCE_PORT"]), os.environ["CANALETA_SOURCE_TOKEN"]
-    asyncio.run(serve(demo_plant(), 1, options.port, port, token, options.seed))
+    ports = {int(rack): int(at) for rack, _, at in (pair.partition("=") for pair in options.racks)}
+    plant = kept_plant(options.state, demo_plant())
+    asyncio.run(serve(StandIns(plant, ports, options.seed, options.state), port, token))
     return 0
 
 

@@ -27,6 +27,9 @@ def test_registers_that_each_module_occupies() -> None:
     assert {k: (t.channels, t.register_count) for k, t in module_types().items()} == {
         "di16-24v": (16, 1), "ai8-ui": (8, 9), "tc8": (8, 10), "rtd6": (6, 7), "ai4-pm": (4, 8), "fi2": (2, 4),
         "di8-watch": (8, 2), "di4-230ac": (4, 1), "di8-types": (8, 1), "ao4": (4, 4),
+            "ai4-iso": (4, 5), "ai8-left": (8, 8), "ai8-volt": (8, 8), "di16-sink": (16, 1), "di32": (32, 2),
+            "di8-seq": (8, 2), "rtd4": (4, 5), "tc4-iso": (4, 10), "xm4": (4, 5),
+            "ps-10": (0, 0), "ps-bus": (0, 0), "bus-end": (0, 0), "spacer": (0, 0), "empty-slot": (0, 0),
     }  # fmt: skip
 
 
@@ -65,6 +68,8 @@ def test_the_demo_plant_names_only_what_there_is() -> None:
     layout = layout_of(plant)
     for point in plant.points:
         assert set(point) <= stored
+        if "channel" not in point:
+            continue  # it waits for one
         module, _ = layout.read_address(point["channel"])
         assert layout.type_of(module).mode_named(point["mode"]), point["tag"]
     for device in plant.field:

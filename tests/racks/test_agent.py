@@ -23,7 +23,7 @@ from canaleta.plant.live import LiveBlock, read_block
 from canaleta.racks.agent import Agent
 from canaleta.racks.reader import RackReader, RackSilentError
 from canaleta.racks.source import SignalSource, SourceError
-from canaleta.standins.server import SourcePort, StandIn, build
+from canaleta.standins.server import LONGEST_LINE, SourcePort, StandIns
 
 PERIOD_MS = 100
 
@@ -38,17 +38,16 @@ TOKEN = "only for tests"
 
 
 @contextlib.asynccontextmanager
-async def standing_in(port: int, source_port: int) -> AsyncIterator[StandIn]:
-    made = build(demo_plant(), 1, port, seed=3)
-    source = await asyncio.start_server(SourcePort(made, TOKEN).handle, "127.0.0.1", source_port)
-    running = asyncio.create_task(made.run())
+async def standing_in(port: int, source_port: int) -> AsyncIterator[StandIns]:
+    made = StandIns(demo_plant(), {1: port}, seed=3)
+    source = await asyncio.start_server(SourcePort(made, TOKEN).handle, "127.0.0.1", source_port, limit=LONGEST_LINE)
+    await made.begin()
     await asyncio.sleep(0.1)
     try:
         yield made
     finally:
-        running.cancel()
         source.close()
-        await made.server.shutdown()  # type: ignore[no-untyped-call]
+        await made.end()
 
 
 @contextlib.asynccontextmanager
@@ -63,7 +62,8 @@ async def scanning(database: Database, source: SignalSource | None = None) -> As
 
 def on_port(database: Database, port: int) -> None:
     with database.owner.begin() as connection:
-        connection.execute(update(t.rack).values(port=port, period_ms=PERIOD_MS))
+        connection.execute(update(t.rack).values(port=free_port(), period_ms=PERIOD_MS))
+        connection.execute(update(t.rack).where(t.rack.c.id == 1).values(port=port))
 
 
 async def until(database: Database, holds: Callable[[LiveBlock], bool], seconds: float = 8.0) -> LiveBlock:
@@ -87,7 +87,7 @@ def test_what_the_agent_writes_is_what_the_registers_say(database: Database) -> 
         port, source_port = free_port(), free_port()
         on_port(database, port)
         async with standing_in(port, source_port), scanning(database, SignalSource(source_port, TOKEN)):
-            await SignalSource(source_port, TOKEN).inject(2, 0, 12.0, "mA")
+            await SignalSource(source_port, TOKEN).inject((1, 2, 0), 12.0, "mA")
             block = await until(database, lambda b: value_of(b, 1) == 250.0)
             assert block.state == "answers"
             assert block.injected[block.points == 1] == [1]
@@ -133,7 +133,7 @@ def test_an_edit_of_the_scaling_moves_the_next_reading(database: Database) -> No
         port, source_port = free_port(), free_port()
         on_port(database, port)
         async with standing_in(port, source_port), scanning(database, SignalSource(source_port, TOKEN)):
-            await SignalSource(source_port, TOKEN).inject(2, 0, 12.0, "mA")
+            await SignalSource(source_port, TOKEN).inject((1, 2, 0), 12.0, "mA")
             await until(database, lambda b: value_of(b, 1) == 250.0)
             proposal = Proposal((Edit(1, "value_high", "500", "600"),))
             await asyncio.to_thread(apply, database.engine, PlantKeeper(database.engine), proposal, "ana")
@@ -150,10 +150,10 @@ def test_injection_is_a_command_that_the_agent_carries_out(database: Database) -
         async with standing_in(port, source_port), scanning(database, SignalSource(source_port, TOKEN)):
             with database.engine.begin() as connection:
                 good = commands.ask(
-                    connection, "ana", 1, "inject", {"module": 2, "channel": 0, "value": 20.0, "unit": "mA"}
+                    connection, "ana", 1, "inject", {"rack": 1, "place": 2, "channel": 0, "value": 20.0, "unit": "mA"}
                 )
                 bad = commands.ask(
-                    connection, "ana", 1, "inject", {"module": 2, "channel": 0, "value": 5.0, "unit": "V"}
+                    connection, "ana", 1, "inject", {"rack": 1, "place": 2, "channel": 0, "value": 5.0, "unit": "V"}
                 )
             await until(database, lambda b: value_of(b, 1) == 500.0)
             with database.engine.connect() as connection:
@@ -168,8 +168,8 @@ def test_the_source_port_wants_its_token() -> None:
         port, source_port = free_port(), free_port()
         async with standing_in(port, source_port) as made:
             with pytest.raises(SourceError, match="wrong token"):
-                await SignalSource(source_port, "guess").inject(2, 0, 12.0, "mA")
-            assert made.field.injected() == []
+                await SignalSource(source_port, "guess").inject((1, 2, 0), 12.0, "mA")
+            assert made.racks[1].field.injected() == []
 
     in_a_loop_of_its_own(run)
 

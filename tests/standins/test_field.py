@@ -50,8 +50,15 @@ def test_millivolts_at_the_terminals_meet_the_cold_junction() -> None:
 
 def test_an_open_thermocouple_is_its_own_count_and_a_fault_bit() -> None:
     field = rack()
+    field.inject(3, 2, math.nan, "mV")
+    assert counts_at(field, 3, 2) == (32767, True)
+
+
+def test_an_open_thermocouple_that_goes_up_scale_stands_at_the_top_of_its_mode() -> None:
+    """Type K in tenths: 1372.0 °C, and the fault bit tells it from a hot kiln."""
+    field = rack()
     field.inject(3, 0, math.nan, "mV")
-    assert counts_at(field, 3, 0) == (32767, True)
+    assert counts_at(field, 3, 0) == (13720, True)
 
 
 def test_the_normally_closed_high_switch_is_closed_at_rest() -> None:

@@ -38,7 +38,7 @@ def test_changes_since_are_cells_as_text_oldest_first(database: Database) -> Non
     for was, text in (("500", "600"), ("600", "650.50")):
         done = apply(database.engine, keeper, Proposal((Edit(1, "value_high", was, text),)), "ana")
         assert isinstance(done, Applied)
-    channel = apply(database.engine, keeper, Proposal((Edit(1, "channel", "KC-2·1·2·1", "1 2 8"),)), "ana")
+    channel = apply(database.engine, keeper, Proposal((Edit(1, "channel", "KC-2·1·2·1", "KC-2 1 2 8"),)), "ana")
     assert isinstance(channel, Applied)
     with database.engine.connect() as connection:
         told = [
@@ -52,10 +52,13 @@ def test_a_small_plants_snapshot_is_always_new(database: Database) -> None:
     image = PlantKeeper(database.engine).current()
     kept = Snapshots()
     assert kept.fresh_enough(image)[0] == 0
-    assert kept.fresh_enough(image.with_cells({}, seq=1))[0] == 1
+    small = plant_of("4–20 mA")
+    of_small = Snapshots()
+    assert of_small.fresh_enough(small)[0] == 0
+    assert of_small.fresh_enough(small.with_cells({}, seq=1))[0] == 1
     columns = json.loads(snapshot(image))
-    assert len(columns["ids"]) == len(columns["racks"]) == 24
-    assert set(columns["racks"]) == {1}
+    assert len(columns["ids"]) == len(columns["racks"]) == 275
+    assert set(columns["racks"]) == set(range(11)), "ten racks, and none for those that wait"
 
 
 def test_a_large_plants_snapshot_is_made_anew_only_when_it_is_far_behind() -> None:

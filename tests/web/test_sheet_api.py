@@ -89,7 +89,7 @@ def test_a_list_is_read_as_a_dry_run_and_then_taken_in(person: Who, app: OpenAPI
     done = send_list(technician, text, apply=True).json
     assert (done["applied"], done["seq"]) == (True, 1)
     image = app.extensions["canaleta"].image()
-    assert (len(image), image.text("device_high", 0), image.label(24)) == (25, "700", "NEW-1")
+    assert (len(image), image.text("device_high", 0), image.label(275)) == (276, "700", "NEW-1")
     assert technician.get("/api/history").json["sets"][0]["source"] == "import list.csv"
     refused = send_list(technician, "vendor\nx\n", apply=True)
     assert (refused.status_code, "no column is the tag" in refused.json["title"]) == (422, True)
@@ -98,7 +98,7 @@ def test_a_list_is_read_as_a_dry_run_and_then_taken_in(person: Who, app: OpenAPI
 def test_the_project_file_comes_with_a_name_and_can_be_read(person: Who) -> None:
     answer = person("reader").get("/api/project")
     assert 'filename="vallroja-tileworks.canaleta.json"' in answer.headers["Content-Disposition"]
-    assert len(read_project(json.loads(answer.data)).points) == 24
+    assert len(read_project(json.loads(answer.data)).points) == 275
     assert person("reader").get("/api/project/schema").json["title"] == "Project"
 
 
@@ -148,7 +148,7 @@ def test_cabinets_come_with_their_modules_in_order_and_who_holds_what(person: Wh
     cabinet = person("reader").get("/api/cabinets").json["cabinets"][0]
     modules = cabinet["racks"][0]["modules"]
     assert [m["slot"] for m in modules] == list(range(1, 10))
-    assert (cabinet["name"], cabinet["channels"], cabinet["free"]) == ("KC-2", 64, 40)
+    assert (cabinet["name"], cabinet["count"]["channels"], cabinet["count"]["used"]) == ("KC-2", 152, 89)
     first = modules[1]["channels"][0]
     assert (first["address"], first["terminals"], first["point"]) == ("KC-2·1·2·1", ["1", "2", "3"], 1)
     # Each module begins where the one before it ends: 1 word of bits, 8 + 1 words, 8 + 1 + 1 words …

@@ -7,8 +7,11 @@ export const router = createRouter({
     { path: '/', redirect: '/list' },
     { path: '/list', name: 'list', component: () => import('./pages/ListPage.vue') },
     { path: '/point/:point(\\d+)', name: 'path', component: () => import('./pages/PathPage.vue') },
+    { path: '/point/:point(\\d+)/wiring', name: 'wiring', component: () => import('./pages/WiringPage.vue') },
     { path: '/history', name: 'history', component: () => import('./pages/HistoryPage.vue') },
     { path: '/cabinets', name: 'cabinets', component: () => import('./pages/CabinetsPage.vue') },
+    { path: '/types/:key?', name: 'types', component: () => import('./pages/TypesPage.vue') },
+    { path: '/cables', name: 'cables', component: () => import('./pages/CablesPage.vue') },
     { path: '/handover', name: 'handover', component: () => import('./pages/HandoverPage.vue') },
     {
       path: '/conventions',

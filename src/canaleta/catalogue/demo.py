@@ -9,7 +9,8 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict, Field
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.layout import SEPARATOR, Cabinet, Layout, Module, Rack
+from canaleta.core.layout import SEPARATOR, Cabinet, Cable, Layout, Module, Rack
+from canaleta.core.modules import ModuleType
 
 __all__ = ["DemoPlant", "demo_plant", "generated", "layout_of"]
 
@@ -19,17 +20,19 @@ class _Part(BaseModel):
 
 
 class DemoModule(_Part):
-    """A module of the catalogue in a slot."""
+    """A module of the catalogue in its place on the rail; `slot` is that place, passive items are counted."""
 
     slot: int
     type: str
 
 
 class DemoRack(_Part):
-    """A rack with the port its stand-in listens on, if that port is free."""
+    """A rack with the port its stand-in listens on, if that port is free. number: 0 to be counted in its turn."""
 
+    number: int = 0
     name: str
     port: int
+    period_ms: int = 1000
     modules: tuple[DemoModule, ...]
 
 
@@ -70,12 +73,30 @@ class FieldDevice(_Part):
     faults: tuple[FieldFault, ...] = ()
 
 
+class DemoCable(_Part):
+    """A cable; its fields are those of the layout's."""
+
+    name: str
+    cores: int
+    kind: str = ""
+    colours: str = ""
+    mm2: float | None = None
+    length_m: float | None = None
+    begins: str = ""
+    ends: str = ""
+
+
 class DemoPlant(_Part):
-    """A demo plant: hardware, the list as texts typed into cells, and the field behind it."""
+    """A demo plant: hardware, the list as texts typed into cells, and the field behind it.
+
+    types: module types that the catalogue does not have, or has in another form.
+    """
 
     about: str
     name: str
+    types: tuple[ModuleType, ...] = ()
     cabinets: tuple[DemoCabinet, ...]
+    cables: tuple[DemoCable, ...] = ()
     points: tuple[dict[str, str], ...]
     field: tuple[FieldDevice, ...]
 
@@ -95,13 +116,18 @@ def layout_of(plant: DemoPlant) -> Layout:
         cabinet = Cabinet(len(cabinets) + 1, c.name, c.title)
         cabinets[cabinet.id] = cabinet
         for r in c.racks:
-            rack = Rack(len(racks) + 1, cabinet.id, r.name, "127.0.0.1", r.port, 1, 1000)
+            served = bool(plant.field)
+            rack = Rack(
+                r.number or len(racks) + 1, cabinet.id, r.name, "127.0.0.1", r.port, 1, r.period_ms, stand_in=served
+            )
             racks[rack.id] = rack
-            for m in r.modules:
+            for place, m in enumerate(sorted(r.modules, key=lambda m: m.slot), start=1):
                 number = len(modules) + 1
-                modules[number] = Module(number, rack.id, m.slot, m.type)
+                modules[number] = Module(number, rack.id, place, m.type)
     used = {m.type_key for m in modules.values()}
-    return Layout(cabinets, racks, modules, {key: kind for key, kind in module_types().items() if key in used})
+    kinds = {key: kind for key, kind in (module_types() | {t.key: t for t in plant.types}).items() if key in used}
+    cables = {n: Cable(n, **cable.model_dump()) for n, cable in enumerate(plant.cables, start=1)}
+    return Layout(cabinets, racks, modules, kinds, cables=cables)
 
 
 _AREAS = (

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from ipaddress import ip_network
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 __all__ = ["Conventions", "Namur", "Reserve"]
 
@@ -82,6 +83,23 @@ class Conventions(BaseModel):
         description="shape of a tag: A a letter, 9 a digit, * anything; others as they are",
     )
     address_rule: str = Field(
-        default="", max_length=120, description="how a rack's network address follows from its cabinet, in words"
+        default="",
+        max_length=120,
+        description="a rack's network address: 192.168.{cabinet}.{rack}, with the numbers of both names",
+    )
+    rack_networks: str = Field(
+        default="127.0.0.0/8",
+        max_length=400,
+        description="networks that racks may be reached in, with commas; an administrator's matter",
     )
     reserve: Reserve = Reserve()
+
+    @field_validator("rack_networks")
+    @classmethod
+    def _are_networks(cls, text: str) -> str:
+        for part in (p.strip() for p in text.split(",") if p.strip()):
+            try:
+                ip_network(part, strict=False)
+            except ValueError as error:
+                raise ValueError(f"“{part}” is no network such as 192.168.10.0/24") from error
+        return text

@@ -164,7 +164,7 @@ def _module(given: Any, types: Mapping[str, ModuleType]) -> ModuleType:
                 {
                     "key": "of the path", "title": "of the path", "summary": "", "channels": 1,
                     "terminals": [Terminal(mark="{n}", role="signal in")], "modes": [given.mode],
-                    "registers": [Registers(holds="channel words", count=1)],
+                    "registers": [Registers(holds="channel words", count=1, says="")],
                     "common": given.common, "direction": given.direction, "word": given.word,
                 }
             )  # fmt: skip

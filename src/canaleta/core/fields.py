@@ -16,8 +16,10 @@ from typing import Any, NamedTuple
 
 from canaleta.core.chains import read_factors, read_hops
 from canaleta.core.laws import LAW_NAMES, TABLE_LAWS, VALUE_LAW_NAMES
+from canaleta.core.modules import OPEN_CHOICES
 from canaleta.core.sensors.extension import EXTENSION_NAMES
 from canaleta.core.signals import SIGNAL_NAMES, SIGNALS, Family
+from canaleta.core.strips import read_cores, read_terminals
 from canaleta.core.tables import read_table
 from canaleta.core.text import TextError, plain, read_number, read_range
 from canaleta.core.units import read_unit_and_reference
@@ -65,6 +67,9 @@ class Kind(StrEnum):
     TABLE = "table"
     HOPS = "hops"
     FACTORS = "factors"
+    FILTER = "filter"
+    TERMINALS = "terminals"
+    CORES = "cores"
     LIVE = "live"
     CHECKS = "checks"
 
@@ -116,6 +121,7 @@ class Field:
         return self.kind not in (Kind.LIVE, Kind.CHECKS)
 
 
+_ALL = frozenset(Family)
 _TEMPERATURE = frozenset({Family.THERMOCOUPLE, Family.RESISTANCE})
 _ANALOG = frozenset({Family.LINEAR, Family.NONE}) | _TEMPERATURE
 _LINEAR = frozenset({Family.LINEAR, Family.NONE})
@@ -125,6 +131,7 @@ _CURRENT = frozenset({Family.LINEAR})
 _THERMO = frozenset({Family.THERMOCOUPLE})
 _RESISTIVE = frozenset({Family.RESISTANCE})
 SUPPLIES = ("module", "own 24 V", "drive", "none")
+SCREENS = ("at the cabinet", "at the device", "at both ends", "nowhere")
 ACTING = ("direct", "reverse")
 JUNCTIONS = ("at the terminals", "remote sensor", "fixed")
 JUMPERS = ("at the head", "at the input", "absent")
@@ -150,6 +157,8 @@ FIELDS: tuple[Field, ...] = (
     Field("service", Station.POINT, "service", Kind.TEXT, "what it measures or does, in words",
           164, longest=120, headers=("service", "description")),
     Field("area", Station.POINT, "area", Kind.TEXT, "the part of the plant", 52, longest=60, headers=("area",)),
+    _more("redundant", Station.POINT, "stands in for", Kind.TEXT,
+          "one word for points that stand in for each other: they belong on different modules", _ALL, longest=40),
     Field("signal", Station.DEVICE, "signal", Kind.CHOICE, "what the device puts on the wires",
           80, choices=SIGNAL_NAMES, headers=("signal", "type")),
     _more("signal_low", Station.DEVICE, "signal low", Kind.NUMBER, "the device's signal at its lower range value",
@@ -190,6 +199,8 @@ FIELDS: tuple[Field, ...] = (
           _SWITCH, units=("mA",), least=0, most=1e6, unit="Ω"),
     _more("parallel_ohm", Station.DEVICE, "parallel", Kind.NUMBER, "end-of-line resistor across the contact",
           _SWITCH, units=("mA",), least=0, most=1e7, unit="Ω"),
+    _more("takes_ma", Station.DEVICE, "takes", Kind.NUMBER, "current the device takes from its supply beside its signal",
+          _CURRENT | _SWITCH, least=0, most=5000, unit="mA"),
     Field("wires", Station.LOOP, "wires", Kind.WHOLE, "cores between device and terminals", 46, least=2, most=4),
     Field("supply", Station.LOOP, "supply", Kind.CHOICE, "who feeds the loop", 66, choices=SUPPLIES,
           headers=("powered by",)),
@@ -221,11 +232,25 @@ FIELDS: tuple[Field, ...] = (
           _CURRENT, units=("mA",), least=-40, most=180, unit="°C"),
     _more("hops", Station.LOOP, "hops", Kind.HOPS,
           "what the loop runs through, from the device on: head; barrier 300 Ω; indicator 2 V", _CURRENT | _SWITCH),
+    _more("cable", Station.LOOP, "cable", Kind.TEXT, "name of the cable to the cabinet", _ALL, longest=40),
+    _more("cores", Station.LOOP, "cores", Kind.CORES, "its cores in the order of the terminals: 1, 2", _ALL),
+    _more("strip", Station.LOOP, "strip", Kind.TERMINALS,
+          "terminals of the cabinet's strip in the same order: X1:5 fuse; X1:6 knife", _ALL),
+    _more("screen", Station.LOOP, "screen", Kind.CHOICE, "where the screen is earthed", _ALL, choices=SCREENS),
     _more("hart", Station.LOOP, "HART", Kind.CHOICE, "whether the loop carries HART", _CURRENT, units=("mA",),
           choices=("no", "yes")),
     Field("channel", Station.INPUT, "channel", Kind.ADDRESS, "cabinet · rack · slot · channel it is landed on",
           94, headers=("address", "channel")),
     Field("mode", Station.INPUT, "mode", Kind.MODE, "how the channel works", 86, headers=("input mode",)),
+    _more("filter", Station.INPUT, "filter", Kind.FILTER, "what the input filters, of those that its module has", _ALL),
+    _more("open_action", Station.INPUT, "open circuit", Kind.CHOICE, "what the count does when the circuit opens",
+          _TEMPERATURE, choices=OPEN_CHOICES),
+    _more("if_high", Station.INPUT, "if too high", Kind.TEXT, "what the plant does when the value goes to the top",
+          _ANALOG, longest=80),
+    _more("if_low", Station.INPUT, "if too low", Kind.TEXT, "what the plant does when the value goes to the bottom",
+          _ANALOG, longest=80),
+    _more("enabled", Station.INPUT, "enabled", Kind.CHOICE, "whether the channel is read and watched", _ALL,
+          choices=("yes", "no")),
     Field("counts_low", Station.COUNTS, "low", Kind.NUMBER,
           "the count that means the low end of the value; empty: as signal and module make it",
           50, applies=_ANALOG, when=_TWO_POINT, pair="counts_high", headers=("raw low",)),
@@ -272,6 +297,11 @@ FIELDS: tuple[Field, ...] = (
           choices=VALUE_TYPES),
     Field("text_0", Station.VALUE, "0 says", Kind.TEXT, "the word for 0", 62, longest=30, applies=_CONTACT | _ANALOG),
     Field("text_1", Station.VALUE, "1 says", Kind.TEXT, "the word for 1", 64, longest=30, applies=_CONTACT | _ANALOG),
+    _more("trips", Station.VALUE, "shuts", Kind.TEXT, "what this point shuts or stops when it trips", _ALL, longest=120),
+    _more("used_by", Station.VALUE, "used by", Kind.TEXT, "the control that works with it", _ALL, longest=120),
+    _more("inhibit", Station.VALUE, "inhibit", Kind.TEXT, "what keeps the trip away while one works on it", _ALL,
+          longest=120),
+    _more("tell", Station.VALUE, "tell", Kind.TEXT, "whom to tell before one works on it", _ALL, longest=120),
     Field("checks", Station.CHECKS, "to settle", Kind.CHECKS, "what does not agree, with the figures", 420),
 )  # fmt: skip
 STORED: tuple[Field, ...] = tuple(field for field in FIELDS if field.stored)
@@ -286,7 +316,7 @@ def field_named(name: str) -> Field:
 def read_cell(field: Field, text: str) -> dict[str, Stored]:
     """What text typed into a cell means: {field name: stored value}, more than one for a range.
 
-    Handles every kind but ADDRESS and MODE, which need the plant's layout (see layout.py). Blank text
+    Handles every kind but ADDRESS, MODE and FILTER, which need the plant's layout (see layout.py). Blank text
     empties the cell. Raises TextError in words for the person who typed it.
     """
     typed = text.strip()
@@ -320,6 +350,10 @@ def _read_typed(name: str, typed: str) -> dict[str, Stored]:
             return {field.name: read_hops(typed)}
         case Kind.FACTORS:
             return {field.name: read_factors(typed)}
+        case Kind.TERMINALS:
+            return {field.name: read_terminals(typed)}
+        case Kind.CORES:
+            return {field.name: read_cores(typed)}
         case _:
             raise TextError(f"“{field.label}” is worked out and cannot be typed")
 

@@ -197,6 +197,11 @@ class PlantImage:
         layout = replace(self.layout, channel_base=conventions.channel_base)
         return replace(self, conventions=conventions, layout=layout, _kept=dict(self._kept))
 
+    def with_layout(self, layout: Layout) -> PlantImage:
+        """The image on other hardware: claims stay, what a mode means is looked up anew."""
+        kept = {name: column for name, column in self._kept.items() if name != "mode"}
+        return replace(self, layout=layout, _kept=kept)
+
     def only(self, rows: Rows) -> PlantImage:
         """An image of some rows alone: for working on one point without copying the plant's columns."""
         return replace(

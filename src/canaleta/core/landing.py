@@ -6,7 +6,7 @@ and what the path and its facts say of it is the reason.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import IntEnum
 
 import numpy as np
@@ -33,7 +33,8 @@ class Level(IntEnum):
 @dataclass(frozen=True)
 class Judgement:
     """What a landing would mean. mode: the one that suits best, "" if none does. reads: what it would show at half
-    of the device's output. reasons: why not, or what to beware of; remedies: what would make it fit.
+    of the device's output. reasons: why not, or what to beware of; remedies: what would make it fit. margin: of the
+    loop's voltage, in words.
     """
 
     level: Level
@@ -42,6 +43,7 @@ class Judgement:
     reasons: tuple[str, ...]
     remedies: tuple[str, ...] = ()
     taken_by: str = ""
+    margin: str = ""
 
 
 _SHUNT_OHM = {5.0: 250, 10.0: 500, 1.0: 50}
@@ -54,7 +56,7 @@ def judge(image: PlantImage, row: int, module: int, channel: int) -> Judgement:
     if not holder:
         return found
     told = (f"{holder} is landed there", *found.reasons)
-    return Judgement(max(found.level, Level.WARNS), found.mode, found.reads, told, found.remedies, holder)
+    return replace(found, level=max(found.level, Level.WARNS), reasons=told, taken_by=holder)
 
 
 def judge_module(image: PlantImage, row: int, module: int, channel: int = 0) -> Judgement:
@@ -64,7 +66,8 @@ def judge_module(image: PlantImage, row: int, module: int, channel: int = 0) -> 
     if signal is None:
         return Judgement(Level.REFUSED, "", "", ("the point has no signal yet",), ("choose what the device gives",))
     kind = image.layout.type_of(module)
-    if kind.direction == "out":
+    passive = signal.family == Family.LINEAR and image.text("supply", row) == "none"
+    if kind.direction == "out" and not passive:
         return Judgement(
             Level.REFUSED, "", "", (f"{kind.title} gives a signal out, and so does the device: two sources",), ()
         )
@@ -92,7 +95,8 @@ def _by_mode(one: PlantImage, signal: Signal, module: int, channel: int, mode: s
         return Judgement(Level.REFUSED, mode, "", (verdict,), _remedies(told, signal))
     if told & Reason.MODE_MISFIT:
         return Judgement(Level.REFUSED, "", "", (_MISFIT,))
-    bad = [section for section in facts_of(trial, 0) if section.tone]
+    facts = facts_of(trial, 0)
+    bad = [section for section in facts if section.tone]
     sources = [s for s in bad if s.title == "loop" and s.verdict == "two"]
     if sources:
         says = "two sources in one loop: the device feeds it, and so does the terminal"
@@ -101,7 +105,8 @@ def _by_mode(one: PlantImage, signal: Signal, module: int, channel: int, mode: s
     value = float(paths.at(Station.VALUE)[0])
     unit = trial.text("value_unit", 0)
     reads = "" if np.isnan(value) or signal.family == Family.CONTACT else f"{shown(value, 1)} {unit}".rstrip()
-    return Judgement(Level.WARNS if warnings else Level.FITS, mode, reads, warnings)
+    margin = next((f"loop: {s.verdict}" for s in facts if s.title == "loop" and "V" in s.verdict), "")
+    return Judgement(Level.WARNS if warnings else Level.FITS, mode, reads, warnings, margin=margin)
 
 
 def _nobody_feeds(verdict: str) -> str:

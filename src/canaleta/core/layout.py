@@ -7,13 +7,15 @@ modules and the registers that each type occupies; nobody types them.
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
 
+from canaleta.core.fields import Landing
 from canaleta.core.modules import ModeTable, ModuleType
 from canaleta.core.text import TextError
 
-__all__ = ["SEPARATOR", "Cabinet", "Layout", "Module", "Rack"]
+__all__ = ["SEPARATOR", "Cabinet", "Cable", "Layout", "Module", "Rack", "has_channel"]
 
 SEPARATOR = "·"
 
@@ -39,16 +41,42 @@ class Rack:
     unit: int
     period_ms: int
     first_register: int = 0
+    stand_in: bool = False
 
 
 @dataclass(frozen=True)
 class Module:
-    """A module in its slot. type_key names its type among the plant's own types."""
+    """A module in its place on the rail, counted from the left. type_key names its type among the plant's own.
+
+    wired: unused channels, from 0, whose terminals are wired to the strip already.
+    """
 
     id: int
     rack: int
-    slot: int
+    place: int
     type_key: str
+    wired: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True)
+class Cable:
+    """A cable by the name on its ends. kind: what it is made as; colours: its cores' colours in order, with commas,
+    empty for numbered cores; mm2: of a core, length_m: one way, None where unknown; begins, ends: places."""
+
+    id: int
+    name: str
+    cores: int
+    kind: str = ""
+    colours: str = ""
+    mm2: float | None = None
+    length_m: float | None = None
+    begins: str = ""
+    ends: str = ""
+
+    def core(self, number: int) -> str:
+        """How a core, counted from 1, is told from the others: its colour, or its number."""
+        colours = [part.strip() for part in self.colours.split(",") if part.strip()]
+        return colours[number - 1] if 0 < number <= len(colours) else str(number)
 
 
 @dataclass(frozen=True)
@@ -60,7 +88,8 @@ class Layout:
     modules: dict[int, Module]
     types: dict[str, ModuleType]
     channel_base: int = 1
-    mode_table: ModeTable = field(init=False)
+    cables: dict[int, Cable] = field(default_factory=dict)
+    mode_table: ModeTable = field(init=False, compare=False, repr=False)
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "mode_table", ModeTable.of(self.types))
@@ -70,18 +99,51 @@ class Layout:
         return self.types[self.modules[module].type_key]
 
     def modules_of(self, rack: int) -> list[Module]:
-        """The modules of a rack in slot order."""
-        return sorted((m for m in self.modules.values() if m.rack == rack), key=lambda m: m.slot)
+        """The modules of a rack in the order they sit, passive items among them."""
+        return self._in_order.get(rack, [])
+
+    @cached_property
+    def _in_order(self) -> dict[int, list[Module]]:
+        out: dict[int, list[Module]] = {}
+        for module in sorted(self.modules.values(), key=lambda m: (m.rack, m.place)):
+            out.setdefault(module.rack, []).append(module)
+        return out
+
+    @cached_property
+    def rack_numbers(self) -> dict[int, int]:
+        """The number of each rack in the plant, from 1 in the order of cabinets and of racks in them."""
+        order = sorted(self.racks.values(), key=lambda r: (r.cabinet, r.id))
+        return {rack.id: number for number, rack in enumerate(order, start=1)}
+
+    @cached_property
+    def slots(self) -> dict[int, int]:
+        """The slot of each module, counted from 1 across whatever takes a slot; 0 for what takes none."""
+        out: dict[int, int] = {}
+        for modules in self._in_order.values():
+            slot = 0
+            for module in modules:
+                counts = self.types[module.type_key].takes_slot
+                slot += counts
+                out[module.id] = slot if counts else 0
+        return out
 
     @cached_property
     def first_registers(self) -> dict[int, int]:
         """The first register of each module, counted from 0: each follows the one before it in the rack."""
+        return self._run_of(lambda rack: rack.first_register, lambda kind: kind.register_count)
+
+    @cached_property
+    def first_settings(self) -> dict[int, int]:
+        """The first holding register of each module, counted from 0: its own number, then its settings."""
+        return self._run_of(lambda rack: 0, lambda kind: kind.setting_count)
+
+    def _run_of(self, first: Callable[[Rack], int], takes: Callable[[ModuleType], int]) -> dict[int, int]:
         out: dict[int, int] = {}
         for rack in self.racks.values():
-            at = rack.first_register
+            at = first(rack)
             for module in self.modules_of(rack.id):
                 out[module.id] = at
-                at += self.type_of(module.id).register_count
+                at += takes(self.type_of(module.id))
         return out
 
     @cached_property
@@ -89,7 +151,8 @@ class Layout:
         out = {}
         for module in self.modules.values():
             rack = self.racks[module.rack]
-            out[self.cabinets[rack.cabinet].name.lower(), rack.name.lower(), module.slot] = module
+            if slot := self.slots[module.id]:
+                out[self.cabinets[rack.cabinet].name.lower(), rack.name.lower(), slot] = module
         return out
 
     def address(self, module: int, channel: int) -> str:
@@ -98,7 +161,7 @@ class Layout:
         if found is None:
             return ""
         rack = self.racks[found.rack]
-        parts = (self.cabinets[rack.cabinet].name, rack.name, found.slot, channel + self.channel_base)
+        parts = (self.cabinets[rack.cabinet].name, rack.name, self.slots[module], channel + self.channel_base)
         return SEPARATOR.join(str(part) for part in parts)
 
     def read_address(self, text: str) -> tuple[int, int]:
@@ -119,12 +182,19 @@ class Layout:
             raise TextError(f"there is no slot {slot} in rack {rack} of {cabinet.name}")
         number = int(channel) - self.channel_base
         count = self.type_of(module.id).channels
+        if not count:
+            raise TextError(f"slot {slot} is a {self.type_of(module.id).title}, which has no channels")
         if not 0 <= number < count:
             first = self.channel_base
             raise TextError(
                 f"slot {slot} is a {self.type_of(module.id).title} with channels {first} to {first + count - 1}"
             )
         return module.id, number
+
+    @cached_property
+    def cable_named(self) -> dict[str, Cable]:
+        """Cables by their names in lower case."""
+        return {cable.name.lower(): cable for cable in self.cables.values()}
 
     @cached_property
     def _cabinet_named(self) -> dict[str, Cabinet]:
@@ -139,9 +209,15 @@ class Layout:
         raise TextError(f"“{typed}”: the plant's cabinets are {known}")
 
     def _example(self) -> str:
-        for module in self.modules:
-            return self.address(module, 0)
+        for module in self.modules.values():
+            if self.types[module.type_key].channels:
+                return self.address(module.id, 0)
         return SEPARATOR.join(("cabinet", "rack", "slot", "channel"))
+
+
+def has_channel(layout: Layout, at: Landing) -> bool:
+    """Whether a layout has the channel of a landing."""
+    return at.module in layout.modules and at.channel < layout.type_of(at.module).channels
 
 
 def _bare(text: str) -> str:

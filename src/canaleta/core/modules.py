@@ -19,7 +19,17 @@ from canaleta.core.sensors.resistance import resistance_curves
 from canaleta.core.sensors.thermocouples import thermocouple_letters
 from canaleta.core.signals import Family
 
-__all__ = ["Mode", "ModeTable", "ModuleType", "Registers", "StatusBits", "Terminal"]
+__all__ = [
+    "OPEN_CHOICES",
+    "Filter",
+    "Mode",
+    "ModeTable",
+    "ModuleType",
+    "Registers",
+    "Setting",
+    "StatusBits",
+    "Terminal",
+]
 
 DEGREES = ("°C", "°F", "K")
 Name = Annotated[str, Field(min_length=1, max_length=80)]
@@ -123,14 +133,60 @@ class Terminal(_Frozen):
     """One terminal of a channel: its mark with {n} for a number counted from the channel, and its role."""
 
     mark: Name
-    role: Literal["24 V out", "signal in", "0 V", "plus", "minus", "sense", "common", "neutral"]
+    role: Literal["24 V out", "signal in", "0 V", "plus", "minus", "sense", "sense 2", "common", "neutral"]
 
 
 class Registers(_Frozen):
-    """A run of registers the module occupies: what they hold, in the order they follow each other."""
+    """A run of registers the module occupies: what they hold, in the order they follow each other.
 
-    holds: Literal["channel words", "channel bits", "status bits", "cold junction"]
+    says: what another number of each channel is, such as its °F; it is documented, not read.
+    """
+
+    holds: Literal["channel words", "channel bits", "status bits", "cold junction", "other numbers"]
     count: int = Field(ge=1, le=64)
+    says: str = Field("", max_length=60)
+
+
+class Filter(_Frozen):
+    """One filter a channel offers: by time, or by the frequency it takes out.
+
+    time_ms: until a step has reached 63.2 % through `stages` equal first-order stages, 0 for no filter. rejects_hz:
+    the frequency that `stages` averages over one of its periods take out; time_ms then follows and is 0.
+    """
+
+    name: Name
+    time_ms: float = Field(0.0, ge=0, le=600_000)
+    rejects_hz: float = Field(0.0, ge=0, le=10_000)
+    stages: int = Field(1, ge=1, le=8)
+
+    @model_validator(mode="after")
+    def _one_way(self) -> Filter:
+        if self.time_ms and self.rejects_hz:
+            raise ValueError("a filter is chosen by its time or by the frequency it takes out, not by both")
+        return self
+
+
+class Setting(_Frozen):
+    """A setting of each channel that can be written: one holding register a channel.
+
+    codes: the number that the module wants for each choice, by the choice's name; people never meet them but as
+    something derived.
+    """
+
+    of: Literal["mode", "filter", "open circuit", "enabled"]
+    codes: dict[str, int] = Field(min_length=1)
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Setting:
+        if any(not 0 <= code <= 65535 for code in self.codes.values()):
+            raise ValueError("codes: a setting is one word, 0 to 65535")
+        if len(set(self.codes.values())) != len(self.codes):
+            raise ValueError("codes: two choices have one number")
+        return self
+
+    def name_of(self, code: int) -> str:
+        """The choice that a number means, "" for none."""
+        return next((name for name, known in self.codes.items() if known == code), "")
 
 
 class StatusBits(_Frozen):
@@ -144,32 +200,128 @@ class StatusBits(_Frozen):
         return sum(1 << (bit - self.bit_base) for bit in set(bits))
 
 
+OPEN_CHOICES = ("up-scale", "down-scale", "as the module does")
+"""What a channel's count does on an open circuit, where the module lets one choose."""
+
+
 class ModuleType(_Frozen):
-    """A module type. `key` names it in the catalogue; `title` and `summary` are shown."""
+    """A module type. `key` names it in the catalogue; `title` and `summary` are shown.
+
+    A type without channels is passive: it takes its room on the rail and no data; takes_slot says whether slots are
+    counted across it. channels_a_group: channels that share one isolation group, 0 for all. channels_a_fuse, fuse_ma:
+    channels behind one fuse of the terminals that feed devices, and its rating. loop_ma: what the module can feed to
+    loops in total. draw_ma: what it takes from the supply for itself, backplane_ma: from the rack's own bus;
+    gives_ma, backplane_gives_ma: what a supply gives. heat_w: what it warms the cabinet with. own_number: the word
+    by which it reports itself to a rack. fixed: settings that the hardware fixes, each with the reason.
+    """
 
     key: Name
     title: Name
-    summary: str = Field(max_length=300)
-    channels: int = Field(ge=1, le=64)
+    summary: str = Field("", max_length=300)
+    channels: int = Field(ge=0, le=64)
     direction: Literal["in", "out"] = "in"
-    terminals: tuple[Terminal, ...]
-    first_terminal: int = 1
+    takes_slot: bool = True
+    terminals: tuple[Terminal, ...] = Field((), max_length=8)
+    first_terminal: int = Field(1, ge=0, le=999)
     feeds_loop: bool = False
     common: Literal["0 V", "24 V", ""] = ""
     signed: bool = True
     word: WordForm | None = None
-    modes: tuple[Mode, ...] = Field(min_length=1)
-    registers: tuple[Registers, ...] = Field(min_length=1)
+    modes: tuple[Mode, ...] = Field((), max_length=80)
+    registers: tuple[Registers, ...] = Field((), max_length=8)
     status: StatusBits | None = None
+    filters: tuple[Filter, ...] = Field((), max_length=40)
+    open_choices: tuple[Literal["up-scale", "down-scale", "as the module does"], ...] = ()
+    settings: tuple[Setting, ...] = Field((), max_length=4)
+    fixed: dict[Literal["mode", "filter", "open circuit", "enabled"], str] = Field(default_factory=dict)
+    channels_a_group: int = Field(0, ge=0, le=64)
+    channels_a_fuse: int = Field(0, ge=0, le=64)
+    fuse_ma: float = Field(0.0, ge=0, le=20_000)
+    loop_ma: float = Field(0.0, ge=0, le=20_000)
+    draw_ma: float = Field(0.0, ge=0, le=20_000)
+    gives_ma: float = Field(0.0, ge=0, le=100_000)
+    backplane_ma: float = Field(0.0, ge=0, le=20_000)
+    backplane_gives_ma: float = Field(0.0, ge=0, le=100_000)
+    heat_w: float = Field(0.0, ge=0, le=500)
+    own_number: int | None = Field(None, ge=0, le=65535)
 
     @model_validator(mode="after")
     def _consistent(self) -> ModuleType:
         names = [mode.name for mode in self.modes]
         if len(set(names)) != len(names):
-            raise ValueError("two modes have one name")
+            raise ValueError("modes: two modes have one name")
         if any(r.holds == "status bits" for r in self.registers) != (self.status is not None):
             raise ValueError("status: a status word needs its bit base and polarity, and the other way round")
+        self._has_room()
+        self._settings_agree()
         return self
+
+    def _has_room(self) -> None:
+        """Whether what the channels need is there."""
+        if not self.channels:
+            if self.modes or self.registers or self.settings:
+                raise ValueError("channels: without channels there are no modes, registers or settings")
+            return
+        if not self.modes:
+            raise ValueError("modes: a channel works in one way at least")
+        kinds = [r.holds for r in self.registers if r.holds.startswith("channel")]
+        if len(kinds) != 1:
+            raise ValueError("registers: one run of channel words or of channel bits")
+        need = {
+            "channel words": self.channels * self.word_form.words,
+            "channel bits": -(-self.channels // 16),
+            "status bits": -(-self.channels // 16),
+            "cold junction": 1,
+            "other numbers": self.channels,
+        }
+        for run in self.registers:
+            if run.count < need[run.holds]:
+                says = f"{self.channels} channels need {need[run.holds]} registers of {run.holds}, not {run.count}"
+                raise ValueError(f"registers: {says}")
+
+    def _settings_agree(self) -> None:
+        """Whether every setting that can be written is one that the channels have."""
+        if len({s.of for s in self.settings}) != len(self.settings):
+            raise ValueError("settings: one of them is there twice")
+        for setting in self.settings:
+            if setting.of in self.fixed:
+                raise ValueError(f"settings: {setting.of} is fixed and cannot be written")
+            known = self.choices_of(setting.of)
+            if unknown := [name for name in setting.codes if name not in known]:
+                raise ValueError(f"settings: {setting.of} has no choice “{unknown[0]}”")
+            if missing := [name for name in known if name not in setting.codes]:
+                raise ValueError(f"settings: {setting.of} lacks the number for “{missing[0]}”")
+
+    def choices_of(self, setting: str) -> tuple[str, ...]:
+        """The names a setting of a channel may have."""
+        return {
+            "mode": tuple(mode.name for mode in self.modes),
+            "filter": tuple(f.name for f in self.filters),
+            "open circuit": tuple(self.open_choices),
+            "enabled": ("yes", "no"),
+        }[setting]
+
+    @property
+    def passive(self) -> bool:
+        """Whether it takes no data."""
+        return self.channels == 0
+
+    @property
+    def setting_count(self) -> int:
+        """How many holding registers one module of this type occupies: its own number, then each setting."""
+        return 0 if self.passive else 1 + len(self.settings) * self.channels
+
+    def filter_named(self, name: str) -> Filter | None:
+        """The filter of that name, or None."""
+        return next((f for f in self.filters if f.name == name), None)
+
+    def group_of(self, channel: int) -> int:
+        """The isolation group of a channel, counted from 0."""
+        return channel // self.channels_a_group if self.channels_a_group else 0
+
+    def fuse_of(self, channel: int) -> int:
+        """The fuse a channel's device supply runs through, counted from 0."""
+        return channel // self.channels_a_fuse if self.channels_a_fuse else 0
 
     @property
     def register_count(self) -> int:

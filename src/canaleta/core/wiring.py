@@ -47,12 +47,23 @@ def wiring(image: PlantImage, row: int) -> Wiring | None:
     marks = image.layout.type_of(module).terminal_marks(channel)
     by_role = {role: mark for mark, role in marks}
     supply, wires = image.text("supply", row), image.text("wires", row)
-    cores, words = _cores(signal.family, signal.unit, supply, wires, by_role)
+    if image.layout.type_of(module).direction == "out" and signal.family == Family.LINEAR:
+        cores, words = _driven(by_role)
+    else:
+        cores, words = _cores(signal.family, signal.unit, supply, wires, by_role)
     used = {core.terminal for core in cores}
     mode = int(image.mode[row])
     burden = image.layout.mode_table.numbers["burden_ohm"][mode] if mode >= 0 else 0.0
     inside = f"{burden:.0f} Ω to 0 V" if burden > 0 and signal.unit == "mA" else ""
     return Wiring(tuple(cores), tuple(Terminal(m, r) for m, r in marks if m not in used), inside, words)
+
+
+def _driven(by_role: dict[str, str]) -> tuple[list[Core], str]:
+    """A device that an output drives."""
+    plus, minus = by_role.get("plus", ""), by_role.get("minus", "")
+    sides = (("+", "plus", "to device"), ("−", "minus", "to module"))
+    cores = [Core(side, by_role[role], role, flows) for side, role, flows in sides if role in by_role]
+    return cores, f"one source: the module's output. current out of {plus}, back at {minus}"
 
 
 def _cores(family: Family, unit: str, supply: str, wires: str, by_role: dict[str, str]) -> tuple[list[Core], str]:
@@ -66,6 +77,12 @@ def _cores(family: Family, unit: str, supply: str, wires: str, by_role: dict[str
             core("+", "plus", "") + core("−", "minus", ""),
             f"the element makes its own mV: + on {plus or '?'}, − on {minus or '?'}",
         )
+    if (family == Family.RESISTANCE or unit == "Ω") and wires == "4" and "sense 2" in by_role:
+        return (
+            core("a", "plus", "to device") + core("b", "sense", "") + core("c", "sense 2", "")
+            + core("d", "minus", "to module"),
+            f"the module feeds the element: current out of {plus}, back at {minus}; the other two carry none",
+        )  # fmt: skip
     if family == Family.RESISTANCE or unit == "Ω":
         sense = core("b", "sense", "") if wires != "2" else []
         jumper = (

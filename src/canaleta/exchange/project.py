@@ -36,7 +36,7 @@ class _Part(BaseModel):
 
 
 class ProjectModule(_Part):
-    """A module in its slot, by the key of its type."""
+    """A module in its place on the rail, passive items counted, by the key of its type. `slot` is that place."""
 
     slot: int = Field(ge=0, le=999)
     type: str
@@ -96,12 +96,11 @@ def project_of(connection: Connection) -> Project:
     """The plant of a database as a project."""
     image = PlantKeeper(connection.engine).caught_up(connection)
     name = connection.execute(select(t.plant.c.name)).scalar_one()
-    stand_in = {row.id: row.stand_in for row in connection.execute(select(t.rack.c.id, t.rack.c.stand_in))}
     layout = image.layout
     cabinets = [
         ProjectCabinet(
             name=c.name, title=c.title,
-            racks=[_rack(layout, rack, stand_in[rack.id]) for rack in layout.racks.values() if rack.cabinet == c.id],
+            racks=[_rack(layout, rack) for rack in layout.racks.values() if rack.cabinet == c.id],
         )
         for c in layout.cabinets.values()
     ]  # fmt: skip
@@ -112,11 +111,11 @@ def project_of(connection: Connection) -> Project:
     )  # fmt: skip
 
 
-def _rack(layout: Layout, rack: Rack, stand_in: bool) -> ProjectRack:
-    modules = [ProjectModule(slot=m.slot, type=m.type_key) for m in layout.modules_of(rack.id)]
+def _rack(layout: Layout, rack: Rack) -> ProjectRack:
+    modules = [ProjectModule(slot=m.place, type=m.type_key) for m in layout.modules_of(rack.id)]
     return ProjectRack(
         name=rack.name, host=rack.host, port=rack.port, unit=rack.unit, period_ms=rack.period_ms,
-        first_register=rack.first_register, stand_in=stand_in, modules=modules,
+        first_register=rack.first_register, stand_in=rack.stand_in, modules=modules,
     )  # fmt: skip
 
 
@@ -142,9 +141,9 @@ def read_project(document: Any) -> Project:
 
 def load_project(connection: Connection, project: Project) -> int:
     """Load a project into an empty database. Returns how many points. Raises ProjectError; then nothing is kept."""
-    layout, stand_ins = _layout(project)
+    layout = _layout(project)
     connection.execute(insert(t.plant).values(name=project.name, conventions=project.conventions.model_dump()))
-    write_hardware(connection, layout, stand_ins)
+    write_hardware(connection, layout)
     empty = PlantImage.of_rows([{}], layout, project.conventions)
     rows: list[dict[str, Stored]] = []
     for number, point in enumerate(project.points, start=1):
@@ -157,21 +156,19 @@ def load_project(connection: Connection, project: Project) -> int:
     return len(rows)
 
 
-def _layout(project: Project) -> tuple[Layout, frozenset[int]]:
+def _layout(project: Project) -> Layout:
     cabinets: dict[int, Cabinet] = {}
     racks: dict[int, Rack] = {}
     modules: dict[int, Module] = {}
-    stand_ins = set()
     for c in project.cabinets:
         cabinet = Cabinet(len(cabinets) + 1, c.name, c.title)
         cabinets[cabinet.id] = cabinet
         for r in c.racks:
-            rack = Rack(len(racks) + 1, cabinet.id, r.name, r.host, r.port, r.unit, r.period_ms, r.first_register)
+            rack = Rack(
+                len(racks) + 1, cabinet.id, r.name, r.host, r.port, r.unit, r.period_ms, r.first_register, r.stand_in
+            )
             racks[rack.id] = rack
-            if r.stand_in:
-                stand_ins.add(rack.id)
-            for m in r.modules:
-                modules[len(modules) + 1] = Module(len(modules) + 1, rack.id, m.slot, m.type)
+            for place, m in enumerate(sorted(r.modules, key=lambda m: m.slot), start=1):
+                modules[len(modules) + 1] = Module(len(modules) + 1, rack.id, place, m.type)
     types = {kind.key: kind for kind in project.module_types}
-    base = project.conventions.channel_base
-    return Layout(cabinets, racks, modules, types, base), frozenset(stand_ins)
+    return Layout(cabinets, racks, modules, types, project.conventions.channel_base)

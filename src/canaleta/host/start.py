@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import os
+import shutil
 import signal
 import socket
 import sys
@@ -91,7 +92,7 @@ def run_back_end(
     owner_url, runtime_url = _database(options, supervisor)
     engine = engine_for(owner_url, pool_size=1)
     with step("database: shape and contents"):
-        rack_port = _contents(engine, options)
+        ports = _contents(engine, options)
         _grant(engine, own=not options.database_url)
         link = _sign_in_link(engine)
     engine.dispose()
@@ -103,11 +104,14 @@ def run_back_end(
         "PYTHONUNBUFFERED": "1",
         "PYTHONDONTWRITEBYTECODE": "1",
     }
-    if rack_port:
-        environment |= {"CANALETA_SOURCE_PORT": str(free_port()), "CANALETA_SOURCE_TOKEN": secrets.source_token}
-        argv = [*program, "_stand-in", "--port", str(rack_port), "--seed", str(SEED)]
-        with step(f"stand-in rack on 127.0.0.1:{rack_port}"):
-            supervisor.start(Service("stand-in", argv, _listens("127.0.0.1", rack_port), runner, environment))
+    if ports:
+        source = free_port()
+        environment |= {"CANALETA_SOURCE_PORT": str(source), "CANALETA_SOURCE_TOKEN": secrets.source_token}
+        state = _own_folder(options.data / "stand-in", runner) / "plant.json"
+        argv = [*program, "_stand-in", "--seed", str(SEED), "--state", str(state), "--racks"]
+        argv += [f"{rack}={port}" for rack, port in ports.items()]
+        with step(f"stand-ins of {len(ports)} racks from 127.0.0.1:{min(ports.values())}"):
+            supervisor.start(Service("stand-in", argv, _listens("127.0.0.1", source), runner, environment))
     if scan:
         with step("scan agent"):
             supervisor.start(Service("scan agent", [*program, "_agent"], lambda: True, runner, environment))
@@ -158,8 +162,8 @@ def _database(options: Options, supervisor: Supervisor) -> tuple[str, str]:
     return cluster.owner_url, cluster.runtime_url
 
 
-def _contents(engine: Engine, options: Options) -> int:
-    """Migrate, load the demo plant into an empty database, audit. Returns the stand-in's port, 0 for none."""
+def _contents(engine: Engine, options: Options) -> dict[int, int]:
+    """Migrate, load the demo plant into an empty database, audit. Returns the port of each stand-in, by its rack."""
     migrate(engine)
     with engine.begin() as connection:
         if not seed.has_plant(connection):
@@ -169,16 +173,24 @@ def _contents(engine: Engine, options: Options) -> int:
                 seed.new_plant(connection, "new plant")
         else:
             reaudit(connection, PlantKeeper(engine).caught_up(connection))
-        rack = connection.execute(
+        racks = connection.execute(
             select(t.rack.c.id, t.rack.c.port).where(t.rack.c.stand_in).order_by(t.rack.c.id)
-        ).first()
-        if rack is None:
-            return 0
-        port = free_port(rack.port)
-        if port != rack.port:
-            log.warning("port %d is taken: the stand-in rack moves to %d", rack.port, port)
-            connection.execute(update(t.rack).where(t.rack.c.id == rack.id).values(port=port))
-        return port
+        ).all()
+        ports: dict[int, int] = {}
+        for rack in racks:
+            ports[rack.id] = port = free_port(0 if rack.port in ports.values() else rack.port)
+            if port != rack.port:
+                log.warning("port %d is taken: the stand-in of rack %d moves to %d", rack.port, rack.id, port)
+                connection.execute(update(t.rack).where(t.rack.c.id == rack.id).values(port=port))
+        return ports
+
+
+def _own_folder(folder: Path, runner: str | None) -> Path:
+    """A folder that the process may write into."""
+    folder.mkdir(exist_ok=True)
+    if runner:
+        shutil.chown(folder, runner, runner)
+    return folder
 
 
 def _grant(engine: Engine, *, own: bool) -> None:

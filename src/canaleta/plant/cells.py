@@ -14,6 +14,7 @@ from canaleta.core.derived import form_follows, kind_follows
 from canaleta.core.fields import STORED, Field, Kind, Landing, Stored, field_named, read_cell, read_choice
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import Layout
+from canaleta.core.modules import ModuleType
 from canaleta.core.text import TextError, plain
 
 __all__ = ["SCALING_FORMS", "from_json", "from_row", "read", "read_alone", "same_cell", "to_json", "to_row"]
@@ -25,7 +26,7 @@ def read_alone(layout: Layout, field: Field, text: str) -> dict[str, Stored]:
     if field.kind is Kind.ADDRESS and typed:
         module, channel = layout.read_address(typed)
         return {field.name: Landing(module, channel, landed=False)}
-    return {field.name: typed or None} if field.kind is Kind.MODE else read_cell(field, text)
+    return {field.name: typed or None} if field.kind in OF_MODULE else read_cell(field, text)
 
 
 def read(image: PlantImage, row: int, field: Field, text: str) -> dict[str, Stored]:
@@ -35,6 +36,8 @@ def read(image: PlantImage, row: int, field: Field, text: str) -> dict[str, Stor
         return read_alone(image.layout, field, text)
     if field.kind is Kind.MODE and typed:
         return {field.name: read_choice(offered_modes(image, row), typed)}
+    if field.kind is Kind.FILTER and typed:
+        return {field.name: _read_filter(image, row, typed)}
     values = read_cell(field, text)
     if (
         field.name == "signal"
@@ -53,14 +56,31 @@ SCALING_FORMS = frozenset(
 """Fields of which typing one makes its form of the scaling the stored one."""
 
 
+OF_MODULE = (Kind.MODE, Kind.FILTER)
+"""Kinds of cells whose choices are those of the module."""
+
+
+def offered_filters(image: PlantImage, row: int) -> tuple[str, ...]:
+    """The filters a point may have: those of its module, or of any module while it has none."""
+    names = dict.fromkeys(f.name for kind in _kinds(image, row) for f in kind.filters)
+    return tuple(names)
+
+
+def _read_filter(image: PlantImage, row: int, typed: str) -> str:
+    offered = offered_filters(image, row)
+    if not offered:
+        raise TextError("this module has no filter to choose")
+    return read_choice(offered, typed)
+
+
+def _kinds(image: PlantImage, row: int) -> list[ModuleType]:
+    module = int(image.module[row])
+    return [image.layout.type_of(module)] if module in image.layout.modules else list(image.layout.types.values())
+
+
 def offered_modes(image: PlantImage, row: int) -> tuple[str, ...]:
     """The modes a point may have: those of its module, or of any module while it has none."""
-    module = int(image.module[row])
-    if module in image.layout.modules:
-        kinds = [image.layout.type_of(module)]
-    else:
-        kinds = list(image.layout.types.values())
-    names = tuple(dict.fromkeys(mode.name for kind in kinds for mode in kind.modes))
+    names = tuple(dict.fromkeys(mode.name for kind in _kinds(image, row) for mode in kind.modes))
     if not names:
         raise TextError("the plant has no module type yet")
     return names

@@ -10,7 +10,10 @@ from sqlalchemy import Connection, func, insert, or_, select, text, update
 from canaleta.plant import tables as t
 from canaleta.plant.database import notify
 
-__all__ = ["Command", "ask", "finish", "outcome", "start_waiting"]
+__all__ = ["DONE", "Command", "ask", "finish", "outcome", "start_waiting"]
+
+
+DONE = "done"
 
 
 @dataclass(frozen=True)

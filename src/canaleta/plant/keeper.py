@@ -10,7 +10,7 @@ from sqlalchemy import Connection, Engine, select
 from canaleta.core.conventions import Conventions
 from canaleta.core.fields import Stored
 from canaleta.core.image import PlantImage
-from canaleta.core.layout import Cabinet, Layout, Module, Rack
+from canaleta.core.layout import Cabinet, Cable, Layout, Module, Rack
 from canaleta.core.modules import ModuleType
 from canaleta.plant import tables as t
 from canaleta.plant.cells import from_row
@@ -63,14 +63,25 @@ def load_layout(connection: Connection, conventions: Conventions) -> Layout:
         for row in connection.execute(select(t.cabinet).order_by(t.cabinet.c.id))
     }
     racks = {
-        row.id: Rack(row.id, row.cabinet, row.name, row.host, row.port, row.unit, row.period_ms, row.first_register)
+        row.id: Rack(
+            row.id,
+            row.cabinet,
+            row.name,
+            row.host,
+            row.port,
+            row.unit,
+            row.period_ms,
+            row.first_register,
+            row.stand_in,
+        )
         for row in connection.execute(select(t.rack).order_by(t.rack.c.id))
     }
     modules = {
-        row.id: Module(row.id, row.rack, row.slot, row.type_key)
+        row.id: Module(row.id, row.rack, row.place, row.type_key, tuple(row.wired))
         for row in connection.execute(select(t.module).order_by(t.module.c.id))
     }
-    return Layout(cabinets, racks, modules, types, conventions.channel_base)
+    cables = {row.id: Cable(**row) for row in connection.execute(select(t.cable).order_by(t.cable.c.id)).mappings()}
+    return Layout(cabinets, racks, modules, types, conventions.channel_base, cables)
 
 
 def _load(connection: Connection, seq: int) -> PlantImage:

@@ -16,12 +16,14 @@ from canaleta.core.convention_fields import convention_texts
 from canaleta.core.conventions import Conventions
 from canaleta.core.fields import Landing, Station, Stored, field_named
 from canaleta.core.image import PlantImage
+from canaleta.core.layout import Layout
 from canaleta.core.path import describe, evaluate
 from canaleta.core.rules import RULES, Finding, audit, audit_change
 from canaleta.core.text import TextError, shown
 from canaleta.plant import tables as t
 from canaleta.plant.cells import read, same_cell, to_json, to_row
 from canaleta.plant.database import notify, take_plant_lock
+from canaleta.plant.equipment import write_records
 from canaleta.plant.findings import from_body, stored_touching, to_body
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.points import write_added, write_removed
@@ -167,9 +169,9 @@ def plan(image: PlantImage, proposal: Proposal) -> Planned:
     return Planned(with_landings(image, changes), tuple(refusals), tuple(conflicts))
 
 
-def preview(connection: Connection, image: PlantImage, changes: Changes) -> Preview:
-    """What these changes would do, with nothing written."""
-    outcome = _outcome(image, changes)
+def preview(connection: Connection, image: PlantImage, changes: Changes, layout: Layout | None = None) -> Preview:
+    """What these changes would do, with nothing written. layout: the hardware as it would be, if it changes."""
+    outcome = _outcome(image, changes, layout=layout)
     return _preview(connection, image, outcome, changes)
 
 
@@ -197,19 +199,20 @@ def commit(
     conventions: Conventions | None = None,
     added: Mapping[int, Mapping[str, Stored]] | None = None,
     removed: Mapping[int, Mapping[str, Stored]] | None = None,
+    layout: Layout | None = None,
 ) -> Applied:
     """Write one change set inside the caller's transaction, which holds the plant's lock.
 
     conventions: those of the plant from now on, if they change. added, removed: points that come and go, by their
-    numbers, with their cells. For any of these everything is audited again.
+    numbers, with their cells. layout: the hardware from now on. For any of these everything is audited again.
     """
     came, went = dict(added or {}), dict(removed or {})
     before = image
     if came or went:
         changes, came = _settled(image, changes, came, went)
-    outcome = _outcome(image, changes, conventions, came, went)
+    outcome = _outcome(image, changes, conventions, came, went, layout)
     shown_change = _preview(connection, image, outcome, changes)
-    if not changes and undoes is None and conventions is None and not came and not went:
+    if not changes and undoes is None and conventions is None and not came and not went and layout is None:
         return Applied(image.seq, shown_change, image)
     seq = image.seq + 1
     connection.execute(
@@ -224,6 +227,8 @@ def commit(
         )
     )
     write_removed(connection, went, seq)
+    if layout is not None:
+        _write_layout(connection, before, changes, layout, seq)
     _write_points(connection, before, changes, seq)
     write_added(connection, came, seq)
     if conventions is not None:
@@ -306,9 +311,11 @@ def _outcome(
     conventions: Conventions | None = None,
     added: Mapping[int, Mapping[str, Stored]] | None = None,
     removed: Mapping[int, object] | None = None,
+    layout: Layout | None = None,
 ) -> _Outcome:
-    if conventions is not None or added or removed:
-        after = image.with_cells(changes)
+    if conventions is not None or added or removed or layout is not None:
+        # The hardware first: a point may come back to a channel that comes back with it.
+        after = (image if layout is None else image.with_layout(layout)).with_cells(changes)
         if added or removed:
             after = after.with_points(added or {}, removed or {})
         if conventions is not None:
@@ -333,10 +340,23 @@ def _preview(connection: Connection, image: PlantImage, outcome: _Outcome, chang
             (int(image.ids[row]), name, image.text(name, row), _text_after(image, outcome.after, name, row))
             for row, name in changes
         ),
-        moved=_moved(image, outcome.after, sorted({row for row, _ in changes})),
+        moved=_moved(image, outcome.after, _may_move(image, outcome.after, {row for row, _ in changes})),
         opened=tuple(f for key, f in now.items() if before.get(key) != f),
         closed=tuple(key for key in before if key not in now),
     )
+
+
+def _may_move(image: PlantImage, after: PlantImage, changed: set[int]) -> list[int]:
+    """Rows whose values may move: those with changed cells, and those on modules whose type is another now."""
+    if image.layout is after.layout:
+        return sorted(changed)
+    old, new = image.layout, after.layout
+    other = [
+        number
+        for number, module in old.modules.items()
+        if number in new.modules and old.types[module.type_key] != new.types[new.modules[number].type_key]
+    ]
+    return sorted(changed | set(np.flatnonzero(np.isin(image.module, other)).tolist()))
 
 
 def _text_after(image: PlantImage, after: PlantImage, name: str, row: int) -> str:
@@ -368,6 +388,15 @@ def _moved(before: PlantImage, after: PlantImage, rows: list[int], most: int = 2
         if texts[0] != texts[1]:
             out.append(Moved(int(before.ids[row]), level, texts[0], texts[1]))
     return tuple(out)
+
+
+def _write_layout(connection: Connection, image: PlantImage, changes: Changes, layout: Layout, seq: int) -> None:
+    """Write the hardware. Points leave channels that go before the modules do, for the database holds both to it."""
+    leaving = [int(image.ids[row]) for (row, name), value in changes.items() if name == "channel" and value is None]
+    if leaving:
+        freed = update(t.point).where(t.point.c.id.in_(leaving))
+        connection.execute(freed.values(module=None, channel=None, landed=False))
+    write_records(connection, image.layout, layout, seq)
 
 
 def _by_whom(connection: Connection, conflict: Conflict) -> Conflict:

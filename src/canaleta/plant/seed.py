@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import asdict
 from decimal import Decimal
 from typing import Any
 
@@ -35,7 +36,7 @@ def load_document(connection: Connection, document: DemoPlant) -> int:
     """Load a plant into an empty database. Returns how many points; raises TextError for an unreadable cell."""
     new_plant(connection, document.name)
     layout = layout_of(document)
-    write_hardware(connection, layout, frozenset(layout.racks) if document.field else frozenset())
+    write_hardware(connection, layout)
     empty = PlantImage.of_rows([{}], layout)
     rows = [stored_row(empty, point) for point in document.points]
     copy_points(connection, rows)
@@ -53,8 +54,10 @@ def stored_row(empty: PlantImage, texts: dict[str, str]) -> dict[str, Stored]:
     return out
 
 
-def write_hardware(connection: Connection, layout: Layout, stand_ins: frozenset[int]) -> None:
-    """Write module types, cabinets, racks and modules into an empty database. stand_ins: racks that are simulated."""
+def write_hardware(connection: Connection, layout: Layout) -> None:
+    """Write module types, cabinets, racks and modules into an empty database."""
+    if layout.cables:
+        connection.execute(insert(t.cable), [asdict(cable) for cable in layout.cables.values()])
     if not layout.cabinets:
         return
     for key, kind in layout.types.items():
@@ -74,14 +77,17 @@ def write_hardware(connection: Connection, layout: Layout, stand_ins: frozenset[
                 "unit": r.unit,
                 "period_ms": r.period_ms,
                 "first_register": r.first_register,
-                "stand_in": r.id in stand_ins,
+                "stand_in": r.stand_in,
             }
             for r in layout.racks.values()
         ],
     )
     connection.execute(
         insert(t.module),
-        [{"id": m.id, "rack": m.rack, "slot": m.slot, "type_key": m.type_key} for m in layout.modules.values()],
+        [
+            {"id": m.id, "rack": m.rack, "place": m.place, "type_key": m.type_key, "wired": list(m.wired)}
+            for m in layout.modules.values()
+        ],
     )
 
 

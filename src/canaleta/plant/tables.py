@@ -15,6 +15,7 @@ from sqlalchemy import (
     Column,
     Computed,
     DateTime,
+    Float,
     ForeignKey,
     Index,
     Integer,
@@ -57,6 +58,9 @@ _TYPE_OF: dict[Kind, TypeEngine[Any]] = {
     Kind.TABLE: Text(),
     Kind.HOPS: Text(),
     Kind.FACTORS: Text(),
+    Kind.FILTER: Text(),
+    Kind.TERMINALS: Text(),
+    Kind.CORES: Text(),
     Kind.NUMBER: Numeric(),
     Kind.WHOLE: SmallInteger(),
 }
@@ -109,9 +113,10 @@ module = Table(
     metadata,
     Column("id", BigInteger, primary_key=True),
     Column("rack", ForeignKey("rack.id"), nullable=False),
-    Column("slot", SmallInteger, nullable=False),
+    Column("place", SmallInteger, nullable=False),
     Column("type_key", ForeignKey("module_type.key"), nullable=False),
-    UniqueConstraint("rack", "slot", deferrable=True, initially="DEFERRED"),
+    Column("wired", JSONB, nullable=False, server_default="[]"),
+    UniqueConstraint("rack", "place", deferrable=True, initially="DEFERRED"),
 )
 
 point = Table(
@@ -130,6 +135,21 @@ point = Table(
     UniqueConstraint("holds", deferrable=True, initially="DEFERRED"),
     CheckConstraint("(module is null) = (channel is null)", name="whole_address"),
     CheckConstraint("not landed or module is not null", name="landed_somewhere"),
+)
+
+cable = Table(
+    "cable",
+    metadata,
+    Column("id", BigInteger, primary_key=True),
+    Column("name", Text, nullable=False, unique=True),
+    Column("cores", SmallInteger, nullable=False),
+    Column("kind", Text, nullable=False, server_default=""),
+    Column("colours", Text, nullable=False, server_default=""),
+    Column("mm2", Float),
+    Column("length_m", Float),
+    Column("begins", Text, nullable=False, server_default=""),
+    Column("ends", Text, nullable=False, server_default=""),
+    CheckConstraint("cores between 1 and 200", name="cores"),
 )
 
 change_set = Table(
@@ -237,13 +257,21 @@ command = Table(
     Column("id", BigInteger, primary_key=True, autoincrement=True),
     _now(),
     Column("who", Text, nullable=False),
-    Column("rack", ForeignKey("rack.id"), nullable=False),
+    Column("rack", BigInteger, nullable=False),
     Column("kind", Text, nullable=False),
     Column("target", JSONB, nullable=False),
     Column("expires", DateTime(timezone=True), nullable=False),
     Column("epoch", BigInteger),
     Column("done_at", DateTime(timezone=True)),
     Column("result", Text),
+)
+
+arming = Table(
+    "arming",
+    metadata,
+    Column("rack", BigInteger, primary_key=True),
+    Column("who", Text, nullable=False),
+    Column("until", DateTime(timezone=True), nullable=False),
 )
 
 APPEND_ONLY = (change_set, change)

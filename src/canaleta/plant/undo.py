@@ -8,11 +8,13 @@ from sqlalchemy import Connection, Engine, select
 
 from canaleta.core.convention_fields import convention_texts, with_conventions
 from canaleta.core.conventions import Conventions
-from canaleta.core.fields import Stored, field_named
+from canaleta.core.fields import Landing, Stored, field_named
 from canaleta.core.image import PlantImage
+from canaleta.core.layout import Layout, has_channel
 from canaleta.plant import tables as t
 from canaleta.plant.cells import from_json, to_json
 from canaleta.plant.database import take_plant_lock
+from canaleta.plant.equipment import inverse_records
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.points import ADDED, REMOVED, points_of_set
 from canaleta.plant.proposals import Applied, Changes, commit, with_landings
@@ -71,12 +73,29 @@ def _turn_back(engine: Engine, keeper: PlantKeeper, who: str, way: str) -> Appli
         changes, kept = _inverse(connection, image, target)
         conventions, also = _inverse_conventions(connection, image, target)
         back, gone, held = _inverse_points(connection, image, target)
+        layout, stayed = inverse_records(connection, image.layout, target)
+        if layout is not None:
+            changes, also_freed = _on_layout(image, changes, layout)
+            kept += also_freed
         applied = commit(
-            connection, image, changes, who, way, undoes=target, conventions=conventions, added=back, removed=gone
-        )
-        kept += also + held
+            connection, image, changes, who, way,
+            undoes=target, conventions=conventions, added=back, removed=gone, layout=layout,
+        )  # fmt: skip
+        kept += also + held + [(0, name) for name in stayed]
     keeper.adopt(applied.image)
     return Applied(applied.seq, applied.preview, applied.image, tuple(kept))
+
+
+def _on_layout(image: PlantImage, changes: Changes, layout: Layout) -> tuple[Changes, list[tuple[int, str]]]:
+    """The changes, with points taken off channels that the layout does not have; the points are named."""
+    out, freed = dict(changes), []
+    for row in range(len(image)):
+        at = out.get((row, "channel"), image.cells["channel"][row])
+        if isinstance(at, Landing) and not has_channel(layout, at):
+            out[row, "channel"] = None
+            if (row, "channel") not in changes:
+                freed.append((int(image.ids[row]), "channel"))
+    return out, freed
 
 
 def _inverse(connection: Connection, image: PlantImage, target: int) -> tuple[Changes, list[tuple[int, str]]]:

@@ -7,6 +7,7 @@ whose age tells on every screen that it is stale; only its state in words is ren
 from __future__ import annotations
 
 import asyncio
+import json
 import logging
 import os
 import signal
@@ -14,6 +15,7 @@ import socket
 from collections import defaultdict
 from dataclasses import replace
 from datetime import UTC, datetime
+from typing import Any
 
 import psycopg
 from sqlalchemy import Engine
@@ -21,10 +23,12 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from canaleta.core.layout import Layout, Rack
 from canaleta.core.registers import RackMap
-from canaleta.plant.commands import Command, finish, start_waiting
+from canaleta.core.settings import settings_size
+from canaleta.plant.arming import armed
+from canaleta.plant.commands import DONE, Command, finish, start_waiting
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.live import LiveBlock, read_block, take_lease, write_block
-from canaleta.racks.reader import RackReader, RackSilentError
+from canaleta.racks.reader import RackReader, RackSilentError, tested
 from canaleta.racks.scan import FailureWatch, ScanPlan
 from canaleta.racks.source import SignalSource, SourceError
 
@@ -64,9 +68,7 @@ class Agent:
                     tasks.pop(gone).cancel()
                 await asyncio.sleep(LEASE_CHECK_S)
         finally:
-            for task in (listener, *tasks.values()):
-                task.cancel()
-            await asyncio.gather(listener, *tasks.values(), return_exceptions=True)
+            await _ended({listener, *tasks.values()})
 
     async def _listen(self) -> None:
         """Hear of commands, so that a rack need not wait for its next scan to do one."""
@@ -136,7 +138,7 @@ class Agent:
             scan += 1
             try:
                 words = await reader.read()
-                injected = await self._injected()
+                injected = await self._injected(rack.id, layout)
                 last = plan.block(
                     words,
                     injected,
@@ -165,7 +167,8 @@ class Agent:
         """Wait for the next scan; whether a command came before it."""
         asked = self._asked[rack]
         try:
-            await asyncio.wait_for(asked.wait(), seconds)
+            async with asyncio.timeout(seconds):
+                await asked.wait()
         except TimeoutError:
             return False
         asked.clear()
@@ -178,22 +181,61 @@ class Agent:
             log.info("command %d of %s: %s %s: %s", command.id, command.who, command.kind, command.target, result)
 
     async def _do(self, command: Command) -> str:
-        if self._source is None or command.kind != "inject":
-            return "this rack has no signal source"
-        target = command.target
         try:
-            await self._source.inject(target["module"], target["channel"], target["value"], target["unit"])
-        except SourceError as error:
+            if command.kind == "inject":
+                return await self._inject(command.target)
+            if command.kind == "become":
+                return await self._become(command.target)
+            return await self._settings(command)
+        except (SourceError, RackSilentError) as error:
             return str(error)
-        return "done"
 
-    async def _injected(self) -> set[tuple[int, int]]:
+    async def _inject(self, target: dict[str, Any]) -> str:
+        if self._source is None:
+            return "this rack has no signal source"
+        at = target["rack"], target["place"], target["channel"]
+        await self._source.inject(at, target["value"], target["unit"])
+        return DONE
+
+    async def _become(self, target: dict[str, Any]) -> str:
+        if self._source is None:
+            return "there is no stand-in on this machine"
+        await self._source.become(target["document"], {int(rack): port for rack, port in target["ports"].items()})
+        return DONE
+
+    async def _settings(self, command: Command) -> str:
+        """Read the settings of a rack, test the way to it, or write settings while it is armed: one after the other,
+        each read back, so that the answer tells of each what became of it."""
+        image = await asyncio.to_thread(self._keeper.current)
+        rack = image.layout.racks.get(command.rack)
+        if rack is None:
+            return "there is no such rack"
+        rack_map, size = RackMap.of(image.layout, rack.id), settings_size(image.layout, rack.id)
+        if command.kind == "test":
+            says, look, words = await tested(rack, rack_map, size)
+            return json.dumps({"says": says, "look": look, "words": words})
+        async with RackReader(rack, rack_map, timeout_s=2.0) as reader:
+            if command.kind == "write" and not await asyncio.to_thread(self._armed, rack.id):
+                return "writing to this rack is not armed any more: nothing was written"
+            results = []
+            for write in command.target.get("writes", []):
+                results.append(await _written(reader, int(write["register"]), int(write["word"])))
+            return json.dumps({"words": await reader.read_settings(size), "results": results})
+
+    def _armed(self, rack: int) -> bool:
+        with self._engine.connect() as connection:
+            return armed(connection, rack) is not None
+
+    async def _injected(self, rack: int, layout: Layout) -> set[tuple[int, int]]:
+        """(module, channel) of each signal that is put on terminals of this rack, as the list places them."""
         if self._source is None:
             return set()
+        module_at = {m.place: m.id for m in layout.modules_of(rack)}
         try:
-            return await self._source.injected()
+            put = await self._source.injected()
         except SourceError:
             return set()
+        return {(module_at[place], channel) for r, place, channel in put if r == rack and place in module_at}
 
     def _lease(self, rack: int) -> int | None:
         with self._engine.begin() as connection:
@@ -214,6 +256,24 @@ class Agent:
     def _finish(self, command: int, result: str) -> None:
         with self._engine.begin() as connection:
             finish(connection, command, result)
+
+
+async def _ended(tasks: set[asyncio.Task[None]]) -> None:
+    """Cancel tasks until they have ended: a wait inside a library may swallow a cancellation that crosses an answer."""
+    while tasks:
+        for task in tasks:
+            task.cancel()
+        _, tasks = await asyncio.wait(tasks, timeout=0.5)
+
+
+async def _written(reader: RackReader, register: int, word: int) -> str:
+    """Write one setting and read it back: DONE, or what became of it in words."""
+    try:
+        await reader.write_setting(register, word)
+        now = (await reader.read_settings(register + 1))[register]
+    except RackSilentError as error:
+        return str(error)
+    return DONE if now == word else f"the rack kept {now}"
 
 
 async def run(engine: Engine, source: SignalSource | None) -> None:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import time
 from types import TracebackType
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +14,9 @@ from pymodbus.exceptions import ModbusException
 from canaleta.core.layout import Rack
 from canaleta.core.registers import RackMap
 
-__all__ = ["RackReader", "RackSilentError"]
+__all__ = ["RackReader", "RackSilentError", "tested"]
+
+MOST_WORDS = 125
 
 EXCEPTIONS = {
     1: "the rack does not know the function",
@@ -50,22 +54,93 @@ class RackReader:
     async def read(self) -> NDArray[np.uint16]:
         """All registers of the rack, (registers,) uint16 by register number. Raises RackSilentError."""
         words = np.zeros(self._size, dtype=np.uint16)
-        try:
-            if not self._client.connected and not await self._client.connect():
-                raise RackSilentError(f"nothing answers at {self._rack.host}:{self._rack.port}")
-            for request in self._requests:
-                answer = await self._client.read_input_registers(
-                    request.first, count=request.count, device_id=self._rack.unit
-                )
-                if answer.isError():
-                    code = getattr(answer, "exception_code", 0)
-                    raise RackSilentError(EXCEPTIONS.get(code, f"the rack answers with exception {code}"))
-                if len(answer.registers) != request.count:
-                    raise RackSilentError("the rack sent fewer registers than were asked for")
-                words[request.first : request.first + request.count] = answer.registers
-        except (TimeoutError, ModbusException, OSError) as error:
-            self._client.close()
-            if isinstance(error, RackSilentError):
-                raise
-            raise RackSilentError(f"no answer from {self._rack.host}:{self._rack.port} in time") from error
+        for request in self._requests:
+            words[request.first : request.first + request.count] = await self._asked(
+                self._client.read_input_registers, request.first, request.count
+            )
         return words
+
+    async def read_settings(self, count: int) -> list[int]:
+        """The first `count` holding registers. Raises RackSilentError."""
+        words: list[int] = []
+        while len(words) < count:
+            words += await self._asked(
+                self._client.read_holding_registers, len(words), min(MOST_WORDS, count - len(words))
+            )
+        return words
+
+    async def write_setting(self, register: int, word: int) -> None:
+        """Write one holding register. Raises RackSilentError."""
+        try:
+            await self._connected()
+            answer = await self._client.write_register(register, word, device_id=self._rack.unit)
+            _refuse_error(answer)
+        except (TimeoutError, ModbusException, OSError) as error:
+            raise self._gone(error) from error
+
+    async def _asked(self, read: Any, first: int, count: int) -> list[int]:
+        try:
+            await self._connected()
+            answer = await read(first, count=count, device_id=self._rack.unit)
+            _refuse_error(answer)
+            if len(answer.registers) != count:
+                raise RackSilentError("the rack sent fewer registers than were asked for")
+            return [int(word) for word in answer.registers]
+        except (TimeoutError, ModbusException, OSError) as error:
+            raise self._gone(error) from error
+
+    async def _connected(self) -> None:
+        if not self._client.connected and not await self._client.connect():
+            raise RackSilentError(f"nothing answers at {self._rack.host}:{self._rack.port}")
+
+    def _gone(self, error: Exception) -> RackSilentError:
+        """The error in words; the next reading connects anew."""
+        self._client.close()
+        if isinstance(error, RackSilentError):
+            return error
+        return RackSilentError(f"no answer from {self._rack.host}:{self._rack.port} in time")
+
+
+def _refuse_error(answer: Any) -> None:
+    if answer.isError():
+        code = getattr(answer, "exception_code", 0)
+        raise RackSilentError(EXCEPTIONS.get(code, f"the rack answers with exception {code}"))
+
+
+async def tested(rack: Rack, rack_map: RackMap, settings: int) -> tuple[str, str, list[int]]:
+    """Test a connection: (verdict, what to look at, the rack's settings registers as far as they came).
+
+    The verdict is plain words; a rack that knows no such unit number may stay silent, answer anyway or send an
+    exception, so no verdict rests on one code alone.
+    """
+    began = time.monotonic()
+    async with RackReader(rack, rack_map, timeout_s=2.0) as reader:
+        try:
+            await reader._connected()
+        except (RackSilentError, OSError):
+            return f"nobody listens at {rack.host}:{rack.port}", "address, port, cable, and whether it is powered", []
+        try:
+            await reader.read()
+            words = await reader.read_settings(settings)
+        except RackSilentError as error:
+            says = str(error)
+            if "in time" in says:
+                return (
+                    f"somebody listens at {rack.host}:{rack.port} and does not answer unit {rack.unit}",
+                    "most likely the unit number; or it is no Modbus device, or too slow", [],
+                )  # fmt: skip
+            if "unit" in says or "path" in says:
+                return says, "the unit number behind the gateway", []
+            # A device may answer a unit number it does not know with any code, so that is named whatever it says.
+            return (
+                f"somebody answers and refuses: {says}",
+                "the unit number, then the first register and the modules",
+                [],
+            )
+    took = (time.monotonic() - began) * 1000.0
+    if took > rack.period_ms:
+        return (
+            f"it answers in {took:.0f} ms, slower than its period of {rack.period_ms} ms",
+            "a longer period, or fewer modules a rack", words,
+        )  # fmt: skip
+    return f"it answers, {took:.0f} ms for everything", "", words

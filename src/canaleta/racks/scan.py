@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.fields import Station
+from canaleta.core.fields import Station, field_named
 from canaleta.core.image import PlantImage
 from canaleta.core.path import evaluate
 from canaleta.core.quality import Quality, Reason, mark, of_reasons, ripened
@@ -18,6 +18,7 @@ from canaleta.plant.live import LiveBlock
 __all__ = ["ANSWERS", "FailureWatch", "ScanPlan"]
 
 ANSWERS = "answers"
+OFF = field_named("enabled").choices.index("no")
 NEVER = datetime(1970, 1, 1, tzinfo=UTC)
 
 
@@ -56,7 +57,9 @@ class ScanPlan:
         place = {
             (int(m), int(c)): k for k, (m, c) in enumerate(zip(rack_map.modules, rack_map.channels, strict=True))
         }
-        here = np.flatnonzero(image.landed & np.isin(image.module, np.unique(rack_map.modules)))
+        # A channel that is switched off stays on the list and is not read.
+        wanted = image.landed & (image.code("enabled") != OFF)
+        here = np.flatnonzero(wanted & np.isin(image.module, np.unique(rack_map.modules)))
         at = [place[int(image.module[row]), int(image.channel[row])] for row in here.tolist()]
         return cls(image, rack_map, here.astype(np.int64), np.array(at, dtype=np.int64))
 

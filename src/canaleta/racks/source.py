@@ -13,7 +13,9 @@ log = logging.getLogger("source")
 TRIES = 3
 PATIENCE_S = 2.5
 PAUSE_S = 0.2
-"""How often a signal is put, how long each asking may take, and what is left between. A scan asks once."""
+BUILDING_S = 20.0
+"""How often a signal is put, how long each asking may take, what is left between, and how
+long new racks may take. A scan asks once."""
 
 
 class SourceError(RuntimeError):
@@ -27,21 +29,26 @@ class SignalSource:
         self._port = port
         self._token = token
 
-    async def inject(self, module: int, channel: int, value: float | None, unit: str) -> None:
-        """Put a signal on, or take it off with None. Raises SourceError."""
-        put = {"do": "inject", "module": module, "channel": channel, "value": value, "unit": unit}
+    async def inject(self, at: tuple[int, int, int], value: float | None, unit: str) -> None:
+        """Put a signal on (rack, place, channel), or take it off with None. Raises SourceError."""
+        rack, place, channel = at
+        put = {"do": "inject", "rack": rack, "place": place, "channel": channel, "value": value, "unit": unit}
         await self._ask(put, TRIES)
 
-    async def injected(self) -> set[tuple[int, int]]:
-        """(module, channel) of every injected signal. Raises SourceError."""
+    async def injected(self) -> set[tuple[int, int, int]]:
+        """(rack, place, channel) of every injected signal. Raises SourceError."""
         answer = await self._ask({"do": "list"})
-        return {(module, channel) for module, channel, _ in answer["injected"]}
+        return {(rack, place, channel) for rack, place, channel, _ in answer["injected"]}
 
-    async def _ask(self, what: dict[str, Any], tries: int = 1) -> dict[str, Any]:
+    async def become(self, document: dict[str, Any], ports: dict[int, int]) -> None:
+        """Make the stand-ins what a document says. Raises SourceError."""
+        await self._ask({"do": "become", "document": document, "ports": ports}, 1, BUILDING_S)
+
+    async def _ask(self, what: dict[str, Any], tries: int = 1, patience_s: float = PATIENCE_S) -> dict[str, Any]:
         """Ask, and again if the machine was too busy to answer: asking twice does no more than once."""
         for left in reversed(range(tries)):
             try:
-                async with asyncio.timeout(PATIENCE_S):
+                async with asyncio.timeout(patience_s):
                     answer = await self._once(what)
                 break
             except (OSError, TimeoutError, ValueError) as error:

@@ -5,6 +5,7 @@ Every number is a function of the seed and the step, so that two runs with one s
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from decimal import Decimal
 
 import numpy as np
@@ -12,9 +13,10 @@ from numpy.typing import NDArray
 
 from canaleta.catalogue.demo import DemoPlant, FieldDevice
 from canaleta.core.faults import faulted, read_fault, upset_of
-from canaleta.core.fields import STATIONS, Landing, Station, Stored, field_named, read_cell
+from canaleta.core.fields import STATIONS, Kind, Landing, Station, Stored, field_named, read_cell
 from canaleta.core.image import PlantImage
-from canaleta.core.layout import Layout
+from canaleta.core.joints.base import PathRows
+from canaleta.core.layout import Layout, Module
 from canaleta.core.path import describe, evaluate
 from canaleta.core.quality import Reason
 from canaleta.core.registers import RackMap, encode
@@ -23,6 +25,8 @@ from canaleta.core.signals import Family
 __all__ = ["FieldRack", "InjectionError"]
 
 COLD_JUNCTION_TENTHS = 10.0
+_FIELD = {"mode": "mode", "filter": "filter", "open circuit": "open_action", "enabled": "enabled"}
+"""The field of a point that each setting of a channel stands for."""
 
 
 class InjectionError(ValueError):
@@ -40,7 +44,8 @@ class FieldRack:
         landed = [(device, *layout.read_address(device.at)) for device in plant.field]
         here = [(d, m, c) for d, m, c in landed if layout.modules[m].rack == rack]
         self._devices: list[FieldDevice] = [d for d, _, _ in here]
-        self._places = {(m, c): i for i, (_, m, c) in enumerate(here)}
+        self._places = {(layout.modules[m].place, c): i for i, (_, m, c) in enumerate(here)}
+        self._modules = [m for m in layout.modules_of(rack) if not layout.type_of(m.id).passive]
         self._image = PlantImage.of_rows([_cells(d, m, c) for d, m, c in here], layout)
         self._mean, self._swing, self._period, self._noise = (
             np.array([getattr(d.process, name) for d in self._devices], dtype=np.float64)
@@ -54,6 +59,8 @@ class FieldRack:
             if device.faults
         }
         self._as_it_is = faulted(self._image, self._faults)
+        self._settings = [self._begins(module) for module in self._modules]
+        self._off: set[int] = set()
 
     def process(self, step: int) -> NDArray[np.float64]:
         """The quantity at each device at a step: mean, slow swing and noise. Contacts are 0 or 1."""
@@ -75,18 +82,68 @@ class FieldRack:
             put = evaluate(self._image, Station.LOOP, np.array([self._injected[r] for r in rows.tolist()]), rows)
             counts[rows], reasons[rows] = put.at(Station.COUNTS), put.reasons
         opened = np.isnan(counts)
-        mode = self._image.mode
-        counts[opened] = self._layout.mode_table.numbers["open_counts"][mode[opened]]
+        on_open = PathRows(self._image, np.arange(len(self._devices))).of_mode("open_counts")
+        counts[opened] = on_open[opened]
+        if self._off:
+            off = np.array(sorted(self._off))
+            counts[off], opened[off], reasons[off] = 0.0, False, 0
         told = np.uint32(Reason.OPEN_CIRCUIT | Reason.SHORT_CIRCUIT)
         return self._registers(np.nan_to_num(counts), opened | ((reasons & told) != 0))
 
-    def inject(self, module: int, channel: int, value: float | None, unit: str) -> None:
+    def settings_words(self) -> list[int]:
+        """The holding registers of the rack: of each module its own number, then each setting of each channel."""
+        return [word for words in self._settings for word in words]
+
+    def take_settings(self, written: Sequence[int]) -> None:
+        """Work from now on by settings that were written. A number that means nothing changes nothing: the word that
+        stood there stays, and so does a module's own number."""
+        at = 0
+        changes: dict[tuple[int, str], Stored] = {}
+        for module, words in zip(self._modules, self._settings, strict=True):
+            new = list(written[at : at + len(words)])
+            at += len(words)
+            if new != words:
+                changes |= self._changed(module, words, new)
+        if changes:
+            self._image = self._image.with_cells(changes)
+            self._as_it_is = faulted(self._image, self._faults)
+
+    def _begins(self, module: Module) -> list[int]:
+        """The settings a module of this rack begins with: those of the devices on it, else the first of each."""
+        kind = self._layout.type_of(module.id)
+        words = [kind.own_number or 0]
+        for setting in kind.settings:
+            for channel in range(kind.channels):
+                row = self._places.get((module.place, channel))
+                chosen = "" if row is None else self._image.text(_FIELD[setting.of], row)
+                usual = setting.codes.get("as the module does", next(iter(setting.codes.values())))
+                words.append(setting.codes.get(chosen, usual))
+        return words
+
+    def _changed(self, module: Module, words: list[int], new: list[int]) -> dict[tuple[int, str], Stored]:
+        kind = self._layout.type_of(module.id)
+        out: dict[tuple[int, str], Stored] = {}
+        for k, setting in enumerate(kind.settings):
+            for channel in range(kind.channels):
+                at = 1 + k * kind.channels + channel
+                name = setting.name_of(new[at])
+                if new[at] == words[at] or not name:
+                    continue
+                words[at] = new[at]
+                row = self._places.get((module.place, channel))
+                if row is not None:
+                    out[row, _FIELD[setting.of]] = name
+                if setting.of == "enabled" and row is not None:
+                    (self._off.discard if name == "yes" else self._off.add)(row)
+        return out
+
+    def inject(self, place: int, channel: int, value: float | None, unit: str) -> None:
         """Put a signal on a channel's terminals as a calibrator would; None takes it off.
 
         unit: of what stands on the wires: mA, V, mV, Ω, Hz. An open circuit is value NaN for a thermocouple, 0 mA or 0 V
         elsewhere. Raises InjectionError if the channel has no device or works with another kind of signal.
         """
-        row = self._places.get((module, channel))
+        row = self._places.get((place, channel))
         if row is None:
             raise InjectionError("nothing is wired to this channel of the stand-in")
         if value is None:
@@ -98,7 +155,7 @@ class FieldRack:
         self._injected[row] = value
 
     def injected(self) -> list[tuple[int, int, float]]:
-        """(module, channel, value) of every injected signal."""
+        """(place, channel, value) of every injected signal."""
         places = {row: place for place, row in self._places.items()}
         return [(*places[row], value) for row, value in sorted(self._injected.items())]
 
@@ -116,7 +173,8 @@ class FieldRack:
         """Status bits of every channel: a channel with nothing wired to it is open, which is no fault here."""
         faulty = {place for place, row in self._places.items() if fault[row]}
         for at in np.flatnonzero(self.map.status_word >= 0).tolist():
-            bad = (int(self.map.modules[at]), int(self.map.channels[at])) in faulty
+            place = self._layout.modules[int(self.map.modules[at])].place
+            bad = (place, int(self.map.channels[at])) in faulty
             words[self.map.status_word[at]] |= int(bad != self.map.healthy_is_one[at]) << int(self.map.status_bit[at])
 
 
@@ -129,5 +187,6 @@ def _cells(device: FieldDevice, module: int, channel: int) -> dict[str, Stored]:
     for name, end in (("device_low", device.low), ("device_high", device.high)):
         cells[name] = None if end is None else Decimal(repr(end))
     for name, text in device.cells.items():
-        cells |= read_cell(field_named(name), text)
+        kind = field_named(name)
+        cells |= {name: text} if kind.kind is Kind.FILTER else read_cell(kind, text)
     return cells

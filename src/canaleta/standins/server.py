@@ -1,7 +1,8 @@
-"""The stand-in process: a real Modbus TCP server a rack, and a guarded port for the signal source.
+"""The stand-in process: real Modbus TCP servers for many racks, and one guarded port for whoever stands at them.
 
-The guarded port speaks one JSON object a line: {"token", "do": "inject" | "list", "module", "channel",
-"value", "unit"} and answers {"ok": true, …} or {"ok": false, "says": "…"}. It listens on loopback only.
+The guarded port speaks one JSON object a line with a "token" and "do": "inject" (rack, place, channel, value, unit),
+"list", or "become" (document), and answers {"ok": true, …} or {"ok": false, "says": "…"}. It listens on loopback
+only. A channel is meant by where it is in the cabinet, for the stand-in keeps its own layout, whatever the list says.
 """
 
 from __future__ import annotations
@@ -11,21 +12,25 @@ import hmac
 import json
 import logging
 import signal
+from collections.abc import Mapping
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
+from pydantic import ValidationError
 from pymodbus.server import ModbusTcpServer
 from pymodbus.simulator import DataType, SimData, SimDevice
 
 from canaleta.catalogue.demo import DemoPlant, layout_of
+from canaleta.core.text import TextError
 from canaleta.standins.field import FieldRack, InjectionError
 
-__all__ = ["StandIn", "serve"]
+__all__ = ["SourcePort", "StandIn", "StandIns", "build", "kept_plant", "serve"]
 
 log = logging.getLogger("stand-in")
-READ_INPUT_REGISTERS = 4
+READ_HOLDING_REGISTERS, READ_INPUT_REGISTERS = 3, 4
 STEP_S = 0.25
-LONGEST_LINE = 4096
+LONGEST_LINE = 8_000_000
 
 
 @dataclass
@@ -46,74 +51,148 @@ class StandIn:
             self.step += 1
 
     async def refresh(self) -> None:
-        """Work the registers out anew: a signal just put on the terminals is read at once."""
+        """Take up settings that were written, and work the registers out anew: what was just put on is read at once."""
+        if written := await self._holding():
+            self.field.take_settings(written)
         words = self.field.step(self.step).tolist()
-        await self.server.async_setValues(self.unit, READ_INPUT_REGISTERS, 0, words)
+        if words:
+            await self.server.async_setValues(self.unit, READ_INPUT_REGISTERS, 0, words)
+
+    async def _holding(self) -> list[int]:
+        count = len(self.field.settings_words())
+        if not count:
+            return []
+        values = await self.server.async_getValues(self.unit, READ_HOLDING_REGISTERS, 0, count)
+        return [int(value) for value in values]
 
 
 def build(plant: DemoPlant, rack: int, port: int, seed: int) -> StandIn:
     """A stand-in for one rack of a demo plant on a port of loopback. Must be called inside an event loop."""
     field = FieldRack(plant, layout_of(plant), rack, seed, STEP_S)
     blank = SimData(0, values=[0], datatype=DataType.BITS)
-    words = SimData(0, values=field.step(0).tolist(), datatype=DataType.REGISTERS)
-    holding = SimData(0, values=[0], datatype=DataType.REGISTERS)
+    words = SimData(0, values=field.step(0).tolist() or [0], datatype=DataType.REGISTERS)
+    holding = SimData(0, values=field.settings_words() or [0], datatype=DataType.REGISTERS)
     device = SimDevice(id=1, simdata=([blank], [blank], [holding], [words]))
     return StandIn(field, ModbusTcpServer(device, address=("127.0.0.1", port)))
 
 
-class SourcePort:
-    """The guarded port of the signal source."""
+class StandIns:
+    """All stand-in racks of this process, by their numbers. state: the file that keeps a layout they were told."""
 
-    def __init__(self, rack: StandIn, token: str) -> None:
-        self._rack = rack
+    def __init__(self, plant: DemoPlant, ports: Mapping[int, int], seed: int, state: Path | None = None) -> None:
+        self.plant = plant
+        self._ports = dict(ports)
+        self._seed = seed
+        self._state = state
+        self.racks: dict[int, StandIn] = {}
+        self._running: dict[int, asyncio.Task[None]] = {}
+
+    async def begin(self) -> None:
+        """Start a server a rack. A port that is taken is told in the log and leaves the others alone."""
+        for rack in layout_of(self.plant).racks.values():
+            port = self._ports.get(rack.id)
+            if port is None:
+                continue
+            self.racks[rack.id] = made = build(self.plant, rack.id, port, self._seed + rack.id)
+            self._running[rack.id] = asyncio.create_task(self._run(rack.id, made, port))
+
+    async def _run(self, rack: int, made: StandIn, port: int) -> None:
+        try:
+            await made.run()
+        except OSError as error:
+            log.error("rack %d cannot answer on port %d: %s", rack, port, error)
+
+    async def end(self) -> None:
+        """Stop every server."""
+        running = set(self._running.values())
+        while running:
+            for task in running:
+                task.cancel()
+            _, running = await asyncio.wait(running, timeout=0.5)
+        for made in self.racks.values():
+            await made.server.shutdown()  # type: ignore[no-untyped-call]
+        self.racks, self._running = {}, {}
+
+    async def become(self, plant: DemoPlant, ports: Mapping[int, int]) -> None:
+        """Take on another layout, keep it, and serve it from now on."""
+        if self._state is not None:
+            beside = self._state.with_suffix(".new")
+            beside.write_text(plant.model_dump_json(), encoding="utf-8")
+            beside.replace(self._state)
+        await self.end()
+        self.plant, self._ports = plant, dict(ports)
+        await self.begin()
+
+
+def kept_plant(state: Path | None, otherwise: DemoPlant) -> DemoPlant:
+    """The layout that was kept, or the other one if none was or the file cannot be read."""
+    if state is None or not state.exists():
+        return otherwise
+    try:
+        return DemoPlant.model_validate_json(state.read_text(encoding="utf-8"))
+    except (OSError, ValidationError) as error:
+        log.warning("%s cannot be read, the demo plant stands in: %s", state, str(error).splitlines()[0])
+        return otherwise
+
+
+class SourcePort:
+    """The guarded port of the stand-ins."""
+
+    def __init__(self, stand_ins: StandIns, token: str) -> None:
+        self._all = stand_ins
         self._token = token
 
     async def handle(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         """Answer one client, a line at a time, until it closes or misbehaves."""
         try:
             while line := await reader.readline():
-                answer = self._answer(line)
-                if answer.pop("put", False):
-                    await self._rack.refresh()
-                writer.write(json.dumps(answer).encode() + b"\n")
+                writer.write(json.dumps(await self._answer(line)).encode() + b"\n")
                 await writer.drain()
         except (ConnectionError, ValueError, asyncio.LimitOverrunError) as error:
             log.warning("source port: a client left: %s %s", type(error).__name__, error)
         finally:
             writer.close()
 
-    def _answer(self, line: bytes) -> dict[str, Any]:
+    async def _answer(self, line: bytes) -> dict[str, Any]:
         try:
             asked = json.loads(line)
             if not hmac.compare_digest(str(asked["token"]).encode(), self._token.encode()):
                 return {"ok": False, "says": "wrong token"}
             if asked["do"] == "inject":
-                value = asked["value"]
-                value = None if value is None else float(value)
-                self._rack.field.inject(int(asked["module"]), int(asked["channel"]), value, str(asked["unit"]))
-                return {"ok": True, "put": True, "injected": self._rack.field.injected()}
-            return {"ok": True, "injected": self._rack.field.injected()}
-        except InjectionError as error:
+                await self._inject(asked)
+            elif asked["do"] == "become":
+                ports = {int(rack): int(port) for rack, port in asked["ports"].items()}
+                await self._all.become(DemoPlant.model_validate(asked["document"]), ports)
+            return {"ok": True, "injected": self._injected()}
+        except (InjectionError, TextError) as error:
             return {"ok": False, "says": str(error)}
-        except (KeyError, TypeError, ValueError) as error:
+        except (KeyError, TypeError, ValueError, OSError) as error:
+            log.warning("source port: %s %s", type(error).__name__, str(error).splitlines()[:1])
             return {"ok": False, "says": f"not understood: {type(error).__name__}"}
 
+    async def _inject(self, asked: Mapping[str, Any]) -> None:
+        made = self._all.racks.get(int(asked["rack"]))
+        if made is None:
+            raise InjectionError("this rack has no stand-in")
+        value = asked["value"]
+        value = None if value is None else float(value)
+        made.field.inject(int(asked["place"]), int(asked["channel"]), value, str(asked["unit"]))
+        await made.refresh()
 
-async def serve(plant: DemoPlant, rack: int, port: int, source_port: int, token: str, seed: int) -> None:
-    """Run one stand-in rack until SIGTERM or SIGINT. Raises OSError if a port is taken."""
-    stand_in = build(plant, rack, port, seed)
+    def _injected(self) -> list[tuple[int, int, int, float]]:
+        return [(rack, *put) for rack, made in self._all.racks.items() for put in made.field.injected()]
+
+
+async def serve(stand_ins: StandIns, source_port: int, token: str) -> None:
+    """Run stand-in racks until SIGTERM or SIGINT. Raises OSError if the source port is taken."""
     source = await asyncio.start_server(
-        SourcePort(stand_in, token).handle, "127.0.0.1", source_port, limit=LONGEST_LINE
+        SourcePort(stand_ins, token).handle, "127.0.0.1", source_port, limit=LONGEST_LINE
     )
-    running = asyncio.create_task(stand_in.run())
+    await stand_ins.begin()
     stop = asyncio.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         asyncio.get_running_loop().add_signal_handler(number, stop.set)
-    log.info("rack %d answers Modbus TCP on 127.0.0.1:%d", rack, port)
-    stopped = asyncio.create_task(stop.wait())
-    done, _ = await asyncio.wait({running, stopped}, return_when=asyncio.FIRST_COMPLETED)
+    log.info("%d racks answer Modbus TCP on 127.0.0.1", len(stand_ins.racks))
+    await stop.wait()
     source.close()
-    running.cancel()
-    await stand_in.server.shutdown()  # type: ignore[no-untyped-call]
-    if running in done:
-        running.result()
+    await stand_ins.end()

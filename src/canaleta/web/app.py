@@ -21,13 +21,16 @@ from canaleta.web import (
     conventions_api,
     doors,
     exchange_api,
+    hardware_api,
     injection_api,
     list_api,
     path_api,
     problems,
+    racks_api,
     session_api,
     sheet_api,
     stream_api,
+    wiring_api,
 )
 from canaleta.web.hub import Hub
 from canaleta.web.state import Shared
@@ -62,6 +65,9 @@ def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, d
         conventions_api,
         exchange_api,
         cabinets_api,
+        hardware_api,
+        racks_api,
+        wiring_api,
         stream_api,
     ):
         app.register_api(part.api)

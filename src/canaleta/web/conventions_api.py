@@ -19,6 +19,10 @@ __all__ = ["api"]
 api = APIBlueprint("conventions", __name__, url_prefix="/api/conventions", abp_responses=PROBLEMS)
 
 
+ADMINISTRATORS = frozenset(("rack_networks",))
+"""Conventions that guard the network, not the list."""
+
+
 class ConventionOut(BaseModel):
     """One convention: what it is, as it stands, and what it may be."""
 
@@ -94,6 +98,8 @@ def conventions_now() -> Response:
 def change(body: ConventionsIn) -> Response:
     """Preview or apply. 422 says what cannot be read, 409 what somebody changed meanwhile."""
     edits = [ConventionEdit(e.name, e.was, e.text) for e in body.edits]
+    if any(e.name in ADMINISTRATORS for e in edits) and session_now().role != "administrator":
+        raise ProblemError(403, "only an administrator may change where racks are reached", "nothing was changed")
     try:
         image = shared().image()
         renamed = [RenamedOut(point=r.point, was=r.was, becomes=r.becomes) for r in preview_conventions(image, edits)]

@@ -21,7 +21,7 @@ from canaleta.web.point import PointPath, found
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.shared import shared
 
-__all__ = ["api"]
+__all__ = ["api", "wait_for"]
 
 api = APIBlueprint("injection", __name__, url_prefix="/api/points", abp_responses=PROBLEMS)
 COMMAND_WAIT_S = 9.0
@@ -53,11 +53,14 @@ def inject(path: PointPath, body: InjectIn) -> Response:
         value = _injected_value(image, row, body.text)
     except TextError as error:
         raise ProblemError(422, str(error), remedy="what was typed is kept: mend it") from error
-    module = int(image.module[row])
-    target = {"module": module, "channel": int(image.channel[row]), "value": value, "unit": _loop_unit(image, row)}
+    module = image.layout.modules[int(image.module[row])]
+    target = {
+        "rack": module.rack, "place": module.place, "channel": int(image.channel[row]),
+        "value": value, "unit": _loop_unit(image, row),
+    }  # fmt: skip
     with shared().engine.begin() as connection:
-        number = ask(connection, session_now().account, image.layout.modules[module].rack, "inject", target)
-    result = _wait_for(number)
+        number = ask(connection, session_now().account, module.rack, "inject", target)
+    result = wait_for(number)
     if result != "done":
         raise ProblemError(409, result, "nothing was put on the terminals", "is the rack's agent running?")
     return jsonify(InjectOut(result=result).model_dump())
@@ -73,9 +76,9 @@ def _injected_value(image: PlantImage, row: int, text: str) -> float | None:
     return read_station(image, row, Station.LOOP, text)
 
 
-def _wait_for(command: int) -> str:
+def wait_for(command: int, seconds: float = COMMAND_WAIT_S) -> str:
     """The outcome of a command; polled, for a request holds no listener of its own."""
-    until = time.monotonic() + COMMAND_WAIT_S
+    until = time.monotonic() + seconds
     while time.monotonic() < until:
         with shared().engine.connect() as connection:
             result = outcome(connection, command)

@@ -15,16 +15,17 @@ from canaleta.core.derived import applies, derived_texts, misfits
 from canaleta.core.entry import station_figure
 from canaleta.core.facts import facts_of
 from canaleta.core.faults import FaultKind, evaluate_faulted, kinds_for
-from canaleta.core.fields import STATIONS, STORED, Kind, Station
+from canaleta.core.fields import STATIONS, STORED, Field, Kind, Station
 from canaleta.core.image import PlantImage
 from canaleta.core.path import describe, reasons_told
 from canaleta.core.quality import Quality
 from canaleta.core.registers import RackMap
 from canaleta.core.sensors.extension import EXTENSION_NAMES
+from canaleta.core.settings import FIELD_OF
 from canaleta.core.signals import SIGNALS, Family, signal_named
 from canaleta.core.text import TextError, shown
 from canaleta.core.wiring import wiring
-from canaleta.plant.cells import offered_modes
+from canaleta.plant.cells import offered_filters, offered_modes
 from canaleta.web.doors import needs
 from canaleta.web.point import PointPath, finite, found, words_in_hex
 from canaleta.web.problems import PROBLEMS
@@ -86,8 +87,8 @@ class WiringOut(BaseModel):
 
 
 class SettingOut(BaseModel):
-    """A setting: the field, its text, what it may be, what an empty one follows, and which choices do not fit
-    and why."""
+    """A setting: the field, its text, what it may be, what an empty one follows, why the hardware fixes it (''
+    if it does not), and which choices do not fit and why."""
 
     field: str
     text: str
@@ -95,6 +96,7 @@ class SettingOut(BaseModel):
     applies: bool
     unit: str
     derived: str
+    fixed: str
     unfit: dict[str, str]
 
 
@@ -167,11 +169,12 @@ def sheet_of(path: PointPath) -> Response:
             SettingOut(
                 field=f.name,
                 text=image.text(f.name, row),
-                choices=list(_modes(image, row)) if f.kind is Kind.MODE else list(f.choices),
+                choices=_choices(image, row, f),
                 applies=applies(image, row, f),
                 unit=f.unit,
                 derived=derived.get(f.name, ""),
                 unfit=misfits(image, row, _modes(image, row)) if f.kind is Kind.MODE else {},
+                fixed=_fixed(image, row, f.name),
             )
             for f in STORED
         ],
@@ -284,6 +287,30 @@ def _curve(image: PlantImage, row: int) -> CurveOut | None:
         fault_low=namur.failed_low_ma if namur else None,
         fault_high=namur.failed_high_ma if namur else None,
     )
+
+
+def _choices(image: PlantImage, row: int, field: Field) -> list[str]:
+    if field.kind is Kind.MODE:
+        return list(_modes(image, row))
+    if field.kind is Kind.FILTER:
+        return list(offered_filters(image, row))
+    if field.name == "open_action" and (module := int(image.module[row])) in image.layout.modules:
+        return list(image.layout.type_of(module).open_choices)
+    return list(field.choices)
+
+
+def _fixed(image: PlantImage, row: int, name: str) -> str:
+    """Why the module fixes a setting of its channels, '' if it does not."""
+    module = int(image.module[row])
+    setting = next((of for of, field in FIELD_OF.items() if field == name), None)
+    if module not in image.layout.modules or setting is None:
+        return ""
+    kind = image.layout.type_of(module)
+    if setting in kind.fixed:
+        return kind.fixed[setting]
+    if setting in ("filter", "open circuit") and not kind.choices_of(setting):
+        return f"{kind.title} offers none to choose from"
+    return ""
 
 
 def _modes(image: PlantImage, row: int) -> tuple[str, ...]:

@@ -11,8 +11,25 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Every cabinet with its racks, modules and channels. */
+        /** Cabinets with their racks, modules and channels, counts and loads. */
         get: operations["cabinets_cabinets_cabinets_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every cable with its cores, used and spare. */
+        get: operations["wiring_cables_cables_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -50,6 +67,23 @@ export interface paths {
         get: operations["list_findings_now_findings_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hardware": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Preview or apply operations on cabinets, racks, modules, cables and module types. */
+        post: operations["hardware_hardware_hardware_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -107,6 +141,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/module-types": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every module type, those of the plant first. */
+        get: operations["hardware_types_module_types_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/module-types/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The terminals of a type and a path through each of its modes; or what is wrong with it, in words. */
+        post: operations["hardware_preview_type_module_types_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/module-types/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The JSON schema of a module type. */
+        get: operations["hardware_type_schema_module_types_schema_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/paths": {
         parameters: {
             query?: never;
@@ -135,6 +220,23 @@ export interface paths {
         get: operations["paths_document_schema_schema_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Places for points under the plant's rules. Nothing is landed: each is accepted by an edit of its own. */
+        post: operations["cabinets_places_places_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -226,6 +328,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/points/{point}/wiring": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The circuit of a landed point, drawn, with what a meter should read and how a calibrator goes on. */
+        get: operations["wiring_wiring_of_points__int_point__wiring_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/wiring.svg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The drawing alone, for paper. */
+        get: operations["wiring_drawing_points__int_point__wiring_svg_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/project": {
         parameters: {
             query?: never;
@@ -271,6 +407,108 @@ export interface paths {
         put?: never;
         /** Preview or apply edits. 422 names each cell that cannot be read, 409 each that says something else by now. */
         post: operations["list_propose_proposals_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/racks/{rack}/armed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Switch writing to a rack on for a while, or off. */
+        put: operations["racks_set_armed__int_rack__armed_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/racks/{rack}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the rack reports beside what the list says. */
+        get: operations["racks_compare__int_rack__compare_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/racks/{rack}/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The newest commands to a rack: who, what, and what became of it. */
+        get: operations["racks_log__int_rack__log_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/racks/{rack}/stand-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make the stand-ins what the list says: all of them, for they are one process. */
+        post: operations["racks_make_stand_in__int_rack__stand_in_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/racks/{rack}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Test the way to a rack, in plain words. */
+        post: operations["racks_test__int_rack__test_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/racks/{rack}/write": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write settings of the list to the rack, one after the other, each read back. Only while it is armed. */
+        post: operations["racks_write__int_rack__write_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -386,6 +624,24 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * ArmIn
+         * @description For how many minutes; 0 disarms.
+         */
+        ArmIn: {
+            /** Minutes */
+            minutes: number;
+        };
+        /**
+         * ArmedOut
+         * @description Whether writing is armed: by whom and until when, both empty if not.
+         */
+        ArmedOut: {
+            /** Until */
+            until: string;
+            /** Who */
+            who: string;
+        };
+        /**
          * BroughtOut
          * @description What a list does: how its columns are read, what comes, what changes, what stays out.
          */
@@ -414,16 +670,33 @@ export interface components {
             troubles: components["schemas"]["TroubleOut"][];
         };
         /**
-         * CabinetOut
-         * @description A cabinet; free channels against the plant's spare policy.
+         * CabinetName
+         * @description A cabinet by its name, with how many channels it has and how many no point holds.
          */
-        CabinetOut: {
+        CabinetName: {
             /** Cabinet */
             cabinet: number;
             /** Channels */
             channels: number;
-            /** Free */
-            free: number;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Unused */
+            unused: number;
+        };
+        /**
+         * CabinetOut
+         * @description A cabinet; its channels against the plant's spare policy.
+         */
+        CabinetOut: {
+            /** Cabinet */
+            cabinet: number;
+            /** Classes */
+            classes: components["schemas"]["ClassCount"][];
+            count: components["schemas"]["CountOut"];
+            /** Heat W */
+            heat_w: number;
             /** Name */
             name: string;
             /** Racks */
@@ -435,11 +708,49 @@ export interface components {
         };
         /**
          * CabinetsOut
-         * @description All cabinets as of a sequence number.
+         * @description All cabinets, or one, as of a sequence number; names of all.
          */
         CabinetsOut: {
             /** Cabinets */
             cabinets: components["schemas"]["CabinetOut"][];
+            /** Names */
+            names: components["schemas"]["CabinetName"][];
+            /** Seq */
+            seq: number;
+        };
+        /**
+         * CableOut
+         * @description A cable with its cores.
+         */
+        CableOut: {
+            /** Begins */
+            begins: string;
+            /** Cable */
+            cable: number;
+            /** Colours */
+            colours: string;
+            /** Cores */
+            cores: components["schemas"]["CoreUse"][];
+            /** Ends */
+            ends: string;
+            /** Kind */
+            kind: string;
+            /** Length M */
+            length_m: number | null;
+            /** Mm2 */
+            mm2: number | null;
+            /** Name */
+            name: string;
+            /** Spare */
+            spare: number;
+        };
+        /**
+         * CablesOut
+         * @description Every cable.
+         */
+        CablesOut: {
+            /** Cables */
+            cables: components["schemas"]["CableOut"][];
             /** Seq */
             seq: number;
         };
@@ -523,17 +834,25 @@ export interface components {
         };
         /**
          * ChannelOut
-         * @description A channel: its address, its terminals, who holds it and who wishes for it. point: 0 if it is free.
+         * @description A channel: its addresses, its terminals, who holds it and who wishes for it. point: 0 if it is free.
+         *
+         *     wired: unused, and its terminals are wired to the strip already.
          */
         ChannelOut: {
             /** Address */
             address: string;
             /** Channel */
             channel: number;
+            /** Direct */
+            direct: string;
             /** Point */
             point: number;
+            /** Register At */
+            register_at: string;
             /** Terminals */
             terminals: string[];
+            /** Wired */
+            wired: boolean;
             /** Wishes */
             wishes: number[];
         };
@@ -558,6 +877,58 @@ export interface components {
             true: string;
             /** Wrong */
             wrong: boolean;
+        };
+        /**
+         * CircuitOut
+         * @description The wiring of one point. svg: the drawing.
+         */
+        CircuitOut: {
+            /** Calibrator */
+            calibrator: string;
+            /** Closes */
+            closes: boolean;
+            /** Faults */
+            faults: string[];
+            /** Notes */
+            notes: string[];
+            /** Readings */
+            readings: components["schemas"]["ReadingOut"][];
+            /** Safe */
+            safe: string[];
+            /** Source */
+            source: string;
+            /** Steps */
+            steps: string[];
+            /** Svg */
+            svg: string;
+            /** Way */
+            way: string[];
+            /** Words */
+            words: string;
+        };
+        /**
+         * ClassCount
+         * @description The count of one class of channels: AI, AO, DI, DO, TI temperature, PI pulses, XI several kinds.
+         */
+        ClassCount: {
+            count: components["schemas"]["CountOut"];
+            /** Name */
+            name: string;
+        };
+        /**
+         * ComparedOut
+         * @description List and rack compared. says: the whole in words, when the rack has other modules.
+         */
+        ComparedOut: {
+            armed: components["schemas"]["ArmedOut"];
+            /** Differences */
+            differences: components["schemas"]["DifferenceOut"][];
+            /** Says */
+            says: string;
+            /** Seq */
+            seq: number;
+            /** Strangers */
+            strangers: components["schemas"]["StrangerOut"][];
         };
         /**
          * ConventionEditIn
@@ -644,6 +1015,40 @@ export interface components {
             terminal: string;
         };
         /**
+         * CoreUse
+         * @description One core: its colour or number, and the points that claim it; none for a spare one.
+         */
+        CoreUse: {
+            /** Colour */
+            colour: string;
+            /** Number */
+            number: number;
+            /** Points */
+            points: number[];
+        };
+        /**
+         * CountOut
+         * @description Channels counted: free, spare by policy and wired spare told apart; short: spares the policy lacks.
+         */
+        CountOut: {
+            /** Channels */
+            channels: number;
+            /** Free */
+            free: number;
+            /** Share */
+            share: number;
+            /** Short */
+            short: number;
+            /** Spare */
+            spare: number;
+            /** Used */
+            used: number;
+            /** Wanted */
+            wanted: number;
+            /** Wired */
+            wired: number;
+        };
+        /**
          * CurveOut
          * @description The curve over the wires: what the list shows, and beside it the device or the straight line.
          */
@@ -664,6 +1069,38 @@ export interface components {
             straight: (number | null)[];
             /** Value Unit */
             value_unit: string;
+        };
+        /**
+         * DifferenceOut
+         * @description One setting of one channel that differs: what the list says, what the rack reports, what the point can trip.
+         */
+        DifferenceOut: {
+            /** Address */
+            address: string;
+            /** Channel */
+            channel: number;
+            /** Code */
+            code: number;
+            /** Field */
+            field: string;
+            /** Holding */
+            holding: number;
+            /** Listed */
+            listed: string;
+            /** Module */
+            module: number;
+            /** Point */
+            point: number;
+            /** Reported */
+            reported: string;
+            /** Setting */
+            setting: string;
+            /** Slot */
+            slot: number;
+            /** Tag */
+            tag: string;
+            /** Trips */
+            trips: string[];
         };
         /**
          * Done
@@ -812,11 +1249,14 @@ export interface components {
         };
         /**
          * FitOut
-         * @description What a point would meet on the channels of one module. level: fits, warns or refused.
+         * @description What a point would meet on the channels of one module. level: fits, warns or refused. margin: of the loop's
+         *     voltage; supply: what the module would feed then; both in words, '' where they say nothing.
          */
         FitOut: {
             /** Level */
             level: string;
+            /** Margin */
+            margin: string;
             /** Mode */
             mode: string;
             /** Module */
@@ -827,6 +1267,8 @@ export interface components {
             reasons: string[];
             /** Remedies */
             remedies: string[];
+            /** Supply */
+            supply: string;
         };
         /**
          * FitsOut
@@ -847,6 +1289,48 @@ export interface components {
             edits: components["schemas"]["CellText"][];
             /** Label */
             label: string;
+        };
+        /**
+         * HardwareIn
+         * @description Operations in order, each {"do": …} as docs/hardware.md lists them; `apply` false only says what they would do.
+         */
+        HardwareIn: {
+            /**
+             * Apply
+             * @default true
+             */
+            apply?: boolean;
+            /** Operations */
+            operations: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Why
+             * @default
+             */
+            why?: string;
+        };
+        /**
+         * HardwareOut
+         * @description What operations did, or would do. renumbered and moved are cut at MOST_TOLD; the counts are whole.
+         */
+        HardwareOut: {
+            /** Applied */
+            applied: boolean;
+            /** Closed */
+            closed: number;
+            /** Freed */
+            freed: string[];
+            /** Moved */
+            moved: components["schemas"]["MovedValueOut"][];
+            /** Opened */
+            opened: string[];
+            /** Renumbered */
+            renumbered: components["schemas"]["RenumberedOut"][];
+            /** Renumbered Count */
+            renumbered_count: number;
+            /** Seq */
+            seq: number;
         };
         /**
          * HistoryCell
@@ -933,24 +1417,92 @@ export interface components {
             file: string;
         };
         /**
+         * LoadOut
+         * @description A load against its rating, mA; rating 0 where none is given.
+         */
+        LoadOut: {
+            /** Ma */
+            ma: number;
+            /** Name */
+            name: string;
+            /** Over */
+            over: boolean;
+            /** Rating Ma */
+            rating_ma: number;
+        };
+        /**
+         * LogLine
+         * @description One command to a rack.
+         */
+        LogLine: {
+            /** At */
+            at: string;
+            /** Kind */
+            kind: string;
+            /** Result */
+            result: string;
+            /** What */
+            what: string;
+            /** Who */
+            who: string;
+        };
+        /**
+         * LogOut
+         * @description The newest commands first.
+         */
+        LogOut: {
+            /** Lines */
+            lines: components["schemas"]["LogLine"][];
+        };
+        /**
+         * ModeRows
+         * @description A mode and what it makes of a signal that suits it: what is given, LOOP, INPUT, COUNTS.
+         */
+        ModeRows: {
+            /** Mode */
+            mode: string;
+            /** Rows */
+            rows: [
+                string,
+                string,
+                string,
+                string
+            ][];
+            /** Signal */
+            signal: string;
+        };
+        /**
          * ModuleOut
-         * @description A module in its slot, with its first register counted from 0.
+         * @description A module in its place; slot 0 if it takes none. Registers count from 0.
          */
         ModuleOut: {
+            /** Channel Class */
+            channel_class: string;
             /** Channels */
             channels: components["schemas"]["ChannelOut"][];
+            count: components["schemas"]["CountOut"];
             /** Direction */
             direction: string;
             /** First Register */
             first_register: number;
+            /** First Setting */
+            first_setting: number;
+            /** Heat W */
+            heat_w: number;
+            /** Loads */
+            loads: components["schemas"]["LoadOut"][];
             /** Module */
             module: number;
+            /** Place */
+            place: number;
             /** Slot */
             slot: number;
             /** Summary */
             summary: string;
             /** Title */
             title: string;
+            /** Type */
+            type: string;
         };
         /**
          * MovedOut
@@ -963,6 +1515,22 @@ export interface components {
             becomes: string;
             /** Point */
             point: number;
+            /** Was */
+            was: string;
+        };
+        /**
+         * MovedValueOut
+         * @description A value that moves: at one level on the wires, what the list showed and what it would show.
+         */
+        MovedValueOut: {
+            /** At */
+            at: string;
+            /** Becomes */
+            becomes: string;
+            /** Point */
+            point: number;
+            /** Tag */
+            tag: string;
             /** Was */
             was: string;
         };
@@ -1043,6 +1611,44 @@ export interface components {
             answers: components["schemas"]["FiguresOut"][];
             /** Stations */
             stations: string[];
+        };
+        /**
+         * PlaceOut
+         * @description A place proposed for a point, or with an empty address why there is none.
+         */
+        PlaceOut: {
+            /** Address */
+            address: string;
+            /** Mode */
+            mode: string;
+            /** Point */
+            point: number;
+            /** Reads */
+            reads: string;
+            /** Says */
+            says: string;
+            /** Terminals */
+            terminals: string[];
+        };
+        /**
+         * PlacesIn
+         * @description Which points to find places for, in which cabinets; no cabinets for all of them.
+         */
+        PlacesIn: {
+            /** Cabinets */
+            cabinets?: number[];
+            /** Points */
+            points: number[];
+        };
+        /**
+         * PlacesOut
+         * @description One answer a point, in their order.
+         */
+        PlacesOut: {
+            /** Places */
+            places: components["schemas"]["PlaceOut"][];
+            /** Seq */
+            seq: number;
         };
         /**
          * PlantOut
@@ -1129,17 +1735,35 @@ export interface components {
         };
         /**
          * RackIn
-         * @description A rack and its modules in the order of their slots.
+         * @description A rack and its modules in the order they sit. departs: what the plant's rule gives instead of its address.
          */
         RackIn: {
             /** Address */
             address: string;
+            /** Departs */
+            departs: string;
+            /** First Register */
+            first_register: number;
+            /** Heat W */
+            heat_w: number;
+            /** Host */
+            host: string;
+            /** Loads */
+            loads: components["schemas"]["LoadOut"][];
             /** Modules */
             modules: components["schemas"]["ModuleOut"][];
             /** Name */
             name: string;
+            /** Period Ms */
+            period_ms: number;
+            /** Port */
+            port: number;
             /** Rack */
             rack: number;
+            /** Stand In */
+            stand_in: boolean;
+            /** Unit */
+            unit: number;
         };
         /**
          * RackOut
@@ -1156,6 +1780,23 @@ export interface components {
             period_ms: number;
         };
         /**
+         * ReadingOut
+         * @description One measurement: the meter, where, what is healthy, what else means what.
+         */
+        ReadingOut: {
+            /** Healthy */
+            healthy: string;
+            /** Meter */
+            meter: string;
+            /** Otherwise */
+            otherwise: [
+                string,
+                string
+            ][];
+            /** Where */
+            where: string;
+        };
+        /**
          * RenamedOut
          * @description A channel labelled anew.
          */
@@ -1164,6 +1805,24 @@ export interface components {
             becomes: string;
             /** Point */
             point: number;
+            /** Was */
+            was: string;
+        };
+        /**
+         * RenumberedOut
+         * @description A channel whose address or register changes while its point stays on it.
+         */
+        RenumberedOut: {
+            /** Becomes */
+            becomes: string;
+            /** Point */
+            point: number;
+            /** Register Now */
+            register_now: number;
+            /** Register Was */
+            register_was: number;
+            /** Tag */
+            tag: string;
             /** Was */
             was: string;
         };
@@ -1196,8 +1855,8 @@ export interface components {
         };
         /**
          * SettingOut
-         * @description A setting: the field, its text, what it may be, what an empty one follows, and which choices do not fit
-         *     and why.
+         * @description A setting: the field, its text, what it may be, what an empty one follows, why the hardware fixes it (''
+         *     if it does not), and which choices do not fit and why.
          */
         SettingOut: {
             /** Applies */
@@ -1208,6 +1867,8 @@ export interface components {
             derived: string;
             /** Field */
             field: string;
+            /** Fixed */
+            fixed: string;
             /** Text */
             text: string;
             /** Unfit */
@@ -1279,6 +1940,24 @@ export interface components {
             working: components["schemas"]["WorkingOut"] | null;
         };
         /**
+         * StrangerOut
+         * @description A module that reports another number than the list's type has.
+         */
+        StrangerOut: {
+            /** Expected */
+            expected: string;
+            /** Is Like */
+            is_like: string;
+            /** Module */
+            module: number;
+            /** Number */
+            number: number;
+            /** Reported */
+            reported: number;
+            /** Slot */
+            slot: number;
+        };
+        /**
          * TerminalOut
          * @description A terminal of the channel that stays empty.
          */
@@ -1287,6 +1966,35 @@ export interface components {
             mark: string;
             /** Role */
             role: string;
+        };
+        /**
+         * TerminalsOut
+         * @description The terminals of one channel in their order, with the isolation group and the fuse it belongs to.
+         */
+        TerminalsOut: {
+            /** Channel */
+            channel: number;
+            /** Fuse */
+            fuse: number;
+            /** Group */
+            group: number;
+            /** Terminals */
+            terminals: [
+                string,
+                string
+            ][];
+        };
+        /**
+         * TestOut
+         * @description A connection test: the verdict and what to look at.
+         */
+        TestOut: {
+            /** Look */
+            look: string;
+            /** Says */
+            says: string;
+            /** Strangers */
+            strangers: components["schemas"]["StrangerOut"][];
         };
         /**
          * TroubleOut
@@ -1301,6 +2009,66 @@ export interface components {
             says: string;
             /** Typed */
             typed: string;
+        };
+        /**
+         * TypeIn
+         * @description A module type as a document; see /api/module-types/schema.
+         */
+        TypeIn: {
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * TypeOut
+         * @description A module type: how many stand in racks, and whether the plant or only the catalogue has it.
+         */
+        TypeOut: {
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            /** Channels */
+            channels: number;
+            /** In Catalogue */
+            in_catalogue: boolean;
+            /** In Plant */
+            in_plant: boolean;
+            /** Key */
+            key: string;
+            /** Summary */
+            summary: string;
+            /** Title */
+            title: string;
+            /** Used */
+            used: number;
+        };
+        /**
+         * TypePreviewOut
+         * @description What a type is like before it is used, or what is wrong with it.
+         */
+        TypePreviewOut: {
+            /** Modes */
+            modes: components["schemas"]["ModeRows"][];
+            /** Registers */
+            registers: number;
+            /** Says */
+            says: string;
+            /** Settings */
+            settings: number;
+            /** Terminals */
+            terminals: components["schemas"]["TerminalsOut"][];
+        };
+        /**
+         * TypesOut
+         * @description Every module type of the plant and of the catalogue.
+         */
+        TypesOut: {
+            /** Seq */
+            seq: number;
+            /** Types */
+            types: components["schemas"]["TypeOut"][];
         };
         /** ValidationErrorModel */
         ValidationErrorModel: {
@@ -1365,6 +2133,46 @@ export interface components {
             /** Source */
             source: string;
         };
+        /**
+         * WriteIn
+         * @description Which differences to settle by writing: their registers, as the comparison at `seq` told them.
+         */
+        WriteIn: {
+            /** Registers */
+            registers: number[];
+        };
+        /**
+         * WritesOut
+         * @description What became of a write, channel by channel, and what still differs.
+         */
+        WritesOut: {
+            /** Done */
+            done: number;
+            /** Failed */
+            failed: number;
+            /** Left */
+            left: components["schemas"]["DifferenceOut"][];
+            /** Results */
+            results: components["schemas"]["WrittenOut"][];
+        };
+        /**
+         * WrittenOut
+         * @description What became of one setting: "done", or why not.
+         */
+        WrittenOut: {
+            /** Address */
+            address: string;
+            /** Holding */
+            holding: number;
+            /** Result */
+            result: string;
+            /** Setting */
+            setting: string;
+            /** Tag */
+            tag: string;
+            /** Value */
+            value: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -1375,6 +2183,53 @@ export interface components {
 export type $defs = Record<string, never>;
 export interface operations {
     cabinets_cabinets_cabinets_get: {
+        parameters: {
+            query?: {
+                cabinet?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CabinetsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    wiring_cables_cables_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -1389,7 +2244,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CabinetsOut"];
+                    "application/json": components["schemas"]["CablesOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -1529,6 +2384,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FindingsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hardware_hardware_hardware_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HardwareIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HardwareOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -1701,6 +2605,143 @@ export interface operations {
             };
         };
     };
+    hardware_types_module_types_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TypesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hardware_preview_type_module_types_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TypePreviewOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hardware_type_schema_module_types_schema_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     paths_paths_of_post: {
         parameters: {
             query?: never;
@@ -1765,6 +2806,55 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cabinets_places_places_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlacesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacesOut"];
+                };
             };
             /** @description Unprocessable Entity */
             422: {
@@ -2036,6 +3126,100 @@ export interface operations {
             };
         };
     };
+    wiring_wiring_of_points__int_point__wiring_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CircuitOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    wiring_drawing_points__int_point__wiring_svg_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/svg+xml": string;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     exchange_project_file_project_get: {
         parameters: {
             query?: never;
@@ -2142,6 +3326,296 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    racks_set_armed__int_rack__armed_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rack: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArmIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArmedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    racks_compare__int_rack__compare_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rack: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    racks_log__int_rack__log_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rack: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    racks_make_stand_in__int_rack__stand_in_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rack: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    racks_test__int_rack__test_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rack: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    racks_write__int_rack__write_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rack: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WriteIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WritesOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -1,50 +1,93 @@
 <script setup lang="ts">
-/** The cabinet as it stands: modules in the order they sit on the rail. Hold a point, and channels that take it light up. */
+/** The cabinet as it stands: racks on their rails, modules in the order they sit, channels with what is landed there.
+ * Hold a point, and channels that take it light up. Move a module, and see what it moves before it is accepted. */
+import { useVirtualizer } from '@tanstack/vue-virtual'
 import { computed, nextTick, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
-import LiveCell from '../parts/LiveCell.vue'
+import CabinetPanel from '../parts/cabinet/CabinetPanel.vue'
+import ChangePreview from '../parts/cabinet/ChangePreview.vue'
+import HeldPanel from '../parts/cabinet/HeldPanel.vue'
+import ModulePanel from '../parts/cabinet/ModulePanel.vue'
+import PlacesPanel from '../parts/cabinet/PlacesPanel.vue'
+import RackPanel from '../parts/cabinet/RackPanel.vue'
+import RackRow from '../parts/cabinet/RackRow.vue'
 import { usePlant } from '../plant/store'
+import { useHardware, type Operation } from '../plant/useHardware'
 
 type Channel = Schemas['ChannelOut']
 type Module = Schemas['ModuleOut']
+const MOST_CARDS = 60
 const plant = usePlant()
 const route = useRoute()
 const router = useRouter()
-const cabinets = shallowRef<Schemas['CabinetOut'][]>([])
-const fits = shallowRef(new Map<number, Schemas['FitOut']>())
+const names = shallowRef<Schemas['CabinetName'][]>([])
+const cabinet = shallowRef<Schemas['CabinetOut'] | null>(null)
+const types = shallowRef<Schemas['TypeOut'][]>([])
+const fits = shallowRef<ReadonlyMap<number, Schemas['FitOut']>>(new Map())
+const places = shallowRef<Schemas['PlaceOut'][] | null>(null)
+const order = shallowRef<{ rack: number; modules: number[]; was: number[] } | null>(null)
 const trouble = ref('')
-const aimed = ref<{ module: Module; channel: Channel } | null>(null)
+const aimed = shallowRef<{ module: Module; channel: Channel } | null>(null)
+const newName = ref('')
 const held = computed(() => Number(route.query.hold ?? 0))
+const chosen = computed(() => ({
+  module: Number(route.query.module ?? 0),
+  rack: Number(route.query.rack ?? 0),
+}))
+const here = computed(
+  () => names.value.find((c) => c.name === route.query.cabinet)?.cabinet ?? names.value[0]?.cabinet ?? 0,
+)
+const racks = computed(() => cabinet.value?.racks ?? [])
 const text = (point: number, field: string) => (
   void plant.list.version,
   plant.list.text(field, plant.list.row(point) ?? -1)
 )
+const { draft, shown, says, busy, propose, accept, drop } = useHardware(async () => {
+  order.value = null
+  await read()
+})
 const waiting = computed(() => {
   void plant.list.version
-  const landed = new Set(cabinets.value.flatMap((c) => c.racks.flatMap((r) => r.modules.flatMap((m) => m.channels.map((ch) => ch.point))))) // prettier-ignore
-  return plant.list.ids.filter((id) => !landed.has(id))
+  return plant.list.ids.filter((_, row) => !plant.list.racks[row])
 })
+const chosenModule = computed(() => {
+  for (const rack of racks.value) {
+    const place = rack.modules.findIndex((m) => m.module === chosen.value.module)
+    if (place >= 0) return { rack, module: rack.modules[place]!, place }
+  }
+  return null
+})
+const chosenRack = computed(() => racks.value.find((r) => r.rack === chosen.value.rack) ?? null)
 
 async function read() {
-  const answer = await ask(api.GET('/api/cabinets'))
-  if (answer.data) cabinets.value = answer.data.cabinets
+  const answer = await ask(api.GET('/api/cabinets', { params: { query: { cabinet: here.value } } }))
   trouble.value = answer.problem?.title ?? ''
+  if (!answer.data) return
+  names.value = answer.data.names
+  cabinet.value = answer.data.cabinets.find((c) => c.cabinet === here.value) ?? null
+  // Before the names are known all cabinets come; the first one is shown.
+  if (!cabinet.value && answer.data.cabinets.length) cabinet.value = answer.data.cabinets[0]!
+}
+
+async function readTypes() {
+  const answer = await ask(api.GET('/api/module-types'))
+  types.value = answer.data?.types ?? []
 }
 
 async function judge() {
   const point = held.value
   const next = new Map<number, Schemas['FitOut']>()
   if (point)
-    for (const cabinet of cabinets.value)
-      for (const rack of cabinet.racks) {
-        const answer = await ask(
-          api.GET('/api/points/{point}/fits/{rack}', { params: { path: { point, rack: rack.rack } } }),
-        )
-        if (point !== held.value) return
-        for (const fit of answer.data?.fits ?? []) next.set(fit.module, fit)
-      }
-  fits.value = next
+    for (const rack of racks.value) {
+      const answer = await ask(
+        api.GET('/api/points/{point}/fits/{rack}', { params: { path: { point, rack: rack.rack } } }),
+      )
+      if (point !== held.value) return
+      for (const fit of answer.data?.fits ?? []) next.set(fit.module, fit)
+      fits.value = new Map(next)
+    }
+  else fits.value = next
 }
 
 // Many changes at once are one look.
@@ -56,61 +99,105 @@ watch(
     soon = setTimeout(() => void read(), 40)
   },
 )
-watch([held, cabinets], () => void judge(), { immediate: true })
-watch(cabinets, (now) => plant.watch(now.flatMap((c) => c.racks.map((r) => r.rack))))
+watch(here, (now, before) => before && now && void read())
+watch([held, cabinet], () => void judge(), { immediate: true })
+watch(racks, (now) => plant.watch(now.map((r) => r.rack)))
+
+const box = ref<HTMLElement | null>(null)
+const rackHeight = (rack: Schemas['RackIn']) =>
+  190 + Math.max(2, ...rack.modules.map((m) => m.channels.length)) * (held.value ? 27 : 43)
+const virtual = useVirtualizer(
+  computed(() => ({
+    count: racks.value.length,
+    getScrollElement: () => box.value,
+    estimateSize: (i: number) => rackHeight(racks.value[i]!),
+    getItemKey: (i: number) => racks.value[i]!.rack,
+    overscan: 0,
+  })),
+)
+watch([() => held.value, racks], () => void nextTick(() => virtual.value.measure()))
+
+/** Keep the cabinet in the address, and whatever else is chosen there. */
+function go(query: Record<string, string | number | undefined>) {
+  const kept = { cabinet: route.query.cabinet, ...query }
+  const text = Object.fromEntries(Object.entries(kept).flatMap(([k, v]) => (v ? [[k, String(v)]] : [])))
+  void router.replace({ path: '/cabinets', query: text })
+}
 
 function hold(point: number) {
   if (point && !plant.may('edit')) return plant.say('a reader may look, not change')
   aimed.value = null
-  void router.replace({
-    path: '/cabinets',
-    query: point && point !== held.value ? { hold: String(point) } : {},
-  })
+  places.value = null
+  go({ hold: point !== held.value ? point : undefined })
 }
 
-async function take(module: Module, channel: Channel) {
+function take(module: Module, channel: Channel) {
   if (!held.value) {
     if (channel.point) void router.push(`/point/${channel.point}`)
     return
   }
   aimed.value = { module, channel }
-  await nextTick(() => document.querySelector<HTMLElement>('.aim .main')?.focus())
 }
 
 async function land() {
   const at = aimed.value
   const fit = at && fits.value.get(at.module.module)
   if (!at || !fit) return
-  const point = held.value
-  const edits = [{ point, field: 'channel', was: text(point, 'channel'), text: at.channel.address }]
-  if (fit.mode && fit.mode !== text(point, 'mode'))
-    edits.push({ point, field: 'mode', was: text(point, 'mode'), text: fit.mode })
-  // Counts typed for another module's span mean nothing here: empty, they follow signal and module.
-  const home = cabinets.value.flatMap((c) => c.racks.flatMap((r) => r.modules)).find((m) => m.channels.some((ch) => ch.point === point)) // prettier-ignore
-  if (home?.title !== at.module.title)
+  await landOn(held.value, at.channel.address, fit.mode, at.module.title)
+  hold(0)
+}
+
+/** One edit: everything downstream stays. Counts typed for another module's span mean nothing: empty, they follow. */
+async function landOn(point: number, address: string, mode: string, title: string) {
+  const edits = [{ point, field: 'channel', was: text(point, 'channel'), text: address }]
+  if (mode && mode !== text(point, 'mode'))
+    edits.push({ point, field: 'mode', was: text(point, 'mode'), text: mode })
+  const home = racks.value.flatMap((r) => r.modules).find((m) => m.channels.some((ch) => ch.point === point))
+  if (home?.title !== title)
     for (const field of ['counts_low', 'counts_high'])
       if (text(point, field)) edits.push({ point, field, was: text(point, field), text: '' })
   await plant.save(edits)
-  hold(0)
   await read()
 }
 
-/** How a channel stands to the point that is held. */
-function stands(module: Module, channel: Channel): string {
-  if (!held.value) return channel.point ? 'taken' : 'free'
-  if (channel.point === held.value) return 'here'
-  const fit = fits.value.get(module.module)
-  if (!fit || fit.level === 'refused') return 'shut'
-  return channel.point && channel.point !== held.value ? 'taken shut' : fit.level
+async function findPlaces() {
+  places.value = []
+  const answer = await ask(
+    api.POST('/api/places', {
+      body: { points: waiting.value.slice(0, 500), cabinets: cabinet.value ? [cabinet.value.cabinet] : [] },
+    }),
+  )
+  places.value = answer.data?.places ?? null
+  if (answer.problem) plant.say(answer.problem.title, 'bad')
 }
 
-const can = (module: Module, channel: Channel) => ['fits', 'warns'].includes(stands(module, channel))
+function reorder(rack: Schemas['RackIn'], modules: number[]) {
+  const was = rack.modules.map((m) => m.module)
+  order.value = { rack: rack.rack, modules, was }
+  if (modules.every((m, i) => m === was[i])) return putBack()
+  void propose({
+    title: `rack ${rack.name} in another order`,
+    operations: [{ do: 'order', rack: rack.rack, modules, was }],
+  })
+}
+
+function putBack() {
+  order.value = null
+  drop()
+}
+
+function change(title: string, operations: Operation[]) {
+  order.value = null
+  void propose({ title, operations })
+}
 
 function key(event: KeyboardEvent) {
   const at = event.target as HTMLElement
   if (event.key === 'Escape') {
-    if (aimed.value) aimed.value = null
+    if (draft.value) putBack()
+    else if (aimed.value) aimed.value = null
     else if (held.value) hold(0)
+    else if (chosen.value.module || chosen.value.rack) go({})
   } else if (at.dataset.slot !== undefined) {
     const [slot, n] = [Number(at.dataset.slot), Number(at.dataset.channel)]
     const to = { ArrowDown: [slot, n + 1], ArrowUp: [slot, n - 1], ArrowRight: [slot + 1, n], ArrowLeft: [slot - 1, n] }[event.key] // prettier-ignore
@@ -124,6 +211,7 @@ function key(event: KeyboardEvent) {
 
 onMounted(() => {
   void read()
+  void readTypes()
   addEventListener('keydown', key)
 })
 onUnmounted(() => removeEventListener('keydown', key))
@@ -134,7 +222,7 @@ onUnmounted(() => removeEventListener('keydown', key))
     <aside>
       <h2>waiting for a channel ({{ waiting.length }})</h2>
       <button
-        v-for="point in waiting.slice(0, 60)"
+        v-for="point in waiting.slice(0, MOST_CARDS)"
         :key="point"
         type="button"
         class="card"
@@ -144,124 +232,123 @@ onUnmounted(() => removeEventListener('keydown', key))
         <span class="figure">{{ text(point, 'tag') }}</span> {{ text(point, 'service') }}
         <span class="quiet small">{{ text(point, 'signal') || 'no signal yet' }}</span>
       </button>
-      <p v-if="waiting.length > 60" class="quiet small">and {{ waiting.length - 60 }} more</p>
+      <p v-if="!waiting.length" class="quiet small">every point has its channel</p>
+      <p v-if="waiting.length > MOST_CARDS" class="quiet small">and {{ waiting.length - MOST_CARDS }} more</p>
       <p class="quiet small">
         Hold a point: channels that can take it light up, the others say why not. “move” on a landed one holds
-        it as well.
+        it as well. Alt and arrows, or the pointer, move a module by its head.
       </p>
-      <div v-if="held" class="aim panel">
-        <h2>
-          holding <span class="figure">{{ text(held, 'tag') }}</span>
-        </h2>
-        <p class="quiet small">
-          {{ text(held, 'signal') }} {{ text(held, 'channel') ? `· now on ${text(held, 'channel')}` : '' }}
-        </p>
-        <template v-if="aimed">
-          <p>
-            if it lands on <span class="figure">{{ aimed.channel.address }}</span>, terminals
-            {{ aimed.channel.terminals.join(' / ') }}:
-          </p>
-          <p v-if="fits.get(aimed.module.module)?.mode" class="small">
-            mode {{ fits.get(aimed.module.module)?.mode
-            }}<template v-if="fits.get(aimed.module.module)?.reads"
-              >; half of its range reads {{ fits.get(aimed.module.module)?.reads }}</template
-            >
-          </p>
-          <p v-for="why in fits.get(aimed.module.module)?.reasons" :key="why" class="settle small">
-            ▲ {{ why }}
-          </p>
-          <button type="button" class="act main" @click="land">land it</button>
-        </template>
-        <button type="button" class="act" @click="hold(0)">put it down</button>
-      </div>
     </aside>
-    <div class="work">
-      <p v-if="trouble" class="bad">■ {{ trouble }}</p>
-      <p v-else-if="!cabinets.length" class="quiet">no cabinet yet: a project file brings them (Handover)</p>
-      <article v-for="cabinet in cabinets" :key="cabinet.cabinet">
-        <h1>
-          <span class="figure">{{ cabinet.name }}</span> {{ cabinet.title }}
-          <span class="quiet small"
-            >{{ cabinet.channels }} channels, {{ cabinet.free }} free ({{
-              Math.round((cabinet.free / Math.max(1, cabinet.channels)) * 100)
-            }}
-            %; {{ Math.round(cabinet.spare_wanted * 100) }} % wanted)</span
+    <div class="middle">
+      <nav class="names" aria-label="cabinets">
+        <button
+          v-for="c in names"
+          :key="c.cabinet"
+          type="button"
+          class="chip"
+          :class="{ on: c.cabinet === here }"
+          :aria-pressed="c.cabinet === here"
+          @click="
+            router.replace({ path: '/cabinets', query: { cabinet: c.name, ...(held ? { hold: held } : {}) } })
+          "
+        >
+          <span class="figure">{{ c.name }}</span> {{ c.title }}
+          <span class="quiet">{{ c.unused }} of {{ c.channels }} unused</span>
+        </button>
+        <form
+          v-if="plant.may('engineer')"
+          class="new"
+          @submit.prevent="
+            (change('another cabinet', [{ do: 'add cabinet', name: newName }]), (newName = ''))
+          "
+        >
+          <input
+            v-model="newName"
+            class="figure setting"
+            aria-label="name of another cabinet"
+            placeholder="another cabinet"
+          />
+          <button type="submit" class="act" :disabled="!newName.trim()">add</button>
+        </form>
+        <router-link class="chip" to="/types">module types</router-link>
+        <router-link class="chip" to="/cables">cables</router-link>
+      </nav>
+      <div ref="box" class="work">
+        <p v-if="trouble" class="bad">■ {{ trouble }}</p>
+        <p v-else-if="!cabinet" class="quiet">
+          no cabinet yet: name one above, or bring a project file (Handover)
+        </p>
+        <p v-else-if="!racks.length" class="quiet">no rack in {{ cabinet.name }} yet: add one at the right</p>
+        <div class="tall" :style="{ height: `${virtual.getTotalSize()}px` }">
+          <div
+            v-for="item in virtual.getVirtualItems()"
+            :key="String(item.key)"
+            class="at"
+            :style="{ transform: `translateY(${item.start}px)` }"
           >
-        </h1>
-        <section v-for="rack in cabinet.racks" :key="rack.rack" class="rack">
-          <h2>
-            rack {{ rack.name }}
-            <span class="quiet small"
-              >{{ rack.modules.length }} modules in the order they sit · {{ rack.address }}</span
-            >
-          </h2>
-          <div class="rail" aria-hidden="true"></div>
-          <div class="slots">
-            <section
-              v-for="(module, s) in rack.modules"
-              :key="module.module"
-              class="module"
-              :class="held ? fits.get(module.module)?.level : ''"
-              :aria-label="`slot ${module.slot}, ${module.title}`"
-            >
-              <h3 :title="`${module.summary}; first register ${module.first_register}`">
-                {{ module.slot }} · {{ module.title }}
-                <span class="quiet small">{{ module.summary }}</span>
-              </h3>
-              <div v-for="channel in module.channels" :key="channel.channel" class="channel">
-                <button
-                  type="button"
-                  class="seat"
-                  :class="stands(module, channel)"
-                  :disabled="held ? !can(module, channel) : !channel.point"
-                  :data-slot="s"
-                  :data-channel="channel.channel"
-                  :title="channel.address"
-                  :aria-label="`${channel.address}, terminals ${channel.terminals.join(' ')}, ${
-                    channel.point ? text(channel.point, 'tag') : 'free'
-                  }`"
-                  @click="take(module, channel)"
-                >
-                  <span class="quiet marks">{{ channel.terminals[0] }}</span>
-                  <span class="figure tag">{{ channel.point ? text(channel.point, 'tag') : 'free' }}</span>
-                  <LiveCell
-                    v-if="channel.point && !held"
-                    :point="channel.point"
-                    :row="plant.list.row(channel.point) ?? -1"
-                  />
-                </button>
-                <button
-                  v-if="channel.point && !held && plant.may('edit')"
-                  type="button"
-                  class="move"
-                  :aria-label="`move ${text(channel.point, 'tag')}`"
-                  @click="hold(channel.point)"
-                >
-                  move
-                </button>
-              </div>
-              <p v-if="held && fits.get(module.module)?.level === 'refused'" class="why small">
-                {{ fits.get(module.module)?.reasons.join('; ') }}
-                <span v-if="fits.get(module.module)?.remedies.length" class="quiet"
-                  >· would need: {{ fits.get(module.module)?.remedies.join('; ') }}</span
-                >
-              </p>
-              <p v-else-if="held && fits.get(module.module)?.level === 'warns'" class="why small settle">
-                ▲ {{ fits.get(module.module)?.reasons.join('; ') }}
-              </p>
-            </section>
+            <RackRow
+              :rack="racks[item.index]!"
+              :order="order?.rack === racks[item.index]!.rack ? order.modules : null"
+              :held="held"
+              :fits="fits"
+              :chosen="chosen.module"
+              @order="reorder(racks[item.index]!, $event)"
+              @take="take"
+              @hold="hold"
+              @choose="go({ module: $event })"
+              @rack="go({ rack: racks[item.index]!.rack })"
+            />
           </div>
-          <div class="rail foot" aria-hidden="true"></div>
-        </section>
-      </article>
+        </div>
+      </div>
     </div>
+    <aside class="right">
+      <ChangePreview
+        v-if="draft"
+        :title="draft.title"
+        :shown="shown"
+        :says="says"
+        :busy="busy"
+        @accept="accept"
+        @drop="putBack"
+      />
+      <HeldPanel
+        v-else-if="held"
+        :point="held"
+        :aimed="aimed"
+        :fit="aimed ? fits.get(aimed.module.module) : undefined"
+        @land="land"
+        @drop="hold(0)"
+      />
+      <PlacesPanel
+        v-else-if="places"
+        :places="places"
+        @land="(p) => landOn(p.point, p.address, p.mode, '')"
+        @leave="places = null"
+      />
+      <template v-else>
+        <button v-if="chosenModule || chosenRack" type="button" class="act back" @click="go({})">
+          ← the cabinet
+        </button>
+        <ModulePanel
+          v-if="chosenModule"
+          :module="chosenModule.module"
+          :place="chosenModule.place"
+          :rack="chosenModule.rack.rack"
+          :types="types"
+          @propose="change"
+        />
+        <RackPanel v-else-if="chosenRack" :rack="chosenRack" :types="types" @propose="change" />
+        <CabinetPanel v-else-if="cabinet" :cabinet="cabinet" @propose="change" @place="findPlaces" />
+      </template>
+    </aside>
   </section>
 </template>
 
 <style scoped>
 .cabinets {
   display: grid;
-  grid-template-columns: 232px minmax(0, 1fr);
+  grid-template-columns: 168px minmax(0, 1fr) 284px;
   height: 100%;
 }
 
@@ -269,7 +356,7 @@ aside {
   display: flex;
   flex-direction: column;
   gap: 6px;
-  padding: 12px;
+  padding: 10px;
   overflow: auto;
   background: rgb(var(--v-theme-bar));
 }
@@ -298,157 +385,54 @@ h2 {
   outline: 2px solid rgb(var(--v-theme-copper));
 }
 
-.aim {
-  padding: 10px 12px;
+.middle {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
 }
 
-.aim p {
-  margin: 0 0 6px;
+.names {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 6px;
+  padding: 6px 12px;
+  border-bottom: 1px solid rgb(var(--v-theme-line));
 }
 
-.act {
-  margin: 2px 6px 0 0;
+.names .chip {
+  text-decoration: none;
+}
+
+.new {
+  display: flex;
+  gap: 4px;
+}
+
+.new input {
+  width: 112px;
+  min-height: 22px;
 }
 
 .work {
-  padding: 12px 16px;
+  flex: 1;
+  min-height: 0;
+  padding: 10px 12px;
   overflow: auto;
 }
 
-h1 {
-  margin: 0 0 8px;
-  font-size: 17px;
-}
-
-.rack {
-  margin-bottom: 18px;
-}
-
-.rail {
-  height: 16px;
-  border-bottom: 6px solid rgb(var(--v-theme-duct));
-  background: repeating-linear-gradient(90deg, rgb(var(--v-theme-tooth)) 0 14px, transparent 14px 20px);
-}
-
-.rail.foot {
-  border-top: 6px solid rgb(var(--v-theme-duct));
-  border-bottom: 0;
-}
-
-.slots {
-  display: flex;
-  gap: 5px;
-  padding: 8px;
-  overflow-x: auto;
-  background: rgb(var(--v-theme-band));
-}
-
-.module {
-  flex: none;
-  width: 152px;
-  border: 1px solid rgb(var(--v-theme-duct));
-  border-radius: 3px;
-  background: rgb(var(--v-theme-surface));
-}
-
-.module.fits,
-.module.warns {
-  border-color: rgb(var(--v-theme-copper));
-}
-
-h3 {
-  min-height: 82px;
-  margin: 0;
-  padding: 5px 8px;
-  background: rgb(var(--v-theme-band));
-  font-size: 12px;
-}
-
-h3 .small {
-  display: block;
-  font-size: 10.5px;
-  font-weight: 400;
-  line-height: 1.25;
-}
-
-.channel {
+.tall {
   position: relative;
 }
 
-.seat {
-  display: grid;
-  grid-template-columns: 20px 1fr;
-  gap: 0 6px;
-  width: 100%;
-  min-height: 26px;
-  padding: 2px 8px;
-  border: 0;
-  border-bottom: 1px solid rgb(var(--v-theme-line));
-  background: none;
-  color: inherit;
-  font-size: 12px;
-  text-align: left;
-}
-
-.seat:focus-visible {
-  outline: 2px solid rgb(var(--v-theme-copper));
-  outline-offset: -2px;
-}
-
-.seat > :nth-child(3) {
-  grid-column: 2;
-  font-size: 11px;
-}
-
-.seat.free,
-.seat.shut {
-  color: rgb(var(--v-theme-quiet));
-}
-
-.seat.free {
-  background: repeating-linear-gradient(135deg, transparent 0 5px, rgb(var(--v-theme-line)) 5px 6px);
-}
-
-.seat.fits,
-.seat.warns {
-  outline: 2px solid rgb(var(--v-theme-copper));
-  outline-offset: -2px;
-  background: rgb(var(--v-theme-copper-wash));
-}
-
-.seat.here {
-  background: rgb(var(--v-theme-copper-wash));
-}
-
-.seat.warns {
-  outline-style: dashed;
-}
-
-.move {
+.at {
   position: absolute;
-  top: 3px;
-  right: 4px;
-  padding: 0 5px;
-  border: 1px solid rgb(var(--v-theme-line));
-  border-radius: 2px;
-  background: rgb(var(--v-theme-surface));
-  color: rgb(var(--v-theme-copper));
-  font-size: 10.5px;
-  opacity: 0;
+  top: 0;
+  left: 0;
+  width: 100%;
 }
 
-.channel:hover .move,
-.move:focus-visible {
-  opacity: 1;
-}
-
-.why {
-  margin: 0;
-  padding: 6px 8px;
-}
-
-.settle {
-  color: rgb(var(--v-theme-settle));
+.back {
+  align-self: flex-start;
 }
 
 .bad {

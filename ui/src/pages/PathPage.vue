@@ -138,6 +138,7 @@ onUnmounted(() => removeEventListener('keydown', key))
           />
           <CheckTable :sheet="sheet" />
           <TerminalSketch
+            :point="point"
             :wiring="sheet.wiring"
             :tag="text('tag')"
             :module="sheet.module"

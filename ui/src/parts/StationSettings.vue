@@ -73,8 +73,17 @@ function accept(field: string) {
             @done="accept(field.name)"
             @leave="editing = null"
           />
+          <span
+            v-if="setting.fixed"
+            class="figure setting fixed"
+            tabindex="0"
+            role="note"
+            :aria-label="`${field.label}: ${setting.text || 'as the hardware has it'}, fixed by the hardware: ${setting.fixed}`"
+            :title="setting.fixed"
+            >{{ asTyped(setting.text) || 'fixed' }} <span class="quiet small">{{ setting.fixed }}</span></span
+          >
           <button
-            v-if="!(editing?.field === field.name && LONG.includes(field.kind))"
+            v-else-if="!(editing?.field === field.name && LONG.includes(field.kind))"
             type="button"
             class="figure setting"
             :class="plant.waitingAt(sheet.point, field.name)?.state"
@@ -131,6 +140,11 @@ dl {
 dd {
   position: relative;
   margin: 0;
+}
+
+.fixed {
+  display: block;
+  border-bottom-style: dotted;
 }
 
 .unit {

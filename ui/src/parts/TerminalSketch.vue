@@ -5,6 +5,7 @@ import type { Schemas } from '../api/client'
 
 const props = defineProps<{
   wiring: Schemas['WiringOut'] | null
+  point: number
   tag: string
   module: string
   register: string
@@ -20,7 +21,12 @@ const wired = computed(() => props.wiring?.cores.length ?? 0)
 
 <template>
   <section class="panel terminals">
-    <h3 class="quiet">terminals</h3>
+    <h3 class="quiet">
+      terminals
+      <router-link v-if="wiring" class="whole" :to="`/point/${point}/wiring`"
+        >the whole way, meter and calibrator</router-link
+      >
+    </h3>
     <p v-if="!wiring" class="quiet">not landed on a channel yet: type one in INPUT below</p>
     <template v-else>
       <svg :viewBox="`0 0 210 ${height}`" role="img" :aria-label="wiring.words">
@@ -65,6 +71,11 @@ h3 {
   margin: 0 0 4px;
   font-size: 12px;
   font-weight: 400;
+}
+
+.whole {
+  margin-left: 6px;
+  color: rgb(var(--v-theme-copper));
 }
 
 svg {

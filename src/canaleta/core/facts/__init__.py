@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from canaleta.core.facts import discrete, loop, scaling, status, temperature
+from canaleta.core.facts import channel, discrete, loop, scaling, status, temperature
 from canaleta.core.facts.base import Row, Section
 from canaleta.core.image import PlantImage
 from canaleta.core.joints.base import PathRows
@@ -32,5 +32,5 @@ def facts_of(image: PlantImage, row: int) -> list[Section]:
     makers = _OF_FAMILY.get(Family(int(image.family[row])), ())
     p = PathRows(image, np.array([row]))
     with np.errstate(all="ignore"):
-        found = (make(p) for make in makers)
+        found = (make(p) for make in (*makers, channel.open_circuit, channel.filtering, channel.addresses))
         return [section for section in found if section is not None and section.rows]

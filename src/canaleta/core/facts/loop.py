@@ -130,6 +130,10 @@ def _sources(p: PathRows) -> Row:
     layout = p.image.layout
     supply, wires = p.text("supply"), p.text("wires")
     feeds = module in layout.modules and layout.type_of(module).feeds_loop
+    if module in layout.modules and layout.type_of(module).direction == "out":
+        active = supply in ("own 24 V", "drive", "module")
+        two = Row("sources", "two", "the output drives the loop and so does the device", "bad")
+        return two if active else Row("sources", "one", "the module's output")
     if supply in ("own 24 V", "drive") and wires == "2" and feeds:
         return Row("sources", "two", "the device feeds the loop and so does the terminal it lands on", "bad")
     if supply == "none" or (supply == "module" and module in layout.modules and not feeds):

@@ -94,7 +94,18 @@ class PathRows:
         values = self._table.column(column)
         if not len(values):
             return np.full(len(self.rows), np.nan)
-        return np.where(self._mode >= 0, values[np.maximum(self._mode, 0)], np.nan)
+        found = np.where(self._mode >= 0, values[np.maximum(self._mode, 0)], np.nan)
+        return self._on_open(found) if column == "open_counts" else found
+
+    def _on_open(self, by_itself: Floats) -> Floats:
+        """What the count says on an open circuit where the point chose that: the end of the scale."""
+        if not self.any_text("open_action"):
+            return by_itself
+        out = by_itself
+        for choice, limit, end in (("up-scale", "over_counts", "most"), ("down-scale", "under_counts", "least")):
+            told, last = self.of_mode(limit), self.of_mode(end)
+            out = np.where(self.chosen("open_action", choice), np.where(np.isnan(told), last, told), out)
+        return out
 
     def once(self, name: str, work: Callable[[], Floats]) -> Floats:
         """What several joints of one run need, worked out at its first use."""

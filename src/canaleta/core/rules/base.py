@@ -61,7 +61,8 @@ class Finding:
 
 @dataclass(frozen=True)
 class Rule:
-    """A rule. reads: fields whose change calls for another look. group: the field by which rows belong together."""
+    """A rule. reads: fields whose change calls for another look. group: the field by which rows belong together;
+    near: which other points a look at some must take in, where one field does not say it."""
 
     id: str
     name: str
@@ -69,13 +70,16 @@ class Rule:
     reads: tuple[str, ...]
     group: str
     check: Callable[[PlantImage, Rows], Iterable[Finding]]
+    near: Near | None = None
 
 
+Near = Callable[[PlantImage, set[int]], set[int]]
+"""The points that some points are together with, in an image."""
 RULES: list[Rule] = []
 
 
 def rule(
-    id: str, name: str, source: str, reads: tuple[str, ...], group: str = ""
+    id: str, name: str, source: str, reads: tuple[str, ...], group: str = "", near: Near | None = None
 ) -> Callable[[Callable[[PlantImage, Rows], Iterable[Finding]]], Callable[[PlantImage, Rows], Iterable[Finding]]]:
     """Register a rule. The function takes an image and the rows to look at, and yields findings.
 
@@ -85,7 +89,7 @@ def rule(
     def register(
         check: Callable[[PlantImage, Rows], Iterable[Finding]],
     ) -> Callable[[PlantImage, Rows], Iterable[Finding]]:
-        RULES.append(Rule(id, name, source, reads, group, check))
+        RULES.append(Rule(id, name, source, reads, group, check, near))
         return check
 
     return register
@@ -114,6 +118,8 @@ def audit_change(
         points = set(touched)
         if each.group:
             points |= _same_group(before, each.group, touched) | _same_group(after, each.group, touched)
+        if each.near:
+            points |= each.near(before, touched) | each.near(after, touched)
         looked[each.id] = points
         rows = np.array(sorted(after.row_of(p) for p in points if after.has(p)), dtype=np.int64)
         found.extend(each.check(after, rows))

@@ -1,0 +1,204 @@
+"""At the terminals: where the meter goes and what it should read, and how a calibrator takes the device's place."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from canaleta.core.circuit import Circuit
+from canaleta.core.fields import STATIONS, Station
+from canaleta.core.image import PlantImage
+from canaleta.core.path import describe, evaluate
+from canaleta.core.signals import MONITORED, Family, Signal, signal_named
+from canaleta.core.text import shown
+
+__all__ = ["Hookup", "Reading", "hookup_of"]
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One measurement: how the meter is set and where its leads go, what is healthy, and what else means what."""
+
+    meter: str
+    where: str
+    healthy: str
+    otherwise: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True)
+class Hookup:
+    """Readings with a meter, and the steps with a calibrator. safe: what to see to first."""
+
+    safe: tuple[str, ...]
+    readings: tuple[Reading, ...]
+    calibrator: str
+    steps: tuple[str, ...]
+
+
+def hookup_of(image: PlantImage, row: int, circuit: Circuit) -> Hookup:
+    """The hook-up for one point with its circuit."""
+    signal = signal_named(image.text("signal", row))
+    assert signal is not None, "a circuit has a signal"
+    safe = []
+    if trips := image.text("trips", row):
+        safe.append(f"it {trips}" + (f"; inhibit first: {t}" if (t := image.text("inhibit", row)) else ""))
+    if tell := image.text("tell", row):
+        safe.append(f"tell {tell}")
+    if signal.switch == "AC contact":
+        safe.append("mains: switch off, lock, and prove dead before a core is lifted")
+    readings, calibrator, steps = _BY_FAMILY[signal.family](image, row, circuit, signal)
+    return Hookup(tuple(safe), readings, calibrator, steps)
+
+
+_Parts = tuple[tuple[Reading, ...], str, tuple[str, ...]]
+
+
+def _at(circuit: Circuit, k: int) -> str:
+    """Where one gets at a core: its strip terminal if it has one, else the module's."""
+    if k >= len(circuit.runs):
+        return "?"
+    run = circuit.runs[k]
+    return run.strip.name if run.strip else f"terminal {run.terminal}"
+
+
+def _opening(circuit: Circuit) -> str:
+    """The place where the loop can be opened without a screwdriver, or which core to lift."""
+    for run in circuit.runs:
+        if run.strip and run.strip.kind in ("knife", "fuse", "test"):
+            return f"open {run.strip.kind} {run.strip.name}"
+    return f"lift the core at {_at(circuit, 0)}"
+
+
+def _levels(image: PlantImage, row: int, station: Station, at: list[float]) -> list[str]:
+    rows = np.full(len(at), row)
+    found = evaluate(image, station, np.array(at), rows).at(Station.LOOP)
+    words = describe(image, row)[STATIONS.index(Station.LOOP)]
+    return [f"{shown(float(x), words.decimals)} {words.unit}" for x in found]
+
+
+def _linear(image: PlantImage, row: int, circuit: Circuit, signal: Signal) -> _Parts:
+    low, middle, high = _levels(image, row, Station.DEVICE, [0.0, 50.0, 100.0])
+    first, second = _at(circuit, 0), _at(circuit, 1)
+    if signal.unit == "mA":
+        own = image.text("supply", row) in ("own 24 V", "drive")
+        mode = int(image.mode[row])
+        burden = float(image.layout.mode_table.numbers["burden_ohm"][mode]) if mode >= 0 else 0.0
+        readings = [
+            Reading("mA, in series", f"{_opening(circuit)}, the meter across the gap", f"{low} … {high}, half is {middle}",
+                    (("0.00 mA", "a broken core, no supply, or the two swapped"),
+                     ("3.6 mA or less, 21 mA or more", "the device says that it failed"),
+                     ("over 22 mA", "a short between the cores"))),
+        ]  # fmt: skip
+        if burden:
+            readings.append(
+                Reading("V, nothing opened", f"across the input, {burden:g} Ω",
+                        f"{shown(4 * burden / 1000, 2)} … {shown(20 * burden / 1000, 2)} V at 4 … 20 mA",
+                        (("0 V", "no current"), ("far more", "not this input, or its burden is open")))
+            )  # fmt: skip
+        readings.append(
+            Reading("V over the device", f"{first} to {second}",
+                    "the supply less everything in the loop, above the device's lift-off voltage",
+                    (("the whole supply", "the device is open"), ("near 0 V", "a short, or no supply")))
+        )  # fmt: skip
+        if own or circuit.source == "the module's output":
+            return tuple(readings), "source mA" if own else "measure mA", (
+                _opening(circuit),
+                "take the device off: its supply would be a second source" if own else "set the output from the path page",
+                f"calibrator + to {first}, − to {second}",
+                "put every core back and see that the reading returns",
+            )  # fmt: skip
+        return tuple(readings), "simulate a transmitter: the calibrator sinks what the module feeds", (
+            f"{_opening(circuit)}; take the device's cores off",
+            f"calibrator + to {first}, − to {second}: the loop's 24 V stays on",
+            "do not source: the module's supply would be the second one",
+            "put every core back and see that the reading returns",
+        )  # fmt: skip
+    readings = [
+        Reading(signal.unit if signal.unit != "pulses" else "Hz", f"{first} to {second}",
+                f"{low} … {high}, half is {middle}",
+                (("0", "no supply, or a broken core"), ("wandering", "an open 0 V or screen")))
+    ]  # fmt: skip
+    return tuple(readings), f"source {signal.unit}", (
+        f"lift the device's core at {first}", f"calibrator + to {first}, − to {second}",
+        "put the core back and see that the reading returns",
+    )  # fmt: skip
+
+
+def _thermocouple(image: PlantImage, row: int, circuit: Circuit, signal: Signal) -> _Parts:
+    junction = image.conventions.cabinet_ambient_degc
+    cold, hot = _levels(image, row, Station.PROCESS, [junction, 500.0])
+    plus, minus = _at(circuit, 0), _at(circuit, 1)
+    readings = (
+        Reading("mV", f"{plus} (+) to {minus} (−)",
+                f"{cold} with the hot end at the {junction:g} °C of the cabinet, {hot} at 500 °C",
+                (("falling as it warms", "the two are swapped"),
+                 ("0 mV and never moving", "a short: it reads the cabinet's own temperature"))),
+        Reading("Ω, cores lifted", f"{plus} to {minus}", "a few Ω to a few tens, the same both ways round",
+                (("open", "a broken element or wire"), ("much lower than before", "a short on the way"))),
+    )  # fmt: skip
+    wire = image.text("extension", row) or "the thermocouple's own wire"
+    return readings, f"source a thermocouple {signal.curve}, its cold junction at the calibrator's terminals", (
+        f"lift both cores at {plus} and {minus}",
+        f"from the calibrator with {wire} to {plus} and {minus}: with copper, set it to mV and reckon the junction in mV",
+        "wait until its terminals have the temperature of the air",
+        "put both back, + on +",
+    )  # fmt: skip
+
+
+def _resistance(image: PlantImage, row: int, circuit: Circuit, signal: Signal) -> _Parts:
+    zero, hundred = _levels(image, row, Station.PROCESS, [0.0, 100.0])
+    count = len(circuit.runs)
+    first, last = _at(circuit, 0), _at(circuit, count - 1)
+    readings = [
+        Reading("Ω, cores lifted", f"{first} to {last}", f"{zero} at 0 °C, {hundred} at 100 °C, with the leads as the list has them",
+                (("open", "a broken element or lead"), ("a few Ω", "a short, or both meters on one end"))),
+    ]  # fmt: skip
+    if count > 2:
+        readings.append(
+            Reading("Ω, cores lifted", f"{first} to {_at(circuit, 1)}, the two of one colour",
+                    "the two leads alone: a few Ω at most", (("as much as the element", "the leads are mixed up"),))
+        )  # fmt: skip
+    return tuple(readings), f"simulate {signal.name} with {count} cores", (
+        "lift every core of the element", f"calibrator to {', '.join(_at(circuit, k) for k in range(count))}, lead for lead",
+        "the module's measuring current must suit the calibrator: pulsed ones upset some",
+        "put the cores back, those of one colour together",
+    )  # fmt: skip
+
+
+def _contact(image: PlantImage, row: int, circuit: Circuit, signal: Signal) -> _Parts:
+    opened, closed = _levels(image, row, Station.DEVICE, [0.0, 1.0])
+    input_at = next((f"terminal {r.terminal}" for r in circuit.runs if r.role in ("signal in", "plus")), "?")
+    first, last = _at(circuit, 0), _at(circuit, len(circuit.runs) - 1)
+    watched = signal.switch in MONITORED
+    meter, where = ("mA, in series", _opening(circuit)) if watched else ("V", f"{input_at} to the common")
+    readings = (
+        Reading(meter, where, f"{closed} closed, {opened} open",
+                (("0 either way", "no supply, a blown fuse, or a broken core"),
+                 ("between the two", "leakage, a long induced core, or a tired contact"))),
+    )  # fmt: skip
+    if signal.switch == "AC contact":
+        return readings, "operate the contact itself", ("work the device, or its auxiliary contact by hand, dead",
+                                                        "never bridge mains at a live terminal")  # fmt: skip
+    if signal.switch in ("PNP", "NPN"):
+        to = "24 V" if signal.switch == "PNP" else "0 V"
+        return readings, f"a bridge from {input_at} to {to}", (
+            f"lift the device's output core at {input_at}", f"bridge {input_at} to {to} and take it off again",
+            "put the core back",
+        )  # fmt: skip
+    if watched:
+        return readings, "resistors, not a bridge: a bridge is a short and is told as one", (
+            f"{_opening(circuit)}", f"a resistor of the actuated and of the free state between {first} and {last}",
+            "then open, then short: both must be told", "put every core back",
+        )  # fmt: skip
+    return readings, "a bridge: closed, open, closed", (
+        _opening(circuit), f"bridge {first} and {last}, then take it off", "put every core back",
+    )  # fmt: skip
+
+
+_BY_FAMILY = {
+    Family.LINEAR: _linear,
+    Family.THERMOCOUPLE: _thermocouple,
+    Family.RESISTANCE: _resistance,
+    Family.CONTACT: _contact,
+}

@@ -1,0 +1,117 @@
+"""What supplies must carry: loops and sensors on a module and its fuses, modules on a rack, heat in a cabinet.
+
+A loop that the module feeds is counted at the design current of NE 43's upper failure, 22 mA; a device that takes
+more for itself is counted with that beside its signal.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+
+from canaleta.core.image import PlantImage
+from canaleta.core.loops import DESIGN_MA
+from canaleta.core.signals import Family, signal_named
+
+__all__ = ["Load", "ModuleLoad", "RackLoad", "device_ma", "module_load", "rack_load"]
+
+DISCRETE_MA = 15.0
+"""Greatest input current of an IEC 61131-2 type 1 input, used where the module does not tell its resistance."""
+
+
+@dataclass(frozen=True)
+class Load:
+    """A current against its rating, both in mA; rating 0 for none given."""
+
+    name: str
+    ma: float
+    rating_ma: float
+
+    @property
+    def over(self) -> bool:
+        """Whether it carries more than it may."""
+        return self.rating_ma > 0 and self.ma > self.rating_ma
+
+
+@dataclass(frozen=True)
+class ModuleLoad:
+    """One module: what it feeds to devices in total, and through each fuse."""
+
+    feeds: Load
+    fuses: tuple[Load, ...]
+
+    @property
+    def over(self) -> bool:
+        """Whether anything is over its rating."""
+        return self.feeds.over or any(fuse.over for fuse in self.fuses)
+
+
+@dataclass(frozen=True)
+class RackLoad:
+    """One rack: its bus, its 24 V supply, and the heat it makes in W."""
+
+    bus: Load
+    supply: Load
+    heat_w: float
+
+    @property
+    def over(self) -> bool:
+        """Whether anything is over its rating."""
+        return self.bus.over or self.supply.over
+
+
+def device_ma(image: PlantImage, row: int) -> float:
+    """What a module feeds to the device of one point, in mA; 0 where the device has its own supply."""
+    signal = signal_named(image.text("signal", row))
+    module = int(image.module[row])
+    if signal is None or module not in image.layout.modules or not image.layout.type_of(module).feeds_loop:
+        return 0.0
+    takes = float(np.nan_to_num(image.number("takes_ma")[row]))
+    if image.text("supply", row) != "module" and signal.family != Family.CONTACT:
+        return 0.0
+    if image.text("supply", row) in ("own 24 V", "drive"):
+        return 0.0
+    if signal.family == Family.CONTACT:
+        mode = int(image.mode[row])
+        ohm = image.layout.mode_table.numbers["input_ohm"][mode] if mode >= 0 else 0.0
+        return takes + (image.conventions.supply_v / ohm * 1000.0 if ohm else DISCRETE_MA)
+    if signal.unit == "mA":
+        # Three wires: the signal is taken from the same supply as the device's own need.
+        return DESIGN_MA + (takes if image.text("wires", row) == "3" else 0.0)
+    return takes
+
+
+def module_load(image: PlantImage, module: int, rows: Iterable[int] | None = None) -> ModuleLoad:
+    """The load of one module. rows: the points landed on it, where they are known already."""
+    kind = image.layout.type_of(module)
+    here = np.flatnonzero(image.landed & (image.module == module)).tolist() if rows is None else list(rows)
+    fuses = [0.0] * (-(-kind.channels // kind.channels_a_fuse) if kind.channels_a_fuse else 0)
+    total = 0.0
+    for row in here:
+        ma = device_ma(image, row)
+        total += ma
+        if fuses:
+            fuses[kind.fuse_of(int(image.channel[row]))] += ma
+    first, last = image.layout.channel_base, kind.channels_a_fuse
+    return ModuleLoad(
+        Load("devices it feeds", total, kind.loop_ma),
+        tuple(
+            Load(f"fuse of channels {first + k * last} to {first + k * last + last - 1}", ma, kind.fuse_ma)
+            for k, ma in enumerate(fuses)
+        ),
+    )
+
+
+def rack_load(image: PlantImage, rack: int, fed: Iterable[float]) -> RackLoad:
+    """The load of one rack. fed: mA that its modules feed to devices. Only what stands in the rack is counted."""
+    kinds = [image.layout.type_of(module.id) for module in image.layout.modules_of(rack)]
+    devices = sum(fed)
+    own = sum(kind.draw_ma for kind in kinds)
+    heat = sum(kind.heat_w for kind in kinds)
+    return RackLoad(
+        Load("rack bus", sum(k.backplane_ma for k in kinds), sum(k.backplane_gives_ma for k in kinds)),
+        Load("24 V supply", own + devices, sum(kind.gives_ma for kind in kinds)),
+        heat,
+    )

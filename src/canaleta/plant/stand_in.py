@@ -1,0 +1,72 @@
+"""The plant as its stand-ins would be: a document of hardware and of a field in which every device is healthy."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from canaleta.catalogue.demo import DemoPlant
+from canaleta.core.fields import STORED, Station
+from canaleta.core.image import PlantImage
+from canaleta.core.signals import Family
+
+__all__ = ["stand_in_document"]
+
+_FIELD = {Station.DEVICE, Station.LOOP}
+_SEPARATE = {"signal", "device_low", "device_high"}
+
+
+def stand_in_document(image: PlantImage) -> tuple[dict[str, Any], dict[int, int]]:
+    """(document, {rack: port}) for the stand-in racks of a plant: its layout, and a device at each landed point.
+
+    A rack that is no stand-in stands in the document without a port, so that numbers stay those of the list.
+    """
+    layout = image.layout
+    cabinets = [
+        {
+            "name": cabinet.name, "title": cabinet.title,
+            "racks": [
+                {
+                    "number": rack.id, "name": rack.name, "port": rack.port, "period_ms": rack.period_ms,
+                    "modules": [{"slot": m.place, "type": m.type_key} for m in layout.modules_of(rack.id)],
+                }
+                for rack in layout.racks.values()
+                if rack.cabinet == cabinet.id
+            ],
+        }
+        for cabinet in layout.cabinets.values()
+    ]  # fmt: skip
+    ports = {rack.id: rack.port for rack in layout.racks.values() if rack.stand_in}
+    here = {m.id for m in layout.modules.values() if m.rack in ports}
+    rows = np.flatnonzero(image.landed & np.isin(image.module, list(here))).tolist()
+    document = DemoPlant.model_validate(
+        {
+            "about": "as the list has it", "name": "stand-in", "cabinets": cabinets, "points": [],
+            "types": [kind.model_dump() for kind in layout.types.values()],
+            "field": [_device(image, row) for row in rows if image.mode[row] >= 0 and image.family[row] >= 0],
+        }
+    )  # fmt: skip
+    return document.model_dump(mode="json"), ports
+
+
+def _device(image: PlantImage, row: int) -> dict[str, Any]:
+    low, high = (float(image.number(name)[row]) for name in ("device_low", "device_high"))
+    contact = image.family[row] == Family.CONTACT
+    known = np.isfinite(low) and np.isfinite(high)
+    span = high - low if known else 100.0
+    process = (
+        {"mean": 0.5, "swing": 0.6, "period_s": 17.0 + row % 40}
+        if contact
+        else {"mean": (low if known else 0.0) + 0.5 * span, "swing": abs(span) * 0.05, "period_s": 30.0 + row % 90,
+              "noise": abs(span) * 0.001}
+    )  # fmt: skip
+    cells = {
+        f.name: text
+        for f in STORED
+        if f.station in _FIELD and f.name not in _SEPARATE and (text := image.text(f.name, row))
+    }
+    return {
+        "at": image.text("channel", row), "signal": image.text("signal", row), "mode": image.text("mode", row),
+        "low": low if known else None, "high": high if known else None, "process": process, "cells": cells,
+    }  # fmt: skip

@@ -1,0 +1,211 @@
+"""Changing the hardware: previewed, one change set, undone; points keep their channels by the module."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from sqlalchemy import select
+from tests.conftest import Database
+
+from canaleta.core.image import PlantImage
+from canaleta.plant import tables as t
+from canaleta.plant.hardware import HardwareChange, HardwareError, change_hardware, preview_hardware
+from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.proposals import Edit, Proposal, apply
+from canaleta.plant.undo import redo, undo
+
+KC2_RACK1 = list(range(1, 10))
+PT_3107 = 1
+FOUR = {
+    "key": "quad-9", "title": "QUAD-9", "summary": "from a made-up manual", "channels": 4,
+    "terminals": [{"mark": "{n}", "role": "plus"}, {"mark": "{n}", "role": "minus"}],
+    "modes": [{"name": "4–20 mA", "signal_unit": "mA", "signal": [4, 20], "counts": [800, 4000], "burden_ohm": 50}],
+    "registers": [{"holds": "channel words", "count": 4}],
+}  # fmt: skip
+
+
+class Bench:
+    """Somebody at the cabinets."""
+
+    def __init__(self, database: Database) -> None:
+        self.engine = database.engine
+        self.keeper = PlantKeeper(self.engine)
+
+    @property
+    def image(self) -> PlantImage:
+        return self.keeper.current()
+
+    def do(self, **operation: Any) -> HardwareChange:
+        return change_hardware(self.engine, self.keeper, [operation], "ana")[1]
+
+    def look(self, **operation: Any) -> HardwareChange:
+        with self.engine.connect() as connection:
+            return preview_hardware(connection, self.image, [operation])
+
+    def channel(self, point: int) -> str:
+        return self.image.text("channel", self.image.row_of(point))
+
+    def undo(self) -> None:
+        undo(self.engine, self.keeper, "ana")
+
+
+@pytest.fixture
+def ana(database: Database) -> Bench:
+    return Bench(database)
+
+
+def test_two_modules_change_places_and_every_address_follows(ana: Bench) -> None:
+    """N10, N21: before it is accepted each address is shown, afterwards no stale one is left."""
+    order = [2, 1, *KC2_RACK1[2:]]
+    shown = ana.look(do="order", rack=1, modules=order, was=KC2_RACK1)
+    told = {r.point: (r.was, r.becomes) for r in shown.renumbered}
+    assert told[PT_3107] == ("KC-2·1·2·1", "KC-2·1·1·1")
+    assert ana.channel(PT_3107) == "KC-2·1·2·1", "a preview changes nothing"
+    ana.do(do="order", rack=1, modules=order, was=KC2_RACK1)
+    assert ana.channel(PT_3107) == "KC-2·1·1·1"
+    assert ana.image.layout.first_registers[1] == 9, "the AI-8 before it has nine registers"
+    fresh = PlantKeeper(ana.engine).current()
+    assert fresh.layout == ana.image.layout, "the database holds what was shown"
+
+
+def test_an_order_of_hardware_is_undone_and_done_again(ana: Bench) -> None:
+    ana.do(do="order", rack=1, modules=KC2_RACK1[::-1], was=KC2_RACK1)
+    turned = ana.channel(PT_3107)
+    ana.undo()
+    assert ana.channel(PT_3107) == "KC-2·1·2·1"
+    redo(ana.engine, ana.keeper, "ana")
+    assert ana.channel(PT_3107) == turned
+
+
+def test_a_passive_item_between_changes_no_address(ana: Bench) -> None:
+    done = ana.do(do="add module", rack=1, type="spacer", place=1)
+    assert done.renumbered == ()
+    assert ana.channel(PT_3107) == "KC-2·1·2·1"
+
+
+def test_a_module_that_goes_leaves_its_points_waiting_and_undo_lands_them_again(ana: Bench) -> None:
+    shown = ana.look(do="remove module", module=2)
+    assert shown.freed == (1, 2, 3, 4, 5)
+    ana.do(do="remove module", module=2)
+    assert ana.channel(PT_3107) == ""
+    ana.undo()
+    assert ana.channel(PT_3107) == "KC-2·1·2·1"
+    assert ana.image.landed[ana.image.row_of(PT_3107)]
+    assert PlantKeeper(ana.engine).current().text("channel", 0) == "KC-2·1·2·1"
+
+
+def test_a_type_typed_in_from_a_manual_goes_into_a_rack_and_takes_a_point(ana: Bench) -> None:
+    """12 mA is the middle of 800 … 4000 counts: 2400."""
+    ana.do(do="put type", body=FOUR)
+    ana.do(do="add module", rack=1, type="quad-9")
+    module = max(ana.image.layout.modules)
+    address = ana.image.layout.address(module, 3)
+    assert address == "KC-2·1·10·4"
+    edits = (Edit(PT_3107, "channel", "KC-2·1·2·1", address), Edit(PT_3107, "counts_low", "0", ""),
+             Edit(PT_3107, "counts_high", "32000", ""))  # fmt: skip
+    apply(ana.engine, ana.keeper, Proposal(edits), "ana")
+    assert ana.channel(PT_3107) == address
+    from canaleta.core.fields import Station
+    from canaleta.core.path import evaluate
+
+    assert evaluate(ana.image, Station.LOOP, 12.0).at(Station.COUNTS)[0] == 2400
+
+
+def test_a_type_in_use_is_changed_only_after_showing_which_values_move(ana: Bench) -> None:
+    """20 mA becomes 30 000 instead of 32 000 counts, the scaling stays: 250.0 mbar at 12 mA reads 234.4."""
+    body = ana.image.layout.types["ai8-ui"].model_dump(mode="json")
+    body["modes"][0]["counts"]["high"] = 30000
+    shown = ana.look(do="put type", body=body, replace=True)
+    assert shown.preview is not None
+    moved = {m.point: (m.was, m.becomes) for m in shown.preview.moved}
+    assert moved[PT_3107] == ("250.0 mbar", "234.4 mbar")
+    ana.do(do="put type", body=body, replace=True)
+    ana.undo()
+    assert ana.image.layout.types["ai8-ui"].modes[0].counts.high == 32000
+
+
+def test_points_follow_a_mode_that_is_only_called_otherwise(ana: Bench) -> None:
+    body = ana.image.layout.types["ai8-ui"].model_dump(mode="json")
+    body["modes"][0]["name"] = "current loop"
+    codes = next(s["codes"] for s in body["settings"] if s["of"] == "mode")
+    codes["current loop"] = codes.pop("4–20 mA")
+    ana.do(do="put type", body=body, replace=True, renamed={"4–20 mA": "current loop"})
+    assert ana.image.text("mode", 0) == "current loop"
+    assert ana.image.mode[0] >= 0
+
+
+def test_a_rack_without_points_comes_and_goes(ana: Bench) -> None:
+    ana.do(do="add rack", cabinet=1, host="127.0.0.1", port=15999)
+    rack = max(ana.image.layout.racks)
+    assert ana.image.layout.racks[rack].name == "4", "the next one in this cabinet"
+    ana.do(do="add module", rack=rack, type="ai4-iso")
+    ana.do(do="remove rack", rack=rack)
+    assert rack not in ana.image.layout.racks
+    ana.do(do="add rack", cabinet=1)
+    assert max(ana.image.layout.racks) == rack + 1, "a number that history speaks of is not given twice"
+
+
+def test_a_cable_that_is_renamed_takes_its_points_along(ana: Bench) -> None:
+    cable = ana.image.layout.cable_named["w-pt-3107"]
+    ana.do(do="change cable", cable=cable.id, name="W-99", cores=4)
+    assert ana.image.text("cable", 0) == "W-99"
+    ana.undo()
+    assert ana.image.text("cable", 0) == "W-PT-3107"
+
+
+def test_an_unused_channel_is_marked_as_wired(ana: Bench) -> None:
+    ana.do(do="wire", module=2, channel=7)
+    assert ana.image.layout.modules[2].wired == (7,)
+    ana.do(do="wire", module=2, channel=7, wired=False)
+    assert PlantKeeper(ana.engine).current().layout.modules[2].wired == ()
+
+
+@pytest.mark.parametrize(
+    ("operation", "says", "conflict"),
+    [
+        ({"do": "put in order", "rack": 1, "order": []}, "not something that can be done", False),
+        ({"do": "order", "rack": 1, "modules": [1, 2], "was": [2, 1]}, "changed the order", True),
+        ({"do": "order", "rack": 1, "modules": [1, 1], "was": KC2_RACK1}, "each module of the rack once", True),
+        ({"do": "add module", "rack": 1, "type": "none such"}, "no module type", False),
+        ({"do": "add rack", "cabinet": 99}, "no longer there", True),
+        ({"do": "add rack", "cabinet": 1, "name": "1"}, "two racks of KC-2 are called 1", False),
+        ({"do": "add cabinet", "name": "kc-2"}, "two cabinets", False),
+        ({"do": "add cabinet", "name": "A\x00B"}, "cannot be printed", False),
+        ({"do": "change", "what": "rack", "id": 1, "field": "port", "text": "99999"}, "1 to 65535", False),
+        ({"do": "change", "what": "rack", "id": 1, "field": "name", "was": "7", "text": "8"}, "meanwhile", True),
+        ({"do": "forget type", "type": "ai8-ui"}, "stands in a rack", False),
+        ({"do": "put type", "body": FOUR | {"modes": []}}, "works in one way", False),
+        ({"do": "put type", "body": FOUR | {"key": "ai8-ui"}}, "already", False),
+        ({"do": "remove cable", "cable": 1}, "run through", False),
+        ({"do": "add cable", "cores": "0"}, "1 to 200 cores", False),
+    ],
+)
+def test_what_cannot_be_done_says_why_and_changes_nothing(
+    ana: Bench, operation: dict[str, Any], says: str, conflict: bool
+) -> None:
+    before = ana.image
+    with pytest.raises(HardwareError, match=says) as refused:
+        ana.do(**operation)
+    assert refused.value.conflict is conflict
+    assert ana.image.seq == before.seq
+
+
+def test_history_names_what_became_of_each_record(ana: Bench) -> None:
+    ana.do(do="change", what="rack", id=1, field="period_ms", was="1000", text="500")
+    with ana.engine.connect() as connection:
+        row = connection.execute(select(t.change).order_by(t.change.c.seq.desc())).first()
+    assert row is not None
+    assert (row.entity, row.entity_id, row.fields) == ("rack", 1, {"period_ms": [1000, 500]})
+
+
+def test_what_somebody_changed_since_stays_when_it_is_undone(ana: Bench) -> None:
+    ana.do(do="change", what="rack", id=1, field="period_ms", was="1000", text="500")
+    change_hardware(
+        ana.engine,
+        ana.keeper,
+        [{"do": "change", "what": "rack", "id": 1, "field": "period_ms", "text": "250"}],
+        "ben",
+    )
+    ana.undo()
+    assert ana.image.layout.racks[1].period_ms == 250

@@ -1,0 +1,200 @@
+"""Settings written to a rack and compared with it: a real Modbus stand-in, a real agent, the API in front."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+from typing import Any
+
+from tests.conftest import Database
+from tests.racks.test_agent import TOKEN, in_a_loop_of_its_own, on_port, scanning, standing_in
+from tests.web.conftest import Person, app_on
+
+from canaleta.catalogue.demo import demo_plant, layout_of
+from canaleta.core.settings import differences, strangers
+from canaleta.host.cluster import free_port
+from canaleta.plant.keeper import PlantKeeper
+from canaleta.racks.source import SignalSource
+from canaleta.standins.field import FieldRack
+from canaleta.standins.server import StandIns
+
+
+def at_a_rack(database: Database, work: Callable[[Callable[..., Any], StandIns], Any]) -> None:
+    """Run a visit: `work` gets a way to call the API from its own thread, and the stand-in."""
+    engineer = Person(app_on(database), "engineer")
+
+    async def run() -> None:
+        port, source_port = free_port(), free_port()
+        on_port(database, port)
+        async with standing_in(port, source_port) as made, scanning(database, SignalSource(source_port, TOKEN)):
+            await asyncio.sleep(0.3)
+
+            async def ask(method: str, path: str, body: Any = None) -> Any:
+                return await asyncio.to_thread(lambda: engineer.send(method, path, body))
+
+            await work(ask, made)
+
+    in_a_loop_of_its_own(run)
+
+
+def edit(database: Database, point: int, field: str, text: str) -> None:
+    from canaleta.plant.proposals import Edit, Proposal, apply
+
+    keeper = PlantKeeper(database.engine)
+    image = keeper.current()
+    was = image.text(field, image.row_of(point))
+    apply(database.engine, keeper, Proposal((Edit(point, field, was, text),)), "ana")
+
+
+def test_a_changed_setting_is_shown_armed_written_and_read_back(database: Database) -> None:
+    """PT-3107 gets a filter by name; the number for it, 3, is the type's business. N16, N84."""
+    edit(database, 1, "filter", "100 ms")
+
+    async def visit(ask: Any, made: StandIns) -> None:
+        compared = (await ask("GET", "/api/racks/1/compare")).json
+        assert [(d["tag"], d["setting"], d["listed"], d["reported"], d["code"]) for d in compared["differences"]] == [
+            ("PT-3107", "filter", "100 ms", "50 Hz", 3)
+        ]
+        assert compared["differences"][0]["trips"] == [
+            "used by gas header pressure control PIC-3107",
+            "tell kiln operator",
+        ]
+        registers = [d["holding"] for d in compared["differences"]]
+        refused = await ask("POST", "/api/racks/1/write", {"registers": registers})
+        assert (refused.status_code, refused.json["title"]) == (409, "writing to this rack is not armed")
+        assert (await ask("PUT", "/api/racks/1/armed", {"minutes": 5})).json["who"] == "engineer"
+        written = (await ask("POST", "/api/racks/1/write", {"registers": registers})).json
+        assert (written["done"], written["failed"], written["left"]) == (1, 0, [])
+        line = (await ask("GET", "/api/racks/1/log")).json["lines"][0]
+        assert (line["who"], line["result"]) == ("engineer", "1 of 1 done")
+        assert "KC-2·1·2·1 filter: 50 Hz → 100 ms" in line["what"]
+
+    at_a_rack(database, visit)
+
+
+def test_a_setting_changed_at_the_rack_is_found(database: Database) -> None:
+    """N84: one register changed in the simulated device is one difference, with what the rack says."""
+
+    async def visit(ask: Any, made: StandIns) -> None:
+        assert (await ask("GET", "/api/racks/1/compare")).json["differences"] == []
+        register = layout_of(demo_plant()).first_settings[3] + 1
+        await made.racks[1].server.async_setValues(1, 6, register, [41])
+        found = (await ask("GET", "/api/racks/1/compare")).json["differences"]
+        assert [(d["tag"], d["setting"], d["listed"], d["reported"]) for d in found] == [
+            ("TE-2101", "mode", "TC K, 0.1 °C", "TC T, 0.1 °C")
+        ]
+
+    at_a_rack(database, visit)
+
+
+def test_a_rack_with_other_modules_than_the_list_is_explained_and_not_written(database: Database) -> None:
+    async def visit(ask: Any, made: StandIns) -> None:
+        order = list(range(1, 10))
+        swapped = [2, 1, *order[2:]]
+        await ask(
+            "POST", "/api/hardware", {"operations": [{"do": "order", "rack": 1, "modules": swapped, "was": order}]}
+        )
+        compared = (await ask("GET", "/api/racks/1/compare")).json
+        assert "slot 1 should be a AI-8 U/I" in compared["says"].replace("an AI", "a AI")
+        assert compared["differences"] == []
+        await ask("PUT", "/api/racks/1/armed", {"minutes": 5})
+        refused = await ask("POST", "/api/racks/1/write", {"registers": [1]})
+        assert refused.status_code == 409
+        tested = (await ask("POST", "/api/racks/1/test")).json
+        assert tested["says"].startswith("it answers")
+        assert tested["strangers"]
+
+    at_a_rack(database, visit)
+
+
+def test_the_stand_in_keeps_its_own_layout_until_it_is_told(database: Database) -> None:
+    async def visit(ask: Any, made: StandIns) -> None:
+        await ask("POST", "/api/hardware", {"operations": [{"do": "add module", "rack": 1, "type": "ai4-iso"}]})
+        assert len(made.racks[1].field.settings_words()) == 183
+        done = await ask("POST", "/api/racks/1/stand-in")
+        assert done.status_code == 200, done.json
+        assert len(made.racks[1].field.settings_words()) == 183 + 13, "an AI-4 N has 1 + 3 · 4 settings registers"
+
+    at_a_rack(database, visit)
+
+
+def test_a_connection_test_says_in_words_that_nobody_listens(database: Database) -> None:
+    async def visit(ask: Any, made: StandIns) -> None:
+        free = {"do": "change", "what": "rack", "id": 2, "field": "port", "text": str(free_port())}
+        await ask("POST", "/api/hardware", {"operations": [free]})
+        told = (await ask("POST", "/api/racks/2/test")).json
+        assert told["says"].startswith("nobody listens at 127.0.0.1")
+        assert "address, port, cable" in told["look"]
+
+    at_a_rack(database, visit)
+
+
+def test_a_wrong_unit_number_is_named_as_the_likely_cause(database: Database) -> None:
+    async def visit(ask: Any, made: StandIns) -> None:
+        other = {"do": "change", "what": "rack", "id": 1, "field": "unit", "text": "9"}
+        await ask("POST", "/api/hardware", {"operations": [other]})
+        told = (await ask("POST", "/api/racks/1/test")).json
+        assert "unit" in told["says"] + told["look"]
+
+    at_a_rack(database, visit)
+
+
+def test_a_rack_outside_the_allowed_networks_is_refused(database: Database) -> None:
+    engineer = Person(app_on(database), "engineer")
+    for host in ("169.254.1.1", "8.8.8.8"):
+        refused = engineer.send(
+            "POST", "/api/hardware", {"operations": [{"do": "add rack", "cabinet": 1, "host": host}]}
+        )
+        assert (refused.status_code, refused.json["title"]) == (
+            403, f"{host} is outside the networks that racks may be in",
+        )  # fmt: skip
+
+
+def test_only_an_administrator_says_which_networks_those_are(database: Database) -> None:
+    app = app_on(database)
+    change = {"edits": [{"name": "rack_networks", "was": "127.0.0.0/8", "text": "127.0.0.0/8, 10.1.0.0/16"}]}
+    assert Person(app, "engineer").send("POST", "/api/conventions", change).status_code == 403
+    assert Person(app, "administrator").send("POST", "/api/conventions", change).status_code == 200
+
+
+# Without a network -------------------------------------------------------------------------------------------
+
+
+def test_a_written_mode_changes_what_the_stand_in_reads() -> None:
+    """12 mA on 4–20 mA is 16 000 counts; on 0–20 mA it is 19 200."""
+    plant = demo_plant()
+    field = FieldRack(plant, layout_of(plant), 1, 3)
+    words = field.settings_words()
+    register = layout_of(plant).first_settings[2] + 1
+    assert words[register] == 16, "the AI-8's number for 4–20 mA"
+    field.inject(2, 0, 12.0, "mA")
+    assert field.step(0)[1] == 16000
+    words[register] = 17
+    field.take_settings(words)
+    assert field.step(0)[1] == 19200
+
+
+def test_a_number_that_means_nothing_changes_nothing() -> None:
+    plant = demo_plant()
+    field = FieldRack(plant, layout_of(plant), 1, 3)
+    words = field.settings_words()
+    field.take_settings([99] * len(words))
+    assert field.settings_words() == words
+
+
+def test_modules_the_other_way_round_are_recognised_by_their_numbers() -> None:
+    layout = layout_of(demo_plant())
+    known = {kind.title: kind.own_number for kind in layout.types.values() if kind.own_number is not None}
+    words = FieldRack(demo_plant(), layout, 1, 3).settings_words()
+    assert strangers(layout, 1, words, known) == []
+    words[layout.first_settings[2]] = 4208
+    (odd,) = strangers(layout, 1, words, known)
+    assert (odd.slot, odd.expected, odd.is_like) == (2, "AI-8 U/I", "TC-8")
+
+
+def test_list_and_field_of_the_demo_plant_agree_in_every_setting(database: Database) -> None:
+    image, plant = PlantKeeper(database.engine).current(), demo_plant()
+    layout = layout_of(plant)
+    for rack in layout.racks:
+        told = differences(image, rack, FieldRack(plant, layout, rack, 1).settings_words())
+        assert [(d.tag, d.setting) for d in told] == []

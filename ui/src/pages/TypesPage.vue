@@ -1,0 +1,280 @@
+<script setup lang="ts">
+/** Module types: made from a manual, copied, changed, taken along as JSON. Beside the form, what it would be like. */
+import { computed, onMounted, ref, shallowRef, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { ask, api, type Schemas } from '../api/client'
+import ChangePreview from '../parts/cabinet/ChangePreview.vue'
+import TypeForm from '../parts/cabinet/TypeForm.vue'
+import TypeSketch from '../parts/cabinet/TypeSketch.vue'
+import { blankType, tidied, type TypeBody } from '../parts/cabinet/typeBody'
+import { usePlant } from '../plant/store'
+import { useHardware } from '../plant/useHardware'
+
+const plant = usePlant()
+const route = useRoute()
+const router = useRouter()
+const types = shallowRef<Schemas['TypeOut'][]>([])
+const body = ref<TypeBody>(blankType())
+const origin = shallowRef<Schemas['TypeOut'] | null>(null)
+const isNew = ref(false)
+const preview = shallowRef<Schemas['TypePreviewOut'] | null>(null)
+const asText = ref(false)
+const text = ref('')
+const wrong = ref('')
+const picker = ref<HTMLInputElement | null>(null)
+const { draft, shown, says, busy, propose, accept, drop } = useHardware(async () => {
+  const key = body.value.key
+  await read()
+  isNew.value = false
+  await router.replace(`/types/${key}`)
+  choose(key)
+})
+const key = computed(() => String(route.params.key ?? ''))
+const modesWere = ref<string[]>([])
+const changed = computed(
+  () =>
+    isNew.value ||
+    JSON.stringify(tidied(body.value)) !== JSON.stringify(tidied(origin.value?.body as unknown as TypeBody)),
+)
+
+async function read() {
+  const answer = await ask(api.GET('/api/module-types'))
+  types.value = answer.data?.types ?? []
+  wrong.value = answer.problem?.title ?? ''
+}
+
+function choose(which: string) {
+  const found = types.value.find((t) => t.key === which)
+  if (!found) return
+  origin.value = found
+  isNew.value = false
+  body.value = structuredClone(found.body) as unknown as TypeBody
+  modesWere.value = body.value.modes.map((m) => m.name)
+  text.value = JSON.stringify(found.body, null, 2)
+  wrong.value = ''
+}
+
+/** A type of one's own, from a blank or from the one that is open. */
+function start(from?: TypeBody) {
+  origin.value = null
+  isNew.value = true
+  body.value = from ? { ...structuredClone(tidied(from)), key: '', title: `${from.title} copy` } : blankType()
+  modesWere.value = []
+  asText.value = false
+  wrong.value = ''
+}
+
+let soon: ReturnType<typeof setTimeout> | undefined
+watch(
+  body,
+  () => {
+    clearTimeout(soon)
+    soon = setTimeout(async () => {
+      const answer = await ask(
+        api.POST('/api/module-types/preview', {
+          body: { body: tidied(body.value) as never },
+        }),
+      )
+      if (answer.data) preview.value = answer.data as Schemas['TypePreviewOut']
+    }, 150)
+  },
+  { deep: true, immediate: true },
+)
+watch(key, choose)
+watch(asText, (now) => now && (text.value = JSON.stringify(tidied(body.value), null, 2)))
+
+function keep() {
+  const renamed = Object.fromEntries(
+    modesWere.value.flatMap((was, i) => {
+      const now = body.value.modes[i]?.name
+      return now && now !== was && !body.value.modes.some((m) => m.name === was) ? [[was, now]] : []
+    }),
+  )
+  const operation = { do: 'put type', body: tidied(body.value), replace: !isNew.value, renamed }
+  const where = origin.value?.used ? `, which stands in ${origin.value.used} places` : ''
+  void propose({ title: isNew.value ? `the type ${body.value.title}` : `${body.value.title} in another form${where}`, operations: [operation] }) // prettier-ignore
+}
+
+function readText() {
+  try {
+    body.value = JSON.parse(text.value) as TypeBody
+    wrong.value = ''
+  } catch (error) {
+    wrong.value = `this is not JSON: ${(error as Error).message}. what was typed is kept`
+  }
+}
+
+async function bring(event: Event) {
+  const file = (event.target as HTMLInputElement).files?.[0]
+  if (!file) return
+  start()
+  asText.value = true
+  text.value = await file.text()
+  readText()
+  if (picker.value) picker.value.value = ''
+}
+
+function take() {
+  const link = document.createElement('a')
+  link.href = URL.createObjectURL(new Blob([JSON.stringify(tidied(body.value), null, 2)], { type: 'application/json' })) // prettier-ignore
+  link.download = `${body.value.key || 'module-type'}.json`
+  link.click()
+  URL.revokeObjectURL(link.href)
+}
+
+onMounted(async () => {
+  await read()
+  if (key.value) choose(key.value)
+  else start()
+})
+</script>
+
+<template>
+  <section class="types">
+    <aside>
+      <h2>module types</h2>
+      <button v-if="plant.may('engineer')" type="button" class="act main" @click="start()">
+        a new one from its manual
+      </button>
+      <router-link
+        v-for="t in types"
+        :key="t.key"
+        class="card"
+        :class="{ on: t.key === origin?.key }"
+        :to="`/types/${t.key}`"
+      >
+        <b>{{ t.title }}</b>
+        <span class="quiet small">{{
+          t.used ? `in ${t.used} places` : t.in_plant ? 'not in a rack' : 'catalogue'
+        }}</span>
+        <span class="quiet small summary">{{ t.summary }}</span>
+      </router-link>
+    </aside>
+    <div class="work">
+      <header>
+        <h1>{{ isNew ? 'a new module type' : body.title }}</h1>
+        <button type="button" class="act" @click="asText = !asText">
+          {{ asText ? 'as a form' : 'as JSON' }}
+        </button>
+        <button type="button" class="act" @click="take">export</button>
+        <button v-if="plant.may('engineer')" type="button" class="act" @click="picker?.click()">
+          import
+        </button>
+        <input ref="picker" type="file" accept=".json,application/json" hidden @change="bring" />
+        <button v-if="!isNew && plant.may('engineer')" type="button" class="act" @click="start(body)">
+          copy it
+        </button>
+      </header>
+      <p v-if="wrong" class="bad" role="alert">■ {{ wrong }}</p>
+      <template v-if="asText">
+        <textarea
+          v-model="text"
+          class="figure"
+          spellcheck="false"
+          aria-label="the type as JSON"
+          @change="readText"
+        ></textarea>
+        <p class="quiet small">its schema: /api/module-types/schema</p>
+      </template>
+      <TypeForm v-else v-model="body" :fixed-key="!isNew" />
+    </div>
+    <aside class="right">
+      <ChangePreview
+        v-if="draft"
+        :title="draft.title"
+        :shown="shown"
+        :says="says"
+        :busy="busy"
+        @accept="accept"
+        @drop="drop"
+      />
+      <template v-else>
+        <p v-if="plant.may('engineer')" class="keys">
+          <button type="button" class="act main" :disabled="!changed || !!preview?.says" @click="keep">
+            {{ isNew ? 'keep this type' : 'change the type' }}
+          </button>
+        </p>
+        <TypeSketch :preview="preview" :title="body.title" />
+      </template>
+    </aside>
+  </section>
+</template>
+
+<style scoped>
+.types {
+  display: grid;
+  grid-template-columns: 210px minmax(0, 1fr) 330px;
+  height: 100%;
+}
+
+aside {
+  display: flex;
+  flex-direction: column;
+  gap: 6px;
+  padding: 10px;
+  overflow: auto;
+  background: rgb(var(--v-theme-bar));
+}
+
+h1 {
+  flex: 1;
+  margin: 0;
+  font-size: 17px;
+}
+
+h2 {
+  margin: 0;
+  font-size: 13px;
+}
+
+header {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  margin-bottom: 8px;
+}
+
+.card {
+  padding: 5px 9px;
+  border: 1px solid rgb(var(--v-theme-line));
+  border-radius: 2px;
+  background: rgb(var(--v-theme-surface));
+  color: inherit;
+  font-size: 12px;
+  text-decoration: none;
+}
+
+.card.on {
+  outline: 2px solid rgb(var(--v-theme-copper));
+}
+
+.card b {
+  margin-right: 6px;
+}
+
+.summary {
+  display: block;
+}
+
+.work {
+  padding: 12px 16px;
+  overflow: auto;
+}
+
+textarea {
+  width: 100%;
+  height: calc(100vh - 190px);
+  border: 1px solid rgb(var(--v-theme-line));
+  background: rgb(var(--v-theme-surface));
+  color: inherit;
+  font-size: 12px;
+}
+
+.bad {
+  color: rgb(var(--v-theme-bad));
+}
+
+.keys {
+  margin: 0;
+}
+</style>

@@ -1,0 +1,151 @@
+<script setup lang="ts">
+/** The whole cabinet: channels by class against the spare policy, heat, and what can be added. */
+import { ref } from 'vue'
+import type { Schemas } from '../../api/client'
+import { usePlant } from '../../plant/store'
+import type { Operation } from '../../plant/useHardware'
+
+const props = defineProps<{ cabinet: Schemas['CabinetOut'] }>()
+const emit = defineEmits<{ propose: [title: string, operations: Operation[]]; place: [] }>()
+const plant = usePlant()
+const host = ref('')
+const port = ref('')
+const simulated = ref(false)
+const WORDS: Record<string, string> = {
+  AI: 'analog in',
+  AO: 'analog out',
+  DI: 'discrete in',
+  DO: 'discrete out',
+  TI: 'temperature',
+  PI: 'pulses',
+  XI: 'several kinds',
+}
+const percent = (share: number) => `${Math.round(share * 100)} %`
+
+function addRack() {
+  const operation: Operation = { do: 'add rack', cabinet: props.cabinet.cabinet, stand_in: simulated.value }
+  if (host.value) operation.host = host.value
+  if (port.value) operation.port = port.value
+  emit('propose', `a rack into ${props.cabinet.name}`, [operation])
+}
+</script>
+
+<template>
+  <section class="panel about">
+    <h2>
+      <span class="figure">{{ cabinet.name }}</span> {{ cabinet.title }}
+    </h2>
+    <table>
+      <thead>
+        <tr>
+          <th></th>
+          <th>all</th>
+          <th>used</th>
+          <th>free</th>
+          <th>spare</th>
+          <th>wired</th>
+          <th>unused</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="c in cabinet.classes" :key="c.name" :class="{ settle: c.count.short }">
+          <th>{{ WORDS[c.name] ?? c.name }}</th>
+          <td>{{ c.count.channels }}</td>
+          <td>{{ c.count.used }}</td>
+          <td>{{ c.count.free }}</td>
+          <td>{{ c.count.spare }}</td>
+          <td>{{ c.count.wired }}</td>
+          <td>{{ c.count.short ? '▲ ' : '' }}{{ percent(c.count.share) }}</td>
+        </tr>
+        <tr class="sum" :class="{ settle: cabinet.count.short }">
+          <th>together</th>
+          <td>{{ cabinet.count.channels }}</td>
+          <td>{{ cabinet.count.used }}</td>
+          <td>{{ cabinet.count.free }}</td>
+          <td>{{ cabinet.count.spare }}</td>
+          <td>{{ cabinet.count.wired }}</td>
+          <td>{{ cabinet.count.short ? '▲ ' : '' }}{{ percent(cabinet.count.share) }}</td>
+        </tr>
+      </tbody>
+    </table>
+    <p class="quiet small">
+      the plant keeps {{ percent(cabinet.spare_wanted) }} unused. free is anybody’s; spare is held by that
+      policy; wired is landed on the strip as well.
+    </p>
+    <p class="quiet small">{{ Math.round(cabinet.heat_w) }} W of heat from modules and supplies</p>
+    <p class="keys">
+      <button v-if="plant.may('edit')" type="button" class="act" @click="emit('place')">
+        propose places for what waits
+      </button>
+    </p>
+    <template v-if="plant.may('engineer')">
+      <h3>another rack</h3>
+      <label class="field small"
+        >network address <input v-model="host" class="figure setting" placeholder="by the rule"
+      /></label>
+      <label class="field small"
+        >port <input v-model="port" class="figure setting" placeholder="502"
+      /></label>
+      <label class="small"><input v-model="simulated" type="checkbox" /> a stand-in on this machine</label>
+      <p class="keys"><button type="button" class="act" @click="addRack">add a rack</button></p>
+    </template>
+  </section>
+</template>
+
+<style scoped>
+.about {
+  padding: 10px 12px;
+}
+
+h2 {
+  margin: 0 0 6px;
+  font-size: 14px;
+}
+
+h3 {
+  margin: 10px 0 2px;
+  font-size: 12px;
+}
+
+p {
+  margin: 0 0 6px;
+}
+
+table {
+  width: 100%;
+  margin-bottom: 6px;
+  font-size: 11.5px;
+  border-collapse: collapse;
+}
+
+td {
+  font-family: var(--mono);
+  text-align: right;
+}
+
+th {
+  color: rgb(var(--v-theme-quiet));
+  font-weight: 400;
+  text-align: right;
+}
+
+tbody th {
+  text-align: left;
+}
+
+.sum td,
+.sum th {
+  border-top: 1px solid rgb(var(--v-theme-duct));
+}
+
+.field {
+  display: grid;
+  grid-template-columns: 104px 1fr;
+  align-items: baseline;
+}
+
+.settle,
+.settle th {
+  color: rgb(var(--v-theme-settle));
+}
+</style>

@@ -1,0 +1,125 @@
+<script setup lang="ts">
+/** What a change of hardware would move, before it is accepted. */
+import { computed, nextTick, ref, watch } from 'vue'
+import type { Schemas } from '../../api/client'
+
+const props = defineProps<{
+  title: string
+  shown: Schemas['HardwareOut'] | null
+  says: string
+  busy: boolean
+}>()
+const emit = defineEmits<{ accept: []; drop: [] }>()
+const button = ref<HTMLButtonElement | null>(null)
+const quiet = computed(
+  () =>
+    props.shown &&
+    !props.shown.renumbered_count &&
+    !props.shown.freed.length &&
+    !props.shown.moved.length &&
+    !props.shown.opened.length,
+)
+watch(
+  () => props.shown,
+  (now) => now && void nextTick(() => button.value?.focus()),
+)
+</script>
+
+<template>
+  <section class="panel preview" aria-live="polite">
+    <h2>{{ title }}</h2>
+    <p v-if="says" class="bad" role="alert">■ {{ says }}</p>
+    <p v-else-if="!shown" class="quiet">looking what it would move…</p>
+    <template v-else>
+      <p v-if="quiet">no address changes, and no value moves</p>
+      <p v-if="shown.freed.length" class="settle">
+        ▲ {{ shown.freed.length }}
+        {{ shown.freed.length === 1 ? 'point loses its' : 'points lose their' }} channel and wait for another:
+        {{ shown.freed.slice(0, 12).join(', ') }}{{ shown.freed.length > 12 ? ' …' : '' }}
+      </p>
+      <template v-if="shown.renumbered_count">
+        <h3>
+          {{ shown.renumbered_count }}
+          {{ shown.renumbered_count === 1 ? 'address changes' : 'addresses change' }}
+        </h3>
+        <table>
+          <tbody>
+            <tr v-for="r in shown.renumbered.slice(0, 60)" :key="r.point">
+              <td class="figure">{{ r.tag }}</td>
+              <td class="figure">
+                {{ r.was === r.becomes ? r.was : `${r.was} → ${r.becomes}` }}
+                <span v-if="r.register_was !== r.register_now" class="quiet small">
+                  registers from {{ r.register_was }} → {{ r.register_now }}</span
+                >
+              </td>
+            </tr>
+          </tbody>
+        </table>
+        <p v-if="shown.renumbered_count > 60" class="quiet small">
+          and {{ shown.renumbered_count - 60 }} more
+        </p>
+      </template>
+      <template v-if="shown.moved.length">
+        <h3>{{ shown.moved.length }} values move</h3>
+        <p v-for="m in shown.moved.slice(0, 40)" :key="m.point" class="small settle">
+          <span class="figure">{{ m.tag }}</span> at {{ m.at }}: {{ m.was }} → {{ m.becomes }}
+        </p>
+      </template>
+      <p v-for="text in shown.opened.slice(0, 12)" :key="text" class="small settle">▲ {{ text }}</p>
+      <p v-if="shown.closed" class="small quiet">{{ shown.closed }} findings are settled by it</p>
+    </template>
+    <p class="keys">
+      <button ref="button" type="button" class="act main" :disabled="!shown || busy" @click="emit('accept')">
+        accept
+      </button>
+      <button type="button" class="act" @click="emit('drop')">put it back</button>
+    </p>
+  </section>
+</template>
+
+<style scoped>
+.preview {
+  padding: 10px 12px;
+  overflow: auto;
+}
+
+h2 {
+  margin: 0 0 6px;
+  font-size: 14px;
+}
+
+h3 {
+  margin: 8px 0 2px;
+  font-size: 12px;
+}
+
+p {
+  margin: 0 0 6px;
+}
+
+table {
+  font-size: 11.5px;
+}
+
+td {
+  padding: 1px 8px 1px 0;
+  vertical-align: top;
+}
+
+.keys {
+  position: sticky;
+  bottom: 0;
+  display: flex;
+  gap: 8px;
+  padding-top: 6px;
+  background: rgb(var(--v-theme-surface));
+}
+
+.settle {
+  color: rgb(var(--v-theme-settle));
+}
+
+.bad {
+  color: rgb(var(--v-theme-bad));
+}
+</style>

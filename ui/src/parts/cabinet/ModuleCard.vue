@@ -1,0 +1,241 @@
+<script setup lang="ts">
+/** One module as it sits: its head is the handle it is moved by, its channels are seats for points. */
+import { computed } from 'vue'
+import type { Schemas } from '../../api/client'
+import { usePlant } from '../../plant/store'
+import LiveCell from '../LiveCell.vue'
+
+type Channel = Schemas['ChannelOut']
+const props = defineProps<{
+  module: Schemas['ModuleOut']
+  place: number
+  held: number
+  fit: Schemas['FitOut'] | undefined
+  chosen: boolean
+}>()
+const emit = defineEmits<{ take: [channel: Channel]; hold: [point: number]; choose: [] }>()
+const plant = usePlant()
+const passive = computed(() => !props.module.channels.length)
+
+const text = (point: number, field: string) => (
+  void plant.list.version,
+  plant.list.text(field, plant.list.row(point) ?? -1)
+)
+
+/** How a channel stands to the point that is held. */
+function stands(channel: Channel): string {
+  if (!props.held) return channel.point ? 'taken' : channel.wired ? 'free wired' : 'free'
+  if (channel.point === props.held) return 'here'
+  if (!props.fit || props.fit.level === 'refused') return 'shut'
+  return channel.point ? 'taken shut' : props.fit.level
+}
+
+const can = (channel: Channel) => ['fits', 'warns'].includes(stands(channel))
+const unused = (channel: Channel) => (channel.wired ? 'wired spare' : 'free')
+</script>
+
+<template>
+  <section
+    class="module"
+    :class="[{ chosen, passive }, held ? fit?.level : '']"
+    :aria-label="module.slot ? `slot ${module.slot}, ${module.title}` : module.title"
+    :data-module="module.module"
+  >
+    <button
+      type="button"
+      class="head"
+      :data-place="place"
+      :title="`${module.summary}${passive ? '' : `; first register ${module.first_register}`}`"
+      :aria-label="`${module.slot ? `slot ${module.slot}, ` : ''}${module.title}, place ${place + 1}; Alt and arrows move it`"
+      @click="emit('choose')"
+    >
+      {{ module.slot ? `${module.slot} · ` : '' }}{{ module.title }}
+      <span class="quiet small">{{ module.summary }}</span>
+      <span v-if="!passive" class="quiet small count"
+        >{{ module.count.used }} of {{ module.count.channels }} used{{
+          module.count.wired ? `, ${module.count.wired} wired spare` : ''
+        }}</span
+      >
+      <span v-if="module.loads.some((load) => load.over)" class="settle small">▲ over its supply</span>
+    </button>
+    <div v-for="channel in module.channels" :key="channel.channel" class="channel">
+      <button
+        type="button"
+        class="seat"
+        :class="stands(channel)"
+        :disabled="held ? !can(channel) : !channel.point"
+        :data-slot="place"
+        :data-channel="channel.channel"
+        :title="`${channel.address} · ${channel.direct} · ${channel.register_at}`"
+        :aria-label="`${channel.address}, terminals ${channel.terminals.join(' ')}, ${
+          channel.point ? text(channel.point, 'tag') : unused(channel)
+        }`"
+        @click="emit('take', channel)"
+      >
+        <span class="quiet marks">{{ channel.terminals[0] }}</span>
+        <span class="figure tag">{{ channel.point ? text(channel.point, 'tag') : unused(channel) }}</span>
+        <LiveCell
+          v-if="channel.point && !held"
+          :point="channel.point"
+          :row="plant.list.row(channel.point) ?? -1"
+        />
+      </button>
+      <button
+        v-if="channel.point && !held && plant.may('edit')"
+        type="button"
+        class="move"
+        :aria-label="`move ${text(channel.point, 'tag')}`"
+        @click="emit('hold', channel.point)"
+      >
+        move
+      </button>
+    </div>
+    <p v-if="held && fit?.level === 'refused'" class="why small">
+      {{ fit.reasons.join('; ') }}
+      <span v-if="fit.remedies.length" class="quiet">· would need: {{ fit.remedies.join('; ') }}</span>
+    </p>
+    <p v-else-if="held && fit?.level === 'warns'" class="why small settle">▲ {{ fit.reasons.join('; ') }}</p>
+  </section>
+</template>
+
+<style scoped>
+.module {
+  flex: none;
+  width: 134px;
+  border: 1px solid rgb(var(--v-theme-duct));
+  border-radius: 3px;
+  background: rgb(var(--v-theme-surface));
+  contain: layout paint;
+}
+
+.module.passive {
+  width: 84px;
+  background: rgb(var(--v-theme-bar));
+}
+
+.module.fits,
+.module.warns {
+  border-color: rgb(var(--v-theme-copper));
+}
+
+.module.chosen {
+  outline: 2px solid rgb(var(--v-theme-ink));
+}
+
+.head {
+  display: flex;
+  flex-direction: column;
+  align-items: flex-start;
+  width: 100%;
+  min-height: 92px;
+  padding: 5px 8px;
+  border: 0;
+  background: rgb(var(--v-theme-band));
+  color: inherit;
+  font-weight: 600;
+  font-size: 12px;
+  text-align: left;
+  cursor: grab;
+  touch-action: none;
+}
+
+.passive .head {
+  background: none;
+}
+
+.head .small {
+  display: block;
+  font-size: 10.5px;
+  font-weight: 400;
+  line-height: 1.25;
+}
+
+.head .count {
+  margin-top: auto;
+}
+
+.channel {
+  position: relative;
+}
+
+.seat {
+  display: grid;
+  grid-template-columns: 20px 1fr;
+  gap: 0 6px;
+  width: 100%;
+  min-height: 26px;
+  padding: 2px 8px;
+  border: 0;
+  border-bottom: 1px solid rgb(var(--v-theme-line));
+  background: none;
+  color: inherit;
+  font-size: 12px;
+  text-align: left;
+}
+
+.head:focus-visible,
+.seat:focus-visible {
+  outline: 2px solid rgb(var(--v-theme-copper));
+  outline-offset: -2px;
+}
+
+.seat > :nth-child(3) {
+  grid-column: 2;
+  font-size: 11px;
+}
+
+.seat.free,
+.seat.shut {
+  color: rgb(var(--v-theme-quiet));
+}
+
+.seat.free {
+  background: repeating-linear-gradient(135deg, transparent 0 5px, rgb(var(--v-theme-line)) 5px 6px);
+}
+
+.seat.wired {
+  border-left: 4px double rgb(var(--v-theme-quiet));
+}
+
+.seat.fits,
+.seat.warns {
+  outline: 2px solid rgb(var(--v-theme-copper));
+  outline-offset: -2px;
+  background: rgb(var(--v-theme-copper-wash));
+}
+
+.seat.here {
+  background: rgb(var(--v-theme-copper-wash));
+}
+
+.seat.warns {
+  outline-style: dashed;
+}
+
+.move {
+  position: absolute;
+  top: 3px;
+  right: 4px;
+  padding: 0 5px;
+  border: 1px solid rgb(var(--v-theme-line));
+  border-radius: 2px;
+  background: rgb(var(--v-theme-surface));
+  color: rgb(var(--v-theme-copper));
+  font-size: 10.5px;
+  opacity: 0;
+}
+
+.channel:hover .move,
+.move:focus-visible {
+  opacity: 1;
+}
+
+.why {
+  margin: 0;
+  padding: 6px 8px;
+}
+
+.settle {
+  color: rgb(var(--v-theme-settle));
+}
+</style>

@@ -1,0 +1,326 @@
+<script setup lang="ts">
+/** One rack: how it is reached, what it reports beside what the list says, and writing to it while it is armed. */
+import { computed, ref, shallowRef, watch } from 'vue'
+import { ask, api, type Schemas } from '../../api/client'
+import { usePlant } from '../../plant/store'
+import type { Operation } from '../../plant/useHardware'
+import LoadBar from './LoadBar.vue'
+
+const props = defineProps<{ rack: Schemas['RackIn']; types: Schemas['TypeOut'][] }>()
+const emit = defineEmits<{ propose: [title: string, operations: Operation[]]; hold: [point: number] }>()
+const plant = usePlant()
+const compared = shallowRef<Schemas['ComparedOut'] | null>(null)
+const written = shallowRef<Schemas['WritesOut'] | null>(null)
+const log = shallowRef<Schemas['LogLine'][]>([])
+const says = ref('')
+const wrong = ref('')
+const busy = ref('')
+const minutes = ref(15)
+const chosen = ref(new Set<number>())
+const added = ref('')
+const FIELDS = [
+  ['name', 'name'],
+  ['host', 'network address'],
+  ['port', 'port'],
+  ['unit', 'unit number'],
+  ['period_ms', 'period, ms'],
+  ['first_register', 'first register'],
+] as const
+const texts = ref<Record<string, string>>({})
+
+watch(
+  () => props.rack.rack,
+  () => {
+    compared.value = written.value = null
+    log.value = []
+    says.value = wrong.value = ''
+    void readLog()
+  },
+  { immediate: true },
+)
+watch(
+  () => props.rack,
+  (rack) => (texts.value = Object.fromEntries(FIELDS.map(([f]) => [f, String(rack[f])]))),
+  { immediate: true },
+)
+const path = () => ({ params: { path: { rack: props.rack.rack } } })
+const armed = computed(() => compared.value?.armed)
+const left = computed(() =>
+  armed.value?.until ? Math.max(1, Math.round((Date.parse(armed.value.until) - Date.now()) / 60000)) : 0,
+)
+const trips = computed(() => {
+  const out = new Map<string, string[]>()
+  for (const d of compared.value?.differences ?? [])
+    if (chosen.value.has(d.holding) && d.trips.length) out.set(d.tag, d.trips)
+  return [...out]
+})
+
+async function run<T>(what: string, request: Promise<{ data?: T; error?: unknown }>): Promise<T | undefined> {
+  busy.value = what
+  wrong.value = ''
+  const answer = await ask(request)
+  busy.value = ''
+  if (answer.problem) wrong.value = [answer.problem.title, answer.problem.remedy].filter(Boolean).join(' · ')
+  return answer.data as T | undefined
+}
+
+async function test() {
+  const answer = await run('asking the rack…', api.POST('/api/racks/{rack}/test', path()))
+  if (answer) says.value = answer.look ? `${answer.says}. look at: ${answer.look}` : answer.says
+}
+
+async function compare() {
+  written.value = null
+  const answer = await run('reading the rack’s settings…', api.GET('/api/racks/{rack}/compare', path()))
+  if (!answer) return
+  compared.value = answer
+  chosen.value = new Set(answer.differences.map((d) => d.holding))
+}
+
+async function arm(for_minutes: number) {
+  const answer = await run(
+    'arming…',
+    api.PUT('/api/racks/{rack}/armed', { ...path(), body: { minutes: for_minutes } }),
+  )
+  if (answer && compared.value) compared.value = { ...compared.value, armed: answer }
+}
+
+async function write() {
+  const answer = await run(
+    'writing, channel by channel…',
+    api.POST('/api/racks/{rack}/write', { ...path(), body: { registers: [...chosen.value] } }),
+  )
+  if (!answer) return
+  written.value = answer
+  if (compared.value) compared.value = { ...compared.value, differences: answer.left }
+  chosen.value = new Set(answer.left.map((d) => d.holding))
+  void readLog()
+}
+
+/** What the rack reports becomes what the list says. */
+async function adopt() {
+  const edits = (compared.value?.differences ?? [])
+    .filter((d) => chosen.value.has(d.holding))
+    .map((d) => ({ point: d.point, field: d.field, was: plant.list.text(d.field, plant.list.row(d.point) ?? -1), text: d.reported })) // prettier-ignore
+  await plant.save(edits, 'adopted from the rack')
+  await compare()
+}
+
+async function become() {
+  const answer = await run('building the stand-in anew…', api.POST('/api/racks/{rack}/stand-in', path()))
+  if (answer) says.value = answer.says
+}
+
+async function readLog() {
+  const answer = await ask(api.GET('/api/racks/{rack}/log', path()))
+  log.value = answer.data?.lines ?? []
+}
+
+function change(field: (typeof FIELDS)[number][0], label: string) {
+  const was = String(props.rack[field])
+  const text = texts.value[field] ?? ''
+  if (text.trim() !== was)
+    emit('propose', `${label}: ${was} → ${text}`, [
+      { do: 'change', what: 'rack', id: props.rack.rack, field, was, text },
+    ])
+}
+
+function turn(register: number) {
+  const next = new Set(chosen.value)
+  if (!next.delete(register)) next.add(register)
+  chosen.value = next
+}
+</script>
+
+<template>
+  <section class="panel about">
+    <h2>rack {{ rack.name }} <span v-if="rack.stand_in" class="quiet small">stand-in</span></h2>
+    <LoadBar v-for="load in rack.loads" :key="load.name" :load="load" />
+    <p class="quiet small">{{ Math.round(rack.heat_w * 10) / 10 }} W of heat from its modules</p>
+    <p class="keys">
+      <button type="button" class="act" :disabled="!!busy" @click="compare">
+        compare with what the rack reports
+      </button>
+      <button v-if="plant.may('inject')" type="button" class="act" :disabled="!!busy" @click="test">
+        test the connection
+      </button>
+    </p>
+    <p v-if="busy" class="quiet" role="status">{{ busy }}</p>
+    <p v-if="wrong" class="bad" role="alert">■ {{ wrong }}</p>
+    <p v-if="says" role="status">{{ says }}</p>
+
+    <template v-if="compared">
+      <p v-if="compared.says" class="bad">■ {{ compared.says }}</p>
+      <p v-for="s in compared.strangers" :key="s.module" class="small">
+        slot {{ s.slot }}: list {{ s.expected }} ({{ s.number }}), rack {{ s.is_like || 'unknown' }} ({{
+          s.reported
+        }})
+      </p>
+      <p v-if="!compared.says && !compared.differences.length" role="status">
+        list and rack agree in every setting
+      </p>
+      <template v-if="compared.differences.length">
+        <h3>{{ compared.differences.length }} settings differ</h3>
+        <ul>
+          <li v-for="d in compared.differences" :key="d.holding">
+            <label :title="`holding register ${d.holding} from 0; the list’s choice is written as ${d.code}`">
+              <input type="checkbox" :checked="chosen.has(d.holding)" @change="turn(d.holding)" />
+              <span class="figure">{{ d.tag }}</span> {{ d.setting }}: list <b>{{ d.listed }}</b>, rack
+              <b>{{ d.reported }}</b>
+              <span class="quiet small"> {{ d.address }}</span>
+            </label>
+          </li>
+        </ul>
+        <div v-if="trips.length" class="trips">
+          <h3>▲ what these points can trip</h3>
+          <p v-for="[tag, words] in trips" :key="tag" class="small">
+            <span class="figure">{{ tag }}</span> {{ words.join('; ') }}
+          </p>
+        </div>
+        <p class="keys">
+          <button
+            v-if="plant.may('inject')"
+            type="button"
+            class="act main"
+            :disabled="!armed?.who || !chosen.size || !!busy"
+            @click="write"
+          >
+            write {{ chosen.size }} to the rack
+          </button>
+          <button
+            v-if="plant.may('edit')"
+            type="button"
+            class="act"
+            :disabled="!chosen.size || !!busy"
+            @click="adopt"
+          >
+            adopt the rack’s
+          </button>
+        </p>
+      </template>
+      <p v-if="armed?.who" class="armed">
+        armed by {{ armed.who }}, {{ left }} min left
+        <button v-if="plant.may('engineer')" type="button" class="act" @click="arm(0)">disarm</button>
+      </p>
+      <p v-else class="small">
+        writing is off.
+        <template v-if="plant.may('engineer')">
+          arm it for
+          <input v-model.number="minutes" type="number" min="1" max="60" aria-label="minutes" /> min
+          <button type="button" class="act" @click="arm(minutes)">arm</button>
+        </template>
+        <template v-else> an engineer arms it.</template>
+      </p>
+    </template>
+    <div v-if="written" role="status">
+      <p>{{ written.done }} written{{ written.failed ? `, ${written.failed} not` : '' }}</p>
+      <p v-for="r in written.results.filter((x) => x.result !== 'done')" :key="r.holding" class="bad small">
+        ■ {{ r.tag }} {{ r.setting }}: {{ r.result }}
+      </p>
+    </div>
+
+    <template v-if="plant.may('engineer')">
+      <label v-for="[field, label] in FIELDS" :key="field" class="field small"
+        >{{ label }}
+        <input v-model="texts[field]" class="figure setting" @change="change(field, label)" />
+      </label>
+      <label class="field small"
+        >add a module
+        <select
+          v-model="added"
+          @change="
+            emit('propose', 'a module into the rack', [{ do: 'add module', rack: rack.rack, type: added }])
+          "
+        >
+          <option value="">…</option>
+          <option v-for="t in types" :key="t.key" :value="t.key">{{ t.title }}: {{ t.summary }}</option>
+        </select></label
+      >
+      <p class="keys">
+        <button v-if="rack.stand_in" type="button" class="act" :disabled="!!busy" @click="become">
+          make the stand-ins like the list
+        </button>
+        <button
+          type="button"
+          class="act"
+          @click="emit('propose', `rack ${rack.name} goes out`, [{ do: 'remove rack', rack: rack.rack }])"
+        >
+          take the rack out
+        </button>
+      </p>
+    </template>
+    <details v-if="log.length">
+      <summary class="small">what was written and put on, newest first</summary>
+      <p v-for="line in log" :key="line.at" class="small">
+        {{ new Date(line.at).toLocaleString() }} · {{ line.who }} · {{ line.kind }} {{ line.what }}:
+        {{ line.result }}
+      </p>
+    </details>
+  </section>
+</template>
+
+<style scoped>
+.about {
+  padding: 10px 12px;
+}
+
+h2 {
+  margin: 0 0 6px;
+  font-size: 14px;
+}
+
+h3 {
+  margin: 8px 0 2px;
+  font-size: 12px;
+}
+
+p {
+  margin: 0 0 6px;
+}
+
+ul {
+  max-height: 210px;
+  margin: 0 0 6px;
+  padding: 0;
+  overflow: auto;
+  list-style: none;
+  font-size: 12px;
+}
+
+.keys {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+}
+
+.field {
+  display: grid;
+  grid-template-columns: 104px 1fr;
+  align-items: baseline;
+}
+
+input[type='number'] {
+  width: 52px;
+}
+
+select {
+  min-width: 0;
+}
+
+.trips {
+  padding: 4px 8px;
+  border: 1px solid rgb(var(--v-theme-settle));
+  background: rgb(var(--v-theme-settle-wash));
+}
+
+.armed {
+  padding: 4px 8px;
+  border: 1px dashed rgb(var(--v-theme-apart));
+  color: rgb(var(--v-theme-apart));
+  background: rgb(var(--v-theme-apart-wash));
+}
+
+.bad {
+  color: rgb(var(--v-theme-bad));
+}
+</style>

@@ -1,0 +1,374 @@
+<script setup lang="ts">
+/** The lines of a manual, in the order a manual has them. What follows from others is filled in. */
+import { computed, watch } from 'vue'
+import { blankMode, FAMILIES, keyOf, registersFor, type ModeBody, type TypeBody } from './typeBody'
+
+const body = defineModel<TypeBody>({ required: true })
+defineProps<{ fixedKey: boolean }>()
+const ROLES = ['24 V out', 'signal in', '0 V', 'plus', 'minus', 'sense', 'sense 2', 'common', 'neutral']
+const LETTERS = ['A', 'B', 'C', 'E', 'J', 'K', 'N', 'R', 'S', 'T']
+const ELEMENTS = ['pt100', 'pt500', 'pt1000', 'pt100-3916', 'pt100-3910', 'ni100', 'ni1000', 'ni120', 'ni100-617', 'cu10', 'cu50', 'cu100', 'cu50-426', 'cu100-426'] // prettier-ignore
+const FIGURES: [string, string, string][] = [
+  ['channels_a_group', 'channels that share an isolation group (0: all)', ''],
+  ['channels_a_fuse', 'channels behind one fuse (0: none)', ''],
+  ['fuse_ma', 'that fuse', 'mA'],
+  ['loop_ma', 'feeds to devices, at most', 'mA'],
+  ['draw_ma', 'takes from 24 V for itself', 'mA'],
+  ['backplane_ma', 'takes from the rack’s bus', 'mA'],
+  ['heat_w', 'heat', 'W'],
+  ['own_number', 'number it reports itself by', ''],
+]
+const has = computed(() => ({
+  status: body.value.registers.some((r) => r.holds === 'status bits'),
+  cold: body.value.registers.some((r) => r.holds === 'cold junction'),
+}))
+watch(
+  () => [body.value.channels, body.value.word?.bits, body.value.modes.map((m) => m.family).join()],
+  () => (body.value.registers = registersFor(body.value)),
+)
+
+function turnRegister(holds: string, on: boolean) {
+  const rest = body.value.registers.filter((r) => r.holds !== holds)
+  body.value.registers = registersFor({
+    ...body.value,
+    registers: on ? [...rest, { holds, count: 1 }] : rest,
+  })
+  if (holds === 'status bits') body.value.status = on ? { bit_base: 0, one_means: 'fault' } : null
+}
+
+function turnSetting(of: string, on: boolean) {
+  const rest = (body.value.settings ?? []).filter((s) => s.of !== of)
+  body.value.settings = on ? [...rest, { of, codes: {} }] : rest
+}
+
+function family(mode: ModeBody) {
+  mode.signal_unit = FAMILIES[mode.family]!.units[0]!
+  mode.curve = mode.family === 'thermocouple' ? 'K' : mode.family === 'resistance' ? 'pt100' : ''
+  if (mode.family === 'contact') Object.assign(mode, { signal: { low: 0, high: 24 }, counts: { low: 0, high: 1 }, off_below_v: 5, on_from_v: 11, name: '24 V DC', burden_ohm: '' }) // prettier-ignore
+  else if (mode.curve) Object.assign(mode, { signal: { low: 0, high: 100 }, counts: { low: 0, high: 1000 }, least: -2000, most: 8500, burden_ohm: '', name: `${mode.curve}, 0.1 °C` }) // prettier-ignore
+}
+
+const open = (name: string) => (body.value.open_choices ?? []).includes(name)
+function turnOpen(name: string) {
+  body.value.open_choices = open(name)
+    ? (body.value.open_choices ?? []).filter((n) => n !== name)
+    : [...(body.value.open_choices ?? []), name]
+}
+const setting = (of: string) => (body.value.settings ?? []).find((s) => s.of === of)
+const choices = (of: string) =>
+  ({
+    mode: body.value.modes.map((m) => m.name),
+    filter: (body.value.filters ?? []).map((f) => f.name),
+    'open circuit': body.value.open_choices ?? [],
+    enabled: ['yes', 'no'],
+  })[of] ?? []
+</script>
+
+<template>
+  <form class="form" @submit.prevent>
+    <fieldset>
+      <legend>what it is</legend>
+      <label>title <input v-model="body.title" class="figure" maxlength="80" /></label>
+      <label
+        >key in files
+        <input
+          v-model="body.key"
+          class="figure"
+          :disabled="fixedKey"
+          :placeholder="keyOf(body.title)"
+          maxlength="80"
+      /></label>
+      <label class="wide">in a line <input v-model="body.summary" maxlength="300" /></label>
+      <label>channels <input v-model.number="body.channels" type="number" min="0" max="64" /></label>
+      <label
+        >direction
+        <select v-model="body.direction">
+          <option value="in">in: it measures</option>
+          <option value="out">out: it drives</option>
+        </select></label
+      >
+      <label
+        >common at
+        <select v-model="body.common">
+          <option value="">none</option>
+          <option value="0 V">0 V</option>
+          <option value="24 V">24 V</option>
+        </select></label
+      >
+      <label><input v-model="body.feeds_loop" type="checkbox" /> it feeds loops</label>
+    </fieldset>
+    <fieldset>
+      <legend>terminals of each channel, in their order</legend>
+      <span v-for="(t, i) in body.terminals" :key="i" class="piece">
+        <input v-model="t.mark" class="figure mark" :aria-label="`mark of terminal ${i + 1}; {n} counts`" />
+        <select v-model="t.role" :aria-label="`role of terminal ${i + 1}`">
+          <option v-for="role in ROLES" :key="role">{{ role }}</option>
+        </select>
+        <button
+          type="button"
+          class="act"
+          :aria-label="`terminal ${i + 1} away`"
+          @click="body.terminals.splice(i, 1)"
+        >
+          ×
+        </button>
+      </span>
+      <button type="button" class="act" @click="body.terminals.push({ mark: '{n}', role: 'minus' })">
+        another
+      </button>
+      <label
+        >first number <input v-model.number="body.first_terminal" type="number" min="0" placeholder="1"
+      /></label>
+    </fieldset>
+    <fieldset>
+      <legend>ways a channel can work</legend>
+      <div v-for="(m, i) in body.modes" :key="i" class="mode">
+        <label>name <input v-model="m.name" class="figure" maxlength="80" /></label>
+        <label
+          >kind
+          <select v-model="m.family" @change="family(m)">
+            <option v-for="(f, name) in FAMILIES" :key="name" :value="name">{{ f.label }}</option>
+          </select></label
+        >
+        <label
+          >unit
+          <select v-model="m.signal_unit">
+            <option v-for="u in FAMILIES[m.family]?.units" :key="u">{{ u }}</option>
+          </select></label
+        >
+        <label v-if="m.family === 'thermocouple' || m.family === 'resistance'"
+          >curve
+          <select v-model="m.curve">
+            <option value="">none: plain</option>
+            <option v-for="c in m.family === 'thermocouple' ? LETTERS : ELEMENTS" :key="c">{{ c }}</option>
+          </select></label
+        >
+        <label>signal from <input v-model.number="m.signal.low" type="number" step="any" /></label>
+        <label>to <input v-model.number="m.signal.high" type="number" step="any" /></label>
+        <label>counts from <input v-model.number="m.counts.low" type="number" step="any" /></label>
+        <label>to <input v-model.number="m.counts.high" type="number" step="any" /></label>
+        <label>stops at <input v-model="m.least" type="number" step="any" placeholder="the span" /></label>
+        <label>and at <input v-model="m.most" type="number" step="any" placeholder="the span" /></label>
+        <template v-if="m.family === 'linear'">
+          <label v-if="m.signal_unit === 'mA'"
+            >burden, Ω <input v-model="m.burden_ohm" type="number" min="0" step="any"
+          /></label>
+          <label v-else>input, Ω <input v-model="m.input_ohm" type="number" min="0" step="any" /></label>
+        </template>
+        <template v-if="m.family === 'contact'">
+          <label>off below <input v-model="m.off_below_v" type="number" step="any" /></label>
+          <label>on from <input v-model="m.on_from_v" type="number" step="any" /></label>
+          <label>input, Ω <input v-model="m.input_ohm" type="number" min="0" step="any" /></label>
+          <label>type of IEC 61131-2 <input v-model="m.input_type" type="number" min="0" max="3" /></label>
+        </template>
+        <template v-if="m.family !== 'contact'">
+          <label
+            >count when open <input v-model="m.open_counts" type="number" step="any" placeholder="none"
+          /></label>
+          <label
+            >accuracy, % of span
+            <input v-model="m.accuracy_percent" type="number" min="0" step="any" placeholder="unknown"
+          /></label>
+        </template>
+        <span class="keys">
+          <button
+            type="button"
+            class="act"
+            @click="
+              body.modes.splice(i + 1, 0, {
+                ...m,
+                signal: { ...m.signal },
+                counts: { ...m.counts },
+                name: `${m.name} 2`,
+              })
+            "
+          >
+            copy
+          </button>
+          <button
+            type="button"
+            class="act"
+            :disabled="body.modes.length < 2"
+            @click="body.modes.splice(i, 1)"
+          >
+            away
+          </button>
+        </span>
+      </div>
+      <button type="button" class="act" @click="body.modes.push(blankMode())">another way</button>
+    </fieldset>
+    <fieldset>
+      <legend>the word and its registers</legend>
+      <label><input v-model="body.signed" type="checkbox" /> signed</label>
+      <label
+        ><input
+          type="checkbox"
+          :checked="body.word?.bits === 32"
+          @change="body.word = ($event.target as HTMLInputElement).checked ? { bits: 32 } : null"
+        />
+        32 bits a channel</label
+      >
+      <label
+        ><input type="checkbox" :checked="has.status" @change="turnRegister('status bits', !has.status)" /> a
+        status word</label
+      >
+      <template v-if="body.status">
+        <label
+          >its first bit is <input v-model.number="body.status.bit_base" type="number" min="0" max="1"
+        /></label>
+        <label
+          >1 means
+          <select v-model="body.status.one_means">
+            <option>fault</option>
+            <option>healthy</option>
+          </select></label
+        >
+      </template>
+      <label
+        ><input type="checkbox" :checked="has.cold" @change="turnRegister('cold junction', !has.cold)" /> its
+        cold junction</label
+      >
+      <span class="quiet small">{{ body.registers.map((r) => `${r.count} ${r.holds}`).join(', ') }}</span>
+    </fieldset>
+    <fieldset>
+      <legend>filters, open circuit, and what can be written</legend>
+      <span v-for="(f, i) in body.filters" :key="i" class="piece">
+        <input v-model="f.name" class="figure" :aria-label="`name of filter ${i + 1}`" />
+        <input
+          v-model.number="f.time_ms"
+          type="number"
+          min="0"
+          step="any"
+          placeholder="ms"
+          aria-label="time, ms"
+        />
+        <input
+          v-model.number="f.rejects_hz"
+          type="number"
+          min="0"
+          step="any"
+          placeholder="Hz"
+          aria-label="rejected Hz"
+        />
+        <button type="button" class="act" aria-label="filter away" @click="body.filters!.splice(i, 1)">
+          ×
+        </button>
+      </span>
+      <button
+        type="button"
+        class="act"
+        @click="(body.filters ??= []).push({ name: '50 Hz', rejects_hz: 50, stages: 3 })"
+      >
+        a filter
+      </button>
+      <label v-for="name in ['up-scale', 'down-scale', 'as the module does']" :key="name"
+        ><input type="checkbox" :checked="open(name)" @change="turnOpen(name)" /> {{ name }}</label
+      >
+      <div v-for="of in ['mode', 'filter', 'open circuit', 'enabled']" :key="of" class="piece">
+        <label
+          ><input
+            type="checkbox"
+            :checked="!!setting(of)"
+            :disabled="!choices(of).length"
+            @change="turnSetting(of, !setting(of))"
+          />
+          {{ of }} can be written</label
+        >
+        <label v-for="name in setting(of) ? choices(of) : []" :key="name" class="small"
+          >{{ name }} is
+          <input
+            v-model.number="setting(of)!.codes[name]"
+            type="number"
+            min="0"
+            max="65535"
+            placeholder="next"
+            class="mark"
+          />
+        </label>
+      </div>
+    </fieldset>
+    <fieldset>
+      <legend>isolation, fuses, currents</legend>
+      <label v-for="[name, label, unit] in FIGURES" :key="name"
+        >{{ label }}{{ unit ? `, ${unit}` : '' }}
+        <input v-model.number="body[name]" type="number" min="0" step="any" placeholder="0"
+      /></label>
+    </fieldset>
+  </form>
+</template>
+
+<style scoped>
+fieldset {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px 14px;
+  align-items: baseline;
+  margin: 0 0 10px;
+  padding: 6px 10px 10px;
+  border: 1px solid rgb(var(--v-theme-line));
+  background: rgb(var(--v-theme-surface));
+}
+
+legend {
+  padding: 0 4px;
+  color: rgb(var(--v-theme-quiet));
+  font-size: 12px;
+}
+
+label {
+  font-size: 12px;
+}
+
+input:not([type='checkbox']),
+select {
+  min-height: 24px;
+  padding: 0 5px;
+  border: 0;
+  border-bottom: 1px solid rgb(var(--v-theme-duct));
+  background: rgb(var(--v-theme-bar));
+  color: inherit;
+  font: inherit;
+}
+
+input[type='number'] {
+  width: 84px;
+  font-family: var(--mono);
+}
+
+input.mark {
+  width: 56px;
+}
+
+.wide,
+.wide input {
+  flex: 1;
+  min-width: 260px;
+}
+
+.mode {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 5px 12px;
+  width: 100%;
+  padding: 6px 8px;
+  border-left: 4px solid rgb(var(--v-theme-copper));
+  background: rgb(var(--v-theme-bar));
+}
+
+.mode input:not([type='checkbox']),
+.mode select {
+  background: rgb(var(--v-theme-surface));
+}
+
+.piece {
+  display: inline-flex;
+  flex-wrap: wrap;
+  gap: 4px 10px;
+  align-items: baseline;
+}
+
+.keys {
+  display: flex;
+  gap: 6px;
+}
+</style>

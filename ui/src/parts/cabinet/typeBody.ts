@@ -1,0 +1,124 @@
+/** A module type while it is typed in: what follows by itself is filled in, so that a manual's few lines suffice. */
+
+export interface ModeBody {
+  name: string
+  family: string
+  signal_unit: string
+  signal: { low: number; high: number }
+  counts: { low: number; high: number }
+  least?: number | null
+  most?: number | null
+  [more: string]: unknown
+}
+
+export interface TypeBody {
+  key: string
+  title: string
+  summary: string
+  channels: number
+  direction: string
+  terminals: { mark: string; role: string }[]
+  modes: ModeBody[]
+  registers: { holds: string; count: number; says?: string }[]
+  filters?: { name: string; time_ms?: number; rejects_hz?: number; stages?: number }[]
+  settings?: { of: string; codes: Record<string, number> }[]
+  open_choices?: string[]
+  signed?: boolean
+  status?: { bit_base: number; one_means: string } | null
+  word?: { bits?: number; kind?: string } | null
+  [more: string]: unknown
+}
+
+export const FAMILIES: Record<string, { label: string; units: string[] }> = {
+  linear: { label: 'current, voltage, Ω, Hz', units: ['mA', 'V', 'mV', 'Ω', 'Hz', 'pulses', 'mV/V'] },
+  thermocouple: { label: 'thermocouple', units: ['°C', '°F', 'K'] },
+  resistance: { label: 'resistance thermometer', units: ['°C', '°F', 'K', 'Ω'] },
+  contact: { label: 'discrete', units: ['V', 'mA'] },
+}
+
+export function blankMode(): ModeBody {
+  return {
+    name: '4–20 mA',
+    family: 'linear',
+    signal_unit: 'mA',
+    signal: { low: 4, high: 20 },
+    counts: { low: 0, high: 30000 },
+    burden_ohm: 100,
+  }
+}
+
+export function blankType(): TypeBody {
+  return {
+    key: '',
+    title: '',
+    summary: '',
+    channels: 4,
+    direction: 'in',
+    terminals: [
+      { mark: '{n}', role: 'plus' },
+      { mark: '{n}', role: 'minus' },
+    ],
+    modes: [blankMode()],
+    registers: [{ holds: 'channel words', count: 4 }],
+    filters: [],
+    settings: [],
+    signed: true,
+  }
+}
+
+/** "AI-4 special" → "ai-4-special": the name a type has in files. */
+export function keyOf(title: string): string {
+  return title
+    .toLowerCase()
+    .normalize('NFKD')
+    .replace(/[\u0300-\u036f]/g, '')
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-|-$/g, '')
+}
+
+/** The registers that so many channels need, keeping what else the module occupies. */
+export function registersFor(body: TypeBody): TypeBody['registers'] {
+  const bits = body.modes.every((m) => m.family === 'contact')
+  const words = body.word?.bits === 32 ? 2 : 1
+  const before = body.registers.find((r) => r.holds.startsWith('channel'))
+  const first = bits
+    ? { ...before, holds: 'channel bits', count: Math.ceil(body.channels / 16) }
+    : { ...before, holds: 'channel words', count: body.channels * words }
+  const rest = body.registers.filter((r) => !r.holds.startsWith('channel'))
+  return [
+    first,
+    ...rest.map((r) =>
+      r.holds === 'status bits'
+        ? { ...r, count: Math.ceil(body.channels / 16) }
+        : r.holds === 'other numbers'
+          ? { ...r, count: body.channels }
+          : r,
+    ),
+  ]
+}
+
+/** The type as it is sent: a key from the title, no empty figures, settings whose numbers cover their choices. */
+export function tidied(body: TypeBody | undefined): TypeBody {
+  if (!body) return blankType()
+  const empty = (value: unknown) => value === '' || value === null || value === undefined
+  const modes = body.modes.map(
+    (m) => Object.fromEntries(Object.entries(m).filter(([, v]) => !empty(v))) as ModeBody,
+  )
+  const names: Record<string, string[]> = {
+    mode: modes.map((m) => m.name),
+    filter: (body.filters ?? []).map((f) => f.name),
+    'open circuit': body.open_choices ?? [],
+    enabled: ['yes', 'no'],
+  }
+  const settings = (body.settings ?? []).map((s) => {
+    let next = Math.max(-1, ...Object.values(s.codes))
+    const before = Object.values(s.codes)
+    const mine = names[s.of] ?? []
+    // A choice that is only called otherwise keeps its number: it stands where it stood.
+    const kept = before.length === mine.length ? before : []
+    const codes = Object.fromEntries(mine.map((name, i) => [name, s.codes[name] ?? kept[i] ?? ++next]))
+    return { of: s.of, codes }
+  })
+  const whole = Object.fromEntries(Object.entries(body).filter(([, v]) => !empty(v))) as TypeBody
+  return { ...whole, title: body.title, key: body.key || keyOf(body.title), modes, settings }
+}
