@@ -260,6 +260,95 @@ def list_() -> None:
     report.write()
 
 
+def _full_cabinet() -> Any:
+    """One cabinet of 12 racks of 16 modules of 16 channels, every second channel used."""
+    from canaleta.catalogue.demo import DemoPlant
+
+    racks = [
+        {"name": str(r), "port": 15020, "modules": [{"slot": s, "type": "di16-24v"} for s in range(1, 17)]}
+        for r in range(1, 13)
+    ]
+    points = [
+        {"tag": f"ZS-{r:02d}{s:02d}{c:02d}", "service": f"position {r} {s} {c}", "area": "kiln 2",
+         "signal": "contact NO", "wires": "2", "supply": "module", "mode": "24 V DC", "text_0": "open",
+         "text_1": "closed", "channel": f"FC-1·{r}·{s}·{c}"}
+        for r in range(1, 13) for s in range(1, 17) for c in range(1, 17, 2)
+    ]  # fmt: skip
+    cabinet = {"name": "FC-1", "title": "full", "racks": racks}
+    return DemoPlant.model_validate(
+        {"about": "generated", "name": "Vallroja Tileworks", "cabinets": [cabinet], "points": points, "field": []}
+    )
+
+
+_DRAG = """async () => {
+  const tasks = []
+  new PerformanceObserver((list) => tasks.push(...list.getEntries().map((e) => e.duration))).observe({type: 'longtask'})
+  const head = document.querySelector('.head[data-place="1"]')
+  const at = head.getBoundingClientRect()
+  const send = (target, type, x) => target.dispatchEvent(new PointerEvent(type,
+    {bubbles: true, button: 0, pointerId: 1, clientX: x, clientY: at.y + 20}))
+  const frames = []
+  let last = await new Promise((r) => requestAnimationFrame(r))
+  send(head, 'pointerdown', at.x + 30)
+  for (let k = 1; k <= 120; k++) {
+    send(window, 'pointermove', at.x + 30 + 3 * k)
+    const now = await new Promise((r) => requestAnimationFrame(r))
+    frames.push(now - last)
+    last = now
+  }
+  send(window, 'pointerup', at.x + 390)
+  await new Promise((r) => setTimeout(r, 1500))
+  return [frames, tasks]
+}"""
+
+
+def cabinet() -> None:
+    """A cabinet of 12 racks, 16 modules each, 16 channels each: opened, and a module dragged, in a real browser."""
+    from playwright.sync_api import sync_playwright
+
+    report = Report("cabinet")
+    options, supervisor, folder, link, _ = _site(_full_cabinet(), scan=False)
+    address = f"http://{options.host}:{options.port}"
+    try:
+        with sync_playwright() as playwright:
+            chromium = playwright.chromium.launch(
+                executable_path=shutil.which("chromium"), args=["--no-sandbox", "--disable-dev-shm-usage"]
+            )
+            page = chromium.new_page(viewport={"width": 1280, "height": 800})
+            page.goto(address + link)
+            page.wait_for_selector(".grid .row", timeout=60_000)
+            opened = """async () => {
+              const t = performance.now()
+              document.querySelector('a[href="/cabinets"]').click()
+              while (!document.querySelector('.seat .tag')) await new Promise((r) => requestAnimationFrame(r))
+              await new Promise((r) => requestAnimationFrame(() => setTimeout(r)))
+              const out = performance.now() - t
+              document.querySelector('a[href="/list"]').click()
+              while (!document.querySelector('.grid .row')) await new Promise((r) => requestAnimationFrame(r))
+              return out
+            }"""
+            times = [page.evaluate(opened) for _ in range(5)]
+            report.add("opened from the list, first time", f"{times[0]:.0f} ms", "1000 ms")
+            report.add("opened from the list, median of five", f"{statistics.median(times):.0f} ms", "1000 ms")
+            began = time.perf_counter()
+            page.goto(address + "/cabinets")
+            page.wait_for_selector(".seat .tag", timeout=60_000)
+            report.add("page loaded at the cabinet", f"{(time.perf_counter() - began) * 1000:.0f} ms")
+            report.add("seats made at once", str(page.locator(".seat").count()))
+            page.wait_for_timeout(1000)
+            frames, tasks = page.evaluate(_DRAG)
+            report.add("drag of a module, median frame of 120", f"{statistics.median(frames):.1f} ms", "17 ms")
+            report.add("drag of a module, slowest frame", f"{max(frames):.1f} ms")
+            report.add("longest task while dragging and after the drop", f"{max(tasks, default=0):.0f} ms", "50 ms")
+            page.wait_for_selector(".preview .act.main:enabled", timeout=10_000)
+            report.add("addresses that the drop would change, told", page.locator(".preview h3").first.inner_text())
+            chromium.close()
+    finally:
+        supervisor.shut_down()
+        shutil.rmtree(folder, ignore_errors=True)
+    report.write()
+
+
 def latency() -> None:
     """From a signal put on terminals to its value in the browser, beside the scan period."""
     from playwright.sync_api import sync_playwright
@@ -358,4 +447,6 @@ def warm() -> None:
 
 
 if __name__ == "__main__":
-    {"core": core, "convert": convert, "list": list_, "latency": latency, "warm": warm}[sys.argv[1]]()
+    {"core": core, "convert": convert, "list": list_, "cabinet": cabinet, "latency": latency, "warm": warm}[
+        sys.argv[1]
+    ]()

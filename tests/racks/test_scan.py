@@ -37,7 +37,9 @@ def test_what_the_field_holds_is_what_the_list_shows_but_where_it_is_wrong_on_pu
     image = listed()
     field = FieldRack(PLANT, LAYOUT, 1, seed=7)
     shown = block(image, field)
-    process = dict(zip([d.at for d in PLANT.field if d.at.startswith("KC-2·1·")], field.process(0).tolist(), strict=True))
+    process = dict(
+        zip([d.at for d in PLANT.field if d.at.startswith("KC-2·1·")], field.process(0).tolist(), strict=True)
+    )
     wrong = {"PT-3107", "PT-3108", "TE-2103", "TE-4102"}
     for point, value in zip(shown.points.tolist(), shown.value.tolist(), strict=True):
         row = image.row_of(point)

@@ -71,6 +71,10 @@ def judge_module(image: PlantImage, row: int, module: int, channel: int = 0) -> 
         return Judgement(
             Level.REFUSED, "", "", (f"{kind.title} gives a signal out, and so does the device: two sources",), ()
         )
+    now = image.layout.modules.get(int(image.module[row]))
+    if now is None or now.type_key != image.layout.modules[module].type_key:
+        # Counts typed for another module's span mean nothing here; landing lets them follow signal and module.
+        one = one.with_cells({(0, "counts_low"): None, (0, "counts_high"): None})
     wish = image.text("mode", row)
     modes = sorted(kind.modes, key=lambda mode: mode.name != wish)
     tried = [_by_mode(one, signal, module, channel, mode.name) for mode in modes]

@@ -82,6 +82,7 @@ class _Placing:
         area, group = image.text("area", row), image.text("redundant", row).lower()
         order = sorted(self._modules, key=lambda m: -self._areas[area, self._cabinet_of[m]])
         told: list[str] = []
+        almost: list[str] = []
         for level in (Level.FITS, Level.WARNS):
             for module in order:
                 found = self._judge(row, module)
@@ -91,17 +92,17 @@ class _Placing:
                     continue
                 cabinet = self._cabinet_of[module]
                 if group and module in self._apart.get(group, set()):
-                    told.append(f"{layout.type_of(module).title} carries the one it stands in for")
+                    almost.append(f"{layout.type_of(module).title} carries the one it stands in for")
                     continue
                 if self._left[cabinet] <= 0:
-                    told.append(f"{layout.cabinets[cabinet].name} has only its spares left")
+                    almost.append(f"{layout.cabinets[cabinet].name} has only its spares left")
                     continue
                 channel = self._free(module)
                 if channel is None:
-                    told.append(f"{layout.type_of(module).title} is full")
+                    almost.append(f"{layout.type_of(module).title} is full")
                     continue
                 if not self._feeds(row, module, channel, found.mode):
-                    told.append(f"{layout.type_of(module).title} would be over its supply")
+                    almost.append(f"{layout.type_of(module).title} would be over its supply")
                     continue
                 self._used.setdefault(module, set()).add(channel)
                 self._left[cabinet] -= 1
@@ -110,9 +111,12 @@ class _Placing:
                 why = f"{area} is there" if self._areas[area, cabinet] else "it fits"
                 if level is Level.WARNS:
                     why = "; ".join(found.reasons)
-                return Placed(point, module, channel, found.mode, found.reads, why)
-        commonest = Counter(told).most_common(2)
-        return Placed(point, 0, 0, "", "", "; ".join(says for says, _ in commonest) or "no module in reach")
+                own = judge_module(image.only(np.array([row])), 0, module)
+                return Placed(point, module, channel, own.mode, own.reads, why)
+        # What would have taken it says more than what never could.
+        near = [says for says, _ in Counter(almost).most_common(2)]
+        far = [says for says, _ in Counter(told).most_common(2)]
+        return Placed(point, 0, 0, "", "", "; ".join(near or far) or "no module in reach")
 
     def _judge(self, row: int, module: int) -> Judgement:
         key = (self._image.layout.modules[module].type_key, *(self._image.text(name, row) for name in _LIKE))

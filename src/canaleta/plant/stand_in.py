@@ -14,6 +14,7 @@ from canaleta.core.signals import Family
 __all__ = ["stand_in_document"]
 
 _FIELD = {Station.DEVICE, Station.LOOP}
+_SET = {"filter", "open_action", "enabled"}
 _SEPARATE = {"signal", "device_low", "device_high"}
 
 
@@ -64,7 +65,7 @@ def _device(image: PlantImage, row: int) -> dict[str, Any]:
     cells = {
         f.name: text
         for f in STORED
-        if f.station in _FIELD and f.name not in _SEPARATE and (text := image.text(f.name, row))
+        if (f.station in _FIELD or f.name in _SET) and f.name not in _SEPARATE and (text := image.text(f.name, row))
     }
     return {
         "at": image.text("channel", row), "signal": image.text("signal", row), "mode": image.text("mode", row),

@@ -105,7 +105,8 @@ watch(racks, (now) => plant.watch(now.map((r) => r.rack)))
 
 const box = ref<HTMLElement | null>(null)
 const rackHeight = (rack: Schemas['RackIn']) =>
-  190 + Math.max(2, ...rack.modules.map((m) => m.channels.length)) * (held.value ? 27 : 43)
+  (held.value ? 270 : 190) +
+  Math.max(2, ...rack.modules.map((m) => m.channels.length)) * (held.value ? 27 : 43)
 const virtual = useVirtualizer(
   computed(() => ({
     count: racks.value.length,
@@ -116,6 +117,12 @@ const virtual = useVirtualizer(
   })),
 )
 watch([() => held.value, racks], () => void nextTick(() => virtual.value.measure()))
+
+watch([() => chosen.value.rack, racks], ([rack], [before]) => {
+  const index = racks.value.findIndex((r) => r.rack === rack)
+  if (index >= 0 && rack !== before)
+    void nextTick(() => virtual.value.scrollToIndex(index, { align: 'start' }))
+})
 
 /** Keep the cabinet in the address, and whatever else is chosen there. */
 function go(query: Record<string, string | number | undefined>) {
@@ -339,7 +346,13 @@ onUnmounted(() => removeEventListener('keydown', key))
           @propose="change"
         />
         <RackPanel v-else-if="chosenRack" :rack="chosenRack" :types="types" @propose="change" />
-        <CabinetPanel v-else-if="cabinet" :cabinet="cabinet" @propose="change" @place="findPlaces" />
+        <CabinetPanel
+          v-else-if="cabinet"
+          :cabinet="cabinet"
+          @propose="change"
+          @place="findPlaces"
+          @rack="go({ rack: $event })"
+        />
       </template>
     </aside>
   </section>

@@ -6,7 +6,11 @@ import { usePlant } from '../../plant/store'
 import type { Operation } from '../../plant/useHardware'
 
 const props = defineProps<{ cabinet: Schemas['CabinetOut'] }>()
-const emit = defineEmits<{ propose: [title: string, operations: Operation[]]; place: [] }>()
+const emit = defineEmits<{
+  propose: [title: string, operations: Operation[]]
+  place: []
+  rack: [rack: number]
+}>()
 const plant = usePlant()
 const host = ref('')
 const port = ref('')
@@ -74,6 +78,17 @@ function addRack() {
     </p>
     <p class="quiet small">{{ Math.round(cabinet.heat_w) }} W of heat from modules and supplies</p>
     <p class="keys">
+      <button
+        v-for="r in cabinet.racks"
+        :key="r.rack"
+        type="button"
+        class="chip"
+        @click="emit('rack', r.rack)"
+      >
+        rack {{ r.name }}
+      </button>
+    </p>
+    <p class="keys">
       <button v-if="plant.may('edit')" type="button" class="act" @click="emit('place')">
         propose places for what waits
       </button>
@@ -136,6 +151,12 @@ tbody th {
 .sum td,
 .sum th {
   border-top: 1px solid rgb(var(--v-theme-duct));
+}
+
+.keys {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
 }
 
 .field {

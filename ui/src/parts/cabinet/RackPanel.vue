@@ -28,6 +28,8 @@ const FIELDS = [
 ] as const
 const texts = ref<Record<string, string>>({})
 
+const path = () => ({ params: { path: { rack: props.rack.rack } } })
+
 watch(
   () => props.rack.rack,
   () => {
@@ -43,7 +45,6 @@ watch(
   (rack) => (texts.value = Object.fromEntries(FIELDS.map(([f]) => [f, String(rack[f])]))),
   { immediate: true },
 )
-const path = () => ({ params: { path: { rack: props.rack.rack } } })
 const armed = computed(() => compared.value?.armed)
 const left = computed(() =>
   armed.value?.until ? Math.max(1, Math.round((Date.parse(armed.value.until) - Date.now()) / 60000)) : 0,

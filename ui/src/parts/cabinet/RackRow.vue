@@ -44,7 +44,9 @@ const virtual = useVirtualizer(
   })),
 )
 const height = computed(
-  () => 110 + Math.max(2, ...props.rack.modules.map((m) => m.channels.length)) * (props.held ? 27 : 43),
+  () =>
+    (props.held ? 190 : 110) +
+    Math.max(2, ...props.rack.modules.map((m) => m.channels.length)) * (props.held ? 27 : 43),
 )
 
 // The drag itself never touches Vue: one element moves, one mark shows the place; a frame costs a style.

@@ -1,0 +1,80 @@
+"""Places for points that wait: what fits, spares kept, points that stand in for each other kept apart."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from tests.words import layout_with, plant_of
+
+from canaleta.catalogue.types import module_types
+from canaleta.core.conventions import Conventions, Reserve
+from canaleta.core.image import PlantImage
+from canaleta.core.layout import Layout, Module
+from canaleta.core.placing import Placed, places_for
+
+ALL = Conventions(reserve=Reserve(spare_share=0.0))
+
+
+def two_of(key: str) -> Layout:
+    plain = layout_with()
+    modules = {4: Module(4, 1, 1, key), 5: Module(5, 1, 2, key)}
+    return replace(plain, modules=modules, types={key: module_types()[key]})
+
+
+def waiting(layout: Layout, *sentences: str, conventions: Conventions = ALL) -> PlantImage:
+    plant = plant_of(*(f"{s}, nowhere" for s in sentences), layout=layout)
+    cells = {(row, "supply"): "module" for row in range(len(plant))} | {
+        (row, "wires"): 2 for row in range(len(plant))
+    }
+    return replace(plant.with_cells(cells), conventions=conventions)  # type: ignore[arg-type]
+
+
+def places(plant: PlantImage) -> list[Placed]:
+    return places_for(plant, [1], plant.ids.tolist())
+
+
+def test_a_point_goes_where_it_fits_and_nothing_is_landed() -> None:
+    plant = waiting(two_of("ai4-iso"), "4–20 mA, 0…10 bar, shows 0…10 bar")
+    (place,) = places(plant)
+    assert (place.module, place.channel, place.mode) == (4, 0, "4–20 mA")
+    assert place.reads.startswith("5")
+    assert not plant.landed.any()
+
+
+def test_points_that_stand_in_for_each_other_go_on_different_modules() -> None:
+    plant = waiting(two_of("ai4-iso"), "A: 4–20 mA", "B: 4–20 mA", "C: 4–20 mA")
+    plant = plant.with_cells({(row, "redundant"): "pump 1" for row in range(3)})
+    assert [p.module for p in places(plant)] == [4, 5, 0]
+    assert "carries the one it stands in for" in places(plant)[2].says
+
+
+def test_spares_are_kept() -> None:
+    """Eight channels and half of them kept: four are placed, the fifth waits."""
+    kept = Conventions(reserve=Reserve(spare_share=0.5))
+    plant = waiting(two_of("ai4-iso"), *["4–20 mA"] * 5, conventions=kept)
+    found = places(plant)
+    assert [bool(p.module) for p in found] == [True] * 4 + [False]
+    assert found[4].says == "TC-1 has only its spares left"
+
+
+def test_a_wired_spare_goes_first() -> None:
+    layout = two_of("ai4-iso")
+    layout = replace(layout, modules=layout.modules | {4: replace(layout.modules[4], wired=(3,))})
+    assert places(waiting(layout, "4–20 mA"))[0].channel == 3
+
+
+def test_a_module_that_cannot_feed_another_loop_is_passed_over() -> None:
+    """40 mA feed one loop of 22 mA and not two."""
+    layout = two_of("ai4-iso")
+    weak = layout.types["ai4-iso"].model_copy(update={"loop_ma": 40.0})
+    plant = waiting(replace(layout, types={"ai4-iso": weak}), *["4–20 mA"] * 3)
+    assert [p.module for p in places(plant)] == [4, 5, 0]
+
+
+def test_what_fits_nowhere_says_what_the_modules_take() -> None:
+    assert "takes mA; TC K gives mV" in places(waiting(two_of("ai4-iso"), "TC K"))[0].says
+
+
+def test_each_point_is_told_its_own_reading() -> None:
+    plant = waiting(two_of("ai4-iso"), "4–20 mA, 0…10 bar, shows 0…10 bar", "4–20 mA, 0…600 mbar, shows 0…600 mbar")
+    assert [p.reads.split()[-1] for p in places(plant)] == ["bar", "mbar"]
