@@ -4,7 +4,13 @@ import pytest
 from tests.conftest import Database
 
 from canaleta.core.convention_fields import convention_texts
-from canaleta.plant.conventions import ConventionEdit, ConventionRefused, change_conventions, preview_conventions
+from canaleta.plant.conventions import (
+    ConventionEdit,
+    ConventionRefused,
+    change_conventions,
+    moved_levels,
+    preview_conventions,
+)
 from canaleta.plant.findings import stored_findings
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.undo import undo
@@ -62,3 +68,16 @@ def test_limits_that_move_together_are_read_together(database: Database) -> None
     change_conventions(database.engine, keeper, edits, "ana")
     with pytest.raises(ConventionRefused, match="four limits rise"):
         change_conventions(database.engine, keeper, [ConventionEdit("namur.good_to_ma", "21.2", "22")], "ana")
+
+
+def test_levels_that_follow_the_supply_are_listed_when_it_changes(database: Database) -> None:
+    """N40: off below 8 V and on from 14 V at 24 V are 10 and 17.5 V at 30 V; fixed levels are not named."""
+    keeper = PlantKeeper(database.engine)
+    image = keeper.current()
+    row = next(r for r in range(len(image)) if image.label(r) == "ZS-6102")
+    following = image.with_cells({(row, "mode"): "moves with the supply"})
+    moved = moved_levels(following, [ConventionEdit("supply_v", "24", "30")])
+    assert [(following.label(following.row_of(m.point)), m.was, m.becomes) for m in moved] == [
+        ("ZS-6102", "off below 8.00 V, on from 14.00 V", "off below 10.00 V, on from 17.50 V")
+    ]
+    assert moved_levels(image, [ConventionEdit("supply_v", "24", "30")]) == []

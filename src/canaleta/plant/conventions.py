@@ -5,16 +5,20 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
 from sqlalchemy import Connection, Engine
 
 from canaleta.core.convention_fields import convention_texts, with_conventions
 from canaleta.core.image import PlantImage
-from canaleta.core.text import TextError
+from canaleta.core.joints.linear import NOMINAL_SUPPLY_V
+from canaleta.core.modules import ModeTable
+from canaleta.core.signals import Family
+from canaleta.core.text import TextError, shown
 from canaleta.plant.database import take_plant_lock
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.proposals import Applied, commit
 
-__all__ = ["ConventionEdit", "ConventionRefused", "change_conventions", "preview_conventions"]
+__all__ = ["ConventionEdit", "ConventionRefused", "change_conventions", "moved_levels", "preview_conventions"]
 
 MOST_ADDRESSES = 20
 
@@ -43,6 +47,33 @@ class ConventionRefused(ValueError):
     def __init__(self, name: str, says: str, theirs: str | None = None) -> None:
         super().__init__(says)
         self.name, self.theirs = name, theirs
+
+
+def moved_levels(image: PlantImage, edits: Sequence[ConventionEdit]) -> list[Renamed]:
+    """Points whose levels or spans follow the supply, with both, when the supply changes; at most MOST_ADDRESSES.
+
+    Raises ConventionRefused.
+    """
+    after = image.with_conventions(with_conventions(image.conventions, _checked(image, edits)))
+    supply = image.conventions.supply_v, after.conventions.supply_v
+    table, mode = image.layout.mode_table, image.mode
+    if supply[0] == supply[1] or not len(table.follows_supply):
+        return []
+    rows = np.flatnonzero((mode >= 0) & table.follows_supply[np.maximum(mode, 0)])
+    return [
+        Renamed(int(image.ids[row]), *(_levels(table, int(mode[row]), volts) for volts in supply))
+        for row in rows[:MOST_ADDRESSES].tolist()
+    ]
+
+
+def _levels(table: ModeTable, mode: int, supply_v: float) -> str:
+    """The levels or the span of a mode at a supply, in words."""
+    share = supply_v / NOMINAL_SUPPLY_V
+    if table.family[mode] == Family.CONTACT:
+        off, on = (shown(float(table.numbers[name][mode]) * share, 2) for name in ("off_below_v", "on_from_v"))
+        return f"off below {off} V, on from {on} V"
+    high = shown(float(table.numbers["signal_high"][mode]) * share, 3)
+    return f"full scale {high} {ModeTable.UNITS[int(table.unit[mode])]}"
 
 
 def preview_conventions(image: PlantImage, edits: Sequence[ConventionEdit]) -> list[Renamed]:

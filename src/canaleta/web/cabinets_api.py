@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from canaleta.core.addresses import addresses_at
 from canaleta.core.fields import Landing
 from canaleta.core.image import PlantImage
-from canaleta.core.landing import Judgement, judge_module
+from canaleta.core.landing import Judgement, Level, judge_module
 from canaleta.core.layout import Cabinet, Module, Rack
 from canaleta.core.loads import Load, ModuleLoad, device_ma, module_load, rack_load
 from canaleta.core.naming import departures
@@ -205,11 +205,13 @@ def fits(path: FitPath) -> Response:
         if whole.layout.type_of(module.id).passive:
             continue
         told = judge_module(image, 0, module.id)
+        supply, over = _supply(whole, image, at, module.id, told)
+        level = max(told.level, Level.WARNS) if over else told.level
         out.append(
             FitOut(
-                module=module.id, level=told.level.name.lower(), mode=told.mode, reads=told.reads,
-                reasons=list(told.reasons), remedies=list(told.remedies), margin=told.margin,
-                supply=_supply(whole, image, at, module.id, told),
+                module=module.id, level=level.name.lower(), mode=told.mode, reads=told.reads,
+                reasons=[*told.reasons, *([over] if over else [])], remedies=list(told.remedies), margin=told.margin,
+                supply=supply,
             )
         )  # fmt: skip
     return jsonify(FitsOut(seq=whole.seq, fits=out).model_dump())
@@ -260,20 +262,23 @@ def places(body: PlacesIn) -> Response:
     return jsonify(PlacesOut(seq=image.seq, places=out).model_dump())
 
 
-def _supply(whole: PlantImage, one: PlantImage, row: int, module: int, told: Judgement) -> str:
-    """What the module would feed to its devices with this one, against its rating."""
+def _supply(whole: PlantImage, one: PlantImage, row: int, module: int, told: Judgement) -> tuple[str, str]:
+    """What the module would feed to its devices with this one, against its rating; and why that is too much."""
     kind = whole.layout.type_of(module)
     if not told.mode or not kind.loop_ma:
-        return ""
+        return "", ""
     there = one.with_cells({(0, "channel"): Landing(module, 0, landed=True), (0, "mode"): told.mode})
     more = device_ma(there, 0)
     if not more:
-        return ""
+        return "", ""
     now = module_load(whole, module).feeds.ma
     if whole.module[row] == module and whole.landed[row]:
         now -= more
-    over = ", more than it can" if now + more > kind.loop_ma else ""
-    return f"its supply: {now + more:.0f} of {kind.loop_ma:.0f} mA{over}"
+    says = f"its supply: {now + more:.0f} of {kind.loop_ma:.0f} mA"
+    over = (
+        f"{kind.title} would feed {now + more:.0f} mA and can {kind.loop_ma:.0f}" if now + more > kind.loop_ma else ""
+    )
+    return says, over
 
 
 @dataclass(frozen=True)

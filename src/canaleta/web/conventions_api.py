@@ -9,7 +9,13 @@ from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, ConfigDict, Field
 
 from canaleta.core.convention_fields import CONVENTION_FIELDS, convention_texts
-from canaleta.plant.conventions import ConventionEdit, ConventionRefused, change_conventions, preview_conventions
+from canaleta.plant.conventions import (
+    ConventionEdit,
+    ConventionRefused,
+    change_conventions,
+    moved_levels,
+    preview_conventions,
+)
 from canaleta.web.doors import needs, session_now
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.shared import shared
@@ -68,11 +74,12 @@ class RenamedOut(BaseModel):
 
 
 class ConventionsChanged(BaseModel):
-    """What a change of conventions did, or would do."""
+    """What a change of conventions did, or would do. moved: levels and spans that follow the supply."""
 
     seq: int
     applied: bool
     renamed: list[RenamedOut]
+    moved: list[RenamedOut]
     opened: int
     closed: int
 
@@ -103,6 +110,7 @@ def change(body: ConventionsIn) -> Response:
     try:
         image = shared().image()
         renamed = [RenamedOut(point=r.point, was=r.was, becomes=r.becomes) for r in preview_conventions(image, edits)]
+        moved = [RenamedOut(point=m.point, was=m.was, becomes=m.becomes) for m in moved_levels(image, edits)]
         opened = closed = 0
         seq = image.seq
         if body.apply:
@@ -113,5 +121,5 @@ def change(body: ConventionsIn) -> Response:
         raise ProblemError(
             status, str(refused), "nothing was changed", "what was typed is kept: mend it"
         ) from refused
-    out = ConventionsChanged(seq=seq, applied=body.apply, renamed=renamed, opened=opened, closed=closed)
+    out = ConventionsChanged(seq=seq, applied=body.apply, renamed=renamed, moved=moved, opened=opened, closed=closed)
     return jsonify(out.model_dump())

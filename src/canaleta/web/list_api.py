@@ -11,6 +11,7 @@ from sqlalchemy import select
 
 from canaleta.core.fields import FIELDS, STATIONS
 from canaleta.core.image import PlantImage
+from canaleta.core.layout import Layout
 from canaleta.core.rules import RULES
 from canaleta.core.signals import SIGNALS
 from canaleta.core.units import units
@@ -307,11 +308,7 @@ def history(query: HistoryQuery) -> Response:
             wanted = wanted.where(t.change_set.c.seq.in_(of_point))
         sets = connection.execute(wanted.order_by(t.change_set.c.seq.desc()).limit(query.most)).all()
         seqs = [s.seq for s in sets]
-        rows = connection.execute(
-            select(t.change).where(
-                t.change.c.seq.in_(seqs), t.change.c.entity.in_(("point", "conventions", ADDED, REMOVED))
-            )
-        ).all()
+        rows = connection.execute(select(t.change).where(t.change.c.seq.in_(seqs))).all()
     cells: dict[int, list[HistoryCell]] = {}
     for row in rows:
         if row.entity == "conventions":
@@ -327,6 +324,11 @@ def history(query: HistoryQuery) -> Response:
                         point=row.entity_id, tag=became or was, field="tag", was=was or "", became=became or ""
                     )
                 )
+        elif row.entity != "point":
+            if query.point is None:
+                cells.setdefault(row.seq, []).extend(
+                    _hardware_cells(image.layout, row.entity, row.entity_id, row.fields)
+                )
         elif query.point in (None, row.entity_id):
             cells.setdefault(row.seq, []).extend(_history_cells(image, row.entity_id, row.fields))
     out = HistoryOut(
@@ -339,6 +341,24 @@ def history(query: HistoryQuery) -> Response:
         ]
     )  # fmt: skip
     return jsonify(out.model_dump())
+
+
+def _hardware_cells(layout: Layout, entity: str, number: int, fields: dict[str, Any]) -> list[HistoryCell]:
+    """What became of a cabinet, rack, module, cable or module type; the document of a type is not spelled out."""
+    parts: dict[str, Any] = {"cabinet": layout.cabinets, "rack": layout.racks, "cable": layout.cables}
+    part = parts.get(entity, {}).get(number)
+    name = (
+        f"{entity} {part.name}" if part else f"{entity} {layout.address(number, 0)}" if entity == "module" else entity
+    )
+
+    def told(value: Any) -> str:
+        return "" if value is None else "its document" if isinstance(value, dict) else str(value)
+
+    return [
+        HistoryCell(point=0, tag=name.strip(), field=field.replace("_", " "), was=told(was), became=told(became))
+        for field, (was, became) in fields.items()
+        if told(was) != told(became) or field == "body"
+    ]
 
 
 def _history_cells(image: PlantImage, point: int, fields: dict[str, Any]) -> list[HistoryCell]:

@@ -958,13 +958,15 @@ export interface components {
         };
         /**
          * ConventionsChanged
-         * @description What a change of conventions did, or would do.
+         * @description What a change of conventions did, or would do. moved: levels and spans that follow the supply.
          */
         ConventionsChanged: {
             /** Applied */
             applied: boolean;
             /** Closed */
             closed: number;
+            /** Moved */
+            moved: components["schemas"]["RenamedOut"][];
             /** Opened */
             opened: number;
             /** Renamed */

@@ -12,6 +12,7 @@ const trouble = ref('')
 const editing = ref<{ name: string; text: string } | null>(null)
 const refused = ref<{ name: string; says: string; text: string } | null>(null)
 const renamed = shallowRef<Schemas['RenamedOut'][]>([])
+const moved = shallowRef<Schemas['RenamedOut'][]>([])
 
 const GROUPS: [title: string, names: RegExp][] = [
   ['numbering and names', /^(channel_base|bit_base|tag_rule|address_rule)$/],
@@ -49,13 +50,17 @@ async function accept(row: Schemas['ConventionOut']) {
     }),
   )
   if (answer.problem) refused.value = { name: row.name, says: answer.problem.title, text: now.text }
-  else renamed.value = answer.data.renamed
+  else {
+    renamed.value = answer.data.renamed
+    moved.value = answer.data.moved
+  }
   await read()
 }
 
 async function undo() {
   await plant.turnBack('undo')
   renamed.value = []
+  moved.value = []
   await read()
 }
 
@@ -78,6 +83,12 @@ onUnmounted(() => removeEventListener('keydown', key))
       <span class="quiet">set once, obeyed on every screen; a change is undone with Ctrl Z</span>
     </header>
     <p v-if="trouble" class="bad">■ {{ trouble }}</p>
+    <ul v-if="moved.length" class="moved" role="status">
+      <li v-for="m in moved" :key="m.point">
+        ▲ <span class="figure">{{ plant.list.text('tag', plant.list.row(m.point) ?? -1) }}</span>
+        {{ m.was }} → {{ m.becomes }}
+      </li>
+    </ul>
     <p v-if="renamed.length" class="chip settle" role="status">
       channels are labelled anew, nothing moves: {{ renamed[0]!.was }} is now {{ renamed[0]!.becomes
       }}{{ renamed.length > 1 ? ', and so on' : '' }}
@@ -119,6 +130,13 @@ onUnmounted(() => removeEventListener('keydown', key))
 </template>
 
 <style scoped>
+.moved {
+  margin: 0 0 8px;
+  padding: 0;
+  color: rgb(var(--v-theme-settle));
+  list-style: none;
+}
+
 .conventions {
   height: 100%;
   padding: 14px 20px;

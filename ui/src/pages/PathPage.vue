@@ -20,6 +20,14 @@ const plant = usePlant()
 const route = useRoute()
 const router = useRouter()
 const point = computed(() => Number(route.params.point))
+// What the point can trip is said before anything is put on its terminals.
+const TRIPS = { trips: 'it', used_by: 'used by', inhibit: 'inhibit:', tell: 'tell' }
+const trips = computed(() =>
+  Object.entries(TRIPS).flatMap(([field, word]) => {
+    const text = sheet.value?.settings.find((s) => s.field === field)?.text
+    return text ? [`${word} ${text}`] : []
+  }),
+)
 const query = ref('')
 const onlyFindings = ref(false)
 const bar = ref<InstanceType<typeof TopBar> | null>(null)
@@ -111,6 +119,7 @@ onUnmounted(() => removeEventListener('keydown', key))
             :what-if="whatIf"
             :injectable="sheet.injectable"
             :contact="sheet.family === 'contact'"
+            :trips="trips"
             :stale="stale"
             @live="goLive"
           >

@@ -10,6 +10,7 @@ const props = defineProps<{
   path: Schemas['PathOut']
   whatIf: WhatIf | null
   injectable: string
+  trips: string[]
   contact: boolean
   stale: boolean
 }>()
@@ -81,6 +82,7 @@ async function put(signal: string) {
       {{ path.injected ? '◇ injected' : 'inject…' }}
     </button>
     <form v-if="open" class="panel inject" @submit.prevent="submit" @keydown.esc.stop="open = false">
+      <p v-for="line in trips" :key="line" class="trips">▲ {{ line }}</p>
       <p>put on the terminals, as a signal source would:</p>
       <template v-if="contact">
         <button class="act" type="button" :disabled="busy" @click="put('closed')">closed</button>
@@ -119,6 +121,10 @@ async function put(signal: string) {
   width: 330px;
   padding: 10px 12px;
   box-shadow: 0 4px 16px rgb(0 0 0 / 25%);
+}
+
+.inject .trips {
+  color: rgb(var(--v-theme-settle));
 }
 
 .inject p {
