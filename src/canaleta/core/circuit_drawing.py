@@ -14,7 +14,7 @@ from canaleta.core.circuit import Circuit, Run
 __all__ = ["drawn"]
 
 STEP, TOP, WIDTH = 56, 62, 960
-DEVICE, CABLE, STRIP, HOPS, MODULE = (16, 176), (190, 410), (430, 500), (530, 690), (740, 944)
+DEVICE, CABLE, STRIP, HOPS, MODULE = (16, 176), (190, 410), (430, 500), (520, 716), (740, 944)
 _STYLE = """
 .c{fill:none;stroke:var(--draw-ink,#1d1c1a);stroke-width:2}.box{fill:var(--draw-paper,#fff);stroke:var(--draw-ink,#1d1c1a);stroke-width:1.5}
 .thin{fill:none;stroke:var(--draw-quiet,#6b675f);stroke-width:1;stroke-dasharray:5 3}.a{fill:var(--draw-copper,#9a4a1f)}
@@ -87,7 +87,7 @@ def _core(run: Run, y: int, hops: tuple[str, ...]) -> list[str]:
         for k, hop in enumerate(hops):
             x = HOPS[0] + k * width
             out += [f'<rect class="box" x="{x:.0f}" y="{y - 9}" width="{width - 8:.0f}" height="18"/>',
-                    _text(x + width / 2 - 4, y + 4, hop[: int(width / 6)], "", "middle")]  # fmt: skip
+                    _text(x + width / 2 - 4, y + 4, hop[: int(width / 6)], "q", "middle")]  # fmt: skip
     return out + _terminal(y, run.terminal, run.role)
 
 

@@ -101,6 +101,10 @@ table {
   font-size: 11.5px;
 }
 
+td:first-child {
+  white-space: nowrap;
+}
+
 td {
   padding: 1px 8px 1px 0;
   vertical-align: top;

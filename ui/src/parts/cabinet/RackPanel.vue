@@ -161,7 +161,13 @@ function turn(register: number) {
         list and rack agree in every setting
       </p>
       <template v-if="compared.differences.length">
-        <h3>{{ compared.differences.length }} settings differ</h3>
+        <h3>
+          {{
+            compared.differences.length === 1
+              ? 'one setting differs'
+              : `${compared.differences.length} settings differ`
+          }}
+        </h3>
         <ul>
           <li v-for="d in compared.differences" :key="d.holding">
             <label :title="`holding register ${d.holding} from 0; the list’s choice is written as ${d.code}`">
@@ -309,6 +315,7 @@ select {
 }
 
 .trips {
+  margin-bottom: 8px;
   padding: 4px 8px;
   border: 1px solid rgb(var(--v-theme-settle));
   background: rgb(var(--v-theme-settle-wash));
