@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from decimal import Decimal
 
+import pytest
 from tests.words import layout_with, plant_of
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.conventions import Conventions, Reserve
 from canaleta.core.image import PlantImage
+from canaleta.core.landing import Level, judge_module
 from canaleta.core.layout import Layout, Module
 from canaleta.core.placing import Placed, places_for
+from canaleta.core.rules import audit
 
 ALL = Conventions(reserve=Reserve(spare_share=0.0))
 
@@ -78,3 +82,30 @@ def test_what_fits_nowhere_says_what_the_modules_take() -> None:
 def test_each_point_is_told_its_own_reading() -> None:
     plant = waiting(two_of("ai4-iso"), "4–20 mA, 0…10 bar, shows 0…10 bar", "4–20 mA, 0…600 mbar, shows 0…600 mbar")
     assert [p.reads.split()[-1] for p in places(plant)] == ["bar", "mbar"]
+
+
+def test_stand_ins_on_one_module_are_found() -> None:
+    """R38: two on one module and one on another; the two are named."""
+    plant = plant_of("A: 4–20 mA", "B: 4–20 mA", "C: TC K").with_cells(
+        {(row, "redundant"): "pump" for row in range(3)}
+    )
+    found = [f.text for f in audit(plant) if f.rule == "R38"]
+    assert found == ["A and B stand in for each other (pump) and are both on TC-1·1·2"]
+
+
+@pytest.mark.parametrize(
+    ("low", "high", "level", "says"),
+    [
+        (None, "12", Level.REFUSED, "would kill it: the device bears 12 V at most"),
+        ("10", "30", Level.FITS, ""),
+        ("10", "26", Level.WARNS, "may rise to 28.8 V"),
+        ("22", "30", Level.WARNS, "may fall to 20.4 V and the device needs 22 V"),
+    ],
+)
+def test_a_device_bears_the_supply_of_its_group(low: str | None, high: str, level: Level, says: str) -> None:
+    """N19, N26: 12 V at most in a 24 V group is refused; 10 to 30 V is accepted."""
+    ends = {(0, "supply_low_v"): low and Decimal(low), (0, "supply_high_v"): Decimal(high), (0, "supply"): "module"}
+    plant = plant_of("PNP NO").with_cells(ends | {(0, "wires"): 3})  # type: ignore[arg-type]
+    judged = judge_module(plant, 0, 1)
+    assert judged.level is level, judged
+    assert says in " ".join(judged.reasons)

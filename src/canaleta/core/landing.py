@@ -14,6 +14,7 @@ import numpy as np
 from canaleta.core.facts import facts_of
 from canaleta.core.fields import Landing, Station
 from canaleta.core.image import PlantImage
+from canaleta.core.modules import ModuleType
 from canaleta.core.path import evaluate
 from canaleta.core.quality import Reason
 from canaleta.core.signals import Family, Signal, signal_named
@@ -77,11 +78,31 @@ def judge_module(image: PlantImage, row: int, module: int, channel: int = 0) -> 
         one = one.with_cells({(0, "counts_low"): None, (0, "counts_high"): None})
     wish = image.text("mode", row)
     modes = sorted(kind.modes, key=lambda mode: mode.name != wish)
+    killed, short = _supplied(one, signal, kind)
+    if killed:
+        return Judgement(Level.REFUSED, "", "", (killed,), ("its own supply, within what it bears",))
     tried = [_by_mode(one, signal, module, channel, mode.name) for mode in modes]
     best = min(tried, key=lambda judgement: judgement.level)
     if best.level is Level.REFUSED and best.reasons == (_MISFIT,):
         best = _no_mode(signal, [m.signal_unit for m in kind.modes], kind.title, {m.signal.high for m in kind.modes})
+    if short and best.level is not Level.REFUSED:
+        best = replace(best, level=Level.WARNS, reasons=(*best.reasons, short))
     return best
+
+
+def _supplied(one: PlantImage, signal: Signal, kind: ModuleType) -> tuple[str, str]:
+    """(why the supply of this group would kill the device, why it might not work with it), each '' if not so."""
+    if one.text("supply", 0) in ("own 24 V", "drive", "none") or signal.switch == "AC contact" or not kind.feeds_loop:
+        return "", ""
+    c = one.conventions
+    least, greatest = float(one.number("supply_low_v")[0]), float(one.number("supply_high_v")[0])
+    if greatest < c.supply_v:
+        return f"the {c.supply_v:g} V of {kind.title} would kill it: the device bears {greatest:g} V at most", ""
+    if greatest < c.greatest_supply_v:
+        return "", f"the supply may rise to {c.greatest_supply_v:g} V and the device bears {greatest:g} V"
+    if least > c.least_supply_v:
+        return "", f"the supply may fall to {c.least_supply_v:g} V and the device needs {least:g} V"
+    return "", ""
 
 
 _MISFIT = "no mode takes this signal"

@@ -21,7 +21,8 @@ __all__ = ["Placed", "places_for"]
 
 _LIKE = ("signal", "wires", "supply", "mode", "takes_ma", "shunt_ohm", "signal_low", "signal_high", "leakage_ma",
          "drop_v", "series_ohm", "parallel_ohm", "extension", "jumper", "lift_off_v", "cable_m", "hops", "hart",
-         "acting", "excitation_v")  # fmt: skip
+         "acting", "excitation_v",
+         "supply_low_v", "supply_high_v")  # fmt: skip
 """Fields that decide how a point goes on a channel: points alike in them are judged once."""
 
 

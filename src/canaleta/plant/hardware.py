@@ -140,6 +140,8 @@ def read_type(body: Any) -> ModuleType:
         first = error.errors()[0]
         place = ".".join(str(part) for part in first["loc"])
         says = first["msg"].removeprefix("Value error, ")
+        if first["type"] == "string_too_short":
+            place, says = "title" if place == "key" else place, "it needs one"
         raise HardwareError(f"{place}: {says}" if place else says) from error
 
 
@@ -407,11 +409,11 @@ def _whole(field: str, typed: object) -> int:
 def _check(layout: Layout) -> None:
     """What a layout must hold to as a whole."""
     names = [c.name.lower() for c in layout.cabinets.values()]
-    if twice := {n for n in names if names.count(n) > 1}:
-        raise HardwareError(f"two cabinets are called {sorted(twice)[0]}")
+    if twice := [c.name for c in layout.cabinets.values() if names.count(c.name.lower()) > 1]:
+        raise HardwareError(f"two cabinets are called {twice[0]}")
     ropes = [c.name.lower() for c in layout.cables.values()]
-    if same := {n for n in ropes if ropes.count(n) > 1}:
-        raise HardwareError(f"two cables are called {sorted(same)[0].upper()}")
+    if same := [c.name for c in layout.cables.values() if ropes.count(c.name.lower()) > 1]:
+        raise HardwareError(f"two cables are called {same[0]}")
     inside = [(r.cabinet, r.name.lower()) for r in layout.racks.values()]
     if doubled := [r for r in layout.racks.values() if inside.count((r.cabinet, r.name.lower())) > 1]:
         raise HardwareError(f"two racks of {layout.cabinets[doubled[0].cabinet].name} are called {doubled[0].name}")

@@ -45,6 +45,7 @@ const text = (point: number, field: string) => (
 )
 const { draft, shown, says, busy, propose, accept, drop } = useHardware(async () => {
   order.value = null
+  newName.value = ''
   await read()
 })
 const waiting = computed(() => {
@@ -265,9 +266,7 @@ onUnmounted(() => removeEventListener('keydown', key))
         <form
           v-if="plant.may('engineer')"
           class="new"
-          @submit.prevent="
-            (change('another cabinet', [{ do: 'add cabinet', name: newName }]), (newName = ''))
-          "
+          @submit.prevent="change('another cabinet', [{ do: 'add cabinet', name: newName }])"
         >
           <input
             v-model="newName"

@@ -241,6 +241,10 @@ ul {
   list-style: none;
 }
 
+li a {
+  color: rgb(var(--v-theme-copper));
+}
+
 li {
   display: flex;
   gap: 10px;

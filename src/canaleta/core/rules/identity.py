@@ -69,6 +69,37 @@ def two_claims(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         )
 
 
+@rule(
+    "R38",
+    "stand-ins on one module",
+    "one failure must not take both",
+    ("redundant", "channel", "tag"),
+    group="redundant",
+)
+def together(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """Points that stand in for each other, landed on one module: it takes both with it."""
+    for group in _groups(image, "redundant", rows):
+        by_module: dict[int, list[int]] = {}
+        for row in group:
+            if image.landed[row]:
+                by_module.setdefault(int(image.module[row]), []).append(row)
+        for module, here in by_module.items():
+            if len(here) < 2:
+                continue
+            word, tags = image.text("redundant", here[0]), " and ".join(image.label(row) for row in here)
+            place = image.layout.address(module, int(image.channel[here[0]])).rpartition("·")[0]
+            yield Finding(
+                rule="R38",
+                key=f"R38:{word.casefold()}:{module}",
+                station=Station.INPUT,
+                severity="settle",
+                text=f"{tags} stand in for each other ({word}) and are both on {place}",
+                cells=tuple(Cell(int(image.ids[row]), "channel") for row in here),
+                fixes=(),
+                fingerprint=fingerprint(image, here, ("redundant", "channel")),
+            )
+
+
 def _free_name(image: PlantImage, tag: str) -> str:
     taken = {(other or "").casefold() for other in image.cells["tag"]}
     number = 2

@@ -54,6 +54,7 @@ export function blankType(): TypeBody {
     summary: '',
     channels: 4,
     direction: 'in',
+    common: '',
     terminals: [
       { mark: '{n}', role: 'plus' },
       { mark: '{n}', role: 'minus' },
