@@ -32,6 +32,11 @@ DEVICES = {
     "leaking two-wire": ({"signal": "two-wire NO", "leakage_ma": 1.5, "drop_v": 8}, {}),
     "NAMUR": ({"signal": "NAMUR NO"}, {}),
     "mains contact": ({"signal": "AC contact NO"}, {}),
+    "valve positioner": ({"signal": "4–20 mA", "low": 0, "high": 100, "unit": "%"}, {"supply": "none", "wires": 2}),
+    "four-wire Pt100": ({"signal": "Pt100"}, {"wires": 4}),
+    "two-wire Pt100": ({"signal": "Pt100"}, {"wires": 2}),
+    "two-wire, 250 Ω": ({"signal": "4–20 mA", "low": 0, "high": 10, "unit": "bar"},
+                        {"supply": "own 24 V", "wires": 2, "shunt_ohm": 250}),
 }  # fmt: skip
 
 FITS, WARNS, REFUSED = Level.FITS, Level.WARNS, Level.REFUSED
@@ -75,7 +80,43 @@ TABLE = [
     ("NAMUR", "di16-24v", REFUSED, "takes V; NAMUR NO gives mA"),
     ("mains contact", "di4-230ac", FITS, ""),
     ("mains contact", "di16-24v", REFUSED, "kill the module"),
-    ("mains contact", "ai8-ui", REFUSED, "gives V"),
+    ("mains contact", "ai8-ui", REFUSED, "kill the module"),
+    ("mains contact", "xm4", REFUSED, "kill the module"),
+    ("mains contact", "tc8", REFUSED, "kill the module"),
+    ("mains contact", "di32", REFUSED, "kill the module"),
+    ("two-wire transmitter", "ai4-iso", FITS, ""),
+    ("two-wire transmitter", "xm4", FITS, ""),
+    ("two-wire transmitter", "ai8-left", WARNS, "low and high cannot be seen"),
+    ("two-wire transmitter", "ai8-volt", REFUSED, "a shunt of 250 Ω or 500 Ω"),
+    ("active transmitter", "ai4-iso", FITS, ""),
+    ("active on two wires", "xm4", REFUSED, "two sources in one loop"),
+    ("two-wire, 250 Ω", "ai8-volt", FITS, ""),
+    ("valve positioner", "ao4", FITS, ""),
+    ("valve positioner", "ai4-iso", WARNS, "nobody feeds the loop"),
+    ("0–10 V", "ai8-volt", FITS, ""),
+    ("0–10 V", "xm4", FITS, ""),
+    ("0–10 V", "tc4-iso", REFUSED, "overdriven: 0–10 V on an input for 81.25 mV"),
+    ("0–10 V", "ai4-iso", REFUSED, "takes mA"),
+    ("bipolar", "ai8-volt", FITS, ""),
+    ("bipolar", "xm4", WARNS, "part of ±10 V is cut off"),
+    ("bipolar", "ai8-ui", WARNS, "part of ±10 V is cut off"),
+    ("type K", "tc4-iso", FITS, ""),
+    ("type K", "xm4", REFUSED, "a head transmitter"),
+    ("Pt100", "rtd4", WARNS, "built for 4 wires and the element has 3"),
+    ("four-wire Pt100", "rtd4", FITS, ""),
+    ("four-wire Pt100", "rtd6", WARNS, "takes 3 of its 4 wires"),
+    ("Pt100", "xm4", WARNS, "takes 2 of its 3 wires"),
+    ("two-wire Pt100", "xm4", FITS, ""),
+    ("dry contact", "di16-sink", FITS, ""),
+    ("dry contact", "xm4", FITS, ""),
+    ("dry contact", "di32", FITS, ""),
+    ("PNP", "di32", FITS, ""),
+    ("PNP", "di16-sink", REFUSED, "an input whose common is at 0 V"),
+    ("NPN", "di16-sink", FITS, ""),
+    ("NPN", "xm4", REFUSED, "it will never switch"),
+    ("leaking two-wire", "di32", FITS, ""),
+    ("leaking two-wire", "di8-seq", WARNS, "type 1 is off only up to 0.5 mA"),
+    ("NAMUR", "xm4", REFUSED, "NAMUR NO gives mA"),
 ]
 
 
@@ -100,6 +141,11 @@ def test_every_kind_against_every_input(name: str, key: str, level: Level, says:
 
 def test_the_leaking_sensor_is_put_on_the_type_that_takes_it() -> None:
     assert judged("leaking two-wire", "di8-types").mode in ("type 2", "type 3")
+
+
+def test_the_mode_of_its_own_span_is_taken_before_others_that_would_do() -> None:
+    assert judged("bipolar", "ai8-volt").mode == "±10 V"
+    assert judged("valve positioner", "ao4").mode == "4–20 mA"
 
 
 def test_what_it_will_read_is_told_before_it_lands() -> None:

@@ -14,7 +14,7 @@ import numpy as np
 from canaleta.core.facts import facts_of
 from canaleta.core.fields import Landing, Station
 from canaleta.core.image import PlantImage
-from canaleta.core.modules import ModuleType
+from canaleta.core.modules import Mode, ModuleType
 from canaleta.core.path import evaluate
 from canaleta.core.quality import Reason
 from canaleta.core.signals import Family, Signal, signal_named
@@ -77,7 +77,10 @@ def judge_module(image: PlantImage, row: int, module: int, channel: int = 0) -> 
         # Counts typed for another module's span mean nothing here; landing lets them follow signal and module.
         one = one.with_cells({(0, "counts_low"): None, (0, "counts_high"): None})
     wish = image.text("mode", row)
-    modes = sorted(kind.modes, key=lambda mode: mode.name != wish)
+    if signal.switch == "AC contact" and kind.channels and not any(mode.current == "AC" for mode in kind.modes):
+        says = f"the mains would kill the module: {kind.title} takes none"
+        return Judgement(Level.REFUSED, "", "", (says,), ("an interposing relay between the two",))
+    modes = sorted(kind.modes, key=lambda mode: (mode.name != wish, *_strangeness(signal, mode)))
     killed, short = _supplied(one, signal, kind)
     if killed:
         return Judgement(Level.REFUSED, "", "", (killed,), ("its own supply, within what it bears",))
@@ -85,9 +88,48 @@ def judge_module(image: PlantImage, row: int, module: int, channel: int = 0) -> 
     best = min(tried, key=lambda judgement: judgement.level)
     if best.level is Level.REFUSED and best.reasons == (_MISFIT,):
         best = _no_mode(signal, [m.signal_unit for m in kind.modes], kind.title, {m.signal.high for m in kind.modes})
+    mode = kind.mode_named(best.mode)
+    told = _span_told(one, signal, mode) if mode and best.level is not Level.REFUSED else ""
+    if told.startswith(_OVERDRIVEN):
+        return Judgement(Level.REFUSED, "", "", (told,), ("an input for that span, or a converter between the two",))
+    short = "; ".join(part for part in (short, told) if part)
     if short and best.level is not Level.REFUSED:
         best = replace(best, level=Level.WARNS, reasons=(*best.reasons, short))
     return best
+
+
+_OVERDRIVEN = "overdriven"
+_VOLTS = {"V": 1.0, "mV": 0.001}
+
+
+def _strangeness(signal: Signal, mode: Mode) -> tuple[bool, bool, float]:
+    """How far a mode is from the signal: of another family, of another unit, and by how much its span differs."""
+    apart = abs(mode.signal.low - signal.low) + abs(mode.signal.high - signal.high) if not signal.own_span else 0.0
+    return mode.family_code != signal.family, mode.signal_unit != signal.unit, 0.0 if signal.curve else apart
+
+
+def _span_told(one: PlantImage, signal: Signal, mode: Mode) -> str:
+    """What of the signal the mode does not take in (R09): its ends, or wires it is not built for; '' if nothing."""
+    if signal.family == Family.RESISTANCE:
+        wires = int(one.text("wires", 0) or 2)
+        if mode.wires and wires != mode.wires and (wires, mode.wires) != (2, 3):
+            if wires > mode.wires:
+                return f"the input takes {mode.wires} of its {wires} wires: compensated as {mode.wires} wires are"
+            return f"the input is built for {mode.wires} wires and the element has {wires}: its leads count in"
+        return ""
+    if signal.family != Family.LINEAR or signal.own_span or one.text("shunt_ohm", 0):
+        return ""
+    factor = _VOLTS.get(signal.unit, 1.0) / _VOLTS.get(mode.signal_unit, 1.0)
+    low, high = signal.low * factor, signal.high * factor
+    per_count = (mode.signal.high - mode.signal.low) / (mode.counts.high - mode.counts.low)
+    ends = sorted(mode.signal.low + (stop - mode.counts.low) * per_count for stop in (mode.least, mode.most))
+    if high > 10.0 * max(abs(end) for end in ends):
+        return f"{_OVERDRIVEN}: {signal.name} on an input for {shown(ends[1], 2)} {mode.signal_unit} at most"
+    slack = 0.01 * (high - low)
+    if low < ends[0] - slack or high > ends[1] + slack:
+        reach = f"{shown(ends[0], 2)} … {shown(ends[1], 2)} {mode.signal_unit}"
+        return f"the count reaches from {reach} only: part of {signal.name} is cut off"
+    return ""
 
 
 def _supplied(one: PlantImage, signal: Signal, kind: ModuleType) -> tuple[str, str]:

@@ -32,6 +32,8 @@ def failure_limits(p: PathRows) -> Section | None:
     signal = signal_named(p.text("signal"))
     if signal is None or not signal.live_zero or signal.unit != "mA" or not fits(p)[0]:
         return None
+    if p.mode_flag("outputs")[0]:
+        return None
     namur = p.conventions.namur
     rows = []
     unseen = []
