@@ -10,6 +10,7 @@ from tests.conftest import Database
 from canaleta.core.fields import STORED
 from canaleta.exchange.project import Project, ProjectError, load_project, project_of, read_project, written_project
 from canaleta.plant.conventions import ConventionEdit, change_conventions
+from canaleta.plant.hardware import change_hardware
 from canaleta.plant.keeper import PlantKeeper
 
 OLD = Path(__file__).parent / "version-1.canaleta.json"
@@ -30,6 +31,32 @@ def test_out_and_in_and_out_again_is_the_same_file(database: Database, empty_dat
     one, other = (PlantKeeper(d.engine).current() for d in (database, empty_database))
     assert all([str(a) for a in one.cells[f.name]] == [str(b) for b in other.cells[f.name]] for f in STORED)
     assert (other.landed == one.landed).all()
+    assert other.layout.cables == one.layout.cables
+    assert other.layout.modules == one.layout.modules
+
+
+def test_wired_spares_go_out_and_come_in(database: Database, empty_database: Database) -> None:
+    change_hardware(database.engine, PlantKeeper(database.engine), [{"do": "wire", "module": 2, "channel": 7}], "ana")
+    with empty_database.owner.begin() as connection:
+        load_project(connection, read_project(json.loads(exported(database))))
+    assert PlantKeeper(empty_database.engine).current().layout.modules[2].wired == (7,)
+
+
+def test_a_slot_that_an_older_file_skipped_stays_skipped(empty_database: Database) -> None:
+    body = small()
+    module = body["cabinets"][0]["racks"][0]["modules"][0]
+    body["cabinets"][0]["racks"][0]["modules"] = [module, module | {"slot": 4}]
+    body["points"][0]["channel"] = "A-1·1·4·1"
+    with empty_database.owner.begin() as connection:
+        load_project(connection, read_project(body))
+    layout = PlantKeeper(empty_database.engine).current().layout
+    assert [layout.slots[m.id] for m in layout.modules_of(1)] == [1, 2, 3, 4]
+    assert layout.type_of(layout.modules_of(1)[1].id).passive
+
+
+def test_two_cables_of_one_name_are_refused() -> None:
+    with pytest.raises(ProjectError, match="two cables are called w-1"):
+        read_project(small(cables=[{"name": "W-1", "cores": 2}, {"name": "w-1", "cores": 2}]))
 
 
 def test_a_file_of_the_first_version_is_still_read(empty_database: Database) -> None:

@@ -6,15 +6,17 @@ is `Project.model_json_schema()`, which `./canaleta export --schema` prints.
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 from sqlalchemy import Connection, insert, select
 
+from canaleta.catalogue.types import module_types
 from canaleta.core.conventions import Conventions
 from canaleta.core.fields import STORED, Stored
 from canaleta.core.image import PlantImage
-from canaleta.core.layout import Cabinet, Layout, Module, Rack
+from canaleta.core.layout import Cabinet, Cable, Layout, Module, Rack
 from canaleta.core.modules import ModuleType
 from canaleta.core.text import TextError
 from canaleta.plant import tables as t
@@ -25,6 +27,8 @@ from canaleta.plant.seed import copy_points, stored_row, write_hardware
 __all__ = ["Project", "ProjectError", "load_project", "project_of", "read_project", "written_project"]
 
 VERSION = 1
+KEPT_FREE = "empty-slot"
+"""The catalogue's type for a slot that is counted and holds nothing."""
 
 
 class ProjectError(ValueError):
@@ -36,10 +40,12 @@ class _Part(BaseModel):
 
 
 class ProjectModule(_Part):
-    """A module in its place on the rail, passive items counted, by the key of its type. `slot` is that place."""
+    """A module in its place on the rail, passive items counted, by the key of its type. `slot` is that place;
+    wired: unused channels, from 0, that are wired to the strip."""
 
     slot: int = Field(ge=0, le=999)
     type: str
+    wired: list[int] = Field(default_factory=list, max_length=64)
 
 
 class ProjectRack(_Part):
@@ -63,6 +69,19 @@ class ProjectCabinet(_Part):
     racks: list[ProjectRack]
 
 
+class ProjectCable(_Part):
+    """A cable. colours: of its cores in order, with commas; empty for numbered cores."""
+
+    name: str = Field(min_length=1, max_length=40)
+    cores: int = Field(ge=1, le=200)
+    kind: str = Field("", max_length=80)
+    colours: str = Field("", max_length=400)
+    mm2: float | None = Field(None, gt=0)
+    length_m: float | None = Field(None, gt=0)
+    begins: str = Field("", max_length=60)
+    ends: str = Field("", max_length=60)
+
+
 class Project(_Part):
     """A plant: conventions, module types, hardware in order, points as {field: text}; empty fields are left out."""
 
@@ -72,6 +91,7 @@ class Project(_Part):
     conventions: Conventions = Field(default_factory=Conventions)
     module_types: list[ModuleType]
     cabinets: list[ProjectCabinet]
+    cables: list[ProjectCable] = Field(default_factory=list)
     points: list[dict[str, str]]
 
     @model_validator(mode="after")
@@ -84,6 +104,9 @@ class Project(_Part):
                         raise ValueError(
                             f"{cabinet.name} rack {rack.name} slot {module.slot}: no type “{module.type}”"
                         )
+        cables = [cable.name.lower() for cable in self.cables]
+        if twice := [name for name in cables if cables.count(name) > 1]:
+            raise ValueError(f"two cables are called {twice[0]}")
         for number, point in enumerate(self.points, start=1):
             if unknown := set(point) - fields:
                 raise ValueError(f"point {number}: no field “{sorted(unknown)[0]}”")
@@ -107,12 +130,12 @@ def project_of(connection: Connection) -> Project:
     points = [{f.name: text for f in STORED if (text := image.text(f.name, row)) != ""} for row in range(len(image))]
     return Project(
         name=name, conventions=image.conventions, module_types=list(layout.types.values()), cabinets=cabinets,
-        points=points,
+        cables=[ProjectCable(**_without_id(cable)) for cable in layout.cables.values()], points=points,
     )  # fmt: skip
 
 
 def _rack(layout: Layout, rack: Rack) -> ProjectRack:
-    modules = [ProjectModule(slot=m.place, type=m.type_key) for m in layout.modules_of(rack.id)]
+    modules = [ProjectModule(slot=m.place, type=m.type_key, wired=list(m.wired)) for m in layout.modules_of(rack.id)]
     return ProjectRack(
         name=rack.name, host=rack.host, port=rack.port, unit=rack.unit, period_ms=rack.period_ms,
         first_register=rack.first_register, stand_in=rack.stand_in, modules=modules,
@@ -168,7 +191,24 @@ def _layout(project: Project) -> Layout:
                 len(racks) + 1, cabinet.id, r.name, r.host, r.port, r.unit, r.period_ms, r.first_register, r.stand_in
             )
             racks[rack.id] = rack
-            for place, m in enumerate(sorted(r.modules, key=lambda m: m.slot), start=1):
-                modules[len(modules) + 1] = Module(len(modules) + 1, rack.id, place, m.type)
+            for place, m in enumerate(_without_gaps(r.modules), start=1):
+                modules[len(modules) + 1] = Module(len(modules) + 1, rack.id, place, m.type, tuple(m.wired))
     types = {kind.key: kind for kind in project.module_types}
-    return Layout(cabinets, racks, modules, types, project.conventions.channel_base)
+    if any(m.type_key == KEPT_FREE for m in modules.values()):
+        types.setdefault(KEPT_FREE, module_types()[KEPT_FREE])
+    cables = {n: Cable(n, **cable.model_dump()) for n, cable in enumerate(project.cables, start=1)}
+    return Layout(cabinets, racks, modules, types, project.conventions.channel_base, cables)
+
+
+def _without_gaps(modules: list[ProjectModule]) -> list[ProjectModule]:
+    """The modules in order; a number that an older file skipped is a slot kept free, so that addresses stay."""
+    out: list[ProjectModule] = []
+    for module in sorted(modules, key=lambda m: m.slot):
+        while len(out) + 1 < module.slot:
+            out.append(ProjectModule(slot=len(out) + 1, type=KEPT_FREE))
+        out.append(module)
+    return out
+
+
+def _without_id(cable: Cable) -> dict[str, Any]:
+    return {name: value for name, value in asdict(cable).items() if name != "id"}
