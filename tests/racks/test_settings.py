@@ -125,6 +125,9 @@ def test_a_connection_test_says_in_words_that_nobody_listens(database: Database)
         told = (await ask("POST", "/api/racks/2/test")).json
         assert told["says"].startswith("nobody listens at 127.0.0.1")
         assert "address, port, cable" in told["look"]
+        line = (await ask("GET", "/api/racks/2/log")).json["lines"][0]
+        assert (line["who"], line["kind"]) == ("engineer", "test")
+        assert line["result"].startswith("nobody listens")
 
     at_a_rack(database, visit)
 

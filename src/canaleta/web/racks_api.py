@@ -16,6 +16,7 @@ from canaleta.core.image import PlantImage
 from canaleta.core.layout import Rack
 from canaleta.core.settings import differences, strangers
 from canaleta.plant import tables as t
+from canaleta.plant.accounts import allowed_again
 from canaleta.plant.arming import MOST_MINUTES, Armed, arm, armed, disarm
 from canaleta.plant.commands import DONE, ask
 from canaleta.plant.stand_in import stand_in_document
@@ -29,6 +30,8 @@ __all__ = ["api"]
 
 api = APIBlueprint("racks", __name__, url_prefix="/api/racks", abp_responses=PROBLEMS)
 LOG_LINES = 60
+MOST_TESTS = 20
+"""Connection tests one person may make in a minute."""
 
 
 class RackPath(BaseModel):
@@ -152,7 +155,10 @@ def test(path: RackPath) -> Response:
         raise ProblemError(
             403, f"{rack.host} is outside the networks that racks may be in", remedy="an administrator changes that"
         )
-    body = _command(rack, "test", {})
+    with shared().engine.begin() as connection:
+        if not allowed_again(connection, f"test {session_now().account}", MOST_TESTS, 60):
+            raise ProblemError(429, "enough tests for a minute", "nothing was asked", "wait a moment")
+    body = _command(rack, "test", {"what": [f"{rack.host}:{rack.port}, unit {rack.unit}"]})
     told = [StrangerOut(**asdict(s)) for s in _strangers(image, rack.id, body["words"])] if body["words"] else []
     says = body["says"]
     if told:
@@ -228,7 +234,7 @@ def log(path: RackPath) -> Response:
     """The newest commands to a rack: who, what, and what became of it."""
     with shared().engine.connect() as connection:
         rows = connection.execute(
-            select(t.command).where(t.command.c.rack == path.rack, t.command.c.kind.in_(("write", "inject", "become")))
+            select(t.command).where(t.command.c.rack == path.rack, t.command.c.kind.in_(("write", "inject", "become", "test")))
             .order_by(t.command.c.id.desc()).limit(LOG_LINES)
         ).all()  # fmt: skip
     lines = [
@@ -250,7 +256,10 @@ def _what(target: dict[str, Any]) -> str:
 def _result(result: str | None) -> str:
     if result is None or not result.startswith("{"):
         return result or "not started"
-    results = json.loads(result).get("results", [])
+    answer = json.loads(result)
+    if "says" in answer:
+        return str(answer["says"])
+    results = answer.get("results", [])
     failed = [r for r in results if r != DONE]
     return f"{len(results) - len(failed)} of {len(results)} done" + (f"; {failed[0]}" if failed else "")
 

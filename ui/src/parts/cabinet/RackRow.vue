@@ -30,7 +30,12 @@ const width = (module: Module) => (module.channels.length ? 134 : 84)
 const modules = computed(() => {
   if (!props.order) return props.rack.modules
   const known = new Map(props.rack.modules.map((m) => [m.module, m]))
-  return props.order.flatMap((number) => known.get(number) ?? [])
+  // The slots they would have, counted anew: what takes none has none.
+  let slot = 0
+  return props.order.flatMap((number) => {
+    const module = known.get(number)
+    return module ? [{ ...module, slot: module.slot ? ++slot : 0 }] : []
+  })
 })
 const virtual = useVirtualizer(
   computed(() => ({
