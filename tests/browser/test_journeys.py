@@ -337,9 +337,9 @@ def test_a_list_from_a_sheet_is_tried_then_taken_in(site: Site) -> None:
     page.get_by_role("button", name="take it in").click()
     expect(page.locator(".in")).to_contain_text("taken in")
     page.get_by_role("link", name="I/O list").click()
-    expect(page.get_by_text("276 points")).to_be_visible()
+    expect(page.get_by_text("282 points")).to_be_visible()
     undo(page)
-    expect(page.get_by_text("275 points")).to_be_visible()
+    expect(page.get_by_text("281 points")).to_be_visible()
 
 
 def test_a_point_is_held_and_landed_where_it_fits(site: Site) -> None:

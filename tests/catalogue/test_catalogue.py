@@ -29,7 +29,7 @@ def test_registers_that_each_module_occupies() -> None:
         "di8-watch": (8, 2), "di4-230ac": (4, 1), "di8-types": (8, 1), "ao4": (4, 4),
             "ai4-iso": (4, 5), "ai8-left": (8, 8), "ai8-volt": (8, 8), "di16-sink": (16, 1), "di32": (32, 2),
             "di8-seq": (8, 2), "rtd4": (4, 5), "tc4-iso": (4, 10), "xm4": (4, 5),
-            "ps-10": (0, 0), "ps-bus": (0, 0), "bus-end": (0, 0), "spacer": (0, 0), "empty-slot": (0, 0),
+            "ps-10": (0, 0), "ps-bus": (0, 0), "bus-end": (0, 0), "do8": (8, 2), "ro4": (4, 1), "spacer": (0, 0), "empty-slot": (0, 0),
     }  # fmt: skip
 
 

@@ -33,6 +33,10 @@ DEVICES = {
     "NAMUR": ({"signal": "NAMUR NO"}, {}),
     "mains contact": ({"signal": "AC contact NO"}, {}),
     "valve positioner": ({"signal": "4–20 mA", "low": 0, "high": 100, "unit": "%"}, {"supply": "none", "wires": 2}),
+    "coil of 300 mA": ({"signal": "load 24 V DC", "load_ma": 300}, {"supply": "none", "wires": 2}),
+    "coil of 800 mA": ({"signal": "load 24 V DC", "load_ma": 800}, {"supply": "none", "wires": 2}),
+    "coil of 1.5 A": ({"signal": "load 24 V DC", "load_ma": 1500}, {"supply": "none", "wires": 2}),
+    "mains coil of 1.5 A": ({"signal": "load AC", "load_ma": 1500}, {"supply": "none", "wires": 2}),
     "four-wire Pt100": ({"signal": "Pt100"}, {"wires": 4}),
     "two-wire Pt100": ({"signal": "Pt100"}, {"wires": 2}),
     "two-wire, 250 Ω": ({"signal": "4–20 mA", "low": 0, "high": 10, "unit": "bar"},
@@ -117,6 +121,17 @@ TABLE = [
     ("leaking two-wire", "di32", FITS, ""),
     ("leaking two-wire", "di8-seq", WARNS, "type 1 is off only up to 0.5 mA"),
     ("NAMUR", "xm4", REFUSED, "NAMUR NO gives mA"),
+    ("coil of 300 mA", "do8", FITS, ""),
+    ("coil of 300 mA", "ro4", FITS, ""),
+    ("coil of 300 mA", "di16-24v", REFUSED, "DI-16 only listens"),
+    ("coil of 300 mA", "ai8-ui", REFUSED, "a discrete output"),
+    ("coil of 800 mA", "do8", REFUSED, "800 mA; DO-8 may switch 500 mA"),
+    ("coil of 800 mA", "ro4", FITS, ""),
+    ("coil of 1.5 A", "ro4", REFUSED, "may switch 1000 mA in DC load"),
+    ("mains coil of 1.5 A", "ro4", FITS, ""),
+    ("mains coil of 1.5 A", "do8", REFUSED, "the mains would kill the module"),
+    ("PNP", "do8", REFUSED, "two sources"),
+    ("dry contact", "ro4", REFUSED, "two sources"),
 ]
 
 
@@ -146,6 +161,9 @@ def test_the_leaking_sensor_is_put_on_the_type_that_takes_it() -> None:
 def test_the_mode_of_its_own_span_is_taken_before_others_that_would_do() -> None:
     assert judged("bipolar", "ai8-volt").mode == "±10 V"
     assert judged("valve positioner", "ao4").mode == "4–20 mA"
+    assert judged("Pt100", "rtd6").mode == "Pt100, 0.1 °C", "its curve before plain ohms"
+    assert judged("type K", "tc4-iso").mode == "TC K, 0.1 °C"
+    assert judged("mains coil of 1.5 A", "ro4").mode == "AC load"
 
 
 def test_what_it_will_read_is_told_before_it_lands() -> None:

@@ -89,7 +89,7 @@ def test_a_list_is_read_as_a_dry_run_and_then_taken_in(person: Who, app: OpenAPI
     done = send_list(technician, text, apply=True).json
     assert (done["applied"], done["seq"]) == (True, 1)
     image = app.extensions["canaleta"].image()
-    assert (len(image), image.text("device_high", 0), image.label(275)) == (276, "700", "NEW-1")
+    assert (len(image), image.text("device_high", 0), image.label(281)) == (282, "700", "NEW-1")
     assert technician.get("/api/history").json["sets"][0]["source"] == "import list.csv"
     refused = send_list(technician, "vendor\nx\n", apply=True)
     assert (refused.status_code, "no column is the tag" in refused.json["title"]) == (422, True)
@@ -98,7 +98,7 @@ def test_a_list_is_read_as_a_dry_run_and_then_taken_in(person: Who, app: OpenAPI
 def test_the_project_file_comes_with_a_name_and_can_be_read(person: Who) -> None:
     answer = person("reader").get("/api/project")
     assert 'filename="vallroja-tileworks.canaleta.json"' in answer.headers["Content-Disposition"]
-    assert len(read_project(json.loads(answer.data)).points) == 275
+    assert len(read_project(json.loads(answer.data)).points) == 281
     assert person("reader").get("/api/project/schema").json["title"] == "Project"
 
 

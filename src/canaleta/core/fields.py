@@ -201,6 +201,8 @@ FIELDS: tuple[Field, ...] = (
           _SWITCH, units=("mA",), least=0, most=1e7, unit="Ω"),
     _more("takes_ma", Station.DEVICE, "takes", Kind.NUMBER, "current the device takes from its supply beside its signal",
           _CURRENT | _SWITCH, least=0, most=5000, unit="mA"),
+    _more("load_ma", Station.DEVICE, "load", Kind.NUMBER, "current the device takes when an output switches it on",
+          _SWITCH, when=("signal", ("load 24 V DC", "load AC")), least=0, most=20_000, unit="mA"),
     _more("supply_low_v", Station.DEVICE, "least supply", Kind.NUMBER, "least supply the device works with",
           _CURRENT | _SWITCH, least=0, most=400, unit="V"),
     _more("supply_high_v", Station.DEVICE, "greatest supply", Kind.NUMBER, "greatest supply the device bears",

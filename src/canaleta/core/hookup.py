@@ -10,7 +10,7 @@ from canaleta.core.circuit import Circuit
 from canaleta.core.fields import STATIONS, Station
 from canaleta.core.image import PlantImage
 from canaleta.core.path import describe, evaluate
-from canaleta.core.signals import MONITORED, Family, Signal, signal_named
+from canaleta.core.signals import LOADS, MONITORED, Family, Signal, signal_named
 from canaleta.core.text import shown
 
 __all__ = ["Hookup", "Reading", "hookup_of"]
@@ -45,7 +45,7 @@ def hookup_of(image: PlantImage, row: int, circuit: Circuit) -> Hookup:
         safe.append(f"it {trips}" + (f"; inhibit first: {t}" if (t := image.text("inhibit", row)) else ""))
     if tell := image.text("tell", row):
         safe.append(f"tell {tell}")
-    if signal.switch == "AC contact":
+    if signal.switch in ("AC contact", "AC load"):
         safe.append("mains: switch off, lock, and prove dead before a core is lifted")
     readings, calibrator, steps = _BY_FAMILY[signal.family](image, row, circuit, signal)
     return Hookup(tuple(safe), readings, calibrator, steps)
@@ -180,6 +180,10 @@ def _contact(image: PlantImage, row: int, circuit: Circuit, signal: Signal) -> _
     if signal.switch == "AC contact":
         return readings, "operate the contact itself", ("work the device, or its auxiliary contact by hand, dead",
                                                         "never bridge mains at a live terminal")  # fmt: skip
+    if signal.switch in LOADS:
+        steps = ("lift the load's core", f"a meter or a lamp of small load from {first} to {last}", "have it switched, on and off",
+                 "put the core back")  # fmt: skip
+        return readings, "measure what the output switches", steps
     if signal.switch in ("PNP", "NPN"):
         to = "24 V" if signal.switch == "PNP" else "0 V"
         return readings, f"a bridge from {input_at} to {to}", (

@@ -17,7 +17,7 @@ from canaleta.core.image import PlantImage
 from canaleta.core.modules import Mode, ModuleType
 from canaleta.core.path import evaluate
 from canaleta.core.quality import Reason
-from canaleta.core.signals import Family, Signal, signal_named
+from canaleta.core.signals import LOADS, Family, Signal, signal_named
 from canaleta.core.text import shown
 
 __all__ = ["Judgement", "Level", "judge", "judge_module"]
@@ -68,7 +68,11 @@ def judge_module(image: PlantImage, row: int, module: int, channel: int = 0) -> 
         return Judgement(Level.REFUSED, "", "", ("the point has no signal yet",), ("choose what the device gives",))
     kind = image.layout.type_of(module)
     passive = signal.family == Family.LINEAR and image.text("supply", row) == "none"
-    if kind.direction == "out" and not passive:
+    load = signal.switch in LOADS
+    if load and kind.direction != "out":
+        says = f"{signal.name} is switched by an output; {kind.title} only listens"
+        return Judgement(Level.REFUSED, "", "", (says,), ("a discrete output",))
+    if kind.direction == "out" and not passive and not load:
         return Judgement(
             Level.REFUSED, "", "", (f"{kind.title} gives a signal out, and so does the device: two sources",), ()
         )
@@ -77,7 +81,11 @@ def judge_module(image: PlantImage, row: int, module: int, channel: int = 0) -> 
         # Counts typed for another module's span mean nothing here; landing lets them follow signal and module.
         one = one.with_cells({(0, "counts_low"): None, (0, "counts_high"): None})
     wish = image.text("mode", row)
-    if signal.switch == "AC contact" and kind.channels and not any(mode.current == "AC" for mode in kind.modes):
+    if (
+        signal.switch in ("AC contact", "AC load")
+        and kind.channels
+        and not any(mode.current == "AC" for mode in kind.modes)
+    ):
         says = f"the mains would kill the module: {kind.title} takes none"
         return Judgement(Level.REFUSED, "", "", (says,), ("an interposing relay between the two",))
     modes = sorted(kind.modes, key=lambda mode: (mode.name != wish, *_strangeness(signal, mode)))
@@ -89,6 +97,9 @@ def judge_module(image: PlantImage, row: int, module: int, channel: int = 0) -> 
     if best.level is Level.REFUSED and best.reasons == (_MISFIT,):
         best = _no_mode(signal, [m.signal_unit for m in kind.modes], kind.title, {m.signal.high for m in kind.modes})
     mode = kind.mode_named(best.mode)
+    if mode and mode.rated_ma and (taken := float(np.nan_to_num(one.number("load_ma")[0]))) > mode.rated_ma:
+        told = f"the load takes {taken:g} mA; {kind.title} may switch {mode.rated_ma:g} mA in {mode.name}"
+        return Judgement(Level.REFUSED, "", "", (told,), ("an interposing relay or contactor",))
     told = _span_told(one, signal, mode) if mode and best.level is not Level.REFUSED else ""
     if told.startswith(_OVERDRIVEN):
         return Judgement(Level.REFUSED, "", "", (told,), ("an input for that span, or a converter between the two",))
@@ -103,9 +114,10 @@ _VOLTS = {"V": 1.0, "mV": 0.001}
 
 
 def _strangeness(signal: Signal, mode: Mode) -> tuple[bool, bool, float]:
-    """How far a mode is from the signal: of another family, of another unit, and by how much its span differs."""
+    """How far a mode is from the signal: of another family, of another unit or curve, and by how much its span differs."""
     apart = abs(mode.signal.low - signal.low) + abs(mode.signal.high - signal.high) if not signal.own_span else 0.0
-    return mode.family_code != signal.family, mode.signal_unit != signal.unit, 0.0 if signal.curve else apart
+    other = mode.curve != signal.curve if signal.curve else mode.signal_unit != signal.unit
+    return mode.family_code != signal.family, other, 0.0 if signal.curve else apart
 
 
 def _span_told(one: PlantImage, signal: Signal, mode: Mode) -> str:
@@ -134,7 +146,11 @@ def _span_told(one: PlantImage, signal: Signal, mode: Mode) -> str:
 
 def _supplied(one: PlantImage, signal: Signal, kind: ModuleType) -> tuple[str, str]:
     """(why the supply of this group would kill the device, why it might not work with it), each '' if not so."""
-    if one.text("supply", 0) in ("own 24 V", "drive", "none") or signal.switch == "AC contact" or not kind.feeds_loop:
+    if (
+        one.text("supply", 0) in ("own 24 V", "drive", "none")
+        or signal.switch in ("AC contact", *LOADS)
+        or not kind.feeds_loop
+    ):
         return "", ""
     c = one.conventions
     least, greatest = float(one.number("supply_low_v")[0]), float(one.number("supply_high_v")[0])

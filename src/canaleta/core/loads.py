@@ -66,7 +66,11 @@ def device_ma(image: PlantImage, row: int) -> float:
     """What a module feeds to the device of one point, in mA; 0 where the device has its own supply."""
     signal = signal_named(image.text("signal", row))
     module = int(image.module[row])
-    if signal is None or module not in image.layout.modules or not image.layout.type_of(module).feeds_loop:
+    if signal is None or module not in image.layout.modules:
+        return 0.0
+    if signal.switch == "load":
+        return float(np.nan_to_num(image.number("load_ma")[row]))
+    if not image.layout.type_of(module).feeds_loop:
         return 0.0
     takes = float(np.nan_to_num(image.number("takes_ma")[row]))
     if image.text("supply", row) != "module" and signal.family != Family.CONTACT:

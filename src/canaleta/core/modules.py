@@ -69,7 +69,7 @@ class Mode(_Frozen):
     off_below_v, on_from_v: levels of a discrete input in `signal_unit`; break_below, short_from: levels beyond
     which a watched input tells a fault; source_v behind source_ohm feed it. input_type: of IEC 61131-2, 0 if none
     is claimed. follows_supply: spans and levels are for the nominal supply and move with it.
-    accuracy_percent: of the span; drift_ppm_per_k: of the span, for each kelvin away from 25 °C.
+    rated_ma: the most an output may switch or drive in this mode. accuracy_percent: of the span; drift_ppm_per_k: of the span, for each kelvin away from 25 °C.
     """
 
     name: Name = "the mode"
@@ -98,6 +98,7 @@ class Mode(_Frozen):
     input_type: Literal[0, 1, 2, 3] = 0
     current: Literal["DC", "AC"] = "DC"
     follows_supply: bool = False
+    rated_ma: float | None = Field(None, gt=0)
     accuracy_percent: float | None = Field(None, ge=0)
     drift_ppm_per_k: float | None = Field(None, ge=0)
 
@@ -133,7 +134,9 @@ class Terminal(_Frozen):
     """One terminal of a channel: its mark with {n} for a number counted from the channel, and its role."""
 
     mark: Name
-    role: Literal["24 V out", "signal in", "0 V", "plus", "minus", "sense", "sense 2", "common", "neutral"]
+    role: Literal[
+        "24 V out", "signal in", "signal out", "0 V", "plus", "minus", "sense", "sense 2", "common", "neutral"
+    ]
 
 
 class Registers(_Frozen):
@@ -416,5 +419,5 @@ _ENDS = (
 _NUMBERS = (
     "least", "most", "step", "burden_ohm", "input_ohm", "wires", "open_counts", "short_counts", "under_counts",
     "over_counts", "off_below_v", "on_from_v", "break_below", "short_from", "source_v", "source_ohm", "input_type",
-    "accuracy_percent", "drift_ppm_per_k",
+    "rated_ma", "accuracy_percent", "drift_ppm_per_k",
 )  # fmt: skip

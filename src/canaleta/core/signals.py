@@ -61,6 +61,8 @@ def _switches(kind: str) -> tuple[Signal, Signal]:
     )
 
 
+LOADS = ("load", "AC load")
+"""Coils, lamps and horns: they are switched by an output and give no signal."""
 MONITORED = ("NAMUR", "end-of-line")
 """Switches whose wires are watched by the current they carry: break and short can be told."""
 
@@ -107,6 +109,8 @@ SIGNALS: tuple[Signal, ...] = (
     *_switches("NAMUR"),
     *_switches("end-of-line"),
     *_switches("AC contact"),
+    Signal("load 24 V DC", Family.CONTACT, "V", 0.0, 24.0, switch="load"),
+    Signal("load AC", Family.CONTACT, "V", 0.0, 24.0, switch="AC load"),
 )
 SIGNAL_NAMES: tuple[str, ...] = tuple(signal.name for signal in SIGNALS)
 

@@ -25,14 +25,18 @@ class ModePreview:
     rows: tuple[tuple[str, str, str, str], ...]
 
 
-def signal_for(mode: Mode) -> Signal | None:
-    """The device's signal that a mode is meant for: of its span if there is one, else any it can take."""
+def signal_for(mode: Mode, output: bool = False) -> Signal | None:
+    """The device's signal that a mode is meant for: of its span if there is one, else any it can take.
+
+    output: whether the mode drives.
+    """
     family = mode.family_code
     fits = [s for s in SIGNALS if s.family == family]
     if mode.curve:
         return next((s for s in fits if s.curve == mode.curve), None)
     if family == Family.CONTACT:
-        wanted = "AC contact" if mode.current == "AC" else "NAMUR" if mode.source_v else "contact"
+        inputs = "AC contact" if mode.current == "AC" else "NAMUR" if mode.source_v else "contact"
+        wanted = inputs if not output else "AC load" if mode.current == "AC" else "load"
         return next((s for s in fits if s.switch == wanted), None)
     if family == Family.LINEAR:
         fits = [s for s in fits if s.unit == mode.signal_unit]
@@ -46,7 +50,7 @@ def mode_previews(kind: ModuleType) -> list[ModePreview]:
     """What each mode makes of its signal; a mode that no signal suits is left without rows."""
     out = []
     for mode in kind.modes:
-        signal = signal_for(mode)
+        signal = signal_for(mode, kind.direction == "out")
         out.append(ModePreview(mode.name, signal.name if signal else "", _rows(kind, mode, signal) if signal else ()))
     return out
 

@@ -47,7 +47,7 @@ def wiring(image: PlantImage, row: int) -> Wiring | None:
     marks = image.layout.type_of(module).terminal_marks(channel)
     by_role = {role: mark for mark, role in marks}
     supply, wires = image.text("supply", row), image.text("wires", row)
-    if image.layout.type_of(module).direction == "out" and signal.family == Family.LINEAR:
+    if image.layout.type_of(module).direction == "out":
         cores, words = _driven(by_role)
     else:
         cores, words = _cores(signal.family, signal.unit, supply, wires, by_role)
@@ -60,10 +60,12 @@ def wiring(image: PlantImage, row: int) -> Wiring | None:
 
 def _driven(by_role: dict[str, str]) -> tuple[list[Core], str]:
     """A device that an output drives."""
-    plus, minus = by_role.get("plus", ""), by_role.get("minus", "")
-    sides = (("+", "plus", "to device"), ("−", "minus", "to module"))
-    cores = [Core(side, by_role[role], role, flows) for side, role, flows in sides if role in by_role]
-    return cores, f"one source: the module's output. current out of {plus}, back at {minus}"
+    out = next((role for role in ("plus", "signal out") if role in by_role), "")
+    back = next((role for role in ("minus", "0 V", "common") if role in by_role), "")
+    sides = (("+", out, "to device"), ("−", back, "to module"))
+    cores = [Core(side, by_role[role], role, flows) for side, role, flows in sides if role]
+    ends = by_role.get(out, "?"), by_role.get(back, "?")
+    return cores, f"one source: the module's output. current out of {ends[0]}, back at {ends[1]}"
 
 
 def _cores(family: Family, unit: str, supply: str, wires: str, by_role: dict[str, str]) -> tuple[list[Core], str]:

@@ -10,7 +10,7 @@ from canaleta.core.fields import Station
 from canaleta.core.joints.base import PathRows
 from canaleta.core.joints.contact import CHAIN, current_path, fits, input_ohm, watched
 from canaleta.core.modules import ModeTable
-from canaleta.core.signals import signal_named
+from canaleta.core.signals import LOADS, Signal, signal_named
 from canaleta.core.text import shown
 
 __all__ = ["agreement_of", "truth", "watching"]
@@ -21,6 +21,8 @@ def agreement_of(p: PathRows) -> Section | None:
     signal = signal_named(p.text("signal"))
     if signal is None or not p.has_mode[0]:
         return None
+    if signal.switch in LOADS:
+        return _rating(p, signal)
     c = p.conventions
     alternating = bool(p.mode_flag("alternating")[0])
     mains = signal.switch == "AC contact"
@@ -86,6 +88,27 @@ def agreement_of(p: PathRows) -> Section | None:
         if not good:
             verdict, tone = "the input does not tell open from closed", "bad"
     return Section(Station.INPUT, "device and input", tuple(rows), verdict, "bad" if tone else "")
+
+
+def _rating(p: PathRows, signal: Signal) -> Section:
+    """A load against what its output may switch: volts of the same kind, and the current."""
+    rated, load = first(p.of_mode("rated_ma")), first(p.number("load_ma"))
+    rows, verdict = [], ""
+    if not p.mode_flag("outputs")[0]:
+        verdict = "a load on an input: nothing switches it"
+        rows.append(Row("kind", signal.name, verdict, "bad"))
+    elif (signal.switch == "AC load") != bool(p.mode_flag("alternating")[0]):
+        verdict = "refused: AC and DC are mixed"
+        rows.append(Row("voltage", f"{signal.name} in mode {p.text('mode')}", verdict, "bad"))
+    over = load > rated
+    rows.append(
+        Row("load", f"{shown(load, 0)} mA" if np.isfinite(load) else "not typed", "of the device, when it is on")
+    )
+    if np.isfinite(rated):
+        rows.append(Row("rated", f"{shown(rated, 0)} mA", f"mode {p.text('mode')}", "bad" if over else ""))
+    if over and not verdict:
+        verdict = f"the load takes {shown(load - rated, 0)} mA more than the output may switch"
+    return Section(Station.INPUT, "load and output", tuple(rows), verdict or "they agree", "bad" if verdict else "")
 
 
 def _flow(p: PathRows, switch: str) -> Row:

@@ -14,7 +14,7 @@ from canaleta.core.joints.base import Chain, Floats, PathRows, StationWords, Wor
 from canaleta.core.joints.linear import NOMINAL_SUPPLY_V
 from canaleta.core.modules import ModeTable
 from canaleta.core.quality import Reason, mark
-from canaleta.core.signals import MONITORED, SIGNALS, Family
+from canaleta.core.signals import LOADS, MONITORED, SIGNALS, Family
 from canaleta.core.text import shown
 
 __all__ = ["CHAIN", "input_ohm"]
@@ -43,11 +43,13 @@ def watched(p: PathRows) -> NDArray[np.bool_]:
 
 
 def fits(p: PathRows) -> NDArray[np.bool_]:
-    """Whether the mode can take the switch: transistors need a voltage input, watched switches a watching one."""
+    """Whether the mode can take the switch: transistors need a voltage input, watched switches a watching one, and what
+    is a load needs an output."""
     kind = _switch(p)
     bare = (kind == "contact") | (kind == "end-of-line") | (kind == "NAMUR")
     volts = (kind != "NAMUR") & ~watched(p)
-    return np.asarray((p.mode_family == Family.CONTACT) & ((watched(p) & bare) | volts), dtype=bool)
+    driven = np.isin(kind, LOADS) == p.mode_flag("outputs")
+    return np.asarray((p.mode_family == Family.CONTACT) & ((watched(p) & bare) | volts) & driven, dtype=bool)
 
 
 def current_path(p: PathRows) -> NDArray[np.bool_]:
@@ -61,7 +63,9 @@ def current_path(p: PathRows) -> NDArray[np.bool_]:
 def _on_mains(p: PathRows) -> NDArray[np.bool_]:
     """Where the circuit is on the mains: a contact that is meant for them, or a dry one on such an input."""
     kind = _switch(p)
-    return np.asarray((kind == "AC contact") | ((kind == "contact") & p.mode_flag("alternating")), dtype=bool)
+    return np.asarray(
+        (kind == "AC contact") | (kind == "AC load") | ((kind == "contact") & p.mode_flag("alternating")), dtype=bool
+    )
 
 
 class ContactJoint:
@@ -261,7 +265,8 @@ def _reasons(p: PathRows, stations: Floats) -> NDArray[np.uint32]:
     kind = _switch(p)
     mains = p.mode_flag("alternating")
     # A dry contact switches whatever the input feeds it with; a sensor has a supply of its own kind.
-    apart = np.where(mains, (kind != "AC contact") & (kind != "contact"), kind == "AC contact")
+    alternating = (kind == "AC contact") | (kind == "AC load")
+    apart = np.where(mains, ~alternating & (kind != "contact"), alternating)
     wrong = p.has_mode & (p.mode_family == Family.CONTACT) & apart
     out = mode_reasons(p, fits(p))
     mark(out, wrong, Reason.WRONG_SUPPLY)

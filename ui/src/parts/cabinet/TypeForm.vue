@@ -5,7 +5,18 @@ import { blankMode, FAMILIES, keyOf, registersFor, type ModeBody, type TypeBody 
 
 const body = defineModel<TypeBody>({ required: true })
 defineProps<{ fixedKey: boolean }>()
-const ROLES = ['24 V out', 'signal in', '0 V', 'plus', 'minus', 'sense', 'sense 2', 'common', 'neutral']
+const ROLES = [
+  '24 V out',
+  'signal in',
+  'signal out',
+  '0 V',
+  'plus',
+  'minus',
+  'sense',
+  'sense 2',
+  'common',
+  'neutral',
+]
 const LETTERS = ['A', 'B', 'C', 'E', 'J', 'K', 'N', 'R', 'S', 'T']
 const ELEMENTS = ['pt100', 'pt500', 'pt1000', 'pt100-3916', 'pt100-3910', 'ni100', 'ni1000', 'ni120', 'ni100-617', 'cu10', 'cu50', 'cu100', 'cu50-426', 'cu100-426'] // prettier-ignore
 const FIGURES: [string, string, string][] = [
@@ -156,6 +167,10 @@ const choices = (of: string) =>
           <label v-else>input, Ω <input v-model="m.input_ohm" type="number" min="0" step="any" /></label>
         </template>
         <template v-if="m.family === 'contact'">
+          <label v-if="body.direction === 'out'"
+            >may switch, mA
+            <input v-model="m.rated_ma" type="number" min="0" step="any" placeholder="not told"
+          /></label>
           <label>off below <input v-model="m.off_below_v" type="number" step="any" /></label>
           <label>on from <input v-model="m.on_from_v" type="number" step="any" /></label>
           <label>input, Ω <input v-model="m.input_ohm" type="number" min="0" step="any" /></label>

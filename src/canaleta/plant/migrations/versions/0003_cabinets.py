@@ -31,7 +31,7 @@ def upgrade() -> None:
     # The log of commands outlives the rack it speaks of.
     op.drop_constraint("fk_command_rack", "command", type_="foreignkey")
     op.add_column("module", sa.Column("wired", JSONB(), nullable=False, server_default="[]"))
-    for name in ("takes_ma", "supply_low_v", "supply_high_v"):
+    for name in ("takes_ma", "load_ma", "supply_low_v", "supply_high_v"):
         op.add_column("point", sa.Column(name, sa.Numeric()))
     for name in TEXTS:
         op.add_column("point", sa.Column(name, sa.Text()))
