@@ -42,6 +42,18 @@ def test_one_cabinet_comes_with_counts_by_class_and_loads(person: Who) -> None:
     assert (passive["title"], passive["slot"], passive["channels"]) == ("PS-10", 0, [])
 
 
+def test_who_waits_is_told_and_leaves_the_list_when_it_lands(person: Who) -> None:
+    """Five of the demo plant wait; a second claim on a held channel waits as well."""
+    engineer = person("engineer")
+    before = engineer.get("/api/cabinets?cabinet=1").json
+    assert (before["waiting_count"], len(before["waiting"])) == (5, 5)
+    point = before["waiting"][0]
+    assert engineer.edit(point, "channel", "", "KC-2·1·2·8").status_code == 200
+    assert engineer.get("/api/cabinets?cabinet=1").json["waiting_count"] == 4
+    assert engineer.edit(point, "channel", "KC-2·1·2·8", "KC-2·1·2·1").status_code == 200
+    assert point in engineer.get("/api/cabinets?cabinet=1").json["waiting"]
+
+
 def test_a_channel_has_all_its_addresses(person: Who) -> None:
     modules = person("reader").get("/api/cabinets?cabinet=1").json["cabinets"][0]["racks"][0]["modules"]
     channel = modules[1]["channels"][0]

@@ -27,6 +27,7 @@ from canaleta.web.shared import shared
 __all__ = ["api"]
 
 api = APIBlueprint("cabinets", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+MOST_WAITING = 500
 
 
 class ChannelOut(BaseModel):
@@ -135,9 +136,12 @@ class CabinetName(BaseModel):
 
 
 class CabinetsOut(BaseModel):
-    """All cabinets, or one, as of a sequence number; names of all."""
+    """All cabinets, or one, as of a sequence number; names of all. waiting: points that hold no channel, those that
+    wish for a held one among them; cut at MOST_WAITING, the count is whole."""
 
     seq: int
+    waiting: list[int]
+    waiting_count: int
     names: list[CabinetName]
     cabinets: list[CabinetOut]
 
@@ -188,7 +192,14 @@ def cabinets(query: CabinetQuery) -> Response:
         for n in [counted(look.image, look.modules_in(c.id), look.used)]
     ]
     chosen = [c for c in layout.cabinets.values() if query.cabinet in (0, c.id)]
-    out = CabinetsOut(seq=look.image.seq, names=names, cabinets=[_cabinet(look, c) for c in chosen])
+    waiting = look.image.ids[~look.image.landed]
+    out = CabinetsOut(
+        seq=look.image.seq,
+        waiting=waiting[:MOST_WAITING].tolist(),
+        waiting_count=len(waiting),
+        names=names,
+        cabinets=[_cabinet(look, c) for c in chosen],
+    )
     return jsonify(out.model_dump())
 
 

@@ -708,7 +708,8 @@ export interface components {
         };
         /**
          * CabinetsOut
-         * @description All cabinets, or one, as of a sequence number; names of all.
+         * @description All cabinets, or one, as of a sequence number; names of all. waiting: points that hold no channel, those that
+         *     wish for a held one among them; cut at MOST_WAITING, the count is whole.
          */
         CabinetsOut: {
             /** Cabinets */
@@ -717,6 +718,10 @@ export interface components {
             names: components["schemas"]["CabinetName"][];
             /** Seq */
             seq: number;
+            /** Waiting */
+            waiting: number[];
+            /** Waiting Count */
+            waiting_count: number;
         };
         /**
          * CableOut

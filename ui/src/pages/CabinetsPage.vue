@@ -27,6 +27,8 @@ const types = shallowRef<Schemas['TypeOut'][]>([])
 const fits = shallowRef<ReadonlyMap<number, Schemas['FitOut']>>(new Map())
 const places = shallowRef<Schemas['PlaceOut'][] | null>(null)
 const order = shallowRef<{ rack: number; modules: number[]; was: number[] } | null>(null)
+const waiting = shallowRef<number[]>([])
+const waitingCount = ref(0)
 const trouble = ref('')
 const aimed = shallowRef<{ module: Module; channel: Channel } | null>(null)
 const newName = ref('')
@@ -48,10 +50,6 @@ const { draft, shown, says, busy, propose, accept, drop } = useHardware(async ()
   newName.value = ''
   await read()
 })
-const waiting = computed(() => {
-  void plant.list.version
-  return plant.list.ids.filter((_, row) => !plant.list.racks[row])
-})
 const chosenModule = computed(() => {
   for (const rack of racks.value) {
     const place = rack.modules.findIndex((m) => m.module === chosen.value.module)
@@ -66,6 +64,8 @@ async function read() {
   trouble.value = answer.problem?.title ?? ''
   if (!answer.data) return
   names.value = answer.data.names
+  waiting.value = answer.data.waiting
+  waitingCount.value = answer.data.waiting_count
   cabinet.value = answer.data.cabinets.find((c) => c.cabinet === here.value) ?? null
   // Before the names are known all cabinets come; the first one is shown.
   if (!cabinet.value && answer.data.cabinets.length) cabinet.value = answer.data.cabinets[0]!
@@ -228,7 +228,7 @@ onUnmounted(() => removeEventListener('keydown', key))
 <template>
   <section class="cabinets">
     <aside>
-      <h2>waiting for a channel ({{ waiting.length }})</h2>
+      <h2>waiting for a channel ({{ waitingCount }})</h2>
       <button
         v-for="point in waiting.slice(0, MOST_CARDS)"
         :key="point"
@@ -241,7 +241,7 @@ onUnmounted(() => removeEventListener('keydown', key))
         <span class="quiet small">{{ text(point, 'signal') || 'no signal yet' }}</span>
       </button>
       <p v-if="!waiting.length" class="quiet small">every point has its channel</p>
-      <p v-if="waiting.length > MOST_CARDS" class="quiet small">and {{ waiting.length - MOST_CARDS }} more</p>
+      <p v-if="waitingCount > MOST_CARDS" class="quiet small">and {{ waitingCount - MOST_CARDS }} more</p>
       <p class="quiet small">
         Hold a point: channels that can take it light up, the others say why not. “move” on a landed one holds
         it as well. Alt and arrows, or the pointer, move a module by its head.
