@@ -10,8 +10,9 @@ from tests.words import layout_with, plant_of
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.conventions import Conventions, Reserve
+from canaleta.core.fields import Landing
 from canaleta.core.image import PlantImage
-from canaleta.core.landing import Level, judge_module
+from canaleta.core.landing import Level, group_told, judge_module
 from canaleta.core.layout import Layout, Module
 from canaleta.core.placing import Placed, places_for
 from canaleta.core.rules import audit
@@ -109,3 +110,28 @@ def test_a_device_bears_the_supply_of_its_group(low: str | None, high: str, leve
     judged = judge_module(plant, 0, 1)
     assert judged.level is level, judged
     assert says in " ".join(judged.reasons)
+
+
+def test_two_supplies_of_their_own_meet_in_one_isolation_group() -> None:
+    """AI-8 U/I is one group: the second active device is told; AI-4 N isolates each channel."""
+    plant = plant_of("A: 4–20 mA", "B: 4–20 mA, nowhere").with_cells(
+        {(0, "supply"): "own 24 V", (1, "supply"): "own 24 V"}
+    )
+    assert group_told(plant, 1, 2) == "A has its own supply as well: their 0 V meet in one isolation group"
+    assert group_told(plant.with_cells({(1, "supply"): "module"}), 1, 2) == ""
+    apart = two_of("ai4-iso")
+    isolated = plant_of("A: 4–20 mA, nowhere", "B: 4–20 mA, nowhere", layout=apart)
+    cells = {(0, "channel"): Landing(4, 0, landed=True), (0, "supply"): "own 24 V", (1, "supply"): "own 24 V"}
+    assert group_told(isolated.with_cells(cells), 1, 4) == ""
+
+
+def test_ac_and_dc_loads_do_not_share_a_group_that_is_full_of_the_other() -> None:
+    """Four relays in groups of two: DC in the first leaves the second for AC, DC in both leaves none."""
+    kind = module_types()["ro4"].model_copy(update={"channels_a_group": 2})
+    layout = replace(layout_with(), modules={4: Module(4, 1, 1, "ro4")}, types={"ro4": kind})
+    plant = plant_of(*["contact NO, nowhere"] * 3, layout=layout)
+    loads = {(0, "signal"): "load 24 V DC", (1, "signal"): "load 24 V DC", (2, "signal"): "load AC"}
+    one = plant.with_cells(loads | {(0, "channel"): Landing(4, 0, landed=True)})
+    assert group_told(one, 2, 4) == ""
+    both = one.with_cells({(1, "channel"): Landing(4, 2, landed=True)})
+    assert group_told(both, 2, 4) == "P-2 is on DC in the same isolation group, this on AC"

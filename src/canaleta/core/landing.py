@@ -20,7 +20,7 @@ from canaleta.core.quality import Reason
 from canaleta.core.signals import LOADS, Family, Signal, signal_named
 from canaleta.core.text import shown
 
-__all__ = ["Judgement", "Level", "judge", "judge_module"]
+__all__ = ["Judgement", "Level", "group_told", "judge", "judge_module"]
 
 
 class Level(IntEnum):
@@ -161,6 +161,47 @@ def _supplied(one: PlantImage, signal: Signal, kind: ModuleType) -> tuple[str, s
     if least > c.least_supply_v:
         return "", f"the supply may fall to {c.least_supply_v:g} V and the device needs {least:g} V"
     return "", ""
+
+
+def group_told(image: PlantImage, row: int, module: int) -> str:
+    """Why this point and a neighbour do not belong in one isolation group; '' if a free channel's group takes it.
+
+    Two devices with supplies of their own meet in a group by their 0 V; AC and DC do not share one at all (N26).
+    """
+    kind = image.layout.type_of(module)
+    here = [r for r in np.flatnonzero(image.landed & (image.module == module)).tolist() if r != row]
+    taken = {int(image.channel[r]) for r in here}
+    mine, told = _potential(image, row), ""
+    if not mine or kind.channels_a_group == 1:
+        return ""
+    for channel in (c for c in range(kind.channels) if c not in taken):
+        group = kind.group_of(channel)
+        others = [r for r in here if kind.group_of(int(image.channel[r])) == group and _potential(image, r)]
+        apart = next((r for r in others if _potential(image, r) != mine), None)
+        beside = next((r for r in others if mine == OWN and _potential(image, r) == OWN), None)
+        if apart is not None:
+            told = (
+                f"{image.label(apart)} is on {_potential(image, apart)} in the same isolation group, this on {mine}"
+            )
+        elif beside is not None:
+            told = f"{image.label(beside)} has its own supply as well: their 0 V meet in one isolation group"
+        else:
+            return ""
+    return told
+
+
+OWN = "a supply of its own"
+
+
+def _potential(image: PlantImage, row: int) -> str:
+    """What a point brings into its isolation group: AC, DC of an output, a supply of its own; '' for nothing."""
+    signal = signal_named(image.text("signal", row))
+    if signal is None:
+        return ""
+    if signal.switch in LOADS:
+        return "AC" if signal.switch == "AC load" else "DC"
+    own = image.text("supply", row) in ("own 24 V", "drive")
+    return OWN if own and signal.family == Family.LINEAR else ""
 
 
 _MISFIT = "no mode takes this signal"

@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from canaleta.core.addresses import addresses_at
 from canaleta.core.fields import Landing
 from canaleta.core.image import PlantImage
-from canaleta.core.landing import Judgement, Level, judge_module
+from canaleta.core.landing import Judgement, Level, group_told, judge_module
 from canaleta.core.layout import Cabinet, Module, Rack
 from canaleta.core.loads import Load, ModuleLoad, device_ma, module_load, rack_load
 from canaleta.core.naming import departures
@@ -217,11 +217,12 @@ def fits(path: FitPath) -> Response:
             continue
         told = judge_module(image, 0, module.id)
         supply, over = _supply(whole, image, at, module.id, told)
-        level = max(told.level, Level.WARNS) if over else told.level
+        more = [why for why in (over, group_told(whole, at, module.id) if told.mode else "") if why]
+        level = max(told.level, Level.WARNS) if more else told.level
         out.append(
             FitOut(
                 module=module.id, level=level.name.lower(), mode=told.mode, reads=told.reads,
-                reasons=[*told.reasons, *([over] if over else [])], remedies=list(told.remedies), margin=told.margin,
+                reasons=[*told.reasons, *more], remedies=list(told.remedies), margin=told.margin,
                 supply=supply,
             )
         )  # fmt: skip
