@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import fcntl
 import json
 import os
 import pwd
@@ -10,6 +11,7 @@ import secrets
 import shutil
 import socket
 import subprocess
+import tempfile
 import time
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -23,11 +25,12 @@ from canaleta.host.debian import is_root, postgresql_bin
 from canaleta.host.steps import TroubleError, run_logged, step
 from canaleta.plant.database import RUNTIME_ROLE
 
-__all__ = ["Cluster", "Secrets", "free_port", "load_secrets"]
+__all__ = ["Cluster", "Secrets", "choosing_ports", "free_port", "load_secrets"]
 
 DATABASE = "canaleta"
 OWNER = "canaleta_owner"
 LEAST_FREE_MB = 300
+LONGEST_CHOICE_S = 20.0
 
 
 @dataclass(frozen=True)
@@ -62,6 +65,33 @@ def free_port(wish: int = 0, host: str = "127.0.0.1") -> int:
                 continue
             return int(probe.getsockname()[1])
     raise TroubleError("this machine has no free port")
+
+
+@contextlib.contextmanager
+def choosing_ports() -> Iterator[None]:
+    """Only one start on this machine chooses ports at a time, until what it starts listens on them.
+
+    Two starts that looked at once would find the same ports free; one would then read the other's racks. Where the
+    lock cannot be had, ports are chosen without it.
+    """
+    lock = Path(tempfile.gettempdir()) / "canaleta-ports.lock"
+    made = 0 if lock.exists() else os.O_CREAT
+    try:
+        handle = os.open(lock, os.O_RDONLY | os.O_NOFOLLOW | made, 0o644)
+    except OSError:
+        yield
+        return
+    try:
+        until = time.monotonic() + LONGEST_CHOICE_S
+        while time.monotonic() < until:
+            try:
+                fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                break
+            except BlockingIOError:
+                time.sleep(0.05)
+        yield
+    finally:
+        os.close(handle)
 
 
 class Cluster:

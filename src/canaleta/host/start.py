@@ -21,7 +21,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from canaleta.catalogue.demo import demo_plant
 from canaleta.host import frontend
-from canaleta.host.cluster import Cluster, free_port, load_secrets
+from canaleta.host.cluster import Cluster, choosing_ports, free_port, load_secrets
 from canaleta.host.debian import ensure_user, is_root
 from canaleta.host.folder import only_one, prepare
 from canaleta.host.steps import TroubleError, say, step
@@ -91,11 +91,6 @@ def run_back_end(
         ensure_user(runner, options.data)
     owner_url, runtime_url = _database(options, supervisor)
     engine = engine_for(owner_url, pool_size=1)
-    with step("database: shape and contents"):
-        ports = _contents(engine, options)
-        _grant(engine, own=not options.database_url)
-        link = _sign_in_link(engine)
-    engine.dispose()
     program = [sys.executable, "-m", "canaleta.cli"]
     environment = {
         "CANALETA_RUNTIME_URL": runtime_url,
@@ -104,14 +99,20 @@ def run_back_end(
         "PYTHONUNBUFFERED": "1",
         "PYTHONDONTWRITEBYTECODE": "1",
     }
-    if ports:
-        source = free_port()
-        environment |= {"CANALETA_SOURCE_PORT": str(source), "CANALETA_SOURCE_TOKEN": secrets.source_token}
-        state = _own_folder(options.data / "stand-in", runner) / "plant.json"
-        argv = [*program, "_stand-in", "--seed", str(SEED), "--state", str(state), "--racks"]
-        argv += [f"{rack}={port}" for rack, port in ports.items()]
-        with step(f"stand-ins of {len(ports)} racks from 127.0.0.1:{min(ports.values())}"):
-            supervisor.start(Service("stand-in", argv, _listens("127.0.0.1", source), runner, environment))
+    with choosing_ports():
+        with step("database: shape and contents"):
+            ports = _contents(engine, options)
+            _grant(engine, own=not options.database_url)
+            link = _sign_in_link(engine)
+        engine.dispose()
+        if ports:
+            source = free_port()
+            environment |= {"CANALETA_SOURCE_PORT": str(source), "CANALETA_SOURCE_TOKEN": secrets.source_token}
+            state = _own_folder(options.data / "stand-in", runner) / "plant.json"
+            argv = [*program, "_stand-in", "--seed", str(SEED), "--state", str(state), "--racks"]
+            argv += [f"{rack}={port}" for rack, port in ports.items()]
+            with step(f"stand-ins of {len(ports)} racks from 127.0.0.1:{min(ports.values())}"):
+                supervisor.start(Service("stand-in", argv, _listens("127.0.0.1", source), runner, environment))
     if scan:
         with step("scan agent"):
             supervisor.start(Service("scan agent", [*program, "_agent"], lambda: True, runner, environment))

@@ -43,8 +43,7 @@ class StandIn:
     step: int = 0
 
     async def run(self) -> None:
-        """Serve the registers and move the process on, four times a second, until cancelled."""
-        await self.server.serve_forever(background=True)
+        """Move the process on, four times a second, until cancelled. The server listens already."""
         while True:
             await self.refresh()
             await asyncio.sleep(STEP_S)
@@ -93,14 +92,14 @@ class StandIns:
             port = self._ports.get(rack.id)
             if port is None:
                 continue
-            self.racks[rack.id] = made = build(self.plant, rack.id, port, self._seed + rack.id)
-            self._running[rack.id] = asyncio.create_task(self._run(rack.id, made, port))
-
-    async def _run(self, rack: int, made: StandIn, port: int) -> None:
-        try:
-            await made.run()
-        except OSError as error:
-            log.error("rack %d cannot answer on port %d: %s", rack, port, error)
+            made = build(self.plant, rack.id, port, self._seed + rack.id)
+            try:
+                await made.server.serve_forever(background=True)
+            except (OSError, RuntimeError) as error:
+                log.error("rack %d cannot answer on port %d: %s", rack.id, port, error)
+                continue
+            self.racks[rack.id] = made
+            self._running[rack.id] = asyncio.create_task(made.run())
 
     async def end(self) -> None:
         """Stop every server."""
@@ -185,10 +184,11 @@ class SourcePort:
 
 async def serve(stand_ins: StandIns, source_port: int, token: str) -> None:
     """Run stand-in racks until SIGTERM or SIGINT. Raises OSError if the source port is taken."""
+    # Whoever waits for the source port finds every rack listening.
+    await stand_ins.begin()
     source = await asyncio.start_server(
         SourcePort(stand_ins, token).handle, "127.0.0.1", source_port, limit=LONGEST_LINE
     )
-    await stand_ins.begin()
     stop = asyncio.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         asyncio.get_running_loop().add_signal_handler(number, stop.set)
