@@ -5,13 +5,14 @@ from __future__ import annotations
 import socket
 import stat
 import tempfile
+import threading
 from collections.abc import Iterator
 from pathlib import Path
 
 import psycopg
 import pytest
 
-from canaleta.host.cluster import Cluster, free_port, load_secrets
+from canaleta.host.cluster import Cluster, choosing_ports, free_port, load_secrets
 from canaleta.host.folder import only_one, prepare
 from canaleta.host.steps import TroubleError
 
@@ -64,3 +65,21 @@ def test_a_data_folder_has_one_user_at_a_time(data: Path) -> None:
         with pytest.raises(TroubleError, match="at http://here"):
             only_one(data)
     only_one(data).close()
+
+
+def test_two_starts_choose_their_ports_one_after_the_other() -> None:
+    """Who comes second waits until the first has its ports: else both would find the same ones free."""
+    order: list[str] = []
+
+    def second() -> None:
+        with choosing_ports():
+            order.append("second")
+
+    other = threading.Thread(target=second)
+    with choosing_ports():
+        other.start()
+        other.join(0.3)
+        assert other.is_alive(), "it waits"
+        order.append("first")
+    other.join(10)
+    assert order == ["first", "second"]
