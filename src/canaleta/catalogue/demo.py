@@ -179,6 +179,10 @@ def _cabinet(number: int, racks: list[DemoRack]) -> DemoCabinet:
     return DemoCabinet(name=f"GC-{number + 1:03d}", title=_AREAS[number % len(_AREAS)], racks=named)
 
 
+_OWN_WIRES = ("cable", "cores", "strip", "screen")
+"""What only the one point has that the others are modelled on."""
+
+
 def _made_up() -> Iterator[dict[str, Any]]:
     demo = demo_plant()
     contact = next(p for p in demo.points if p["tag"] == "PSL-3101")
@@ -190,7 +194,7 @@ def _made_up() -> Iterator[dict[str, Any]]:
         model, letters = ((contact, "ZS"), (current, "PT"), (thermal, "TE"))[
             0 if place < 16 else 1 if place < 24 else 2
         ]
-        point = dict(model)
+        point = {name: text for name, text in model.items() if name not in _OWN_WIRES}
         area = _AREAS[number // 256 % len(_AREAS)]
         point |= {
             "tag": f"{letters}-{number + 10000}",
