@@ -11,6 +11,7 @@ Each needs what `./canaleta check` installs. Results: bench/results-NAME.txt.
 
 from __future__ import annotations
 
+import contextlib
 import json
 import platform
 import resource
@@ -22,7 +23,7 @@ import sys
 import tempfile
 import time
 import urllib.request
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
@@ -190,17 +191,14 @@ def _site(document: Any, *, scan: bool) -> Any:
     return options, supervisor, folder, link, loaded
 
 
-def list_() -> None:
-    """The list of 50,000 points: delivered, drawn, found in, edited, in a real browser."""
+@contextlib.contextmanager
+def _opened(document: Any, *, scan: bool) -> Iterator[tuple[Any, str, Any, float]]:
+    """A running site and a page signed in at its list: (page, address, supervisor, seconds the loading took)."""
     from playwright.sync_api import sync_playwright
 
-    from canaleta.catalogue.demo import generated
-
-    report = Report("list")
-    options, supervisor, folder, link, loaded = _site(generated(POINTS), scan=False)
+    options, supervisor, folder, link, loaded = _site(document, scan=scan)
     address = f"http://{options.host}:{options.port}"
     try:
-        report.add("50,000 points loaded into an empty database", f"{loaded:.1f} s")
         with sync_playwright() as playwright:
             chromium = playwright.chromium.launch(
                 executable_path=shutil.which("chromium"), args=["--no-sandbox", "--disable-dev-shm-usage"]
@@ -208,55 +206,65 @@ def list_() -> None:
             page = chromium.new_page(viewport={"width": 1280, "height": 800})
             page.goto(address + link)
             page.wait_for_selector(".grid .row", timeout=60_000)
-            size = page.evaluate("async () => (await (await fetch('/api/list/0')).arrayBuffer()).byteLength")
-            once = "async () => { const t = performance.now(); await (await fetch('/api/list/0', {cache: 'no-store'})).json(); return performance.now() - t }"
-            report.add(
-                "list delivered and read as JSON, from the server's cache",
-                f"{min(page.evaluate(once) for _ in range(3)):.0f} ms",
-            )
-            report.add("  its size, not compressed", f"{size / 1e6:.1f} MB")
-            began = time.perf_counter()
-            page.goto(address + "/list")
-            page.wait_for_selector(".grid .row", timeout=60_000)
-            report.add("page loaded to first rows, warm", f"{(time.perf_counter() - began) * 1000:.0f} ms", "1000 ms")
-            find = """async () => {
-              const input = document.querySelector('input.find')
-              const out = []
-              for (const text of ['zs-4', 'kiln 2 tc 31', 'nowhere', 'pt dryer 4–20']) {
-                const t = performance.now()
-                input.value = text
-                input.dispatchEvent(new Event('input', {bubbles: true}))
-                await new Promise((r) => requestAnimationFrame(() => setTimeout(r)))
-                out.push(performance.now() - t)
-              }
-              return out
-            }"""
-            page.evaluate(find)
-            times = page.evaluate(find)
-            report.add("find answered and drawn, median of four", f"{statistics.median(times):.0f} ms", "100 ms")
-            report.add("find answered and drawn, slowest of four", f"{max(times):.0f} ms", "100 ms")
-            page.fill("input.find", "")
-            edit = """async (number) => {
-              const session = await (await fetch('/api/session')).json()
-              const t = performance.now()
-              const answer = await fetch('/api/proposals', {method: 'POST',
-                headers: {'content-type': 'application/json', 'X-Canaleta-Csrf': session.csrf},
-                body: JSON.stringify({edits: [{point: 21, field: 'value_low', was: String(number), text: String(number + 1)}]})})
-              return [answer.status, performance.now() - t]
-            }"""
-            answers = [page.evaluate(edit, number) for number in range(20)]
-            assert all(status == 200 for status, _ in answers), answers[0]
-            report.add(
-                "an edit saved with its consequences, median of 20",
-                f"{statistics.median(t for _, t in answers):.0f} ms",
-                "150 ms",
-            )
-            memory = page.evaluate("performance.memory.usedJSHeapSize / 1e6")
-            report.add("memory of the page (JS heap)", f"{memory:.0f} MB")
+            yield page, address, supervisor, loaded
             chromium.close()
     finally:
         supervisor.shut_down()
         shutil.rmtree(folder, ignore_errors=True)
+
+
+def list_() -> None:
+    """The list of 50,000 points: delivered, drawn, found in, edited, in a real browser."""
+    from canaleta.catalogue.demo import generated
+
+    report = Report("list")
+    with _opened(generated(POINTS), scan=False) as (page, address, _, loaded):
+        report.add("50,000 points loaded into an empty database", f"{loaded:.1f} s")
+        size = page.evaluate("async () => (await (await fetch('/api/list/0')).arrayBuffer()).byteLength")
+        once = "async () => { const t = performance.now(); await (await fetch('/api/list/0', {cache: 'no-store'})).json(); return performance.now() - t }"
+        report.add(
+            "list delivered and read as JSON, from the server's cache",
+            f"{min(page.evaluate(once) for _ in range(3)):.0f} ms",
+        )
+        report.add("  its size, not compressed", f"{size / 1e6:.1f} MB")
+        began = time.perf_counter()
+        page.goto(address + "/list")
+        page.wait_for_selector(".grid .row", timeout=60_000)
+        report.add("page loaded to first rows, warm", f"{(time.perf_counter() - began) * 1000:.0f} ms", "1000 ms")
+        find = """async () => {
+          const input = document.querySelector('input.find')
+          const out = []
+          for (const text of ['zs-4', 'kiln 2 tc 31', 'nowhere', 'pt dryer 4–20']) {
+            const t = performance.now()
+            input.value = text
+            input.dispatchEvent(new Event('input', {bubbles: true}))
+            await new Promise((r) => requestAnimationFrame(() => setTimeout(r)))
+            out.push(performance.now() - t)
+          }
+          return out
+        }"""
+        page.evaluate(find)
+        times = page.evaluate(find)
+        report.add("find answered and drawn, median of four", f"{statistics.median(times):.0f} ms", "100 ms")
+        report.add("find answered and drawn, slowest of four", f"{max(times):.0f} ms", "100 ms")
+        page.fill("input.find", "")
+        edit = """async (number) => {
+          const session = await (await fetch('/api/session')).json()
+          const t = performance.now()
+          const answer = await fetch('/api/proposals', {method: 'POST',
+            headers: {'content-type': 'application/json', 'X-Canaleta-Csrf': session.csrf},
+            body: JSON.stringify({edits: [{point: 21, field: 'value_low', was: String(number), text: String(number + 1)}]})})
+          return [answer.status, performance.now() - t]
+        }"""
+        answers = [page.evaluate(edit, number) for number in range(20)]
+        assert all(status == 200 for status, _ in answers), answers[0]
+        report.add(
+            "an edit saved with its consequences, median of 20",
+            f"{statistics.median(t for _, t in answers):.0f} ms",
+            "150 ms",
+        )
+        memory = page.evaluate("performance.memory.usedJSHeapSize / 1e6")
+        report.add("memory of the page (JS heap)", f"{memory:.0f} MB")
     report.write()
 
 
@@ -304,92 +312,60 @@ _DRAG = """async () => {
 
 def cabinet() -> None:
     """A cabinet of 12 racks, 16 modules each, 16 channels each: opened, and a module dragged, in a real browser."""
-    from playwright.sync_api import sync_playwright
-
     report = Report("cabinet")
-    options, supervisor, folder, link, _ = _site(_full_cabinet(), scan=False)
-    address = f"http://{options.host}:{options.port}"
-    try:
-        with sync_playwright() as playwright:
-            chromium = playwright.chromium.launch(
-                executable_path=shutil.which("chromium"), args=["--no-sandbox", "--disable-dev-shm-usage"]
-            )
-            page = chromium.new_page(viewport={"width": 1280, "height": 800})
-            page.goto(address + link)
-            page.wait_for_selector(".grid .row", timeout=60_000)
-            opened = """async () => {
-              const t = performance.now()
-              document.querySelector('a[href="/cabinets"]').click()
-              while (!document.querySelector('.seat .tag')) await new Promise((r) => requestAnimationFrame(r))
-              await new Promise((r) => requestAnimationFrame(() => setTimeout(r)))
-              const out = performance.now() - t
-              document.querySelector('a[href="/list"]').click()
-              while (!document.querySelector('.grid .row')) await new Promise((r) => requestAnimationFrame(r))
-              return out
-            }"""
-            times = [page.evaluate(opened) for _ in range(5)]
-            report.add("opened from the list, first time", f"{times[0]:.0f} ms", "1000 ms")
-            report.add("opened from the list, median of five", f"{statistics.median(times):.0f} ms", "1000 ms")
-            began = time.perf_counter()
-            page.goto(address + "/cabinets")
-            page.wait_for_selector(".seat .tag", timeout=60_000)
-            report.add("page loaded at the cabinet", f"{(time.perf_counter() - began) * 1000:.0f} ms")
-            report.add("seats made at once", str(page.locator(".seat").count()))
-            page.wait_for_timeout(1000)
-            frames, tasks = page.evaluate(_DRAG)
-            report.add("drag of a module, median frame of 120", f"{statistics.median(frames):.1f} ms", "17 ms")
-            report.add("drag of a module, slowest frame", f"{max(frames):.1f} ms")
-            report.add("longest task while dragging and after the drop", f"{max(tasks, default=0):.0f} ms", "50 ms")
-            page.wait_for_selector(".preview .act.main:enabled", timeout=10_000)
-            report.add("addresses that the drop would change, told", page.locator(".preview h3").first.inner_text())
-            chromium.close()
-    finally:
-        supervisor.shut_down()
-        shutil.rmtree(folder, ignore_errors=True)
+    with _opened(_full_cabinet(), scan=False) as (page, address, _, _):
+        opened = """async () => {
+          const t = performance.now()
+          document.querySelector('a[href="/cabinets"]').click()
+          while (!document.querySelector('.seat .tag')) await new Promise((r) => requestAnimationFrame(r))
+          await new Promise((r) => requestAnimationFrame(() => setTimeout(r)))
+          const out = performance.now() - t
+          document.querySelector('a[href="/list"]').click()
+          while (!document.querySelector('.grid .row')) await new Promise((r) => requestAnimationFrame(r))
+          return out
+        }"""
+        times = [page.evaluate(opened) for _ in range(5)]
+        report.add("opened from the list, first time", f"{times[0]:.0f} ms", "1000 ms")
+        report.add("opened from the list, median of five", f"{statistics.median(times):.0f} ms", "1000 ms")
+        began = time.perf_counter()
+        page.goto(address + "/cabinets")
+        page.wait_for_selector(".seat .tag", timeout=60_000)
+        report.add("page loaded at the cabinet", f"{(time.perf_counter() - began) * 1000:.0f} ms")
+        report.add("seats made at once", str(page.locator(".seat").count()))
+        page.wait_for_timeout(1000)
+        frames, tasks = page.evaluate(_DRAG)
+        report.add("drag of a module, median frame of 120", f"{statistics.median(frames):.1f} ms", "17 ms")
+        report.add("drag of a module, slowest frame", f"{max(frames):.1f} ms")
+        report.add("longest task while dragging and after the drop", f"{max(tasks, default=0):.0f} ms", "50 ms")
+        page.wait_for_selector(".preview .act.main:enabled", timeout=10_000)
+        report.add("addresses that the drop would change, told", page.locator(".preview h3").first.inner_text())
     report.write()
 
 
 def latency() -> None:
     """From a signal put on terminals to its value in the browser, beside the scan period."""
-    from playwright.sync_api import sync_playwright
-
     from canaleta.catalogue.demo import demo_plant
 
     report = Report("latency")
-    options, supervisor, folder, link, _ = _site(demo_plant(), scan=True)
-    address = f"http://{options.host}:{options.port}"
-    try:
-        with sync_playwright() as playwright:
-            chromium = playwright.chromium.launch(
-                executable_path=shutil.which("chromium"), args=["--no-sandbox", "--disable-dev-shm-usage"]
-            )
-            page = chromium.new_page(viewport={"width": 1280, "height": 800})
-            page.goto(address + link)
-            page.wait_for_selector(".grid .row")
-            stand_in = next(r.process.pid for r in supervisor._running if r.service.name == "stand-in")
-            environment = dict(
-                pair.split("=", 1)
-                for pair in Path(f"/proc/{stand_in}/environ").read_text().split("\0")
-                if "=" in pair
-            )
-            source = int(environment["CANALETA_SOURCE_PORT"]), environment["CANALETA_SOURCE_TOKEN"]
-            page.evaluate(
-                """() => {
-                  window.shown = []
-                  const cell = document.querySelector('#cell-1-now')
-                  new MutationObserver(() => window.shown.push([Date.now(), cell.innerText])).observe(
-                    cell, {subtree: true, characterData: true, childList: true})
-                }"""
-            )
-            lags = [_one_change(page, source, level) for level in ("8", "16") * 20]
-            chromium.close()
-        report.add("scan period", "1000 ms")
-        report.add("changes of the register watched by another Modbus client", str(len(lags)))
-        report.add("register change to figure in the browser, median", f"{statistics.median(lags):.0f} ms")
-        report.add("register change to figure in the browser, 95th percentile", f"{np.percentile(lags, 95):.0f} ms")
-    finally:
-        supervisor.shut_down()
-        shutil.rmtree(folder, ignore_errors=True)
+    with _opened(demo_plant(), scan=True) as (page, _, supervisor, _):
+        stand_in = next(r.process.pid for r in supervisor._running if r.service.name == "stand-in")
+        environment = dict(
+            pair.split("=", 1) for pair in Path(f"/proc/{stand_in}/environ").read_text().split("\0") if "=" in pair
+        )
+        source = int(environment["CANALETA_SOURCE_PORT"]), environment["CANALETA_SOURCE_TOKEN"]
+        page.evaluate(
+            """() => {
+              window.shown = []
+              const cell = document.querySelector('#cell-1-now')
+              new MutationObserver(() => window.shown.push([Date.now(), cell.innerText])).observe(
+                cell, {subtree: true, characterData: true, childList: true})
+            }"""
+        )
+        lags = [_one_change(page, source, level) for level in ("8", "16") * 20]
+    report.add("scan period", "1000 ms")
+    report.add("changes of the register watched by another Modbus client", str(len(lags)))
+    report.add("register change to figure in the browser, median", f"{statistics.median(lags):.0f} ms")
+    report.add("register change to figure in the browser, 95th percentile", f"{np.percentile(lags, 95):.0f} ms")
     report.write()
 
 
@@ -400,7 +376,15 @@ def _one_change(page: Any, source: tuple[int, str], level: str) -> float:
     client = ModbusTcpClient("127.0.0.1", port=port)
     client.connect()
     page.evaluate("window.shown = []")
-    put = {"token": source[1], "do": "inject", "module": 2, "channel": 0, "value": float(level), "unit": "mA"}
+    put = {
+        "token": source[1],
+        "do": "inject",
+        "rack": 1,
+        "place": 2,
+        "channel": 0,
+        "value": float(level),
+        "unit": "mA",
+    }
     with socket.create_connection(("127.0.0.1", source[0])) as line:
         line.sendall(json.dumps(put).encode() + b"\n")
     until = time.time() + 10

@@ -144,6 +144,19 @@ def test_the_meter_on_a_burden_reads_ohms_law() -> None:
     assert "0.40 … 2.00 V at 4 … 20 mA" in hookup.readings[1].healthy
 
 
+def test_the_voltage_over_a_fed_device_is_what_the_loop_leaves_it() -> None:
+    """24 V less 100 Ω of burden and a barrier of 300 Ω: 22.4 V at 4 mA, 16.0 V at 20 mA."""
+    plant = transmitter(wires="2", supply="module", hops="barrier 300 Ω")
+    over = hookup_of(plant, 0, circuit(plant)).readings[2]
+    assert over.meter == "V over the device"
+    assert over.healthy == "22.4 V at 4 mA, 16.0 V at 20 mA"
+
+
+def test_a_device_with_its_own_supply_has_no_such_voltage_at_the_terminals() -> None:
+    plant = transmitter(wires="4", supply="own 24 V")
+    assert [r.meter for r in hookup_of(plant, 0, circuit(plant)).readings] == ["mA, in series", "V, nothing opened"]
+
+
 def test_a_fed_loop_is_simulated_and_a_driven_one_sourced() -> None:
     """A calibrator that sources into a loop the module feeds would be the second source."""
     fed, driven = transmitter(wires="2", supply="module"), transmitter(wires="4", supply="own 24 V")

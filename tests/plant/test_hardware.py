@@ -8,12 +8,16 @@ import pytest
 from sqlalchemy import select
 from tests.conftest import Database
 
+from canaleta.catalogue.demo import generated
 from canaleta.core.image import PlantImage
 from canaleta.plant import tables as t
-from canaleta.plant.hardware import HardwareChange, HardwareError, change_hardware, preview_hardware
+from canaleta.plant.conventions import ConventionEdit, change_conventions
+from canaleta.plant.hardware import HardwareChange, change_hardware, preview_hardware
 from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.proposals import Edit, Proposal, apply
-from canaleta.plant.undo import redo, undo
+from canaleta.plant.operations import HardwareError
+from canaleta.plant.proposals import Applied, Edit, Proposal, apply
+from canaleta.plant.seed import load_document
+from canaleta.plant.undo import NothingToUndo, redo, undo
 
 KC2_RACK1 = list(range(1, 10))
 PT_3107 = 1
@@ -125,6 +129,18 @@ def test_a_type_in_use_is_changed_only_after_showing_which_values_move(ana: Benc
     assert ana.image.layout.types["ai8-ui"].modes[0].counts.high == 32000
 
 
+def test_values_that_move_are_counted_whole_however_many_are_told(empty_database: Database) -> None:
+    """Of 1,600 generated points 400 are on AI-8 modules, a quarter of each 32: all move, 200 are spelled out."""
+    with empty_database.owner.begin() as connection:
+        load_document(connection, generated(1600))
+    bench = Bench(empty_database)
+    body = bench.image.layout.types["ai8-ui"].model_dump(mode="json")
+    body["modes"][0]["counts"]["high"] = 30000
+    shown = bench.look(do="put type", body=body, replace=True)
+    assert shown.preview is not None
+    assert (shown.preview.moved_count, len(shown.preview.moved)) == (400, 200)
+
+
 def test_points_follow_a_mode_that_is_only_called_otherwise(ana: Bench) -> None:
     body = ana.image.layout.types["ai8-ui"].model_dump(mode="json")
     body["modes"][0]["name"] = "current loop"
@@ -209,3 +225,113 @@ def test_what_somebody_changed_since_stays_when_it_is_undone(ana: Bench) -> None
     )
     ana.undo()
     assert ana.image.layout.racks[1].period_ms == 250
+
+
+# What one undoes stands among what others did since ----------------------------------------------------------
+
+
+def by_ben(ana: Bench, **operation: Any) -> None:
+    change_hardware(ana.engine, PlantKeeper(ana.engine), [operation], "ben")
+
+
+def moved_by_ben(ana: Bench, point: int, address: str) -> None:
+    edit = Edit(point, "channel", ana.channel(point), address)
+    assert isinstance(apply(ana.engine, PlantKeeper(ana.engine), Proposal((edit,)), "ben"), Applied)
+
+
+def test_a_module_that_somebody_landed_on_stays_when_its_adding_is_undone(ana: Bench) -> None:
+    ana.do(do="put type", body=FOUR)
+    ana.do(do="add module", rack=1, type="quad-9")
+    module = max(ana.image.layout.modules)
+    moved_by_ben(ana, PT_3107, ana.image.layout.address(module, 0))
+    done = undo(ana.engine, ana.keeper, "ana")
+    assert (0, "module") in done.kept
+    assert module in ana.image.layout.modules
+    assert ana.channel(PT_3107) == "KC-2·1·10·1", "nobody loses a landing by another one's undo"
+    done = undo(ana.engine, ana.keeper, "ana")
+    assert (0, "module type") in done.kept, "and the type stays that the module is made of"
+
+
+def test_a_rack_that_somebody_filled_stays_when_its_adding_is_undone(ana: Bench) -> None:
+    ana.do(do="add rack", cabinet=1, host="127.0.0.1", port=15999)
+    rack = max(ana.image.layout.racks)
+    by_ben(ana, do="add module", rack=rack, type="ai4-iso")
+    done = undo(ana.engine, ana.keeper, "ana")
+    assert (0, "rack") in done.kept
+    assert rack in PlantKeeper(ana.engine).current().layout.racks
+
+
+def test_a_module_does_not_come_back_into_a_rack_that_is_gone(ana: Bench) -> None:
+    ana.do(do="add rack", cabinet=1, host="127.0.0.1", port=15999)
+    rack = max(ana.image.layout.racks)
+    ana.do(do="add module", rack=rack, type="ai4-iso")
+    module = max(ana.image.layout.modules)
+    ana.do(do="remove module", module=module)
+    by_ben(ana, do="remove rack", rack=rack)
+    done = undo(ana.engine, ana.keeper, "ana")
+    assert (0, "module") in done.kept
+    assert module not in ana.image.layout.modules
+
+
+def test_a_module_comes_back_to_its_place_beside_one_that_was_added_since(ana: Bench) -> None:
+    """The third of nine goes, the others move up, Ben puts a tenth at the end: all ten stand there after the undo."""
+    ana.do(do="remove module", module=3)
+    by_ben(ana, do="add module", rack=1, type="spacer")
+    ana.undo()
+    standing = PlantKeeper(ana.engine).current().layout.modules_of(1)
+    assert [m.place for m in standing] == list(range(1, 11))
+    assert [m.id for m in standing][:9] == KC2_RACK1
+    assert ana.image.text("channel", ana.image.row_of(6)) == "KC-2·1·3·1"
+
+
+def test_a_point_does_not_go_back_to_a_module_that_is_gone(ana: Bench) -> None:
+    """Ana moves a point away, Ben takes the module out, Ana undoes: the point stays where it is, and is named."""
+    edit = Edit(PT_3107, "channel", ana.channel(PT_3107), "KC-2·2·4·4")
+    assert isinstance(apply(ana.engine, ana.keeper, Proposal((edit,)), "ana"), Applied)
+    by_ben(ana, do="remove module", module=2)
+    done = undo(ana.engine, ana.keeper, "ana")
+    assert (PT_3107, "channel") in done.kept
+    assert ana.channel(PT_3107) == "KC-2·2·4·4"
+    assert ana.image.landed[ana.image.row_of(PT_3107)]
+
+
+def test_a_name_that_was_given_away_since_stops_the_undo_and_nothing_changes(ana: Bench) -> None:
+    ana.do(do="change", what="rack", id=1, field="name", was="1", text="9")
+    by_ben(ana, do="change", what="rack", id=2, field="name", was="2", text="1")
+    seq = PlantKeeper(ana.engine).current().seq
+    with pytest.raises(NothingToUndo, match="two racks of KC-2 are called 1"):
+        ana.undo()
+    assert PlantKeeper(ana.engine).current().seq == seq
+
+
+# Where a rack may be ------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("host", ["169.254.1.1", "8.8.8.8", "::ffff:169.254.1.1", "0.0.0.0", "fe80::1"])
+def test_a_rack_is_looked_for_only_where_it_is_allowed(ana: Bench, host: str) -> None:
+    for operation in (
+        {"do": "add rack", "cabinet": 1, "host": host},
+        {"do": "change", "what": "rack", "id": 1, "field": "host", "text": host},
+    ):
+        with pytest.raises(HardwareError, match="outside the networks") as refused:
+            ana.do(**operation)
+        assert refused.value.forbidden
+
+
+def test_an_address_that_comes_from_the_plants_rule_is_weighed_like_a_typed_one(ana: Bench) -> None:
+    rule = ConventionEdit("address_rule", "", "10.9.{cabinet}.{rack}")
+    change_conventions(ana.engine, ana.keeper, [rule], "ana")
+    with pytest.raises(HardwareError, match=r"10\.9\.2\.4 is outside"):
+        ana.do(do="add rack", cabinet=1)
+
+
+def test_no_rack_is_looked_for_at_the_database(ana: Bench) -> None:
+    port = ana.engine.url.port
+    with pytest.raises(HardwareError, match="is the database"):
+        ana.do(do="add rack", cabinet=1, host="127.0.0.1", port=port)
+
+
+def test_a_further_stand_in_listens_behind_the_last(ana: Bench) -> None:
+    """The demo plant's last is on 15051; 502 would need a right that no stand-in has."""
+    ana.do(do="add rack", cabinet=1, stand_in=True)
+    assert ana.image.layout.racks[max(ana.image.layout.racks)].port == 15052

@@ -62,7 +62,10 @@ async def scanning(database: Database, source: SignalSource | None = None) -> As
 
 def on_port(database: Database, port: int) -> None:
     with database.owner.begin() as connection:
-        connection.execute(update(t.rack).values(port=free_port(), period_ms=PERIOD_MS))
+        for rack in range(1, 11):
+            connection.execute(
+                update(t.rack).where(t.rack.c.id == rack).values(port=free_port(), period_ms=PERIOD_MS)
+            )
         connection.execute(update(t.rack).where(t.rack.c.id == 1).values(port=port))
 
 

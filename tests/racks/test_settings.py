@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import socket
 from collections.abc import Callable
 from typing import Any
 
@@ -114,6 +115,22 @@ def test_the_stand_in_keeps_its_own_layout_until_it_is_told(database: Database) 
         done = await ask("POST", "/api/racks/1/stand-in")
         assert done.status_code == 200, done.json
         assert len(made.racks[1].field.settings_words()) == 183 + 13, "an AI-4 N has 1 + 3 · 4 settings registers"
+
+    at_a_rack(database, visit)
+
+
+def test_a_stand_in_that_cannot_listen_is_told(database: Database) -> None:
+    """Somebody else is on the port that the list gives the second rack; the first one answers all the same."""
+
+    async def visit(ask: Any, made: StandIns) -> None:
+        with socket.create_server(("127.0.0.1", 0)) as other:
+            taken = other.getsockname()[1]
+            move = {"do": "change", "what": "rack", "id": 2, "field": "port", "text": str(taken)}
+            await ask("POST", "/api/hardware", {"operations": [move]})
+            told = await ask("POST", "/api/racks/2/stand-in")
+        assert told.status_code == 409
+        assert f"rack 2 cannot answer on port {taken}" in told.json["title"]
+        assert 1 in made.racks
 
     at_a_rack(database, visit)
 

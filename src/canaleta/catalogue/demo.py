@@ -12,11 +12,11 @@ from canaleta.catalogue.types import module_types
 from canaleta.core.layout import SEPARATOR, Cabinet, Cable, Layout, Module, Rack
 from canaleta.core.modules import ModuleType
 
-__all__ = ["DemoPlant", "demo_plant", "generated", "layout_of"]
+__all__ = ["CableDocument", "DemoPlant", "demo_plant", "generated", "layout_of"]
 
 
 class _Part(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
 
 class DemoModule(_Part):
@@ -73,17 +73,17 @@ class FieldDevice(_Part):
     faults: tuple[FieldFault, ...] = ()
 
 
-class DemoCable(_Part):
-    """A cable; its fields are those of the layout's."""
+class CableDocument(_Part):
+    """A cable as files have it. colours: of its cores in order, with commas; empty for numbered cores."""
 
-    name: str
-    cores: int
-    kind: str = ""
-    colours: str = ""
-    mm2: float | None = None
-    length_m: float | None = None
-    begins: str = ""
-    ends: str = ""
+    name: str = Field(min_length=1, max_length=40)
+    cores: int = Field(ge=1, le=200)
+    kind: str = Field("", max_length=80)
+    colours: str = Field("", max_length=400)
+    mm2: float | None = Field(None, gt=0)
+    length_m: float | None = Field(None, gt=0)
+    begins: str = Field("", max_length=60)
+    ends: str = Field("", max_length=60)
 
 
 class DemoPlant(_Part):
@@ -96,7 +96,7 @@ class DemoPlant(_Part):
     name: str
     types: tuple[ModuleType, ...] = ()
     cabinets: tuple[DemoCabinet, ...]
-    cables: tuple[DemoCable, ...] = ()
+    cables: tuple[CableDocument, ...] = ()
     points: tuple[dict[str, str], ...]
     field: tuple[FieldDevice, ...]
 

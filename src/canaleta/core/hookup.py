@@ -9,6 +9,8 @@ import numpy as np
 from canaleta.core.circuit import Circuit
 from canaleta.core.fields import STATIONS, Station
 from canaleta.core.image import PlantImage
+from canaleta.core.joints.base import PathRows
+from canaleta.core.joints.linear import loop_drop_v, loop_ohm
 from canaleta.core.path import describe, evaluate
 from canaleta.core.signals import LOADS, MONITORED, Family, Signal, signal_named
 from canaleta.core.text import shown
@@ -96,18 +98,17 @@ def _linear(image: PlantImage, row: int, circuit: Circuit, signal: Signal) -> _P
                         f"{shown(4 * burden / 1000, 2)} … {shown(20 * burden / 1000, 2)} V at 4 … 20 mA",
                         (("0 V", "no current"), ("far more", "not this input, or its burden is open")))
             )  # fmt: skip
-        readings.append(
-            Reading("V over the device", f"{first} to {second}",
-                    "the supply less everything in the loop, above the device's lift-off voltage",
-                    (("the whole supply", "the device is open"), ("near 0 V", "a short, or no supply")))
-        )  # fmt: skip
-        if own or circuit.source == "the module's output":
-            return tuple(readings), "source mA" if own else "measure mA", (
-                _opening(circuit),
-                "take the device off: its supply would be a second source" if own else "set the output from the path page",
-                f"calibrator + to {first}, − to {second}",
-                "put every core back and see that the reading returns",
+        if circuit.source == "the module's output":
+            return tuple(readings), "measure mA", (
+                f"{_opening(circuit)}; take the device off", f"calibrator, measuring, + to {first}, − to {second}",
+                "have the controller give 0, 50 and 100 %", "put every core back and see that the device moves",
             )  # fmt: skip
+        if own:
+            return tuple(readings), "source mA", (
+                _opening(circuit), "take the device off: its supply would be a second source",
+                f"calibrator + to {first}, − to {second}", "put every core back and see that the reading returns",
+            )  # fmt: skip
+        readings.append(_over_the_device(image, row, first, second))
         return tuple(readings), "simulate a transmitter: the calibrator sinks what the module feeds", (
             f"{_opening(circuit)}; take the device's cores off",
             f"calibrator + to {first}, − to {second}: the loop's 24 V stays on",
@@ -122,6 +123,21 @@ def _linear(image: PlantImage, row: int, circuit: Circuit, signal: Signal) -> _P
     return tuple(readings), f"source {signal.unit}", (
         f"lift the device's core at {first}", f"calibrator + to {first}, − to {second}",
         "put the core back and see that the reading returns",
+    )  # fmt: skip
+
+
+def _over_the_device(image: PlantImage, row: int, first: str, second: str) -> Reading:
+    """The voltage over a device that the module feeds, with the plant's nominal supply."""
+    p = PathRows(image, np.array([row]))
+    with np.errstate(all="ignore"):
+        ohm, drop = float(loop_ohm(p)[0]), float(loop_drop_v(p)[0])
+    volts = [image.conventions.supply_v - drop - ma / 1000.0 * ohm for ma in (4.0, 20.0)]
+    lift = image.text("lift_off_v", row)
+    healthy = f"{shown(volts[0], 1)} V at 4 mA, {shown(volts[1], 1)} V at 20 mA"
+    return Reading(
+        "V over the device", f"{first} to {second}",
+        healthy + (f", never under its lift-off of {lift} V" if lift else ""),
+        (("the whole supply", "the device is open"), ("near 0 V", "a short, or no supply")),
     )  # fmt: skip
 
 

@@ -12,6 +12,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 from sqlalchemy import Connection, insert, select
 
+from canaleta.catalogue.demo import CableDocument
 from canaleta.catalogue.types import module_types
 from canaleta.core.conventions import Conventions
 from canaleta.core.fields import STORED, Stored
@@ -69,19 +70,6 @@ class ProjectCabinet(_Part):
     racks: list[ProjectRack]
 
 
-class ProjectCable(_Part):
-    """A cable. colours: of its cores in order, with commas; empty for numbered cores."""
-
-    name: str = Field(min_length=1, max_length=40)
-    cores: int = Field(ge=1, le=200)
-    kind: str = Field("", max_length=80)
-    colours: str = Field("", max_length=400)
-    mm2: float | None = Field(None, gt=0)
-    length_m: float | None = Field(None, gt=0)
-    begins: str = Field("", max_length=60)
-    ends: str = Field("", max_length=60)
-
-
 class Project(_Part):
     """A plant: conventions, module types, hardware in order, points as {field: text}; empty fields are left out."""
 
@@ -91,7 +79,7 @@ class Project(_Part):
     conventions: Conventions = Field(default_factory=Conventions)
     module_types: list[ModuleType]
     cabinets: list[ProjectCabinet]
-    cables: list[ProjectCable] = Field(default_factory=list)
+    cables: list[CableDocument] = Field(default_factory=list)
     points: list[dict[str, str]]
 
     @model_validator(mode="after")
@@ -130,7 +118,7 @@ def project_of(connection: Connection) -> Project:
     points = [{f.name: text for f in STORED if (text := image.text(f.name, row)) != ""} for row in range(len(image))]
     return Project(
         name=name, conventions=image.conventions, module_types=list(layout.types.values()), cabinets=cabinets,
-        cables=[ProjectCable(**_without_id(cable)) for cable in layout.cables.values()], points=points,
+        cables=[CableDocument(**_without_id(cable)) for cable in layout.cables.values()], points=points,
     )  # fmt: skip
 
 

@@ -6,7 +6,8 @@ record whose only field is its document, for a type is read as a whole.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections import Counter
+from collections.abc import Iterable, Set
 from dataclasses import asdict
 from typing import Any
 
@@ -18,18 +19,22 @@ from canaleta.plant import tables as t
 
 __all__ = [
     "KINDS",
+    "LAST_REGISTER",
     "Key",
     "Records",
     "differences",
     "inverse_records",
     "layout_of_records",
     "records_of",
+    "trouble_of",
     "write_records",
 ]
 
 Key = tuple[str, int | str]
 Records = dict[Key, dict[str, Any]]
 TYPE = "module type"
+LAST_REGISTER = 65_535
+MOST_MODULES = 64
 KINDS = ("cabinet", "rack", "module", "cable", TYPE)
 _TABLES: dict[str, Table] = {"cabinet": t.cabinet, "rack": t.rack, "module": t.module, "cable": t.cable}
 _OF: dict[str, type] = {"cabinet": Cabinet, "rack": Rack, "module": Module, "cable": Cable}
@@ -97,10 +102,38 @@ def write_records(connection: Connection, before: Layout, after: Layout, seq: in
         connection.execute(insert(t.change), history)
 
 
-def inverse_records(connection: Connection, layout: Layout, target: int) -> tuple[Layout | None, list[str]]:
+def trouble_of(layout: Layout) -> str:
+    """What keeps a layout from holding together as a whole, in words; '' for nothing."""
+    cabinets = Counter(c.name.lower() for c in layout.cabinets.values())
+    if twice := [c.name for c in layout.cabinets.values() if cabinets[c.name.lower()] > 1]:
+        return f"two cabinets are called {twice[0]}"
+    cables = Counter(c.name.lower() for c in layout.cables.values())
+    if same := [c.name for c in layout.cables.values() if cables[c.name.lower()] > 1]:
+        return f"two cables are called {same[0]}"
+    inside = Counter((r.cabinet, r.name.lower()) for r in layout.racks.values())
+    if doubled := [r for r in layout.racks.values() if inside[r.cabinet, r.name.lower()] > 1]:
+        return f"two racks of {layout.cabinets[doubled[0].cabinet].name} are called {doubled[0].name}"
+    reached = Counter((r.host, r.port, r.unit) for r in layout.racks.values() if not r.host.startswith("127."))
+    if shared := [place for place, racks in reached.items() if racks > 1]:
+        host, port, unit = shared[0]
+        return f"two racks are reached at {host}:{port}, unit {unit}"
+    for rack in layout.racks.values():
+        modules = layout.modules_of(rack.id)
+        if len(modules) > MOST_MODULES:
+            return f"rack {rack.name} would have {len(modules)} modules; {MOST_MODULES} is the most"
+        last = modules[-1].id if modules else 0
+        if last and layout.first_registers[last] + layout.type_of(last).register_count > LAST_REGISTER:
+            return f"rack {rack.name} would need registers beyond {LAST_REGISTER}"
+    return ""
+
+
+def inverse_records(
+    connection: Connection, layout: Layout, target: int, claimed: Set[int]
+) -> tuple[Layout | None, list[str]]:
     """The layout with one change set's hardware turned back, None if it had none; and what stays, in words.
 
-    A record that somebody changed since stays as it is.
+    A record that somebody changed since stays as it is; so does a module that points claim (claimed: their numbers),
+    and whatever a record that stays stands in or is made of.
     """
     rows = connection.execute(
         select(t.change.c.entity, t.change.c.entity_id, t.change.c.fields).where(
@@ -110,19 +143,55 @@ def inverse_records(connection: Connection, layout: Layout, target: int) -> tupl
     ).all()
     if not rows:
         return None, []
-    records = records_of(layout)
-    kept = []
+    before = records_of(layout)
+    records, kept = dict(before), []
     for row in rows:
         key = _key(row.entity, row.entity_id)
         now = records.get(key)
         if any((None if now is None else now.get(name)) != became for name, (_, became) in row.fields.items()):
             kept.append(row.entity)
-            continue
-        if all(was is None for was, _ in row.fields.values()):
+        elif all(was is None for was, _ in row.fields.values()):
             records.pop(key, None)
         else:
             records[key] = (now or {}) | {name: was for name, (was, _) in row.fields.items()}
+    kept += _held_together(records, before, claimed)
     return layout_of_records(records, layout.channel_base), kept
+
+
+def _held_together(records: Records, before: Records, claimed: Set[int]) -> list[str]:
+    """Mend records that were turned back among others that were not; in place. Returns what could not be turned back."""
+    kept = []
+    busy: list[Key] = [("module", number) for number in sorted(claimed)]
+    for key in busy:
+        if key not in records and key in before:
+            records[key] = before[key]
+            kept.append("module")
+    # From the inside outward: what a record needs stays, or else the record cannot come back.
+    for kind, needs in (("module", (("rack", "rack"), (TYPE, "type_key"))), ("rack", (("cabinet", "cabinet"),))):
+        for key in [k for k in records if k[0] == kind]:
+            for of, field in needs:
+                needed: Key = (of, records[key][field])
+                if needed in records:
+                    continue
+                kept.append(of if needed in before else kind)
+                if needed in before:
+                    records[needed] = before[needed]
+                else:
+                    del records[key]
+                    break
+    _closed_up(records, before)
+    return kept
+
+
+def _closed_up(records: Records, before: Records) -> None:
+    """Count the places of each rack anew: one that came back stands where it stood, before who moved up since."""
+    racks: dict[int, list[tuple[int, bool, Key]]] = {}
+    for key, fields in records.items():
+        if key[0] == "module":
+            racks.setdefault(fields["rack"], []).append((fields["place"], before.get(key) == fields, key))
+    for modules in racks.values():
+        for place, (_, _, key) in enumerate(sorted(modules, key=lambda m: (m[0], m[1], str(m[2]))), start=1):
+            records[key] = records[key] | {"place": place}
 
 
 def _plain(value: Any) -> Any:

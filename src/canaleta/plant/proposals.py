@@ -46,6 +46,7 @@ __all__ = [
 
 Changes = dict[tuple[int, str], Stored]
 MOST_EDITS = 20_000
+MOST_MOVED = 200
 
 
 @dataclass(frozen=True)
@@ -111,10 +112,11 @@ class Moved:
 
 @dataclass(frozen=True)
 class Preview:
-    """What a change set does: cells as text, values that move, findings that come and go."""
+    """What a change set does: cells as text, values that move (the first of moved_count), findings that come and go."""
 
     cells: tuple[tuple[int, str, str, str], ...]
     moved: tuple[Moved, ...]
+    moved_count: int
     opened: tuple[Finding, ...]
     closed: tuple[str, ...]
 
@@ -335,12 +337,14 @@ def _outcome(
 def _preview(connection: Connection, image: PlantImage, outcome: _Outcome, changes: Changes) -> Preview:
     before = {f.key: f for f in (from_body(b) for b in stored_touching(connection, outcome.looked))}
     now = {f.key: f for f in outcome.findings}
+    moved, moved_count = _moved(image, outcome.after, _may_move(image, outcome.after, {row for row, _ in changes}))
     return Preview(
         cells=tuple(
             (int(image.ids[row]), name, image.text(name, row), _text_after(image, outcome.after, name, row))
             for row, name in changes
         ),
-        moved=_moved(image, outcome.after, _may_move(image, outcome.after, {row for row, _ in changes})),
+        moved=moved,
+        moved_count=moved_count,
         opened=tuple(f for key, f in now.items() if before.get(key) != f),
         closed=tuple(key for key in before if key not in now),
     )
@@ -364,30 +368,31 @@ def _text_after(image: PlantImage, after: PlantImage, name: str, row: int) -> st
     return after.text(name, after.row_of(number)) if after.has(number) else ""
 
 
-def _moved(before: PlantImage, after: PlantImage, rows: list[int], most: int = 200) -> tuple[Moved, ...]:
-    """Values that move at half the device's output, for at most `most` points."""
-    out = []
-    if len(before) != len(after):
-        return ()
-    for row in rows[:most]:
-        if before.text("signal", row) != after.text("signal", row):
-            continue
-        at = np.array([row])
-        loop = evaluate(before, Station.DEVICE, 50.0, at).at(Station.LOOP)
-        if np.isnan(loop[0]):
-            continue
-        was, becomes = (evaluate(i, Station.LOOP, loop, at).at(Station.VALUE)[0] for i in (before, after))
-        if was == becomes or (np.isnan(was) and np.isnan(becomes)):
-            continue
+def _moved(before: PlantImage, after: PlantImage, rows: list[int]) -> tuple[tuple[Moved, ...], int]:
+    """Values that move at half the device's output: the first MOST_MOVED in words, and how many they are."""
+    if len(before) != len(after) or not rows:
+        return (), 0
+    at = np.array(rows, dtype=np.int64)
+    at = at[before.cells["signal"][at] == after.cells["signal"][at]]
+    loop = evaluate(before, Station.DEVICE, 50.0, at).at(Station.LOOP)
+    was, becomes = (evaluate(image, Station.LOOP, loop, at).at(Station.VALUE) for image in (before, after))
+    moves = ~np.isnan(loop) & (was != becomes) & ~(np.isnan(was) & np.isnan(becomes))
+    out: list[Moved] = []
+    for k in np.flatnonzero(moves).tolist():
+        row = int(at[k])
         words, new_words = describe(before, row), describe(after, row)
-        level = f"{shown(float(loop[0]), words[2].decimals).rstrip('0').rstrip('.')} {words[2].unit}"
+        level = f"{shown(float(loop[k]), words[2].decimals).rstrip('0').rstrip('.')} {words[2].unit}"
         texts = [
             f"{shown(float(v), w[5].decimals)} {w[5].unit}".strip() if not np.isnan(v) else "no value"
-            for v, w in ((was, words), (becomes, new_words))
+            for v, w in ((was[k], words), (becomes[k], new_words))
         ]
-        if texts[0] != texts[1]:
+        if texts[0] == texts[1]:
+            moves[k] = False
+        elif len(out) < MOST_MOVED:
             out.append(Moved(int(before.ids[row]), level, texts[0], texts[1]))
-    return tuple(out)
+        if len(out) == MOST_MOVED:
+            break
+    return tuple(out), int(moves.sum())
 
 
 def _write_layout(connection: Connection, image: PlantImage, changes: Changes, layout: Layout, seq: int) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 from sqlalchemy import Connection, Engine, select
 
 from canaleta.core.convention_fields import convention_texts, with_conventions
@@ -14,7 +15,7 @@ from canaleta.core.layout import Layout, has_channel
 from canaleta.plant import tables as t
 from canaleta.plant.cells import from_json, to_json
 from canaleta.plant.database import take_plant_lock
-from canaleta.plant.equipment import inverse_records
+from canaleta.plant.equipment import inverse_records, trouble_of
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.points import ADDED, REMOVED, points_of_set
 from canaleta.plant.proposals import Applied, Changes, commit, with_landings
@@ -73,10 +74,12 @@ def _turn_back(engine: Engine, keeper: PlantKeeper, who: str, way: str) -> Appli
         changes, kept = _inverse(connection, image, target)
         conventions, also = _inverse_conventions(connection, image, target)
         back, gone, held = _inverse_points(connection, image, target)
-        layout, stayed = inverse_records(connection, image.layout, target)
-        if layout is not None:
-            changes, also_freed = _on_layout(image, changes, layout)
-            kept += also_freed
+        layout, stayed = inverse_records(connection, image.layout, target, _claimed(image, changes))
+        if layout is not None and (says := trouble_of(layout)):
+            raise NothingToUndo(f"it cannot be turned back as it stands: {says}")
+        changes, homeless = _on_layout(image, changes, layout or image.layout)
+        changes = with_landings(image, changes)
+        kept += homeless
         applied = commit(
             connection, image, changes, who, way,
             undoes=target, conventions=conventions, added=back, removed=gone, layout=layout,
@@ -86,16 +89,29 @@ def _turn_back(engine: Engine, keeper: PlantKeeper, who: str, way: str) -> Appli
     return Applied(applied.seq, applied.preview, applied.image, tuple(kept))
 
 
+def _claimed(image: PlantImage, changes: Changes) -> set[int]:
+    """The modules that points claim once the changes are made."""
+    rows = set(np.flatnonzero(image.module >= 0).tolist()) - {row for row, name in changes if name == "channel"}
+    after = (at.module for (_, name), at in changes.items() if name == "channel" and isinstance(at, Landing))
+    return {int(image.module[row]) for row in rows} | set(after)
+
+
 def _on_layout(image: PlantImage, changes: Changes, layout: Layout) -> tuple[Changes, list[tuple[int, str]]]:
-    """The changes, with points taken off channels that the layout does not have; the points are named."""
-    out, freed = dict(changes), []
+    """The changes on a layout: who would go back to a channel that is not there stays, and is named; who is on one
+    waits."""
+    out, kept = dict(changes), []
     for row in range(len(image)):
-        at = out.get((row, "channel"), image.cells["channel"][row])
-        if isinstance(at, Landing) and not has_channel(layout, at):
+        now = image.cells["channel"][row]
+        at = out.get((row, "channel"), now)
+        if not isinstance(at, Landing) or has_channel(layout, at):
+            continue
+        stays = isinstance(now, Landing) and has_channel(layout, now)
+        if stays:
+            del out[row, "channel"]
+        else:
             out[row, "channel"] = None
-            if (row, "channel") not in changes:
-                freed.append((int(image.ids[row]), "channel"))
-    return out, freed
+        kept.append((int(image.ids[row]), "channel"))
+    return out, kept
 
 
 def _inverse(connection: Connection, image: PlantImage, target: int) -> tuple[Changes, list[tuple[int, str]]]:
@@ -111,7 +127,7 @@ def _inverse(connection: Connection, image: PlantImage, target: int) -> tuple[Ch
                 kept.append((row.entity_id, name))
                 continue
             changes[at, name] = from_json(field_named(name), was)
-    return with_landings(image, changes), kept
+    return changes, kept
 
 
 def _inverse_points(

@@ -86,9 +86,11 @@ class StandIns:
         self.racks: dict[int, StandIn] = {}
         self._running: dict[int, asyncio.Task[None]] = {}
 
-    async def begin(self) -> None:
-        """Start a server a rack. A port that is taken is told in the log and leaves the others alone."""
-        for rack in layout_of(self.plant).racks.values():
+    async def begin(self) -> list[str]:
+        """Start a server a rack. Returns what could not be served, in words; it leaves the others alone."""
+        troubles = []
+        layout = layout_of(self.plant)
+        for rack in layout.racks.values():
             port = self._ports.get(rack.id)
             if port is None:
                 continue
@@ -97,9 +99,11 @@ class StandIns:
                 await made.server.serve_forever(background=True)
             except (OSError, RuntimeError) as error:
                 log.error("rack %d cannot answer on port %d: %s", rack.id, port, error)
+                troubles.append(f"{layout.cabinets[rack.cabinet].name} rack {rack.name} cannot answer on port {port}")
                 continue
             self.racks[rack.id] = made
             self._running[rack.id] = asyncio.create_task(made.run())
+        return troubles
 
     async def end(self) -> None:
         """Stop every server."""
@@ -113,14 +117,15 @@ class StandIns:
         self.racks, self._running = {}, {}
 
     async def become(self, plant: DemoPlant, ports: Mapping[int, int]) -> None:
-        """Take on another layout, keep it, and serve it from now on."""
+        """Take on another layout, keep it, and serve it from now on. Raises InjectionError if a rack cannot be served."""
         if self._state is not None:
             beside = self._state.with_suffix(".new")
             beside.write_text(plant.model_dump_json(), encoding="utf-8")
             beside.replace(self._state)
         await self.end()
         self.plant, self._ports = plant, dict(ports)
-        await self.begin()
+        if troubles := await self.begin():
+            raise InjectionError(f"the stand-ins are like the list, but {'; '.join(troubles)}: choose another port")
 
 
 def kept_plant(state: Path | None, otherwise: DemoPlant) -> DemoPlant:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ipaddress
 from typing import Any
 
 from flask import Response, jsonify
@@ -13,13 +12,8 @@ from canaleta.catalogue.types import module_types
 from canaleta.core.image import PlantImage
 from canaleta.core.modules import ModuleType
 from canaleta.core.type_preview import mode_previews
-from canaleta.plant.hardware import (
-    HardwareChange,
-    HardwareError,
-    change_hardware,
-    preview_hardware,
-    read_type,
-)
+from canaleta.plant.hardware import HardwareChange, change_hardware, preview_hardware
+from canaleta.plant.operations import HardwareError, read_type
 from canaleta.web.doors import needs, session_now
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.shared import shared
@@ -62,7 +56,7 @@ class MovedValueOut(BaseModel):
 
 
 class HardwareOut(BaseModel):
-    """What operations did, or would do. renumbered and moved are cut at MOST_TOLD; the counts are whole."""
+    """What operations did, or would do. Long lists of either are cut; the counts are whole."""
 
     seq: int
     applied: bool
@@ -70,6 +64,7 @@ class HardwareOut(BaseModel):
     renumbered_count: int
     freed: list[str]
     moved: list[MovedValueOut]
+    moved_count: int
     opened: list[str]
     closed: int
 
@@ -181,7 +176,6 @@ def preview_type(body: TypeIn) -> Response:
 @needs("engineer")
 def hardware(body: HardwareIn) -> Response:
     """Preview or apply operations on cabinets, racks, modules, cables and module types."""
-    _allowed_hosts(shared().image(), body.operations)
     try:
         if body.apply:
             before = shared().image()
@@ -194,39 +188,16 @@ def hardware(body: HardwareIn) -> Response:
             planned = preview_hardware(connection, image, body.operations)
             return _told(image, planned, image.seq, planned.preview, applied=False)
     except HardwareError as error:
+        if error.forbidden:
+            raise ProblemError(
+                403, str(error), "nothing was changed", "an administrator says where, among the plant's rules"
+            ) from error
         raise ProblemError(
             409 if error.conflict else 422, str(error), "nothing was changed",
             "look at it as it is now" if error.conflict else "what was typed is kept: mend it",
         ) from error  # fmt: skip
     except (TypeError, ValueError) as error:
         raise ProblemError(422, "an operation is not understood", str(error)[:200], "see docs/hardware.md") from error
-
-
-def _allowed_hosts(image: PlantImage, operations: list[dict[str, Any]]) -> None:
-    """Racks are reached only inside the networks that an administrator listed, never at a link-local address."""
-    for operation in operations:
-        host = operation.get("host") or (operation.get("text") if operation.get("field") == "host" else None)
-        if host is None:
-            continue
-        try:
-            address = ipaddress.ip_address(str(host).strip())
-        except ValueError:
-            continue  # refused with its own words where it is read
-        if not allowed_address(image.conventions.rack_networks, str(address)):
-            raise ProblemError(
-                403, f"{address} is outside the networks that racks may be in",
-                f"allowed: {image.conventions.rack_networks}", "an administrator changes that among the plant's rules",
-            )  # fmt: skip
-
-
-def allowed_address(networks: str, host: str) -> bool:
-    """Whether a rack may be reached at an address. networks: those allowed, with commas."""
-    address = ipaddress.ip_address(host)
-    if address.is_link_local or address.is_multicast or address.is_unspecified:
-        return False
-    return any(
-        address in ipaddress.ip_network(part.strip(), strict=False) for part in networks.split(",") if part.strip()
-    )
 
 
 def _told(image: PlantImage, planned: HardwareChange, seq: int, shown: Any, *, applied: bool) -> Response:
@@ -244,6 +215,7 @@ def _told(image: PlantImage, planned: HardwareChange, seq: int, shown: Any, *, a
         freed=[tag(point) for point in planned.freed],
         moved=[MovedValueOut(point=m.point, tag=tag(m.point), at=m.at, was=m.was, becomes=m.becomes)
                for m in (shown.moved if shown else ())],
+        moved_count=shown.moved_count if shown else 0,
         opened=[f.text for f in shown.opened] if shown else [],
         closed=len(shown.closed) if shown else 0,
     )  # fmt: skip

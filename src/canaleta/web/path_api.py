@@ -187,6 +187,8 @@ def _live(image: PlantImage, row: int) -> PathOut:
     if block is None or not len(at) or np.isnan(block.counts[at[0]]):
         out = _from(image, row, Station.COUNTS, float("nan"), "live")
         held = "no reading yet" if image.landed[row] else "not landed on a channel: nothing is read"
+        if image.text("enabled", row) == "no":
+            held = "the channel is not enabled: it is not read"
         return out.model_copy(
             update={"reasons": [held], "rack_state": block.state if block else "", "quality": "none"}
         )

@@ -14,6 +14,7 @@ from sqlalchemy import select
 from canaleta.catalogue.types import module_types
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import Rack
+from canaleta.core.naming import allowed_address
 from canaleta.core.settings import differences, strangers
 from canaleta.plant import tables as t
 from canaleta.plant.accounts import allowed_again
@@ -21,7 +22,6 @@ from canaleta.plant.arming import MOST_MINUTES, Armed, arm, armed, disarm
 from canaleta.plant.commands import DONE, ask
 from canaleta.plant.stand_in import stand_in_document
 from canaleta.web.doors import needs, session_now
-from canaleta.web.hardware_api import allowed_address
 from canaleta.web.injection_api import wait_for
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.shared import shared

@@ -1319,7 +1319,7 @@ export interface components {
         };
         /**
          * HardwareOut
-         * @description What operations did, or would do. renumbered and moved are cut at MOST_TOLD; the counts are whole.
+         * @description What operations did, or would do. Long lists of either are cut; the counts are whole.
          */
         HardwareOut: {
             /** Applied */
@@ -1330,6 +1330,8 @@ export interface components {
             freed: string[];
             /** Moved */
             moved: components["schemas"]["MovedValueOut"][];
+            /** Moved Count */
+            moved_count: number;
             /** Opened */
             opened: string[];
             /** Renumbered */

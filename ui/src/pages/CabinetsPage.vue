@@ -227,7 +227,7 @@ onUnmounted(() => removeEventListener('keydown', key))
 
 <template>
   <section class="cabinets">
-    <aside>
+    <aside class="column">
       <h2>waiting for a channel ({{ waitingCount }})</h2>
       <button
         v-for="point in waiting.slice(0, MOST_CARDS)"
@@ -308,7 +308,7 @@ onUnmounted(() => removeEventListener('keydown', key))
         </div>
       </div>
     </div>
-    <aside class="right">
+    <aside class="column right">
       <ChangePreview
         v-if="draft"
         :title="draft.title"
@@ -364,37 +364,8 @@ onUnmounted(() => removeEventListener('keydown', key))
   height: 100%;
 }
 
-aside {
-  display: flex;
-  flex-direction: column;
-  gap: 6px;
-  padding: 10px;
-  overflow: auto;
-  background: rgb(var(--v-theme-bar));
-}
-
-h2 {
-  margin: 0 0 4px;
-  font-size: 13px;
-}
-
-.card {
-  padding: 6px 10px;
-  border: 1px solid rgb(var(--v-theme-line));
-  border-left: 4px solid rgb(var(--v-theme-copper));
-  border-radius: 2px;
-  background: rgb(var(--v-theme-surface));
-  color: inherit;
-  font-size: 12px;
-  text-align: left;
-}
-
 .card .small {
   display: block;
-}
-
-.card.on {
-  outline: 2px solid rgb(var(--v-theme-copper));
 }
 
 .middle {
@@ -445,9 +416,5 @@ h2 {
 
 .back {
   align-self: flex-start;
-}
-
-.bad {
-  color: rgb(var(--v-theme-bad));
 }
 </style>

@@ -122,7 +122,7 @@ onMounted(() => void read())
         </div>
       </div>
     </div>
-    <aside>
+    <aside class="column">
       <ChangePreview
         v-if="draft"
         :title="draft.title"
@@ -224,12 +224,6 @@ h1 {
   background: rgb(var(--v-theme-copper-wash));
 }
 
-aside {
-  padding: 10px;
-  overflow: auto;
-  background: rgb(var(--v-theme-bar));
-}
-
 label {
   display: grid;
   grid-template-columns: 110px 1fr;
@@ -254,14 +248,5 @@ li {
 
 .spare {
   background: repeating-linear-gradient(135deg, transparent 0 5px, rgb(var(--v-theme-line)) 5px 6px);
-}
-
-.keys {
-  display: flex;
-  gap: 8px;
-}
-
-.bad {
-  color: rgb(var(--v-theme-bad));
 }
 </style>

@@ -131,7 +131,7 @@ onMounted(async () => {
 
 <template>
   <section class="types">
-    <aside>
+    <aside class="column">
       <h2>module types</h2>
       <button v-if="plant.may('engineer')" type="button" class="act main" @click="start()">
         a new one from its manual
@@ -178,7 +178,7 @@ onMounted(async () => {
       </template>
       <TypeForm v-else v-model="body" :fixed-key="!isNew" />
     </div>
-    <aside class="right">
+    <aside class="column right">
       <ChangePreview
         v-if="draft"
         :title="draft.title"
@@ -207,24 +207,10 @@ onMounted(async () => {
   height: 100%;
 }
 
-aside {
-  display: flex;
-  flex-direction: column;
-  gap: 6px;
-  padding: 10px;
-  overflow: auto;
-  background: rgb(var(--v-theme-bar));
-}
-
 h1 {
   flex: 1;
   margin: 0;
   font-size: 17px;
-}
-
-h2 {
-  margin: 0;
-  font-size: 13px;
 }
 
 header {
@@ -232,20 +218,6 @@ header {
   gap: 6px;
   align-items: center;
   margin-bottom: 8px;
-}
-
-.card {
-  padding: 5px 9px;
-  border: 1px solid rgb(var(--v-theme-line));
-  border-radius: 2px;
-  background: rgb(var(--v-theme-surface));
-  color: inherit;
-  font-size: 12px;
-  text-decoration: none;
-}
-
-.card.on {
-  outline: 2px solid rgb(var(--v-theme-copper));
 }
 
 .card b {
@@ -268,13 +240,5 @@ textarea {
   background: rgb(var(--v-theme-surface));
   color: inherit;
   font-size: 12px;
-}
-
-.bad {
-  color: rgb(var(--v-theme-bad));
-}
-
-.keys {
-  margin: 0;
 }
 </style>

@@ -174,10 +174,6 @@ ol {
   border-bottom: 1px solid rgb(var(--v-theme-line));
 }
 
-.bad {
-  color: rgb(var(--v-theme-bad));
-}
-
 @media (width <= 900px) {
   .two {
     grid-template-columns: 1fr;

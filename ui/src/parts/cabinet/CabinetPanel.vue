@@ -35,7 +35,7 @@ function addRack() {
 </script>
 
 <template>
-  <section class="panel about">
+  <section class="panel side">
     <h2>
       <span class="figure">{{ cabinet.name }}</span> {{ cabinet.title }}
     </h2>
@@ -108,24 +108,6 @@ function addRack() {
 </template>
 
 <style scoped>
-.about {
-  padding: 10px 12px;
-}
-
-h2 {
-  margin: 0 0 6px;
-  font-size: 14px;
-}
-
-h3 {
-  margin: 10px 0 2px;
-  font-size: 12px;
-}
-
-p {
-  margin: 0 0 6px;
-}
-
 table {
   width: 100%;
   margin-bottom: 6px;
@@ -151,18 +133,6 @@ tbody th {
 .sum td,
 .sum th {
   border-top: 1px solid rgb(var(--v-theme-duct));
-}
-
-.keys {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px;
-}
-
-.field {
-  display: grid;
-  grid-template-columns: 104px 1fr;
-  align-items: baseline;
 }
 
 .settle,

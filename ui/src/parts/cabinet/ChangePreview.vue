@@ -16,7 +16,7 @@ const quiet = computed(
     props.shown &&
     !props.shown.renumbered_count &&
     !props.shown.freed.length &&
-    !props.shown.moved.length &&
+    !props.shown.moved_count &&
     !props.shown.opened.length,
 )
 watch(
@@ -26,7 +26,7 @@ watch(
 </script>
 
 <template>
-  <section class="panel preview" aria-live="polite">
+  <section class="panel side preview" aria-live="polite">
     <h2>{{ title }}</h2>
     <p v-if="says" class="bad" role="alert">■ {{ says }}</p>
     <p v-else-if="!shown" class="quiet">looking what it would move…</p>
@@ -59,11 +59,12 @@ watch(
           and {{ shown.renumbered_count - 60 }} more
         </p>
       </template>
-      <template v-if="shown.moved.length">
-        <h3>{{ shown.moved.length }} values move</h3>
+      <template v-if="shown.moved_count">
+        <h3>{{ shown.moved_count }} {{ shown.moved_count === 1 ? 'value moves' : 'values move' }}</h3>
         <p v-for="m in shown.moved.slice(0, 40)" :key="m.point" class="small settle">
           <span class="figure">{{ m.tag }}</span> at {{ m.at }}: {{ m.was }} → {{ m.becomes }}
         </p>
+        <p v-if="shown.moved_count > 40" class="quiet small">and {{ shown.moved_count - 40 }} more</p>
       </template>
       <p v-for="text in shown.opened.slice(0, 12)" :key="text" class="small settle">▲ {{ text }}</p>
       <p v-if="shown.closed" class="small quiet">{{ shown.closed }} findings are settled by it</p>
@@ -81,20 +82,6 @@ watch(
 .preview {
   padding: 10px 12px;
   overflow: auto;
-}
-
-h2 {
-  margin: 0 0 6px;
-  font-size: 14px;
-}
-
-h3 {
-  margin: 8px 0 2px;
-  font-size: 12px;
-}
-
-p {
-  margin: 0 0 6px;
 }
 
 table {
@@ -117,13 +104,5 @@ td {
   gap: 8px;
   padding-top: 6px;
   background: rgb(var(--v-theme-surface));
-}
-
-.settle {
-  color: rgb(var(--v-theme-settle));
-}
-
-.bad {
-  color: rgb(var(--v-theme-bad));
 }
 </style>

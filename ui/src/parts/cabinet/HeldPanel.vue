@@ -23,7 +23,7 @@ watch(
 </script>
 
 <template>
-  <div class="aim panel">
+  <div class="aim panel side">
     <h2>
       holding <span class="figure">{{ text('tag') }}</span>
     </h2>
@@ -52,24 +52,7 @@ watch(
 </template>
 
 <style scoped>
-.aim {
-  padding: 10px 12px;
-}
-
-h2 {
-  margin: 0 0 4px;
-  font-size: 13px;
-}
-
-p {
-  margin: 0 0 6px;
-}
-
 .act {
   margin: 2px 6px 0 0;
-}
-
-.settle {
-  color: rgb(var(--v-theme-settle));
 }
 </style>

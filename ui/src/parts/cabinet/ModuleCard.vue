@@ -234,8 +234,4 @@ const unused = (channel: Channel) => (channel.wired ? 'wired spare' : 'free')
   margin: 0;
   padding: 6px 8px;
 }
-
-.settle {
-  color: rgb(var(--v-theme-settle));
-}
 </style>

@@ -26,7 +26,7 @@ const titled = (key: string) => props.types.find((t) => t.key === key)?.title ??
 </script>
 
 <template>
-  <section class="panel about">
+  <section class="panel side">
     <h2>{{ module.slot ? `slot ${module.slot} · ` : '' }}{{ module.title }}</h2>
     <p class="quiet small">{{ module.summary }}</p>
     <template v-if="module.channels.length">
@@ -125,19 +125,6 @@ const titled = (key: string) => props.types.find((t) => t.key === key)?.title ??
 </template>
 
 <style scoped>
-.about {
-  padding: 10px 12px;
-}
-
-h2 {
-  margin: 0 0 4px;
-  font-size: 14px;
-}
-
-p {
-  margin: 0 0 6px;
-}
-
 label {
   display: block;
   margin-bottom: 6px;
@@ -168,15 +155,6 @@ td {
 
 select {
   width: 100%;
-}
-
-.keys {
-  display: flex;
-  gap: 8px;
-}
-
-.keys a {
-  text-decoration: none;
 }
 
 .link {

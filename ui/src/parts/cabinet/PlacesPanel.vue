@@ -17,7 +17,7 @@ function land(place: Schemas['PlaceOut']) {
 </script>
 
 <template>
-  <section class="panel about">
+  <section class="panel side">
     <h2>places for what waits</h2>
     <p class="quiet small">
       what fits, the plant’s spares kept, points that stand in for each other on different modules. nothing is
@@ -43,15 +43,6 @@ function land(place: Schemas['PlaceOut']) {
 </template>
 
 <style scoped>
-.about {
-  padding: 10px 12px;
-}
-
-h2 {
-  margin: 0 0 4px;
-  font-size: 14px;
-}
-
 .row {
   display: grid;
   grid-template-columns: 72px 1fr auto;
@@ -65,9 +56,5 @@ h2 {
 
 .row .small {
   grid-column: 1 / 4;
-}
-
-.settle {
-  color: rgb(var(--v-theme-settle));
 }
 </style>

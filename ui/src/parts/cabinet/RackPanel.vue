@@ -134,7 +134,7 @@ function turn(register: number) {
 </script>
 
 <template>
-  <section class="panel about">
+  <section class="panel side">
     <h2>rack {{ rack.name }} <span v-if="rack.stand_in" class="quiet small">stand-in</span></h2>
     <LoadBar v-for="load in rack.loads" :key="load.name" :load="load" />
     <p class="quiet small">{{ Math.round(rack.heat_w * 10) / 10 }} W of heat from its modules</p>
@@ -267,24 +267,6 @@ function turn(register: number) {
 </template>
 
 <style scoped>
-.about {
-  padding: 10px 12px;
-}
-
-h2 {
-  margin: 0 0 6px;
-  font-size: 14px;
-}
-
-h3 {
-  margin: 8px 0 2px;
-  font-size: 12px;
-}
-
-p {
-  margin: 0 0 6px;
-}
-
 ul {
   max-height: 210px;
   margin: 0 0 6px;
@@ -292,18 +274,6 @@ ul {
   overflow: auto;
   list-style: none;
   font-size: 12px;
-}
-
-.keys {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px;
-}
-
-.field {
-  display: grid;
-  grid-template-columns: 104px 1fr;
-  align-items: baseline;
 }
 
 input[type='number'] {
@@ -326,9 +296,5 @@ select {
   border: 1px dashed rgb(var(--v-theme-apart));
   color: rgb(var(--v-theme-apart));
   background: rgb(var(--v-theme-apart-wash));
-}
-
-.bad {
-  color: rgb(var(--v-theme-bad));
 }
 </style>

@@ -226,8 +226,4 @@ h2 .small {
   background: rgb(var(--v-theme-copper));
   visibility: hidden;
 }
-
-.settle {
-  color: rgb(var(--v-theme-settle));
-}
 </style>

@@ -89,8 +89,4 @@ td {
   padding-right: 8px;
   text-align: right;
 }
-
-.settle {
-  color: rgb(var(--v-theme-settle));
-}
 </style>
