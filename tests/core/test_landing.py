@@ -1,5 +1,7 @@
 """Every kind of device against every kind of input: fits, warns or refuses, and why. Reviewed line by line."""
 
+from decimal import Decimal
+
 import pytest
 from tests.words import path_of
 
@@ -105,6 +107,7 @@ TABLE = [
     ("bipolar", "xm4", WARNS, "part of ±10 V is cut off"),
     ("bipolar", "ai8-ui", WARNS, "part of ±10 V is cut off"),
     ("type K", "tc4-iso", FITS, ""),
+    ("type K", "ai4-pm", WARNS, "needs the sensor curve"),
     ("type K", "xm4", REFUSED, "a head transmitter"),
     ("Pt100", "rtd4", WARNS, "built for 4 wires and the element has 3"),
     ("four-wire Pt100", "rtd4", FITS, ""),
@@ -168,6 +171,14 @@ def test_the_mode_of_its_own_span_is_taken_before_others_that_would_do() -> None
 
 def test_what_it_will_read_is_told_before_it_lands() -> None:
     assert judged("active transmitter", "ai4-pm").reads == "5.0 bar"
+
+
+def test_half_of_a_thermocouples_range_is_half_of_its_own_range() -> None:
+    """0 to 1200 °C: 600.0 °C; nothing is told where the list has no range."""
+    one = device("type K").with_cells({(0, "device_low"): Decimal(0), (0, "device_high"): Decimal(1200)})
+    one = one.with_cells({(0, "value_low"): Decimal(0), (0, "value_high"): Decimal(1200), (0, "value_unit"): "°C"})
+    assert judge(one, 0, SLOT["tc8"], 0).reads == "600.0 °C"
+    assert judged("type K", "tc8").reads == ""
 
 
 def test_a_channel_that_is_taken_says_by_whom() -> None:

@@ -54,6 +54,7 @@ def derived_texts(image: PlantImage, row: int) -> dict[str, str]:
         "device_law": "straight line",
         "value_law": "straight line",
         "acting": "direct",
+        "enabled": "yes",
     }
     if image.mode[row] < 0 or Family(int(image.family[row])) not in CHAINS:
         return out

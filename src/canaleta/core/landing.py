@@ -122,6 +122,10 @@ def _strangeness(signal: Signal, mode: Mode) -> tuple[bool, bool, float]:
 
 def _span_told(one: PlantImage, signal: Signal, mode: Mode) -> str:
     """What of the signal the mode does not take in (R09): its ends, or wires it is not built for; '' if nothing."""
+    if signal.curve and not mode.curve and one.text("value_law", 0) != "sensor curve":
+        return (
+            f"{mode.name} gives plain {mode.signal_unit}: VALUE needs the sensor curve as its law, or it reads wrong"
+        )
     if signal.family == Family.RESISTANCE:
         wires = int(one.text("wires", 0) or 2)
         if mode.wires and wires != mode.wires and (wires, mode.wires) != (2, 3):
@@ -211,7 +215,10 @@ def _by_mode(one: PlantImage, signal: Signal, module: int, channel: int, mode: s
     trial = one.with_cells({(0, "channel"): Landing(module, channel, landed=True), (0, "mode"): mode})
     station, given = (Station.PROCESS, 1.0) if signal.family == Family.CONTACT else (Station.DEVICE, 50.0)
     if signal.curve:
-        station, given = Station.PROCESS, 50.0
+        station, given = (
+            Station.PROCESS,
+            float((trial.number("device_low")[0] + trial.number("device_high")[0]) / 2.0),
+        )
     paths = evaluate(trial, station, given)
     told = Reason(int(paths.reasons[0]))
     if told & (Reason.WRONG_SUPPLY | Reason.NO_CURRENT_PATH):

@@ -47,7 +47,10 @@ def signal_for(mode: Mode, output: bool = False) -> Signal | None:
 
 
 def mode_previews(kind: ModuleType) -> list[ModePreview]:
-    """What each mode makes of its signal; a mode that no signal suits is left without rows."""
+    """What each mode makes of its signal; a mode that no signal suits is left without rows.
+
+    Straight ones at both ends and the middle, sensors at the quarters of what the count can show.
+    """
     out = []
     for mode in kind.modes:
         signal = signal_for(mode, kind.direction == "out")
@@ -66,6 +69,9 @@ def _rows(kind: ModuleType, mode: Mode, signal: Signal) -> tuple[tuple[str, str,
     image, _ = read_document({"device": device, "input": {"module": kind.model_dump(), "mode": mode.name}}, {})
     station = Station.PROCESS if contact or curve else Station.DEVICE
     given = np.array([0.0, 1.0] if contact else [0.0, 50.0, 100.0])
+    if curve:
+        per_count = (mode.signal.high - mode.signal.low) / (mode.counts.high - mode.counts.low)
+        given = mode.signal.low + (np.array([0.25, 0.5, 0.75]) * (mode.most - mode.least) + mode.least - mode.counts.low) * per_count  # fmt: skip
     rows = np.zeros(len(given), dtype=np.int64)
     found = evaluate(image, station, given, rows).stations
     words = describe(image, 0)

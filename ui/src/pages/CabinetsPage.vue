@@ -240,7 +240,9 @@ onUnmounted(() => removeEventListener('keydown', key))
         <span class="figure">{{ text(point, 'tag') }}</span> {{ text(point, 'service') }}
         <span class="quiet small">{{ text(point, 'signal') || 'no signal yet' }}</span>
       </button>
-      <p v-if="!waiting.length" class="quiet small">every point has its channel</p>
+      <p v-if="!waiting.length" class="quiet small">
+        {{ plant.list.ids.length ? 'every point has its channel' : 'no point yet: Handover brings a list' }}
+      </p>
       <p v-if="waitingCount > MOST_CARDS" class="quiet small">and {{ waitingCount - MOST_CARDS }} more</p>
       <p class="quiet small">
         Hold a point: channels that can take it light up, the others say why not. “move” on a landed one holds
@@ -272,7 +274,7 @@ onUnmounted(() => removeEventListener('keydown', key))
             v-model="newName"
             class="figure setting"
             aria-label="name of another cabinet"
-            placeholder="another cabinet"
+            placeholder="new cabinet"
           />
           <button type="submit" class="act" :disabled="!newName.trim()">add</button>
         </form>

@@ -235,6 +235,11 @@ ul {
   list-style: none;
 }
 
+li > :first-child {
+  min-width: 20px;
+  text-align: right;
+}
+
 li a {
   color: rgb(var(--v-theme-copper));
 }

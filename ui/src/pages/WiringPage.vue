@@ -64,7 +64,7 @@ onUnmounted(() => removeEventListener('keydown', key))
             <li v-for="(step, i) in found.way" :key="i">{{ step }}</li>
           </ol>
           <p v-else class="quiet">hardly any current flows: it is a voltage</p>
-          <p class="quiet small">source: {{ found.source }}. {{ found.words }}</p>
+          <p class="quiet small">{{ found.words }}</p>
           <p v-for="note in found.notes" :key="note" class="small">{{ note }}</p>
         </div>
         <div class="panel">

@@ -18,13 +18,16 @@ __all__ = ["Row", "Section", "facts_of"]
 
 _OF_FAMILY = {
     Family.LINEAR: (loop.failure_limits, scaling.resolution, scaling.accuracy, loop.voltage, loop.shunt,
-                    scaling.forms, scaling.value_table, scaling.device_table, scaling.root, scaling.reference, scaling.switch, scaling.order, scaling.numbers, loop.moving, status.status_bit),
+                    scaling.forms, scaling.value_table, scaling.device_table, scaling.root, scaling.reference, scaling.switch, scaling.order, scaling.numbers, loop.moving),
     Family.THERMOCOUPLE: (temperature.extension, scaling.value_table, scaling.resolution, scaling.accuracy, scaling.forms, scaling.switch,
-                          scaling.order, scaling.numbers, status.status_bit),
+                          scaling.order, scaling.numbers),
     Family.RESISTANCE: (temperature.leads, scaling.value_table, scaling.resolution, scaling.accuracy, scaling.forms, scaling.switch,
-                        scaling.order, scaling.numbers, status.status_bit),
-    Family.CONTACT: (discrete.agreement_of, discrete.truth, discrete.watching, loop.moving, status.status_bit),
+                        scaling.order, scaling.numbers),
+    Family.CONTACT: (discrete.agreement_of, discrete.truth, discrete.watching, loop.moving),
 }  # fmt: skip
+
+_OF_EVERY = (channel.open_circuit, channel.filtering, channel.addresses, status.status_bit)
+"""What the channel itself has to say, whatever is on it."""
 
 
 def facts_of(image: PlantImage, row: int) -> list[Section]:
@@ -32,5 +35,5 @@ def facts_of(image: PlantImage, row: int) -> list[Section]:
     makers = _OF_FAMILY.get(Family(int(image.family[row])), ())
     p = PathRows(image, np.array([row]))
     with np.errstate(all="ignore"):
-        found = (make(p) for make in (*makers, channel.open_circuit, channel.filtering, channel.addresses))
+        found = (make(p) for make in (*makers, *_OF_EVERY))
         return [section for section in found if section is not None and section.rows]

@@ -99,7 +99,7 @@ function addRack() {
         >network address <input v-model="host" class="figure setting" placeholder="by the rule"
       /></label>
       <label class="field small"
-        >port <input v-model="port" class="figure setting" placeholder="502"
+        >port <input v-model="port" class="figure setting" :placeholder="simulated ? 'the next one' : '502'"
       /></label>
       <label class="small"><input v-model="simulated" type="checkbox" /> a stand-in on this machine</label>
       <p class="keys"><button type="button" class="act" @click="addRack">add a rack</button></p>
@@ -111,13 +111,18 @@ function addRack() {
 table {
   width: 100%;
   margin-bottom: 6px;
-  font-size: 11.5px;
+  font-size: 11px;
   border-collapse: collapse;
 }
 
 td {
   font-family: var(--mono);
   text-align: right;
+}
+
+th,
+td {
+  padding-left: 5px;
 }
 
 th {
