@@ -227,10 +227,15 @@ def list_() -> None:
             f"{min(page.evaluate(once) for _ in range(3)):.0f} ms",
         )
         report.add("  its size, not compressed", f"{size / 1e6:.1f} MB")
-        began = time.perf_counter()
-        page.goto(address + "/list")
-        page.wait_for_selector(".grid .row", timeout=60_000)
-        report.add("page loaded to first rows, warm", f"{(time.perf_counter() - began) * 1000:.0f} ms", "1000 ms")
+        loads = []
+        for _ in range(6):
+            began = time.perf_counter()
+            page.goto(address + "/list")
+            page.wait_for_selector(".grid .row", timeout=60_000)
+            loads.append((time.perf_counter() - began) * 1000)
+        # A worker process that has not served the list yet packs it first: that is the slowest one.
+        report.add("page loaded to first rows, warm, median of six", f"{statistics.median(loads):.0f} ms", "1000 ms")
+        report.add("page loaded to first rows, warm, slowest of six", f"{max(loads):.0f} ms", "1000 ms")
         find = """async () => {
           const input = document.querySelector('input.find')
           const out = []
