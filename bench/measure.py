@@ -268,6 +268,7 @@ def list_() -> None:
             f"{statistics.median(t for _, t in answers):.0f} ms",
             "150 ms",
         )
+        page.context.new_cdp_session(page).send("HeapProfiler.collectGarbage")
         memory = page.evaluate("performance.memory.usedJSHeapSize / 1e6")
         report.add("memory of the page (JS heap)", f"{memory:.0f} MB")
     report.write()
