@@ -12,7 +12,6 @@ from canaleta.catalogue.types import module_types
 from canaleta.core.addresses import addresses_of
 from canaleta.core.conventions import Conventions, Reserve
 from canaleta.core.facts.channel import filtering, open_circuit
-from canaleta.core.fields import Landing
 from canaleta.core.filters import attenuation, decibels, response_of, step_response
 from canaleta.core.image import PlantImage
 from canaleta.core.joints.base import PathRows
@@ -333,9 +332,3 @@ def test_groups_and_fuses_are_counted_by_channels() -> None:
     kind = ModuleType.model_validate(FOUR | {"channels_a_group": 2, "channels_a_fuse": 1})
     assert [kind.group_of(c) for c in range(4)] == [0, 0, 1, 1]
     assert [kind.fuse_of(c) for c in range(4)] == [0, 1, 2, 3]
-
-
-def test_where_claims_of_gone_channels_stand() -> None:
-    plant = plant_of("4–20 mA")
-    moved = plant.with_cells({(0, "channel"): Landing(2, 5, landed=True)})
-    assert moved.text("channel", 0) == "TC-1·1·2·6"

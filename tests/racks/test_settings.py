@@ -12,7 +12,8 @@ from tests.racks.test_agent import TOKEN, in_a_loop_of_its_own, on_port, scannin
 from tests.web.conftest import Person, app_on
 
 from canaleta.catalogue.demo import demo_plant, layout_of
-from canaleta.core.settings import differences, strangers
+from canaleta.catalogue.types import module_types
+from canaleta.core.settings import differences, modules_told, strangers
 from canaleta.host.cluster import free_port
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.racks.source import SignalSource
@@ -96,13 +97,14 @@ def test_a_rack_with_other_modules_than_the_list_is_explained_and_not_written(da
             "POST", "/api/hardware", {"operations": [{"do": "order", "rack": 1, "modules": swapped, "was": order}]}
         )
         compared = (await ask("GET", "/api/racks/1/compare")).json
-        assert "slot 1 should be a AI-8 U/I" in compared["says"].replace("an AI", "a AI")
+        assert compared["says"] == "slots 1 and 2 are the other way round in the rack"
         assert compared["differences"] == []
         await ask("PUT", "/api/racks/1/armed", {"minutes": 5})
         refused = await ask("POST", "/api/racks/1/write", {"registers": [1]})
         assert refused.status_code == 409
         tested = (await ask("POST", "/api/racks/1/test")).json
         assert tested["says"].startswith("it answers")
+        assert "slots 1 and 2 are the other way round" in tested["says"]
         assert tested["strangers"]
 
     at_a_rack(database, visit)
@@ -210,6 +212,23 @@ def test_modules_the_other_way_round_are_recognised_by_their_numbers() -> None:
     words[layout.first_settings[2]] = 4208
     (odd,) = strangers(layout, 1, words, known)
     assert (odd.slot, odd.expected, odd.is_like) == (2, "AI-8 U/I", "TC-8")
+
+
+def test_a_rack_with_a_module_less_is_told_as_what_it_has() -> None:
+    """The rack has one TC-8 less: everything behind it stands elsewhere and is recognised all the same."""
+    layout = layout_of(demo_plant())
+    words = FieldRack(demo_plant(), layout, 2, 3).settings_words()
+    without = words[: layout.first_settings[12]] + words[layout.first_settings[13] :]
+    assert modules_told(layout, 2, words, layout.types.values()) == ""
+    assert modules_told(layout, 2, without, layout.types.values()) == (
+        "the rack has TC-8, TC-4 N, AI-4 N, AO-4; the list has TC-8, TC-8, TC-4 N, AI-4 N, AO-4"
+    )
+
+
+def test_every_type_of_the_catalogue_has_a_number_of_its_own() -> None:
+    numbers = [kind.own_number for kind in module_types().values() if not kind.passive]
+    assert None not in numbers
+    assert len(set(numbers)) == len(numbers)
 
 
 def test_list_and_field_of_the_demo_plant_agree_in_every_setting(database: Database) -> None:

@@ -99,7 +99,7 @@ def test_types_of_plant_and_catalogue_are_told_apart(person: Who) -> None:
     types = {t["key"]: t for t in person("reader").get("/api/module-types").json["types"]}
     assert types["ai8-ui"]["used"] == 5
     assert types["ai8-ui"]["in_plant"]
-    assert types["di8-types"]["body"]["takes_slot"] is not False
+    assert (types["ai8-ui"]["body"]["takes_slot"], types["spacer"]["body"]["takes_slot"]) == (True, False)
     assert (types["ps-bus"]["in_plant"], types["ps-bus"]["in_catalogue"]) == (False, True)
 
 

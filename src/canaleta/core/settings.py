@@ -6,15 +6,16 @@ ModuleType.settings). People see names; the numbers follow from the type.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import Layout
+from canaleta.core.modules import ModuleType
 
-__all__ = ["FIELD_OF", "Difference", "Stranger", "differences", "settings_size", "strangers"]
+__all__ = ["FIELD_OF", "Difference", "Stranger", "differences", "modules_told", "settings_size", "strangers"]
 
 FIELD_OF = {"mode": "mode", "filter": "filter", "open circuit": "open_action", "enabled": "enabled"}
 """The field of a point that each setting of a channel stands for."""
@@ -73,6 +74,27 @@ def strangers(layout: Layout, rack: int, words: Sequence[int], known: Mapping[st
             like = next((title for title, number in known.items() if number == reported), "")
             out.append(Stranger(module.id, layout.slots[module.id], kind.title, kind.own_number, reported, like))
     return out
+
+
+def modules_told(layout: Layout, rack: int, words: Sequence[int], types: Iterable[ModuleType]) -> str:
+    """What modules a rack has where they are not those of the list, in words; '' if it cannot be told, or they are.
+
+    Each module begins with its own number, and the type of that number says where the next one begins.
+    """
+    known = {kind.own_number: kind for kind in types if kind.own_number is not None}
+    found, at = [], 0
+    while at < len(words) and (kind := known.get(words[at])):
+        found.append(kind.title)
+        at += kind.setting_count
+    modules = [m for m in layout.modules_of(rack) if not layout.type_of(m.id).passive]
+    listed = [layout.type_of(m.id).title for m in modules]
+    apart = [k for k, (has, wants) in enumerate(zip(found, listed, strict=False)) if has != wants]
+    if not found or (not apart and len(found) == len(listed)):
+        return ""
+    if len(apart) == 2 and [found[k] for k in apart] == [listed[k] for k in reversed(apart)]:
+        first, second = (layout.slots[modules[k].id] for k in apart)
+        return f"slots {first} and {second} are the other way round in the rack"
+    return f"the rack has {', '.join(found)}; the list has {', '.join(listed)}"
 
 
 def wished(image: PlantImage, row: int, setting: str) -> str:

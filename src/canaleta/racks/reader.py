@@ -72,7 +72,7 @@ class RackReader:
     async def write_setting(self, register: int, word: int) -> None:
         """Write one holding register. Raises RackSilentError."""
         try:
-            await self._connected()
+            await self.connect()
             answer = await self._client.write_register(register, word, device_id=self._rack.unit)
             _refuse_error(answer)
         except (TimeoutError, ModbusException, OSError) as error:
@@ -80,7 +80,7 @@ class RackReader:
 
     async def _asked(self, read: Any, first: int, count: int) -> list[int]:
         try:
-            await self._connected()
+            await self.connect()
             answer = await read(first, count=count, device_id=self._rack.unit)
             _refuse_error(answer)
             if len(answer.registers) != count:
@@ -89,7 +89,8 @@ class RackReader:
         except (TimeoutError, ModbusException, OSError) as error:
             raise self._gone(error) from error
 
-    async def _connected(self) -> None:
+    async def connect(self) -> None:
+        """Be connected. Raises RackSilentError if nobody listens."""
         if not self._client.connected and not await self._client.connect():
             raise RackSilentError(f"nothing answers at {self._rack.host}:{self._rack.port}")
 
@@ -116,7 +117,7 @@ async def tested(rack: Rack, rack_map: RackMap, settings: int) -> tuple[str, str
     began = time.monotonic()
     async with RackReader(rack, rack_map, timeout_s=2.0) as reader:
         try:
-            await reader._connected()
+            await reader.connect()
         except (RackSilentError, OSError):
             return f"nobody listens at {rack.host}:{rack.port}", "address, port, cable, and whether it is powered", []
         try:

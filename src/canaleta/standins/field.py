@@ -20,13 +20,12 @@ from canaleta.core.layout import Layout, Module
 from canaleta.core.path import describe, evaluate
 from canaleta.core.quality import Reason
 from canaleta.core.registers import RackMap, encode
+from canaleta.core.settings import FIELD_OF
 from canaleta.core.signals import Family
 
 __all__ = ["FieldRack", "InjectionError"]
 
 COLD_JUNCTION_TENTHS = 10.0
-_FIELD = {"mode": "mode", "filter": "filter", "open circuit": "open_action", "enabled": "enabled"}
-"""The field of a point that each setting of a channel stands for."""
 
 
 class InjectionError(ValueError):
@@ -115,7 +114,7 @@ class FieldRack:
         for setting in kind.settings:
             for channel in range(kind.channels):
                 row = self._places.get((module.place, channel))
-                chosen = "" if row is None else self._image.text(_FIELD[setting.of], row)
+                chosen = "" if row is None else self._image.text(FIELD_OF[setting.of], row)
                 usual = setting.codes.get("as the module does", next(iter(setting.codes.values())))
                 words.append(setting.codes.get(chosen, usual))
         return words
@@ -132,7 +131,7 @@ class FieldRack:
                 words[at] = new[at]
                 row = self._places.get((module.place, channel))
                 if row is not None:
-                    out[row, _FIELD[setting.of]] = name
+                    out[row, FIELD_OF[setting.of]] = name
                 if setting.of == "enabled" and row is not None:
                     (self._off.discard if name == "yes" else self._off.add)(row)
         return out

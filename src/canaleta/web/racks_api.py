@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -14,8 +15,9 @@ from sqlalchemy import select
 from canaleta.catalogue.types import module_types
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import Rack
+from canaleta.core.modules import ModuleType
 from canaleta.core.naming import allowed_address
-from canaleta.core.settings import differences, strangers
+from canaleta.core.settings import Stranger, differences, modules_told, strangers
 from canaleta.plant import tables as t
 from canaleta.plant.accounts import allowed_again
 from canaleta.plant.arming import MOST_MINUTES, Armed, arm, armed, disarm
@@ -162,7 +164,7 @@ def test(path: RackPath) -> Response:
     told = [StrangerOut(**asdict(s)) for s in _strangers(image, rack.id, body["words"])] if body["words"] else []
     says = body["says"]
     if told:
-        says += f"; {_explained(image, rack.id, told)}"
+        says += f"; {_explained(image, rack.id, body['words'], told)}"
     return jsonify(TestOut(says=says, look=body["look"], strangers=told).model_dump())
 
 
@@ -199,7 +201,7 @@ def write(path: RackPath, body: WriteIn) -> Response:
         )
     now = differences(image, rack.id, words := _command(rack, "read", {})["words"])
     if strange := _strangers(image, rack.id, words):
-        told = _explained(image, rack.id, [StrangerOut(**asdict(s)) for s in strange])
+        told = _explained(image, rack.id, words, [StrangerOut(**asdict(s)) for s in strange])
         raise ProblemError(409, told, "nothing was written", "set list and rack right first")
     chosen = [d for d in now if d.register in set(body.registers)]
     writes = [{"register": d.register, "word": d.code} for d in chosen]
@@ -285,17 +287,20 @@ def _command(rack: Rack, kind: str, target: dict[str, Any]) -> dict[str, Any]:
     return answer
 
 
-def _strangers(image: PlantImage, rack: int, words: list[int]) -> Any:
-    known = {
-        kind.title: kind.own_number for kind in (module_types() | image.layout.types).values() if kind.own_number
-    }
+def _types(image: PlantImage) -> list[ModuleType]:
+    """Every module type that a rack's numbers may mean: the plant's own before those of the catalogue."""
+    return list((module_types() | image.layout.types).values())
+
+
+def _strangers(image: PlantImage, rack: int, words: list[int]) -> list[Stranger]:
+    known = {kind.title: kind.own_number for kind in _types(image) if kind.own_number is not None}
     return strangers(image.layout, rack, words, known)
 
 
 def _compared(image: PlantImage, rack: Rack, words: list[int]) -> ComparedOut:
     strange = [StrangerOut(**asdict(s)) for s in _strangers(image, rack.id, words)]
     differs = [] if strange else [DifferenceOut(**_dumped(d)) for d in differences(image, rack.id, words)]
-    says = _explained(image, rack.id, strange) if strange else ""
+    says = _explained(image, rack.id, words, strange) if strange else ""
     return ComparedOut(seq=image.seq, says=says, strangers=strange, differences=differs, armed=_armed(rack.id))
 
 
@@ -304,16 +309,14 @@ def _dumped(difference: Any) -> dict[str, Any]:
     return told | {"holding": told.pop("register")}
 
 
-def _explained(image: PlantImage, rack: int, strange: list[StrangerOut]) -> str:
-    """What it means that modules are not those of the list."""
-    if len(strange) == 2 and all(s.is_like == o.expected for s, o in zip(strange, reversed(strange), strict=True)):
-        return f"slots {strange[0].slot} and {strange[1].slot} are the other way round in the rack"
+def _explained(image: PlantImage, rack: int, words: list[int], strange: Sequence[StrangerOut]) -> str:
+    """What it means that modules are not those of the list: what the rack has, as far as its numbers can be read."""
+    if told := modules_told(image.layout, rack, words, _types(image)):
+        return told
     first = strange[0]
-    like = f"a {first.is_like}" if first.is_like else "no module the catalogue knows"
-    behind = " and everything behind it" if len(strange) > 1 else ""
     return (
-        f"the rack has other modules than the list: slot {first.slot} should be a {first.expected} and reports "
-        f"{first.reported}, {like}; registers from there on{behind} mean something else"
+        f"slot {first.slot} should be {first.expected} and reports {first.reported}, which is "
+        f"{first.is_like or 'no module the catalogue knows'}; registers from there on mean something else"
     )
 
 

@@ -360,6 +360,10 @@ onUnmounted(() => removeEventListener('keydown', key))
 </template>
 
 <style scoped>
+.bad {
+  color: rgb(var(--v-theme-bad));
+}
+
 .cabinets {
   display: grid;
   grid-template-columns: 168px minmax(0, 1fr) 284px;

@@ -169,6 +169,10 @@ onMounted(() => void read())
 </template>
 
 <style scoped>
+.bad {
+  color: rgb(var(--v-theme-bad));
+}
+
 .cables {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 320px;

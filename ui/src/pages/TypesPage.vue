@@ -201,6 +201,10 @@ onMounted(async () => {
 </template>
 
 <style scoped>
+.bad {
+  color: rgb(var(--v-theme-bad));
+}
+
 .types {
   display: grid;
   grid-template-columns: 210px minmax(0, 1fr) 330px;

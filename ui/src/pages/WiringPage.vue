@@ -94,6 +94,10 @@ onUnmounted(() => removeEventListener('keydown', key))
 </template>
 
 <style scoped>
+.bad {
+  color: rgb(var(--v-theme-bad));
+}
+
 .wiring {
   height: 100%;
   padding: 12px 16px;

@@ -85,11 +85,16 @@ watch(
 }
 
 table {
-  font-size: 11.5px;
+  font-size: 11px;
 }
 
-td:first-child {
+td {
   white-space: nowrap;
+}
+
+td .small {
+  display: block;
+  font-size: 11px;
 }
 
 td {

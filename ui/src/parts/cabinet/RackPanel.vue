@@ -152,11 +152,6 @@ function turn(register: number) {
 
     <template v-if="compared">
       <p v-if="compared.says" class="bad">■ {{ compared.says }}</p>
-      <p v-for="s in compared.strangers" :key="s.module" class="small">
-        slot {{ s.slot }}: list {{ s.expected }} ({{ s.number }}), rack {{ s.is_like || 'unknown' }} ({{
-          s.reported
-        }})
-      </p>
       <p v-if="!compared.says && !compared.differences.length" role="status">
         list and rack agree in every setting
       </p>
@@ -267,6 +262,10 @@ function turn(register: number) {
 </template>
 
 <style scoped>
+li .small {
+  margin-left: 6px;
+}
+
 ul {
   max-height: 210px;
   margin: 0 0 6px;
