@@ -14,7 +14,7 @@ from flask_openapi3.openapi import OpenAPI
 from tests.conftest import Database
 from tests.web.conftest import Person
 
-from canaleta.core.fields import FIELDS, STORED
+from canaleta.core.fields import FIELDS, STORED, Kind
 from canaleta.plant.live import LiveBlock, take_lease, write_block
 
 Who = Callable[[str], Person]
@@ -31,11 +31,16 @@ def test_the_list_comes_in_columns_of_text(person: Who) -> None:
     answer = person("reader").get("/api/list/0")
     snapshot = json.loads(gzip.decompress(answer.data))
     assert snapshot["seq"] == 0
-    assert {f.name for f in STORED if f.listed} <= set(snapshot["columns"]) <= {f.name for f in STORED}
+    assert {f.name for f in STORED if f.listed} <= set(snapshot["columns"])
+    followed = {f.name for f in FIELDS if f.kind is Kind.FOLLOWS}
+    assert followed <= set(snapshot["columns"]) <= followed | {f.name for f in STORED}
     assert "shunt_ohm" not in snapshot["columns"], "a column without any text is left out"
     row = snapshot["columns"]["tag"].index("PT-3111")
     assert snapshot["columns"]["value_high"][row] == "10.00"
     assert snapshot["columns"]["channel"][row] == "KC-2·1·2·4"
+    assert snapshot["columns"]["meaning"][row] == "pressure transmitter"
+    assert snapshot["columns"]["loop"][row] == "P-3111"
+    assert snapshot["columns"]["direct"][row] == "%IW1.4"
 
 
 def test_an_edit_answers_with_what_it_did(person: Who) -> None:
@@ -138,8 +143,8 @@ def test_the_stream_replays_what_was_missed_then_tells_news(person: Who, databas
     live_block(database)
     answer = engineer.client.get("/api/stream?since=0&racks=1", buffered=False)
     body = iter(answer.response)
-    (hello, change, live) = events(body, 3)
-    assert (hello[0], change[0], live[0]) == ("hello", "change", "live")
+    (hello, change, locks, live) = events(body, 4)
+    assert (hello[0], change[0], locks[0], live[0]) == ("hello", "change", "locks", "live")
     assert change[1]["cells"] == [[1, "service", "gas"]]
     assert np.frombuffer(base64.b64decode(live[1]["counts"]))[0] == 16000.0
     engineer.edit(1, "value_high", "500", "600")

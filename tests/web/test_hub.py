@@ -42,10 +42,18 @@ def test_changes_since_are_cells_as_text_oldest_first(database: Database) -> Non
     assert isinstance(channel, Applied)
     with database.engine.connect() as connection:
         told = [
-            json.loads(data.decode().split("data: ")[1])
-            for _, data in changes_since(connection, channel.image.layout, 1)
+            json.loads(data.decode().split("data: ")[1]) for _, data in changes_since(connection, channel.image, 1)
         ]
-    assert [t["cells"] for t in told] == [[[1, "value_high", "650.50"]], [[1, "channel", "KC-2·1·2·8"]]]
+    assert [t["cells"] for t in told] == [
+        [[1, "value_high", "650.50"]],
+        [
+            [1, "channel", "KC-2·1·2·8"],
+            [1, "cabinet", "KC-2"],
+            [1, "terminals", "22, 23, 24"],
+            [1, "register", "8"],
+            [1, "direct", "%IW1.8"],
+        ],
+    ]
 
 
 def test_a_small_plants_snapshot_is_always_new(database: Database) -> None:

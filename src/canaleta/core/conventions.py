@@ -5,7 +5,9 @@ from __future__ import annotations
 from ipaddress import ip_network
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
+
+from canaleta.core.tags import own_letters, shape_of
 
 __all__ = ["Conventions", "Namur", "Reserve"]
 
@@ -80,7 +82,12 @@ class Conventions(BaseModel):
     tag_rule: str = Field(
         default="",
         max_length=120,
-        description="shape of a tag: A a letter, 9 a digit, * anything; others as they are",
+        description="shape of a tag: A a letter, 9 a digit, * anything, [ ] may be left out, | or; others as they are",
+    )
+    tag_letters: str = Field(
+        default="",
+        max_length=2000,
+        description="the plant's own meanings of letters, before those of ISA-5.1: MS motor feedback; XS safety contact",
     )
     address_rule: str = Field(
         default="",
@@ -93,6 +100,12 @@ class Conventions(BaseModel):
         description="networks that racks may be reached in, with commas; an administrator's matter",
     )
     reserve: Reserve = Reserve()
+
+    @field_validator("tag_rule", "tag_letters")
+    @classmethod
+    def _can_be_read(cls, text: str, info: ValidationInfo) -> str:
+        (shape_of if info.field_name == "tag_rule" else own_letters)(text)
+        return text
 
     @field_validator("rack_networks")
     @classmethod

@@ -33,6 +33,8 @@ def applies(image: PlantImage, row: int, field: Field) -> bool:
         return False
     if field.name.endswith("_reference"):
         return bool(asks_reference(image.text(field.name.replace("_reference", "_unit"), row)))
+    if field.needs and image.cells[field.needs][row] is None:
+        return False
     if field.when is None:
         return True
     other, texts = field.when

@@ -1,24 +1,18 @@
-"""Every field of a point, declared once.
-
-The list's columns, the path page's settings, the database table, history, import and export take them
-from FIELDS, in this order. A new column is one entry here and a migration that adds it.
-"""
+"""The fields of a point, and what a text typed into one of their cells means."""
 
 from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass
 from decimal import Decimal
-from enum import StrEnum
 from functools import lru_cache
-from typing import Any, NamedTuple
+from typing import Any
 
+from canaleta.core.bands import read_bands
 from canaleta.core.chains import read_factors, read_hops
-from canaleta.core.laws import LAW_NAMES, TABLE_LAWS, VALUE_LAW_NAMES
-from canaleta.core.modules import OPEN_CHOICES
-from canaleta.core.sensors.extension import EXTENSION_NAMES
-from canaleta.core.signals import SIGNAL_NAMES, SIGNALS, Family
+from canaleta.core.field import STATIONS, Field, Kind, Landing, Station, Stored
+from canaleta.core.field_table import FIELDS
+from canaleta.core.signals import SIGNAL_NAMES, SIGNALS
 from canaleta.core.strips import read_cores, read_terminals
 from canaleta.core.tables import read_table
 from canaleta.core.text import TextError, plain, read_number, read_range
@@ -37,279 +31,6 @@ __all__ = [
     "read_cell",
 ]
 
-
-class Station(StrEnum):
-    """The six stations of the path, with the point's own names before and the checks behind them."""
-
-    POINT = "POINT"
-    PROCESS = "PROCESS"
-    DEVICE = "DEVICE"
-    LOOP = "LOOP"
-    INPUT = "INPUT"
-    COUNTS = "COUNTS"
-    VALUE = "VALUE"
-    CHECKS = "CHECKS"
-
-
-STATIONS: tuple[Station, ...] = tuple(Station)[1:7]
-
-
-class Kind(StrEnum):
-    """What a cell holds and how it is read."""
-
-    TEXT = "text"
-    NUMBER = "number"
-    WHOLE = "whole"
-    CHOICE = "choice"
-    UNIT = "unit"
-    ADDRESS = "address"
-    MODE = "mode"
-    TABLE = "table"
-    HOPS = "hops"
-    FACTORS = "factors"
-    FILTER = "filter"
-    TERMINALS = "terminals"
-    CORES = "cores"
-    LIVE = "live"
-    CHECKS = "checks"
-
-
-class Landing(NamedTuple):
-    """A claim on a channel, counted from 0. landed: the point holds it; else it is a wish."""
-
-    module: int
-    channel: int
-    landed: bool
-
-
-Stored = str | Decimal | int | Landing | None
-
-
-@dataclass(frozen=True)
-class Field:
-    """One field of a point.
-
-    applies: families of signal it has a meaning for. when: another field and the texts of it that give this one a
-    meaning, "" for an empty cell. units: units of the signal it is for, all if empty. choices: for CHOICE.
-    longest: characters of TEXT. pair: the field that the other end of a range goes to, and unit_field the one for
-    the unit, when somebody types "0-6 bar" into this cell. unit: what a figure is in, where it has no field for it.
-    listed: a column of the list; the others stand on the path page. headers: how other lists call it (for import).
-    """
-
-    name: str
-    station: Station
-    label: str
-    kind: Kind
-    says: str
-    width: int = 90
-    choices: tuple[str, ...] = ()
-    least: float = 0
-    most: float = 0
-    longest: int = 0
-    applies: frozenset[Family] = frozenset(Family)
-    when: tuple[str, tuple[str, ...]] | None = None
-    units: tuple[str, ...] = ()
-    pair: str = ""
-    unit_field: str = ""
-    unit: str = ""
-    listed: bool = True
-    headers: tuple[str, ...] = ()
-
-    @property
-    def stored(self) -> bool:
-        """Whether people type it; the others are worked out."""
-        return self.kind not in (Kind.LIVE, Kind.CHECKS)
-
-
-_ALL = frozenset(Family)
-_TEMPERATURE = frozenset({Family.THERMOCOUPLE, Family.RESISTANCE})
-_ANALOG = frozenset({Family.LINEAR, Family.NONE}) | _TEMPERATURE
-_LINEAR = frozenset({Family.LINEAR, Family.NONE})
-_CONTACT = frozenset({Family.CONTACT, Family.NONE})
-_SWITCH = frozenset({Family.CONTACT})
-_CURRENT = frozenset({Family.LINEAR})
-_THERMO = frozenset({Family.THERMOCOUPLE})
-_RESISTIVE = frozenset({Family.RESISTANCE})
-SUPPLIES = ("module", "own 24 V", "drive", "none")
-SCREENS = ("at the cabinet", "at the device", "at both ends", "nowhere")
-ACTING = ("direct", "reverse")
-JUNCTIONS = ("at the terminals", "remote sensor", "fixed")
-JUMPERS = ("at the head", "at the input", "absent")
-OUTSIDE = ("pass", "clamp", "hold last", "substitute")
-ON_FAILURE = ("as read", "up-scale", "down-scale", "hold last", "substitute")
-FORMS = ("two points", "slope and offset", "factors")
-REFERENCES = ("gauge", "absolute", "normal, 0 °C", "standard, 15 °C", "water at 4 °C", "water at 20 °C")
-VALUE_TYPES = ("REAL", "LREAL", "INT", "UINT", "DINT", "UDINT")
-_TWO_POINT = ("value_form", ("", "two points"))
-_SLOPE = ("value_form", ("slope and offset",))
-
-
-def _more(
-    name: str, station: Station, label: str, kind: Kind, says: str, applies: frozenset[Family], **rest: Any
-) -> Field:
-    """A field of the path page that is no column of the list."""
-    return Field(name, station, label, kind, says, applies=applies, listed=False, **rest)
-
-
-FIELDS: tuple[Field, ...] = (
-    Field("tag", Station.POINT, "tag", Kind.TEXT, "the name on the device and in documents",
-          86, longest=40, headers=("tag", "tag no", "name")),
-    Field("service", Station.POINT, "service", Kind.TEXT, "what it measures or does, in words",
-          164, longest=120, headers=("service", "description")),
-    Field("area", Station.POINT, "area", Kind.TEXT, "the part of the plant", 52, longest=60, headers=("area",)),
-    _more("redundant", Station.POINT, "stands in for", Kind.TEXT,
-          "one word for points that stand in for each other: they belong on different modules", _ALL, longest=40),
-    Field("signal", Station.DEVICE, "signal", Kind.CHOICE, "what the device puts on the wires",
-          80, choices=SIGNAL_NAMES, headers=("signal", "type")),
-    _more("signal_low", Station.DEVICE, "signal low", Kind.NUMBER, "the device's signal at its lower range value",
-          _CURRENT, units=("mV", "Hz", "pulses", "mV/V", "Ω"), pair="signal_high"),
-    _more("signal_high", Station.DEVICE, "signal high", Kind.NUMBER, "the device's signal at its upper range value",
-          _CURRENT, units=("mV", "Hz", "pulses", "mV/V", "Ω"), pair="signal_low"),
-    Field("device_low", Station.DEVICE, "low", Kind.NUMBER, "the device's lower range value, LRV",
-          48, applies=_ANALOG, pair="device_high", unit_field="device_unit", headers=("lrv", "range low")),
-    Field("device_high", Station.DEVICE, "high", Kind.NUMBER, "the device's upper range value, URV",
-          52, applies=_ANALOG, pair="device_low", unit_field="device_unit", headers=("urv", "range high")),
-    Field("device_unit", Station.DEVICE, "unit", Kind.UNIT, "unit of the device's range",
-          52, applies=_ANALOG, headers=("range unit",)),
-    _more("device_reference", Station.DEVICE, "said as", Kind.CHOICE, "what the device's unit is counted from",
-          _CURRENT, choices=REFERENCES),
-    Field("device_law", Station.DEVICE, "law", Kind.CHOICE, "what the device itself makes of its range",
-          52, choices=LAW_NAMES, applies=_LINEAR),
-    _more("device_cutoff", Station.DEVICE, "cut-off", Kind.NUMBER, "the device's output is zero below this, % of output",
-          _CURRENT, when=("device_law", ("square root",)), least=0, most=50, unit="%"),
-    _more("device_table", Station.DEVICE, "table", Kind.TABLE, "the device's own table: quantity and % of output",
-          _CURRENT, when=("device_law", TABLE_LAWS)),
-    _more("curve_table", Station.DEVICE, "curve", Kind.TABLE, "the element's own curve: °C and Ω",
-          _RESISTIVE, when=("signal", ("own curve",))),
-    Field("acting", Station.DEVICE, "acting", Kind.CHOICE, "reverse: the signal is meant to fall as it rises",
-          50, choices=ACTING, applies=_LINEAR | _CONTACT),
-    _more("tolerance_class", Station.DEVICE, "class", Kind.CHOICE, "tolerance class of the element",
-          _TEMPERATURE, choices=("1", "2", "3", "AA", "A", "B", "C")),
-    _more("accuracy", Station.DEVICE, "accuracy", Kind.NUMBER, "limit of error of the transmitter, % of span",
-          _CURRENT, least=0, most=20, unit="%"),
-    _more("lift_off_v", Station.DEVICE, "lift-off", Kind.NUMBER, "least voltage the device works with",
-          _CURRENT, units=("mA",), least=0, most=60, unit="V"),
-    _more("failure_ma", Station.DEVICE, "fails at", Kind.NUMBER, "current by which the device says that it failed",
-          _CURRENT, units=("mA",), least=0, most=30, unit="mA"),
-    _more("leakage_ma", Station.DEVICE, "leakage", Kind.NUMBER, "current through the open switch",
-          _SWITCH, units=("V",), least=0, most=100, unit="mA"),
-    _more("drop_v", Station.DEVICE, "drop", Kind.NUMBER, "voltage over the closed switch",
-          _SWITCH, units=("V",), least=0, most=60, unit="V"),
-    _more("series_ohm", Station.DEVICE, "series", Kind.NUMBER, "end-of-line resistor in series with the contact",
-          _SWITCH, units=("mA",), least=0, most=1e6, unit="Ω"),
-    _more("parallel_ohm", Station.DEVICE, "parallel", Kind.NUMBER, "end-of-line resistor across the contact",
-          _SWITCH, units=("mA",), least=0, most=1e7, unit="Ω"),
-    _more("takes_ma", Station.DEVICE, "takes", Kind.NUMBER, "current the device takes from its supply beside its signal",
-          _CURRENT | _SWITCH, least=0, most=5000, unit="mA"),
-    _more("load_ma", Station.DEVICE, "load", Kind.NUMBER, "current the device takes when an output switches it on",
-          _SWITCH, when=("signal", ("load 24 V DC", "load AC")), least=0, most=20_000, unit="mA"),
-    _more("supply_low_v", Station.DEVICE, "least supply", Kind.NUMBER, "least supply the device works with",
-          _CURRENT | _SWITCH, least=0, most=400, unit="V"),
-    _more("supply_high_v", Station.DEVICE, "greatest supply", Kind.NUMBER, "greatest supply the device bears",
-          _CURRENT | _SWITCH, least=0, most=400, unit="V"),
-    Field("wires", Station.LOOP, "wires", Kind.WHOLE, "cores between device and terminals", 46, least=2, most=4),
-    Field("supply", Station.LOOP, "supply", Kind.CHOICE, "who feeds the loop", 66, choices=SUPPLIES,
-          headers=("powered by",)),
-    _more("lead_ohm", Station.LOOP, "one lead", Kind.NUMBER, "resistance of one core between element and terminals",
-          _RESISTIVE, least=0, most=10_000, unit="Ω"),
-    _more("jumper", Station.LOOP, "jumper", Kind.CHOICE,
-          "where two wires become the input's three or four: at the head, at the input, or nowhere",
-          _RESISTIVE, choices=JUMPERS, when=("wires", ("2", "3"))),
-    _more("extension", Station.LOOP, "extension wire", Kind.CHOICE, "extension or compensating wire by designation",
-          _THERMO, choices=EXTENSION_NAMES),
-    _more("head_degc", Station.LOOP, "head at", Kind.NUMBER, "temperature of the connection head",
-          _THERMO, least=-273, most=500, unit="°C"),
-    _more("junction", Station.LOOP, "cold junction", Kind.CHOICE, "where the cold junction is and how it is known",
-          _THERMO, choices=JUNCTIONS),
-    _more("junction_degc", Station.LOOP, "junction at", Kind.NUMBER,
-          "temperature at the remote sensor, or the fixed setting", _THERMO,
-          when=("junction", ("remote sensor", "fixed")), least=-273, most=500, unit="°C"),
-    _more("excitation_v", Station.LOOP, "excitation", Kind.NUMBER, "voltage the bridge or the potentiometer is fed with",
-          _CURRENT, units=("mV/V", "Ω"), least=0, most=60, unit="V"),
-    _more("shunt_ohm", Station.LOOP, "shunt", Kind.NUMBER, "resistor that makes a voltage of the current",
-          _CURRENT, units=("mA",), least=0.1, most=10_000, unit="Ω"),
-    _more("shunt_percent", Station.LOOP, "shunt ±", Kind.NUMBER, "tolerance of the shunt", _CURRENT, units=("mA",),
-          least=0, most=20, unit="%"),
-    _more("cable_m", Station.LOOP, "cable", Kind.NUMBER, "length of the cable, one way",
-          _CURRENT | _SWITCH, units=("mA", "V"), least=0, most=50_000, unit="m"),
-    _more("cable_mm2", Station.LOOP, "section", Kind.NUMBER, "cross-section of a core",
-          _CURRENT | _SWITCH, units=("mA", "V"), least=0.1, most=10, unit="mm²"),
-    _more("cable_degc", Station.LOOP, "hottest", Kind.NUMBER, "hottest the cable gets",
-          _CURRENT, units=("mA",), least=-40, most=180, unit="°C"),
-    _more("hops", Station.LOOP, "hops", Kind.HOPS,
-          "what the loop runs through, from the device on: head; barrier 300 Ω; indicator 2 V", _CURRENT | _SWITCH),
-    _more("cable", Station.LOOP, "cable", Kind.TEXT, "name of the cable to the cabinet", _ALL, longest=40),
-    _more("cores", Station.LOOP, "cores", Kind.CORES, "its cores in the order of the terminals: 1, 2", _ALL),
-    _more("strip", Station.LOOP, "strip", Kind.TERMINALS,
-          "terminals of the cabinet's strip in the same order: X1:5 fuse; X1:6 knife", _ALL),
-    _more("screen", Station.LOOP, "screen", Kind.CHOICE, "where the screen is earthed", _ALL, choices=SCREENS),
-    _more("hart", Station.LOOP, "HART", Kind.CHOICE, "whether the loop carries HART", _CURRENT, units=("mA",),
-          choices=("no", "yes")),
-    Field("channel", Station.INPUT, "channel", Kind.ADDRESS, "cabinet · rack · slot · channel it is landed on",
-          94, headers=("address", "channel")),
-    Field("mode", Station.INPUT, "mode", Kind.MODE, "how the channel works", 86, headers=("input mode",)),
-    _more("filter", Station.INPUT, "filter", Kind.FILTER, "what the input filters, of those that its module has", _ALL),
-    _more("open_action", Station.INPUT, "open circuit", Kind.CHOICE, "what the count does when the circuit opens",
-          _TEMPERATURE, choices=OPEN_CHOICES),
-    _more("if_high", Station.INPUT, "if too high", Kind.TEXT, "what the plant does when the value goes to the top",
-          _ANALOG, longest=80),
-    _more("if_low", Station.INPUT, "if too low", Kind.TEXT, "what the plant does when the value goes to the bottom",
-          _ANALOG, longest=80),
-    _more("enabled", Station.INPUT, "enabled", Kind.CHOICE, "whether the channel is read and watched", _ALL,
-          choices=("yes", "no")),
-    Field("counts_low", Station.COUNTS, "low", Kind.NUMBER,
-          "the count that means the low end of the value; empty: as signal and module make it",
-          50, applies=_ANALOG, when=_TWO_POINT, pair="counts_high", headers=("raw low",)),
-    Field("counts_high", Station.COUNTS, "high", Kind.NUMBER,
-          "the count that means the high end of the value; empty: as signal and module make it",
-          56, applies=_ANALOG, when=_TWO_POINT, pair="counts_low", headers=("raw high",)),
-    Field("now", Station.VALUE, "now", Kind.LIVE, "what the plant says now", 126),
-    Field("value_low", Station.VALUE, "low", Kind.NUMBER, "the value at the low count",
-          50, applies=_ANALOG, pair="value_high", unit_field="value_unit", headers=("eu low",)),
-    Field("value_high", Station.VALUE, "high", Kind.NUMBER, "the value at the high count",
-          62, applies=_ANALOG, pair="value_low", unit_field="value_unit", headers=("eu high",)),
-    Field("value_unit", Station.VALUE, "unit", Kind.UNIT, "unit of the value", 52, applies=_ANALOG,
-          headers=("eu", "units")),
-    _more("value_reference", Station.VALUE, "said as", Kind.CHOICE, "what the value's unit is counted from",
-          _CURRENT, choices=REFERENCES),
-    Field("value_law", Station.VALUE, "law", Kind.CHOICE, "the law our scaling takes", 80, choices=VALUE_LAW_NAMES,
-          applies=_ANALOG),
-    _more("value_cutoff", Station.VALUE, "cut-off", Kind.NUMBER, "the root is zero below this, % of the root",
-          _CURRENT, when=("value_law", ("square root",)), least=0, most=50, unit="%"),
-    _more("value_table", Station.VALUE, "table", Kind.TABLE,
-          "pairs of scaled figure and value: low and high are then what goes into the table", _ANALOG,
-          when=("value_law", TABLE_LAWS)),
-    _more("value_form", Station.VALUE, "form", Kind.CHOICE, "the form the scaling was typed in; the others follow",
-          _ANALOG, choices=FORMS),
-    _more("slope", Station.VALUE, "slope", Kind.NUMBER, "value for each count", _ANALOG),
-    _more("offset", Station.VALUE, "offset", Kind.NUMBER, "value at a count of zero", _ANALOG),
-    _more("factors", Station.VALUE, "factors", Kind.FACTORS,
-          "named factors from count to value: V per count 0.00030518; bar per V 2.5", _ANALOG,
-          when=("value_form", ("factors",))),
-    Field("value_decimals", Station.VALUE, "dec.", Kind.WHOLE, "decimals shown", 36, least=0, most=6,
-          applies=_ANALOG),
-    _more("below", Station.VALUE, "below", Kind.CHOICE, "what becomes of a value below the range", _ANALOG,
-          choices=OUTSIDE),
-    _more("above", Station.VALUE, "above", Kind.CHOICE, "what becomes of a value above the range", _ANALOG,
-          choices=OUTSIDE),
-    _more("on_failure", Station.VALUE, "on failure", Kind.CHOICE,
-          "what becomes of the value when the signal has failed; empty: as the plant says", _ANALOG,
-          choices=ON_FAILURE),
-    _more("substitute", Station.VALUE, "substitute", Kind.NUMBER, "the value that is put in its place", _ANALOG),
-    _more("on_at", Station.VALUE, "on from", Kind.NUMBER, "as a switch: on from this value", _ANALOG, pair="off_at"),
-    _more("off_at", Station.VALUE, "off below", Kind.NUMBER, "as a switch: off again below this value", _ANALOG,
-          pair="on_at"),
-    _more("value_type", Station.VALUE, "type", Kind.CHOICE, "data type of the value in the controller", _ANALOG,
-          choices=VALUE_TYPES),
-    Field("text_0", Station.VALUE, "0 says", Kind.TEXT, "the word for 0", 62, longest=30, applies=_CONTACT | _ANALOG),
-    Field("text_1", Station.VALUE, "1 says", Kind.TEXT, "the word for 1", 64, longest=30, applies=_CONTACT | _ANALOG),
-    _more("trips", Station.VALUE, "shuts", Kind.TEXT, "what this point shuts or stops when it trips", _ALL, longest=120),
-    _more("used_by", Station.VALUE, "used by", Kind.TEXT, "the control that works with it", _ALL, longest=120),
-    _more("inhibit", Station.VALUE, "inhibit", Kind.TEXT, "what keeps the trip away while one works on it", _ALL,
-          longest=120),
-    _more("tell", Station.VALUE, "tell", Kind.TEXT, "whom to tell before one works on it", _ALL, longest=120),
-    Field("checks", Station.CHECKS, "to settle", Kind.CHECKS, "what does not agree, with the figures", 420),
-)  # fmt: skip
 STORED: tuple[Field, ...] = tuple(field for field in FIELDS if field.stored)
 _BY_NAME = {field.name: field for field in FIELDS}
 
@@ -360,6 +81,10 @@ def _read_typed(name: str, typed: str) -> dict[str, Stored]:
             return {field.name: read_terminals(typed)}
         case Kind.CORES:
             return {field.name: read_cores(typed)}
+        case Kind.BANDS:
+            return {field.name: read_bands(typed)}
+        case Kind.LINK:
+            return {field.name: _read_link(field, typed)}
         case _:
             raise TextError(f"“{field.label}” is worked out and cannot be typed")
 
@@ -377,6 +102,13 @@ def _read_text(field: Field, typed: str) -> str:
     if not typed.isprintable() and any(ord(c) < 32 or ord(c) == 127 for c in typed):
         raise TextError(f"“{field.label}” holds one line of printable characters")
     return typed
+
+
+def _read_link(field: Field, typed: str) -> str:
+    address = typed if "://" in typed else f"https://{typed}"
+    if not re.fullmatch(r"https?://[^\s/?#@:]+(:\d+)?([/?#]\S*)?", address) or len(address) > 400:
+        raise TextError(f"“{typed}”: {field.label} is an address that begins with http:// or https://")
+    return address
 
 
 def _read_whole(field: Field, typed: str) -> int:

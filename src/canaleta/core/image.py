@@ -6,7 +6,7 @@ carried over to the next image with only the changed rows worked out again.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -50,13 +50,31 @@ class PlantImage:
     ) -> PlantImage:
         """An image from one mapping a point; missing fields are empty, ids are 1, 2, 3 … if not given."""
         listed = list(rows)
+        filled = {name for row in listed for name in row}
+        columns = {f.name: [row.get(f.name) for row in listed] for f in STORED if f.name in filled}
+        return cls.of_columns(
+            columns, list(ids) if ids is not None else range(1, len(listed) + 1), layout, conventions, seq
+        )
+
+    @classmethod
+    def of_columns(
+        cls,
+        columns: Mapping[str, Sequence[Stored]],
+        ids: Sequence[int],
+        layout: Layout,
+        conventions: Conventions | None = None,
+        seq: int = 0,
+    ) -> PlantImage:
+        """An image from columns; a field without one is empty throughout, which costs no memory."""
         cells = {}
         for f in STORED:
-            column = np.empty(len(listed), dtype=object)
-            column[:] = [row.get(f.name) for row in listed]
-            cells[f.name] = column
-        numbers = np.array(list(ids) if ids is not None else range(1, len(listed) + 1), dtype=np.int64)
-        return cls(seq, numbers, cells, layout, conventions or Conventions())
+            values = columns.get(f.name)
+            if values is None:
+                cells[f.name] = _nothing(len(ids))
+                continue
+            cells[f.name] = column = np.empty(len(ids), dtype=object)
+            column[:] = values
+        return cls(seq, np.array(ids, dtype=np.int64), cells, layout, conventions or Conventions())
 
     def __len__(self) -> int:
         return len(self.ids)
@@ -182,15 +200,31 @@ class PlantImage:
         return out
 
     def with_points(self, added: Mapping[int, Mapping[str, Stored]], removed: Iterable[int] = ()) -> PlantImage:
-        """The image with points added, by their identities, behind the others, and some taken away."""
-        kept = np.flatnonzero(~np.isin(self.ids, list(removed)))
-        cells = {}
+        """The image with points added, each in its place by its identity, and some taken away."""
+        stay = np.flatnonzero(~np.isin(self.ids, list(removed)))
+        filled = {name for values in added.values() for name, value in values.items() if value is not None}
+        cells, new = {}, {}
         for name, column in self.cells.items():
-            new = np.empty(len(added), dtype=object)
-            new[:] = [values.get(name) for values in added.values()]
-            cells[name] = np.concatenate((column[kept], new))
-        ids = np.concatenate((self.ids[kept], np.array(list(added), dtype=np.int64)))
-        return replace(self, ids=ids, cells=cells, _kept={})
+            if name not in filled:
+                new[name] = _nothing(len(added))
+            else:
+                new[name] = np.empty(len(added), dtype=object)
+                new[name][:] = [values.get(name) for values in added.values()]
+            if column.strides == (0,) and name not in filled:
+                cells[name] = _nothing(len(stay) + len(added))
+            else:
+                cells[name] = np.concatenate((column[stay], new[name]))
+        ids = np.concatenate((self.ids[stay], np.array(list(added), dtype=np.int64)))
+        kept = {
+            name: np.concatenate((column[stay], self._derive(name, new, _ALL))) for name, column in self._kept.items()
+        }
+        if len(added) and len(stay) and min(added) < ids[len(stay) - 1]:
+            # A point that comes back takes its place among the others by its identity.
+            order = np.argsort(ids, kind="stable")
+            ids = ids[order]
+            cells = {name: column if column.strides == (0,) else column[order] for name, column in cells.items()}
+            kept = {name: column[order] for name, column in kept.items()}
+        return replace(self, ids=ids, cells=cells, _kept=kept)
 
     def with_conventions(self, conventions: Conventions) -> PlantImage:
         """The image under other conventions; labels of channels follow, nothing that is stored changes."""
@@ -215,3 +249,8 @@ class PlantImage:
     def _reads(column: str) -> set[str]:
         kind, _, of = column.partition(":")
         return {of} if of else {"signal"} if kind == "family" else {"channel", "mode"}
+
+
+def _nothing(rows: int) -> NDArray[np.object_]:
+    """A column of empty cells, all of them one: most fields are empty in most plants."""
+    return np.broadcast_to(np.array(None, dtype=object), (rows,))

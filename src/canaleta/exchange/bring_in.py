@@ -12,10 +12,10 @@ from canaleta.core.fields import Kind, Stored
 from canaleta.core.image import PlantImage
 from canaleta.core.text import TextError
 from canaleta.exchange.csv_list import CsvError, Sheet, columns_of
-from canaleta.plant.adding import add_points
 from canaleta.plant.cells import SCALING_FORMS, read, read_alone, same_cell
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.proposals import Changes
+from canaleta.plant.rows import add_points
 
 __all__ = ["Brought", "Trouble", "bring_in", "plan_list"]
 

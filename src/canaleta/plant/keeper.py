@@ -3,19 +3,24 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Sequence
 from typing import Any
 
-from sqlalchemy import Connection, Engine, select
+from sqlalchemy import Connection, Engine, func, select
 
 from canaleta.core.conventions import Conventions
-from canaleta.core.fields import Stored
+from canaleta.core.fields import STORED, Kind, Landing, Stored
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import Cabinet, Cable, Layout, Module, Rack
 from canaleta.core.modules import ModuleType
 from canaleta.plant import tables as t
 from canaleta.plant.cells import from_row
+from canaleta.plant.points import ADDED, REMOVED, TYPICAL
 
 __all__ = ["PlantKeeper", "load_layout"]
+
+_ROWS = ("point", ADDED, REMOVED, TYPICAL)
+"""What a change set may hold without the plant being loaded anew."""
 
 
 class PlantKeeper:
@@ -87,23 +92,37 @@ def load_layout(connection: Connection, conventions: Conventions) -> Layout:
 def _load(connection: Connection, seq: int) -> PlantImage:
     conventions = Conventions.model_validate(connection.execute(select(t.plant.c.conventions)).scalar_one())
     layout = load_layout(connection, conventions)
-    rows = connection.execute(select(t.point).order_by(t.point.c.id)).mappings().all()
-    return PlantImage.of_rows(
-        (from_row(dict(row)) for row in rows), layout, conventions, seq, ids=(row["id"] for row in rows)
-    )
+    # Most of the many fields are empty in most plants: only those that hold something are read.
+    stored = [f for f in STORED if f.kind is not Kind.ADDRESS]
+    counted = connection.execute(select(*(func.count(t.point.c[f.name]) for f in stored))).one()
+    filled = [f for f, count in zip(stored, counted, strict=True) if count]
+    wanted = [t.point.c[f.name] for f in filled]
+    place = (t.point.c.id, t.point.c.module, t.point.c.channel, t.point.c.landed)
+    rows = connection.execute(select(*place, *wanted).order_by(t.point.c.id)).all()
+    ids, modules, channels, landed, *columns = list(zip(*rows, strict=True)) or [()] * (4 + len(filled))
+    cells: dict[str, Sequence[Stored]] = {f.name: column for f, column in zip(filled, columns, strict=True)}
+    cells["channel"] = [
+        None if m is None else Landing(m, c, held) for m, c, held in zip(modules, channels, landed, strict=True)
+    ]
+    return PlantImage.of_columns(cells, ids, layout, conventions, seq)
 
 
 def _advanced(connection: Connection, image: PlantImage, seq: int) -> PlantImage:
-    """The image with the points that changed since; anything but points changed means a fresh load."""
+    """The image with the points that changed, came or went since; anything else changed means a fresh load."""
     changed = connection.execute(
         select(t.change.c.entity, t.change.c.entity_id).where(t.change.c.seq > image.seq).distinct()
     ).all()
-    points = [row.entity_id for row in changed]
-    if any(row.entity != "point" for row in changed) or not all(image.has(point) for point in points):
+    if any(row.entity not in _ROWS for row in changed):
         return _load(connection, seq)
+    numbers = {row.entity_id for row in changed if row.entity != TYPICAL}
+    rows: Any = connection.execute(select(t.point).where(t.point.c.id.in_(numbers)).order_by(t.point.c.id)).mappings()
+    now = {row["id"]: from_row(row) for row in rows}
+    gone = [number for number in numbers if image.has(number) and number not in now]
+    new = {number: cells for number, cells in now.items() if not image.has(number)}
     cells: dict[tuple[int, str], Stored] = {}
-    rows: Any = connection.execute(select(t.point).where(t.point.c.id.in_(points))).mappings()
-    for row in rows:
-        at = image.row_of(row["id"])
-        cells |= {(at, name): value for name, value in from_row(row).items() if image.cells[name][at] != value}
-    return image.with_cells(cells, seq=seq)
+    for number, values in now.items():
+        if number not in new:
+            at = image.row_of(number)
+            cells |= {(at, name): value for name, value in values.items() if image.cells[name][at] != value}
+    after = image.with_cells(cells, seq=seq)
+    return after.with_points(new, gone) if new or gone else after

@@ -11,9 +11,9 @@ from canaleta.core.fields import Stored, field_named
 from canaleta.plant import tables as t
 from canaleta.plant.cells import from_json, to_json, to_row
 
-__all__ = ["ADDED", "REMOVED", "points_of_set", "write_added", "write_removed"]
+__all__ = ["ADDED", "REMOVED", "TYPICAL", "points_of_set", "write_added", "write_removed"]
 
-ADDED, REMOVED = "point added", "point removed"
+ADDED, REMOVED, TYPICAL = "point added", "point removed", "typical"
 
 
 def points_of_set(connection: Connection, target: int, entity: str) -> dict[int, dict[str, Stored]]:

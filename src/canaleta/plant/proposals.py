@@ -6,7 +6,7 @@ that stood decides a conflict. Applying takes the plant's lock, so that there is
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -14,7 +14,7 @@ from sqlalchemy import Connection, Engine, bindparam, delete, func, insert, sele
 
 from canaleta.core.convention_fields import convention_texts
 from canaleta.core.conventions import Conventions
-from canaleta.core.fields import Landing, Station, Stored, field_named
+from canaleta.core.fields import STORED, Field, Landing, Station, Stored, field_named
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import Layout
 from canaleta.core.path import describe, evaluate
@@ -23,10 +23,13 @@ from canaleta.core.text import TextError, shown
 from canaleta.plant import tables as t
 from canaleta.plant.cells import read, same_cell, to_json, to_row
 from canaleta.plant.database import notify, take_plant_lock
+from canaleta.plant.entering import enter_row
 from canaleta.plant.equipment import write_records
 from canaleta.plant.findings import from_body, stored_touching, to_body
 from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.locks import held, refuse_locked
 from canaleta.plant.points import write_added, write_removed
+from canaleta.plant.typicals import TypicalChange, write_typicals
 
 __all__ = [
     "Applied",
@@ -40,6 +43,7 @@ __all__ = [
     "apply",
     "plan",
     "preview",
+    "preview_rows",
     "reaudit",
     "with_landings",
 ]
@@ -61,11 +65,15 @@ class Edit:
 
 @dataclass(frozen=True)
 class Proposal:
-    """Edits that belong together. source: where they come from ("typed", "fix R07", "undo" …)."""
+    """Edits that belong together. source: where they come from ("typed", "fix R07", "undo" …).
+
+    partial: what cannot be read stays out, and the rest is applied (a paste); else all of them or none.
+    """
 
     edits: tuple[Edit, ...]
     source: str = "typed"
     why: str = ""
+    partial: bool = False
 
 
 @dataclass(frozen=True)
@@ -123,12 +131,18 @@ class Preview:
 
 @dataclass(frozen=True)
 class Applied:
-    """A committed change set. kept: cells of an undo that others changed since, as (point, field)."""
+    """A committed change set.
+
+    kept: cells of an undo that others changed since, as (point, field). left: what a partial proposal left out.
+    """
 
     seq: int
     preview: Preview
     image: PlantImage
     kept: tuple[tuple[int, str], ...] = ()
+    left: Planned | None = None
+    added: tuple[int, ...] = ()
+    removed: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -145,30 +159,42 @@ def plan(image: PlantImage, proposal: Proposal) -> Planned:
     if len(proposal.edits) > MOST_EDITS:
         edit = proposal.edits[MOST_EDITS]
         return Planned({}, (Refusal(edit, f"more than {MOST_EDITS} cells at once: nothing was changed; take fewer"),))
-    asked = {(edit.point, edit.field) for edit in proposal.edits}
+    by_row: dict[int, dict[str, Edit]] = {}
     for edit in proposal.edits:
         try:
-            row, column = image.row_of(edit.point), field_named(edit.field)
+            row, _ = image.row_of(edit.point), _stored(edit.field)
         except KeyError:
             refusals.append(Refusal(edit, "this point or column is no longer there"))
             continue
         now = image.text(edit.field, row)
-        if now != edit.was:
+        if now == edit.was:
+            by_row.setdefault(row, {})[edit.field] = edit
+        elif now != edit.text:
             conflicts.append(Conflict(edit, now))
-            continue
-        try:
-            values = read(image, row, column, edit.text)
-        except TextError as error:
-            refusals.append(Refusal(edit, str(error)))
-            continue
-        # What follows from an edit gives way to what somebody typed into that cell himself.
-        changes |= {
-            (row, name): value
-            for name, value in values.items()
-            if name == edit.field or (edit.point, name) not in asked
-        }
+    for row, edits in by_row.items():
+        values, troubles = _entered(image, row, edits)
+        refusals += [Refusal(edits[name], says) for name, says in troubles.items()]
+        changes |= {(row, name): value for name, value in values.items()}
     changes = {at: value for at, value in changes.items() if not same_cell(image.cells[at[1]][at[0]], value)}
     return Planned(with_landings(image, changes), tuple(refusals), tuple(conflicts))
+
+
+def _stored(name: str) -> Field:
+    """The field of that name, if people type into it. Raises KeyError."""
+    field = field_named(name)
+    if not field.stored:
+        raise KeyError(name)
+    return field
+
+
+def _entered(image: PlantImage, row: int, edits: Mapping[str, Edit]) -> tuple[dict[str, Stored], dict[str, str]]:
+    if len(edits) == 1:
+        (name, edit), *_ = edits.items()
+        try:
+            return read(image, row, field_named(name), edit.text), {}
+        except TextError as error:
+            return {}, {name: str(error)}
+    return enter_row(image.only(np.array([row])), {name: edit.text for name, edit in edits.items()}, known=True)
 
 
 def preview(connection: Connection, image: PlantImage, changes: Changes, layout: Layout | None = None) -> Preview:
@@ -177,17 +203,47 @@ def preview(connection: Connection, image: PlantImage, changes: Changes, layout:
     return _preview(connection, image, outcome, changes)
 
 
+def preview_rows(
+    connection: Connection,
+    image: PlantImage,
+    changes: Changes,
+    added: Mapping[int, Mapping[str, Stored]] | None = None,
+    removed: Mapping[int, Mapping[str, Stored]] | None = None,
+) -> Preview:
+    """What it would do if points came or went, with nothing written."""
+    return _preview(connection, image, _outcome(image, changes, added=added, removed=removed), changes)
+
+
 def apply(engine: Engine, keeper: PlantKeeper, proposal: Proposal, who: str) -> Applied | Planned:
     """Apply a proposal as one change set, or say in a Planned why it cannot be applied; then nothing is written."""
     with engine.begin() as connection:
         take_plant_lock(connection)
         image = keeper.caught_up(connection)
-        planned = plan(image, proposal)
-        if not planned.possible:
-            return replace(planned, conflicts=tuple(_by_whom(connection, c) for c in planned.conflicts))
+        planned = without_locked(connection, image, plan(image, proposal), proposal, who)
+        if planned.conflicts:
+            planned = replace(planned, conflicts=tuple(_by_whom(connection, c) for c in planned.conflicts))
+        if not planned.possible and not (proposal.partial and planned.changes):
+            return planned
         applied = commit(connection, image, planned.changes, who, proposal.source, proposal.why)
     keeper.adopt(applied.image)
-    return applied
+    return replace(applied, left=planned) if not planned.possible else applied
+
+
+def without_locked(
+    connection: Connection, image: PlantImage, planned: Planned, proposal: Proposal, who: str
+) -> Planned:
+    """The plan with edits of rows that somebody else has locked refused."""
+    locks = {point: lock for point, lock in held(connection).items() if lock.who != who and image.has(point)}
+    rows = {image.row_of(point) for point in locks}
+    if not rows & {row for row, _ in planned.changes}:
+        return planned
+    changes = {at: value for at, value in planned.changes.items() if at[0] not in rows}
+    refused = [
+        Refusal(edit, locks[edit.point].words)
+        for edit in proposal.edits
+        if edit.point in locks and (image.row_of(edit.point), edit.field) in planned.changes
+    ]
+    return replace(planned, changes=changes, refusals=(*planned.refusals, *refused))
 
 
 def commit(
@@ -202,19 +258,23 @@ def commit(
     added: Mapping[int, Mapping[str, Stored]] | None = None,
     removed: Mapping[int, Mapping[str, Stored]] | None = None,
     layout: Layout | None = None,
+    typicals: Sequence[TypicalChange] = (),
 ) -> Applied:
     """Write one change set inside the caller's transaction, which holds the plant's lock.
 
     conventions: those of the plant from now on, if they change. added, removed: points that come and go, by their
-    numbers, with their cells. layout: the hardware from now on. For any of these everything is audited again.
+    numbers, with their cells. layout: the hardware from now on. After conventions and hardware everything is audited.
+    Raises LockedError if somebody else has locked a row that it would change.
     """
     came, went = dict(added or {}), dict(removed or {})
     before = image
+    refuse_locked(connection, [*(int(image.ids[row]) for row, _ in changes), *went], who)
     if came or went:
         changes, came = _settled(image, changes, came, went)
     outcome = _outcome(image, changes, conventions, came, went, layout)
     shown_change = _preview(connection, image, outcome, changes)
-    if not changes and undoes is None and conventions is None and not came and not went and layout is None:
+    nothing = conventions is None and not came and not went and layout is None and not typicals
+    if not changes and undoes is None and nothing:
         return Applied(image.seq, shown_change, image)
     seq = image.seq + 1
     connection.execute(
@@ -233,12 +293,13 @@ def commit(
         _write_layout(connection, before, changes, layout, seq)
     _write_points(connection, before, changes, seq)
     write_added(connection, came, seq)
+    write_typicals(connection, typicals, seq)
     if conventions is not None:
         _write_conventions(connection, image.conventions, conventions, seq)
     _write_findings(connection, outcome.looked, outcome.findings, seq)
     connection.execute(update(t.plant).values(seq=seq))
     notify(connection, "canaleta_seq", seq)
-    return Applied(seq, shown_change, replace(outcome.after, seq=seq))
+    return Applied(seq, shown_change, replace(outcome.after, seq=seq), added=tuple(came), removed=tuple(went))
 
 
 def reaudit(connection: Connection, image: PlantImage) -> int:
@@ -315,7 +376,7 @@ def _outcome(
     removed: Mapping[int, object] | None = None,
     layout: Layout | None = None,
 ) -> _Outcome:
-    if conventions is not None or added or removed or layout is not None:
+    if conventions is not None or layout is not None:
         # The hardware first: a point may come back to a channel that comes back with it.
         after = (image if layout is None else image.with_layout(layout)).with_cells(changes)
         if added or removed:
@@ -324,10 +385,19 @@ def _outcome(
             after = after.with_conventions(conventions)
         everything = {*after.ids.tolist(), *(removed or {})}
         return _Outcome(after, {rule.id: everything for rule in RULES}, list(audit(after)))
+    if added or removed:
+        # Whoever wished for a channel that is left is among the changes; whoever shares a name is found by its group.
+        after = image.with_cells(changes).with_points(added or {}, removed or {})
+        whole = {f.name for f in STORED}
+        touched: dict[int, set[str]] = {number: set(whole) for number in (*(added or {}), *(removed or {}))}
+        for row, name in changes:
+            touched.setdefault(int(image.ids[row]), set()).add(name)
+        looked, findings = audit_change(image, after, touched)
+        return _Outcome(after, looked, findings)
     if not changes:
         return _Outcome(image, {})
     after = image.with_cells(changes)
-    touched: dict[int, set[str]] = {}
+    touched = {}
     for row, name in changes:
         touched.setdefault(int(image.ids[row]), set()).add(name)
     looked, findings = audit_change(image, after, touched)

@@ -27,6 +27,7 @@ from sqlalchemy import (
     Text,
     UniqueConstraint,
     func,
+    text,
 )
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.types import TypeEngine
@@ -61,6 +62,8 @@ _TYPE_OF: dict[Kind, TypeEngine[Any]] = {
     Kind.FILTER: Text(),
     Kind.TERMINALS: Text(),
     Kind.CORES: Text(),
+    Kind.BANDS: Text(),
+    Kind.LINK: Text(),
     Kind.NUMBER: Numeric(),
     Kind.WHOLE: SmallInteger(),
 }
@@ -274,5 +277,92 @@ arming = Table(
     Column("until", DateTime(timezone=True), nullable=False),
 )
 
-APPEND_ONLY = (change_set, change)
+view = Table(
+    "view",
+    metadata,
+    Column("owner", Text, primary_key=True),
+    Column("name", Text, primary_key=True),
+    Column("body", JSONB, nullable=False),
+    _now(),
+)
+
+typical = Table(
+    "typical",
+    metadata,
+    Column("id", BigInteger, primary_key=True),
+    Column("name", Text, nullable=False, unique=True),
+    Column("says", Text, nullable=False, server_default=""),
+    Column("cells", JSONB, nullable=False),
+)
+
+row_lock = Table(
+    "row_lock",
+    metadata,
+    Column("id", BigInteger, primary_key=True, autoincrement=True),
+    _now(),
+    Column("point", BigInteger, nullable=False),
+    Column("who", Text, nullable=False),
+    Column("why", Text, nullable=False),
+    Column("may_lift", Text, nullable=False, server_default=""),
+    Column("lifted_by", Text),
+    Column("lifted_at", DateTime(timezone=True)),
+    Index("ix_row_lock_held", "point", unique=True, postgresql_where=text("lifted_at is null")),
+)
+
+revision = Table(
+    "revision",
+    metadata,
+    Column("id", BigInteger, primary_key=True, autoincrement=True),
+    _now(),
+    Column("mark", Text, nullable=False),
+    Column("seq", BigInteger, nullable=False),
+    Column("who", Text, nullable=False),
+    Column("note", Text, nullable=False, server_default=""),
+    Column("open_reason", Text, nullable=False, server_default=""),
+    Column("points", Integer, nullable=False),
+    Column("findings", Integer, nullable=False),
+    Column("hash", Text, nullable=False),
+    Column("document", LargeBinary, nullable=False),
+)
+
+signature = Table(
+    "signature",
+    metadata,
+    Column("id", BigInteger, primary_key=True, autoincrement=True),
+    _now(),
+    Column("revision", ForeignKey("revision.id"), nullable=False),
+    Column("meaning", Text, nullable=False),
+    Column("who", Text, nullable=False),
+    Column("name", Text, nullable=False),
+    Column("remark", Text, nullable=False, server_default=""),
+    Column("hash", Text, nullable=False),
+    CheckConstraint("meaning in ('checked', 'issued', 'withdrawn')", name="meaning"),
+)
+
+import_job = Table(
+    "import_job",
+    metadata,
+    Column("id", BigInteger, primary_key=True, autoincrement=True),
+    _now(),
+    Column("who", Text, nullable=False),
+    Column("name", Text, nullable=False),
+    Column("state", Text, nullable=False),
+    Column("done", Float, nullable=False, server_default="0"),
+    Column("beat", DateTime(timezone=True), nullable=False, server_default=func.now()),
+    Column("says", Text, nullable=False, server_default=""),
+    Column("sheets", LargeBinary),
+    Column("choices", JSONB, nullable=False, server_default="{}"),
+    Column("result", LargeBinary),
+)
+
+mapping = Table(
+    "mapping",
+    metadata,
+    Column("name", Text, primary_key=True),
+    Column("who", Text, nullable=False),
+    _now(),
+    Column("columns", JSONB, nullable=False),
+)
+
+APPEND_ONLY = (change_set, change, revision, signature)
 """Tables that only grow: no role may change or delete a row."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -19,8 +20,9 @@ from canaleta.plant.equipment import inverse_records, trouble_of
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.points import ADDED, REMOVED, points_of_set
 from canaleta.plant.proposals import Applied, Changes, commit, with_landings
+from canaleta.plant.typicals import TypicalChange, inverse_typicals
 
-__all__ = ["NothingToUndo", "redo", "stacks", "undo"]
+__all__ = ["NothingToUndo", "redo", "revert", "stacks", "undo"]
 
 DEPTH = 500
 
@@ -62,6 +64,38 @@ def stacks(connection: Connection, who: str) -> tuple[list[int], list[int]]:
     return done, undone
 
 
+def revert(
+    engine: Engine, keeper: PlantKeeper, target: int, who: str, point: int | None = None, field: str | None = None
+) -> Applied:
+    """Take back anybody's change set as a new one: all of it, what it did to one point, or one cell of that.
+
+    Cells that were changed since stay and are named in `kept`. Raises NothingToUndo where nothing would change.
+    """
+    with engine.begin() as connection:
+        take_plant_lock(connection)
+        if connection.execute(select(t.change_set.c.seq).where(t.change_set.c.seq == target)).first() is None:
+            raise NothingToUndo("there is no such change")
+        before = keeper.caught_up(connection).seq
+        what = "a change" if point is None else "a row of a change" if field is None else "a cell"
+        applied = _inverted(connection, keeper, target, who, f"took back {what}", None, _Only(point, field))
+        if applied.seq == before:
+            raise NothingToUndo("nothing is left to take back: it was changed since")
+    keeper.adopt(applied.image)
+    return applied
+
+
+@dataclass(frozen=True)
+class _Only:
+    """The part of a change set that is meant: of one point, of one field; None for any."""
+
+    point: int | None = None
+    field: str | None = None
+
+    @property
+    def whole(self) -> bool:
+        return self.point is None
+
+
 def _turn_back(engine: Engine, keeper: PlantKeeper, who: str, way: str) -> Applied:
     with engine.begin() as connection:
         take_plant_lock(connection)
@@ -69,24 +103,34 @@ def _turn_back(engine: Engine, keeper: PlantKeeper, who: str, way: str) -> Appli
         stack = done if way == "undo" else undone
         if not stack:
             raise NothingToUndo(f"nothing of yours is left to {way}")
-        target = stack[-1]
-        image = keeper.caught_up(connection)
-        changes, kept = _inverse(connection, image, target)
+        applied = _inverted(connection, keeper, stack[-1], who, way, stack[-1], _Only())
+    keeper.adopt(applied.image)
+    return applied
+
+
+def _inverted(
+    connection: Connection, keeper: PlantKeeper, target: int, who: str, source: str, undoes: int | None, only: _Only
+) -> Applied:
+    """Commit what takes a change set back, or a part of it."""
+    image = keeper.caught_up(connection)
+    changes, kept = _inverse(connection, image, target, only)
+    back, gone, held = _inverse_points(connection, image, target, only)
+    conventions, layout = None, None
+    kinds: list[TypicalChange] = []
+    if only.whole:
         conventions, also = _inverse_conventions(connection, image, target)
-        back, gone, held = _inverse_points(connection, image, target)
+        kinds, stayed_kinds = inverse_typicals(connection, target)
         layout, stayed = inverse_records(connection, image.layout, target, _claimed(image, changes))
         if layout is not None and (says := trouble_of(layout)):
             raise NothingToUndo(f"it cannot be turned back as it stands: {says}")
-        changes, homeless = _on_layout(image, changes, layout or image.layout)
-        changes = with_landings(image, changes)
-        kept += homeless
-        applied = commit(
-            connection, image, changes, who, way,
-            undoes=target, conventions=conventions, added=back, removed=gone, layout=layout,
-        )  # fmt: skip
-        kept += also + held + [(0, name) for name in stayed]
-    keeper.adopt(applied.image)
-    return Applied(applied.seq, applied.preview, applied.image, tuple(kept))
+        held += also + [(0, name) for name in (*stayed, *stayed_kinds)]
+    changes, homeless = _on_layout(image, changes, layout or image.layout)
+    changes = with_landings(image, changes)
+    applied = commit(
+        connection, image, changes, who, source,
+        undoes=undoes, conventions=conventions, added=back, removed=gone, layout=layout, typicals=kinds,
+    )  # fmt: skip
+    return replace(applied, kept=tuple(kept + homeless + held))
 
 
 def _claimed(image: PlantImage, changes: Changes) -> set[int]:
@@ -114,15 +158,23 @@ def _on_layout(image: PlantImage, changes: Changes, layout: Layout) -> tuple[Cha
     return out, kept
 
 
-def _inverse(connection: Connection, image: PlantImage, target: int) -> tuple[Changes, list[tuple[int, str]]]:
-    rows = connection.execute(
-        select(t.change.c.entity_id, t.change.c.fields).where(t.change.c.seq == target, t.change.c.entity == "point")
-    ).all()
+def _inverse(
+    connection: Connection, image: PlantImage, target: int, only: _Only
+) -> tuple[Changes, list[tuple[int, str]]]:
+    of = select(t.change.c.entity_id, t.change.c.fields).where(t.change.c.seq == target, t.change.c.entity == "point")
+    if only.point is not None:
+        of = of.where(t.change.c.entity_id == only.point)
+    rows = connection.execute(of).all()
     changes: Changes = {}
     kept: list[tuple[int, str]] = []
     for row in rows:
+        if not image.has(row.entity_id):
+            kept += [(row.entity_id, name) for name in row.fields]
+            continue
         at = image.row_of(row.entity_id)
         for name, (was, became) in row.fields.items():
+            if only.field not in (None, name):
+                continue
             if _comparable(to_json(image.cells[name][at])) != _comparable(became):
                 kept.append((row.entity_id, name))
                 continue
@@ -131,14 +183,20 @@ def _inverse(connection: Connection, image: PlantImage, target: int) -> tuple[Ch
 
 
 def _inverse_points(
-    connection: Connection, image: PlantImage, target: int
+    connection: Connection, image: PlantImage, target: int, only: _Only
 ) -> tuple[dict[int, dict[str, Stored]], dict[int, dict[str, Stored]], list[tuple[int, str]]]:
     """(points to bring back, points to take away, points that stay because somebody changed them since)."""
-    back = {n: cells for n, cells in points_of_set(connection, target, REMOVED).items() if not image.has(n)}
+    if only.field is not None:
+        return {}, {}, []
+
+    def meant(number: int) -> bool:
+        return only.point in (None, number)
+
+    back = {n: c for n, c in points_of_set(connection, target, REMOVED).items() if not image.has(n) and meant(n)}
     gone: dict[int, dict[str, Stored]] = {}
     held = []
     for number, cells in points_of_set(connection, target, ADDED).items():
-        if not image.has(number):
+        if not image.has(number) or not meant(number):
             continue
         row = image.row_of(number)
         now = {name: column[row] for name, column in image.cells.items() if column[row] is not None}

@@ -22,14 +22,17 @@ from canaleta.web import (
     doors,
     exchange_api,
     hardware_api,
+    history_api,
     injection_api,
     list_api,
     path_api,
     problems,
     racks_api,
+    rows_api,
     session_api,
     sheet_api,
     stream_api,
+    views_api,
     wiring_api,
 )
 from canaleta.web.hub import Hub
@@ -59,6 +62,9 @@ def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, d
     for part in (
         session_api,
         list_api,
+        rows_api,
+        views_api,
+        history_api,
         path_api,
         sheet_api,
         injection_api,

@@ -8,6 +8,7 @@ import queue
 import threading
 import time
 from collections.abc import Iterable
+from dataclasses import dataclass, field
 from typing import Any
 
 import orjson
@@ -15,18 +16,25 @@ import psycopg
 from sqlalchemy import Connection, Engine, select
 from sqlalchemy.exc import SQLAlchemyError
 
-from canaleta.core.fields import Landing, field_named, written
+from canaleta.core.fields import STORED, Landing, field_named, written
+from canaleta.core.follows import follow_cells, followed_by
+from canaleta.core.image import PlantImage
 from canaleta.core.layout import Layout
 from canaleta.plant import tables as t
 from canaleta.plant.cells import from_json
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.live import LiveBlock, read_block
+from canaleta.plant.locks import LOCKS_CHANNEL, held
+from canaleta.plant.points import ADDED, REMOVED, TYPICAL
 
-__all__ = ["Hub", "Subscriber", "TooManyStreamsError", "changes_since", "event"]
+__all__ = ["Hub", "Subscriber", "TooManyStreamsError", "changes_since", "event", "point_row"]
 
 log = logging.getLogger("web")
 MOST_REPLAYED = 2000
 LONGEST_QUEUE = 256
+HERE_CHANNEL = "canaleta_here"
+HERE_S = 40.0
+"""How long a screen that says nothing counts as being there."""
 
 
 class TooManyStreamsError(RuntimeError):
@@ -81,6 +89,7 @@ class Hub:
         self._thread: threading.Thread | None = None
         self._seq = 0
         self._ready = threading.Event()
+        self._here: dict[str, tuple[float, dict[str, Any]]] = {}
 
     def join(self, racks: Iterable[int]) -> Subscriber:
         """A new stream for these racks. Raises TooManyStreamsError.
@@ -108,7 +117,7 @@ class Hub:
         while True:
             try:
                 with self._connection() as connection:
-                    for channel in ("canaleta_seq", "canaleta_live"):
+                    for channel in ("canaleta_seq", "canaleta_live", LOCKS_CHANNEL, HERE_CHANNEL):
                         connection.execute(f"listen {channel}")
                     self._catch_up()
                     self._ready.set()
@@ -134,18 +143,39 @@ class Hub:
                 self._publish_block(connection, rack)
 
     def _heard(self, channel: str, payload: str) -> None:
+        if channel == HERE_CHANNEL:
+            self._came(orjson.loads(payload))
+            return
         with self._engine.connect() as connection:
             if channel == "canaleta_seq":
                 self._publish_changes(connection)
+            elif channel == LOCKS_CHANNEL:
+                self._tell(locks_event(connection))
             else:
                 self._publish_block(connection, int(payload.partition(":")[0]))
 
     def _publish_changes(self, connection: Connection) -> None:
         image = self._keeper.caught_up(connection)
-        for seq, data in changes_since(connection, image.layout, self._seq):
+        for seq, data in changes_since(connection, image, self._seq):
             self._seq = seq
             for subscriber in self._everyone():
                 subscriber.change(data)
+
+    def here(self) -> list[bytes]:
+        """Who is there now, as events."""
+        now = time.monotonic()
+        with self._lock:
+            self._here = {tab: (at, data) for tab, (at, data) in self._here.items() if now - at < HERE_S}
+            return [event("here", data) for _, data in self._here.values()]
+
+    def _came(self, data: dict[str, Any]) -> None:
+        with self._lock:
+            self._here[data["tab"]] = (time.monotonic(), data)
+        self._tell(event("here", data))
+
+    def _tell(self, data: bytes) -> None:
+        for subscriber in self._everyone():
+            subscriber.change(data)
 
     def _publish_block(self, connection: Connection, rack: int) -> None:
         block = read_block(connection, rack)
@@ -165,6 +195,11 @@ def event(name: str, data: Any, number: int | None = None) -> bytes:
     return f"{head}event: {name}\ndata: ".encode() + orjson.dumps(data) + b"\n\n"
 
 
+def locks_event(connection: Connection) -> bytes:
+    """Every locked row, as an event."""
+    return event("locks", {"locks": [lock.__dict__ for lock in held(connection).values()]})
+
+
 def block_event(block: LiveBlock) -> bytes:
     """A live block as an event: packed arrays in base64, little endian."""
     arrays = {
@@ -178,41 +213,73 @@ def block_event(block: LiveBlock) -> bytes:
     )
 
 
-def changes_since(connection: Connection, layout: Layout, seq: int) -> list[tuple[int, bytes]]:
-    """(seq, event) of every change set after `seq`, oldest first."""
+def changes_since(connection: Connection, image: PlantImage, seq: int) -> list[tuple[int, bytes]]:
+    """(seq, event) of every change set after `seq`, oldest first.
+
+    image: the plant at least as new as these sets; what follows from cells, and points that came, are told as they
+    are in it, for later sets bring every reader there anyway.
+    """
     sets = connection.execute(select(t.change_set).where(t.change_set.c.seq > seq).order_by(t.change_set.c.seq)).all()
     if not sets:
         return []
-    rows = connection.execute(select(t.change).where(t.change.c.seq > seq)).all()
-    cells: dict[int, list[tuple[int, str, str]]] = {}
-    anew: set[int] = set()
-    for row in rows:
-        if row.entity != "point":
-            # Conventions and hardware change how everything else is written: the list is read anew.
-            anew.add(row.seq)
-            continue
-        for name, (_, becomes) in row.fields.items():
-            cells.setdefault(row.seq, []).append((row.entity_id, name, cell_text(layout, name, becomes)))
-    return [
-        (
-            s.seq,
-            event(
-                "change",
-                {
-                    "seq": s.seq,
-                    "at": s.at,
-                    "who": s.who,
-                    "source": s.source,
-                    "cells": cells.get(s.seq, []),
-                    "closed": s.findings_closed,
-                    "opened": s.findings_opened,
-                },
-                s.seq,
-            )
-            + (event("reload", {"seq": s.seq}) if s.seq in anew else b""),
-        )
-        for s in sets
-    ]
+    news: dict[int, _News] = {s.seq: _News() for s in sets}
+    for row in connection.execute(select(t.change).where(t.change.c.seq > seq)):
+        news[row.seq].take(row.entity, row.entity_id, row.fields, image)
+    return [(s.seq, _change_event(s, news[s.seq], image)) for s in sets]
+
+
+@dataclass
+class _News:
+    """What one change set did to the list. anew: that it is better read anew."""
+
+    cells: list[tuple[int, str, str]] = field(default_factory=list)
+    added: list[int] = field(default_factory=list)
+    removed: list[int] = field(default_factory=list)
+    typicals: bool = False
+    anew: bool = False
+
+    def take(self, entity: str, number: int, fields: dict[str, Any], image: PlantImage) -> None:
+        if entity == "point":
+            self.cells += [(number, n, cell_text(image.layout, n, becomes)) for n, (_, becomes) in fields.items()]
+        elif entity == ADDED:
+            self.added.append(number)
+        elif entity == REMOVED:
+            self.removed.append(number)
+        elif entity == TYPICAL:
+            self.typicals = True
+        else:
+            # Conventions and hardware change how everything else is written.
+            self.anew = True
+
+
+def _change_event(row: Any, news: _News, image: PlantImage) -> bytes:
+    came = [] if news.anew else [point_row(image, number) for number in news.added if image.has(number)]
+    moved = {point for point, name, _ in news.cells if name == "channel" and image.has(point)}
+    rack_of = {m.id: m.rack for m in image.layout.modules.values()}
+    many = len(came) > MOST_REPLAYED
+    data = {
+        "seq": row.seq,
+        "at": row.at,
+        "who": row.who,
+        "source": row.source,
+        "cells": [*news.cells, *follow_cells(image, ((point, name) for point, name, _ in news.cells))],
+        "closed": row.findings_closed,
+        "opened": row.findings_opened,
+        "added": [] if many else came,
+        "removed": news.removed,
+        "racks": [(point, rack_of.get(int(image.module[image.row_of(point)]), 0)) for point in moved],
+        "typicals": news.typicals,
+    }
+    return event("change", data, row.seq) + (event("reload", {"seq": row.seq}) if news.anew or many else b"")
+
+
+def point_row(image: PlantImage, number: int) -> dict[str, Any]:
+    """One point as a row of the list: {"id", "rack", "cells": {field: text}}; empty cells are left out."""
+    at = image.row_of(number)
+    cells = {f.name: text for f in STORED if (text := image.text(f.name, at))}
+    cells |= {name: texts[0] for name, texts in followed_by(image, ("tag", "channel"), [at]).items()}
+    module = image.layout.modules.get(int(image.module[at]))
+    return {"id": number, "rack": module.rack if module else 0, "cells": cells}
 
 
 def cell_text(layout: Layout, name: str, value: Any) -> str:

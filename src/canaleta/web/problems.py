@@ -12,6 +12,7 @@ from sqlalchemy.exc import OperationalError, SQLAlchemyError
 from werkzeug.exceptions import HTTPException
 
 from canaleta.plant.accounts import AccountError
+from canaleta.plant.locks import LockedError
 
 __all__ = ["PROBLEMS", "CellProblem", "Problem", "ProblemError", "install", "invalid_request"]
 
@@ -81,6 +82,14 @@ def install(app: Flask) -> None:
     @app.errorhandler(AccountError)
     def _account(error: AccountError) -> Response:
         return _answer(Problem(status=422, title=str(error)))
+
+    @app.errorhandler(LockedError)
+    def _locked(error: LockedError) -> Response:
+        return _answer(
+            Problem(
+                status=409, title=str(error), detail="nothing was changed", remedy="ask whoever may lift the lock"
+            )
+        )
 
     @app.errorhandler(HTTPException)
     def _http(error: HTTPException) -> Response | Any:

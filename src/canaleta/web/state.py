@@ -10,6 +10,7 @@ import orjson
 from sqlalchemy import Connection, Engine
 
 from canaleta.core.fields import STORED
+from canaleta.core.follows import followed_by
 from canaleta.core.image import PlantImage
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.web.hub import MOST_REPLAYED, Hub
@@ -44,7 +45,7 @@ class Snapshots:
 
 
 def snapshot(image: PlantImage) -> bytes:
-    """The list in columns: {"seq", "ids", "columns": {field: [text, …]}}; every cell is text, '' if empty.
+    """The list in columns: {"seq", "ids", "racks", "columns": {field: [text, …]}}; every cell is text, '' if empty.
 
     A column without any text is left out: most fields of the path page are empty in most plants.
     """
@@ -53,6 +54,7 @@ def snapshot(image: PlantImage) -> bytes:
         for f in STORED
         if f.listed or any(value is not None for value in image.cells[f.name])
     }
+    columns |= followed_by(image, ("tag", "channel"))
     return orjson.dumps(
         {"seq": image.seq, "ids": image.ids.tolist(), "racks": image_racks(image), "columns": columns}
     )

@@ -15,7 +15,15 @@ from canaleta.plant import tables as t
 from canaleta.plant.accounts import valid_session
 from canaleta.plant.live import read_block
 from canaleta.web.doors import cookie_name, needs
-from canaleta.web.hub import MOST_REPLAYED, Subscriber, TooManyStreamsError, block_event, changes_since, event
+from canaleta.web.hub import (
+    MOST_REPLAYED,
+    Subscriber,
+    TooManyStreamsError,
+    block_event,
+    changes_since,
+    event,
+    locks_event,
+)
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.shared import shared
 from canaleta.web.state import Shared
@@ -37,7 +45,7 @@ class StreamQuery(BaseModel):
 @api.get("/stream", responses={200: {"content": {"text/event-stream": {"schema": {"type": "string"}}}}})
 @needs("read")
 def stream(query: StreamQuery) -> Response:
-    """Events: `hello`, `change`, `live`, `beat` (server time), `reload` (too much was missed), `out`."""
+    """Events: `hello`, `change`, `live`, `locks`, `here`, `beat` (server time), `reload` (too much was missed), `out`."""
     racks = [int(number) for number in query.racks.split(",") if number]
     try:
         subscriber = shared().hub.join(racks)
@@ -65,10 +73,10 @@ def _first(state: Shared, subscriber: Subscriber, since: int) -> list[bytes]:
         hello = event("hello", {"seq": seq, "now": time.time()})
         if not 0 <= seq - since <= MOST_REPLAYED:
             return [hello, event("reload", {"seq": seq})]
-        layout = state.image(connection).layout
-        missed = [data for _, data in changes_since(connection, layout, since)]
+        missed = [data for _, data in changes_since(connection, state.image(connection), since)]
         blocks = [read_block(connection, rack) for rack in sorted(subscriber.racks)]
-    return [hello, *missed, *(block_event(block) for block in blocks if block)]
+        locks = locks_event(connection)
+    return [hello, *missed, locks, *state.hub.here(), *(block_event(block) for block in blocks if block)]
 
 
 def _events(state: Shared, subscriber: Subscriber, first: list[bytes], token: str) -> Iterator[bytes]:

@@ -90,6 +90,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/here": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say where one is; every screen hears of it, and forgets it when it is not said again. */
+        post: operations["views_here_here_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/history": {
         parameters: {
             query?: never;
@@ -97,10 +114,27 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Change sets, newest first, of the plant or of one point. */
-        get: operations["list_history_history_get"];
+        /** Change sets, newest first. */
+        get: operations["history_history_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/history/{seq}/revert": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take back a change set, a row of it or a cell, as a new change set. What was changed since stays. */
+        post: operations["history_take_back__int_seq__revert_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -135,6 +169,23 @@ export interface paths {
         put?: never;
         /** Read a list; with `apply` take it in as one change set. 422 says why it cannot be read. */
         post: operations["exchange_bring_lists_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/locks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every locked row. */
+        get: operations["rows_all_locks_locks_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -260,6 +311,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make points as one change set. Cells that cannot be read stay empty and come back in `left`. */
+        post: operations["rows_new_points_points_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What new points would hold, with nothing written. */
+        post: operations["rows_preview_points_points_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take points away as one change set, or say what that does. Undo brings them back with everything they held. */
+        post: operations["rows_remove_points_points_remove_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/points/{point}/fits/{rack}": {
         parameters: {
             query?: never;
@@ -289,6 +391,24 @@ export interface paths {
         put: operations["injection_inject__int_point__injection_put"];
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/lock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Lock a row: until it is lifted, only who locked it may change it. */
+        put: operations["rows_lock_points__int_point__lock_put"];
+        post?: never;
+        /** Lift the lock of a row: one's own, one whose lock names one, or any as administrator. */
+        delete: operations["rows_unlock_points__int_point__lock_delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -405,7 +525,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Preview or apply edits. 422 names each cell that cannot be read, 409 each that says something else by now. */
+        /**
+         * Preview or apply edits. 422 names each cell that cannot be read, 409 each that says something else by now.
+         * @description <br/>With `partial` those are left out and told, and the others are applied.
+         */
         post: operations["list_propose_proposals_post"];
         delete?: never;
         options?: never;
@@ -532,6 +655,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/series": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The next texts after some in the cells of a field. */
+        post: operations["rows_series_series_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -592,10 +732,62 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Events: `hello`, `change`, `live`, `beat` (server time), `reload` (too much was missed), `out`. */
+        /** Events: `hello`, `change`, `live`, `locks`, `here`, `beat` (server time), `reload` (too much was missed), `out`. */
         get: operations["stream_stream_stream_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/typicals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every typical. */
+        get: operations["rows_all_typicals_typicals_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/typicals/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Make a typical or change it; points named follow, as one change set. */
+        put: operations["rows_keep_typical_typicals__string_name__put"];
+        post?: never;
+        /** Take a typical away; the points made from it stay as they are. */
+        delete: operations["rows_drop_typical_typicals__string_name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/typicals/{name}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which cells of which points would follow the change of a typical. */
+        post: operations["rows_preview_typical_typicals__string_name__preview_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -614,6 +806,41 @@ export interface paths {
         /** Undo one's own last change set. */
         post: operations["list_undo_last_undo_post"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's own views and the plant's. */
+        get: operations["views_views_views_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/views/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a view under a name, over an older one of that name. The plant's are kept by engineers. */
+        put: operations["views_keep_view_views__string_name__put"];
+        post?: never;
+        /** Let a view go. */
+        delete: operations["views_drop_view_views__string_name__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -816,9 +1043,18 @@ export interface components {
         };
         /**
          * ChangedOut
-         * @description What a proposal did, or would do. kept: cells an undo left as others made them.
+         * @description What a proposal did, or would do.
+         *
+         *     follows: cells that follow from those that changed. kept: cells an undo left as others made them. left: cells that
+         *     a partial proposal left out, each with the reason. added, removed: points that came and went. moved_count: of all
+         *     values that move; moved holds the first of them.
          */
         ChangedOut: {
+            /**
+             * Added
+             * @default []
+             */
+            added?: components["schemas"]["RowOut"][];
             /** Applied */
             applied: boolean;
             /** Cells */
@@ -826,14 +1062,34 @@ export interface components {
             /** Closed */
             closed: string[];
             /**
+             * Follows
+             * @default []
+             */
+            follows?: components["schemas"]["CellText"][];
+            /**
              * Kept
              * @default []
              */
             kept?: components["schemas"]["CellRef"][];
+            /**
+             * Left
+             * @default []
+             */
+            left?: components["schemas"]["CellProblem"][];
             /** Moved */
             moved: components["schemas"]["MovedOut"][];
+            /**
+             * Moved Count
+             * @default 0
+             */
+            moved_count?: number;
             /** Opened */
             opened: components["schemas"]["FindingOut"][];
+            /**
+             * Removed
+             * @default []
+             */
+            removed?: number[];
             /** Seq */
             seq: number;
         };
@@ -919,6 +1175,16 @@ export interface components {
             count: components["schemas"]["CountOut"];
             /** Name */
             name: string;
+        };
+        /**
+         * ColumnIn
+         * @description A column that is shown, with its width in pixels.
+         */
+        ColumnIn: {
+            /** Field */
+            field: string;
+            /** Width */
+            width: number;
         };
         /**
          * ComparedOut
@@ -1298,6 +1564,19 @@ export interface components {
             label: string;
         };
         /**
+         * GoneIn
+         * @description Points to take away.
+         */
+        GoneIn: {
+            /**
+             * Apply
+             * @default true
+             */
+            apply?: boolean;
+            /** Points */
+            points: number[];
+        };
+        /**
          * HardwareIn
          * @description Operations in order, each {"do": …} as docs/hardware.md lists them; `apply` false only says what they would do.
          */
@@ -1342,6 +1621,24 @@ export interface components {
             seq: number;
         };
         /**
+         * HereIn
+         * @description Where one is: the cell that is chosen. tab: a name the screen gives itself, so that two of one's own are two.
+         */
+        HereIn: {
+            /**
+             * Field
+             * @default
+             */
+            field?: string;
+            /**
+             * Point
+             * @default null
+             */
+            point?: number | null;
+            /** Tab */
+            tab: string;
+        };
+        /**
          * HistoryCell
          * @description A cell in the history.
          */
@@ -1359,21 +1656,25 @@ export interface components {
         };
         /**
          * HistoryOut
-         * @description Change sets, newest first.
+         * @description Change sets, newest first. people: everybody who ever changed something.
          */
         HistoryOut: {
+            /** People */
+            people: string[];
             /** Sets */
             sets: components["schemas"]["HistorySet"][];
         };
         /**
          * HistorySet
-         * @description A change set: who, when, from where.
+         * @description A change set: who, when, from where. cells: the first of `count`.
          */
         HistorySet: {
             /** At */
             at: string;
             /** Cells */
             cells: components["schemas"]["HistoryCell"][];
+            /** Count */
+            count: number;
             /** Seq */
             seq: number;
             /** Source */
@@ -1438,6 +1739,43 @@ export interface components {
             over: boolean;
             /** Rating Ma */
             rating_ma: number;
+        };
+        /**
+         * LockIn
+         * @description Why a row is locked, and which account besides one's own may lift that.
+         */
+        LockIn: {
+            /**
+             * May Lift
+             * @default
+             */
+            may_lift?: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * LockOut
+         * @description A locked row.
+         */
+        LockOut: {
+            /** At */
+            at: string;
+            /** May Lift */
+            may_lift: string;
+            /** Point */
+            point: number;
+            /** Who */
+            who: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * LocksOut
+         * @description Every locked row.
+         */
+        LocksOut: {
+            /** Locks */
+            locks: components["schemas"]["LockOut"][];
         };
         /**
          * LogLine
@@ -1544,12 +1882,88 @@ export interface components {
             was: string;
         };
         /**
+         * NewIn
+         * @description New points: so many alike, or a row of texts each. `apply` false only says what they would hold.
+         */
+        NewIn: {
+            /**
+             * Apply
+             * @default true
+             */
+            apply?: boolean;
+            /** Cells */
+            cells?: {
+                [key: string]: string;
+            };
+            /**
+             * Count
+             * @default 0
+             */
+            count?: number;
+            /**
+             * Like
+             * @default null
+             */
+            like?: number | null;
+            /** Rows */
+            rows?: {
+                [key: string]: string;
+            }[];
+            /**
+             * Typical
+             * @default
+             */
+            typical?: string;
+        };
+        /**
+         * NewOut
+         * @description What new rows would hold.
+         */
+        NewOut: {
+            /** Rows */
+            rows: {
+                [key: string]: string;
+            }[];
+            /** Troubles */
+            troubles: components["schemas"]["NewTrouble"][];
+        };
+        /**
          * NewPassword
          * @description A new password for one's own account.
          */
         NewPassword: {
             /** Password */
             password: string;
+        };
+        /**
+         * NewTrouble
+         * @description A cell of a new row that cannot be read; row counts from 0.
+         */
+        NewTrouble: {
+            /** Field */
+            field: string;
+            /** Row */
+            row: number;
+            /** Says */
+            says: string;
+            /** Typed */
+            typed: string;
+        };
+        /**
+         * Part
+         * @description What of a change set to take back: all of it, one point's part, or one cell.
+         */
+        Part: {
+            /**
+             * Field
+             * @default null
+             */
+            field?: string | null;
+            /**
+             * Point
+             * @default null
+             */
+            point?: number | null;
         };
         /**
          * PathIn
@@ -1732,6 +2146,11 @@ export interface components {
             /** Edits */
             edits: components["schemas"]["EditIn"][];
             /**
+             * Partial
+             * @default false
+             */
+            partial?: boolean;
+            /**
              * Source
              * @default typed
              */
@@ -1836,6 +2255,40 @@ export interface components {
             was: string;
         };
         /**
+         * RowOut
+         * @description A point as a row of the list; empty cells are left out.
+         */
+        RowOut: {
+            /** Cells */
+            cells: {
+                [key: string]: string;
+            };
+            /** Id */
+            id: number;
+            /** Rack */
+            rack: number;
+        };
+        /**
+         * SeriesIn
+         * @description Texts to count on from, in the cells of one field.
+         */
+        SeriesIn: {
+            /** Count */
+            count: number;
+            /** Field */
+            field: string;
+            /** Texts */
+            texts: string[];
+        };
+        /**
+         * SeriesOut
+         * @description The texts that follow.
+         */
+        SeriesOut: {
+            /** Texts */
+            texts: string[];
+        };
+        /**
          * SessionNow
          * @description Who is signed in, with what rights, and what changes must carry.
          */
@@ -1932,6 +2385,19 @@ export interface components {
             password: string;
         };
         /**
+         * SortIn
+         * @description A column that rows are sorted by.
+         */
+        SortIn: {
+            /**
+             * Down
+             * @default false
+             */
+            down?: boolean;
+            /** Field */
+            field: string;
+        };
+        /**
          * StationOut
          * @description One station. figure: as shown, '' if unknown. typed: it is where the value was given.
          */
@@ -1965,6 +2431,17 @@ export interface components {
             reported: number;
             /** Slot */
             slot: number;
+        };
+        /**
+         * Taken
+         * @description It is done.
+         */
+        Taken: {
+            /**
+             * Done
+             * @default true
+             */
+            done?: boolean;
         };
         /**
          * TerminalOut
@@ -2079,6 +2556,57 @@ export interface components {
             /** Types */
             types: components["schemas"]["TypeOut"][];
         };
+        /**
+         * TypicalIn
+         * @description A typical from now on. becomes: its new name, if that changes. points: those that follow the change.
+         */
+        TypicalIn: {
+            /**
+             * Apply
+             * @default true
+             */
+            apply?: boolean;
+            /**
+             * Becomes
+             * @default
+             */
+            becomes?: string;
+            /** Cells */
+            cells: {
+                [key: string]: string;
+            };
+            /** Points */
+            points?: number[];
+            /**
+             * Says
+             * @default
+             */
+            says?: string;
+        };
+        /**
+         * TypicalOut
+         * @description A typical, and how many points were made from it.
+         */
+        TypicalOut: {
+            /** Cells */
+            cells: {
+                [key: string]: string;
+            };
+            /** Name */
+            name: string;
+            /** Points */
+            points: number;
+            /** Says */
+            says: string;
+        };
+        /**
+         * TypicalsOut
+         * @description Every typical.
+         */
+        TypicalsOut: {
+            /** Typicals */
+            typicals: components["schemas"]["TypicalOut"][];
+        };
         /** ValidationErrorModel */
         ValidationErrorModel: {
             /**
@@ -2115,6 +2643,63 @@ export interface components {
              * @default null
              */
             url?: string | null;
+        };
+        /**
+         * ViewBody
+         * @description What is shown, in which order, how dense, and what is sought.
+         */
+        ViewBody: {
+            /** Columns */
+            columns: components["schemas"]["ColumnIn"][];
+            /**
+             * Density
+             * @default usual
+             * @enum {string}
+             */
+            density?: "close" | "usual" | "wide";
+            /**
+             * Find
+             * @default
+             */
+            find?: string;
+            /**
+             * Group
+             * @default
+             */
+            group?: string;
+            /** Sort */
+            sort?: components["schemas"]["SortIn"][];
+        };
+        /**
+         * ViewIn
+         * @description A view to keep: for oneself, or for everybody in the plant.
+         */
+        ViewIn: {
+            body: components["schemas"]["ViewBody"];
+            /**
+             * Plants
+             * @default false
+             */
+            plants?: boolean;
+        };
+        /**
+         * ViewOut
+         * @description A view that was kept. plants: everybody sees it.
+         */
+        ViewOut: {
+            body: components["schemas"]["ViewBody"];
+            /** Name */
+            name: string;
+            /** Plants */
+            plants: boolean;
+        };
+        /**
+         * ViewsOut
+         * @description One's own views and the plant's, by name.
+         */
+        ViewsOut: {
+            /** Views */
+            views: components["schemas"]["ViewOut"][];
         };
         /**
          * WiringOut
@@ -2471,10 +3056,63 @@ export interface operations {
             };
         };
     };
-    list_history_history_get: {
+    views_here_here_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HereIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    history_history_get: {
         parameters: {
             query?: {
                 point?: number | null;
+                field?: string | null;
+                who?: string | null;
+                source?: string | null;
+                seq?: number | null;
                 before?: number;
                 most?: number;
             };
@@ -2491,6 +3129,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HistoryOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    history_take_back__int_seq__revert_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                seq: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Part"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -2585,6 +3274,51 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BroughtOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_all_locks_locks_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LocksOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -2937,6 +3671,153 @@ export interface operations {
             };
         };
     };
+    rows_new_points_points_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_preview_points_points_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_remove_points_points_remove_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GoneIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     cabinets_fits_points__int_point__fits__int_rack__get: {
         parameters: {
             query?: never;
@@ -3007,6 +3888,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["InjectOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_lock_points__int_point__lock_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LockIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LocksOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_unlock_points__int_point__lock_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LocksOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -3699,6 +4678,55 @@ export interface operations {
             };
         };
     };
+    rows_series_series_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeriesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     session_who_am_i_get: {
         parameters: {
             query?: never;
@@ -3984,6 +5012,200 @@ export interface operations {
             };
         };
     };
+    rows_all_typicals_typicals_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TypicalsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_keep_typical_typicals__string_name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypicalIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_drop_typical_typicals__string_name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_preview_typical_typicals__string_name__preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypicalIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_undo_last_undo_post: {
         parameters: {
             query?: never;
@@ -4000,6 +5222,151 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    views_views_views_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    views_keep_view_views__string_name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ViewIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    views_drop_view_views__string_name__delete: {
+        parameters: {
+            query?: {
+                plants?: boolean;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewsOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -11,7 +11,7 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{
   'update:modelValue': [string]
-  done: [where: 'down' | 'right' | 'left' | 'stay']
+  done: [where: 'down' | 'right' | 'left' | 'stay' | 'all']
   leave: []
 }>()
 const input = ref<HTMLInputElement | null>(null)
@@ -41,7 +41,7 @@ function typed(event: Event) {
   emit('update:modelValue', (event.target as HTMLInputElement).value)
 }
 
-function accept(where: 'down' | 'right' | 'left' | 'stay') {
+function accept(where: 'down' | 'right' | 'left' | 'stay' | 'all') {
   if (closed) return
   closed = true
   const choice = offered.value[marked.value]
@@ -57,7 +57,7 @@ function key(event: KeyboardEvent) {
     const count = offered.value.length
     marked.value = (marked.value + step + count) % count
     items.value[marked.value]?.scrollIntoView({ block: 'nearest' })
-  } else if (event.key === 'Enter') accept('down')
+  } else if (event.key === 'Enter') accept(event.ctrlKey ? 'all' : 'down')
   else if (event.key === 'Tab') {
     event.preventDefault()
     accept(event.shiftKey ? 'left' : 'right')

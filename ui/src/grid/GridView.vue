@@ -10,17 +10,32 @@ import LiveCell from '../parts/LiveCell.vue'
 import { usePlant } from '../plant/store'
 import { asTyped } from '../plant/words'
 import CellEditor from './CellEditor.vue'
+import type { Group } from '../plant/order'
 import { at, holds } from './selection'
 import { useGrid } from './useGrid'
 
 type Field = Schemas['FieldOut']
-const ROW = 25
 
-const props = defineProps<{ rows: number[]; fields: Field[]; active: number | null }>()
+const props = withDefaults(
+  defineProps<{
+    rows: number[]
+    fields: Field[]
+    active: number | null
+    groups?: Group[]
+    sort?: { field: string; down?: boolean }[]
+    rowHeight?: number
+  }>(),
+  { groups: () => [], sort: () => [], rowHeight: 25 },
+)
 const emit = defineEmits<{
-  select: [selection: { point: number; field: string; cells: number }]
+  select: [selection: { point: number; field: string; cells: number; points: number[] }]
   open: [point: number]
   find: []
+  turn: [group: string]
+  more: [rows: Record<string, string>[]]
+  sort: [field: string, more: boolean]
+  width: [field: string, pixels: number]
+  reorder: [field: string, after: string]
 }>()
 const plant = usePlant()
 const box = ref<HTMLElement | null>(null)
@@ -29,7 +44,7 @@ const virtual = useVirtualizer(
   computed(() => ({
     count: props.rows.length,
     getScrollElement: () => box.value,
-    estimateSize: () => ROW,
+    estimateSize: () => props.rowHeight,
     overscan: 12,
     scrollPaddingStart: 56,
   })),
@@ -38,7 +53,7 @@ const drawn = computed(() => virtual.value.getVirtualItems())
 const grid = useGrid({
   rows: () => props.rows,
   fields: () => props.fields,
-  page: () => Math.max(1, Math.floor((box.value?.clientHeight ?? 400) / ROW) - 3),
+  page: () => Math.max(1, Math.floor((box.value?.clientHeight ?? 400) / props.rowHeight) - 3),
   focus: () => box.value?.focus(),
   show: (row, col) =>
     void nextTick(() => {
@@ -47,8 +62,15 @@ const grid = useGrid({
     }),
   open: (point) => emit('open', point),
   find: () => emit('find'),
+  turn: (row) => emit('turn', props.groups[-1 - row]!.text),
+  more: (rows) => emit('more', rows),
 })
 const { selection, block, editing, activeField, activePoint, editable } = grid
+
+watch(
+  () => props.rowHeight,
+  () => virtual.value.measure(),
+)
 
 const bands = computed(() => {
   const out: { name: string; width: number }[] = []
@@ -72,7 +94,8 @@ watch(
     if (activePoint.value === undefined) return
     const { top, bottom, left, right } = block.value
     const cells = (bottom - top + 1) * (right - left + 1)
-    emit('select', { point: activePoint.value, field: activeField.value.name, cells })
+    const points = bottom - top < 20_000 ? grid.points.value : []
+    emit('select', { point: activePoint.value, field: activeField.value.name, cells, points })
   },
   { immediate: true },
 )
@@ -91,7 +114,7 @@ watch(
 watch(
   drawn,
   (items) => {
-    const racks = new Set(items.map((item) => plant.list.racks[props.rows[item.index]!] ?? 0))
+    const racks = new Set(items.map((item) => plant.list.racks[props.rows[item.index] ?? -1] ?? 0))
     plant.watch([...racks].filter(Boolean))
   },
   { flush: 'post' },
@@ -108,6 +131,32 @@ function intoView(col: number) {
   else if (right > element.scrollLeft + element.clientWidth) element.scrollLeft = right - element.clientWidth
 }
 
+// Columns are widened by their right edge, and moved by their head.
+let pulled: { field: string; from: number; width: number } | undefined
+function pull(event: PointerEvent, field: Field) {
+  pulled = { field: field.name, from: event.clientX, width: field.width }
+  ;(event.target as HTMLElement).setPointerCapture(event.pointerId)
+}
+function pulling(event: PointerEvent) {
+  if (pulled) emit('width', pulled.field, pulled.width + event.clientX - pulled.from)
+}
+let carried = ''
+function carry(event: DragEvent, field: Field) {
+  carried = field.name
+  event.dataTransfer?.setData('text/plain', field.name)
+}
+function dropOn(field: Field) {
+  if (carried && carried !== field.name) emit('reorder', carried, field.name)
+  carried = ''
+}
+const sortOf = (field: Field) => {
+  const place = props.sort.findIndex((one) => one.field === field.name)
+  if (place < 0) return ''
+  return (props.sort[place]!.down ? '↓' : '↑') + (props.sort.length > 1 ? place + 1 : '')
+}
+const othersIn = (row: number, field: string) =>
+  (plant.othersAt.get(plant.list.ids[row]!) ?? []).filter((person) => person.field === field)
+
 const text = (field: Field, row: number) => (void plant.list.version, plant.list.text(field.name, row))
 const choicesOf = (field: Field) => (field.kind === 'unit' ? [] : field.choices)
 const figures = (field: Field) => ['number', 'whole'].includes(field.kind)
@@ -120,7 +169,16 @@ const marked = (row: number, field: string) =>
   findingsAt(row).find((f) => f.cells.some((c) => c.point === plant.list.ids[row] && c.field === field))
     ?.severity
 
-defineExpose({ focus: () => box.value?.focus() })
+defineExpose({
+  focus: () => box.value?.focus(),
+  go: (row: number) => grid.go(at(row, selection.value.active.col)),
+  points: grid.points,
+  texts: () => grid.selectedTexts(),
+  edit: () => grid.edit(),
+  fillDown: grid.fillDown,
+  countOn: grid.countOn,
+  clear: grid.clear,
+})
 </script>
 
 <template>
@@ -157,10 +215,26 @@ defineExpose({ focus: () => box.value?.focus() })
           class="name"
           :class="{ frozen: c === 0, start: starts[c], right: figures(field) || field.kind === 'live' }"
           role="columnheader"
-          :title="field.says"
+          :aria-sort="sortOf(field) ? (sortOf(field).startsWith('↓') ? 'descending' : 'ascending') : 'none'"
+          :title="`${field.says} · click sorts, Shift adds, drag moves`"
           :style="{ width: `${field.width}px` }"
-          >{{ field.label }}</span
-        >
+          :draggable="c > 0"
+          @click="emit('sort', field.name, $event.shiftKey)"
+          @dragstart="carry($event, field)"
+          @dragover.prevent
+          @drop="dropOn(field)"
+          ><b v-if="sortOf(field)" class="sorted">{{ sortOf(field) }}</b
+          >{{ field.label
+          }}<i
+            class="edge"
+            draggable="true"
+            title="drag for the width"
+            @click.stop
+            @dragstart.stop.prevent
+            @pointerdown.stop="pull($event, field)"
+            @pointermove="pulling"
+            @pointerup="pulled = undefined"
+        /></span>
       </div>
     </div>
     <div class="body" :style="{ height: `${virtual.getTotalSize()}px`, width: `${total}px` }">
@@ -171,66 +245,96 @@ defineExpose({ focus: () => box.value?.focus() })
         role="row"
         :aria-rowindex="item.index + 3"
         :class="{ here: item.index === selection.active.row }"
-        :style="{ transform: `translateY(${item.start}px)`, width: `${total}px` }"
+        :style="{ transform: `translateY(${item.start}px)`, width: `${total}px`, height: `${rowHeight}px` }"
       >
         <span
-          v-for="(field, c) in fields"
-          :id="`cell-${plant.list.ids[rows[item.index]!]}-${field.name}`"
-          :key="field.name"
-          class="cell"
+          v-if="rows[item.index]! < 0"
+          class="group"
           role="gridcell"
-          :aria-colindex="c + 1"
-          :aria-selected="holds(block, item.index, c)"
-          :aria-readonly="!editable(field)"
-          :class="[
-            {
-              frozen: c === 0,
-              start: starts[c],
-              right: figures(field) || field.kind === 'live',
-              picked: holds(block, item.index, c),
-              active: item.index === selection.active.row && c === selection.active.col,
-            },
-            marked(rows[item.index]!, field.name),
-            plant.waitingAt(plant.list.ids[rows[item.index]!]!, field.name)?.state,
-          ]"
-          :style="{ width: `${field.width}px` }"
-          @mousedown="grid.press($event, item.index, c)"
-          @mouseenter="grid.drag($event, item.index, c)"
-          @dblclick="grid.edit()"
+          :aria-expanded="!groups[-1 - rows[item.index]!]!.closed"
+          @mousedown="grid.press($event, item.index, 0)"
+          @dblclick="emit('turn', groups[-1 - rows[item.index]!]!.text)"
         >
-          <CellEditor
-            v-if="editing && item.index === selection.active.row && c === selection.active.col"
-            v-model="editing.text"
-            :choices="choicesOf(field)"
-            :select-all="editing.all"
-            :label="`${field.station} ${field.label}`"
-            @done="grid.accept"
-            @leave="grid.leave"
-          />
-          <LiveCell
-            v-else-if="field.kind === 'live'"
-            :point="plant.list.ids[rows[item.index]!]!"
-            :row="rows[item.index]!"
-          />
-          <template v-else-if="field.kind === 'checks'">
-            <span
-              v-for="finding in findingsAt(rows[item.index]!)"
-              :key="finding.key"
-              :class="['check', finding.severity]"
-              ><span aria-hidden="true">{{ finding.severity === 'bad' ? '■' : '▲' }}</span> {{ finding.text }}
-            </span>
-          </template>
-          <template v-else>
-            <span
-              v-if="c === 0 && worst(rows[item.index]!)"
-              class="flag check"
-              :class="worst(rows[item.index]!)"
-              >{{ worst(rows[item.index]!) === 'bad' ? '■' : '▲' }}</span>{{
-              plant.waitingAt(plant.list.ids[rows[item.index]!]!, field.name)?.text ??
-              (figures(field) ? asTyped(text(field, rows[item.index]!)) : text(field, rows[item.index]!))
-            }}</template
-          >
+          <button type="button" tabindex="-1" @click="emit('turn', groups[-1 - rows[item.index]!]!.text)">
+            <span aria-hidden="true">{{ groups[-1 - rows[item.index]!]!.closed ? '▸' : '▾' }}</span>
+            {{ groups[-1 - rows[item.index]!]!.text || 'none' }}
+          </button>
+          <span class="quiet">{{ groups[-1 - rows[item.index]!]!.count }} points</span>
         </span>
+        <template v-else>
+          <span
+            v-for="(field, c) in fields"
+            :id="`cell-${plant.list.ids[rows[item.index]!]}-${field.name}`"
+            :key="field.name"
+            class="cell"
+            role="gridcell"
+            :aria-colindex="c + 1"
+            :aria-selected="holds(block, item.index, c)"
+            :aria-readonly="!editable(field)"
+            :class="[
+              {
+                frozen: c === 0,
+                start: starts[c],
+                right: figures(field) || field.kind === 'live',
+                picked: holds(block, item.index, c),
+                active: item.index === selection.active.row && c === selection.active.col,
+                shared: othersIn(rows[item.index]!, field.name).length,
+              },
+              marked(rows[item.index]!, field.name),
+              plant.waitingAt(plant.list.ids[rows[item.index]!]!, field.name)?.state,
+            ]"
+            :style="{ width: `${field.width}px` }"
+            @mousedown="grid.press($event, item.index, c)"
+            @mouseenter="grid.drag($event, item.index, c)"
+            @dblclick="grid.edit()"
+          >
+            <CellEditor
+              v-if="editing && item.index === selection.active.row && c === selection.active.col"
+              v-model="editing.text"
+              :choices="choicesOf(field)"
+              :select-all="editing.all"
+              :label="`${field.station} ${field.label}`"
+              @done="grid.accept"
+              @leave="grid.leave"
+            />
+            <LiveCell
+              v-else-if="field.kind === 'live'"
+              :point="plant.list.ids[rows[item.index]!]!"
+              :row="rows[item.index]!"
+            />
+            <template v-else-if="field.kind === 'checks'">
+              <span
+                v-for="finding in findingsAt(rows[item.index]!)"
+                :key="finding.key"
+                :class="['check', finding.severity]"
+                ><span aria-hidden="true">{{ finding.severity === 'bad' ? '■' : '▲' }}</span>
+                {{ finding.text }}
+              </span>
+            </template>
+            <template v-else>
+              <span
+                v-if="c === 0 && worst(rows[item.index]!)"
+                class="flag check"
+                :class="worst(rows[item.index]!)"
+                >{{ worst(rows[item.index]!) === 'bad' ? '■' : '▲' }}</span>{{
+                plant.waitingAt(plant.list.ids[rows[item.index]!]!, field.name)?.text ??
+                (figures(field) ? asTyped(text(field, rows[item.index]!)) : text(field, rows[item.index]!))
+              }}<span
+                v-if="c === 0 && plant.locks.has(plant.list.ids[rows[item.index]!]!)"
+                class="lock"
+                :title="`locked by ${plant.locks.get(plant.list.ids[rows[item.index]!]!)?.who}: ${plant.locks.get(plant.list.ids[rows[item.index]!]!)?.why}`"
+                >locked</span
+              ></template
+            >
+            <span
+              v-for="person in othersIn(rows[item.index]!, field.name)"
+              :key="person.tab"
+              class="other"
+              :title="`${person.who} is here`"
+              >{{ person.who }}</span
+            >
+          </span>
+        </template>
       </div>
     </div>
     <p v-if="!rows.length" class="empty quiet"><slot name="empty" /></p>
@@ -290,9 +394,11 @@ defineExpose({ focus: () => box.value?.focus() })
 }
 
 .name {
+  position: relative;
   flex: none;
   padding: 3px 5px;
-  overflow: hidden;
+  overflow: clip;
+  cursor: pointer;
   border-right: 1px solid rgb(var(--v-theme-line));
   border-bottom: 1px solid rgb(var(--v-theme-line));
   background: rgb(var(--v-theme-bar));
@@ -309,7 +415,82 @@ defineExpose({ focus: () => box.value?.focus() })
 .row {
   position: absolute;
   top: 0;
-  height: 25px;
+}
+
+.group {
+  position: sticky;
+  left: 0;
+  display: flex;
+  align-items: baseline;
+  gap: 8px;
+  width: 100%;
+  padding: 2px 6px;
+  border-bottom: 1px solid rgb(var(--v-theme-line));
+  background: rgb(var(--v-theme-band));
+  font-size: 12px;
+}
+
+.group button {
+  border: 0;
+  background: none;
+  color: inherit;
+  font: inherit;
+  font-weight: 600;
+  cursor: pointer;
+}
+
+.row.here .group {
+  outline: 2px solid rgb(var(--v-theme-copper));
+  outline-offset: -2px;
+}
+
+.sorted {
+  margin-right: 3px;
+  color: rgb(var(--v-theme-copper));
+}
+
+.edge {
+  position: absolute;
+  top: 0;
+  right: -3px;
+  bottom: 0;
+  z-index: 1;
+  width: 7px;
+  cursor: col-resize;
+}
+
+.edge:hover {
+  background: rgb(var(--v-theme-copper));
+  opacity: 0.4;
+}
+
+.lock {
+  margin-left: 5px;
+  padding: 0 3px;
+  border: 1px dashed rgb(var(--v-theme-ink));
+  border-radius: 2px;
+  font-family: var(--sans);
+  font-size: 10px;
+  font-weight: 400;
+}
+
+.cell.shared {
+  outline: 1px dashed rgb(var(--v-theme-ink));
+  outline-offset: -2px;
+}
+
+.other {
+  position: absolute;
+  top: 0;
+  right: 0;
+  max-width: 100%;
+  padding: 0 4px;
+  overflow: hidden;
+  background: rgb(var(--v-theme-ink));
+  color: rgb(var(--v-theme-surface));
+  font-family: var(--sans);
+  font-size: 9.5px;
+  line-height: 12px;
 }
 
 .cell {
@@ -320,7 +501,7 @@ defineExpose({ focus: () => box.value?.focus() })
   border-right: 1px solid rgb(var(--v-theme-line));
   border-bottom: 1px solid rgb(var(--v-theme-line));
   background: rgb(var(--v-theme-surface));
-  line-height: 24px;
+  line-height: v-bind('`${rowHeight - 1}px`');
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
@@ -347,7 +528,8 @@ defineExpose({ focus: () => box.value?.focus() })
   font-family: var(--sans);
 }
 
-.frozen {
+.frozen,
+.name.frozen {
   position: sticky;
   left: 0;
   z-index: 3;
@@ -377,6 +559,13 @@ defineExpose({ focus: () => box.value?.focus() })
 
 .cell.bad {
   box-shadow: inset 0 -2px 0 rgb(var(--v-theme-bad));
+}
+
+.cell.held {
+  background: rgb(var(--v-theme-apart-wash)) !important;
+  color: rgb(var(--v-theme-apart));
+  outline: 1px dashed rgb(var(--v-theme-apart));
+  outline-offset: -2px;
 }
 
 .cell.saving {

@@ -36,6 +36,7 @@ function desk(role: 'engineer' | 'reader' = 'engineer') {
   }
   const rows = ref([0, 1, 2])
   const opened: number[] = []
+  const beyond: Record<string, string>[] = []
   const grid = useGrid({
     rows: () => rows.value,
     fields: () => FIELDS,
@@ -44,6 +45,8 @@ function desk(role: 'engineer' | 'reader' = 'engineer') {
     show: () => undefined,
     open: (point) => opened.push(point),
     find: () => undefined,
+    turn: () => undefined,
+    more: (lines) => beyond.push(...lines),
   })
   const press = (...keys: string[]) => {
     for (const key of keys) {

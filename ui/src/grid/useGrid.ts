@@ -4,13 +4,13 @@
  *     const { selection, editing, key, copy, paste } = useGrid({ rows: () => props.rows, … })
  */
 import { computed, ref, watch } from 'vue'
-import type { Schemas } from '../api/client'
+import { ask, api, type Schemas } from '../api/client'
 import { usePlant } from '../plant/store'
 import { read, spread, written } from './clipboard'
 import { at, blockOf, moved, tabbed, type Selection } from './selection'
 
 type Field = Schemas['FieldOut']
-export type Where = 'down' | 'right' | 'left' | 'stay'
+export type Where = 'down' | 'right' | 'left' | 'stay' | 'all'
 
 export interface GridPlace {
   /** Rows of the list that are shown, and the columns. */
@@ -23,7 +23,14 @@ export interface GridPlace {
   show: (row: number, col: number) => void
   open: (point: number) => void
   find: () => void
+  /** Open or close the group whose head stands in this row. */
+  turn: (row: number) => void
+  /** Lines pasted below the last row: texts by field. */
+  more: (rows: Record<string, string>[]) => void
 }
+
+/** Blocks larger than this are refused: the server takes no more cells at once. */
+const MOST_CELLS = 20_000
 
 export function useGrid(place: GridPlace) {
   const plant = usePlant()
@@ -39,16 +46,23 @@ export function useGrid(place: GridPlace) {
   const activeField = computed(() => place.fields()[selection.value.active.col]!)
   const activeRow = computed(() => place.rows()[selection.value.active.row])
   const activePoint = computed(() =>
-    activeRow.value === undefined ? undefined : plant.list.ids[activeRow.value],
+    activeRow.value === undefined || activeRow.value < 0 ? undefined : plant.list.ids[activeRow.value],
   )
 
-  const text = (field: Field, row: number) => plant.list.text(field.name, row)
-  const editable = (field: Field) => plant.may('edit') && field.kind !== 'live' && field.kind !== 'checks'
+  const text = (field: Field, row: number) => (row < 0 ? '' : plant.list.text(field.name, row))
+  const typed = (field: Field) => !['live', 'checks', 'follows'].includes(field.kind)
+  const editable = (field: Field) => plant.may('edit') && typed(field)
+  /** The points of the selected rows. */
+  const points = computed(() => {
+    const { top, bottom } = block.value
+    const rows = place.rows().slice(top, bottom + 1)
+    return rows.flatMap((row) => (row < 0 ? [] : (plant.list.ids[row] ?? [])))
+  })
 
   // A filter keeps the hand on its point, if that is still shown.
   watch(place.rows, (rows, before) => {
     const row = before[selection.value.active.row]
-    const found = row === undefined ? -1 : rows.indexOf(row)
+    const found = row === undefined || row < 0 ? -1 : rows.indexOf(row)
     selection.value = at(Math.max(0, found), selection.value.active.col)
   })
 
@@ -77,6 +91,10 @@ export function useGrid(place: GridPlace) {
     const now = editing.value
     if (!now || activePoint.value === undefined || activeRow.value === undefined) return
     editing.value = null
+    if (where === 'all') {
+      setAll(now.text)
+      return place.focus()
+    }
     const field = activeField.value.name
     const wait = plant.waitingAt(activePoint.value, field)
     const was = wait?.state === 'conflict' ? (wait.theirs ?? '') : plant.list.text(field, activeRow.value)
@@ -99,7 +117,7 @@ export function useGrid(place: GridPlace) {
       line.flatMap((typed, c) => {
         const row = place.rows()[top + r]
         const field = place.fields()[left + c]
-        if (row === undefined || !field || !editable(field)) return []
+        if (row === undefined || row < 0 || !field || !editable(field)) return []
         return [{ point: plant.list.ids[row]!, field: field.name, was: text(field, row), text: typed }]
       }),
     )
@@ -111,6 +129,7 @@ export function useGrid(place: GridPlace) {
     return place
       .rows()
       .slice(top, bottom + 1)
+      .filter((row) => row >= 0)
       .map((row) => columns.map((field) => text(field, row)))
   }
 
@@ -127,7 +146,10 @@ export function useGrid(place: GridPlace) {
     const { top, bottom, left, right } = block.value
     const pasted = read(event.clipboardData?.getData('text/plain') ?? '')
     const texts = spread(pasted, bottom - top + 1, right - left + 1)
-    void plant.save(editsFor(texts, top, left), 'pasted')
+    const beyond = texts.slice(Math.max(0, extent.value.rows - top))
+    if (beyond.some((line) => line.some((cell) => cell.trim())))
+      place.more(beyond.map((line) => rowOf(line, left)))
+    keep(editsFor(texts, top, left), 'pasted')
     selection.value = {
       anchor: { row: top, col: left },
       active: {
@@ -137,16 +159,68 @@ export function useGrid(place: GridPlace) {
     }
   }
 
+  function rowOf(line: string[], left: number): Record<string, string> {
+    const out: Record<string, string> = {}
+    line.forEach((cell, c) => {
+      const field = place.fields()[left + c]
+      if (field && typed(field) && cell.trim()) out[field.name] = cell
+    })
+    return out
+  }
+
+  /** Save a block: what cannot be read stays in its cells, the rest is in. */
+  function keep(edits: Schemas['EditIn'][], source: string) {
+    const real = edits.filter((edit) => edit.text !== edit.was)
+    if (real.length > MOST_CELLS)
+      return plant.say(
+        `${real.length} cells at once; at most ${MOST_CELLS} are taken: nothing was changed`,
+        'bad',
+      )
+    void plant.save(real, source, true)
+  }
+
   function fillDown() {
-    const { top, left } = block.value
+    const { top, bottom, left } = block.value
+    const first = selectedTexts()[0]
+    if (!first || top === bottom) return plant.say('select the cell to fill from and those below it')
+    keep(editsFor(Array.from({ length: bottom - top }, () => first), top + 1, left), 'filled down') // prettier-ignore
+  }
+
+  /** Count on down the selection, from its first cell, or from the step between the first two. */
+  async function countOn() {
+    const { top, bottom, left, right } = block.value
+    if (!plant.may('edit')) return plant.say('a reader may look, not change')
+    if (top === bottom) return plant.say('select the first cell, or two that show the step, and those below')
     const texts = selectedTexts()
-    const first = texts[0]!
-    void plant.save(editsFor(texts.slice(1).map(() => first), top + 1, left), 'filled down') // prettier-ignore
+    const edits: Schemas['EditIn'][] = []
+    for (let col = left; col <= right; col++) {
+      const field = place.fields()[col]!
+      const column = texts.map((line) => line[col - left]!)
+      if (!editable(field) || !column[0]) continue
+      // Two filled cells of three or more show the step; what stands below them is written over.
+      const step = column.length > 2 && column[1] && column[1] !== column[0] ? 2 : 1
+      const given = column.slice(0, step)
+      const answer = await ask(
+        api.POST('/api/series', { body: { field: field.name, texts: given, count: column.length - step } }),
+      )
+      if (answer.problem) return plant.say(`${field.label}: ${answer.problem.title}`, 'bad')
+      edits.push(...editsFor(answer.data.texts.map((next) => [next]), top + step, col)) // prettier-ignore
+    }
+    keep(edits, 'series')
+  }
+
+  /** The same text into every selected cell. */
+  function setAll(typedText: string) {
+    const { top, bottom, left, right } = block.value
+    const line = Array.from({ length: right - left + 1 }, () => typedText)
+    keep(editsFor(Array.from({ length: bottom - top + 1 }, () => line), top, left), 'set at once') // prettier-ignore
   }
 
   function clear() {
     const { top, left } = block.value
-    void plant.save(editsFor(selectedTexts().map((line) => line.map(() => '')), top, left), 'cleared') // prettier-ignore
+    const { bottom, right } = block.value
+    const blank = Array.from({ length: right - left + 1 }, () => '')
+    keep(editsFor(Array.from({ length: bottom - top + 1 }, () => blank), top, left), 'cleared') // prettier-ignore
   }
 
   // Keys and mouse -----------------------------------------------------------------------------------
@@ -183,6 +257,8 @@ export function useGrid(place: GridPlace) {
         return () => void plant.turnBack('redo')
       case 'd':
         return fillDown
+      case ' ':
+        return () => (selection.value = { anchor: { row: 0, col: selection.value.active.col }, active: { row: rows - 1, col: selection.value.active.col } }) // prettier-ignore
       case 'a':
         return () =>
           (selection.value = { anchor: { row: 0, col: 0 }, active: { row: rows - 1, col: cols - 1 } })
@@ -191,7 +267,16 @@ export function useGrid(place: GridPlace) {
 
   function plain(event: KeyboardEvent): (() => void) | undefined {
     const point = activePoint.value
-    if (event.altKey || point === undefined) return undefined
+    if (event.altKey) return undefined
+    if (activeRow.value !== undefined && activeRow.value < 0) {
+      const row = activeRow.value
+      return ['Enter', ' '].includes(event.key)
+        ? () => place.turn(row)
+        : event.key === '/'
+          ? place.find
+          : undefined
+    }
+    if (point === undefined) return event.key === '/' ? place.find : undefined
     switch (event.key) {
       case 'Tab': {
         const next = tabbed(selection.value, extent.value, event.shiftKey)
@@ -208,6 +293,11 @@ export function useGrid(place: GridPlace) {
         return place.find
       case 'Escape':
         return () => plant.drop(point, activeField.value.name)
+      case ' ':
+        if (event.shiftKey) {
+          const { top, bottom } = block.value
+          return () => (selection.value = { anchor: { row: top, col: 0 }, active: { row: bottom, col: extent.value.cols - 1 } }) // prettier-ignore
+        }
     }
     return event.key.length === 1 ? () => edit(event.key) : undefined
   }
@@ -225,6 +315,7 @@ export function useGrid(place: GridPlace) {
 
   return {
     selection, block, editing, activeField, activePoint, editable,
+    points, selectedTexts, fillDown, countOn, clear,
     go, edit, accept, leave, copy, paste, key, press, drag,
   } // prettier-ignore
 }

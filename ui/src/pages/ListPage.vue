@@ -1,39 +1,93 @@
 <script setup lang="ts">
-/** The I/O list: find on top, the grid, and at the foot what the selected cell is. */
-import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
+/** The I/O list: find on top, how it is looked at, the grid, a panel for work in bulk, and at the foot the chosen cell. */
+import { computed, nextTick, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router'
 import GridView from '../grid/GridView.vue'
 import CellStrip from '../parts/CellStrip.vue'
 import TopBar from '../parts/TopBar.vue'
+import ColumnsPanel from '../parts/list/ColumnsPanel.vue'
+import GonePanel from '../parts/list/GonePanel.vue'
+import KeysPanel from '../parts/list/KeysPanel.vue'
+import LockPanel from '../parts/list/LockPanel.vue'
+import NewPanel from '../parts/list/NewPanel.vue'
+import ReplacePanel from '../parts/list/ReplacePanel.vue'
+import ToolStrip from '../parts/list/ToolStrip.vue'
+import TypicalsPanel from '../parts/list/TypicalsPanel.vue'
+import ViewsPanel from '../parts/list/ViewsPanel.vue'
+import { grouped, sorted, type Group } from '../plant/order'
 import { usePlant } from '../plant/store'
+import { useSearch } from '../plant/useSearch'
+import { ROW_HEIGHT, useViews } from '../plant/views'
+
+type Panel = '' | 'new' | 'replace' | 'columns' | 'views' | 'typicals' | 'lock' | 'gone' | 'keys'
 
 const plant = usePlant()
+const views = useViews()
 const route = useRoute()
 const router = useRouter()
+const { findRows } = useSearch()
 const query = ref(String(route.query.find ?? ''))
 const onlyFindings = ref(route.query.only === 'findings')
 const bar = ref<InstanceType<typeof TopBar> | null>(null)
 const grid = ref<InstanceType<typeof GridView> | null>(null)
-const chosen = ref<{ point: number; field: string; cells: number } | null>(null)
+const chosen = ref<{ point: number; field: string; cells: number; points: number[] } | null>(null)
 const rows = shallowRef<number[]>([])
+const groups = shallowRef<Group[]>([])
+const count = ref(0)
+const notes = ref<string[]>([])
+const closed = ref(new Set<string>())
+const panel = ref<Panel>('')
+const pasted = shallowRef<Record<string, string>[]>([])
 const active = Number(route.query.at) || null
 let noted: ReturnType<typeof setTimeout> | undefined
 
-const fields = computed(() => (plant.plant?.fields ?? []).filter((f) => f.listed))
+views.recall()
+if (!query.value && views.body.find) query.value = views.body.find
+
 const narrowed = computed(() => {
   if (!onlyFindings.value) return undefined
   return new Set([...plant.findingsOf.keys()].map((point) => plant.list.row(point) ?? -1))
 })
 
-// Rows are found when asked, not at each change: a row that no longer fits stays until the next search.
-watch([query, onlyFindings, () => plant.list.length], refind, { immediate: true })
+// Rows are found and put in order when asked, not at each change: a row that no longer fits stays until the next search.
+watch([query, onlyFindings, () => views.body.sort, () => views.body.group, closed], refind, { immediate: true, deep: true }) // prettier-ignore
+watch(() => plant.list.structure.value, cameOrWent)
+watch(() => views.body.find, (found) => found && (query.value = found)) // prettier-ignore
 
 function refind() {
-  rows.value = plant.list.find(query.value, narrowed.value)
+  const found = findRows(query.value, narrowed.value)
+  notes.value = found.notes
+  count.value = found.rows.length
+  const order = views.body.sort.length ? sorted(plant.list, found.rows, views.body.sort as { field: string; down: boolean }[]) : found.rows // prettier-ignore
+  if (views.body.group) {
+    const made = grouped(plant.list, order, views.body.group, closed.value)
+    groups.value = made.groups
+    rows.value = made.shown
+  } else {
+    groups.value = []
+    rows.value = order
+  }
   clearTimeout(noted)
   const known = String(route.query.find ?? '') === query.value
   if (!known || (route.query.only === 'findings') !== onlyFindings.value) noted = setTimeout(note, 400)
 }
+
+/** New points stand where one is, whatever is sought; points that went are gone. The order stays as it is. */
+function cameOrWent() {
+  if (views.body.group) return refind()
+  const shown = new Set(rows.value)
+  const stay = rows.value.filter((row) => plant.list.ids[row])
+  const came = [...plant.list.rows()].filter((row) => !shown.has(row) && row >= known)
+  known = plant.list.ids.length
+  if (!came.length && stay.length === rows.value.length) return
+  const at = chosen.value
+    ? stay.indexOf(plant.list.row(chosen.value.points.at(-1) ?? chosen.value.point) ?? -1)
+    : -1
+  const place = at < 0 ? stay.length : at + 1
+  rows.value = [...stay.slice(0, place), ...came, ...stay.slice(place)]
+  count.value = rows.value.length
+}
+let known = plant.list.ids.length
 
 /** Keep what is sought in the address, for a colleague and for the way back; not at every keystroke. */
 function note() {
@@ -48,24 +102,88 @@ async function open(point: number) {
   void router.push(`/point/${point}`)
 }
 
+function turn(group: string) {
+  const next = new Set(closed.value)
+  if (!next.delete(group)) next.add(group)
+  closed.value = next
+}
+
+function more(lines: Record<string, string>[]) {
+  pasted.value = lines
+  panel.value = 'new'
+}
+
+function shut() {
+  panel.value = ''
+  pasted.value = []
+  grid.value?.focus()
+}
+
+/** After points were made: the first of them is chosen. */
+async function made(points: number[]) {
+  shut()
+  // The rows take the new points in with the next drawing.
+  await nextTick()
+  const first = points[0] === undefined ? undefined : plant.list.row(points[0])
+  const place = first === undefined ? -1 : rows.value.indexOf(first)
+  if (place >= 0) grid.value?.go(place)
+}
+
+const EDITS = ['new', 'replace', 'lock', 'gone']
+function show(next: Panel) {
+  if (EDITS.includes(next) && !plant.may('edit')) return plant.say('a reader may look, not change')
+  if (panel.value === next) return shut()
+  pasted.value = []
+  panel.value = next
+}
+
+const ALT: Record<string, Panel> = { KeyN: 'new', KeyR: 'replace', KeyC: 'columns', KeyV: 'views', KeyT: 'typicals', KeyL: 'lock', KeyK: 'keys' } // prettier-ignore
+
 function anywhere(event: KeyboardEvent) {
   const target = event.target as HTMLElement
-  if (event.key === '/' && !['INPUT', 'TEXTAREA'].includes(target.tagName)) {
+  const typing = ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName)
+  if (event.altKey && !event.ctrlKey && event.code in ALT) {
+    event.preventDefault()
+    return show(ALT[event.code]!)
+  }
+  if (event.altKey && !event.ctrlKey && event.code === 'KeyS') {
+    event.preventDefault()
+    return void grid.value?.countOn()
+  }
+  if (event.key === 'F1') {
+    event.preventDefault()
+    return show('keys')
+  }
+  if (event.key === 'Escape' && panel.value) return shut()
+  if (typing) return
+  if (event.key === '/') {
     event.preventDefault()
     bar.value?.focus()
+  } else if (event.key === 'Insert') show('new')
+  else if (event.key === 'Delete' && event.ctrlKey) {
+    event.preventDefault()
+    event.stopPropagation()
+    show('gone')
   }
 }
+
+watch(chosen, (now) => now && plant.tell(now.point, now.field))
+let telling: ReturnType<typeof setInterval> | undefined
 
 // Noting the search must not call off a way to another place that is already being taken.
 onBeforeRouteLeave(() => clearTimeout(noted))
 
 onMounted(() => {
-  addEventListener('keydown', anywhere)
+  addEventListener('keydown', anywhere, { capture: true })
+  void views.load()
   grid.value?.focus()
+  telling = setInterval(() => chosen.value && plant.tell(chosen.value.point, chosen.value.field), 10_000)
 })
 onUnmounted(() => {
   clearTimeout(noted)
-  removeEventListener('keydown', anywhere)
+  clearInterval(telling)
+  plant.tell(null, '')
+  removeEventListener('keydown', anywhere, { capture: true })
 })
 </script>
 
@@ -75,42 +193,86 @@ onUnmounted(() => {
       ref="bar"
       v-model:query="query"
       v-model:only-findings="onlyFindings"
-      :shown="rows.length"
+      :shown="count"
+      :notes="notes"
       @enter="grid?.focus()"
     />
-    <GridView
-      ref="grid"
-      class="grid"
-      :rows="rows"
-      :fields="fields"
-      :active="active"
-      @select="chosen = $event"
-      @open="open"
-      @find="bar?.focus()"
-    >
-      <template #empty>
-        <template v-if="plant.list.length">
-          No point has “{{ query }}”{{ onlyFindings ? ' and something to settle' : '' }}. Esc in the find
-          field shows all again.
+    <ToolStrip :panel="panel" @show="show($event as Panel)" @series="grid?.countOn()" />
+    <div class="work" :class="{ beside: panel }">
+      <GridView
+        ref="grid"
+        class="grid"
+        :rows="rows"
+        :groups="groups"
+        :fields="views.columns"
+        :sort="views.body.sort"
+        :row-height="ROW_HEIGHT[views.body.density]"
+        :active="active"
+        @select="chosen = $event"
+        @open="open"
+        @find="bar?.focus()"
+        @turn="turn"
+        @more="more"
+        @sort="views.sortBy"
+        @width="views.width"
+        @reorder="(field, after) => views.show(field, true, after)"
+      >
+        <template #empty>
+          <template v-if="plant.list.length">
+            No point has “{{ query }}”{{ onlyFindings ? ' and something to settle' : '' }}. Esc in the find
+            field shows all again.
+          </template>
+          <template v-else>
+            This plant has no points yet. “new points” (Alt+N) makes some, Handover takes in a list, and on
+            the server <code>./canaleta demo --data DIR</code> loads Vallroja Tileworks into an empty folder.
+          </template>
         </template>
-        <template v-else>
-          This plant has no points yet. On the server, <code>./canaleta demo --data DIR</code> loads Vallroja
-          Tileworks into an empty folder.
-        </template>
-      </template>
-    </GridView>
-    <CellStrip v-if="chosen && rows.length" v-bind="chosen" />
+      </GridView>
+      <aside v-if="panel" class="column" @keydown.esc.stop="shut">
+        <NewPanel
+          v-if="panel === 'new'"
+          :chosen="chosen?.point ?? null"
+          :pasted="pasted"
+          @made="made"
+          @shut="shut"
+        />
+        <ReplacePanel
+          v-else-if="panel === 'replace'"
+          :rows="rows"
+          :field="chosen?.field ?? 'tag'"
+          :points="chosen?.points ?? []"
+          @shut="shut"
+        />
+        <ColumnsPanel v-else-if="panel === 'columns'" @shut="shut" />
+        <ViewsPanel v-else-if="panel === 'views'" :find="query" @shut="shut" />
+        <TypicalsPanel v-else-if="panel === 'typicals'" :chosen="chosen?.point ?? null" @shut="shut" />
+        <LockPanel v-else-if="panel === 'lock' && chosen" :point="chosen.point" @shut="shut" />
+        <GonePanel v-else-if="panel === 'gone' && chosen" :points="chosen.points" @shut="shut" />
+        <KeysPanel v-else @shut="shut" />
+      </aside>
+    </div>
+    <CellStrip v-if="chosen && rows.length" v-bind="chosen" :texts="() => grid?.texts() ?? []" />
   </section>
 </template>
 
 <style scoped>
 .list {
   display: grid;
-  grid-template-rows: 44px minmax(0, 1fr) auto;
+  grid-template-rows: 44px 32px minmax(0, 1fr) auto;
   height: 100%;
 }
 
+.work {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr);
+  min-height: 0;
+}
+
+.work.beside {
+  grid-template-columns: minmax(0, 1fr) 344px;
+}
+
 .grid {
-  margin: 10px 14px;
+  margin: 0 14px 10px;
 }
 </style>

@@ -14,6 +14,7 @@ import StationSettings from '../parts/StationSettings.vue'
 import TerminalSketch from '../parts/TerminalSketch.vue'
 import TopBar from '../parts/TopBar.vue'
 import { usePlant } from '../plant/store'
+import { useSearch } from '../plant/useSearch'
 import { usePath, type StationName } from '../plant/usePath'
 
 const plant = usePlant()
@@ -29,6 +30,7 @@ const trips = computed(() =>
   }),
 )
 const query = ref('')
+const { findRows } = useSearch()
 const onlyFindings = ref(false)
 const bar = ref<InstanceType<typeof TopBar> | null>(null)
 const chosen = ref<StationName>('VALUE')
@@ -42,7 +44,7 @@ const rows = computed(() => {
   const only = onlyFindings.value
     ? new Set([...plant.findingsOf.keys()].map((p) => plant.list.row(p) ?? -1))
     : undefined
-  return plant.list.find(query.value, only)
+  return findRows(query.value, only).rows
 })
 const stale = computed(() => {
   const now = path.value

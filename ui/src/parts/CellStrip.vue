@@ -3,10 +3,18 @@
 import { computed, ref, watch } from 'vue'
 import { ask, api, type Schemas } from '../api/client'
 import { usePlant } from '../plant/store'
+import { sums, type Sums } from '../plant/order'
 import { asTyped, clock } from '../plant/words'
 import FindingCard from './FindingCard.vue'
 
-const props = defineProps<{ point: number; field: string; cells: number }>()
+const props = defineProps<{
+  point: number
+  field: string
+  cells: number
+  points?: number[]
+  texts?: () => string[][]
+}>()
+const MOST_SUMMED = 400_000
 const plant = usePlant()
 const changes = ref<Schemas['HistorySet'][]>([])
 
@@ -15,6 +23,22 @@ const about = computed(() => plant.plant?.fields.find((f) => f.name === props.fi
 const text = computed(() => (void plant.list.version, plant.list.text(props.field, row.value)))
 const wait = computed(() => plant.waitingAt(props.point, props.field))
 const findings = computed(() => plant.findingsOf.get(props.point) ?? [])
+
+// What the selected cells come to; worked out when the selection rests.
+const total = ref<Sums | null>(null)
+let adding: ReturnType<typeof setTimeout> | undefined
+watch(
+  () => [props.cells, props.point, props.field, plant.list.version],
+  () => {
+    clearTimeout(adding)
+    total.value = null
+    if (props.cells > 1 && props.cells <= MOST_SUMMED)
+      adding = setTimeout(() => (total.value = sums((props.texts?.() ?? []).flat())), 120)
+  },
+  { immediate: true },
+)
+const lock = computed(() => plant.locks.get(props.point))
+const meaning = computed(() => (props.field === 'tag' ? plant.list.text('meaning', row.value) : ''))
 
 let asked = 0
 async function load() {
@@ -50,8 +74,12 @@ function mine() {
     <section>
       <h2>
         <span class="figure">{{ plant.list.text('tag', row) }}</span> · {{ about?.station.toLowerCase() }}
-        {{ about?.label }} <span class="quiet">{{ about?.says }}</span>
+        {{ about?.label }}
+        <span class="quiet">{{ meaning ? `its letters say: ${meaning}` : about?.says }}</span>
       </h2>
+      <p v-if="lock" class="small">
+        <span aria-hidden="true">▣</span> locked by {{ lock.who }}: {{ lock.why }}
+      </p>
       <div v-if="wait && wait.state !== 'saving'" class="refusal" role="alert">
         <p><span aria-hidden="true">■</span> {{ wait.says }}</p>
         <p class="quiet">
@@ -86,9 +114,19 @@ function mine() {
     </section>
     <section>
       <h2>selected: {{ cells }} cell{{ cells === 1 ? '' : 's' }}</h2>
+      <p v-if="total" class="small">
+        <template v-if="total.figures">
+          sum <span class="figure">{{ total.sum }}</span> · mean
+          <span class="figure">{{ total.mean }}</span> · from <span class="figure">{{ total.least }}</span> to
+          <span class="figure">{{ total.most }}</span> ·
+        </template>
+        {{ total.filled }} filled{{
+          total.figures && total.figures < total.filled ? `, ${total.figures} figures` : ''
+        }}, {{ total.cells - total.filled }} empty
+      </p>
       <p class="quiet small">
-        Enter opens the signal path · F2 or typing edits · Ctrl+D fills down · Ctrl+C, Ctrl+V with any sheet ·
-        Ctrl+Z undoes · / finds
+        Enter opens the signal path · F2 or typing edits · Ctrl+D fills down · Alt+S counts on · Alt+N new
+        points · F1 all keys
       </p>
     </section>
   </footer>

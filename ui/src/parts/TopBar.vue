@@ -5,11 +5,13 @@ import { usePlant } from '../plant/store'
 
 const query = defineModel<string>('query', { default: '' })
 const onlyFindings = defineModel<boolean>('onlyFindings', { default: false })
-defineProps<{ shown: number }>()
+withDefaults(defineProps<{ shown: number; notes?: string[] }>(), { notes: () => [] })
 const emit = defineEmits<{ enter: [] }>()
 const plant = usePlant()
 const input = ref<HTMLInputElement | null>(null)
 const toSettle = computed(() => plant.findings.size)
+const others = computed(() => [...plant.people.values()].filter((person) => person.point !== null))
+const names = computed(() => [...new Set(others.value.map((person) => person.who))])
 const total = computed(() => (plant.list.version, plant.list.length))
 const silent = computed(() => {
   void plant.live.version
@@ -29,7 +31,7 @@ defineExpose({ focus: () => input.value?.focus() })
       v-model="query"
       class="find"
       type="search"
-      placeholder="/  find tag, service, signal, channel…"
+      placeholder="/  kiln 2 signal:tc has:finding"
       aria-label="find"
       @keydown.enter="emit('enter')"
       @keydown.esc="((query = ''), input?.blur())"
@@ -38,6 +40,7 @@ defineExpose({ focus: () => input.value?.focus() })
     <span class="chip" :class="{ on: shown !== total }">{{
       shown === total ? `${total} points` : `${shown} of ${total} points`
     }}</span>
+    <span v-for="note in notes" :key="note" class="chip quiet">{{ note }}</span>
     <button
       v-if="toSettle"
       type="button"
@@ -54,6 +57,24 @@ defineExpose({ focus: () => input.value?.focus() })
     </span>
     <span v-if="!plant.linkUp" class="chip bad"
       ><span aria-hidden="true">■</span> server lost, trying again</span
+    >
+    <span v-if="plant.held.length" class="chip apart">
+      ◇ {{ plant.held.length }} typed cell{{ plant.held.length === 1 ? ' waits' : 's wait' }} here
+      <button type="button" class="link" :disabled="!plant.linkUp" @click="plant.sendHeld()">send</button>
+      <button type="button" class="link" @click="plant.dropHeld()">drop</button>
+    </span>
+    <span
+      v-if="others.length"
+      class="chip"
+      :title="
+        others
+          .map(
+            (p) =>
+              `${p.who} is on ${plant.list.text('tag', plant.list.row(p.point ?? -1) ?? -1) || 'another page'}`,
+          )
+          .join('\n')
+      "
+      >here too: {{ names.slice(0, 3).join(', ') }}{{ names.length > 3 ? ` +${names.length - 3}` : '' }}</span
     >
     <slot />
     <span class="chip" :title="`signed in as ${plant.session?.role}`">{{ plant.session?.account }}</span>
@@ -87,5 +108,14 @@ defineExpose({ focus: () => input.value?.focus() })
 
 .gap {
   flex: 1;
+}
+
+.link {
+  border: 0;
+  background: none;
+  color: inherit;
+  font: inherit;
+  text-decoration: underline;
+  cursor: pointer;
 }
 </style>

@@ -1,4 +1,5 @@
 import { ListColumns, type Change } from './columns'
+import { find, search } from './find'
 
 function list(): ListColumns {
   const made = new ListColumns()
@@ -14,6 +15,8 @@ function list(): ListColumns {
   })
   return made
 }
+const NOBODY = { live: () => undefined, findings: () => [], locked: () => false, waiting: () => false }
+const found = (made: ListColumns, query: string) => find(made, search(query, made, [], NOBODY))
 const change = (seq: number, text: string): Change => ({
   seq,
   at: '',
@@ -34,18 +37,18 @@ test('a change is taken once, in whatever way it comes', () => {
 
 test('every word must be found, in any column, in any case', () => {
   const made = list()
-  expect(made.find('KILN pt')).toEqual([0, 1])
-  expect(made.find('crown pt')).toEqual([])
-  expect(made.find('  ')).toEqual([0, 1, 2])
-  expect(made.find('kiln', new Set([2]))).toEqual([2])
+  expect(found(made, 'KILN pt')).toEqual([0, 1])
+  expect(found(made, 'crown pt')).toEqual([])
+  expect(found(made, '  ')).toEqual([0, 1, 2])
+  expect(find(made, search('kiln', made, [], NOBODY), new Set([2]))).toEqual([2])
 })
 
 test('what changed is found by its new words and no longer by its old', () => {
   const made = list()
-  expect(made.find('air')).toEqual([1])
+  expect(found(made, 'air')).toEqual([1])
   made.apply(change(5, 'steam'))
-  expect(made.find('air')).toEqual([])
-  expect(made.find('steam')).toEqual([1])
+  expect(found(made, 'air')).toEqual([])
+  expect(found(made, 'steam')).toEqual([1])
 })
 
 test('a change of a point or a column that is not there is left alone', () => {
@@ -59,5 +62,21 @@ test('a column that did not come is empty, and is there once something is writte
   expect(made.text('shunt_ohm', 1)).toBe('')
   made.apply({ ...change(5, 'x'), cells: [[12, 'shunt_ohm', '250']] })
   expect([made.text('shunt_ohm', 0), made.text('shunt_ohm', 1)]).toEqual(['', '250'])
-  expect(made.find('250')).toEqual([1])
+  expect(found(made, '250')).toEqual([1])
+})
+
+test('a point that comes stands behind the others, one that goes leaves no other row moved', () => {
+  const made = list()
+  const before = made.structure.value
+  made.apply({
+    ...change(5, 'air'),
+    added: [{ id: 14, rack: 2, cells: { tag: 'TE-2', area: 'kiln 1' } }],
+    removed: [11],
+  })
+  expect([...made.rows()].map((row) => made.text('tag', row))).toEqual(['PT-2', 'TE-1', 'TE-2'])
+  expect([made.length, made.row(11), made.row(14), made.racks[3]]).toEqual([3, undefined, 3, 2])
+  expect(found(made, 'kiln 1')).toEqual([3])
+  expect(made.structure.value).toBeGreaterThan(before)
+  made.apply({ ...change(6, 'air'), racks: [[14, 1]] })
+  expect(made.racks[3]).toBe(1)
 })

@@ -1,7 +1,8 @@
 /**
  * The whole list as plain columns, outside Vue's reactivity. Screens watch `version`; nothing else is reactive.
  *
- * A cell is text as the server sent it; '' is empty. Row numbers are positions in the snapshot.
+ * A cell is text as the server sent it; '' is empty. Row numbers are positions in the snapshot, then in the order points
+ * came; the row of a point that is gone stays empty, so that no other row moves.
  */
 import { shallowRef } from 'vue'
 
@@ -20,6 +21,10 @@ export interface Change {
   cells: [point: number, field: string, text: string][]
   closed: string[]
   opened: Finding[]
+  added?: { id: number; rack: number; cells: Record<string, string> }[]
+  removed?: number[]
+  racks?: [point: number, rack: number][]
+  typicals?: boolean
 }
 
 export interface Finding {
@@ -38,6 +43,9 @@ export class ListColumns {
   racks: number[] = []
   columns: Record<string, string[]> = {}
   private readonly changes = shallowRef(0)
+  /** Grows when points come or go. */
+  readonly structure = shallowRef(0)
+  private gone = 0
   private rowOf = new Map<number, number>()
   private haystack: (string | undefined)[] = []
 
@@ -48,6 +56,8 @@ export class ListColumns {
     this.columns = snapshot.columns
     this.rowOf = new Map(snapshot.ids.map((id, row) => [id, row]))
     this.haystack = new Array<string | undefined>(snapshot.ids.length)
+    this.gone = 0
+    this.structure.value++
     this.changes.value++
   }
 
@@ -56,8 +66,14 @@ export class ListColumns {
     return this.changes.value
   }
 
+  /** How many points there are. */
   get length(): number {
-    return this.ids.length
+    return this.ids.length - this.gone
+  }
+
+  /** The rows that hold a point, in their order. */
+  *rows(): Generator<number> {
+    for (let row = 0; row < this.ids.length; row++) if (this.ids[row]) yield row
   }
 
   row(point: number): number | undefined {
@@ -71,6 +87,7 @@ export class ListColumns {
   /** Take in a change set. A set that is already in is left out. Returns whether it was news. */
   apply(change: Change): boolean {
     if (change.seq <= this.seq) return false
+    this.place(change)
     for (const [point, field, text] of change.cells) this.set(point, field, text)
     this.seq = change.seq
     this.changes.value++
@@ -81,6 +98,31 @@ export class ListColumns {
   show(cells: Change['cells']): void {
     for (const [point, field, text] of cells) this.set(point, field, text)
     this.changes.value++
+  }
+
+  /** Points that came and went, and those now on another rack. */
+  place({ added = [], removed = [], racks = [] }: Pick<Change, 'added' | 'removed' | 'racks'>): void {
+    for (const { id, rack, cells } of added) {
+      if (this.rowOf.has(id)) continue
+      this.rowOf.set(id, this.ids.length)
+      this.ids.push(id)
+      this.racks.push(rack)
+      for (const name in this.columns) this.columns[name]!.push('')
+      for (const name in cells) this.set(id, name, cells[name]!)
+    }
+    for (const point of removed) {
+      const row = this.rowOf.get(point)
+      if (row === undefined) continue
+      this.rowOf.delete(point)
+      this.ids[row] = 0
+      this.haystack[row] = ''
+      this.gone++
+    }
+    for (const [point, rack] of racks) {
+      const row = this.rowOf.get(point)
+      if (row !== undefined) this.racks[row] = rack
+    }
+    if (added.length || removed.length) this.structure.value++
   }
 
   private set(point: number, field: string, text: string): void {
@@ -99,17 +141,5 @@ export class ListColumns {
     let text = ''
     for (const name in this.columns) text += `${this.columns[name]![row]}\n`
     return (this.haystack[row] = text.toLowerCase())
-  }
-
-  /** Rows that hold every word; all rows for none. `only` narrows to some rows first. */
-  find(query: string, only?: ReadonlySet<number>): number[] {
-    const words = query.toLowerCase().split(/\s+/).filter(Boolean)
-    const found: number[] = []
-    for (let row = 0; row < this.ids.length; row++) {
-      if (only && !only.has(row)) continue
-      const text = words.length ? this.words(row) : ''
-      if (words.every((word) => text.includes(word))) found.push(row)
-    }
-    return found
   }
 }

@@ -1,6 +1,6 @@
 /** The plant on this screen: session, list, live values, findings, and edits that wait. */
 import { defineStore } from 'pinia'
-import { computed, markRaw, ref, shallowRef } from 'vue'
+import { computed, markRaw, ref, shallowRef, watch as onChange } from 'vue'
 import { ask, api, setCsrf, type Problem, type Schemas } from '../api/client'
 import type { FromChannel } from '../stream/channel'
 import { connect, type Connection } from '../stream/connect'
@@ -12,12 +12,23 @@ export interface Waiting {
   field: string
   was: string
   text: string
-  state: 'saving' | 'refused' | 'conflict'
+  state: 'saving' | 'refused' | 'conflict' | 'held'
   says: string
   theirs?: string
 }
 
+/** Somebody else's screen, and the cell chosen on it. */
+export interface Person {
+  who: string
+  tab: string
+  point: number | null
+  field: string
+  heard: number
+}
+
 const MOST_RACKS = 64
+const HERE_MS = 40_000
+const TAB = Math.random().toString(36).slice(2, 12)
 
 const key = (point: number, field: string) => `${point}:${field}`
 
@@ -29,6 +40,9 @@ export const usePlant = defineStore('plant', () => {
   const findings = shallowRef<ReadonlyMap<string, Finding>>(new Map())
   const waiting = ref(new Map<string, Waiting>())
   const linkUp = ref(false)
+  const locks = shallowRef<ReadonlyMap<number, Schemas['LockOut']>>(new Map())
+  const people = shallowRef<ReadonlyMap<string, Person>>(new Map())
+  const typicalsSeen = ref(0)
   const ready = ref(false)
   const notice = ref<{ text: string; kind: 'plain' | 'bad' } | null>(null)
   let connection: Connection | undefined
@@ -80,10 +94,11 @@ export const usePlant = defineStore('plant', () => {
         cells: [],
       }
     }
+    if (!ready.value) recallWaiting()
     ready.value = true
     racks = [...new Set(list.racks)].filter(Boolean).slice(0, MOST_RACKS)
     connection ??= connect(heard)
-    ticking ??= setInterval(() => live.tick(), 1000)
+    ticking ??= setInterval(() => (live.tick(), forget()), 1000)
     connection.send({ kind: 'join', since: Math.min(list.seq, findingsSeq), racks })
   }
 
@@ -106,12 +121,53 @@ export const usePlant = defineStore('plant', () => {
     else if (name === 'change') taken(data as Change)
     else if (name === 'reload') void load()
     else if (name === 'out') session.value = null
+    else if (name === 'locks') setLocks((data as Schemas['LocksOut']).locks)
+    else if (name === 'here') came(data as Person)
     if (name === 'hello' || name === 'beat') live.offset = (data as { now: number }).now * 1000 - Date.now()
   }
+
+  function setLocks(all: Schemas['LockOut'][]) {
+    locks.value = new Map(all.map((lock) => [lock.point, lock]))
+  }
+
+  function came(person: Person) {
+    if (person.tab === TAB) return
+    const next = new Map(people.value)
+    next.set(person.tab, { ...person, heard: Date.now() })
+    people.value = next
+  }
+
+  /** Screens that were not heard of for a while are forgotten. */
+  function forget() {
+    const late = [...people.value.values()].filter((person) => Date.now() - person.heard > HERE_MS)
+    if (!late.length) return
+    const next = new Map(people.value)
+    for (const person of late) next.delete(person.tab)
+    people.value = next
+  }
+
+  let told = ''
+  let toldAt = 0
+  /** Tell the others where one is: at once when it changes, and again from time to time. */
+  function tell(point: number | null, field: string) {
+    const now = `${point} ${field}`
+    if (now === told && Date.now() - toldAt < HERE_MS / 4) return
+    told = now
+    toldAt = Date.now()
+    void ask(api.POST('/api/here', { body: { tab: TAB, point, field } }))
+  }
+
+  const othersAt = computed(() => {
+    const out = new Map<number, Person[]>()
+    for (const person of people.value.values())
+      if (person.point !== null) out.set(person.point, [...(out.get(person.point) ?? []), person])
+    return out
+  })
 
   /** Take in a change set, in its turn. List and findings were read apart and may stand at different numbers. */
   function taken(change: Change) {
     list.apply(change)
+    if (change.typicals) typicalsSeen.value++
     if (change.seq > findingsSeq) {
       findingsSeq = change.seq
       settle(change)
@@ -131,7 +187,11 @@ export const usePlant = defineStore('plant', () => {
   }
 
   /** Save edits. What cannot be saved stays at its cells with what was typed, and says why. */
-  async function save(edits: Schemas['EditIn'][], source = 'typed'): Promise<Problem | undefined> {
+  async function save(
+    edits: Schemas['EditIn'][],
+    source = 'typed',
+    partial = false,
+  ): Promise<Problem | undefined> {
     const real = edits.filter(
       (edit) => edit.text !== edit.was || waiting.value.has(key(edit.point, edit.field)),
     )
@@ -139,13 +199,37 @@ export const usePlant = defineStore('plant', () => {
     for (const edit of real)
       waiting.value.set(key(edit.point, edit.field), { ...edit, state: 'saving', says: '' })
     const answer = await ask(
-      api.POST('/api/proposals', { body: { edits: real, source, why: '', apply: true } }),
+      api.POST('/api/proposals', { body: { edits: real, source, why: '', apply: true, partial } }),
     )
     if (answer.problem) {
       refused(real, answer.problem)
       return answer.problem
     }
     answered(answer.data, real)
+    leftOut(answer.data.left ?? [], real)
+  }
+
+  /** Cells that stayed out of a block: each keeps what was typed, and why it could not be taken. */
+  function leftOut(cells: Schemas['CellProblem'][], edits: Schemas['EditIn'][]) {
+    if (!cells.length) return
+    const wasOf = new Map(edits.map((edit) => [key(edit.point, edit.field), edit.was]))
+    for (const cell of cells) {
+      const at = key(cell.point, cell.field)
+      waiting.value.set(at, {
+        point: cell.point,
+        field: cell.field,
+        was: wasOf.get(at) ?? '',
+        text: cell.typed,
+        state: cell.theirs == null ? 'refused' : 'conflict',
+        says: cell.says,
+        theirs: cell.theirs ?? undefined,
+      })
+    }
+    const rest = edits.length - cells.length
+    say(
+      `${cells.length} of ${edits.length} cells could not be taken and wait in their places · ${rest} are in`,
+      'bad',
+    )
   }
 
   /** Show what one's own edit did. If others' changes before it are still on their way, its turn comes by the stream. */
@@ -155,12 +239,20 @@ export const usePlant = defineStore('plant', () => {
       at: '',
       who: session.value?.account ?? '',
       source: '',
-      cells: changed.cells.map((c) => [c.point, c.field, c.becomes]),
+      cells: [
+        ...changed.cells.map((c): Change['cells'][0] => [c.point, c.field, c.becomes]),
+        ...(changed.follows ?? []).map((c): Change['cells'][0] => [c.point, c.field, c.text]),
+      ],
       closed: changed.closed,
       opened: changed.opened,
+      added: changed.added ?? [],
+      removed: changed.removed ?? [],
     }
     if (changed.seq === list.seq + 1) taken(change)
-    else list.show(change.cells)
+    else {
+      list.place(change)
+      list.show(change.cells)
+    }
     for (const edit of edits) waiting.value.delete(key(edit.point, edit.field))
   }
 
@@ -171,7 +263,12 @@ export const usePlant = defineStore('plant', () => {
       const cell = cells.get(key(edit.point, edit.field))
       waiting.value.set(key(edit.point, edit.field), {
         ...edit,
-        state: cell?.theirs == null ? 'refused' : 'conflict',
+        state:
+          problem.status === 0 || problem.status === 503
+            ? 'held'
+            : cell?.theirs == null
+              ? 'refused'
+              : 'conflict',
         says: cell?.says ?? problem.title,
         theirs: cell?.theirs ?? undefined,
       })
@@ -183,6 +280,43 @@ export const usePlant = defineStore('plant', () => {
     waiting.value.delete(key(point, field))
   }
 
+  const held = computed(() => [...waiting.value.values()].filter((wait) => wait.state === 'held'))
+
+  /** Send what waited while the server was away. Cells that others changed meanwhile come back as conflicts. */
+  function sendHeld() {
+    const edits = held.value.map(({ point, field, was, text }) => ({ point, field, was, text }))
+    for (const edit of edits) waiting.value.delete(key(edit.point, edit.field))
+    return save(edits, 'typed while the server was away', true)
+  }
+
+  function dropHeld() {
+    for (const edit of held.value) waiting.value.delete(key(edit.point, edit.field))
+  }
+
+  // What is typed and not yet saved outlives a reload, in this browser, for this account.
+  const keptAs = () => `canaleta-waiting-${session.value?.account ?? ''}`
+  onChange(
+    waiting,
+    (now) => {
+      if (!ready.value || !session.value) return
+      const rest = [...now.values()].map((w) => (w.state === 'saving' ? { ...w, state: 'held' } : w))
+      if (rest.length) localStorage.setItem(keptAs(), JSON.stringify(rest.slice(0, 5000)))
+      else localStorage.removeItem(keptAs())
+    },
+    { deep: true },
+  )
+
+  function recallWaiting() {
+    try {
+      const kept = JSON.parse(localStorage.getItem(keptAs()) ?? '[]') as Waiting[]
+      for (const wait of kept)
+        if (list.row(wait.point) !== undefined && list.text(wait.field, list.row(wait.point)!) !== wait.text)
+          waiting.value.set(key(wait.point, wait.field), { ...wait, says: wait.says || 'not sent yet' })
+    } catch {
+      localStorage.removeItem(keptAs())
+    }
+  }
+
   const waitingAt = (point: number, field: string) => waiting.value.get(key(point, field))
 
   async function turnBack(way: 'undo' | 'redo') {
@@ -192,8 +326,13 @@ export const usePlant = defineStore('plant', () => {
     const kept = answer.data.kept?.length ?? 0
     const tags = [...new Set(answer.data.cells.map((c) => list.text('tag', list.row(c.point) ?? -1)))]
     const where = tags.length > 3 ? `${tags.length} points` : tags.join(', ')
+    const came = answer.data.added?.length ?? 0
+    const went = answer.data.removed?.length ?? 0
+    const points = `${came ? ` · ${came} point${came > 1 ? 's' : ''} came back` : ''}${went ? ` · ${went} point${went > 1 ? 's' : ''} went` : ''}`
     const left = kept ? ` · ${kept} cell${kept > 1 ? 's' : ''} others changed since stay` : ''
-    say(`${way === 'undo' ? 'undone' : 'done again'}: ${answer.data.cells.length} cells ${where}${left}`)
+    say(
+      `${way === 'undo' ? 'undone' : 'done again'}: ${answer.data.cells.length} cells ${where}${points}${left}`,
+    )
   }
 
   async function leave() {
@@ -204,6 +343,7 @@ export const usePlant = defineStore('plant', () => {
 
   return {
     list, live, session, plant, findings, findingsOf, waiting, linkUp, ready, notice,
-    may, say, enter, load, watch, taken, answered, save, drop, waitingAt, turnBack, leave,
+    locks, people, othersAt, typicalsSeen, setLocks, tell, held, sendHeld, dropHeld,
+    may, say, enter, load, watch, taken, answered, leftOut, save, drop, waitingAt, turnBack, leave,
   } // prettier-ignore
 })

@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from canaleta.core.facts.base import Row, Section, first, significant
-from canaleta.core.fields import JUMPERS, Station
+from canaleta.core.field import Station
+from canaleta.core.field_table import JUMPERS
 from canaleta.core.joints.base import PathRows
 from canaleta.core.joints.scaling import junction_degc
 from canaleta.core.joints.temperature import WireJoint

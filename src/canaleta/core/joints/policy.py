@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.fields import ON_FAILURE, OUTSIDE
+from canaleta.core.field_table import ON_FAILURE, OUTSIDE
 from canaleta.core.joints.base import Floats, PathRows
 from canaleta.core.joints.scaling import Scaling
 from canaleta.core.quality import BAD_SIGNAL, Reason, mark

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from canaleta.core import laws
 from canaleta.core.chains import factors_of
-from canaleta.core.fields import FORMS
+from canaleta.core.field_table import FORMS
 from canaleta.core.joints.base import Floats, PathRows, StationWords, Working, decimals_for
 from canaleta.core.laws import SENSOR_LAW, TABLE_LAWS, VALUE_LAW_NAMES
 from canaleta.core.references import value_unit

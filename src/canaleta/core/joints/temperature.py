@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.fields import JUMPERS
+from canaleta.core.field_table import JUMPERS
 from canaleta.core.joints.base import Chain, Floats, PathRows, Reasons, StationWords, Working, mode_reasons
 from canaleta.core.joints.linear import AffineConverter, count_words, fault_counts
 from canaleta.core.joints.scaling import Scaling, junction_degc, value_words

@@ -1,0 +1,291 @@
+"""Every field of a point, declared once.
+
+The list's columns, the path page's settings, the database table, history, import and export take them from FIELDS, in
+this order. A new column is one entry here and a migration that adds it.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from canaleta.core.field import Field, Kind, Station
+from canaleta.core.laws import LAW_NAMES, TABLE_LAWS, VALUE_LAW_NAMES
+from canaleta.core.modules import OPEN_CHOICES
+from canaleta.core.sensors.extension import EXTENSION_NAMES
+from canaleta.core.signals import SIGNAL_NAMES, Family
+
+__all__ = ["ALARM_LEVELS", "FIELDS", "LADDER", "PRIORITIES"]
+
+_ALL = frozenset(Family)
+_TEMPERATURE = frozenset({Family.THERMOCOUPLE, Family.RESISTANCE})
+_ANALOG = frozenset({Family.LINEAR, Family.NONE}) | _TEMPERATURE
+_LINEAR = frozenset({Family.LINEAR, Family.NONE})
+_CONTACT = frozenset({Family.CONTACT, Family.NONE})
+_SWITCH = frozenset({Family.CONTACT})
+_CURRENT = frozenset({Family.LINEAR})
+_THERMO = frozenset({Family.THERMOCOUPLE})
+_RESISTIVE = frozenset({Family.RESISTANCE})
+SUPPLIES = ("module", "own 24 V", "drive", "none")
+SCREENS = ("at the cabinet", "at the device", "at both ends", "nowhere")
+ACTING = ("direct", "reverse")
+JUNCTIONS = ("at the terminals", "remote sensor", "fixed")
+JUMPERS = ("at the head", "at the input", "absent")
+OUTSIDE = ("pass", "clamp", "hold last", "substitute")
+ON_FAILURE = ("as read", "up-scale", "down-scale", "hold last", "substitute")
+FORMS = ("two points", "slope and offset", "factors")
+REFERENCES = ("gauge", "absolute", "normal, 0 °C", "standard, 15 °C", "water at 4 °C", "water at 20 °C")
+VALUE_TYPES = ("REAL", "LREAL", "INT", "UINT", "DINT", "UDINT")
+_TWO_POINT = ("value_form", ("", "two points"))
+_SLOPE = ("value_form", ("slope and offset",))
+LADDER = ("wired", "continuity", "powered", "loop-checked", "function-tested", "accepted")
+"""How far a point has come, each step with those before it."""
+PRIORITIES = ("low", "medium", "high", "journal only")
+ALARM_LEVELS = ("ll", "l", "h", "hh")
+_LEVEL_WORDS = {"ll": "low-low", "l": "low", "h": "high", "hh": "high-high"}
+
+
+def _more(
+    name: str, station: Station, label: str, kind: Kind, says: str, applies: frozenset[Family], **rest: Any
+) -> Field:
+    """A field of the path page that is no column of the list."""
+    return Field(name, station, label, kind, says, applies=applies, listed=False, **rest)
+
+
+def _follows(name: str, station: Station, label: str, says: str, width: int) -> Field:
+    """A column that follows from others (core/follows.py): neither typed nor stored."""
+    return Field(name, station, label, Kind.FOLLOWS, says, width, listed=False)
+
+
+def _alarm(level: str) -> tuple[Field, ...]:
+    """One alarm of a value: its limit, and how it is judged. Deadband and limit are in the value's unit."""
+    words, short = _LEVEL_WORDS[level], level.upper()
+    return (
+        _more(f"alarm_{level}", Station.VALUE, f"alarm {short}", Kind.NUMBER, f"{words} alarm, in the value's unit",
+              _ANALOG, headers=(f"alarm {level}", f"{words} alarm", f"{words} limit", f"{level} alarm", f"{level} limit")),
+        _more(f"alarm_{level}_deadband", Station.VALUE, f"{short} deadband", Kind.NUMBER,
+              f"how far the value must come back before the {words} alarm ends, in the value's unit", _ANALOG,
+              least=0, most=1e12, needs=f"alarm_{level}"),
+        _more(f"alarm_{level}_delay", Station.VALUE, f"{short} delay", Kind.NUMBER,
+              f"how long the limit must be passed before the {words} alarm comes", _ANALOG, least=0, most=86_400,
+              unit="s", needs=f"alarm_{level}"),
+        _more(f"alarm_{level}_priority", Station.VALUE, f"{short} priority", Kind.CHOICE,
+              f"how soon somebody must act on the {words} alarm", _ANALOG, choices=PRIORITIES, needs=f"alarm_{level}"),
+    )  # fmt: skip
+
+
+FIELDS: tuple[Field, ...] = (
+    Field("tag", Station.POINT, "tag", Kind.TEXT, "the name on the device and in documents",
+          86, longest=40, headers=("tag", "tag no", "name")),
+    Field("service", Station.POINT, "service", Kind.TEXT, "what it measures or does, in words",
+          164, longest=120, headers=("service", "description")),
+    Field("area", Station.POINT, "area", Kind.TEXT, "the part of the plant", 52, longest=60, headers=("area",)),
+    _more("redundant", Station.POINT, "stands in for", Kind.TEXT,
+          "one word for points that stand in for each other: they belong on different modules", _ALL, longest=40),
+    _more("second_name", Station.POINT, "second name", Kind.TEXT,
+          "the same point by IEC 81346: =function +place -device", _ALL, width=120, longest=80,
+          headers=("reference designation", "iec 81346", "second tag", "alias")),
+    _follows("meaning", Station.POINT, "letters say", "what the tag's letters mean, by ISA-5.1 or the plant", 150),
+    _follows("loop", Station.POINT, "loop", "the loop it belongs to, by its tag", 64),
+    _more("typical", Station.POINT, "typical", Kind.TEXT, "the typical it was made from", _ALL, width=120, longest=60),
+    _more("notes", Station.POINT, "notes", Kind.TEXT, "whatever else is worth knowing", _ALL, width=160, longest=400,
+          headers=("note", "notes", "remarks", "remark", "comment", "comments")),
+    _more("device_model", Station.DEVICE, "model", Kind.TEXT, "what the device is called in its data sheet", _ALL,
+          width=110, longest=80, headers=("device type", "instrument type", "part no", "part number", "model")),
+    _more("serial", Station.DEVICE, "serial", Kind.TEXT, "serial number of the device", _ALL, longest=60,
+          headers=("serial no", "serial number", "s/n")),
+    _more("connector", Station.DEVICE, "connector", Kind.TEXT, "how it is plugged or screwed on", _ALL, longest=60,
+          headers=("connection",)),
+    _more("data_sheet", Station.DEVICE, "data sheet", Kind.LINK, "where its data sheet is", _ALL, width=120,
+          headers=("datasheet", "data sheet link")),
+    Field("signal", Station.DEVICE, "signal", Kind.CHOICE, "what the device puts on the wires",
+          80, choices=SIGNAL_NAMES, headers=("signal", "type")),
+    _more("signal_low", Station.DEVICE, "signal low", Kind.NUMBER, "the device's signal at its lower range value",
+          _CURRENT, units=("mV", "Hz", "pulses", "mV/V", "Ω"), pair="signal_high"),
+    _more("signal_high", Station.DEVICE, "signal high", Kind.NUMBER, "the device's signal at its upper range value",
+          _CURRENT, units=("mV", "Hz", "pulses", "mV/V", "Ω"), pair="signal_low"),
+    Field("device_low", Station.DEVICE, "low", Kind.NUMBER, "the device's lower range value, LRV",
+          48, applies=_ANALOG, pair="device_high", unit_field="device_unit", headers=("lrv", "range low")),
+    Field("device_high", Station.DEVICE, "high", Kind.NUMBER, "the device's upper range value, URV",
+          52, applies=_ANALOG, pair="device_low", unit_field="device_unit", headers=("urv", "range high")),
+    Field("device_unit", Station.DEVICE, "unit", Kind.UNIT, "unit of the device's range",
+          52, applies=_ANALOG, headers=("range unit",)),
+    _more("device_reference", Station.DEVICE, "said as", Kind.CHOICE, "what the device's unit is counted from",
+          _CURRENT, choices=REFERENCES),
+    Field("device_law", Station.DEVICE, "law", Kind.CHOICE, "what the device itself makes of its range",
+          52, choices=LAW_NAMES, applies=_LINEAR),
+    _more("device_cutoff", Station.DEVICE, "cut-off", Kind.NUMBER, "the device's output is zero below this, % of output",
+          _CURRENT, when=("device_law", ("square root",)), least=0, most=50, unit="%"),
+    _more("device_table", Station.DEVICE, "table", Kind.TABLE, "the device's own table: quantity and % of output",
+          _CURRENT, when=("device_law", TABLE_LAWS)),
+    _more("curve_table", Station.DEVICE, "curve", Kind.TABLE, "the element's own curve: °C and Ω",
+          _RESISTIVE, when=("signal", ("own curve",))),
+    Field("acting", Station.DEVICE, "acting", Kind.CHOICE, "reverse: the signal is meant to fall as it rises",
+          50, choices=ACTING, applies=_LINEAR | _CONTACT),
+    _more("tolerance_class", Station.DEVICE, "class", Kind.CHOICE, "tolerance class of the element",
+          _TEMPERATURE, choices=("1", "2", "3", "AA", "A", "B", "C")),
+    _more("accuracy", Station.DEVICE, "accuracy", Kind.NUMBER, "limit of error of the transmitter, % of span",
+          _CURRENT, least=0, most=20, unit="%"),
+    _more("lift_off_v", Station.DEVICE, "lift-off", Kind.NUMBER, "least voltage the device works with",
+          _CURRENT, units=("mA",), least=0, most=60, unit="V"),
+    _more("failure_ma", Station.DEVICE, "fails at", Kind.NUMBER, "current by which the device says that it failed",
+          _CURRENT, units=("mA",), least=0, most=30, unit="mA"),
+    _more("tolerance_transmitter", Station.DEVICE, "transmitter within", Kind.NUMBER,
+          "what the transmitter may be off in its own test, % of span", _CURRENT, least=0, most=20, unit="%",
+          headers=("transmitter tolerance",)),
+    _more("leakage_ma", Station.DEVICE, "leakage", Kind.NUMBER, "current through the open switch",
+          _SWITCH, units=("V",), least=0, most=100, unit="mA"),
+    _more("drop_v", Station.DEVICE, "drop", Kind.NUMBER, "voltage over the closed switch",
+          _SWITCH, units=("V",), least=0, most=60, unit="V"),
+    _more("series_ohm", Station.DEVICE, "series", Kind.NUMBER, "end-of-line resistor in series with the contact",
+          _SWITCH, units=("mA",), least=0, most=1e6, unit="Ω"),
+    _more("parallel_ohm", Station.DEVICE, "parallel", Kind.NUMBER, "end-of-line resistor across the contact",
+          _SWITCH, units=("mA",), least=0, most=1e7, unit="Ω"),
+    _more("takes_ma", Station.DEVICE, "takes", Kind.NUMBER, "current the device takes from its supply beside its signal",
+          _CURRENT | _SWITCH, least=0, most=5000, unit="mA"),
+    _more("load_ma", Station.DEVICE, "load", Kind.NUMBER, "current the device takes when an output switches it on",
+          _SWITCH, when=("signal", ("load 24 V DC", "load AC")), least=0, most=20_000, unit="mA"),
+    _more("supply_low_v", Station.DEVICE, "least supply", Kind.NUMBER, "least supply the device works with",
+          _CURRENT | _SWITCH, least=0, most=400, unit="V"),
+    _more("supply_high_v", Station.DEVICE, "greatest supply", Kind.NUMBER, "greatest supply the device bears",
+          _CURRENT | _SWITCH, least=0, most=400, unit="V"),
+    Field("wires", Station.LOOP, "wires", Kind.WHOLE, "cores between device and terminals", 46, least=2, most=4),
+    Field("supply", Station.LOOP, "supply", Kind.CHOICE, "who feeds the loop", 66, choices=SUPPLIES,
+          headers=("powered by",)),
+    _more("lead_ohm", Station.LOOP, "one lead", Kind.NUMBER, "resistance of one core between element and terminals",
+          _RESISTIVE, least=0, most=10_000, unit="Ω"),
+    _more("jumper", Station.LOOP, "jumper", Kind.CHOICE,
+          "where two wires become the input's three or four: at the head, at the input, or nowhere",
+          _RESISTIVE, choices=JUMPERS, when=("wires", ("2", "3"))),
+    _more("extension", Station.LOOP, "extension wire", Kind.CHOICE, "extension or compensating wire by designation",
+          _THERMO, choices=EXTENSION_NAMES),
+    _more("head_degc", Station.LOOP, "head at", Kind.NUMBER, "temperature of the connection head",
+          _THERMO, least=-273, most=500, unit="°C"),
+    _more("junction", Station.LOOP, "cold junction", Kind.CHOICE, "where the cold junction is and how it is known",
+          _THERMO, choices=JUNCTIONS),
+    _more("junction_degc", Station.LOOP, "junction at", Kind.NUMBER,
+          "temperature at the remote sensor, or the fixed setting", _THERMO,
+          when=("junction", ("remote sensor", "fixed")), least=-273, most=500, unit="°C"),
+    _more("excitation_v", Station.LOOP, "excitation", Kind.NUMBER, "voltage the bridge or the potentiometer is fed with",
+          _CURRENT, units=("mV/V", "Ω"), least=0, most=60, unit="V"),
+    _more("shunt_ohm", Station.LOOP, "shunt", Kind.NUMBER, "resistor that makes a voltage of the current",
+          _CURRENT, units=("mA",), least=0.1, most=10_000, unit="Ω"),
+    _more("shunt_percent", Station.LOOP, "shunt ±", Kind.NUMBER, "tolerance of the shunt", _CURRENT, units=("mA",),
+          least=0, most=20, unit="%"),
+    _more("cable_m", Station.LOOP, "cable", Kind.NUMBER, "length of the cable, one way",
+          _CURRENT | _SWITCH, units=("mA", "V"), least=0, most=50_000, unit="m"),
+    _more("cable_mm2", Station.LOOP, "section", Kind.NUMBER, "cross-section of a core",
+          _CURRENT | _SWITCH, units=("mA", "V"), least=0.1, most=10, unit="mm²"),
+    _more("cable_degc", Station.LOOP, "hottest", Kind.NUMBER, "hottest the cable gets",
+          _CURRENT, units=("mA",), least=-40, most=180, unit="°C"),
+    _more("hops", Station.LOOP, "hops", Kind.HOPS,
+          "what the loop runs through, from the device on: head; barrier 300 Ω; indicator 2 V", _CURRENT | _SWITCH),
+    _more("cable", Station.LOOP, "cable", Kind.TEXT, "name of the cable to the cabinet", _ALL, longest=40),
+    _more("cores", Station.LOOP, "cores", Kind.CORES, "its cores in the order of the terminals: 1, 2", _ALL),
+    _more("strip", Station.LOOP, "strip", Kind.TERMINALS,
+          "terminals of the cabinet's strip in the same order: X1:5 fuse; X1:6 knife", _ALL),
+    _more("screen", Station.LOOP, "screen", Kind.CHOICE, "where the screen is earthed", _ALL, choices=SCREENS),
+    _more("hart", Station.LOOP, "HART", Kind.CHOICE, "whether the loop carries HART", _CURRENT, units=("mA",),
+          choices=("no", "yes")),
+    Field("channel", Station.INPUT, "channel", Kind.ADDRESS, "cabinet · rack · slot · channel it is landed on",
+          94, headers=("address", "channel")),
+    _follows("cabinet", Station.INPUT, "cabinet", "the cabinet its channel is in", 64),
+    _follows("terminals", Station.INPUT, "terminals", "the module's terminals of the channel", 76),
+    _follows("register", Station.INPUT, "register", "register and bit its number stands in, from 0", 66),
+    _follows("direct", Station.INPUT, "direct address", "IEC 61131-3 direct address", 92),
+    _more("old_address", Station.INPUT, "old address", Kind.TEXT, "where it was before, in the old list's own words",
+          _ALL, width=100, longest=80, headers=("old address", "previous address", "was", "old tag address")),
+    Field("mode", Station.INPUT, "mode", Kind.MODE, "how the channel works", 86, headers=("input mode",)),
+    _more("filter", Station.INPUT, "filter", Kind.FILTER, "what the input filters, of those that its module has", _ALL),
+    _more("open_action", Station.INPUT, "open circuit", Kind.CHOICE, "what the count does when the circuit opens",
+          _TEMPERATURE, choices=OPEN_CHOICES),
+    _more("if_high", Station.INPUT, "if too high", Kind.TEXT, "what the plant does when the value goes to the top",
+          _ANALOG, longest=80),
+    _more("if_low", Station.INPUT, "if too low", Kind.TEXT, "what the plant does when the value goes to the bottom",
+          _ANALOG, longest=80),
+    _more("enabled", Station.INPUT, "enabled", Kind.CHOICE, "whether the channel is read and watched", _ALL,
+          choices=("yes", "no")),
+    _more("tolerance_channel", Station.INPUT, "channel within", Kind.NUMBER,
+          "what the channel may be off in its own test, % of span", _ANALOG, least=0, most=20, unit="%",
+          headers=("channel tolerance",)),
+    _more("on_delay", Station.INPUT, "on after", Kind.NUMBER, "on only after it has been on for so long",
+          _SWITCH, least=0, most=3_600_000, unit="ms", headers=("on delay", "debounce", "debounce time")),
+    _more("off_delay", Station.INPUT, "off after", Kind.NUMBER, "off only after it has been off for so long",
+          _SWITCH, least=0, most=3_600_000, unit="ms", headers=("off delay",)),
+    _more("stretch", Station.INPUT, "at least on", Kind.NUMBER, "once on, it stays on for so long", _SWITCH,
+          least=0, most=3_600_000, unit="ms", headers=("pulse stretch",)),
+    _more("fastest", Station.INPUT, "fastest", Kind.NUMBER, "the most often it switches, pulses a second", _SWITCH,
+          least=0, most=1_000_000, unit="Hz", headers=("max frequency", "maximum frequency")),
+    _more("counts_on", Station.INPUT, "counts on", Kind.CHOICE, "the edge that a counter takes", _SWITCH,
+          choices=("coming on", "going off", "both")),
+    Field("counts_low", Station.COUNTS, "low", Kind.NUMBER,
+          "the count that means the low end of the value; empty: as signal and module make it",
+          50, applies=_ANALOG, when=_TWO_POINT, pair="counts_high", headers=("raw low",)),
+    Field("counts_high", Station.COUNTS, "high", Kind.NUMBER,
+          "the count that means the high end of the value; empty: as signal and module make it",
+          56, applies=_ANALOG, when=_TWO_POINT, pair="counts_low", headers=("raw high",)),
+    Field("now", Station.VALUE, "now", Kind.LIVE, "what the plant says now", 126),
+    Field("value_low", Station.VALUE, "low", Kind.NUMBER, "the value at the low count",
+          50, applies=_ANALOG, pair="value_high", unit_field="value_unit", headers=("eu low",)),
+    Field("value_high", Station.VALUE, "high", Kind.NUMBER, "the value at the high count",
+          62, applies=_ANALOG, pair="value_low", unit_field="value_unit", headers=("eu high",)),
+    Field("value_unit", Station.VALUE, "unit", Kind.UNIT, "unit of the value", 52, applies=_ANALOG,
+          headers=("eu", "units")),
+    _more("value_reference", Station.VALUE, "said as", Kind.CHOICE, "what the value's unit is counted from",
+          _CURRENT, choices=REFERENCES),
+    Field("value_law", Station.VALUE, "law", Kind.CHOICE, "the law our scaling takes", 80, choices=VALUE_LAW_NAMES,
+          applies=_ANALOG),
+    _more("value_cutoff", Station.VALUE, "cut-off", Kind.NUMBER, "the root is zero below this, % of the root",
+          _CURRENT, when=("value_law", ("square root",)), least=0, most=50, unit="%"),
+    _more("value_table", Station.VALUE, "table", Kind.TABLE,
+          "pairs of scaled figure and value: low and high are then what goes into the table", _ANALOG,
+          when=("value_law", TABLE_LAWS)),
+    _more("value_form", Station.VALUE, "form", Kind.CHOICE, "the form the scaling was typed in; the others follow",
+          _ANALOG, choices=FORMS),
+    _more("slope", Station.VALUE, "slope", Kind.NUMBER, "value for each count", _ANALOG),
+    _more("offset", Station.VALUE, "offset", Kind.NUMBER, "value at a count of zero", _ANALOG),
+    _more("factors", Station.VALUE, "factors", Kind.FACTORS,
+          "named factors from count to value: V per count 0.00030518; bar per V 2.5", _ANALOG,
+          when=("value_form", ("factors",))),
+    Field("value_decimals", Station.VALUE, "dec.", Kind.WHOLE, "decimals shown", 36, least=0, most=6,
+          applies=_ANALOG),
+    _more("below", Station.VALUE, "below", Kind.CHOICE, "what becomes of a value below the range", _ANALOG,
+          choices=OUTSIDE),
+    _more("above", Station.VALUE, "above", Kind.CHOICE, "what becomes of a value above the range", _ANALOG,
+          choices=OUTSIDE),
+    _more("on_failure", Station.VALUE, "on failure", Kind.CHOICE,
+          "what becomes of the value when the signal has failed; empty: as the plant says", _ANALOG,
+          choices=ON_FAILURE),
+    _more("substitute", Station.VALUE, "substitute", Kind.NUMBER, "the value that is put in its place", _ANALOG),
+    _more("on_at", Station.VALUE, "on from", Kind.NUMBER, "as a switch: on from this value", _ANALOG, pair="off_at"),
+    _more("off_at", Station.VALUE, "off below", Kind.NUMBER, "as a switch: off again below this value", _ANALOG,
+          pair="on_at"),
+    _more("value_type", Station.VALUE, "type", Kind.CHOICE, "data type of the value in the controller", _ANALOG,
+          choices=VALUE_TYPES),
+    Field("text_0", Station.VALUE, "0 says", Kind.TEXT, "the word for 0", 62, longest=30, applies=_CONTACT | _ANALOG),
+    Field("text_1", Station.VALUE, "1 says", Kind.TEXT, "the word for 1", 64, longest=30, applies=_CONTACT | _ANALOG),
+    _more("bands", Station.VALUE, "bands", Kind.BANDS, "names with the edges between them: low < 20 < normal < 80 < high",
+          _ANALOG, width=170),
+    _more("bands_deadband", Station.VALUE, "bands deadband", Kind.NUMBER,
+          "how far beyond an edge the value must come before the band changes", _ANALOG, least=0, most=1e12,
+          needs="bands"),
+    *(field for level in ALARM_LEVELS for field in _alarm(level)),
+    _more("alarm_state", Station.VALUE, "alarm at", Kind.CHOICE, "the state that is an alarm", _SWITCH,
+          choices=("0", "1"), headers=("alarm state",)),
+    _more("alarm_state_delay", Station.VALUE, "alarm delay", Kind.NUMBER, "how long that state must last", _SWITCH,
+          least=0, most=86_400, unit="s", needs="alarm_state"),
+    _more("alarm_state_priority", Station.VALUE, "alarm priority", Kind.CHOICE, "how soon somebody must act", _SWITCH,
+          choices=PRIORITIES, needs="alarm_state"),
+    _more("alarm_says", Station.VALUE, "alarm says", Kind.TEXT, "what the alarm tells and what to do", _ALL, width=160,
+          longest=160, headers=("alarm text", "alarm message")),
+    _more("tolerance_loop", Station.VALUE, "loop within", Kind.NUMBER,
+          "what the whole loop may be off in its test, % of span", _ANALOG, least=0, most=20, unit="%",
+          headers=("loop tolerance", "tolerance")),
+    _more("trips", Station.VALUE, "shuts", Kind.TEXT, "what this point shuts or stops when it trips", _ALL, longest=120),
+    _more("used_by", Station.VALUE, "used by", Kind.TEXT, "the control that works with it", _ALL, longest=120),
+    _more("inhibit", Station.VALUE, "inhibit", Kind.TEXT, "what keeps the trip away while one works on it", _ALL,
+          longest=120),
+    _more("tell", Station.VALUE, "tell", Kind.TEXT, "whom to tell before one works on it", _ALL, longest=120),
+    _more("status", Station.CHECKS, "status", Kind.CHOICE, "how far it has come, from wired to accepted", _ALL,
+          width=96, choices=LADDER, headers=("status", "state", "progress")),
+    Field("checks", Station.CHECKS, "to settle", Kind.CHECKS, "what does not agree, with the figures", 420),
+)  # fmt: skip

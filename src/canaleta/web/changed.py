@@ -1,0 +1,179 @@
+"""What a change did or would do, as every route tells it; and why one could not be made."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from flask import Response, jsonify
+from pydantic import BaseModel
+
+from canaleta.core.follows import follow_cells
+from canaleta.core.image import PlantImage
+from canaleta.plant.findings import to_body
+from canaleta.plant.proposals import Applied, Conflict, Planned, Preview, Refusal
+from canaleta.plant.undo import NothingToUndo
+from canaleta.web.hub import point_row
+from canaleta.web.problems import CellProblem, ProblemError
+
+__all__ = [
+    "CellRef", "CellText", "ChangedOut", "FindingOut", "applied_out", "finding_out", "preview_out", "refused", "turned",
+]  # fmt: skip
+
+
+class CellOut(BaseModel):
+    """A cell that changes."""
+
+    point: int
+    field: str
+    was: str
+    becomes: str
+
+
+class MovedOut(BaseModel):
+    """A value that moves at one level on the wires."""
+
+    point: int
+    at: str
+    was: str
+    becomes: str
+
+
+class CellRef(BaseModel):
+    """A cell: a point and a field."""
+
+    point: int
+    field: str
+
+
+class CellText(CellRef):
+    """A cell and the text that would be typed into it."""
+
+    text: str
+
+
+class FixOut(BaseModel):
+    """A way to settle a finding."""
+
+    label: str
+    edits: list[CellText]
+
+
+class FindingOut(BaseModel):
+    """What does not agree, and the cells it names."""
+
+    key: str
+    rule: str
+    station: str
+    severity: str
+    text: str
+    cells: list[CellRef]
+    fixes: list[FixOut]
+
+
+class RowOut(BaseModel):
+    """A point as a row of the list; empty cells are left out."""
+
+    id: int
+    rack: int
+    cells: dict[str, str]
+
+
+class ChangedOut(BaseModel):
+    """What a proposal did, or would do.
+
+    follows: cells that follow from those that changed. kept: cells an undo left as others made them. left: cells that
+    a partial proposal left out, each with the reason. added, removed: points that came and went. moved_count: of all
+    values that move; moved holds the first of them.
+    """
+
+    seq: int
+    applied: bool
+    cells: list[CellOut]
+    moved: list[MovedOut]
+    moved_count: int = 0
+    opened: list[FindingOut]
+    closed: list[str]
+    follows: list[CellText] = []
+    kept: list[CellRef] = []
+    left: list[CellProblem] = []
+    added: list[RowOut] = []
+    removed: list[int] = []
+
+
+def applied_out(done: Applied) -> Response:
+    """The answer after a change set."""
+    out = _out(done.seq, done.preview, done.image)
+    return jsonify(
+        out
+        | {
+            "applied": True,
+            "kept": [{"point": p, "field": f} for p, f in done.kept],
+            "left": [problem.model_dump() for problem in _problems(done.left)] if done.left else [],
+            "added": [point_row(done.image, number) for number in done.added if done.image.has(number)],
+            "removed": list(done.removed),
+        }
+    )
+
+
+def preview_out(image: PlantImage, shown: Preview, left: Planned | None = None) -> Response:
+    """The answer before one: what it would do, with nothing written."""
+    out = _out(image.seq, shown, image)
+    return jsonify(out | {"left": [problem.model_dump() for problem in _problems(left)] if left else []})
+
+
+def _out(seq: int, shown: Preview, image: PlantImage) -> dict[str, Any]:
+    follows = follow_cells(image, ((p, f) for p, f, _, _ in shown.cells))
+    return ChangedOut.model_construct(
+        seq=seq,
+        applied=False,
+        cells=[CellOut.model_construct(point=p, field=f, was=was, becomes=now) for p, f, was, now in shown.cells],
+        moved=[MovedOut(point=m.point, at=m.at, was=m.was, becomes=m.becomes) for m in shown.moved],
+        moved_count=shown.moved_count,
+        opened=[FindingOut.model_validate(finding_out(to_body(f))) for f in shown.opened],
+        closed=list(shown.closed),
+        follows=[CellText.model_construct(point=p, field=f, text=text) for p, f, text in follows],
+    ).model_dump()
+
+
+def finding_out(body: dict[str, Any]) -> dict[str, Any]:
+    """A stored finding without what only the server needs."""
+    return {name: body[name] for name in FindingOut.model_fields}
+
+
+def turned(turn: Callable[[], Applied]) -> Response:
+    """The answer of an undo, a redo or a revert."""
+    try:
+        return applied_out(turn())
+    except NothingToUndo as nothing:
+        raise ProblemError(409, str(nothing)) from nothing
+
+
+def refused(planned: Planned) -> ProblemError:
+    """Why a proposal cannot be applied: 422 for cells that cannot be read, 409 for those that say something else."""
+    cells = [_refusal(r) for r in planned.refusals]
+    if cells:
+        many = "one cell" if len(cells) == 1 else f"{len(cells)} cells"
+        return ProblemError(
+            422, cells[0].says, f"{many} cannot be taken; nothing was changed",
+            "what was typed is kept: mend it and press Enter, or Esc to leave it as it was", cells,
+        )  # fmt: skip
+    cells = [_conflict(c) for c in planned.conflicts]
+    return ProblemError(
+        409, cells[0].says, "nothing was changed", "choose yours or theirs: what you typed is kept", cells
+    )
+
+
+def _problems(planned: Planned) -> list[CellProblem]:
+    return [*(_refusal(r) for r in planned.refusals), *(_conflict(c) for c in planned.conflicts)]
+
+
+def _refusal(r: Refusal) -> CellProblem:
+    return CellProblem(point=r.edit.point, field=r.edit.field, typed=r.edit.text, says=r.says)
+
+
+def _conflict(c: Conflict) -> CellProblem:
+    return CellProblem(
+        point=c.edit.point, field=c.edit.field, typed=c.edit.text, theirs=c.theirs,
+        says=f"{c.by or 'somebody'} changed it to “{c.theirs}” meanwhile",
+    )  # fmt: skip

@@ -1,0 +1,116 @@
+<script setup lang="ts">
+/** Views: the one it came with, starters, one's own, the plant's; keeping the present one under a name. */
+import { computed, ref } from 'vue'
+import { usePlant } from '../../plant/store'
+import { useViews } from '../../plant/views'
+import PanelHead from './PanelHead.vue'
+
+const props = defineProps<{ find: string }>()
+const emit = defineEmits<{ shut: [] }>()
+const plant = usePlant()
+const views = useViews()
+const title = ref('')
+const withFind = ref(false)
+const own = computed(() => views.saved.filter((view) => !view.plants))
+const plants = computed(() => views.saved.filter((view) => view.plants))
+
+async function keep(forAll: boolean) {
+  const name = title.value.trim()
+  if (!name) return
+  views.change({ find: withFind.value ? props.find : '' })
+  if (await views.keep(name, forAll)) title.value = ''
+}
+</script>
+
+<template>
+  <PanelHead title="views" @shut="emit('shut')" />
+  <button type="button" class="card" :class="{ on: !views.name }" @click="views.choose('')">
+    as it came <span class="quiet">· {{ views.first.columns.length }} columns</span>
+  </button>
+  <button
+    v-for="view in views.starters"
+    :key="view.name"
+    type="button"
+    class="card"
+    :class="{ on: views.name === view.name }"
+    @click="views.choose(view.name)"
+  >
+    {{ view.name }} <span class="quiet">· {{ view.body.columns.length }} columns</span>
+  </button>
+  <template
+    v-for="[head, list] in [
+      ['the plant’s', plants],
+      ['your own', own],
+    ] as const"
+    :key="head"
+  >
+    <h2 v-if="list.length">{{ head }}</h2>
+    <div v-for="view in list" :key="view.name" class="card" :class="{ on: views.name === view.name }">
+      <button type="button" class="name" @click="views.choose(view.name)">{{ view.name }}</button>
+      <button
+        v-if="!view.plants || plant.may('engineer')"
+        type="button"
+        class="act"
+        @click="views.drop(view)"
+      >
+        let go
+      </button>
+    </div>
+  </template>
+  <h2>keep this view</h2>
+  <form class="side panel" @submit.prevent="keep(false)">
+    <p class="small quiet">its columns, widths, order, groups and row height</p>
+    <input
+      v-model="title"
+      maxlength="40"
+      placeholder="a name"
+      aria-label="name of the view"
+      class="name-in"
+    />
+    <label v-if="find" class="small"
+      ><input v-model="withFind" type="checkbox" /> with what is sought: “{{ find }}”</label
+    >
+    <p class="keys">
+      <button type="submit" class="act main" :disabled="!title.trim()">for me</button>
+      <button
+        v-if="plant.may('engineer')"
+        type="button"
+        class="act"
+        :disabled="!title.trim()"
+        @click="keep(true)"
+      >
+        for everybody
+      </button>
+    </p>
+  </form>
+</template>
+
+<style scoped>
+.card {
+  display: flex;
+  align-items: baseline;
+  justify-content: space-between;
+}
+
+.name {
+  border: 0;
+  background: none;
+  color: inherit;
+  font: inherit;
+  font-weight: 600;
+  cursor: pointer;
+}
+
+.card .act {
+  padding: 0 8px;
+}
+
+.name-in {
+  width: 100%;
+  padding: 3px 8px;
+  border: 1px solid rgb(var(--v-theme-duct));
+  background: rgb(var(--v-theme-surface));
+  color: inherit;
+  font: inherit;
+}
+</style>
