@@ -193,7 +193,17 @@ def test_a_changed_typical_offers_the_points_that_still_say_what_it_said(ana: De
     undo(ana.engine, ana.keeper, "ana")
     assert ana.text("LT-9001", "device_high") == "4.2"
     with ana.engine.connect() as connection:
-        assert typicals(connection)[0].cells["device_high"] == "4.2"
+        assert next(one for one in typicals(connection) if one.name == "level").cells["device_high"] == "4.2"
+
+
+def test_every_starter_typical_makes_a_point_without_trouble(ana: Desk) -> None:
+    with ana.engine.connect() as connection:
+        starters = typicals(connection)
+    assert len(starters) >= 8
+    for number, kind in enumerate(starters):
+        _, rows = ana.make(count=1, typical=kind.name, cells={"tag": f"X-{number}"})
+        assert rows.troubles == (), kind.name
+        assert {n: ana.text(f"X-{number}", n) for n in kind.cells} == dict(kind.cells), "a text that is kept as typed"
 
 
 def test_a_typical_renamed_is_renamed_at_its_points(ana: Desk) -> None:

@@ -8,7 +8,6 @@ from collections.abc import Callable
 from typing import Any
 
 import pytest
-from flask_openapi3.openapi import OpenAPI
 from tests.web.conftest import Person
 
 from canaleta.exchange.project import read_project
@@ -78,21 +77,6 @@ def send_list(person: Person, text: str, *, apply: bool) -> Any:
         "/api/lists", headers=person.headers, content_type="multipart/form-data",
         data={"file": (io.BytesIO(text.encode()), "list.csv"), "apply": str(apply).lower()},
     )  # fmt: skip
-
-
-def test_a_list_is_read_as_a_dry_run_and_then_taken_in(person: Who, app: OpenAPI) -> None:
-    technician = person("technician")
-    text = "tag,service,DEVICE low\nPT-3107,gas,0-700 mbar\nNEW-1,new,x\n"
-    seen = send_list(technician, text, apply=False).json
-    assert (seen["applied"], seen["added"], seen["changed"], seen["cells"]) == (False, 1, 1, 2)
-    assert seen["troubles"][0]["says"] == "“x” is not a number"
-    done = send_list(technician, text, apply=True).json
-    assert (done["applied"], done["seq"]) == (True, 1)
-    image = app.extensions["canaleta"].image()
-    assert (len(image), image.text("device_high", 0), image.label(281)) == (282, "700", "NEW-1")
-    assert technician.get("/api/history").json["sets"][0]["source"] == "import list.csv"
-    refused = send_list(technician, "vendor\nx\n", apply=True)
-    assert (refused.status_code, "no column is the tag" in refused.json["title"]) == (422, True)
 
 
 def test_the_project_file_comes_with_a_name_and_can_be_read(person: Who) -> None:

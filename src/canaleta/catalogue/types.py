@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import json
 from functools import cache
 from importlib import resources
+from typing import Any
 
 from canaleta.core.modules import ModuleType
 
-__all__ = ["module_types"]
+__all__ = ["module_types", "starter_typicals"]
 
 
 @cache
@@ -20,3 +22,10 @@ def module_types() -> dict[str, ModuleType]:
         if file.name.endswith(".json")
     ]
     return {kind.key: kind for kind in found}
+
+
+def starter_typicals() -> list[dict[str, Any]]:
+    """Kinds of point to begin with: {"name", "says", "cells": {field: text}}."""
+    text = resources.files("canaleta.catalogue").joinpath("typicals.json").read_text(encoding="utf-8")
+    out: list[dict[str, Any]] = json.loads(text)
+    return out

@@ -17,7 +17,7 @@ from canaleta.core.references import asks_reference
 from canaleta.core.signals import Family, signal_named
 from canaleta.core.text import plain_figure
 
-__all__ = ["applies", "derived_texts", "form_follows", "kind_follows", "misfits"]
+__all__ = ["SCALING_POINTS", "applies", "derived_texts", "form_follows", "kind_follows", "misfits"]
 
 _DIGITS = 12
 """Significant digits a derived figure is filled in with: more than any converter has, fewer than a float's noise."""
@@ -73,7 +73,7 @@ def derived_texts(image: PlantImage, row: int) -> dict[str, str]:
     return out
 
 
-_POINTS = ("counts_low", "counts_high", "value_low", "value_high")
+SCALING_POINTS = ("counts_low", "counts_high", "value_low", "value_high")
 _LINE = ("slope", "offset")
 
 
@@ -87,14 +87,14 @@ def form_follows(image: PlantImage, row: int, changed: dict[str, Stored]) -> dic
     typed = {name for name, value in changed.items() if value is not None}
     if typed & set(_LINE) and form != "slope and offset":
         return _filled(image, row, _LINE, changed, anew=True) | {"value_form": "slope and offset"}
-    if typed & set(_POINTS) and form != "two points":
-        return _filled(image, row, _POINTS, changed, anew=True) | {"value_form": "two points"}
+    if typed & set(SCALING_POINTS) and form != "two points":
+        return _filled(image, row, SCALING_POINTS, changed, anew=True) | {"value_form": "two points"}
     if "factors" in typed and form != "factors":
         return {"value_form": "factors"}
     if changed.get("value_form") == "slope and offset":
         return _filled(image, row, _LINE, changed, anew=False)
     if changed.get("value_form") in ("two points", None) and "value_form" in changed and form != "two points":
-        return _filled(image, row, _POINTS, changed, anew=False)
+        return _filled(image, row, SCALING_POINTS, changed, anew=False)
     return {}
 
 

@@ -1,123 +1,264 @@
-"""Bringing in a list: rows with a known tag change that point, others become new points; first as a dry run."""
+"""Bringing in a list: rows that match a point change it, others become new points; first as a dry run, cell by cell."""
 
 from __future__ import annotations
 
+import re
 from collections import Counter
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any, Literal
 
-import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import Engine
 
-from canaleta.core.fields import Kind, Stored
+from canaleta.core.fields import Stored, field_named
 from canaleta.core.image import PlantImage
+from canaleta.core.layout import SEPARATOR
 from canaleta.core.text import TextError
-from canaleta.exchange.csv_list import CsvError, Sheet, columns_of
-from canaleta.plant.cells import SCALING_FORMS, read, read_alone, same_cell
+from canaleta.exchange.headings import NUMBER_TARGETS, PARTS
+from canaleta.exchange.recognise import Found
+from canaleta.exchange.sheets import Page, SheetError
+from canaleta.plant.cells import same_cell
+from canaleta.plant.entering import enter_row
 from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.proposals import Changes
+from canaleta.plant.proposals import Applied, Changes
 from canaleta.plant.rows import add_points
 
-__all__ = ["Brought", "Trouble", "bring_in", "plan_list"]
+__all__ = ["Choices", "Line", "ListPlan", "apply_plan", "plan_list"]
 
-MOST_TOLD = 200
+_TWO_WAYS = re.compile(r"[-+\u2212]?[1-9]\d{0,2}(,\d{3})+")
+STEP = 500
+"""Rows between two looks at whether to go on."""
+
+
+class Ours(BaseModel):
+    """A cell of the file that stays out: its row, counted from 1, and its field."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    row: int = Field(ge=1, le=300_000)
+    field: str = Field(max_length=60)
+
+
+class Choices(BaseModel):
+    """What somebody settled about a list. sheet, header: counted from 0, header −1 for none.
+
+    columns: {column: field, part of the address, or "" to leave it out}, over what was recognised. comma: what a comma
+    before three digits is. match_by: the field by which rows are found. keep_old: the old channel is kept beside a new
+    one. leave: rows of the file that stay out; ours: cells that stay as they are in the list.
+    gone: points that the file does not have are taken away.
+    """
+
+    model_config = ConfigDict(extra="forbid")
+
+    sheet: int | None = Field(default=None, ge=0, le=40)
+    header: int | None = Field(default=None, ge=-1, le=200_000)
+    columns: dict[int, str] = Field(default_factory=dict, max_length=300)
+    comma: Literal["", "decimal", "thousands"] = ""
+    match_by: Literal["tag", "second_name", "old_address", "channel"] = "tag"
+    keep_old: bool = True
+    leave: list[int] = Field(default_factory=list, max_length=200_000)
+    ours: list[Ours] = Field(default_factory=list, max_length=200_000)
+    gone: bool = False
 
 
 @dataclass(frozen=True)
-class Trouble:
-    """A cell or row that cannot be taken, by its row in the file, counted with the headers as row 1."""
+class Line:
+    """What becomes of one row of the file, counted from 1 as a sheet shows it.
+
+    kind: added, changed, same, or out (left out: says why). cells: (field, what stands there, what comes). troubles:
+    (field, typed, why it cannot be read).
+    """
 
     row: int
-    header: str
-    typed: str
-    says: str
+    kind: Literal["added", "changed", "same", "out"]
+    tag: str
+    point: int = 0
+    cells: tuple[tuple[str, str, str], ...] = ()
+    troubles: tuple[tuple[str, str, str], ...] = ()
+    says: str = ""
 
 
-@dataclass(frozen=True)
-class Brought:
-    """What a list would do, or did: new points, changed ones with their cells, troubles, headers without a field."""
+@dataclass
+class ListPlan:
+    """What a list would do. unmatched: points of the plant that it does not have."""
 
-    columns: dict[str, str]
-    ignored: tuple[str, ...]
-    added: int
-    changed: int
-    cells: int
-    same: int
-    troubles: tuple[Trouble, ...]
-    more_troubles: int
-    seq: int = 0
+    seq: int
+    lines: list[Line] = field(default_factory=list)
+    changes: Changes = field(default_factory=dict)
+    new: list[dict[str, Stored]] = field(default_factory=list)
+    unmatched: list[int] = field(default_factory=list)
+
+    def counts(self) -> dict[str, int]:
+        """How many rows of each kind, cells that change, cells that cannot be read, points not in the file."""
+        out = Counter(line.kind for line in self.lines)
+        wrong = sum(len(line.troubles) for line in self.lines)
+        return {
+            **{kind: out[kind] for kind in ("added", "changed", "same", "out")},
+            "cells": len(self.changes),
+            "wrong": wrong,
+            "unmatched": len(self.unmatched),
+        }
 
 
-@dataclass(frozen=True)
-class _Plan:
-    said: Brought
-    changes: Changes
-    new: tuple[dict[str, Stored], ...]
+def plan_list(
+    image: PlantImage,
+    page: Page,
+    found: Found,
+    choices: Choices | None = None,
+    goes_on: Callable[[float], None] = lambda share: None,
+) -> ListPlan:
+    """Read every row against the plant; nothing is written.
 
-
-def plan_list(image: PlantImage, sheet: Sheet) -> _Plan:
-    """Read every row against the image; nothing is written. Raises CsvError if no column is the tag."""
-    columns, ignored = columns_of(sheet.headers)
-    tag_at = next((at for at, f in columns.items() if f.name == "tag"), None)
-    if tag_at is None:
-        raise CsvError(
-            "no column is the tag: call one “tag”. the file has " + ", ".join(f"“{h}”" for h in sheet.headers[:12])
-        )
+    goes_on hears the share that is done from time to time, and may raise to stop. Raises SheetError where no column
+    tells which point a row is.
+    """
+    choices = choices or Choices()
+    targets = {c: t for c, t in (found.targets | choices.columns).items() if t}
+    by = choices.match_by
+    if by not in targets.values() and not (by == "channel" and any(t in PARTS for t in targets.values())):
+        heads = ", ".join(f"“{h}”" for h in found.headings[:12])
+        raise SheetError(f"no column is the {field_named(by).label}: choose which one it is. the file has {heads}")
     rows_of: dict[str, list[int]] = {}
-    for row, tag in enumerate(image.cells["tag"]):
-        rows_of.setdefault(str(tag).casefold(), []).append(row)
-    blank = PlantImage.of_rows([{}], image.layout, image.conventions)
-    twice = Counter(line[tag_at].casefold() for line in sheet.rows)
-    changes: Changes = {}
-    new: list[dict[str, Stored]] = []
-    troubles: list[Trouble] = []
-    changed = same = 0
-    # A mode means what the module offers, so the channel is read before it; the signal before both.
-    order = sorted(columns.items(), key=lambda item: {"signal": 0, "channel": 1}.get(item[1].name, 2))
-    for number, line in enumerate(sheet.rows, start=2):
-        tag = line[tag_at]
-        known = rows_of.get(tag.casefold(), [])
-        if not tag or twice[tag.casefold()] > 1 or len(known) > 1:
-            why = "no tag: the row is left out" if not tag else "this tag stands there more than once: left out"
-            troubles.append(Trouble(number, sheet.headers[tag_at], tag, why))
+    for row in range(len(image)):
+        if key := image.text(by, row).casefold():
+            rows_of.setdefault(key, []).append(row)
+    out = ListPlan(image.seq)
+    lines = page.rows[found.data :]
+    texts = [_texts(line, targets, found, choices) for line in lines]
+    twice = Counter(text.get(by, "").casefold() for text in texts)
+    leave, ours = set(choices.leave), {(cell.row, cell.field) for cell in choices.ours}
+    seen: set[int] = set()
+    for number, (line, typed) in enumerate(zip(lines, texts, strict=True), start=found.data + 1):
+        if number % STEP == 0:
+            goes_on((number - found.data) / len(lines))
+        if not any(line):
             continue
-        base = image.only(np.array([known[0]])) if known else blank
-        values: dict[str, Stored] = {}
-        for at, f in order:
-            typed = line[at]
-            if not typed or (known and base.text(f.name, 0) == typed):
-                continue
-            try:
-                if f.kind is Kind.MODE or f.name in SCALING_FORMS or (known and f.name == "signal"):
-                    after = base.with_cells({(0, name): value for name, value in values.items()})
-                    unplaced = f.kind is Kind.MODE and after.module[0] < 0
-                    got = {f.name: typed} if unplaced else read(after, 0, f, typed)
-                else:
-                    got = read_alone(image.layout, f, typed)
-            except TextError as error:
-                troubles.append(Trouble(number, sheet.headers[at], typed, str(error)))
-                continue
-            values |= {name: value for name, value in got.items() if name == f.name or name not in values}
-        if not known:
-            new.append({**values, "tag": tag})
-            continue
-        differs = {n: v for n, v in values.items() if not same_cell(base.cells[n][0], v)}
-        changes |= {(known[0], name): value for name, value in differs.items()}
-        changed, same = changed + bool(differs), same + (not differs)
-    said = Brought(
-        {sheet.headers[at]: f.name for at, f in columns.items()}, tuple(ignored), len(new), changed, len(changes), same,
-        tuple(troubles[:MOST_TOLD]), max(0, len(troubles) - MOST_TOLD), image.seq,
-    )  # fmt: skip
-    return _Plan(said, changes, tuple(new))
+        told = _line(image, number, typed, rows_of, twice, by, leave, ours, choices, out, found)
+        out.lines.append(told)
+        if told.point:
+            seen.add(told.point)
+    in_file = {text.get(by, "").casefold() for text in texts}
+    out.unmatched = [
+        int(image.ids[row])
+        for row in range(len(image))
+        if int(image.ids[row]) not in seen and image.text(by, row).casefold() not in in_file
+    ]
+    return out
 
 
-def bring_in(engine: Engine, keeper: PlantKeeper, sheet: Sheet, who: str, source: str) -> Brought:
-    """Take a list in as one change set, which can be undone. Cells that cannot be read stay as they were."""
-    planned: list[_Plan] = []
+def _line(
+    image: PlantImage,
+    number: int,
+    typed: dict[str, str],
+    rows_of: Mapping[str, Sequence[int]],
+    twice: Mapping[str, int],
+    by: str,
+    leave: set[int],
+    ours: set[tuple[int, str]],
+    choices: Choices,
+    out: ListPlan,
+    found: Found,
+) -> Line:
+    key = typed.get(by, "")
+    tag = typed.get("tag", key)
+    label = field_named(by).label
+    if number in leave:
+        return Line(number, "out", tag, says="left out by choice")
+    if not key:
+        return Line(number, "out", tag, says=f"no {label}: a heading or an empty line")
+    if _is_heading(typed, found):
+        return Line(number, "out", tag, says="the headings once more")
+    known = rows_of.get(key.casefold(), ())
+    if twice[key.casefold()] > 1:
+        return Line(number, "out", tag, says=f"the {label} {key} stands in the file more than once")
+    if len(known) > 1:
+        return Line(number, "out", tag, says=f"{len(known)} points of the list have the {label} {key}")
+    row = known[0] if known else None
+    wanted = {
+        name: text
+        for name, text in typed.items()
+        if text and (number, name) not in ours and (row is None or image.text(name, row) != text)
+    }
+    values, wrong = enter_row(image, row, wanted)
+    troubles = tuple((name, wanted[name], says) for name, says in wrong.items())
+    if row is None:
+        if "tag" not in values:
+            return Line(number, "out", tag, troubles=troubles, says="a new point needs a tag")
+        out.new.append({name: value for name, value in values.items() if value is not None})
+        cells = tuple((name, "", text) for name, text in wanted.items() if name not in wrong)
+        return Line(number, "added", str(values["tag"]), cells=cells, troubles=troubles)
+    differs = {n: v for n, v in values.items() if not same_cell(image.cells[n][row], v) and (number, n) not in ours}
+    old = image.text("channel", row)
+    if choices.keep_old and "channel" in differs and old and "old_address" not in differs:
+        differs["old_address"] = old
+    cells = tuple((name, image.text(name, row), wanted.get(name) or _shown(image, v)) for name, v in differs.items())
+    out.changes |= {(row, name): value for name, value in differs.items()}
+    kind: Literal["changed", "same"] = "changed" if differs else "same"
+    return Line(number, kind, image.label(row), int(image.ids[row]), cells, troubles)
 
-    def plan(image: PlantImage) -> tuple[Changes, tuple[dict[str, Stored], ...]]:
-        planned.append(plan_list(image, sheet))
-        return planned[-1].changes, planned[-1].new
 
-    applied = add_points(engine, keeper, plan, who, source)
-    said = planned[-1].said
-    return Brought(**{**said.__dict__, "seq": applied.seq})
+def _shown(image: PlantImage, value: Any) -> str:
+    """A value that followed, as text."""
+    probe = PlantImage.of_rows([{"notes": value}], image.layout)
+    return probe.text("notes", 0)
+
+
+def _is_heading(typed: Mapping[str, str], found: Found) -> bool:
+    """Whether a row is the headings again, as lists of many printed pages have them."""
+    says = [found.headings[column].casefold() for column in found.targets]
+    return len(typed) > 1 and sum(text.casefold() in says for text in typed.values() if text) > len(typed) / 2
+
+
+def _texts(line: Sequence[str], targets: Mapping[int, str], found: Found, choices: Choices) -> dict[str, str]:
+    """The texts of a row by field: parts of an address put together, units of the headings beside their figures."""
+    out: dict[str, str] = {}
+    parts: dict[str, str] = {}
+    for column, target in targets.items():
+        text = line[column] if column < len(line) else ""
+        if target in PARTS:
+            parts[target] = text
+        elif text:
+            out[target] = _comma(text, choices.comma) if target in NUMBER_TARGETS else text
+            unit = found.units.get(column)
+            if unit and any(c.isdigit() for c in text) and not any(c.isalpha() for c in text):
+                out.setdefault(f"{target.partition('_')[0]}_unit", unit)
+    if "channel" not in out and parts.get(PARTS[-1]):
+        out["channel"] = SEPARATOR.join(parts[name] for name in PARTS if parts.get(name))
+    # A lone low and high with the unit in a column of its own are read as they stand.
+    return out
+
+
+def _comma(text: str, comma: str) -> str:
+    """A figure that could be read two ways, read the way that was chosen for the file."""
+    if not comma or not _TWO_WAYS.fullmatch(text.strip()):
+        return text
+    return text.replace(",", "." if comma == "decimal" else "")
+
+
+def apply_plan(
+    engine: Engine,
+    keeper: PlantKeeper,
+    plan: Callable[[PlantImage], ListPlan],
+    planned: ListPlan,
+    choices: Choices,
+    who: str,
+    source: str,
+) -> tuple[Applied, ListPlan]:
+    """Take a list in as one change set, which can be undone; all of it or nothing.
+
+    planned: worked out before. It is worked out again, by `plan`, only if the plant changed meanwhile.
+    """
+    final = [planned]
+
+    def under_lock(image: PlantImage) -> tuple[Changes, Sequence[Mapping[str, Stored]]]:
+        if image.seq != planned.seq:
+            final[0] = plan(image)
+        return final[0].changes, final[0].new
+
+    gone = (lambda: final[0].unmatched) if choices.gone else (list)
+    try:
+        applied = add_points(engine, keeper, under_lock, who, source, gone)
+    except TextError as error:  # pragma: no cover - cells were read when it was planned
+        raise SheetError(str(error)) from error
+    return applied, final[0]

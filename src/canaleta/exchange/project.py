@@ -15,15 +15,17 @@ from sqlalchemy import Connection, insert, select
 from canaleta.catalogue.demo import CableDocument
 from canaleta.catalogue.types import module_types
 from canaleta.core.conventions import Conventions
-from canaleta.core.fields import STORED, Stored
+from canaleta.core.fields import STORED, Landing, Stored
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import Cabinet, Cable, Layout, Module, Rack
 from canaleta.core.modules import ModuleType
 from canaleta.core.text import TextError
 from canaleta.plant import tables as t
 from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.points import copy_points
 from canaleta.plant.proposals import reaudit
-from canaleta.plant.seed import copy_points, stored_row, write_hardware
+from canaleta.plant.seed import stored_row, write_hardware
+from canaleta.plant.typicals import load_typicals, typicals
 
 __all__ = ["Project", "ProjectError", "load_project", "project_of", "read_project", "written_project"]
 
@@ -70,8 +72,26 @@ class ProjectCabinet(_Part):
     racks: list[ProjectRack]
 
 
+class ProjectTypical(_Part):
+    """A kind of point filled in beforehand, as texts."""
+
+    name: str = Field(min_length=1, max_length=60)
+    says: str = Field("", max_length=200)
+    cells: dict[str, str]
+
+
+class ProjectView(_Part):
+    """A view that the plant keeps for everybody; its body is that of the API."""
+
+    name: str = Field(min_length=1, max_length=40)
+    body: dict[str, Any]
+
+
 class Project(_Part):
-    """A plant: conventions, module types, hardware in order, points as {field: text}; empty fields are left out."""
+    """A plant: conventions, module types, hardware in order, points as {field: text}; empty fields are left out.
+
+    wishes: points, counted from 1, that name a channel which another one holds.
+    """
 
     format: Literal["canaleta project"] = "canaleta project"
     version: Literal[1] = 1
@@ -80,7 +100,10 @@ class Project(_Part):
     module_types: list[ModuleType]
     cabinets: list[ProjectCabinet]
     cables: list[CableDocument] = Field(default_factory=list)
+    typicals: list[ProjectTypical] = Field(default_factory=list)
+    views: list[ProjectView] = Field(default_factory=list)
     points: list[dict[str, str]]
+    wishes: list[int] = Field(default_factory=list)
 
     @model_validator(mode="after")
     def _holds_together(self) -> Project:
@@ -92,6 +115,9 @@ class Project(_Part):
                         raise ValueError(
                             f"{cabinet.name} rack {rack.name} slot {module.slot}: no type “{module.type}”"
                         )
+        for typical in self.typicals:
+            if unknown := set(typical.cells) - fields:
+                raise ValueError(f"typical {typical.name}: no field “{sorted(unknown)[0]}”")
         cables = [cable.name.lower() for cable in self.cables]
         if twice := [name for name in cables if cables.count(name) > 1]:
             raise ValueError(f"two cables are called {twice[0]}")
@@ -116,9 +142,15 @@ def project_of(connection: Connection) -> Project:
         for c in layout.cabinets.values()
     ]  # fmt: skip
     points = [{f.name: text for f in STORED if (text := image.text(f.name, row)) != ""} for row in range(len(image))]
+    views = connection.execute(
+        select(t.view.c.name, t.view.c.body).where(t.view.c.owner == "").order_by(t.view.c.name)
+    )
     return Project(
         name=name, conventions=image.conventions, module_types=list(layout.types.values()), cabinets=cabinets,
         cables=[CableDocument(**_without_id(cable)) for cable in layout.cables.values()], points=points,
+        typicals=[ProjectTypical(**typical.body()) for typical in typicals(connection)],
+        views=[ProjectView(name=row.name, body=row.body) for row in views],
+        wishes=[row + 1 for row in range(len(image)) if image.module[row] >= 0 and not image.landed[row]],
     )  # fmt: skip
 
 
@@ -162,7 +194,14 @@ def load_project(connection: Connection, project: Project) -> int:
             rows.append(stored_row(empty, point))
         except TextError as error:
             raise ProjectError(f"point {number}, {point['tag']}: {error}") from error
-    copy_points(connection, rows)
+    for number in project.wishes:
+        at = rows[number - 1].get("channel") if 0 < number <= len(rows) else None
+        if isinstance(at, Landing):
+            rows[number - 1]["channel"] = at._replace(landed=False)
+    copy_points(connection, dict(enumerate(rows, start=1)))
+    load_typicals(connection, (typical.model_dump() for typical in project.typicals))
+    for view in project.views:
+        connection.execute(insert(t.view).values(owner="", **view.model_dump()))
     reaudit(connection, PlantKeeper(connection.engine).caught_up(connection))
     return len(rows)
 

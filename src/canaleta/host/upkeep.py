@@ -7,7 +7,7 @@ import getpass
 import json
 import os
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -16,8 +16,8 @@ from psycopg import sql
 from sqlalchemy import Engine
 
 from canaleta.catalogue.demo import demo_plant, generated
-from canaleta.exchange.bring_in import bring_in, plan_list
-from canaleta.exchange.csv_list import CsvError, read_csv_apart
+from canaleta.core.image import PlantImage
+from canaleta.exchange.bring_in import Choices, ListPlan, apply_plan, plan_list
 from canaleta.exchange.project import (
     Project,
     ProjectError,
@@ -26,6 +26,8 @@ from canaleta.exchange.project import (
     read_project,
     written_project,
 )
+from canaleta.exchange.recognise import Found, find_list, find_page
+from canaleta.exchange.sheets import SheetError, read_apart
 from canaleta.host.cluster import DATABASE, Cluster
 from canaleta.host.folder import only_one, prepare
 from canaleta.host.steps import TroubleError, run_logged, say, step
@@ -34,6 +36,7 @@ from canaleta.plant.accounts import AccountError
 from canaleta.plant.database import engine_for, grant_runtime, migrate
 from canaleta.plant.keeper import PlantKeeper
 
+MOST_TOLD = 200
 __all__ = ["backup", "export_project", "import_file", "load_demo", "restore", "user"]
 
 
@@ -95,24 +98,40 @@ def import_file(data: Path, file: Path, who: str, dry: bool) -> int:
     with _cluster(data) as (_, engine):
         keeper = PlantKeeper(engine)
         try:
-            sheet = read_csv_apart(content)
-            if dry:
-                done = plan_list(keeper.current(), sheet).said
-            else:
-                done = bring_in(engine, keeper, sheet, who, f"import {file.name}")
-        except CsvError as error:
+            pages = read_apart(content)
+            image = keeper.current()
+            page = pages[find_page(pages, image.layout)]
+            found = find_list(page, image.layout)
+            planned = plan_list(image, page, found)
+            if not dry:
+                again: Callable[[PlantImage], ListPlan] = lambda now: plan_list(now, page, found)  # noqa: E731
+                _, planned = apply_plan(engine, keeper, again, planned, Choices(), who, f"import {file.name}"[:60])
+        except SheetError as error:
             raise TroubleError(f"{file}: {error}", "nothing was changed") from error
         except LookupError as error:
             raise TroubleError(str(error), "./canaleta start, or import a project file") from error
-    would = "would be" if dry else "were"
+    return _told(found, planned, dry)
+
+
+def _told(found: Found, planned: ListPlan, dry: bool) -> int:
+    """Say what a list did, or would do. Returns the exit status: 2 if something of it was left out."""
+    counts, would = planned.counts(), "would be" if dry else "were"
     say(
-        f"  {done.added} points {would} added, {done.changed} changed in {done.cells} cells, {done.same} are the same"
+        f"  {counts['added']} points {would} added, {counts['changed']} changed in {counts['cells']} cells, "
+        f"{counts['same']} are the same, {counts['unmatched']} of the plant are not in the file"
     )
-    for header in done.ignored:
-        say(f"  “{header}” means no field here: left out")
-    for trouble in done.troubles:
-        say(f"  row {trouble.row}, {trouble.header}: {trouble.says}")
-    return 2 if done.troubles else 0
+    for column, heading in enumerate(found.headings):
+        if column not in found.targets:
+            say(f"  “{heading}” means no field here: left out")
+    wrong = [line for line in planned.lines if line.troubles or line.kind == "out"]
+    for line in wrong[:MOST_TOLD]:
+        for name, typed, says in line.troubles:
+            say(f"  row {line.row}, {name}: “{typed}”: {says}")
+        if line.says:
+            say(f"  row {line.row}: {line.says}")
+    if len(wrong) > MOST_TOLD:
+        say(f"  and {len(wrong) - MOST_TOLD} rows more")
+    return 2 if wrong else 0
 
 
 def _import_project(data: Path, file: Path, content: bytes, dry: bool) -> int:

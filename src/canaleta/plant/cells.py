@@ -17,7 +17,18 @@ from canaleta.core.layout import Layout
 from canaleta.core.modules import ModuleType
 from canaleta.core.text import TextError, plain
 
-__all__ = ["SCALING_FORMS", "from_json", "from_row", "read", "read_alone", "same_cell", "to_json", "to_row"]
+__all__ = [
+    "OF_MODULE",
+    "SCALING_FORMS",
+    "from_json",
+    "from_row",
+    "read",
+    "read_alone",
+    "read_of_module",
+    "same_cell",
+    "to_json",
+    "to_row",
+]
 
 
 def read_alone(layout: Layout, field: Field, text: str) -> dict[str, Stored]:
@@ -34,10 +45,9 @@ def read(image: PlantImage, row: int, field: Field, text: str) -> dict[str, Stor
     typed = text.strip()
     if field.kind is Kind.ADDRESS:
         return read_alone(image.layout, field, text)
-    if field.kind is Kind.MODE and typed:
-        return {field.name: read_choice(offered_modes(image, row), typed)}
-    if field.kind is Kind.FILTER and typed:
-        return {field.name: _read_filter(image, row, typed)}
+    if field.kind in OF_MODULE:
+        at = image.cells["channel"][row]
+        return {field.name: read_of_module(image.layout, at if isinstance(at, Landing) else None, field, typed)}
     values = read_cell(field, text)
     if (
         field.name == "signal"
@@ -62,28 +72,45 @@ OF_MODULE = (Kind.MODE, Kind.FILTER)
 
 def offered_filters(image: PlantImage, row: int) -> tuple[str, ...]:
     """The filters a point may have: those of its module, or of any module while it has none."""
-    names = dict.fromkeys(f.name for kind in _kinds(image, row) for f in kind.filters)
-    return tuple(names)
+    return _filters(image.layout, _module_of(image, row))
 
 
-def _read_filter(image: PlantImage, row: int, typed: str) -> str:
-    offered = offered_filters(image, row)
+def offered_modes(image: PlantImage, row: int) -> tuple[str, ...]:
+    """The modes a point may have: those of its module, or of any module while it has none."""
+    return _modes(image.layout, _module_of(image, row))
+
+
+def read_of_module(layout: Layout, at: Landing | None, field: Field, typed: str) -> str | None:
+    """A mode or a filter by the name it has in the module of a channel. Raises TextError."""
+    if not typed:
+        return None
+    module = at.module if at and at.module in layout.modules else None
+    if field.kind is Kind.MODE:
+        return read_choice(_modes(layout, module), typed)
+    offered = _filters(layout, module)
     if not offered:
         raise TextError("this module has no filter to choose")
     return read_choice(offered, typed)
 
 
-def _kinds(image: PlantImage, row: int) -> list[ModuleType]:
+def _module_of(image: PlantImage, row: int) -> int | None:
     module = int(image.module[row])
-    return [image.layout.type_of(module)] if module in image.layout.modules else list(image.layout.types.values())
+    return module if module in image.layout.modules else None
 
 
-def offered_modes(image: PlantImage, row: int) -> tuple[str, ...]:
-    """The modes a point may have: those of its module, or of any module while it has none."""
-    names = tuple(dict.fromkeys(mode.name for kind in _kinds(image, row) for mode in kind.modes))
+def _kinds(layout: Layout, module: int | None) -> list[ModuleType]:
+    return list(layout.types.values()) if module is None else [layout.type_of(module)]
+
+
+def _modes(layout: Layout, module: int | None) -> tuple[str, ...]:
+    names = tuple(dict.fromkeys(mode.name for kind in _kinds(layout, module) for mode in kind.modes))
     if not names:
         raise TextError("the plant has no module type yet")
     return names
+
+
+def _filters(layout: Layout, module: int | None) -> tuple[str, ...]:
+    return tuple(dict.fromkeys(f.name for kind in _kinds(layout, module) for f in kind.filters))
 
 
 def to_json(value: Stored) -> Any:

@@ -2,16 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import json
+from collections.abc import Iterable, Mapping
+from decimal import Decimal
 from typing import Any
 
-from sqlalchemy import Connection, delete, insert, select
+from sqlalchemy import Connection, delete, select
 
 from canaleta.core.fields import Stored, field_named
 from canaleta.plant import tables as t
 from canaleta.plant.cells import from_json, to_json, to_row
 
-__all__ = ["ADDED", "REMOVED", "TYPICAL", "points_of_set", "write_added", "write_removed"]
+__all__ = [
+    "ADDED",
+    "REMOVED",
+    "TYPICAL",
+    "copy_changes",
+    "copy_points",
+    "points_of_set",
+    "write_added",
+    "write_removed",
+]
 
 ADDED, REMOVED, TYPICAL = "point added", "point removed", "typical"
 
@@ -31,10 +42,32 @@ def write_added(connection: Connection, points: Mapping[int, Mapping[str, Stored
     """Write new points and their history."""
     if not points:
         return
-    columns = [c.name for c in t.point.columns if c.computed is None]
-    blank: dict[str, Any] = dict.fromkeys(columns) | {"landed": False}
-    connection.execute(insert(t.point), [blank | {"id": number} | to_row(cells) for number, cells in points.items()])
-    connection.execute(insert(t.change), [_history(seq, ADDED, n, cells) for n, cells in points.items()])
+    copy_points(connection, points)
+    copy_changes(connection, (_history(seq, ADDED, n, cells) for n, cells in points.items()))
+
+
+def copy_points(connection: Connection, points: Mapping[int, Mapping[str, Stored]]) -> None:
+    """Write points by their numbers. COPY takes fifty thousand in a second or two, inserts take ten."""
+    filled = {name for cells in points.values() for name, value in cells.items() if value is not None}
+    names = ["id", *to_row(dict.fromkeys(filled | {"channel"}))]
+    quoted = ", ".join(f'"{name}"' for name in names)
+    driver: Any = connection.connection.cursor()
+    with driver as cursor, cursor.copy(f"copy point ({quoted}) from stdin") as copy:
+        for number, cells in points.items():
+            row = {"id": number, "landed": False} | to_row(cells)
+            copy.write_row([_plain(row.get(name)) for name in names])
+
+
+def copy_changes(connection: Connection, rows: Iterable[Mapping[str, Any]]) -> None:
+    """Write rows of history."""
+    driver: Any = connection.connection.cursor()
+    with driver as cursor, cursor.copy('copy "change" (seq, entity, entity_id, fields) from stdin') as copy:
+        for row in rows:
+            copy.write_row((row["seq"], row["entity"], row["entity_id"], json.dumps(row["fields"])))
+
+
+def _plain(value: Any) -> Any:
+    return value if value is None or isinstance(value, (bool, int, Decimal)) else str(value)
 
 
 def write_removed(connection: Connection, points: Mapping[int, Mapping[str, Stored]], seq: int) -> None:
@@ -42,7 +75,7 @@ def write_removed(connection: Connection, points: Mapping[int, Mapping[str, Stor
     if not points:
         return
     connection.execute(delete(t.point).where(t.point.c.id.in_(list(points))))
-    connection.execute(insert(t.change), [_history(seq, REMOVED, n, cells) for n, cells in points.items()])
+    copy_changes(connection, (_history(seq, REMOVED, n, cells) for n, cells in points.items()))
 
 
 def _history(seq: int, entity: str, number: int, cells: Mapping[str, Stored]) -> dict[str, Any]:

@@ -8,9 +8,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
-from sqlalchemy import Connection, Engine, bindparam, delete, func, insert, select, update
+from sqlalchemy import Connection, Engine, bindparam, delete, func, insert, select, text, update
 
 from canaleta.core.convention_fields import convention_texts
 from canaleta.core.conventions import Conventions
@@ -28,7 +29,7 @@ from canaleta.plant.equipment import write_records
 from canaleta.plant.findings import from_body, stored_touching, to_body
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.locks import held, refuse_locked
-from canaleta.plant.points import write_added, write_removed
+from canaleta.plant.points import copy_changes, write_added, write_removed
 from canaleta.plant.typicals import TypicalChange, write_typicals
 
 __all__ = [
@@ -51,6 +52,8 @@ __all__ = [
 Changes = dict[tuple[int, str], Stored]
 MOST_EDITS = 20_000
 MOST_MOVED = 200
+MANY = 200
+"""Rows from which a bulk way of writing pays."""
 
 
 @dataclass(frozen=True)
@@ -194,7 +197,7 @@ def _entered(image: PlantImage, row: int, edits: Mapping[str, Edit]) -> tuple[di
             return read(image, row, field_named(name), edit.text), {}
         except TextError as error:
             return {}, {name: str(error)}
-    return enter_row(image.only(np.array([row])), {name: edit.text for name, edit in edits.items()}, known=True)
+    return enter_row(image, row, {name: edit.text for name, edit in edits.items()})
 
 
 def preview(connection: Connection, image: PlantImage, changes: Changes, layout: Layout | None = None) -> Preview:
@@ -509,10 +512,26 @@ def _write_points(connection: Connection, image: PlantImage, changes: Changes, s
         columns = to_row(values)
         updates.setdefault(tuple(sorted(columns)), []).append({"_id": point} | columns)
     for columns_set, rows in updates.items():
+        if len(rows) > MANY:
+            _update_many(connection, columns_set, rows)
+            continue
         statement = update(t.point).where(t.point.c.id == bindparam("_id"))
         connection.execute(statement.values({name: bindparam(name) for name in columns_set}), rows)
-    if history:
-        connection.execute(insert(t.change), history)
+    copy_changes(connection, history)
+
+
+def _update_many(connection: Connection, columns: tuple[str, ...], rows: list[dict[str, object]]) -> None:
+    """Change the same columns of many points: copied beside them, then taken over in one statement."""
+    names = ", ".join(f'"{name}"' for name in columns)
+    connection.execute(text("create temporary table taken_over (like point) on commit drop"))
+    connection.execute(text("alter table taken_over alter landed drop not null, alter tag drop not null"))
+    driver: Any = connection.connection.cursor()
+    with driver as cursor, cursor.copy(f"copy taken_over (id, {names}) from stdin") as copy:
+        for row in rows:
+            copy.write_row([row["_id"], *(row[name] for name in columns)])
+    sets = ", ".join(f'"{name}" = n."{name}"' for name in columns)
+    connection.execute(text(f"update point p set {sets} from taken_over n where n.id = p.id"))
+    connection.execute(text("drop table taken_over"))
 
 
 def _write_conventions(connection: Connection, was: Conventions, becomes: Conventions, seq: int) -> None:

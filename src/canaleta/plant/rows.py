@@ -17,7 +17,7 @@ from canaleta.plant.database import take_plant_lock
 from canaleta.plant.entering import enter_row
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.points import REMOVED
-from canaleta.plant.proposals import Applied, Changes, Preview, commit, preview_rows
+from canaleta.plant.proposals import Applied, Changes, Preview, commit, preview_rows, with_landings
 from canaleta.plant.typicals import typicals
 
 __all__ = ["MOST_NEW", "NewRows", "RowTrouble", "Rows", "add_points", "add_rows", "plan_rows", "remove_rows"]
@@ -82,11 +82,10 @@ def plan_rows(connection: Connection, image: PlantImage, asked: NewRows) -> Rows
     for row, given in zip(each, asked.rows, strict=False):
         row |= {name: text for name, text in given.items() if text.strip()}
     _name(image, each)
-    blank = PlantImage.of_rows([{}], image.layout, image.conventions)
     values: list[dict[str, Stored]] = []
     troubles: list[RowTrouble] = []
     for number, row in enumerate(each):
-        got, wrong = enter_row(blank, row, known=False)
+        got, wrong = enter_row(image, None, row)
         troubles += [RowTrouble(number, name, row[name], says) for name, says in wrong.items()]
         values.append({name: value for name, value in got.items() if value is not None})
     return Rows(tuple(each), tuple(values), tuple(troubles))
@@ -107,15 +106,34 @@ def add_rows(
     return applied, rows
 
 
-def add_points(engine: Engine, keeper: PlantKeeper, plan: Planner, who: str, source: str) -> Applied:
-    """Change cells and add points as one change set."""
+def add_points(
+    engine: Engine,
+    keeper: PlantKeeper,
+    plan: Planner,
+    who: str,
+    source: str,
+    gone: Callable[[], Sequence[int]] = lambda: (),
+) -> Applied:
+    """Change cells, add points and take some away as one change set. gone is asked after the plan was made."""
     with engine.begin() as connection:
         take_plant_lock(connection)
         image = keeper.caught_up(connection)
         changes, new = plan(image)
-        applied = commit(connection, image, changes, who, source, added=_numbered(connection, new))
+        removed = {point: _held_by(image, point) for point in gone() if image.has(point)}
+        if removed:
+            rows = {image.row_of(point) for point in removed}
+            changes = {at: value for at, value in changes.items() if at[0] not in rows} | _heirs(image, set(removed))
+        applied = commit(
+            connection, image, with_landings(image, changes), who, source,
+            added=_numbered(connection, new), removed=removed,
+        )  # fmt: skip
     keeper.adopt(applied.image)
     return applied
+
+
+def _held_by(image: PlantImage, point: int) -> dict[str, Stored]:
+    row = image.row_of(point)
+    return {name: column[row] for name, column in image.cells.items() if column[row] is not None}
 
 
 def remove_rows(
@@ -129,8 +147,7 @@ def remove_rows(
         for point in dict.fromkeys(points):
             if not image.has(point):
                 raise LookupError("one of these points is no longer there; nothing was changed")
-            row = image.row_of(point)
-            gone[point] = {name: column[row] for name, column in image.cells.items() if column[row] is not None}
+            gone[point] = _held_by(image, point)
         changes = _heirs(image, set(gone))
         if not apply:
             return preview_rows(connection, image, changes, removed=gone)

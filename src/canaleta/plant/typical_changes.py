@@ -37,8 +37,7 @@ def typical_edits(
     if was is None:
         return {}, []
     names = [n for n in {**was.cells, **becomes.cells} if was.cells.get(n, "") != becomes.cells.get(n, "")]
-    blank = PlantImage.of_rows([{}], image.layout, image.conventions)
-    said, _ = enter_row(blank, dict(was.cells), known=False)
+    said, _ = enter_row(image, None, dict(was.cells))
     changes: Changes = {}
     concerned = []
     for point in points_of(image, was.name):
@@ -46,7 +45,7 @@ def typical_edits(
             continue
         row = image.row_of(point)
         typed = {n: becomes.cells.get(n, "") for n in names if same_cell(image.cells[n][row], said.get(n))}
-        got, _ = enter_row(image.only(np.array([row])), typed, known=True)
+        got, _ = enter_row(image, row, typed)
         if becomes.name != was.name:
             got["typical"] = becomes.name
         differs = {(row, n): v for n, v in got.items() if not same_cell(image.cells[n][row], v)}
@@ -88,7 +87,6 @@ def _check(image: PlantImage, known: dict[str, Typical], was: Typical | None, be
         raise TextError(f"there is a typical “{becomes.name}” already")
     if own := [field_named(n).label for n in becomes.cells if n in OWN or n == "typical"]:
         raise TextError(f"{own[0]} belongs to one point, not to a typical")
-    blank = PlantImage.of_rows([{}], image.layout, image.conventions)
-    _, troubles = enter_row(blank, dict(becomes.cells), known=False)
+    _, troubles = enter_row(image, None, dict(becomes.cells))
     for name, says in troubles.items():
         raise TextError(f"{field_named(name).station.lower()} {field_named(name).label}: {says}")

@@ -97,6 +97,6 @@ def inverse_typicals(connection: Connection, target: int) -> tuple[list[TypicalC
 
 
 def load_typicals(connection: Connection, given: Iterable[Mapping[str, Any]]) -> None:
-    """Put typicals into an empty database."""
+    """Put typicals into a database that has none."""
     for number, body in enumerate(given, start=1):
         connection.execute(upsert(t.typical).values(id=number, **body).on_conflict_do_nothing())

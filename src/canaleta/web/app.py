@@ -14,6 +14,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from werkzeug.exceptions import NotFound
 
 from canaleta import __version__
+from canaleta.exchange.jobs import Jobs
 from canaleta.plant.database import engine_for
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.web import (
@@ -56,7 +57,9 @@ def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, d
     )
     app.config["MAX_CONTENT_LENGTH"] = MOST_BODY
     keeper = PlantKeeper(engine)
-    app.extensions["canaleta"] = Shared(engine, keeper, Hub(engine, keeper, most_streams))
+    app.extensions["canaleta"] = Shared(
+        engine, keeper, Hub(engine, keeper, most_streams), Jobs(engine, keeper)
+    )  # fmt: skip
     problems.install(app)
     doors.install(app, hosts)
     for part in (

@@ -18,6 +18,7 @@ from canaleta.plant.typical_changes import change_typical, points_of, typical_ed
 from canaleta.plant.typicals import Typical, typicals
 from canaleta.web.changed import ChangedOut, applied_out, preview_out
 from canaleta.web.doors import needs, session_now
+from canaleta.web.point import PointPath
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.shared import shared
 
@@ -131,12 +132,6 @@ class LockIn(BaseModel):
 
     why: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]
     may_lift: str = Field("", max_length=40)
-
-
-class PointPath(BaseModel):
-    """A point."""
-
-    point: Point
 
 
 class LockOut(BaseModel):

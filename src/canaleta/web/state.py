@@ -12,6 +12,7 @@ from sqlalchemy import Connection, Engine
 from canaleta.core.fields import STORED
 from canaleta.core.follows import followed_by
 from canaleta.core.image import PlantImage
+from canaleta.exchange.jobs import Jobs
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.web.hub import MOST_REPLAYED, Hub
 
@@ -73,6 +74,7 @@ class Shared:
     engine: Engine
     keeper: PlantKeeper
     hub: Hub
+    jobs: Jobs
     snapshots: Snapshots = field(default_factory=Snapshots)
 
     def image(self, connection: Connection | None = None) -> PlantImage:

@@ -11,6 +11,9 @@ export function setCsrf(token: string): void {
   csrf = token
 }
 
+/** What a change must carry, for requests that do not go through the client below. */
+export const csrfHeader = () => ({ 'X-Canaleta-Csrf': csrf })
+
 export const api = createClient<paths>({ baseUrl: location.origin })
 api.use({
   onRequest({ request }) {

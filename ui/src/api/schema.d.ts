@@ -56,6 +56,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The list as CSV, or as a workbook with findings and spares on sheets of their own. */
+        post: operations["exchange_export_export_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/findings": {
         parameters: {
             query?: never;
@@ -141,6 +158,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin with a file; what comes of it is asked by its number. */
+        post: operations["exchange_bring_file_imports_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin with pasted text. */
+        post: operations["exchange_bring_text_imports_text_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{job}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far it is, and what was found. */
+        get: operations["exchange_job_now_imports__int_job__get"];
+        put?: never;
+        post?: never;
+        /** Call it off, at any time; nothing was changed unless it was done. */
+        delete: operations["exchange_call_off_imports__int_job__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{job}/apply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take it in as one change set: all of it or nothing. */
+        post: operations["exchange_take_in_imports__int_job__apply_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{job}/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Plan it again: another sheet, other headings, other columns, rows and cells left out. */
+        put: operations["exchange_choose_imports__int_job__choices_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{job}/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rows of the file, cell by cell; or the points that it does not have. */
+        get: operations["exchange_job_lines_imports__int_job__lines_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{job}/mapping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep how its columns are taken; a list with the same headings is then taken so. */
+        put: operations["exchange_keep_imports__int_job__mapping_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/list/{seq}": {
         parameters: {
             query?: never;
@@ -152,23 +289,6 @@ export interface paths {
         get: operations["list_list_at_list__int_seq__get"];
         put?: never;
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lists": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Read a list; with `apply` take it in as one change set. 422 says why it cannot be read. */
-        post: operations["exchange_bring_lists_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -187,6 +307,40 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mappings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Mappings that were kept, and what a column may be. */
+        get: operations["exchange_mappings_mappings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mappings/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Let a mapping go. */
+        delete: operations["exchange_drop_mapping_mappings__string_name__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -869,34 +1023,6 @@ export interface components {
             who: string;
         };
         /**
-         * BroughtOut
-         * @description What a list does: how its columns are read, what comes, what changes, what stays out.
-         */
-        BroughtOut: {
-            /** Added */
-            added: number;
-            /** Applied */
-            applied: boolean;
-            /** Cells */
-            cells: number;
-            /** Changed */
-            changed: number;
-            /** Columns */
-            columns: {
-                [key: string]: string;
-            };
-            /** Ignored */
-            ignored: string[];
-            /** More Troubles */
-            more_troubles: number;
-            /** Same */
-            same: number;
-            /** Seq */
-            seq: number;
-            /** Troubles */
-            troubles: components["schemas"]["TroubleOut"][];
-        };
-        /**
          * CabinetName
          * @description A cabinet by its name, with how many channels it has and how many no point holds.
          */
@@ -1140,6 +1266,57 @@ export interface components {
             wrong: boolean;
         };
         /**
+         * Choices
+         * @description What somebody settled about a list. sheet, header: counted from 0, header −1 for none.
+         *
+         *     columns: {column: field, part of the address, or "" to leave it out}, over what was recognised. comma: what a comma
+         *     before three digits is. match_by: the field by which rows are found. keep_old: the old channel is kept beside a new
+         *     one. leave: rows of the file that stay out; ours: cells that stay as they are in the list.
+         *     gone: points that the file does not have are taken away.
+         */
+        Choices: {
+            /** Columns */
+            columns?: {
+                [key: string]: string;
+            };
+            /**
+             * Comma
+             * @default
+             * @enum {string}
+             */
+            comma?: "" | "decimal" | "thousands";
+            /**
+             * Gone
+             * @default false
+             */
+            gone?: boolean;
+            /**
+             * Header
+             * @default null
+             */
+            header?: number | null;
+            /**
+             * Keep Old
+             * @default true
+             */
+            keep_old?: boolean;
+            /** Leave */
+            leave?: number[];
+            /**
+             * Match By
+             * @default tag
+             * @enum {string}
+             */
+            match_by?: "tag" | "second_name" | "old_address" | "channel";
+            /** Ours */
+            ours?: components["schemas"]["Ours"][];
+            /**
+             * Sheet
+             * @default null
+             */
+            sheet?: number | null;
+        };
+        /**
          * CircuitOut
          * @description The wiring of one point. svg: the drawing.
          */
@@ -1185,6 +1362,20 @@ export interface components {
             field: string;
             /** Width */
             width: number;
+        };
+        /**
+         * ColumnOut
+         * @description A column of the file: its heading, what it is taken for ("" for left out), the unit in the heading, a few cells.
+         */
+        ColumnOut: {
+            /** Cells */
+            cells: string[];
+            /** Heading */
+            heading: string;
+            /** Target */
+            target: string;
+            /** Unit */
+            unit: string;
         };
         /**
          * ComparedOut
@@ -1322,6 +1513,47 @@ export interface components {
             wired: number;
         };
         /**
+         * CountsOut
+         * @description Rows of each kind, cells that change, cells that cannot be read, points that the file does not have.
+         */
+        CountsOut: {
+            /**
+             * Added
+             * @default 0
+             */
+            added?: number;
+            /**
+             * Cells
+             * @default 0
+             */
+            cells?: number;
+            /**
+             * Changed
+             * @default 0
+             */
+            changed?: number;
+            /**
+             * Out
+             * @default 0
+             */
+            out?: number;
+            /**
+             * Same
+             * @default 0
+             */
+            same?: number;
+            /**
+             * Unmatched
+             * @default 0
+             */
+            unmatched?: number;
+            /**
+             * Wrong
+             * @default 0
+             */
+            wrong?: number;
+        };
+        /**
          * CurveOut
          * @description The curve over the wires: what the list shows, and beside it the device or the straight line.
          */
@@ -1399,6 +1631,25 @@ export interface components {
             text: string;
             /** Was */
             was: string;
+        };
+        /**
+         * ExportIn
+         * @description The list as a file: which columns and points, all of them if left out.
+         */
+        ExportIn: {
+            /** Fields */
+            fields?: string[];
+            /**
+             * Form
+             * @default xlsx
+             * @enum {string}
+             */
+            form?: "csv" | "xlsx";
+            /**
+             * Points
+             * @default null
+             */
+            points?: number[] | null;
         };
         /**
          * FactRow
@@ -1489,6 +1740,16 @@ export interface components {
             units: string[];
             /** Working */
             working: (components["schemas"]["WorkingOut"] | null)[];
+        };
+        /**
+         * FilePageOut
+         * @description A sheet of the file.
+         */
+        FilePageOut: {
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: number;
         };
         /**
          * FindingOut
@@ -1703,6 +1964,70 @@ export interface components {
             result: string;
         };
         /**
+         * JobOut
+         * @description A list being brought in. state: reading, planning, ready, taking in, done, failed, called off. header: from 0.
+         */
+        JobOut: {
+            /** Busy */
+            busy: boolean;
+            choices: components["schemas"]["Choices"];
+            /** Columns */
+            columns: components["schemas"]["ColumnOut"][];
+            counts: components["schemas"]["CountsOut"];
+            /** Done */
+            done: number;
+            /** Header */
+            header: number;
+            /** Id */
+            id: number;
+            /** Mapping */
+            mapping: string;
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+            /** Seq */
+            seq: number;
+            /** Sheet */
+            sheet: number;
+            /** Sheets */
+            sheets: components["schemas"]["FilePageOut"][];
+            /** State */
+            state: string;
+            /** Top */
+            top: string[][];
+        };
+        /**
+         * LineOut
+         * @description What becomes of a row of the file. cells: field, what stands there, what comes; troubles: field, typed, why not.
+         */
+        LineOut: {
+            /** Cells */
+            cells: string[][];
+            /** Kind */
+            kind: string;
+            /** Point */
+            point: number;
+            /** Row */
+            row: number;
+            /** Says */
+            says: string;
+            /** Tag */
+            tag: string;
+            /** Troubles */
+            troubles: string[][];
+        };
+        /**
+         * LinesOut
+         * @description Some rows of a kind, of how many.
+         */
+        LinesOut: {
+            /** Count */
+            count: number;
+            /** Lines */
+            lines: components["schemas"]["LineOut"][];
+        };
+        /**
          * Link
          * @description The token of a one-time link.
          */
@@ -1712,19 +2037,22 @@ export interface components {
         };
         /**
          * ListFile
-         * @description A list as a CSV file.
+         * @description A list as a file: CSV in any dress, XLSX, ODS or XLS.
          */
         ListFile: {
-            /**
-             * Apply
-             * @default false
-             */
-            apply?: boolean;
             /**
              * File
              * Format: binary
              */
             file: string;
+        };
+        /**
+         * ListText
+         * @description A list as pasted text.
+         */
+        ListText: {
+            /** Text */
+            text: string;
         };
         /**
          * LoadOut
@@ -1800,6 +2128,24 @@ export interface components {
         LogOut: {
             /** Lines */
             lines: components["schemas"]["LogLine"][];
+        };
+        /**
+         * MappingIn
+         * @description Keep how the columns of this list are taken, under a name.
+         */
+        MappingIn: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * MappingsOut
+         * @description Mappings that were kept, and everything that a column may be.
+         */
+        MappingsOut: {
+            /** Mappings */
+            mappings: string[];
+            /** Targets */
+            targets: components["schemas"]["TargetOut"][];
         };
         /**
          * ModeRows
@@ -1948,6 +2294,16 @@ export interface components {
             says: string;
             /** Typed */
             typed: string;
+        };
+        /**
+         * Ours
+         * @description A cell of the file that stays out: its row, counted from 1, and its field.
+         */
+        Ours: {
+            /** Field */
+            field: string;
+            /** Row */
+            row: number;
         };
         /**
          * Part
@@ -2444,6 +2800,16 @@ export interface components {
             done?: boolean;
         };
         /**
+         * TargetOut
+         * @description What a column may be.
+         */
+        TargetOut: {
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * TerminalOut
          * @description A terminal of the channel that stays empty.
          */
@@ -2481,20 +2847,6 @@ export interface components {
             says: string;
             /** Strangers */
             strangers: components["schemas"]["StrangerOut"][];
-        };
-        /**
-         * TroubleOut
-         * @description A cell or row that was not taken, by its row in the file.
-         */
-        TroubleOut: {
-            /** Header */
-            header: string;
-            /** Row */
-            row: number;
-            /** Says */
-            says: string;
-            /** Typed */
-            typed: string;
         };
         /**
          * TypeIn
@@ -2962,6 +3314,53 @@ export interface operations {
             };
         };
     };
+    exchange_export_export_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExportIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_findings_now_findings_get: {
         parameters: {
             query?: never;
@@ -3209,6 +3608,398 @@ export interface operations {
             };
         };
     };
+    exchange_bring_file_imports_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["ListFile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_bring_text_imports_text_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListText"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_job_now_imports__int_job__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_call_off_imports__int_job__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_take_in_imports__int_job__apply_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_choose_imports__int_job__choices_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Choices"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_job_lines_imports__int_job__lines_get: {
+        parameters: {
+            query?: {
+                kind?: "added" | "changed" | "same" | "out" | "wrong" | "unmatched";
+                start?: number;
+                most?: number;
+            };
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_keep_imports__int_job__mapping_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MappingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MappingsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_list_at_list__int_seq__get: {
         parameters: {
             query?: never;
@@ -3254,18 +4045,14 @@ export interface operations {
             };
         };
     };
-    exchange_bring_lists_post: {
+    rows_all_locks_locks_get: {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "multipart/form-data": components["schemas"]["ListFile"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -3273,7 +4060,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BroughtOut"];
+                    "application/json": components["schemas"]["LocksOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -3303,7 +4090,7 @@ export interface operations {
             };
         };
     };
-    rows_all_locks_locks_get: {
+    exchange_mappings_mappings_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -3318,7 +4105,54 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LocksOut"];
+                    "application/json": components["schemas"]["MappingsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_drop_mapping_mappings__string_name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MappingsOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -15,6 +15,7 @@ import ToolStrip from '../parts/list/ToolStrip.vue'
 import TypicalsPanel from '../parts/list/TypicalsPanel.vue'
 import ViewsPanel from '../parts/list/ViewsPanel.vue'
 import { grouped, sorted, type Group } from '../plant/order'
+import { exportList } from '../plant/exportList'
 import { usePlant } from '../plant/store'
 import { useSearch } from '../plant/useSearch'
 import { ROW_HEIGHT, useViews } from '../plant/views'
@@ -129,6 +130,12 @@ async function made(points: number[]) {
   if (place >= 0) grid.value?.go(place)
 }
 
+/** What is shown, as it is shown: these columns, these rows, in this order. */
+function save(form: 'csv' | 'xlsx') {
+  const points = rows.value.flatMap((row) => (row < 0 ? [] : (plant.list.ids[row] ?? [])))
+  void exportList(plant, { form, fields: views.columns.map((column) => column.name), points })
+}
+
 const EDITS = ['new', 'replace', 'lock', 'gone']
 function show(next: Panel) {
   if (EDITS.includes(next) && !plant.may('edit')) return plant.say('a reader may look, not change')
@@ -197,7 +204,7 @@ onUnmounted(() => {
       :notes="notes"
       @enter="grid?.focus()"
     />
-    <ToolStrip :panel="panel" @show="show($event as Panel)" @series="grid?.countOn()" />
+    <ToolStrip :panel="panel" @show="show($event as Panel)" @series="grid?.countOn()" @out="save" />
     <div class="work" :class="{ beside: panel }">
       <GridView
         ref="grid"

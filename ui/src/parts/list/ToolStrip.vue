@@ -5,7 +5,7 @@ import { usePlant } from '../../plant/store'
 import { useViews, type View } from '../../plant/views'
 
 defineProps<{ panel: string }>()
-const emit = defineEmits<{ show: [panel: string]; series: [] }>()
+const emit = defineEmits<{ show: [panel: string]; series: []; out: [form: 'csv' | 'xlsx'] }>()
 const plant = usePlant()
 const views = useViews()
 const GROUPS = ['area', 'cabinet', 'loop', 'signal', 'status', 'typical']
@@ -70,6 +70,20 @@ const inOrder = computed(() =>
       in order of {{ inOrder.join(', ') }} ✕
     </button>
     <span class="gap" />
+    <label class="tool">
+      <select
+        value=""
+        aria-label="save what is shown"
+        @change="
+          (emit('out', ($event.target as HTMLSelectElement).value as 'csv'),
+          (($event.target as HTMLSelectElement).value = ''))
+        "
+      >
+        <option value="" disabled>save these…</option>
+        <option value="xlsx">as workbook, XLSX</option>
+        <option value="csv">as CSV</option>
+      </select>
+    </label>
     <template v-if="plant.may('edit')">
       <button type="button" class="tool" title="Alt+S: count on down the selection" @click="emit('series')">
         series

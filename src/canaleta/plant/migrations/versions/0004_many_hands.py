@@ -6,6 +6,9 @@ import sqlalchemy as sa
 from alembic import op
 from sqlalchemy.dialects.postgresql import JSONB
 
+from canaleta.catalogue.types import starter_typicals
+from canaleta.plant.typicals import load_typicals
+
 revision = "0004"
 down_revision = "0003"
 
@@ -123,3 +126,6 @@ def upgrade() -> None:
             f"create trigger only_grows before update or delete or truncate on {table} "
             "for each statement execute function refuse_change()"
         )
+    if op.get_bind().execute(sa.text("select 1 from plant")).first():
+        # A plant of an earlier version gets the starter typicals, as a new one does.
+        load_typicals(op.get_bind(), starter_typicals())

@@ -1,0 +1,103 @@
+"""Files from outside: what they may look like, what is refused and in which words; and the child that reads them."""
+
+from __future__ import annotations
+
+import csv
+import io
+import struct
+import zipfile
+from collections.abc import Sequence
+
+import pytest
+import xlsxwriter
+
+from canaleta.exchange.sheets import SheetError, read_apart, read_book
+
+
+def workbook(*sheets: Sequence[Sequence[object]]) -> bytes:
+    out = io.BytesIO()
+    book = xlsxwriter.Workbook(out)
+    for rows in sheets:
+        page = book.add_worksheet()
+        for r, row in enumerate(rows):
+            for c, cell in enumerate(row):
+                page.write(r, c, cell)
+    book.close()
+    return out.getvalue()
+
+
+def zipped(files: dict[str, bytes]) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as packed:
+        for name, data in files.items():
+            packed.writestr(name, data)
+    return out.getvalue()
+
+
+@pytest.mark.parametrize("mark", [",", ";", "\t", "|"])
+@pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "cp1252", "utf-16"])
+def test_cells_are_told_apart_whatever_stands_between_them(mark: str, encoding: str) -> None:
+    text = io.StringIO()
+    rows = [["tag", "service", "range"], ["T-1", f"größe{mark} 20 °C\nzweite", "0,5"], ["T-2", "x", "1"]]
+    csv.writer(text, delimiter=mark).writerows(rows)
+    (page,) = read_book(text.getvalue().encode(encoding))
+    kept = f"größe{mark} 20 °C zweite".replace("\t ", " ")
+    assert page.rows[1] == ("T-1", kept, "0,5"), "one line, its blanks told as one"
+    assert len(page.rows) == 3
+
+
+def test_a_workbook_has_figures_as_they_are_and_every_sheet_that_holds_something() -> None:
+    data = workbook([["tag", "low", "share", "yes"], ["PT-1", 6.0, 0.1, True]], [], [["other"]])
+    first, last = read_book(data)
+    assert first.rows[1] == ("PT-1", "6", "0.1", "yes")
+    assert (first.name, last.name, last.rows) == ("Sheet1", "Sheet3", (("other",),))
+
+
+def test_what_an_export_kept_from_being_computed_is_itself_again() -> None:
+    assert read_book(b"tag,service\nT-1,'=now()\n")[0].rows[1][1] == "=now()"
+    assert read_book(workbook([["tag", "service"], ["T-1", "=1+1"]]))[0].rows[1][1] in ("0", "2"), (
+        "a formula's result"
+    )
+
+
+@pytest.mark.parametrize(
+    ("data", "says"),
+    [
+        (b"", "the file is empty"),
+        (b"   \n", "the file is empty"),
+        (b"tag\nT\0-1\n", "neither text nor a workbook"),
+        (b"tag," * 301 + b"x\nx\n", "at most 200000 of 300"),
+        (b"tag\n" + b"x" * 5000, "more than 4000 characters: it begins with “xxx"),
+        (zipped({"letter.txt": b"hello"}), "an archive, not a workbook"),
+        (zipped({"[Content_Types].xml": b"<x/>", "a": b"\0" * 210 * 1024 * 1024}), "unpacked, the file has more than 200 MB"),
+        (b"PK\x03\x04 and then nothing that fits", "is damaged"),
+        (zipped({"[Content_Types].xml": b"<x/>"}), "cannot be read"),
+        (
+            zipped({"[Content_Types].xml": b"", "xl/worksheets/sheet1.xml": b'<row r="1048576"><c r="A1048576"/></row>'}),
+            "cells below row 200000",
+        ),
+        (
+            zipped({"[Content_Types].xml": b"", "xl/worksheets/sheet1.xml": b'<row r="1"><c r="XFD1"/></row>'}),
+            "cells beyond column 300",
+        ),
+        (b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + b"\0" * 600, "cannot be read"),
+    ],
+)  # fmt: skip
+def test_files_that_are_no_list_get_a_sentence(data: bytes, says: str) -> None:
+    with pytest.raises(SheetError, match=says):
+        read_apart(data)
+
+
+def test_a_locked_workbook_asks_for_its_password_to_be_taken_away() -> None:
+    data = bytearray(workbook([["tag"]]))
+    # The flag that the entry is encrypted, in the central directory of the archive.
+    at = data.find(b"PK\x01\x02")
+    data[at + 8 : at + 10] = struct.pack("<H", struct.unpack("<H", data[at + 8 : at + 10])[0] | 1)
+    with pytest.raises(SheetError, match="locked with a password"):
+        read_book(bytes(data))
+
+
+def test_the_child_reads_what_the_reader_reads() -> None:
+    data = workbook([["tag", "service"], ["T-1", "größe"]])
+    assert read_apart(data) == read_book(data)
+    assert read_apart(b"tag;service\nT-1;x\n") == read_book(b"tag;service\nT-1;x\n")

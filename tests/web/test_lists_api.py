@@ -1,0 +1,153 @@
+"""Lists in and out by the API: jobs that tell how far they are, choices, calling off; files that open again."""
+
+from __future__ import annotations
+
+import io
+import time
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from flask_openapi3.openapi import OpenAPI
+from tests.conftest import Database
+from tests.web.conftest import Person
+
+from canaleta.exchange.sheets import read_book
+from canaleta.plant.keeper import PlantKeeper
+
+Who = Callable[[str], Person]
+LIST = "tag;service;signal;range max;vendor\nPT-3107;gas header;4-20 mA;600;Ormeu\nPT-9001;new;4-20 mA;none;Ormeu\n"
+
+
+def settled(person: Person, answer: Any) -> dict[str, Any]:
+    """The job once it is at rest."""
+    job: dict[str, Any] = answer.json
+    until = time.monotonic() + 30
+    while job["busy"]:
+        assert time.monotonic() < until, job
+        time.sleep(0.02)
+        job = person.get(f"/api/imports/{job['id']}").json
+    return job
+
+
+def begun(person: Person, text: str = LIST) -> dict[str, Any]:
+    return settled(person, person.send("POST", "/api/imports/text", {"text": text}))
+
+
+def lines(person: Person, job: dict[str, Any], kind: str) -> list[dict[str, Any]]:
+    found: list[dict[str, Any]] = person.get(f"/api/imports/{job['id']}/lines?kind={kind}").json["lines"]
+    return found
+
+
+def test_a_list_is_read_shown_and_then_taken_in(person: Who, database: Database) -> None:
+    ana = person("technician")
+    job = begun(ana)
+    assert (job["state"], job["counts"]["added"], job["counts"]["changed"], job["counts"]["wrong"]) == (
+        "ready",
+        1,
+        1,
+        1,
+    )
+    assert [c["target"] for c in job["columns"]] == ["tag", "service", "signal", "device_high", ""]
+    assert lines(ana, job, "changed")[0]["cells"] == [["service", "burner gas header pressure", "gas header"]]
+    assert lines(ana, job, "wrong")[0]["troubles"][0][:2] == ["device_high", "none"]
+    assert len(lines(ana, job, "unmatched")) == 100
+    assert PlantKeeper(database.engine).current().seq == 0
+    done = settled(ana, ana.send("POST", f"/api/imports/{job['id']}/apply"))
+    assert (done["state"], done["seq"]) == ("done", 1)
+    assert ana.send("POST", f"/api/imports/{job['id']}/apply").status_code == 409, "once is enough"
+    assert ana.send("POST", "/api/undo").json["removed"] == [282]
+
+
+def test_choices_are_planned_again(person: Who) -> None:
+    ana = person("technician")
+    job = begun(ana)
+    body = job["choices"] | {"columns": {"4": "device_model"}, "leave": [2]}
+    again = settled(ana, ana.send("PUT", f"/api/imports/{job['id']}/choices", body))
+    assert (again["counts"]["changed"], again["counts"]["out"]) == (0, 1)
+    assert ["device_model", "", "Ormeu"] in lines(ana, again, "added")[0]["cells"]
+    bad = ana.send("PUT", f"/api/imports/{job['id']}/choices", job["choices"] | {"columns": {"4": "nothing"}})
+    assert bad.status_code == 422
+
+
+def test_a_mapping_is_remembered_for_lists_with_the_same_headings(person: Who) -> None:
+    ana, ben = person("technician"), person("engineer")
+    job = begun(ana)
+    settled(
+        ana, ana.send("PUT", f"/api/imports/{job['id']}/choices", job["choices"] | {"columns": {"4": "device_model"}})
+    )
+    kept = ana.send("PUT", f"/api/imports/{job['id']}/mapping", {"name": "the mechanical list"})
+    assert kept.json["mappings"] == ["the mechanical list"]
+    later = begun(ben, LIST.replace("PT-9001", "PT-9005"))
+    assert later["mapping"] == "the mechanical list"
+    assert later["columns"][4]["target"] == "device_model"
+    assert ben.send("DELETE", "/api/mappings/the mechanical list").json["mappings"] == []
+
+
+def test_a_list_called_off_is_gone_and_somebody_elses_is_not_shown(person: Who) -> None:
+    ana = person("technician")
+    job = begun(ana)
+    assert person("engineer").get(f"/api/imports/{job['id']}").status_code == 404
+    ana.send("DELETE", f"/api/imports/{job['id']}")
+    assert ana.get(f"/api/imports/{job['id']}").json["state"] == "called off"
+    assert ana.send("POST", f"/api/imports/{job['id']}/apply").status_code == 409
+
+
+@pytest.mark.parametrize(
+    ("data", "says"),
+    [(b"PK\x03\x04 nothing", "damaged"), (b"", "empty"), (b"vendor\nOrmeu\n", "no column is the tag")],
+)
+def test_a_bad_file_gets_a_sentence(person: Who, data: bytes, says: str) -> None:
+    ana = person("technician")
+    answer = ana.client.post("/api/imports", data={"file": (io.BytesIO(data), "list.xlsx")}, headers=ana.headers)
+    job = settled(ana, answer)
+    assert says in job["says"]
+    assert job["name"] == "list.xlsx"
+
+
+def exported(person: Person, body: dict[str, Any]) -> Any:
+    answer = person.send("POST", "/api/export", body)
+    assert answer.status_code == 200, answer.json
+    return answer
+
+
+def test_the_list_as_a_workbook_opens_again_as_the_same_list(person: Who) -> None:
+    ana = person("reader")
+    data = exported(ana, {"form": "xlsx"}).data
+    pages = {page.name: page for page in read_book(data)}
+    assert set(pages) == {"list", "findings", "spares"}
+    groups, heads, first = pages["list"].rows[:3]
+    assert (groups[0], heads[0], first[0]) == ("POINT", "tag", "PT-3107")
+    assert len(pages["list"].rows) == 281 + 2
+    assert any(row[0] == "PT-3107" and row[1] == "R07" for row in pages["findings"].rows)
+    engineer = person("engineer")
+    answer = engineer.client.post(
+        "/api/imports", data={"file": (io.BytesIO(data), "x.xlsx")}, headers=engineer.headers
+    )
+    job = settled(engineer, answer)
+    assert {k: job["counts"][k] for k in ("added", "changed", "wrong", "same")} == {
+        "added": 0, "changed": 0, "wrong": 0, "same": 281,
+    }, lines(engineer, job, "changed")[:3] + lines(engineer, job, "wrong")[:3]  # fmt: skip
+
+
+def test_what_is_shown_goes_out_in_its_order_and_nothing_in_it_is_computed(person: Who) -> None:
+    engineer = person("engineer")
+    engineer.edit(1, "service", "burner gas header pressure", "=1+1")
+    answer = exported(
+        engineer, {"form": "csv", "fields": ["tag", "service", "device_low", "direct"], "points": [2, 1]}
+    )
+    text = answer.data.decode("utf-8-sig").splitlines()
+    assert text[0] == "POINT tag,POINT service,DEVICE low,INPUT direct address"
+    assert text[1].startswith("PT-3108,furnace draught,-50,%IW1.")
+    assert text[2].split(",")[1] == "'=1+1"
+    assert read_book(answer.data)[0].rows[2][1] == "=1+1"
+    assert engineer.send("POST", "/api/export", {"fields": ["nothing"]}).status_code == 422
+
+
+def test_spares_are_told_and_never_blank(person: Who, app: OpenAPI) -> None:
+    rows = {page.name: page for page in read_book(exported(person("reader"), {"fields": ["tag"]}).data)}[
+        "spares"
+    ].rows
+    assert rows[0] == ("channel", "module", "spare")
+    assert {row[2] for row in rows[1:]} <= {"free", "spare", "wired spare"}
+    assert ("KC-2·1·2·8", "AI-8 U/I", "free") in rows or any(row[0] == "KC-2·1·2·8" for row in rows)

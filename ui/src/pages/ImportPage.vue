@@ -1,0 +1,558 @@
+<script setup lang="ts">
+/** Bringing in a list, whatever it looks like: what its columns are taken for, what it would do, cell by cell, with choices. */
+import { computed, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { useRouter } from 'vue-router'
+import { ask, api, type Schemas } from '../api/client'
+import { usePlant } from '../plant/store'
+
+type Job = Schemas['JobOut']
+type Kind = 'added' | 'changed' | 'wrong' | 'out' | 'same' | 'unmatched'
+const PAGE = 100
+const KINDS: [Kind, string][] = [
+  ['changed', 'change'],
+  ['added', 'new'],
+  ['wrong', 'with cells that cannot be read'],
+  ['out', 'left out'],
+  ['same', 'the same'],
+  ['unmatched', 'in the plant, not in the file'],
+]
+
+const plant = usePlant()
+const router = useRouter()
+const job = shallowRef<Job | null>(null)
+const says = ref('')
+const text = ref('')
+const kind = ref<Kind>('changed')
+const lines = shallowRef<Schemas['LineOut'][]>([])
+const count = ref(0)
+const start = ref(0)
+const targets = shallowRef<Schemas['TargetOut'][]>([])
+const kept = shallowRef<string[]>([])
+const mapping = ref('')
+const over = ref(false)
+let timer: ReturnType<typeof setTimeout> | undefined
+
+void ask(api.GET('/api/mappings')).then((answer) => {
+  if (!answer.data) return
+  targets.value = answer.data.targets
+  kept.value = answer.data.mappings
+})
+onUnmounted(() => clearTimeout(timer))
+
+const choices = computed(() => job.value?.choices as Required<Schemas['Choices']> | undefined)
+const counts = computed(() => job.value?.counts as Required<Schemas['CountsOut']> | undefined)
+const countOf = (one: Kind) => (one === 'wrong' ? (counts.value?.wrong ?? 0) : (counts.value?.[one] ?? 0))
+const label = (name: string) => {
+  const field = plant.plant?.fields.find((f) => f.name === name)
+  return field ? `${field.station.toLowerCase()} ${field.label}` : name
+}
+
+async function begin(file: File) {
+  says.value = ''
+  const body = new FormData()
+  body.append('file', file)
+  const request = api.POST('/api/imports', {
+    body: body as unknown as { file: string },
+    bodySerializer: (form) => form as unknown as FormData,
+  })
+  heard(await ask(request))
+}
+
+async function beginText() {
+  if (text.value.trim()) heard(await ask(api.POST('/api/imports/text', { body: { text: text.value } })))
+}
+
+type Answer = { data: Job; problem?: undefined } | { data?: undefined; problem: Schemas['Problem'] }
+function heard(answer: Answer) {
+  if (answer.problem) {
+    says.value = [answer.problem.title, answer.problem.remedy].filter(Boolean).join(' · ')
+    return
+  }
+  const before = job.value
+  job.value = answer.data
+  clearTimeout(timer)
+  if (answer.data.busy) timer = setTimeout(look, 300)
+  else if (answer.data.state === 'ready' && before?.state !== 'ready') first()
+  else if (answer.data.state === 'done') finished()
+}
+
+async function look() {
+  if (job.value) heard(await ask(api.GET('/api/imports/{job}', { params: { path: { job: job.value.id } } })))
+}
+
+/** The kind of row that most wants a look. */
+function first() {
+  kind.value = (['changed', 'added', 'wrong', 'out', 'same'] as Kind[]).find(countOf) ?? 'changed'
+  start.value = 0
+  void page()
+}
+
+function finished() {
+  plant.say(`${job.value?.name} is taken in · Ctrl+Z on the list takes it back`)
+}
+
+watch([kind, start], page)
+async function page() {
+  if (!job.value || job.value.state !== 'ready') return
+  const answer = await ask(
+    api.GET('/api/imports/{job}/lines', {
+      params: { path: { job: job.value.id }, query: { kind: kind.value, start: start.value, most: PAGE } },
+    }),
+  )
+  if (!answer.data) return
+  lines.value = answer.data.lines
+  count.value = answer.data.count
+}
+
+async function choose(part: Partial<Schemas['Choices']>) {
+  if (!job.value || !choices.value) return
+  heard(
+    await ask(
+      api.PUT('/api/imports/{job}/choices', {
+        params: { path: { job: job.value.id } },
+        body: { ...choices.value, ...part },
+      }),
+    ),
+  )
+}
+
+function take(column: number, target: string) {
+  void choose({ columns: { ...choices.value?.columns, [column]: target } })
+}
+
+function leave(row: number) {
+  const now = new Set(choices.value?.leave)
+  if (!now.delete(row)) now.add(row)
+  void choose({ leave: [...now] })
+}
+
+function ours(row: number, field: string) {
+  void choose({ ours: [...(choices.value?.ours ?? []), { row, field }] })
+}
+
+async function apply() {
+  if (job.value)
+    heard(await ask(api.POST('/api/imports/{job}/apply', { params: { path: { job: job.value.id } } })))
+}
+
+async function stop() {
+  if (!job.value) return
+  clearTimeout(timer)
+  await ask(api.DELETE('/api/imports/{job}', { params: { path: { job: job.value.id } } }))
+  job.value = null
+  lines.value = []
+}
+
+async function keep() {
+  if (!job.value || !mapping.value.trim()) return
+  const answer = await ask(
+    api.PUT('/api/imports/{job}/mapping', {
+      params: { path: { job: job.value.id } },
+      body: { name: mapping.value.trim() },
+    }),
+  )
+  if (answer.problem) return plant.say(answer.problem.title, 'bad')
+  kept.value = answer.data.mappings
+  plant.say(`kept as “${mapping.value.trim()}”: a list with the same headings is taken so from now on`)
+}
+
+function chosen(event: Event) {
+  const file = (event.target as HTMLInputElement).files?.[0]
+  if (file) void begin(file)
+}
+
+function dropped(event: DragEvent) {
+  over.value = false
+  const file = event.dataTransfer?.files[0]
+  if (file) void begin(file)
+}
+</script>
+
+<template>
+  <section class="import">
+    <header class="bar">
+      <router-link to="/handover" class="quiet">Handover</router-link>
+      <h1>bring in a list{{ job ? `: ${job.name}` : '' }}</h1>
+      <span class="gap" />
+      <template v-if="job">
+        <button type="button" class="act" @click="stop">
+          {{ job.state === 'done' ? 'another one' : 'leave it' }}
+        </button>
+        <button
+          v-if="job.state === 'ready'"
+          type="button"
+          class="act main"
+          :disabled="
+            !!job.says || !(counts?.added || counts?.changed || (choices?.gone && counts?.unmatched))
+          "
+          @click="apply"
+        >
+          take it in
+        </button>
+      </template>
+    </header>
+
+    <div
+      v-if="!job"
+      class="begin"
+      :class="{ over }"
+      @dragover.prevent="over = true"
+      @dragleave="over = false"
+      @drop.prevent="dropped"
+    >
+      <p v-if="says" class="bad" role="alert">■ {{ says }}</p>
+      <template v-if="plant.may('edit')">
+        <label class="act main pick">
+          choose a file…
+          <input type="file" accept=".csv,.tsv,.txt,.xlsx,.xlsm,.ods,.xls" @change="chosen" />
+        </label>
+        <span class="quiet">
+          or drop it here: CSV, XLSX, ODS, XLS; headings anywhere, columns in any order</span
+        >
+        <form @submit.prevent="beginText">
+          <textarea
+            v-model="text"
+            rows="10"
+            placeholder="or paste rows from a sheet, with their headings"
+            aria-label="pasted rows"
+          />
+          <button type="submit" class="act" :disabled="!text.trim()">read what is pasted</button>
+        </form>
+        <p class="quiet">Nothing is changed before you have seen what it does.</p>
+      </template>
+      <p v-else class="quiet">a reader may look, not change</p>
+    </div>
+
+    <div v-else-if="job.busy" class="begin" role="status">
+      <p>{{ job.state }} {{ job.name }} … {{ Math.round(job.done * 100) }} %</p>
+      <progress :value="job.done" max="1" />
+    </div>
+
+    <div v-else-if="job.state !== 'ready'" class="begin">
+      <p v-if="job.state === 'done'" role="status">
+        Taken in as one change: {{ counts?.added }} new, {{ counts?.changed }} changed in
+        {{ counts?.cells }} cells.
+        <button type="button" class="act main" @click="router.push('/list')">to the list</button>
+      </p>
+      <p v-else class="bad" role="alert">■ {{ job.says || job.state }}</p>
+    </div>
+
+    <div v-else class="work">
+      <aside class="column">
+        <p v-if="job.says" class="bad" role="alert">■ {{ job.says }}</p>
+        <p class="field">
+          <span>sheet</span>
+          <select
+            :value="job.sheet"
+            aria-label="sheet"
+            @change="
+              choose({ sheet: Number(($event.target as HTMLSelectElement).value), header: null, columns: {} })
+            "
+          >
+            <option v-for="(sheet, i) in job.sheets" :key="i" :value="i">
+              {{ sheet.name }} · {{ sheet.rows }} rows
+            </option>
+          </select>
+        </p>
+        <p class="field">
+          <span>headings in row</span>
+          <select
+            :value="job.header"
+            aria-label="row of the headings"
+            @change="choose({ header: Number(($event.target as HTMLSelectElement).value), columns: {} })"
+          >
+            <option :value="-1">none</option>
+            <option v-for="(row, i) in job.top" :key="i" :value="i">
+              {{ i + 1 }}: {{ row.filter(Boolean).slice(0, 3).join(', ') }}
+            </option>
+          </select>
+        </p>
+        <p class="field">
+          <span>rows found by</span>
+          <select
+            :value="choices?.match_by"
+            aria-label="rows are found by"
+            @change="choose({ match_by: ($event.target as HTMLSelectElement).value as 'tag' })"
+          >
+            <option value="tag">tag</option>
+            <option value="second_name">second name</option>
+            <option value="old_address">old address</option>
+            <option value="channel">channel</option>
+          </select>
+        </p>
+        <p class="field">
+          <span>1,200 is</span>
+          <select
+            :value="choices?.comma"
+            aria-label="a comma before three digits is"
+            @change="choose({ comma: ($event.target as HTMLSelectElement).value as '' })"
+          >
+            <option value="">asked about</option>
+            <option value="decimal">1.2: a decimal comma</option>
+            <option value="thousands">1200: thousands</option>
+          </select>
+        </p>
+        <label class="small"
+          ><input
+            type="checkbox"
+            :checked="choices?.keep_old"
+            @change="choose({ keep_old: ($event.target as HTMLInputElement).checked })"
+          />
+          keep the old channel beside a new one</label
+        >
+        <label class="small"
+          ><input
+            type="checkbox"
+            :checked="choices?.gone"
+            @change="choose({ gone: ($event.target as HTMLInputElement).checked })"
+          />
+          take away the {{ counts?.unmatched }} points that are not in the file</label
+        >
+        <h2>
+          columns<span v-if="job.mapping" class="quiet"> · as in “{{ job.mapping }}”</span>
+        </h2>
+        <table class="small">
+          <tr v-for="(column, i) in job.columns" :key="i" :class="{ quiet: !column.target }">
+            <td class="figure head" :title="column.cells.join(' · ')">
+              {{ column.heading }}<span v-if="column.unit" class="quiet"> [{{ column.unit }}]</span>
+            </td>
+            <td>
+              <select
+                :value="column.target"
+                :aria-label="`${column.heading} is`"
+                @change="take(i, ($event.target as HTMLSelectElement).value)"
+              >
+                <option value="">left out</option>
+                <option v-for="target in targets" :key="target.name" :value="target.name">
+                  {{ target.label }}
+                </option>
+              </select>
+            </td>
+          </tr>
+        </table>
+        <form class="keys" @submit.prevent="keep">
+          <input
+            v-model="mapping"
+            class="setting"
+            maxlength="60"
+            placeholder="keep these columns as…"
+            aria-label="name to keep the columns under"
+            list="kept-mappings"
+          />
+          <datalist id="kept-mappings"><option v-for="name in kept" :key="name" :value="name" /></datalist>
+          <button type="submit" class="act" :disabled="!mapping.trim()">keep</button>
+        </form>
+      </aside>
+      <main>
+        <nav class="kinds" aria-label="what it does">
+          <button
+            v-for="[one, words] in KINDS"
+            :key="one"
+            type="button"
+            class="chip"
+            :class="{ on: kind === one, bad: one === 'wrong' && countOf(one) }"
+            :aria-pressed="kind === one"
+            @click="((kind = one), (start = 0))"
+          >
+            {{ countOf(one) }} {{ words }}
+          </button>
+        </nav>
+        <p v-if="!lines.length" class="quiet none">none</p>
+        <table v-else class="lines">
+          <tbody>
+            <tr v-for="line in lines" :key="`${line.row} ${line.point}`">
+              <td class="quiet figure">{{ line.row || '' }}</td>
+              <td class="figure">
+                <b>{{ line.tag || '–' }}</b>
+              </td>
+              <td>
+                <span v-if="line.says" class="quiet">{{ line.says }}</span>
+                <span v-for="[field, was, becomes] in line.cells" :key="field" class="cellchange">
+                  {{ label(field!) }}
+                  <span class="figure"
+                    ><s v-if="was" class="quiet">{{ was }}</s> {{ becomes || 'empty' }}</span
+                  >
+                  <button
+                    v-if="kind === 'changed'"
+                    type="button"
+                    class="mini"
+                    :title="`keep “${was}”`"
+                    @click="ours(line.row, field!)"
+                  >
+                    keep ours
+                  </button>
+                </span>
+                <span v-for="[field, typed, why] in line.troubles" :key="`t${field}`" class="bad"
+                  >■ {{ label(field!) }} <span class="figure">{{ typed }}</span>: {{ why }}</span
+                >
+              </td>
+              <td>
+                <button
+                  v-if="kind === 'changed' || kind === 'added'"
+                  type="button"
+                  class="mini"
+                  @click="leave(line.row)"
+                >
+                  leave out
+                </button>
+                <button
+                  v-else-if="line.says === 'left out by choice'"
+                  type="button"
+                  class="mini"
+                  @click="leave(line.row)"
+                >
+                  take in after all
+                </button>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+        <p v-if="count > PAGE" class="keys">
+          <button type="button" class="act" :disabled="!start" @click="start -= PAGE">before</button>
+          <span class="quiet">{{ start + 1 }} to {{ Math.min(start + PAGE, count) }} of {{ count }}</span>
+          <button type="button" class="act" :disabled="start + PAGE >= count" @click="start += PAGE">
+            next
+          </button>
+        </p>
+      </main>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.import {
+  display: grid;
+  grid-template-rows: 44px minmax(0, 1fr);
+  height: 100%;
+}
+
+.bar {
+  display: flex;
+  align-items: center;
+  gap: 12px;
+  padding: 0 14px;
+  border-bottom: 1px solid rgb(var(--v-theme-line));
+  background: rgb(var(--v-theme-bar));
+}
+
+h1 {
+  overflow: hidden;
+  font-size: 15px;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+
+.gap {
+  flex: 1;
+}
+
+.begin {
+  margin: 14px;
+  padding: 18px;
+  border: 1px dashed rgb(var(--v-theme-duct));
+  border-radius: var(--radius);
+}
+
+.begin.over {
+  background: rgb(var(--v-theme-copper-wash));
+}
+
+.pick input {
+  position: absolute;
+  width: 1px;
+  height: 1px;
+  opacity: 0;
+}
+
+.pick:focus-within {
+  outline: 2px solid rgb(var(--v-theme-copper));
+}
+
+textarea {
+  display: block;
+  width: 100%;
+  margin: 12px 0 6px;
+  padding: 6px;
+  border: 1px solid rgb(var(--v-theme-duct));
+  background: rgb(var(--v-theme-surface));
+  color: inherit;
+  font-family: var(--mono);
+  font-size: 12px;
+}
+
+progress {
+  width: 320px;
+  accent-color: rgb(var(--v-theme-copper));
+}
+
+.work {
+  display: grid;
+  grid-template-columns: 360px minmax(0, 1fr);
+  min-height: 0;
+}
+
+.column select {
+  width: 100%;
+}
+
+.head {
+  max-width: 150px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+
+main {
+  padding: 10px 14px;
+  overflow: auto;
+}
+
+.kinds {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  margin-bottom: 8px;
+}
+
+.lines {
+  width: 100%;
+  border-collapse: collapse;
+  font-size: 12px;
+}
+
+.lines td {
+  padding: 2px 8px 2px 0;
+  border-bottom: 1px solid rgb(var(--v-theme-line));
+  vertical-align: top;
+}
+
+.lines td:nth-child(2),
+.lines td:last-child {
+  white-space: nowrap;
+}
+
+.cellchange {
+  margin-right: 14px;
+}
+
+.bad {
+  color: rgb(var(--v-theme-bad));
+}
+
+.mini {
+  border: 0;
+  background: none;
+  color: rgb(var(--v-theme-copper));
+  font: inherit;
+  font-size: 11px;
+  cursor: pointer;
+}
+
+.none {
+  padding: 20px 0;
+}
+
+p {
+  margin: 0;
+}
+</style>
