@@ -79,7 +79,6 @@ def test_every_field_is_known_by_its_own_name_and_by_station_and_label() -> None
         assert read_heading(field.name).target == field.name
     heads = [read_heading(f"{f.station} {f.label}").target for f in STORED]
     assert heads == [f.name for f in STORED], "no two fields of a station are called the same"
-    )
 
 
 # Layouts -------------------------------------------------------------------------------------------

@@ -40,6 +40,11 @@ CHANGES = [
     ("PUT", "/api/points/1/lock", {"why": "loop test"}),
     ("DELETE", "/api/points/1/lock", None),
     ("POST", "/api/history/1/revert", {}),
+    ("POST", "/api/revisions", {"mark": "A"}),
+    ("POST", "/api/revisions/1/signatures", {"meaning": "checked", "password": "x", "name": "xx"}),
+    ("POST", "/api/accounts", {"name": "x"}),
+    ("PUT", "/api/accounts/x", {"role": "administrator"}),
+    ("POST", "/api/accounts/x/link", None),
 ]
 
 
@@ -64,8 +69,15 @@ def test_a_reader_changes_nothing_through_any_door(app: OpenAPI, person: Callabl
     for method, path, body in CHANGES:
         answer = reader.send(method, path, body)
         assert answer.status_code == 403, path
-        engineers = ("/api/conventions", "/api/hardware", "/api/racks/1/armed", "/api/racks/1/stand-in")
-        needed = "engineer" if path in engineers else "technician"
+        engineers = (
+            "/api/conventions",
+            "/api/hardware",
+            "/api/racks/1/armed",
+            "/api/racks/1/stand-in",
+            "/api/revisions",
+            "/api/revisions/1/signatures",
+        )
+        needed = "administrator" if "accounts" in path else "engineer" if path in engineers else "technician"
         assert needed in answer.json["detail"]
 
 

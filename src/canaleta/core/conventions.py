@@ -99,6 +99,9 @@ class Conventions(BaseModel):
         max_length=400,
         description="networks that racks may be reached in, with commas; an administrator's matter",
     )
+    second_signature: Literal["asked", "not asked"] = Field(
+        default="asked", description="whether a revision is checked by somebody else than who put it up"
+    )
     reserve: Reserve = Reserve()
 
     @field_validator("tag_rule", "tag_letters")

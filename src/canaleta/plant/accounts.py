@@ -22,14 +22,18 @@ __all__ = [
     "add_account",
     "allowed_again",
     "end_session",
+    "end_session_by_key",
     "forgive",
     "listed",
     "make_link",
+    "note_seen",
     "open_session",
+    "open_sessions",
     "redeem_link",
     "role_of",
     "set_active",
     "set_password",
+    "set_role",
     "sign_in",
     "valid_session",
 ]
@@ -49,12 +53,23 @@ class AccountError(ValueError):
 
 @dataclass(frozen=True)
 class Session:
-    """An open session. csrf is what the browser must send back with every change."""
+    """An open session. csrf is what the browser must send back with every change. unseen_s: since it was noted last."""
 
     account: str
     role: str
     csrf: str
     token_hash: str
+    unseen_s: float = 0.0
+
+
+@dataclass(frozen=True)
+class OpenSession:
+    """A session as it is told. key: the beginning of its hash, which lets nobody in."""
+
+    key: str
+    account: str
+    since: str
+    seen: str
 
 
 def add_account(connection: Connection, name: str, role: str) -> None:
@@ -116,17 +131,49 @@ def open_session(connection: Connection, name: str) -> tuple[str, str]:
 
 def valid_session(connection: Connection, token: str) -> Session | None:
     """The session of a cookie, if it has not ended and its account is let in."""
+    unseen = func.extract("epoch", func.now() - t.session.c.seen).label("unseen")
     row = connection.execute(
-        select(t.session.c.token_hash, t.session.c.csrf, t.account.c.name, t.account.c.role)
+        select(t.session.c.token_hash, t.session.c.csrf, t.account.c.name, t.account.c.role, unseen)
         .join(t.account, t.account.c.name == t.session.c.account)
         .where(t.session.c.token_hash == _hash(token), t.session.c.expires > func.now(), t.account.c.active)
     ).first()
-    return Session(row.name, row.role, row.csrf, row.token_hash) if row else None
+    return Session(row.name, row.role, row.csrf, row.token_hash, float(row.unseen)) if row else None
+
+
+def note_seen(connection: Connection, token_hash: str) -> None:
+    """Note that a session is in use."""
+    connection.execute(update(t.session).where(t.session.c.token_hash == token_hash).values(seen=func.now()))
 
 
 def end_session(connection: Connection, token_hash: str) -> None:
     """End one session."""
     connection.execute(delete(t.session).where(t.session.c.token_hash == token_hash))
+
+
+def end_session_by_key(connection: Connection, key: str, account: str | None) -> bool:
+    """End the session with this key, of one account or of any if None. Returns whether there was one."""
+    gone = delete(t.session).where(t.session.c.token_hash.startswith(key, autoescape=True))
+    if account is not None:
+        gone = gone.where(t.session.c.account == account)
+    return connection.execute(gone).rowcount > 0
+
+
+def open_sessions(connection: Connection, account: str | None) -> list[OpenSession]:
+    """Sessions that have not ended, of one account or of all, the newest first."""
+    wanted = select(t.session).where(t.session.c.expires > func.now()).order_by(t.session.c.at.desc())
+    if account is not None:
+        wanted = wanted.where(t.session.c.account == account)
+    return [
+        OpenSession(row.token_hash[:16], row.account, row.at.isoformat(), row.seen.isoformat())
+        for row in connection.execute(wanted)
+    ]
+
+
+def set_role(connection: Connection, name: str, role: str) -> None:
+    """Give an account another role. Raises AccountError."""
+    if role not in ROLES:
+        raise AccountError(f"“{role}” is not a role: choose {', '.join(ROLES)}")
+    _change(connection, name, role=role)
 
 
 def make_link(connection: Connection, name: str, hours: int = 24) -> str:

@@ -18,6 +18,7 @@ from canaleta.exchange.jobs import Jobs
 from canaleta.plant.database import engine_for
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.web import (
+    accounts_api,
     cabinets_api,
     conventions_api,
     doors,
@@ -29,6 +30,7 @@ from canaleta.web import (
     path_api,
     problems,
     racks_api,
+    revisions_api,
     rows_api,
     session_api,
     sheet_api,
@@ -68,6 +70,8 @@ def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, d
         rows_api,
         views_api,
         history_api,
+        revisions_api,
+        accounts_api,
         path_api,
         sheet_api,
         injection_api,

@@ -8,12 +8,14 @@ from urllib.parse import urlsplit
 
 from flask import Flask, Response, current_app, g, request
 
-from canaleta.plant.accounts import ROLES, Session, valid_session
+from canaleta.plant.accounts import ROLES, Session, note_seen, valid_session
 from canaleta.web.problems import ProblemError
 
 __all__ = ["CSRF_HEADER", "RIGHTS", "cookie_name", "install", "needs", "right_of", "session_now"]
 
 CSRF_HEADER = "X-Canaleta-Csrf"
+SEEN_EVERY_S = 60.0
+"""How often it is noted that a session is in use."""
 RIGHTS: dict[str, str | None] = {
     "public": None,
     "read": "reader",
@@ -22,6 +24,7 @@ RIGHTS: dict[str, str | None] = {
     "edit": "technician",
     "inject": "technician",
     "engineer": "engineer",
+    "administer": "administrator",
 }
 """Each right and the least role that has it; None for anybody, signed in or not. "look" reads by POST, "self" is one's own account."""
 _SAFE = ("GET", "HEAD", "OPTIONS")
@@ -94,6 +97,9 @@ def install(app: Flask, hosts: frozenset[str]) -> None:
         with current_app.extensions["canaleta"].engine.connect() as connection:
             g.session = valid_session(connection, token) if token else None
         session = session_now()
+        if session.unseen_s > SEEN_EVERY_S:
+            with current_app.extensions["canaleta"].engine.begin() as connection:
+                note_seen(connection, session.token_hash)
         least = RIGHTS[right]
         if least and ROLES.index(session.role) < ROLES.index(least):
             raise ProblemError(
