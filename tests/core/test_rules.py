@@ -93,7 +93,7 @@ def test_a_range_without_span_is_bad() -> None:
 
 
 def test_two_points_with_one_tag_whatever_its_case() -> None:
-    plant = plant_of("PT-1: contact NO", "pt-1: contact NO", "PT-2: contact NO")
+    plant = plant_of("ZS-1: contact NO", "zs-1: contact NO", "ZS-2: contact NO")
     (finding,) = audit(plant)
     assert finding.points == (1, 2)
     assert audit(settled(plant, finding)) == []

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable
 
 import pytest
 from flask_openapi3.openapi import OpenAPI
+from pydantic import BaseModel
 from tests.web.conftest import PASSWORD, Person
 
 from canaleta.web.doors import RIGHTS, right_of
@@ -51,6 +53,15 @@ CHANGES = [
 def test_every_route_declares_a_right(app: OpenAPI) -> None:
     for rule in app.url_map.iter_rules():
         assert right_of(app, rule.endpoint) in RIGHTS, f"{rule} declares no right: it would be shut"
+
+
+def test_no_two_bodies_of_the_api_have_one_name() -> None:
+    """The document of the API keeps one of two schemas with one name, and forgets the other."""
+    names: dict[str, str] = {}
+    for module in [m for name, m in sys.modules.items() if name.startswith("canaleta.web.")]:
+        for name, kind in vars(module).items():
+            if isinstance(kind, type) and issubclass(kind, BaseModel) and kind.__module__ == module.__name__:
+                assert names.setdefault(name, module.__name__) == module.__name__, f"{name} stands twice"
 
 
 def test_only_sign_in_and_what_holds_no_plant_is_public(app: OpenAPI) -> None:

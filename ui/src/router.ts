@@ -13,6 +13,7 @@ export const router = createRouter({
     { path: '/types/:key?', name: 'types', component: () => import('./pages/TypesPage.vue') },
     { path: '/cables', name: 'cables', component: () => import('./pages/CablesPage.vue') },
     { path: '/import', name: 'import', component: () => import('./pages/ImportPage.vue') },
+    { path: '/revisions', name: 'revisions', component: () => import('./pages/RevisionsPage.vue') },
     { path: '/handover', name: 'handover', component: () => import('./pages/HandoverPage.vue') },
     {
       path: '/conventions',

@@ -15,7 +15,7 @@ import numpy as np
 from canaleta.core.image import PlantImage
 from canaleta.core.modules import ModuleType
 
-__all__ = ["Count", "class_of", "counted", "used_channels"]
+__all__ = ["Count", "class_of", "counted", "spares_wanted", "used_channels"]
 
 
 def class_of(kind: ModuleType) -> str:
@@ -84,6 +84,11 @@ def used_channels(image: PlantImage) -> dict[int, set[int]]:
     return out
 
 
+def spares_wanted(share: float, channels: int) -> int:
+    """How many of some channels the policy holds: its share of them, rounded up."""
+    return math.ceil(round(share * channels, 9))
+
+
 def counted(image: PlantImage, modules: Iterable[int], used: dict[int, set[int]] | None = None) -> Count:
     """The count over some modules, against the plant's policy."""
     held = used_channels(image) if used is None else used
@@ -94,5 +99,5 @@ def counted(image: PlantImage, modules: Iterable[int], used: dict[int, set[int]]
         channels += image.layout.type_of(number).channels
         taken += len(mine)
         wired += len(set(image.layout.modules[number].wired) - mine)
-    wanted = math.ceil(round(reserve.spare_share * channels, 9))
+    wanted = spares_wanted(reserve.spare_share, channels)
     return Count(channels, taken, wired, wanted, math.ceil(round(reserve.wired_share * wanted, 9)))

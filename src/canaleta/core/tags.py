@@ -14,7 +14,7 @@ from functools import lru_cache
 
 from canaleta.core.text import TextError
 
-__all__ = ["Tag", "has_shape", "own_letters", "read_tag", "shape_of"]
+__all__ = ["Tag", "function_of", "has_shape", "letters_of", "own_letters", "read_tag", "shape_of"]
 
 _VARIABLE = {
     "A": "analysis", "B": "burner", "C": "conductivity", "D": "density", "E": "voltage", "F": "flow", "G": "gauging",
@@ -34,6 +34,7 @@ _FUNCTION = {
 """Succeeding letters: before another one, and as the last."""
 _LEVEL = {"H": "high", "L": "low", "M": "middle", "O": "open", "C": "closed", "D": "deviation"}
 _MODIFIER = {"D": "difference", "F": "ratio", "J": "scan", "K": "rate", "Q": "total"}
+_BEGIN = re.compile(r"[\d.=+/-]*([A-Za-z]{1,6})")
 _TAG = re.compile(r"(?P<before>[\d.=+/-]*?)(?P<letters>[A-Za-z]{1,6})[-_. /]?(?P<number>\d{1,7})(?P<suffix>.*)")
 
 
@@ -54,10 +55,22 @@ class Tag:
     @property
     def function(self) -> str:
         """The last function letter: T a transmitter, E an element, S a switch; levels behind it are left out."""
-        rest = self.letters[1:]
-        while len(rest) > 1 and rest[-1] in _LEVEL and rest[-2] in "SAL" + rest[-1]:
-            rest = rest[:-1]
-        return rest[-1:] if rest else ""
+        return function_of(self.letters)
+
+
+@lru_cache(maxsize=2000)
+def function_of(letters: str) -> str:
+    """The last function letter of a tag's letters, "" if there is none."""
+    rest = letters[1:]
+    while len(rest) > 1 and rest[-1] in _LEVEL and rest[-2] in "SAL" + rest[-1]:
+        rest = rest[:-1]
+    return rest[-1:]
+
+
+def letters_of(text: str) -> str:
+    """The letters that a tag begins with, "" if it does not; without looking at the rest of it."""
+    found = _BEGIN.match(text)
+    return found[1].upper() if found else ""
 
 
 def read_tag(text: str, own: Mapping[str, str] | None = None) -> Tag | None:

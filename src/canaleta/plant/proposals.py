@@ -19,7 +19,7 @@ from canaleta.core.fields import STORED, Field, Landing, Station, Stored, field_
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import Layout
 from canaleta.core.path import describe, evaluate
-from canaleta.core.rules import RULES, Finding, audit, audit_change
+from canaleta.core.rules import PLANT, RULES, Finding, audit, audit_change
 from canaleta.core.text import TextError, shown
 from canaleta.plant import tables as t
 from canaleta.plant.cells import read, same_cell, to_json, to_row
@@ -386,7 +386,7 @@ def _outcome(
             after = after.with_points(added or {}, removed or {})
         if conventions is not None:
             after = after.with_conventions(conventions)
-        everything = {*after.ids.tolist(), *(removed or {})}
+        everything = {PLANT, *after.ids.tolist(), *(removed or {})}
         return _Outcome(after, {rule.id: everything for rule in RULES}, list(audit(after)))
     if added or removed:
         # Whoever wished for a channel that is left is among the changes; whoever shares a name is found by its group.

@@ -106,7 +106,7 @@ class Against(BaseModel):
     against: int = Field(0, ge=0, le=2**62)
 
 
-class DifferenceOut(BaseModel):
+class PointDifferenceOut(BaseModel):
     """What became of a point. cells: field, was, becomes; words: the same as one tells it; moves: what moves with it."""
 
     point: int
@@ -122,7 +122,7 @@ class DifferencesOut(BaseModel):
 
     was: str
     becomes: str
-    points: list[DifferenceOut]
+    points: list[PointDifferenceOut]
     others: list[str]
 
 
@@ -181,7 +181,7 @@ def compared(path: RevisionPath, query: Against) -> Response:
     out = DifferencesOut(
         was=was_name, becomes=name, others=_others(was_project, project),
         points=[
-            DifferenceOut(
+            PointDifferenceOut(
                 point=d.point, tag=d.tag, kind=d.kind, cells=[list(cell) for cell in d.cells], words=list(d.words),
                 moves=d.moves,
             )

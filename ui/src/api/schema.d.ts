@@ -4,6 +4,58 @@
  */
 
 export interface paths {
+    "/api/accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every account. */
+        get: operations["accounts_all_accounts_accounts_get"];
+        put?: never;
+        /** Make an account, and a one-time link that lets it in. */
+        post: operations["accounts_add_accounts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Give another role, shut out or let in. The last administrator stays one, and nobody shuts himself out. */
+        put: operations["accounts_change_accounts__string_name__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{name}/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A new one-time link, for a day. */
+        post: operations["accounts_link_accounts__string_name__link_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cabinets": {
         parameters: {
             query?: never;
@@ -809,6 +861,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every revision, and how far the list is from the last issued one. */
+        get: operations["revisions_all_revisions_get"];
+        put?: never;
+        /** Freeze the list as it stands, for check. */
+        post: operations["revisions_put_up_for_check_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{revision}/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What became of a revision in another one, or in the list as it stands. */
+        get: operations["revisions_compared__int_revision__differences_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{revision}/document": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The frozen document of a revision, as it was signed. */
+        get: operations["revisions_document__int_revision__document_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{revision}/signatures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign: the password is asked once more, and tries are counted. */
+        post: operations["revisions_give_signature__int_revision__signatures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/series": {
         parameters: {
             query?: never;
@@ -874,6 +995,40 @@ export interface paths {
         put: operations["session_change_password_password_put"];
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Open sessions: one's own; for administrators everybody's. */
+        get: operations["accounts_sessions_sessions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End a session: one's own, or any as administrator. Its screens sign out within half a minute. */
+        delete: operations["accounts_end_sessions__string_key__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1004,6 +1159,53 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AccountChange
+         * @description What shall change; what is left out stays.
+         */
+        AccountChange: {
+            /**
+             * Active
+             * @default null
+             */
+            active?: boolean | null;
+            /**
+             * Role
+             * @default null
+             */
+            role?: ("reader" | "technician" | "engineer" | "administrator") | null;
+        };
+        /**
+         * AccountOut
+         * @description An account. seen: when one of its sessions was used last, "" if none is open.
+         */
+        AccountOut: {
+            /** Active */
+            active: boolean;
+            /** Has Password */
+            has_password: boolean;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Seen */
+            seen: string;
+            /** Sessions */
+            sessions: number;
+        };
+        /**
+         * AccountsOut
+         * @description Every account; link: a one-time sign-in that was just made, for whom it was asked.
+         */
+        AccountsOut: {
+            /** Accounts */
+            accounts: components["schemas"]["AccountOut"][];
+            /**
+             * Link
+             * @default
+             */
+            link?: string;
+        };
         /**
          * ArmIn
          * @description For how many minutes; 0 disarms.
@@ -1606,6 +1808,20 @@ export interface components {
             tag: string;
             /** Trips */
             trips: string[];
+        };
+        /**
+         * DifferencesOut
+         * @description Points that differ, and what else: conventions, hardware.
+         */
+        DifferencesOut: {
+            /** Becomes */
+            becomes: string;
+            /** Others */
+            others: string[];
+            /** Points */
+            points: components["schemas"]["PointDifferenceOut"][];
+            /** Was */
+            was: string;
         };
         /**
          * Done
@@ -2228,6 +2444,20 @@ export interface components {
             was: string;
         };
         /**
+         * NewAccount
+         * @description An account to make.
+         */
+        NewAccount: {
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @default technician
+             * @enum {string}
+             */
+            role?: "reader" | "technician" | "engineer" | "administrator";
+        };
+        /**
          * NewIn
          * @description New points: so many alike, or a row of texts each. `apply` false only says what they would hold.
          */
@@ -2460,6 +2690,24 @@ export interface components {
             units: string[];
         };
         /**
+         * PointDifferenceOut
+         * @description What became of a point. cells: field, was, becomes; words: the same as one tells it; moves: what moves with it.
+         */
+        PointDifferenceOut: {
+            /** Cells */
+            cells: string[][];
+            /** Kind */
+            kind: string;
+            /** Moves */
+            moves: string;
+            /** Point */
+            point: number;
+            /** Tag */
+            tag: string;
+            /** Words */
+            words: string[];
+        };
+        /**
          * Problem
          * @description A problem: what was wrong (title, detail), and what to do (remedy).
          */
@@ -2516,6 +2764,24 @@ export interface components {
              * @default
              */
             why?: string;
+        };
+        /**
+         * PutUpIn
+         * @description A revision to put up for check.
+         */
+        PutUpIn: {
+            /** Mark */
+            mark: string;
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+            /**
+             * Open Reason
+             * @default
+             */
+            open_reason?: string;
         };
         /**
          * RackIn
@@ -2611,6 +2877,52 @@ export interface components {
             was: string;
         };
         /**
+         * RevisionOut
+         * @description A frozen state of the list. state: in check, checked, issued, withdrawn.
+         */
+        RevisionOut: {
+            /** At */
+            at: string;
+            /** Findings */
+            findings: number;
+            /** Hash */
+            hash: string;
+            /** Id */
+            id: number;
+            /** Mark */
+            mark: string;
+            /** Note */
+            note: string;
+            /** Open Reason */
+            open_reason: string;
+            /** Points */
+            points: number;
+            /** Seq */
+            seq: number;
+            /** Signatures */
+            signatures: components["schemas"]["SignatureOut"][];
+            /** State */
+            state: string;
+            /** Who */
+            who: string;
+        };
+        /**
+         * RevisionsOut
+         * @description Every revision, newest first. changed: points changed since the last issued one. next_mark: what comes next.
+         */
+        RevisionsOut: {
+            /** Bad */
+            bad: number;
+            /** Changed */
+            changed: number;
+            /** Issued */
+            issued: string;
+            /** Next Mark */
+            next_mark: string;
+            /** Revisions */
+            revisions: components["schemas"]["RevisionOut"][];
+        };
+        /**
          * RowOut
          * @description A point as a row of the list; empty cells are left out.
          */
@@ -2657,6 +2969,30 @@ export interface components {
             rights: string[];
             /** Role */
             role: string;
+        };
+        /**
+         * SessionOut
+         * @description An open session. key: what ends it; mine: the one that asks.
+         */
+        SessionOut: {
+            /** Account */
+            account: string;
+            /** Key */
+            key: string;
+            /** Mine */
+            mine: boolean;
+            /** Seen */
+            seen: string;
+            /** Since */
+            since: string;
+        };
+        /**
+         * SessionsOut
+         * @description Open sessions: one's own, for administrators everybody's.
+         */
+        SessionsOut: {
+            /** Sessions */
+            sessions: components["schemas"]["SessionOut"][];
         };
         /**
          * SetIn
@@ -2739,6 +3075,44 @@ export interface components {
             name: string;
             /** Password */
             password: string;
+        };
+        /**
+         * SignatureIn
+         * @description A signature: the password once more, what it means, the name it is given under.
+         */
+        SignatureIn: {
+            /**
+             * Meaning
+             * @enum {string}
+             */
+            meaning: "checked" | "issued" | "withdrawn";
+            /** Name */
+            name: string;
+            /** Password */
+            password: string;
+            /**
+             * Remark
+             * @default
+             */
+            remark?: string;
+        };
+        /**
+         * SignatureOut
+         * @description A signature.
+         */
+        SignatureOut: {
+            /** At */
+            at: string;
+            /** Hash */
+            hash: string;
+            /** Meaning */
+            meaning: string;
+            /** Name */
+            name: string;
+            /** Remark */
+            remark: string;
+            /** Who */
+            who: string;
         };
         /**
          * SortIn
@@ -3128,6 +3502,198 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    accounts_all_accounts_accounts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    accounts_add_accounts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewAccount"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    accounts_change_accounts__string_name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    accounts_link_accounts__string_name__link_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     cabinets_cabinets_cabinets_get: {
         parameters: {
             query?: {
@@ -5512,6 +6078,245 @@ export interface operations {
             };
         };
     };
+    revisions_all_revisions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revisions_put_up_for_check_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutUpIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revisions_compared__int_revision__differences_get: {
+        parameters: {
+            query?: {
+                against?: number;
+            };
+            header?: never;
+            path: {
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DifferencesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revisions_document__int_revision__document_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revisions_give_signature__int_revision__signatures_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignatureIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     rows_series_series_post: {
         parameters: {
             query?: never;
@@ -5769,6 +6574,98 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    accounts_sessions_sessions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    accounts_end_sessions__string_key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionsOut"];
                 };
             };
             /** @description Unprocessable Entity */

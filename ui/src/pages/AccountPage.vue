@@ -2,6 +2,8 @@
 /** One's own account: set a password, sign out. */
 import { ref } from 'vue'
 import { ask, api } from '../api/client'
+import PeoplePanel from '../parts/PeoplePanel.vue'
+import SessionsPanel from '../parts/SessionsPanel.vue'
 import { usePlant } from '../plant/store'
 
 const plant = usePlant()
@@ -13,7 +15,8 @@ const RIGHTS: Record<string, string> = {
   self: 'change your own password',
   edit: 'change the list',
   inject: 'put signals on terminals of stand-in racks',
-  engineer: 'change the conventions of the plant',
+  engineer: 'change hardware and the plant’s rules, write to racks, put up and sign issues of the list',
+  administer: 'manage accounts and sessions',
 }
 
 async function change() {
@@ -45,13 +48,18 @@ async function change() {
       <p v-if="says" role="status">{{ says }}</p>
       <button class="act main" type="submit">set it</button>
     </form>
+    <SessionsPanel />
+    <PeoplePanel v-if="plant.may('administer')" />
     <button class="act" type="button" @click="plant.leave()">sign out</button>
   </section>
 </template>
 
 <style scoped>
 .account {
+  height: 100%;
+  overflow: auto;
   display: grid;
+  align-content: start;
   gap: 14px;
   justify-items: start;
   padding: 24px;

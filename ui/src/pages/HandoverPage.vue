@@ -41,6 +41,13 @@ async function out(form: 'csv' | 'xlsx') {
       <a class="act" href="/api/project/schema" target="_blank" rel="noopener">its schema</a>
     </div>
     <div class="panel in">
+      <h2>issue the list</h2>
+      <p class="quiet">
+        Draft, check, issue: frozen with a mark, signed by two, compared with any other, printed as a redline.
+      </p>
+      <router-link to="/revisions" class="act main">issues of the list…</router-link>
+    </div>
+    <div class="panel in">
       <h2>bring in a list</h2>
       <p class="quiet">
         CSV, XLSX, ODS, XLS or pasted rows, laid out in any way. A known tag changes that point, a new one
@@ -54,9 +61,9 @@ async function out(form: 'csv' | 'xlsx') {
 <style scoped>
 .handover {
   display: grid;
-  grid-template-columns: minmax(240px, 1fr) minmax(0, 2.4fr);
+  grid-template-columns: repeat(2, minmax(280px, 460px));
   gap: 12px;
-  align-items: start;
+  align-content: start;
   height: 100%;
   padding: 16px 20px;
   overflow: auto;
@@ -75,59 +82,5 @@ h2 {
   display: inline-block;
   margin-right: 8px;
   text-decoration: none;
-}
-
-.pick input {
-  position: absolute;
-  width: 1px;
-  height: 1px;
-  opacity: 0;
-}
-
-.pick:focus-within {
-  outline: 2px solid rgb(var(--v-theme-copper));
-}
-
-.sum {
-  margin: 10px 0 6px;
-}
-
-dl {
-  columns: 2;
-  font-size: 12px;
-}
-
-dl > div {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 8px;
-  break-inside: avoid;
-}
-
-dd {
-  margin: 0;
-}
-
-table {
-  width: 100%;
-  border-collapse: collapse;
-  font-size: 12px;
-}
-
-caption {
-  padding: 6px 0;
-  color: rgb(var(--v-theme-settle));
-  text-align: left;
-}
-
-td,
-th {
-  padding: 3px 6px;
-  border-bottom: 1px solid rgb(var(--v-theme-line));
-  text-align: left;
-}
-
-.bad {
-  color: rgb(var(--v-theme-bad));
 }
 </style>

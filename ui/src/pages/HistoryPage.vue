@@ -1,19 +1,55 @@
 <script setup lang="ts">
-/** What was changed, by whom and when; newest first, more on request. */
-import { onMounted, ref, watch } from 'vue'
+/** What was changed, by whom and when; by point, person and kind; a set, a row of it or a cell can be taken back. */
+import { computed, onMounted, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
 import { usePlant } from '../plant/store'
 import { asTyped, clock } from '../plant/words'
 
 const plant = usePlant()
+const route = useRoute()
+const router = useRouter()
 const sets = ref<Schemas['HistorySet'][]>([])
+const people = ref<string[]>([])
 const says = ref('')
 const more = ref(true)
+const who = ref(String(route.query.who ?? ''))
+const source = ref(String(route.query.source ?? ''))
+const tag = ref(String(route.query.tag ?? ''))
+const opened = ref(new Set<number>())
 const MOST = 50
+const FEW = 6
+const SOURCES: [string, string][] = [
+  ['typed', 'typed'], ['pasted', 'pasted'], ['filled down', 'filled down'], ['series', 'series'], ['replaced', 'replaced'],
+  ['import', 'brought in'], ['added', 'new points'], ['took', 'taken away or back'], ['fix', 'fixes'], ['undo', 'undone'],
+] // prettier-ignore
+
+const point = computed(() => {
+  void plant.list.version
+  if (!tag.value.trim()) return undefined
+  for (const row of plant.list.rows())
+    if (plant.list.text('tag', row).toLowerCase() === tag.value.trim().toLowerCase())
+      return plant.list.ids[row]
+  return -1
+})
 
 async function load(before?: number) {
-  const answer = await ask(api.GET('/api/history', { params: { query: { before, most: MOST } } }))
+  if (point.value === -1) {
+    sets.value = []
+    says.value = `no point is called “${tag.value}”`
+    return
+  }
+  const query = {
+    before,
+    most: MOST,
+    who: who.value || undefined,
+    source: source.value || undefined,
+    point: point.value,
+  }
+  const answer = await ask(api.GET('/api/history', { params: { query } }))
   if (answer.problem) return void (says.value = answer.problem.title)
+  says.value = ''
+  people.value = answer.data.people
   sets.value = before ? [...sets.value, ...answer.data.sets] : answer.data.sets
   more.value = answer.data.sets.length === MOST
 }
@@ -23,17 +59,55 @@ const label = (name: string) => {
   return field ? `${field.station.toLowerCase()} ${field.label}` : name
 }
 
+async function takeBack(seq: number, of: { point?: number; field?: string }, what: string) {
+  const answer = await ask(api.POST('/api/history/{seq}/revert', { params: { path: { seq } }, body: of }))
+  if (answer.problem) return plant.say(answer.problem.title, 'bad')
+  plant.answered(answer.data, [])
+  const kept = answer.data.kept?.length ?? 0
+  plant.say(
+    `${what} is as it was before change ${seq}${kept ? ` · ${kept} cells changed since stay` : ''} · Ctrl+Z takes that back`,
+  )
+}
+
+function open(seq: number) {
+  const next = new Set(opened.value)
+  if (!next.delete(seq)) next.add(seq)
+  opened.value = next
+}
+
 onMounted(() => load())
-watch(
-  () => plant.list.version,
-  () => load(),
-)
+let timer: ReturnType<typeof setTimeout> | undefined
+watch([who, source, tag], () => {
+  clearTimeout(timer)
+  timer = setTimeout(() => {
+    void router.replace({
+      query: { who: who.value || undefined, source: source.value || undefined, tag: tag.value || undefined },
+    })
+    void load()
+  }, 250)
+})
+watch(() => plant.list.version, () => load()) // prettier-ignore
 </script>
 
 <template>
   <section class="history">
     <header>
       <h1>History</h1>
+      <label class="small"
+        >by
+        <select v-model="who" aria-label="by whom">
+          <option value="">everybody</option>
+          <option v-for="one in people" :key="one" :value="one">{{ one }}</option>
+        </select></label
+      >
+      <label class="small"
+        >how
+        <select v-model="source" aria-label="how">
+          <option value="">any way</option>
+          <option v-for="[key, words] in SOURCES" :key="key" :value="key">{{ words }}</option>
+        </select></label
+      >
+      <input v-model="tag" class="setting figure" placeholder="tag of a point" aria-label="tag of a point" />
       <button v-if="plant.may('edit')" class="act" type="button" @click="plant.turnBack('undo')">
         undo my last (Ctrl+Z)
       </button>
@@ -41,22 +115,61 @@ watch(
     </header>
     <p v-if="says" class="chip bad">{{ says }}</p>
     <p v-else-if="!sets.length" class="quiet">
-      Nothing has been changed yet. Each change will stand here with who and when.
+      {{
+        who || source || tag
+          ? 'Nothing like that was changed.'
+          : 'Nothing has been changed yet. Each change will stand here with who and when.'
+      }}
     </p>
     <ol v-else>
       <li v-for="set in sets" :key="set.seq" class="panel">
-        <p class="quiet small">
-          <span class="figure">{{ clock(set.at) }}</span> · {{ set.who }} · {{ set.source }}
-          <template v-if="set.undoes"> of change {{ set.undoes }}</template> · change {{ set.seq }}
+        <p class="quiet small head">
+          <span
+            ><span class="figure">{{ clock(set.at) }}</span> · {{ set.who }} · {{ set.source
+            }}<template v-if="set.undoes"> of change {{ set.undoes }}</template> · change {{ set.seq }} ·
+            {{ set.count }} cell{{ set.count === 1 ? '' : 's' }}</span
+          >
+          <button
+            v-if="plant.may('edit')"
+            type="button"
+            class="mini"
+            @click="takeBack(set.seq, {}, 'all of it')"
+          >
+            take all of it back
+          </button>
         </p>
-        <p v-for="cell in set.cells.slice(0, 6)" :key="cell.point + cell.field">
-          <router-link :to="`/point/${cell.point}`" class="figure tag">{{ cell.tag }}</router-link>
+        <p
+          v-for="cell in set.cells.slice(0, opened.has(set.seq) ? 60 : FEW)"
+          :key="cell.point + cell.field"
+          class="cell"
+        >
+          <router-link v-if="cell.point" :to="`/point/${cell.point}`" class="figure tag">{{
+            cell.tag
+          }}</router-link>
+          <b v-else>{{ cell.tag }}</b>
           {{ label(cell.field) }}:
           <span class="figure"
             >{{ asTyped(cell.was) || 'empty' }} → {{ asTyped(cell.became) || 'empty' }}</span
           >
+          <template v-if="plant.may('edit') && cell.point && set.count > 1">
+            <button
+              type="button"
+              class="mini"
+              @click="takeBack(set.seq, { point: cell.point, field: cell.field }, 'the cell')"
+            >
+              cell back
+            </button>
+            <button type="button" class="mini" @click="takeBack(set.seq, { point: cell.point }, cell.tag)">
+              row back
+            </button>
+          </template>
         </p>
-        <p v-if="set.cells.length > 6" class="quiet">and {{ set.cells.length - 6 }} more cells</p>
+        <p v-if="set.count > FEW" class="quiet small">
+          <button type="button" class="mini" @click="open(set.seq)">
+            {{ opened.has(set.seq) ? 'fewer' : `${Math.min(60, set.count) - FEW} more` }}</button>{{
+            set.count > 60 ? ` of ${set.count}` : ''
+          }}
+        </p>
       </li>
     </ol>
     <button v-if="more && sets.length" class="act" type="button" @click="load(sets.at(-1)!.seq)">
@@ -82,6 +195,10 @@ header {
   align-items: center;
 }
 
+.setting {
+  width: 140px;
+}
+
 h1 {
   margin-right: 12px;
   font-size: 18px;
@@ -90,7 +207,7 @@ h1 {
 ol {
   display: grid;
   gap: 6px;
-  width: min(820px, 100%);
+  width: min(920px, 100%);
   padding: 0;
   list-style: none;
 }
@@ -99,8 +216,35 @@ li {
   padding: 8px 12px;
 }
 
+p {
+  margin: 0 0 2px;
+}
+
+.head {
+  display: flex;
+  justify-content: space-between;
+}
+
 .tag {
   color: inherit;
   font-weight: 600;
+}
+
+.mini {
+  border: 0;
+  background: none;
+  color: rgb(var(--v-theme-copper));
+  font: inherit;
+  font-size: 11px;
+  cursor: pointer;
+}
+
+.cell .mini {
+  opacity: 0;
+}
+
+.cell:hover .mini,
+.cell .mini:focus-visible {
+  opacity: 1;
 }
 </style>

@@ -9,7 +9,8 @@ withDefaults(defineProps<{ shown: number; notes?: string[] }>(), { notes: () => 
 const emit = defineEmits<{ enter: [] }>()
 const plant = usePlant()
 const input = ref<HTMLInputElement | null>(null)
-const toSettle = computed(() => plant.findings.size)
+// What concerns the plant as a whole names no point, and stands in Cabinets.
+const toSettle = computed(() => [...plant.findings.values()].filter((f) => f.cells.length).length)
 const others = computed(() => [...plant.people.values()].filter((person) => person.point !== null))
 const names = computed(() => [...new Set(others.value.map((person) => person.who))])
 const total = computed(() => (plant.list.version, plant.list.length))

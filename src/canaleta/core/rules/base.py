@@ -18,10 +18,12 @@ from canaleta.core.fields import Landing, Station
 from canaleta.core.image import PlantImage
 from canaleta.core.text import plain
 
-__all__ = ["RULES", "Cell", "Finding", "Fix", "Rule", "audit", "audit_change", "rule", "tidy"]
+__all__ = ["PLANT", "RULES", "Cell", "Finding", "Fix", "Rule", "audit", "audit_change", "rule", "tidy"]
 
 Rows = NDArray[np.int64]
 Severity = Literal["bad", "settle"]
+PLANT = 0
+"""Stands for the plant as a whole where points are named: no point has this identity."""
 
 
 @dataclass(frozen=True)
@@ -55,14 +57,15 @@ class Finding:
 
     @property
     def points(self) -> tuple[int, ...]:
-        """Identities of the points it names, each once, in the order of its cells."""
-        return tuple(dict.fromkeys(cell.point for cell in self.cells))
+        """Identities of the points it names, each once, in the order of its cells; PLANT if it names none."""
+        return tuple(dict.fromkeys(cell.point for cell in self.cells)) or (PLANT,)
 
 
 @dataclass(frozen=True)
 class Rule:
     """A rule. reads: fields whose change calls for another look. group: the field by which rows belong together;
-    near: which other points a look at some must take in, where one field does not say it."""
+    near: which other points a look at some must take in, where one field does not say it. scope: what a look is at,
+    some rows or the whole plant, whose findings name no point."""
 
     id: str
     name: str
@@ -71,6 +74,7 @@ class Rule:
     group: str
     check: Callable[[PlantImage, Rows], Iterable[Finding]]
     near: Near | None = None
+    scope: Literal["rows", "plant"] = "rows"
 
 
 Near = Callable[[PlantImage, set[int]], set[int]]
@@ -79,7 +83,13 @@ RULES: list[Rule] = []
 
 
 def rule(
-    id: str, name: str, source: str, reads: tuple[str, ...], group: str = "", near: Near | None = None
+    id: str,
+    name: str,
+    source: str,
+    reads: tuple[str, ...],
+    group: str = "",
+    near: Near | None = None,
+    scope: Literal["rows", "plant"] = "rows",
 ) -> Callable[[Callable[[PlantImage, Rows], Iterable[Finding]]], Callable[[PlantImage, Rows], Iterable[Finding]]]:
     """Register a rule. The function takes an image and the rows to look at, and yields findings.
 
@@ -89,7 +99,7 @@ def rule(
     def register(
         check: Callable[[PlantImage, Rows], Iterable[Finding]],
     ) -> Callable[[PlantImage, Rows], Iterable[Finding]]:
-        RULES.append(Rule(id, name, source, reads, group, check, near))
+        RULES.append(Rule(id, name, source, reads, group, check, near, scope))
         return check
 
     return register
@@ -114,6 +124,10 @@ def audit_change(
     for each in RULES:
         touched = {point for point, fields in changed.items() if fields & set(each.reads)}
         if not touched:
+            continue
+        if each.scope == "plant":
+            looked[each.id] = {PLANT}
+            found.extend(each.check(after, np.arange(len(after))))
             continue
         points = set(touched)
         if each.group:

@@ -1,0 +1,51 @@
+"""Rules about alarms: limits in their order, and inside what the value can show."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from canaleta.core.field_table import ALARM_LEVELS
+from canaleta.core.fields import Station
+from canaleta.core.image import PlantImage
+from canaleta.core.rules.base import Cell, Finding, fingerprint, rule
+from canaleta.core.text import as_typed
+
+Rows = NDArray[np.int64]
+_LIMITS = tuple(f"alarm_{level}" for level in ALARM_LEVELS)
+
+
+@rule("R15", "alarm outside the range or out of order", "IEC 62682: a limit that cannot be passed is no alarm",
+      (*_LIMITS, "value_low", "value_high", "value_form", "value_table"))  # fmt: skip
+def alarms_out_of_order(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """Low-low below low below high below high-high, each inside the range that the value shows."""
+    some = np.zeros(len(rows), dtype=bool)
+    for name in _LIMITS:
+        some |= image.filled(name)[rows]
+    for row in rows[some].tolist():
+        limits = [(name, float(image.number(name)[row])) for name in _LIMITS if image.cells[name][row] is not None]
+        for (lower, below), (upper, above) in itertools.pairwise(limits):
+            if below >= above:
+                said = [f"{name[6:].upper()} {as_typed(image.text(name, row))}" for name in (lower, upper)]
+                yield _finding(image, row, f"{lower}:{upper}", (lower, upper), f"{' is not below '.join(said)}")
+        ends = sorted(float(image.number(name)[row]) for name in ("value_low", "value_high"))
+        if np.isnan(ends).any() or image.cells["value_table"][row] is not None or image.code("value_form")[row] > 0:
+            continue
+        for name, limit in limits:
+            if not ends[0] <= limit <= ends[1]:
+                low, high = (as_typed(image.text(n, row)) for n in ("value_low", "value_high"))
+                said_ = f"{name[6:].upper()} {as_typed(image.text(name, row))} lies outside the range {low}…{high}"
+                yield _finding(image, row, name, (name,), said_)
+
+
+def _finding(image: PlantImage, row: int, cause: str, names: tuple[str, ...], says: str) -> Finding:
+    point = int(image.ids[row])
+    return Finding(
+        rule="R15", key=f"R15:{point}:{cause}", station=Station.VALUE, severity="settle",
+        text=f"alarm {says}: it would never come, or never end",
+        cells=tuple(Cell(point, name) for name in names), fixes=(),
+        fingerprint=fingerprint(image, [row], (*_LIMITS, "value_low", "value_high")),
+    )  # fmt: skip

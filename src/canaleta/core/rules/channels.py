@@ -1,0 +1,95 @@
+"""Rules about channels: counts inside what the module counts, channels switched off and used, spares under policy."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from canaleta.core.field_table import ALARM_LEVELS
+from canaleta.core.fields import Station
+from canaleta.core.image import PlantImage
+from canaleta.core.occupancy import class_of, spares_wanted
+from canaleta.core.rules.base import Cell, Finding, Fix, fingerprint, rule
+from canaleta.core.text import shown
+
+Rows = NDArray[np.int64]
+
+
+@rule("R12", "end-point counts outside the module's", "a count that the module never gives scales nothing",
+      ("counts_low", "counts_high", "value_form", "channel", "mode"))  # fmt: skip
+def counts_outside(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """An end point typed as a count beyond where the channel stops counting."""
+    form = image.code("value_form")[rows]
+    placed = rows[(image.mode[rows] >= 0) & (form <= 0)]
+    table = image.layout.mode_table.numbers
+    least, most = (table[name][image.mode[placed]] for name in ("least", "most"))
+    for name in ("counts_low", "counts_high"):
+        typed = image.number(name)[placed]
+        for at in np.flatnonzero((typed < least) | (typed > most)).tolist():
+            row, point = int(placed[at]), int(image.ids[int(placed[at])])
+            low, high = shown(float(least[at]), 0), shown(float(most[at]), 0)
+            yield Finding(
+                rule="R12", key=f"R12:{point}:{name}", station=Station.COUNTS, severity="bad",
+                text=f"{shown(float(typed[at]), 0)} is never reached: {image.text('mode', row)} counts from {low} to {high}",
+                cells=(Cell(point, name),),
+                fixes=(Fix("as signal and module make it", ((Cell(point, name), ""),)),),
+                fingerprint=fingerprint(image, [row], (name, "mode", "channel")),
+            )  # fmt: skip
+
+
+_USES = ("trips", "used_by", *(f"alarm_{level}" for level in ALARM_LEVELS), "alarm_state")
+
+
+@rule(
+    "R26",
+    "used but disabled",
+    "a channel that is switched off reads nothing",
+    ("enabled", "channel", "status", *_USES),
+)
+def used_but_off(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """A channel that is off while something rests on it, or on a point that is said to be in service."""
+    off = rows[image.code("enabled")[rows] == 1]
+    for row in off.tolist():
+        uses = [name for name in _USES if image.cells[name][row] is not None]
+        accepted = image.text("status", row) in ("loop-checked", "function-tested", "accepted")
+        if not uses and not accepted:
+            continue
+        point = int(image.ids[row])
+        words = {"trips": "it shuts something", "used_by": "a control works with it"}
+        why = words.get(uses[0], "it has an alarm") if uses else f"it is {image.text('status', row)}"
+        yield Finding(
+            rule="R26", key=f"R26:{point}", station=Station.INPUT, severity="bad" if "trips" in uses else "settle",
+            text=f"the channel of {image.label(row)} is off, but {why}",
+            cells=(Cell(point, "enabled"), *(Cell(point, name) for name in uses[:2])),
+            fixes=(Fix("enable it", ((Cell(point, "enabled"), "yes"),)),),
+            fingerprint=fingerprint(image, [row], ("enabled", "status", *_USES)),
+        )  # fmt: skip
+
+
+@rule("R25", "spares under policy", "the plant's share of spare channels", ("channel",), scope="plant")
+def too_few_spares(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """A cabinet that holds fewer unused channels of a class than the policy asks for."""
+    if not image.conventions.reserve.spare_share:
+        return
+    layout, share = image.layout, image.conventions.reserve.spare_share
+    numbers, used = np.unique(image.module[image.landed], return_counts=True)
+    held = dict(zip(numbers.tolist(), used.tolist(), strict=True))
+    classes = {key: class_of(kind) for key, kind in layout.types.items()}
+    channels: dict[tuple[int, str], list[int]] = {}
+    for module in layout.modules.values():
+        if count := layout.types[module.type_key].channels:
+            place = channels.setdefault((layout.racks[module.rack].cabinet, classes[module.type_key]), [0, 0])
+            place[0] += count
+            place[1] += held.get(module.id, 0)
+    for (number, name), (count, taken) in sorted(channels.items()):
+        wanted = spares_wanted(share, count)
+        if count - taken >= wanted:
+            continue
+        cabinet = layout.cabinets[number].name
+        yield Finding(
+            rule="R25", key=f"R25:{cabinet}:{name}", station=Station.INPUT, severity="settle",
+            text=f"{cabinet} keeps {count - taken} of {count} {name} channels unused; {100 * share:g} % asks for {wanted}",
+            cells=(), fixes=(), fingerprint=f"{count - taken}/{count}/{wanted}",
+        )  # fmt: skip

@@ -1,0 +1,194 @@
+"""Rules about what is written: tags against the device and the plant's shape, texts against ranges and states."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from decimal import Decimal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from canaleta.core.fields import Station
+from canaleta.core.image import PlantImage
+from canaleta.core.rules.base import Cell, Finding, Fix, fingerprint, rule
+from canaleta.core.signals import Family
+from canaleta.core.tags import Tag, function_of, has_shape, letters_of, own_letters, read_tag
+from canaleta.core.text import RangeText, TextError, as_typed, plain, read_range
+from canaleta.core.units import Unit, factor_and_offset, find_unit, read_unit
+
+Rows = NDArray[np.int64]
+_QUOTED = re.compile(
+    r"(?<![\w.,-])([-+\u2212]?\d+(?:[.,]\d+)?)\s*(?:\.\.\.?|\u2026|\u2013|-|to|bis)\s*([-+\u2212]?\d+(?:[.,]\d+)?)\s*([^\s\d,;.()]{1,8})"
+)
+_BARE = {Family.THERMOCOUPLE, Family.RESISTANCE}
+_SUSPECT = {"T": (*_BARE, Family.CONTACT), "E": (Family.LINEAR,), "S": (Family.LINEAR,)}
+"""Families of signal that a last function letter does not go with, or not always."""
+_MAY_QUOTE = re.compile(r"\d\s*(?:\.\.|\u2026|\u2013|-|to|bis)\s*[-+\u2212\d]")
+
+
+@rule(
+    "R49",
+    "tag against device and rule",
+    "ISA-5.1 letters; the plant's own shape of a tag",
+    ("tag", "signal", "device_unit"),
+)
+def tag_disagrees(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """Letters that name another kind of device than the signal is; a tag that has not the plant's shape."""
+    rule_text = image.conventions.tag_rule
+    try:
+        own = own_letters(image.conventions.tag_letters)
+    except TextError:
+        own = {}
+    families = image.family[rows]
+    for row, tag, family in zip(rows.tolist(), image.cells["tag"][rows], families.tolist(), strict=True):
+        if not tag:
+            continue
+        if rule_text and not has_shape(rule_text, tag):
+            yield _tag_finding(image, row, "shape", f"{tag} has not the shape {rule_text} that the plant has set")
+            continue
+        letters = letters_of(tag)
+        if letters[:1] not in "TP" and family not in _SUSPECT.get(function_of(letters), ()):
+            continue
+        read = read_tag(tag)
+        if read is None or read.letters in own:
+            continue
+        if says := _letters(image, row, read):
+            yield _tag_finding(image, row, "letters", says)
+
+
+def _letters(image: PlantImage, row: int, tag: Tag) -> str:
+    """What the letters say that the device is not; "" if nothing."""
+    family, signal = Family(int(image.family[row])), image.text("signal", row)
+    name = image.label(row)
+    if tag.function == "T" and family in _BARE:
+        return f"{name} says {tag.meaning}, but {signal} is a bare element: those are {tag.letters[:-1]}E"
+    if tag.function == "E" and family == Family.LINEAR and signal == "4–20 mA":
+        return f"{name} says {tag.meaning}, but {signal} comes from a transmitter: those are {tag.letters[:-1]}T"
+    if tag.function == "S" and family == Family.LINEAR and signal == "4–20 mA":
+        return f"{name} says {tag.meaning}, but its signal is {signal}"
+    if tag.function == "T" and family == Family.CONTACT:
+        return f"{name} says {tag.meaning}, but its signal is a {signal}"
+    unit = find_unit(image.text("device_unit", row))
+    wrong = unit is not None and tag.function and (
+        (tag.letters[0] == "T" and unit.quantity == "pressure")
+        or (tag.letters[0] == "P" and unit.quantity == "temperature")
+    )
+    return f"{name} says {tag.meaning}, but the device is in {unit.shown}" if wrong and unit else ""
+
+
+def _tag_finding(image: PlantImage, row: int, cause: str, says: str) -> Finding:
+    point = int(image.ids[row])
+    return Finding(
+        rule="R49", key=f"R49:{point}:{cause}", station=Station.POINT, severity="settle", text=says,
+        cells=(Cell(point, "tag"),), fixes=(), fingerprint=fingerprint(image, [row], ("tag", "signal", "device_unit")),
+    )  # fmt: skip
+
+
+_RANGES = ("device_low", "device_high", "device_unit", "value_low", "value_high", "value_unit")
+
+
+@rule("R08", "unit of the range against the text", "text and number agree", ("service", *_RANGES))
+def unit_in_text(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """The text quotes the same figures as the range, in another unit."""
+    for row, quoted, unit in _quoting(image, rows):
+        for side in ("device", "value"):
+            shown = image.text(f"{side}_unit", row)
+            if not shown or shown == unit.shown or not _same_figures(image, row, side, quoted):
+                continue
+            point = int(image.ids[row])
+            yield Finding(
+                rule="R08", key=f"R08:{point}", station=Station.DEVICE if side == "device" else Station.VALUE,
+                severity="settle",
+                text=f"the text says {_told(quoted)} {unit.shown}, the {side} is in {shown}",
+                cells=(Cell(point, "service"), Cell(point, f"{side}_unit")),
+                fixes=(Fix(f"follow the text: {unit.shown}", ((Cell(point, f"{side}_unit"), unit.shown),)),),
+                fingerprint=fingerprint(image, [row], ("service", *_RANGES)),
+            )  # fmt: skip
+            break
+
+
+@rule(
+    "R27",
+    "text contradicts range or state",
+    "text and number agree",
+    ("service", "signal", "text_0", "text_1", *_RANGES),
+)
+def text_contradicts(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """The text quotes a range that neither device nor value has; or both states of a switch say the same."""
+    for row, quoted, unit in _quoting(image, rows):
+        sides = [side for side in ("device", "value") if image.text(f"{side}_unit", row)]
+        fits = [_agrees(image, row, side, quoted, unit) for side in sides]
+        comparable = [fit for fit in fits if fit is not None]
+        figures = any(_same_figures(image, row, side, quoted) for side in sides)
+        if not comparable or any(comparable) or figures:
+            continue
+        point = int(image.ids[row])
+        has = " and ".join(dict.fromkeys(_range_of(image, row, side) for side in sides))
+        text = f"{as_typed(plain(quoted.low))}…{as_typed(plain(quoted.high))} {unit.shown}"
+        yield Finding(
+            rule="R27", key=f"R27:{point}:range", station=Station.DEVICE, severity="settle",
+            text=f"the text says {text}, the range is {has}",
+            cells=(Cell(point, "service"), Cell(point, "device_low"), Cell(point, "device_high")),
+            fixes=(Fix(f"follow the text: {text}", ((Cell(point, "device_low"), text),)),),
+            fingerprint=fingerprint(image, [row], ("service", *_RANGES)),
+        )  # fmt: skip
+    switches = rows[
+        (image.family[rows] == Family.CONTACT) & image.filled("text_0")[rows] & image.filled("text_1")[rows]
+    ]
+    for row in switches.tolist():
+        zero, one = image.text("text_0", row), image.text("text_1", row)
+        if zero.casefold() == one.casefold():
+            point = int(image.ids[row])
+            yield Finding(
+                rule="R27", key=f"R27:{point}:state", station=Station.VALUE, severity="settle",
+                text=f"0 and 1 both say “{zero}”: nobody can tell them apart",
+                cells=(Cell(point, "text_0"), Cell(point, "text_1")), fixes=(),
+                fingerprint=fingerprint(image, [row], ("text_0", "text_1")),
+            )  # fmt: skip
+
+
+def _quoting(image: PlantImage, rows: Rows) -> Iterator[tuple[int, RangeText, Unit]]:
+    """Rows whose service quotes a range with a unit of the table, and what it quotes."""
+    for row, text in zip(rows.tolist(), image.cells["service"][rows], strict=True):
+        if not text or not _MAY_QUOTE.search(text):
+            continue
+        for found in _QUOTED.finditer(text):
+            try:
+                unit = read_unit(found[3])
+                quoted = read_range(found[0])
+            except TextError:
+                continue
+            if quoted and unit.quantity not in ("", "electric current", "electric potential"):
+                yield row, quoted, unit
+                break
+
+
+def _told(quoted: RangeText) -> str:
+    return f"{as_typed(plain(quoted.low))}…{as_typed(plain(quoted.high))}"
+
+
+def _ends(image: PlantImage, row: int, side: str) -> tuple[Decimal, Decimal] | None:
+    low, high = image.cells[f"{side}_low"][row], image.cells[f"{side}_high"][row]
+    return (low, high) if isinstance(low, Decimal) and isinstance(high, Decimal) else None
+
+
+def _same_figures(image: PlantImage, row: int, side: str, quoted: RangeText) -> bool:
+    ends = _ends(image, row, side)
+    return ends is not None and ends == (quoted.low, quoted.high)
+
+
+def _agrees(image: PlantImage, row: int, side: str, quoted: RangeText, unit: Unit) -> bool | None:
+    """Whether the range on one side is the one quoted, within the plant's share of span; None if it cannot be told."""
+    ends, shown = _ends(image, row, side), image.text(f"{side}_unit", row)
+    pair = factor_and_offset(unit.shown, shown) if ends and find_unit(shown) else None
+    if ends is None or pair is None:
+        return None
+    low, high = (float(end) * pair[0] + pair[1] for end in (quoted.low, quoted.high))
+    allowed = image.conventions.agreement_share * abs(high - low)
+    return abs(low - float(ends[0])) <= allowed and abs(high - float(ends[1])) <= allowed
+
+
+def _range_of(image: PlantImage, row: int, side: str) -> str:
+    low, high = (as_typed(image.text(f"{side}_{end}", row)) for end in ("low", "high"))
+    return f"{low}…{high} {image.text(f'{side}_unit', row)}"

@@ -1,0 +1,128 @@
+<script setup lang="ts">
+/** Accounts of the plant, for administrators: made, given a role, shut out, let in by a one-time link. */
+import { onMounted, ref, shallowRef } from 'vue'
+import { ask, api, type Schemas } from '../api/client'
+import { usePlant } from '../plant/store'
+import { clock } from '../plant/words'
+
+const ROLES = ['reader', 'technician', 'engineer', 'administrator'] as const
+type Role = (typeof ROLES)[number]
+const plant = usePlant()
+const all = shallowRef<Schemas['AccountOut'][]>([])
+const link = ref('')
+const linkFor = ref('')
+const says = ref('')
+const name = ref('')
+const role = ref<Role>('technician')
+
+function take(answer: { data?: Schemas['AccountsOut']; problem?: Schemas['Problem'] }, whom = '') {
+  says.value = answer.problem ? [answer.problem.title, answer.problem.remedy].filter(Boolean).join(' · ') : ''
+  if (!answer.data) return
+  all.value = answer.data.accounts
+  link.value = answer.data.link ? location.origin + answer.data.link : ''
+  linkFor.value = whom
+}
+onMounted(async () => take(await ask(api.GET('/api/accounts'))))
+
+async function add() {
+  const whom = name.value.trim()
+  take(await ask(api.POST('/api/accounts', { body: { name: whom, role: role.value } })), whom)
+  if (!says.value) name.value = ''
+}
+const change = async (one: Schemas['AccountOut'], body: Schemas['AccountChange']) =>
+  take(await ask(api.PUT('/api/accounts/{name}', { params: { path: { name: one.name } }, body })))
+const newLink = async (one: Schemas['AccountOut']) =>
+  take(await ask(api.POST('/api/accounts/{name}/link', { params: { path: { name: one.name } } })), one.name)
+</script>
+
+<template>
+  <div class="panel people">
+    <h2>people</h2>
+    <p v-if="says" class="bad" role="alert">■ {{ says }}</p>
+    <p v-if="link" role="status">
+      one-time sign-in for {{ linkFor }}, for a day:
+      <input
+        class="figure link"
+        readonly
+        :value="link"
+        aria-label="one-time link"
+        @focus="($event.target as HTMLInputElement).select()"
+      />
+    </p>
+    <table>
+      <tr v-for="one in all" :key="one.name" :class="{ quiet: !one.active }">
+        <td class="figure">{{ one.name }}</td>
+        <td>
+          <select
+            :value="one.role"
+            :aria-label="`role of ${one.name}`"
+            @change="change(one, { role: ($event.target as HTMLSelectElement).value as Role })"
+          >
+            <option v-for="r in ROLES" :key="r" :value="r">{{ r }}</option>
+          </select>
+        </td>
+        <td class="small quiet">
+          {{ one.active ? (one.seen ? `here ${clock(one.seen)}` : 'not signed in') : 'shut out'
+          }}{{ one.has_password ? '' : ' · no password yet' }}
+        </td>
+        <td class="keys">
+          <button type="button" class="act" :disabled="!one.active" @click="newLink(one)">link</button>
+          <button
+            v-if="one.name !== plant.session?.account"
+            type="button"
+            class="act"
+            @click="change(one, { active: !one.active })"
+          >
+            {{ one.active ? 'shut out' : 'let in' }}
+          </button>
+        </td>
+      </tr>
+    </table>
+    <form class="keys" @submit.prevent="add">
+      <input
+        v-model="name"
+        class="setting figure"
+        maxlength="40"
+        placeholder="name of a new account"
+        aria-label="name of a new account"
+      />
+      <select v-model="role" aria-label="its role">
+        <option v-for="r in ROLES" :key="r" :value="r">{{ r }}</option>
+      </select>
+      <button type="submit" class="act main" :disabled="!name.trim()">add</button>
+    </form>
+  </div>
+</template>
+
+<style scoped>
+.people {
+  width: min(760px, 100%);
+}
+
+table {
+  width: 100%;
+}
+
+td {
+  padding: 2px 8px 2px 0;
+}
+
+.setting {
+  width: 220px;
+}
+
+.link {
+  width: 100%;
+  border: 1px dashed rgb(var(--v-theme-ink));
+  background: rgb(var(--v-theme-surface));
+  color: inherit;
+}
+
+.bad {
+  color: rgb(var(--v-theme-bad));
+}
+
+.act {
+  padding: 0 9px;
+}
+</style>
