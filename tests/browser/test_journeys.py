@@ -323,25 +323,6 @@ def test_conventions_are_obeyed_at_once_on_every_screen(site: Site) -> None:
     expect(ana.get_by_role("button", name="1", exact=True)).to_be_visible()
 
 
-def test_a_list_from_a_sheet_is_tried_then_taken_in(site: Site) -> None:
-    page = site.enter("ana")
-    page.goto(f"{site.address}/handover")
-    sheet = (
-        "tag;service;signal;range low;colour\nPT-3111;air header;4 to 20 mA;0;red\nPT-9001;new one;4-20 mA;low;red\n"
-    )
-    file = {"name": "list.csv", "mimeType": "text/csv", "buffer": sheet.encode()}
-    page.locator("input[type=file]").set_input_files(file)
-    expect(page.locator(".sum")).to_have_text("list.csv: 1 new, 1 changed in 1 cells, 0 the same")
-    expect(page.locator(".in")).to_contain_text("“low” is not a number")
-    expect(page.locator(".in")).to_contain_text("means no field here")
-    page.get_by_role("button", name="take it in").click()
-    expect(page.locator(".in")).to_contain_text("taken in")
-    page.get_by_role("link", name="I/O list").click()
-    expect(page.get_by_text("282 points")).to_be_visible()
-    undo(page)
-    expect(page.get_by_text("281 points")).to_be_visible()
-
-
 def test_a_point_is_held_and_landed_where_it_fits(site: Site) -> None:
     page = site.enter("ana")
     page.goto(f"{site.address}/cabinets")

@@ -48,7 +48,14 @@ def test_letters_that_name_another_device_are_told(sentence: str, says: str) -> 
 
 @pytest.mark.parametrize(
     "sentence",
-    [GAS, "TE-1: TC K, 0…1200 °C", "PSL-1: contact NO", "spare: contact NO", "XV-1: contact NO", "LT-1: 4–20 mA, 0…10 bar"],
+    [
+        GAS,
+        "TE-1: TC K, 0…1200 °C",
+        "PSL-1: contact NO",
+        "spare: contact NO",
+        "XV-1: contact NO",
+        "LT-1: 4–20 mA, 0…10 bar",
+    ],
 )
 def test_letters_that_fit_are_left_alone(sentence: str) -> None:
     assert said(plant_of(sentence), "R49") == []

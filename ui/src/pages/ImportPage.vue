@@ -343,7 +343,7 @@ function dropped(event: DragEvent) {
           <button type="submit" class="act" :disabled="!mapping.trim()">keep</button>
         </form>
       </aside>
-      <main>
+      <div class="outcome">
         <nav class="kinds" aria-label="what it does">
           <button
             v-for="[one, words] in KINDS"
@@ -414,7 +414,7 @@ function dropped(event: DragEvent) {
             next
           </button>
         </p>
-      </main>
+      </div>
     </div>
   </section>
 </template>
@@ -502,7 +502,7 @@ progress {
   white-space: nowrap;
 }
 
-main {
+.outcome {
   padding: 10px 14px;
   overflow: auto;
 }

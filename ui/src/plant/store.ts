@@ -1,7 +1,7 @@
 /** The plant on this screen: session, list, live values, findings, and edits that wait. */
 import { defineStore } from 'pinia'
 import { computed, markRaw, ref, shallowRef, watch as onChange } from 'vue'
-import { ask, api, setCsrf, type Problem, type Schemas } from '../api/client'
+import { ask, api, csrfHeader, setCsrf, type Problem, type Schemas } from '../api/client'
 import type { FromChannel } from '../stream/channel'
 import { connect, type Connection } from '../stream/connect'
 import { ListColumns, type Change, type Finding, type Snapshot } from './columns'
@@ -131,7 +131,8 @@ export const usePlant = defineStore('plant', () => {
   }
 
   function came(person: Person) {
-    if (person.tab === TAB) return
+    // One's own other screens are no company.
+    if (person.tab === TAB || person.who === session.value?.account) return
     const next = new Map(people.value)
     next.set(person.tab, { ...person, heard: Date.now() })
     people.value = next
@@ -156,6 +157,17 @@ export const usePlant = defineStore('plant', () => {
     toldAt = Date.now()
     void ask(api.POST('/api/here', { body: { tab: TAB, point, field } }))
   }
+
+  /** Say that this screen closes; the request outlives the page. */
+  function sayGone() {
+    void fetch('/api/here', {
+      method: 'POST',
+      keepalive: true,
+      headers: { 'Content-Type': 'application/json', ...csrfHeader() },
+      body: JSON.stringify({ tab: TAB, point: null, field: '' }),
+    }).catch(() => undefined)
+  }
+  if (typeof window !== 'undefined') window.addEventListener('pagehide', sayGone)
 
   const othersAt = computed(() => {
     const out = new Map<number, Person[]>()

@@ -70,9 +70,13 @@ def _letters(image: PlantImage, row: int, tag: Tag) -> str:
     if tag.function == "T" and family == Family.CONTACT:
         return f"{name} says {tag.meaning}, but its signal is a {signal}"
     unit = find_unit(image.text("device_unit", row))
-    wrong = unit is not None and tag.function and (
-        (tag.letters[0] == "T" and unit.quantity == "pressure")
-        or (tag.letters[0] == "P" and unit.quantity == "temperature")
+    wrong = (
+        unit is not None
+        and tag.function
+        and (
+            (tag.letters[0] == "T" and unit.quantity == "pressure")
+            or (tag.letters[0] == "P" and unit.quantity == "temperature")
+        )
     )
     return f"{name} says {tag.meaning}, but the device is in {unit.shown}" if wrong and unit else ""
 

@@ -1,0 +1,245 @@
+"""Journeys at the list: work in bulk by keyboard alone, lists from outside, and several people at once."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Locator, Page, Route, expect
+from tests.browser.conftest import Site
+
+from canaleta.plant import accounts
+from canaleta.plant.keeper import PlantKeeper
+
+pytestmark = pytest.mark.browser
+PASSWORD = "a long enough word"
+
+
+def cell(page: Page, point: int, field: str) -> Locator:
+    return page.locator(f"#cell-{point}-{field}")
+
+
+def grid(page: Page) -> Locator:
+    return page.locator(".grid[role=grid]")
+
+
+def newest(site: Site) -> int:
+    return int(PlantKeeper(site.engine).current().ids[-1])
+
+
+def undo(page: Page) -> None:
+    grid(page).focus()
+    page.keyboard.press("Control+z")
+
+
+def tags(page: Page) -> list[str]:
+    return [re.sub(r"[▲■\s]", "", text) for text in page.locator(".row .cell.frozen").all_inner_texts()]
+
+
+def test_sixteen_numbered_points_without_the_mouse(site: Site) -> None:
+    page = site.enter("ana")
+    page.keyboard.press("Alt+n")
+    expect(page.get_by_label("how many")).to_be_focused()
+    page.keyboard.type("16")
+    page.keyboard.press("Tab")
+    page.keyboard.press("Control+a")
+    page.keyboard.type("PT-8501")
+    expect(page.get_by_role("button", name="make 16")).to_be_enabled()
+    expect(page.locator("aside li", has_text="PT-8516")).to_be_visible()
+    page.keyboard.press("Enter")
+    expect(page.locator(".row.here .frozen")).to_have_text("PT-8501")
+    expect(page.locator(".row .frozen", has_text="PT-8516")).to_be_visible()
+    # The first of a column is typed, the rest counted on.
+    first = newest(site) - 15
+    for _ in range(7):
+        page.keyboard.press("ArrowRight")
+    page.keyboard.press("Escape")
+    cell(page, first, "service").click()
+    page.keyboard.type("press 1 cell 7")
+    page.keyboard.press("Enter")
+    page.keyboard.press("ArrowUp")
+    for _ in range(15):
+        page.keyboard.press("Shift+ArrowDown")
+    page.keyboard.press("Alt+s")
+    expect(cell(page, first + 15, "service")).to_have_text("press 1 cell 22")
+    page.keyboard.press("Control+Delete")
+    expect(page.get_by_role("heading", name="take 16 points away")).to_be_visible()
+    expect(page.get_by_role("button", name="take away")).to_be_focused()
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("281 points")).to_be_visible()
+    for _ in range(4):
+        undo(page)
+    expect(page.get_by_text("281 points")).to_be_visible()
+
+
+def test_a_view_is_found_made_and_kept_by_keyboard(site: Site) -> None:
+    page = site.enter("ana")
+    page.keyboard.press("/")
+    page.keyboard.type("kiln 2 signal:tc high>1000")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text(re.compile(r"^\d+ of 281 points"))).to_be_visible()
+    expect(page.locator(".row .cell.frozen").first).to_have_text(re.compile("^TE-2101"))
+    assert all(tag.startswith("TE-") for tag in tags(page)), tags(page)
+    page.keyboard.press("Alt+c")
+    page.keyboard.type("direct address")
+    page.keyboard.press("Tab")
+    page.keyboard.press("Space")
+    page.keyboard.press("Escape")
+    grid(page).focus()
+    page.keyboard.press("End")
+    expect(page.locator(".cell.active")).to_have_text(re.compile(r"^%IW\d+\.\d+"))
+    page.get_by_role("columnheader", name="tag", exact=True).click()
+    page.get_by_role("columnheader", name=re.compile("^↑")).click()
+    assert tags(page) == sorted(tags(page), reverse=True)
+    page.keyboard.press("Alt+v")
+    page.get_by_label("name of the view").fill("hot ends")
+    page.keyboard.press("Enter")
+    expect(page.locator(".card.on")).to_contain_text("hot ends")
+    page.reload()
+    expect(page.get_by_role("button", name=re.compile("view: hot ends"))).to_be_visible()
+    expect(page.get_by_role("button", name=re.compile("columns 25"))).to_be_visible()
+
+
+def test_groups_close_and_sums_are_of_what_is_selected(site: Site) -> None:
+    page = site.enter("ana")
+    page.get_by_label("group by").select_option("area")
+    head = page.locator(".group").first
+    expect(head).to_contain_text("dryer")
+    rows = page.locator(".row").count()
+    head.get_by_role("button").click()
+    expect(head).to_have_attribute("aria-expanded", "false")
+    assert page.locator(".row").count() <= rows
+    page.get_by_label("group by").select_option("")
+    cell(page, 1, "device_high").click()
+    page.keyboard.press("Shift+ArrowDown")
+    page.keyboard.press("Shift+ArrowDown")
+    expect(page.locator(".strip")).to_contain_text("sum 675 · mean 225 · from 25 to 600")
+
+
+def test_of_a_paste_what_is_wrong_stays_in_its_cell_and_the_rest_is_in(site: Site) -> None:
+    page = site.enter("ana")
+    cell(page, 1, "service").click()
+    page.evaluate("navigator.clipboard.writeText('gas header\\tkiln 9\\nfurnace draft\\tkiln 9')")
+    page.keyboard.press("Control+v")
+    expect(cell(page, 2, "area")).to_have_text("kiln 9")
+    cell(page, 1, "device_low").click()
+    page.evaluate("navigator.clipboard.writeText('0\\t700\\nnone\\t60')")
+    page.keyboard.press("Control+v")
+    expect(cell(page, 1, "device_high")).to_have_text("700")
+    expect(cell(page, 2, "device_low")).to_have_class(re.compile("refused"))
+    expect(cell(page, 2, "device_high")).to_have_text("60")
+    cell(page, 2, "device_low").click()
+    expect(page.locator(".refusal")).to_contain_text("“none” is not a number")
+    page.keyboard.press("Escape")
+    for _ in range(2):
+        undo(page)
+    expect(cell(page, 1, "device_high")).to_have_text("600")
+    expect(cell(page, 1, "service")).to_have_text("burner gas header pressure")
+
+
+def test_find_and_replace_shows_each_cell_before_it_is_done(site: Site) -> None:
+    page = site.enter("ana")
+    cell(page, 1, "service").click()
+    page.keyboard.press("Alt+r")
+    page.get_by_label("find", exact=True).last.fill("burner gas")
+    page.get_by_label("becomes").fill("fuel")
+    page.keyboard.press("Enter")
+    expect(page.locator("aside li").first).to_contain_text("burner gas header pressure fuel header pressure")
+    page.get_by_role("button", name=re.compile(r"replace in \d+ cells")).click()
+    expect(cell(page, 1, "service")).to_have_text("fuel header pressure")
+    undo(page)
+    expect(cell(page, 1, "service")).to_have_text("burner gas header pressure")
+
+
+def test_a_list_from_a_sheet_is_shown_cell_by_cell_then_taken_in(site: Site) -> None:
+    page = site.enter("ana")
+    page.goto(f"{site.address}/import")
+    sheet = (
+        "Vallroja;;;;\n;;Instrument;;\ntag;service;signal;min;colour\n"
+        "PT-3111;air header;4 to 20 mA;0;red\nPT-9001;new one;4-20 mA;low;red\n"
+    )
+    file = {"name": "list.csv", "mimeType": "text/csv", "buffer": sheet.encode()}
+    page.locator("input[type=file]").set_input_files(file)
+    expect(page.get_by_role("button", name="1 change", exact=True)).to_have_attribute("aria-pressed", "true")
+    expect(page.locator(".outcome")).to_contain_text("combustion air header pressure air header")
+    page.get_by_role("button", name="1 with cells that cannot be read").click()
+    expect(page.locator(".outcome")).to_contain_text("“low” is not a number")
+    page.get_by_label("colour is").select_option("notes")
+    expect(page.get_by_role("button", name="1 new")).to_be_visible()
+    page.get_by_role("button", name="take it in").click()
+    page.get_by_role("button", name="to the list").click()
+    expect(page.get_by_text("282 points")).to_be_visible()
+    undo(page)
+    expect(page.get_by_text("281 points")).to_be_visible()
+
+
+def test_people_see_each_other_and_a_locked_row_is_kept(site: Site) -> None:
+    ana, ben = site.enter("ana"), site.enter("ben", "technician")
+    cell(ana, 3, "service").click()
+    expect(cell(ben, 3, "service").locator(".other")).to_have_text("ana")
+    expect(ben.get_by_text("here too: ana")).to_be_visible()
+    ana.keyboard.press("Alt+l")
+    ana.get_by_label("why").fill("loop test")
+    ana.keyboard.press("Enter")
+    expect(cell(ben, 3, "tag").locator(".lock")).to_have_text("locked")
+    cell(ben, 3, "service").click()
+    ben.keyboard.type("air")
+    ben.keyboard.press("Enter")
+    cell(ben, 3, "service").click()
+    expect(ben.locator(".refusal")).to_contain_text("ana has locked this row: loop test")
+    ben.keyboard.press("Escape")
+    cell(ana, 3, "service").click()
+    ana.keyboard.press("Alt+l")
+    ana.get_by_role("button", name="lift the lock").click()
+    expect(cell(ben, 3, "tag").locator(".lock")).to_have_count(0)
+
+
+def test_what_is_typed_while_the_server_is_away_waits_and_is_sent(site: Site) -> None:
+    page = site.enter("ana")
+
+    def away(route: Route) -> None:
+        route.abort()
+
+    page.route("**/api/proposals", away)
+    cell(page, 5, "service").click()
+    page.keyboard.type("drive")
+    page.keyboard.press("Enter")
+    expect(cell(page, 5, "service")).to_have_class(re.compile("held"))
+    page.unroute("**/api/proposals", away)
+    page.reload()
+    page.wait_for_selector(".grid .row")
+    expect(cell(page, 5, "service")).to_have_text("drive")
+    expect(page.get_by_text("1 typed cell waits here")).to_be_visible()
+    page.get_by_role("button", name="send").click()
+    expect(page.get_by_text("1 typed cell waits here")).to_have_count(0)
+    page.wait_for_function("() => !localStorage.getItem('canaleta-waiting-ana')")
+    undo(page)
+    expect(cell(page, 5, "service")).to_have_text("roller drive speed")
+
+
+def test_the_list_is_put_up_signed_by_another_and_compared(site: Site) -> None:
+    ana, eva = site.enter("ana"), site.enter("eva")
+    with site.engine.begin() as connection:
+        accounts.set_password(connection, "eva", PASSWORD)
+        accounts.set_password(connection, "ana", PASSWORD)
+    ana.goto(f"{site.address}/revisions")
+    ana.get_by_role("button", name="put up").click()
+    expect(ana.locator("article").first).to_contain_text("in check")
+    for page, act, name in ((eva, "check…", "Eva Ferrer"), (ana, "issue…", "Ana Soler")):
+        page.goto(f"{site.address}/revisions")
+        page.get_by_role("button", name=act).click()
+        page.get_by_label("name", exact=True).fill(name)
+        page.get_by_label("your password").fill(PASSWORD)
+        page.keyboard.press("Enter")
+        expect(page.locator("article").first).to_contain_text(name)
+    expect(ana.locator("article").first).to_contain_text("issued")
+    ana.goto(f"{site.address}/list")
+    cell(ana, 1, "device_high").click()
+    ana.keyboard.type("1000")
+    ana.keyboard.press("Enter")
+    expect(cell(ana, 1, "device_high")).to_have_text("1\u2009000")
+    ana.goto(f"{site.address}/revisions")
+    expect(ana.locator(".right table")).to_contain_text("range 0…600 → 0…1000 mbar: four check points move")
+    ana.goto(f"{site.address}/list")
+    undo(ana)
+    expect(cell(ana, 1, "device_high")).to_have_text("600")
