@@ -144,13 +144,13 @@ def _demo(options: argparse.Namespace) -> int:
 
 
 def _backup(options: argparse.Namespace) -> int:
-    from canaleta.host.upkeep import backup
+    from canaleta.host.safekeeping import backup
 
     return backup(_data(options), options.file)
 
 
 def _restore(options: argparse.Namespace) -> int:
-    from canaleta.host.upkeep import restore
+    from canaleta.host.safekeeping import restore
 
     return restore(_data(options), options.file)
 

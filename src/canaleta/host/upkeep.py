@@ -1,4 +1,4 @@
-"""Upkeep of a data folder: backup, restore, accounts, generated plants. Works whether or not `start` runs."""
+"""Upkeep of a data folder: files in and out, accounts, generated plants. Works whether or not `start` runs."""
 
 from __future__ import annotations
 
@@ -8,11 +8,8 @@ import json
 import os
 import sys
 from collections.abc import Callable, Iterator
-from datetime import UTC, datetime
 from pathlib import Path
 
-import psycopg
-from psycopg import sql
 from sqlalchemy import Engine
 
 from canaleta.catalogue.demo import demo_plant, generated
@@ -28,20 +25,20 @@ from canaleta.exchange.project import (
 )
 from canaleta.exchange.recognise import Found, find_list, find_page
 from canaleta.exchange.sheets import SheetError, read_apart
-from canaleta.host.cluster import DATABASE, Cluster
-from canaleta.host.folder import only_one, prepare
-from canaleta.host.steps import TroubleError, run_logged, say, step
+from canaleta.host.cluster import Cluster
+from canaleta.host.folder import prepare
+from canaleta.host.steps import TroubleError, say, step
 from canaleta.plant import accounts, seed
 from canaleta.plant.accounts import AccountError
 from canaleta.plant.database import engine_for, grant_runtime, migrate
 from canaleta.plant.keeper import PlantKeeper
 
 MOST_TOLD = 200
-__all__ = ["backup", "export_project", "import_file", "load_demo", "restore", "user"]
+__all__ = ["database_of", "export_project", "import_file", "load_demo", "user"]
 
 
 @contextlib.contextmanager
-def _cluster(data: Path) -> Iterator[tuple[Cluster | None, Engine]]:
+def database_of(data: Path) -> Iterator[tuple[Cluster | None, Engine]]:
     """The database of a data folder, or the user's own."""
     url = os.environ.get("CANALETA_DATABASE_URL", "")
     if url:
@@ -60,7 +57,7 @@ def _cluster(data: Path) -> Iterator[tuple[Cluster | None, Engine]]:
 
 def load_demo(data: Path, points: int) -> int:
     """Load the demo plant, or a generated one, into an empty database."""
-    with _cluster(data) as (_, engine), engine.begin() as connection:
+    with database_of(data) as (_, engine), engine.begin() as connection:
         if seed.has_plant(connection):
             raise TroubleError("there is a plant in this database already", "choose an empty place with --data DIR")
         with step("loading points"):
@@ -76,7 +73,7 @@ def export_project(data: Path, file: Path | None) -> int:
         return 0
     if file.exists():
         raise TroubleError(f"{file} exists already", "choose another name: files are not written over")
-    with _cluster(data) as (_, engine), engine.connect() as connection:
+    with database_of(data) as (_, engine), engine.connect() as connection:
         if not seed.has_plant(connection):
             raise TroubleError("there is no plant in this database", "./canaleta start loads the demo plant")
         text = written_project(project_of(connection))
@@ -95,7 +92,7 @@ def import_file(data: Path, file: Path, who: str, dry: bool) -> int:
         raise TroubleError(f"{file}: {error.strerror}") from error
     if file.suffix.lower() == ".json":
         return _import_project(data, file, content, dry)
-    with _cluster(data) as (_, engine):
+    with database_of(data) as (_, engine):
         keeper = PlantKeeper(engine)
         try:
             pages = read_apart(content)
@@ -139,7 +136,7 @@ def _import_project(data: Path, file: Path, content: bytes, dry: bool) -> int:
         project = read_project(json.loads(content))
     except ValueError as error:
         raise TroubleError(f"{file}: {error}", "nothing was changed") from error
-    with _cluster(data) as (_, engine):
+    with database_of(data) as (_, engine):
         with engine.connect() as connection:
             if seed.has_plant(connection):
                 raise TroubleError(
@@ -161,7 +158,7 @@ def user(data: Path, what: str, name: str, role: str) -> int:
     if what != "list" and not name:
         raise TroubleError(f"user {what} takes a name", f"./canaleta user {what} NAME")
     try:
-        with _cluster(data) as (_, engine), engine.begin() as connection:
+        with database_of(data) as (_, engine), engine.begin() as connection:
             match what:
                 case "list":
                     for known, its_role, active, has_password in accounts.listed(connection):
@@ -179,65 +176,6 @@ def user(data: Path, what: str, name: str, role: str) -> int:
     except AccountError as error:
         raise TroubleError(str(error)) from error
     return 0
-
-
-def backup(data: Path, file: Path) -> int:
-    """Write the whole database to one file; it appears under its name only when it is whole."""
-    if file.exists():
-        raise TroubleError(f"{file} exists already", "choose another name: backups are not written over")
-    with _cluster(data) as (cluster, engine), step(f"writing {file}"):
-        partial = file.with_name(f"{file.name}.part")
-        tool = cluster.tool("pg_dump") if cluster else "pg_dump"
-        run_logged(
-            [tool, "--format=custom", "--no-owner", "--no-privileges", f"--file={partial}",
-             "--exclude-table-data=live_block", "--exclude-table-data=session", "--exclude-table-data=sign_in_link",
-             f"--dbname={_plain_url(engine)}"],
-            data / "log" / "backup.log", "the backup could not be written", "is there room on the disk?",
-            env={"PGPASSWORD": engine.url.password or ""},
-        )  # fmt: skip
-        partial.rename(file)
-    return 0
-
-
-def restore(data: Path, file: Path) -> int:
-    """Bring a backup back beside the present database, then change places; the old one is kept by its date."""
-    if not file.is_file():
-        raise TroubleError(f"{file} is not there")
-    if os.environ.get("CANALETA_DATABASE_URL"):
-        raise TroubleError("a database of your own is restored with your own tools", f"pg_restore {file}")
-    prepare(data)
-    with only_one(data), _cluster(data) as (cluster, engine):
-        if cluster is None:  # pragma: no cover - only with a database of the user's own, refused above
-            raise TroubleError("no private database")
-        new, old = f"{DATABASE}_new", f"{DATABASE}_{datetime.now(UTC):%Y%m%d_%H%M%S}"
-        admin = _plain_url(engine).rpartition("/")[0] + "/postgres"
-        password = engine.url.password or ""
-        _statement(admin, password, sql.SQL("drop database if exists {}").format(sql.Identifier(new)))
-        _statement(admin, password, sql.SQL("create database {}").format(sql.Identifier(new)))
-        with step(f"reading {file}"):
-            run_logged(
-                [cluster.tool("pg_restore"), "--no-owner", "--no-privileges", "--exit-on-error",
-                 f"--dbname={admin.rpartition('/')[0]}/{new}", str(file)],
-                data / "log" / "restore.log", f"{file} could not be restored; the plant is as it was",
-                "is it a backup made by ./canaleta backup?", env={"PGPASSWORD": password},
-            )  # fmt: skip
-        engine.dispose()
-        for was, becomes in ((DATABASE, old), (new, DATABASE)):
-            rename = sql.SQL("alter database {} rename to {}").format(sql.Identifier(was), sql.Identifier(becomes))
-            _statement(admin, password, rename)
-        cluster.ensure_database()
-        say(f"  restored; what was there before is kept as the database {old}")
-    return 0
-
-
-def _statement(url: str, password: str, statement: sql.Composed) -> None:
-    with psycopg.connect(url, password=password, autocommit=True) as connection:
-        connection.execute(statement)
-
-
-def _plain_url(engine: Engine) -> str:
-    """The address without its password, which must not stand on a command line."""
-    return engine.url._replace(drivername="postgresql", password=None).render_as_string()
 
 
 def _password() -> str:

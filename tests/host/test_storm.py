@@ -1,0 +1,159 @@
+"""Eight people edit at once while workers are killed: every edit that was acknowledged is there, in order, with its author.
+
+The check lets them work for some seconds; `check --long` for three minutes.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import random
+import shutil
+import signal
+import tempfile
+import threading
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Iterator
+from http.cookiejar import CookieJar
+from pathlib import Path
+from typing import Any
+
+import pytest
+from sqlalchemy import select
+from tests.host.test_recovery import Running, until
+
+from canaleta.host.check import LONG
+from canaleta.host.cluster import Cluster
+from canaleta.plant import accounts
+from canaleta.plant import tables as t
+from canaleta.plant.database import engine_for
+from canaleta.plant.keeper import PlantKeeper
+
+pytestmark = [pytest.mark.database, pytest.mark.timeout(420), pytest.mark.xdist_group("recovery")]
+PEOPLE = 8
+SECONDS = 180 if os.environ.get(LONG) else 12
+
+
+class Hand:
+    """One person: edits one cell of one's own and one that all share, and remembers what was acknowledged."""
+
+    def __init__(self, address: str, token: str, name: str, number: int) -> None:
+        self.address, self.name, self.number = address, name, number
+        self.client = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(CookieJar()))
+        self.csrf = self.ask("/api/session/link", {"token": token})["csrf"]
+        self.acknowledged: list[tuple[int, str, str]] = []
+        self.unsure: set[str] = set()
+        self.known = {"own": "", "shared": ""}
+
+    def ask(self, path: str, body: Any) -> Any:
+        request = urllib.request.Request(self.address + path, data=json.dumps(body).encode(), method="POST")
+        request.add_header("Content-Type", "application/json")
+        request.add_header("X-Canaleta-Csrf", getattr(self, "csrf", ""))
+        with self.client.open(request, timeout=8) as answer:
+            return json.load(answer)
+
+    def work(self, until_: float) -> None:
+        dice = random.Random(self.number)
+        count = 0
+        while time.monotonic() < until_:
+            count += 1
+            where = "shared" if dice.random() < 0.3 else "own"
+            point, field = (20, "notes") if where == "shared" else (30 + self.number, "service")
+            text = f"{self.name} {count}"
+            edit = {"point": point, "field": field, "was": self.known[where], "text": text}
+            try:
+                done = self.ask("/api/proposals", {"edits": [edit]})
+                self.known[where] = text
+                self.acknowledged.append((done["seq"], f"{point}:{field}", text))
+            except urllib.error.HTTPError as refused:
+                cells = json.load(refused).get("cells") or [{}]
+                if refused.code == 409 and cells[0].get("theirs") is not None:
+                    self.known[where] = cells[0]["theirs"]
+            except (urllib.error.URLError, ConnectionError, TimeoutError, OSError):
+                # The answer was lost with the worker: the edit is in or it is not, and the next try tells.
+                self.unsure.add(text)
+                time.sleep(0.2)
+
+
+@pytest.fixture
+def stormy() -> Iterator[Running]:
+    data = Path(tempfile.mkdtemp(prefix="canaleta-storm-"))
+    data.chmod(0o755)
+    made = Running(data)
+    try:
+        yield made
+    finally:
+        made.process.terminate()
+        made.process.wait(60)
+        shutil.rmtree(data, ignore_errors=True)
+
+
+def workers(running: Running) -> list[int]:
+    """The web workers themselves, below the process that watches them."""
+    out = []
+    for master in running.children("gunicorn"):
+        listed = Path(f"/proc/{master}/task/{master}/children").read_text().split()
+        out += [int(pid) for pid in listed]
+    return out
+
+
+def test_every_acknowledged_edit_is_there_in_order_with_its_author(stormy: Running) -> None:
+    cluster = Cluster(stormy.data, stormy.data / "log")
+    cluster.port = int((stormy.data / "postgres.port").read_text())
+    engine = engine_for(cluster.owner_url, pool_size=2)
+    names = [f"hand-{n}" for n in range(PEOPLE)]
+    with engine.begin() as connection:
+        for name in names:
+            accounts.add_account(connection, name, "technician")
+        tokens = {name: accounts.make_link(connection, name) for name in names}
+    hands = [Hand(stormy.address, tokens[name], name, n) for n, name in enumerate(names)]
+    image = PlantKeeper(engine).current()
+    for hand in hands:
+        hand.known["own"] = image.text("service", image.row_of(30 + hand.number))
+    end = time.monotonic() + SECONDS
+    threads = [threading.Thread(target=hand.work, args=(end,)) for hand in hands]
+    for thread in threads:
+        thread.start()
+    dice, killed = random.Random(7), 0
+    while time.monotonic() < end - 2:
+        time.sleep(dice.uniform(1.0, 3.0))
+        if victims := workers(stormy):
+            with contextlib.suppress(ProcessLookupError):
+                os.kill(dice.choice(victims), signal.SIGKILL)
+                killed += 1
+    for thread in threads:
+        thread.join()
+    until(lambda: bool(stormy.service()), "the server answers after the storm")
+
+    acknowledged = sorted((seq, cell, text, hand.name) for hand in hands for seq, cell, text in hand.acknowledged)
+    assert killed >= 3
+    assert len(acknowledged) > 20 * SECONDS / 10, "they did work"
+    with engine.connect() as connection:
+        sets = {row.seq: row.who for row in connection.execute(select(t.change_set))}
+        rows = connection.execute(select(t.change).order_by(t.change.c.seq)).all()
+    story: dict[str, list[tuple[int, str, str]]] = {}
+    for row in rows:
+        for field, (was, became) in row.fields.items():
+            story.setdefault(f"{row.entity_id}:{field}", []).append((row.seq, was or "", became or ""))
+    written = {(seq, cell): became for cell, steps in story.items() for seq, _, became in steps}
+    for seq, cell, text, name in acknowledged:
+        assert written.get((seq, cell)) == text, f"{name} was told that “{text}” is in"
+        assert sets[seq] == name
+    for cell, steps in story.items():
+        chain = [became for _, _, became in steps]
+        assert [was for _, was, _ in steps][1:] == chain[:-1], (
+            f"{cell}: each edit began where the one before it ended"
+        )
+    assert sorted(sets) == list(range(1, len(sets) + 1)), "no number is missing, none is given out twice"
+    now = PlantKeeper(engine).current()
+    for cell, steps in story.items():
+        point, field = cell.split(":")
+        assert now.text(field, now.row_of(int(point))) == steps[-1][2]
+    unasked = {became for steps in story.values() for _, _, became in steps} - {
+        text for _, _, text, _ in acknowledged
+    }
+    assert unasked <= set().union(*(hand.unsure for hand in hands)), "nothing is in that nobody typed"
+    engine.dispose()
