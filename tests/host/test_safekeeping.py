@@ -70,16 +70,18 @@ def test_a_restore_brings_everything_back_and_is_equal(own: Database, tmp_path: 
 
 
 def test_a_backup_is_one_moment_while_others_write(own: Database, tmp_path: Path) -> None:
-    stop = threading.Event()
+    stop, begun = threading.Event(), threading.Event()
 
     def writing() -> None:
         number = 0
         while not stop.is_set():
             number += 1
             edit(own, f"edit {number}")
+            begun.set()
 
     writer = threading.Thread(target=writing)
     writer.start()
+    begun.wait(20)
     try:
         backup(tmp_path / "data", tmp_path / "plant.backup")
     finally:
