@@ -3,6 +3,7 @@
     .venv/bin/python bench/measure.py core        50,000 generated points: image, all stations, findings
     .venv/bin/python bench/measure.py convert     a million conversions of each thermocouple; a stream of a million lines
     .venv/bin/python bench/measure.py list        50,000 points: list delivered and found in, an edit
+    .venv/bin/python bench/measure.py bulk        50,000 points: scrolled, pasted into, added to; as XLSX in and out
     .venv/bin/python bench/measure.py latency     register change to browser, beside the scan period
     .venv/bin/python bench/measure.py warm        a warm start to a served page
 
@@ -274,6 +275,148 @@ def list_() -> None:
     report.write()
 
 
+_ASK = """async ([method, path, body]) => {
+  window.csrf ??= (await (await fetch('/api/session')).json()).csrf
+  const t = performance.now()
+  const answer = await fetch(path, {method, headers: {'content-type': 'application/json', 'X-Canaleta-Csrf': window.csrf},
+    body: body === null ? undefined : JSON.stringify(body)})
+  const data = await answer.arrayBuffer()
+  return [answer.status, performance.now() - t, data.byteLength]
+}"""
+_SCROLL = """async () => {
+  const box = document.querySelector('.grid[role=grid]')
+  const frames = []
+  let blanks = 0, looked = 0
+  let last = await new Promise((r) => requestAnimationFrame(r))
+  for (let k = 0; k < 180; k++) {
+    box.scrollTop += k % 3 ? 300 : 4000
+    const now = await new Promise((r) => requestAnimationFrame(r))
+    frames.push(now - last)
+    last = now
+    await new Promise((r) => setTimeout(r))
+    const at = box.getBoundingClientRect()
+    for (let y = at.y + 80; y < at.bottom - 20; y += 60) {
+      looked++
+      if (!document.elementFromPoint(at.x + 40, y)?.closest('.row')) blanks++
+    }
+  }
+  return [frames, blanks, looked]
+}"""
+
+
+def _memory(supervisor: Any, word: str) -> float:
+    """Resident memory of the processes of a service and their children, MB."""
+    roots = [r.process.pid for r in supervisor._running if word in r.service.name]
+    pids = roots + [int(c) for p in roots for c in Path(f"/proc/{p}/task/{p}/children").read_text().split()]
+    return sum(int(Path(f"/proc/{p}/statm").read_text().split()[1]) * 4096 for p in pids) / 1e6
+
+
+def bulk() -> None:
+    """Work in bulk on 50,000 points: scrolled, pasted into, added to; the same list as XLSX in and out."""
+    from canaleta.catalogue.demo import generated
+
+    report = Report("bulk")
+    document = generated(POINTS)
+    workbook = Path(tempfile.mkdtemp(prefix="canaleta-bench-")) / "list.xlsx"
+    with _opened(document, scan=False) as (page, _, supervisor, _):
+        page.wait_for_timeout(1500)
+        frames, blanks, looked = page.evaluate(_SCROLL)
+        report.add(
+            "scrolled by keys and by leaps, median frame of 180", f"{statistics.median(frames):.1f} ms", "17 ms"
+        )
+        report.add("  slowest frame", f"{max(frames):.0f} ms")
+        report.add(f"  places that were blank when looked at, of {looked}", str(blanks), "0")
+        paste = [
+            {"point": 1000 + k, "field": field, "was": "", "text": text}
+            for k in range(1250)
+            for field, text in (
+                ("notes", f"note {k}"),
+                ("serial", f"S-{k:05d}"),
+                ("tolerance_loop", "0.5"),
+                ("status", "wired"),
+            )
+        ]
+        body = {"edits": paste, "source": "pasted", "partial": True}
+        status, took, _ = page.evaluate(_ASK, ["POST", "/api/proposals", body])
+        assert status == 200, status
+        report.add("a paste of 5,000 cells saved with its consequences", f"{took:.0f} ms")
+        wrong = [edit | {"text": "nothing of it"} for edit in paste if edit["field"] == "tolerance_loop"]
+        status, took, _ = page.evaluate(_ASK, ["POST", "/api/proposals", {"edits": wrong, "partial": True}])
+        report.add("  one of 1,250 cells that all fail, told", f"{took:.0f} ms")
+        times = []
+        for k in range(5):
+            new = {"count": 16, "cells": {"tag": f"PT-9{k}001", "signal": "4–20 mA"}}
+            status, took, _ = page.evaluate(_ASK, ["POST", "/api/points", new])
+            assert status == 200, status
+            times.append(took)
+        report.add("16 new points saved, median of five", f"{statistics.median(times):.0f} ms", "150 ms")
+        status, took, size = page.evaluate(_ASK, ["POST", "/api/export", {"form": "csv"}])
+        report.add(f"all columns as CSV, {size / 1e6:.1f} MB", f"{took / 1000:.1f} s")
+        names = sorted({name for point in document.points[:400] for name in point})
+        status, took, size = page.evaluate(_ASK, ["POST", "/api/export", {"form": "xlsx", "fields": names}])
+        assert status == 200, status
+        report.add(
+            f"{len(names)} columns as XLSX with findings and spares, {size / 1e6:.1f} MB", f"{took / 1000:.1f} s"
+        )
+        report.add("memory of the web server after that", f"{_memory(supervisor, 'web'):.0f} MB")
+        with page.expect_download() as file:
+            page.evaluate(
+                """async (fields) => {
+                  const answer = await fetch('/api/export', {method: 'POST', body: JSON.stringify({form: 'xlsx', fields}),
+                    headers: {'content-type': 'application/json', 'X-Canaleta-Csrf': window.csrf}})
+                  const link = document.createElement('a')
+                  link.href = URL.createObjectURL(await answer.blob())
+                  link.download = 'list.xlsx'
+                  link.click()
+                }""",
+                names,
+            )
+        file.value.save_as(workbook)
+    with _opened(document.model_copy(update={"points": document.points[:1]}), scan=False) as (
+        page,
+        address,
+        supervisor,
+        _,
+    ):
+        page.goto(address + "/import")
+        page.wait_for_selector("input[type=file]", state="attached")
+        before = _memory(supervisor, "web")
+        began = time.perf_counter()
+        page.locator("input[type=file]").set_input_files(workbook)
+        page.wait_for_selector(".kinds", timeout=120_000)
+        shown = time.perf_counter() - began
+        report.add(f"50,000 rows of XLSX read and shown, {workbook.stat().st_size / 1e6:.1f} MB", f"{shown:.1f} s")
+        began = time.perf_counter()
+        page.get_by_role("button", name="take it in").click()
+        page.wait_for_selector("text=Taken in as one change", timeout=120_000)
+        taken = time.perf_counter() - began
+        report.add("  taken in as one change set, audited", f"{taken:.1f} s")
+        report.add(
+            "  memory of the web server, before and after", f"{before:.0f}, {_memory(supervisor, 'web'):.0f} MB"
+        )
+        began = time.perf_counter()
+        page.goto(address + "/list")
+        page.wait_for_selector("text=50001 points", timeout=60_000)
+        report.add("  shown in the list", f"{time.perf_counter() - began:.1f} s")
+        page.context.new_cdp_session(page).send("HeapProfiler.collectGarbage")
+        report.add(
+            "memory of the page (JS heap)", f"{page.evaluate('performance.memory.usedJSHeapSize / 1e6'):.0f} MB"
+        )
+    if office := shutil.which("soffice"):
+        began = time.perf_counter()
+        subprocess.run(
+            [office, "--headless", "--convert-to", "csv", "--outdir", str(workbook.parent), str(workbook)],
+            capture_output=True, check=True, timeout=600,
+        )  # fmt: skip
+        theirs = time.perf_counter() - began
+        report.add("a desktop spreadsheet without a window converts it", f"{theirs:.1f} s")
+        report.add("  reading and showing here, as a share of that", f"{shown / theirs:.2f}")
+    else:
+        report.add("a desktop spreadsheet to compare with", "not installed")
+    shutil.rmtree(workbook.parent)
+    report.write()
+
+
 def _full_cabinet() -> Any:
     """One cabinet of 12 racks of 16 modules of 16 channels, every second channel used."""
     from canaleta.catalogue.demo import DemoPlant
@@ -437,6 +580,12 @@ def warm() -> None:
 
 
 if __name__ == "__main__":
-    {"core": core, "convert": convert, "list": list_, "cabinet": cabinet, "latency": latency, "warm": warm}[
-        sys.argv[1]
-    ]()
+    {
+        "core": core,
+        "convert": convert,
+        "list": list_,
+        "bulk": bulk,
+        "cabinet": cabinet,
+        "latency": latency,
+        "warm": warm,
+    }[sys.argv[1]]()

@@ -94,6 +94,8 @@ def fresh_database(cluster: Cluster, *, demo: bool) -> Iterator[Database]:
     admin = _named(cluster.owner_url, "postgres")
     with psycopg.connect(admin, autocommit=True) as connection:
         connection.execute(f"create database {name} template canaleta")
+        # As the private database is: what the runtime role was not given, it may not.
+        connection.execute(f"revoke all on database {name} from public")
         connection.execute(f"grant connect on database {name} to {RUNTIME_ROLE}")
     made = Database(cluster, name)
     if demo:

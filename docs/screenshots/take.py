@@ -13,7 +13,7 @@ from playwright.sync_api import Browser, Page, sync_playwright
 
 HERE = Path(__file__).parent
 SHEET = """tag;service;signal;range low;URV;range unit;vendor
-PT-3107;burner gas header;4 to 20 mA;0;600;mbar;
+PT-3107;burner gas header;4 to 20 mA;0;500;mbar;
 PT-3130;cooling air pressure;4-20 mA;0-60 mbar(g);;;
 TE-3131;cooling zone temperature;type N;about 20;1200;°C;
 """
@@ -75,11 +75,39 @@ def pictures(browser: Browser, link: str) -> None:
     shoot(page, "module-type", "/types/ai4-iso", wait=".sketch table")
     shoot(page, "wiring", "/point/16/wiring", wait=".drawing svg")
     shoot(page, "conventions", "/conventions", wait=".conventions .panel")
-    page.goto(address + "/handover")
+    page.goto(address + "/import")
     page.locator("input[type=file]").set_input_files(
         {"name": "from-site.csv", "mimeType": "text/csv", "buffer": SHEET.encode()}
     )
-    shoot(page, "handover", wait=".sum")
+    shoot(page, "import", wait=".kinds")
+    page.goto(address + "/list")
+    page.wait_for_selector(".grid .row")
+    page.get_by_label("group by").select_option("area")
+    page.keyboard.press("Alt+v")
+    page.get_by_role("button", name="alarms").click()
+    page.get_by_label("group by").select_option("area")
+    shoot(page, "list-groups", wait=".group")
+    page.get_by_role("button", name="as it came").first.click()
+    page.keyboard.press("Escape")
+    page.keyboard.press("Alt+n")
+    page.get_by_label("how many").fill("16")
+    page.get_by_label("first tag").fill("PT-4301")
+    page.get_by_label("filled in from").select_option(label="typical: pressure, 4–20 mA, two wires")
+    shoot(page, "list-work", wait="aside li")
+    page.keyboard.press("Escape")
+    page.goto(address + "/revisions")
+    page.wait_for_timeout(800)
+    if page.get_by_role("button", name="put up").count():
+        page.get_by_label("what it is for").fill("first issue, for the loop tests of kiln 2")
+        page.get_by_role("button", name="put up").click()
+        page.wait_for_timeout(800)
+    page.goto(address + "/list")
+    page.wait_for_selector(".grid .row")
+    page.locator("#cell-4-device_low").click()
+    page.keyboard.type("0-160 mbar")
+    page.keyboard.press("Enter")
+    page.wait_for_timeout(800)
+    shoot(page, "revisions", "/revisions", wait=".right table")
     shoot(page, "history", "/history", wait=".history")
     page.evaluate("localStorage.setItem('canaleta-theme', 'dark')")
     shoot(page, "list-dark", "/list", wait=".grid .row")

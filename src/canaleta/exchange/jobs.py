@@ -10,7 +10,7 @@ import logging
 import threading
 import zlib
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from typing import Any
 
 import orjson
@@ -31,7 +31,8 @@ __all__ = ["Job", "Jobs", "keep_mapping", "kept_mappings"]
 
 log = logging.getLogger("import")
 BUSY = ("reading", "planning", "taking in")
-SILENT_S = 30
+SILENT_S = 90
+"""How long a job may say nothing, as it does while its change set is written, before it counts as dead."""
 KEPT_HOURS = 24
 
 
@@ -87,12 +88,21 @@ class Jobs:
             connection.execute(
                 update(t.import_job)
                 .where(t.import_job.c.id == job, t.import_job.c.state != "done")
-                .values(state="called off", sheets=None, result=None)
+                .values(state="called off", sheets=None, result=None, lines=None)
             )
 
-    def job(self, job: int, *, whole: bool = True) -> Job | None:
-        """How a job stands. whole: with what its dry run found."""
-        columns = [c for c in t.import_job.columns if c.name != "sheets" and (whole or c.name != "result")]
+    def lines(self, job: int) -> tuple[list[dict[str, Any]], list[int]]:
+        """What becomes of each row of the file, and the points that it does not have."""
+        with self._engine.connect() as connection:
+            packed = connection.execute(
+                select(t.import_job.c.lines).where(t.import_job.c.id == job)
+            ).scalar_one_or_none()
+        body = orjson.loads(zlib.decompress(packed)) if packed else {"lines": [], "unmatched": []}
+        return body["lines"], body["unmatched"]
+
+    def job(self, job: int) -> Job | None:
+        """How a job stands."""
+        columns = [c for c in t.import_job.columns if c.name not in ("sheets", "lines")]
         age = func.extract("epoch", func.now() - t.import_job.c.beat).label("age")
         with self._engine.connect() as connection:
             row = connection.execute(select(*columns, age).where(t.import_job.c.id == job)).mappings().first()
@@ -153,8 +163,9 @@ class Jobs:
             says = str(error)
         self._plans[job] = _key(choices), plan
         self._set(
-            job, state="ready", done=1.0, says=says, result=_packed(pages, sheet, page, found, plan, choices, known)
-        )
+            job, state="ready", done=1.0, says=says, result=_packed(pages, sheet, page, found, plan, choices, known),
+            lines=zlib.compress(orjson.dumps({"lines": [line.__dict__ for line in plan.lines], "unmatched": plan.unmatched}), 1),
+        )  # fmt: skip
 
     def _take_in(self, job: int) -> None:
         with self._engine.connect() as connection:
@@ -177,7 +188,7 @@ class Jobs:
             self._engine, self._keeper, plan, planned, choices, row.who, f"import {row.name}"[:60]
         )  # fmt: skip
         done = result | {"counts": final.counts(), "seq": applied.seq}
-        self._set(job, state="done", done=1.0, sheets=None, result=zlib.compress(orjson.dumps(done), 1))
+        self._set(job, state="done", done=1.0, sheets=None, lines=None, result=zlib.compress(orjson.dumps(done), 1))
 
     def _goes_on(self, job: int, share: float) -> None:
         """Tell how far it is. Raises StoppedError if it was called off."""
@@ -237,8 +248,6 @@ def _packed(
         "mapping": known,
         "top": [list(row[:40]) for row in page.rows[: max(found.last + 4, 8)]][:60],
         "counts": plan.counts(),
-        "lines": [asdict(line) for line in plan.lines],
-        "unmatched": plan.unmatched,
         "seq": plan.seq,
     }
     return zlib.compress(orjson.dumps(body), 1)

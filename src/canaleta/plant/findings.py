@@ -56,12 +56,15 @@ def stored_findings(connection: Connection) -> list[dict[str, Any]]:
     return [row.body for row in connection.execute(select(t.finding.c.body).order_by(t.finding.c.key))]
 
 
-def stored_touching(connection: Connection, looked: Mapping[str, set[int]]) -> list[dict[str, Any]]:
-    """Bodies of stored findings of these rules that name one of these points, each with its "since"."""
+def stored_touching(connection: Connection, looked: Mapping[str, set[int] | None]) -> list[dict[str, Any]]:
+    """Bodies of stored findings of these rules that name one of these points, or any if None, each with its "since"."""
     if not looked:
         return []
     touches = [
-        (t.finding.c.rule == rule) & t.finding.c.points.overlap(sorted(points)) for rule, points in looked.items()
+        t.finding.c.rule == rule
+        if points is None
+        else (t.finding.c.rule == rule) & t.finding.c.points.overlap(sorted(points))
+        for rule, points in looked.items()
     ]
     rows = connection.execute(select(t.finding.c.body, t.finding.c.since_seq).where(or_(*touches)))
     return [row.body | {"since": row.since_seq} for row in rows]

@@ -21,6 +21,8 @@ __all__ = ["PlantKeeper", "load_layout"]
 
 _ROWS = ("point", ADDED, REMOVED, TYPICAL)
 """What a change set may hold without the plant being loaded anew."""
+MANY = 5000
+"""Changed points from which loading all columns is quicker than reading rows."""
 
 
 class PlantKeeper:
@@ -112,7 +114,7 @@ def _advanced(connection: Connection, image: PlantImage, seq: int) -> PlantImage
     changed = connection.execute(
         select(t.change.c.entity, t.change.c.entity_id).where(t.change.c.seq > image.seq).distinct()
     ).all()
-    if any(row.entity not in _ROWS for row in changed):
+    if any(row.entity not in _ROWS for row in changed) or len(changed) > MANY:
         return _load(connection, seq)
     numbers = {row.entity_id for row in changed if row.entity != TYPICAL}
     rows: Any = connection.execute(select(t.point).where(t.point.c.id.in_(numbers)).order_by(t.point.c.id)).mappings()

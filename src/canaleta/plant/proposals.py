@@ -8,18 +8,17 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any
 
 import numpy as np
 from sqlalchemy import Connection, Engine, bindparam, delete, func, insert, select, text, update
 
 from canaleta.core.convention_fields import convention_texts
 from canaleta.core.conventions import Conventions
-from canaleta.core.fields import STORED, Field, Landing, Station, Stored, field_named
+from canaleta.core.fields import Field, Landing, Station, Stored, field_named
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import Layout
 from canaleta.core.path import describe, evaluate
-from canaleta.core.rules import PLANT, RULES, Finding, audit, audit_change
+from canaleta.core.rules import RULES, Finding, audit, audit_change
 from canaleta.core.text import TextError, shown
 from canaleta.plant import tables as t
 from canaleta.plant.cells import read, same_cell, to_json, to_row
@@ -50,8 +49,12 @@ __all__ = [
 ]
 
 Changes = dict[tuple[int, str], Stored]
+Looked = dict[str, set[int] | None]
+"""By rule: the points that were looked at again, None for all there are."""
 MOST_EDITS = 20_000
 MOST_MOVED = 200
+MANY_TOUCHED = 2000
+"""Points from which the whole plant is audited instead of what they touch."""
 MANY = 200
 """Rows from which a bulk way of writing pays."""
 
@@ -151,7 +154,7 @@ class Applied:
 @dataclass(frozen=True)
 class _Outcome:
     after: PlantImage
-    looked: dict[str, set[int]]
+    looked: Looked
     findings: list[Finding] = field(default_factory=list)
 
 
@@ -272,7 +275,7 @@ def commit(
     came, went = dict(added or {}), dict(removed or {})
     before = image
     refuse_locked(connection, [*(int(image.ids[row]) for row, _ in changes), *went], who)
-    if came or went:
+    if any("channel" in cells for cells in came.values()) or (went and any(name == "channel" for _, name in changes)):
         changes, came = _settled(image, changes, came, went)
     outcome = _outcome(image, changes, conventions, came, went, layout)
     shown_change = _preview(connection, image, outcome, changes)
@@ -376,7 +379,7 @@ def _outcome(
     changes: Changes,
     conventions: Conventions | None = None,
     added: Mapping[int, Mapping[str, Stored]] | None = None,
-    removed: Mapping[int, object] | None = None,
+    removed: Mapping[int, Mapping[str, Stored]] | None = None,
     layout: Layout | None = None,
 ) -> _Outcome:
     if conventions is not None or layout is not None:
@@ -386,25 +389,29 @@ def _outcome(
             after = after.with_points(added or {}, removed or {})
         if conventions is not None:
             after = after.with_conventions(conventions)
-        everything = {PLANT, *after.ids.tolist(), *(removed or {})}
-        return _Outcome(after, {rule.id: everything for rule in RULES}, list(audit(after)))
+        return _Outcome(after, dict.fromkeys(rule.id for rule in RULES), list(audit(after)))
     if added or removed:
         # Whoever wished for a channel that is left is among the changes; whoever shares a name is found by its group.
         after = image.with_cells(changes).with_points(added or {}, removed or {})
-        whole = {f.name for f in STORED}
-        touched: dict[int, set[str]] = {number: set(whole) for number in (*(added or {}), *(removed or {}))}
-        for row, name in changes:
-            touched.setdefault(int(image.ids[row]), set()).add(name)
-        looked, findings = audit_change(image, after, touched)
-        return _Outcome(after, looked, findings)
+        touched: dict[int, set[str]] = {
+            number: {name for name, value in cells.items() if value is not None}
+            for number, cells in (*(added or {}).items(), *(removed or {}).items())
+        }
+        return _looked_at(image, after, changes, touched)
     if not changes:
         return _Outcome(image, {})
     after = image.with_cells(changes)
-    touched = {}
+    return _looked_at(image, after, changes, {})
+
+
+def _looked_at(image: PlantImage, after: PlantImage, changes: Changes, touched: dict[int, set[str]]) -> _Outcome:
+    """What holds after changes. Of very many, looking at everything is quicker than telling what they touch."""
     for row, name in changes:
         touched.setdefault(int(image.ids[row]), set()).add(name)
+    if len(touched) > MANY_TOUCHED:
+        return _Outcome(after, dict.fromkeys(rule.id for rule in RULES), list(audit(after)))
     looked, findings = audit_change(image, after, touched)
-    return _Outcome(after, looked, findings)
+    return _Outcome(after, dict(looked), findings)
 
 
 def _preview(connection: Connection, image: PlantImage, outcome: _Outcome, changes: Changes) -> Preview:
@@ -521,17 +528,14 @@ def _write_points(connection: Connection, image: PlantImage, changes: Changes, s
 
 
 def _update_many(connection: Connection, columns: tuple[str, ...], rows: list[dict[str, object]]) -> None:
-    """Change the same columns of many points: copied beside them, then taken over in one statement."""
-    names = ", ".join(f'"{name}"' for name in columns)
-    connection.execute(text("create temporary table taken_over (like point) on commit drop"))
-    connection.execute(text("alter table taken_over alter landed drop not null, alter tag drop not null"))
-    driver: Any = connection.connection.cursor()
-    with driver as cursor, cursor.copy(f"copy taken_over (id, {names}) from stdin") as copy:
-        for row in rows:
-            copy.write_row([row["_id"], *(row[name] for name in columns)])
+    """Change the same columns of many points in one statement, their values sent as arrays."""
+    kinds = [str(t.point.c[name].type.compile(connection.dialect)) for name in columns]
+    given = ", ".join(["cast(:p_id as bigint[])", *(f"cast(:p_{k} as {kind}[])" for k, kind in enumerate(kinds))])
+    named = ", ".join(f'"{name}"' for name in columns)
     sets = ", ".join(f'"{name}" = n."{name}"' for name in columns)
-    connection.execute(text(f"update point p set {sets} from taken_over n where n.id = p.id"))
-    connection.execute(text("drop table taken_over"))
+    values = {f"p_{k}": [row[name] for row in rows] for k, name in enumerate(columns)}
+    statement = text(f"update point p set {sets} from unnest({given}) as n (id, {named}) where n.id = p.id")
+    connection.execute(statement, {"p_id": [row["_id"] for row in rows], **values})
 
 
 def _write_conventions(connection: Connection, was: Conventions, becomes: Conventions, seq: int) -> None:
@@ -542,12 +546,15 @@ def _write_conventions(connection: Connection, was: Conventions, becomes: Conven
         connection.execute(insert(t.change).values(seq=seq, entity="conventions", entity_id=0, fields=fields))
 
 
-def _write_findings(connection: Connection, looked: Mapping[str, set[int]], found: list[Finding], seq: int) -> None:
+def _write_findings(
+    connection: Connection, looked: Mapping[str, set[int] | None], found: list[Finding], seq: int
+) -> None:
     since = {body["key"]: body["since"] for body in stored_touching(connection, looked)}
     for rule, points in looked.items():
-        connection.execute(
-            delete(t.finding).where(t.finding.c.rule == rule, t.finding.c.points.overlap(sorted(points)))
-        )
+        gone = delete(t.finding).where(t.finding.c.rule == rule)
+        if points is not None:
+            gone = gone.where(t.finding.c.points.overlap(sorted(points)))
+        connection.execute(gone)
     _insert_findings(connection, found, seq, since)
 
 

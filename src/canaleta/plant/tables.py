@@ -353,6 +353,7 @@ import_job = Table(
     Column("sheets", LargeBinary),
     Column("choices", JSONB, nullable=False, server_default="{}"),
     Column("result", LargeBinary),
+    Column("lines", LargeBinary),
 )
 
 mapping = Table(

@@ -239,10 +239,11 @@ def job_now(path: JobPath) -> Response:
 @needs("edit")
 def job_lines(path: JobPath, query: LinesQuery) -> Response:
     """Rows of the file, cell by cell; or the points that it does not have."""
-    result = _mine(path.job).result or {}
+    _mine(path.job)
+    planned, missing = shared().jobs.lines(path.job)
     if query.kind == "unmatched":
         image = shared().image()
-        points = [p for p in result.get("unmatched", []) if image.has(p)]
+        points = [p for p in missing if image.has(p)]
         lines = [
             {
                 "row": 0,
@@ -257,9 +258,7 @@ def job_lines(path: JobPath, query: LinesQuery) -> Response:
         ]
     else:
         lines = [
-            line
-            for line in result.get("lines", [])
-            if (line["troubles"] if query.kind == "wrong" else line["kind"] == query.kind)
+            line for line in planned if (line["troubles"] if query.kind == "wrong" else line["kind"] == query.kind)
         ]
     some = lines[query.start : query.start + query.most]
     return jsonify({"count": len(lines), "lines": some})

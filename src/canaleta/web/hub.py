@@ -31,6 +31,8 @@ __all__ = ["Hub", "Subscriber", "TooManyStreamsError", "changes_since", "event",
 
 log = logging.getLogger("web")
 MOST_REPLAYED = 2000
+MOST_CELLS = 40_000
+"""Cells of one change set that are told one by one; beyond, the list is better read anew."""
 LONGEST_QUEUE = 256
 HERE_CHANNEL = "canaleta_here"
 HERE_S = 40.0
@@ -253,10 +255,12 @@ class _News:
 
 
 def _change_event(row: Any, news: _News, image: PlantImage) -> bytes:
-    came = [] if news.anew else [point_row(image, number) for number in news.added if image.has(number)]
+    many = len(news.added) + len(news.removed) > MOST_REPLAYED or len(news.cells) > MOST_CELLS
+    if many:
+        news = _News(anew=True)
+    came = [point_row(image, number) for number in news.added if image.has(number)]
     moved = {point for point, name, _ in news.cells if name == "channel" and image.has(point)}
     rack_of = {m.id: m.rack for m in image.layout.modules.values()}
-    many = len(came) > MOST_REPLAYED
     data = {
         "seq": row.seq,
         "at": row.at,
@@ -265,12 +269,12 @@ def _change_event(row: Any, news: _News, image: PlantImage) -> bytes:
         "cells": [*news.cells, *follow_cells(image, ((point, name) for point, name, _ in news.cells))],
         "closed": row.findings_closed,
         "opened": row.findings_opened,
-        "added": [] if many else came,
+        "added": came,
         "removed": news.removed,
         "racks": [(point, rack_of.get(int(image.module[image.row_of(point)]), 0)) for point in moved],
         "typicals": news.typicals,
     }
-    return event("change", data, row.seq) + (event("reload", {"seq": row.seq}) if news.anew or many else b"")
+    return event("change", data, row.seq) + (event("reload", {"seq": row.seq}) if news.anew else b"")
 
 
 def point_row(image: PlantImage, number: int) -> dict[str, Any]:

@@ -45,11 +45,16 @@ const virtual = useVirtualizer(
     count: props.rows.length,
     getScrollElement: () => box.value,
     estimateSize: () => props.rowHeight,
-    overscan: 12,
+    overscan: 6,
     scrollPaddingStart: 56,
   })),
 )
 const drawn = computed(() => virtual.value.getVirtualItems())
+// Rows that scroll out are drawn over by rows that come in: new elements cost far more than new texts in old ones.
+let most = 1
+const pool = computed(() => (most = Math.max(most, drawn.value.length)))
+// In the order of their elements, so that none is moved about the page: a moved one is styled anew.
+const slots = computed(() => [...drawn.value].sort((a, b) => (a.index % pool.value) - (b.index % pool.value)))
 const grid = useGrid({
   rows: () => props.rows,
   fields: () => props.fields,
@@ -154,6 +159,20 @@ const sortOf = (field: Field) => {
   if (place < 0) return ''
   return (props.sort[place]!.down ? '↓' : '↑') + (props.sort.length > 1 ? place + 1 : '')
 }
+/** What a row is drawn from: scrolling draws again only the rows that come in. */
+function memo(item: { index: number; start: number }) {
+  const row = props.rows[item.index]!
+  const here = item.index === selection.value.active.row
+  const { top, bottom, left, right } = block.value
+  const picked = item.index >= top && item.index <= bottom ? `${left}-${right}` : ''
+  const others =
+    row < 0 ? '' : (plant.othersAt.get(plant.list.ids[row]!) ?? []).map((p) => p.who + p.field).join()
+  return [
+    row, item.index, item.start, props.fields, props.rowHeight, props.groups, picked,
+    here ? selection.value.active.col : -1, here ? editing.value : null, here ? editing.value?.text : '',
+    plant.list.version, plant.findingsOf, plant.waitingSeen, plant.locks, others, plant.session,
+  ] // prettier-ignore
+}
 const othersIn = (row: number, field: string) =>
   (plant.othersAt.get(plant.list.ids[row]!) ?? []).filter((person) => person.field === field)
 
@@ -239,13 +258,19 @@ defineExpose({
     </div>
     <div class="body" :style="{ height: `${virtual.getTotalSize()}px`, width: `${total}px` }">
       <div
-        v-for="item in drawn"
-        :key="item.key as number"
+        v-for="item in slots"
+        :key="item.index % pool"
+        v-memo="memo(item)"
         class="row"
         role="row"
         :aria-rowindex="item.index + 3"
         :class="{ here: item.index === selection.active.row }"
-        :style="{ transform: `translateY(${item.start}px)`, width: `${total}px`, height: `${rowHeight}px` }"
+        :style="{
+          transform: `translateY(${item.start}px)`,
+          width: `${total}px`,
+          height: `${rowHeight}px`,
+          lineHeight: `${rowHeight - 1}px`,
+        }"
       >
         <span
           v-if="rows[item.index]! < 0"
@@ -278,6 +303,7 @@ defineExpose({
                 right: figures(field) || field.kind === 'live',
                 picked: holds(block, item.index, c),
                 active: item.index === selection.active.row && c === selection.active.col,
+                open: editing && item.index === selection.active.row && c === selection.active.col,
                 shared: othersIn(rows[item.index]!, field.name).length,
               },
               marked(rows[item.index]!, field.name),
@@ -501,7 +527,6 @@ defineExpose({
   border-right: 1px solid rgb(var(--v-theme-line));
   border-bottom: 1px solid rgb(var(--v-theme-line));
   background: rgb(var(--v-theme-surface));
-  line-height: v-bind('`${rowHeight - 1}px`');
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
@@ -509,13 +534,12 @@ defineExpose({
 
 .cell.active {
   z-index: 2;
-  overflow: visible;
   outline: 2px solid rgb(var(--v-theme-copper));
   outline-offset: -2px;
 }
 
-.cell.active:not(:has(.editor)) {
-  overflow: hidden;
+.cell.open {
+  overflow: visible;
 }
 
 .right {

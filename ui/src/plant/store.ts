@@ -292,6 +292,10 @@ export const usePlant = defineStore('plant', () => {
     waiting.value.delete(key(point, field))
   }
 
+  /** Grows with each change of what waits: for those who draw from it without looking at every cell. */
+  const waitingSeen = ref(0)
+  onChange(waiting, () => waitingSeen.value++, { deep: true, flush: 'sync' })
+
   const held = computed(() => [...waiting.value.values()].filter((wait) => wait.state === 'held'))
 
   /** Send what waited while the server was away. Cells that others changed meanwhile come back as conflicts. */
@@ -355,7 +359,7 @@ export const usePlant = defineStore('plant', () => {
 
   return {
     list, live, session, plant, findings, findingsOf, waiting, linkUp, ready, notice,
-    locks, people, othersAt, typicalsSeen, setLocks, tell, held, sendHeld, dropHeld,
+    locks, people, othersAt, typicalsSeen, waitingSeen, setLocks, tell, held, sendHeld, dropHeld,
     may, say, enter, load, watch, taken, answered, leftOut, save, drop, waitingAt, turnBack, leave,
   } // prettier-ignore
 })

@@ -115,7 +115,8 @@ def upgrade() -> None:
         sa.Column("done", sa.Float(), nullable=False, server_default="0"), _at("beat"), _text("says", ""),
         sa.Column("sheets", sa.LargeBinary()),
         sa.Column("choices", JSONB(), nullable=False, server_default="{}"),
-        sa.Column("result", sa.LargeBinary()), _key("import_job", "id"),
+        sa.Column("result", sa.LargeBinary()),
+        sa.Column("lines", sa.LargeBinary()), _key("import_job", "id"),
     )  # fmt: skip
     op.create_table(
         "mapping", _text("name"), _text("who"), _at(), sa.Column("columns", JSONB(), nullable=False),
