@@ -58,17 +58,17 @@ def _follows(name: str, station: Station, label: str, says: str, width: int) -> 
 
 def _alarm(level: str) -> tuple[Field, ...]:
     """One alarm of a value: its limit, and how it is judged. Deadband and limit are in the value's unit."""
-    words, short = _LEVEL_WORDS[level], level.upper()
+    words, letters = _LEVEL_WORDS[level], level.upper()
     return (
-        _more(f"alarm_{level}", Station.VALUE, f"alarm {short}", Kind.NUMBER, f"{words} alarm, in the value's unit",
+        _more(f"alarm_{level}", Station.VALUE, f"alarm {letters}", Kind.NUMBER, f"{words} alarm, in the value's unit",
               _ANALOG, headers=(f"alarm {level}", f"{words} alarm", f"{words} limit", f"{level} alarm", f"{level} limit")),
-        _more(f"alarm_{level}_deadband", Station.VALUE, f"{short} deadband", Kind.NUMBER,
+        _more(f"alarm_{level}_deadband", Station.VALUE, f"{letters} deadband", Kind.NUMBER,
               f"how far the value must come back before the {words} alarm ends, in the value's unit", _ANALOG,
               least=0, most=1e12, needs=f"alarm_{level}"),
-        _more(f"alarm_{level}_delay", Station.VALUE, f"{short} delay", Kind.NUMBER,
+        _more(f"alarm_{level}_delay", Station.VALUE, f"{letters} delay", Kind.NUMBER,
               f"how long the limit must be passed before the {words} alarm comes", _ANALOG, least=0, most=86_400,
               unit="s", needs=f"alarm_{level}"),
-        _more(f"alarm_{level}_priority", Station.VALUE, f"{short} priority", Kind.CHOICE,
+        _more(f"alarm_{level}_priority", Station.VALUE, f"{letters} priority", Kind.CHOICE,
               f"how soon somebody must act on the {words} alarm", _ANALOG, choices=PRIORITIES, needs=f"alarm_{level}"),
     )  # fmt: skip
 

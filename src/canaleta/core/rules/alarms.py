@@ -22,9 +22,7 @@ _LIMITS = tuple(f"alarm_{level}" for level in ALARM_LEVELS)
       (*_LIMITS, "value_low", "value_high", "value_form", "value_table"))  # fmt: skip
 def alarms_out_of_order(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Low-low below low below high below high-high, each inside the range that the value shows."""
-    some = np.zeros(len(rows), dtype=bool)
-    for name in _LIMITS:
-        some |= image.filled(name)[rows]
+    some = _suspect(image, rows)
     for row in rows[some].tolist():
         limits = [(name, float(image.number(name)[row])) for name in _LIMITS if image.cells[name][row] is not None]
         for (lower, below), (upper, above) in itertools.pairwise(limits):
@@ -39,6 +37,20 @@ def alarms_out_of_order(image: PlantImage, rows: Rows) -> Iterator[Finding]:
                 low, high = (as_typed(image.text(n, row)) for n in ("value_low", "value_high"))
                 said_ = f"{name[6:].upper()} {as_typed(image.text(name, row))} lies outside the range {low}…{high}"
                 yield _finding(image, row, name, (name,), said_)
+
+
+def _suspect(image: PlantImage, rows: Rows) -> NDArray[np.bool_]:
+    """Rows with a limit out of order or outside the ends of the value: few of the many that have alarms."""
+    ends = np.stack([image.number(name)[rows] for name in ("value_low", "value_high")])
+    least, most = ends.min(axis=0), ends.max(axis=0)
+    out = np.zeros(len(rows), dtype=bool)
+    below = np.full(len(rows), -np.inf)
+    for name in _LIMITS:
+        limit = image.number(name)[rows]
+        with np.errstate(invalid="ignore"):
+            out |= (limit <= below) | (limit < least) | (limit > most)
+        below = np.where(np.isnan(limit), below, limit)
+    return out
 
 
 def _finding(image: PlantImage, row: int, cause: str, names: tuple[str, ...], says: str) -> Finding:
