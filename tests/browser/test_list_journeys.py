@@ -243,3 +243,24 @@ def test_the_list_is_put_up_signed_by_another_and_compared(site: Site) -> None:
     ana.goto(f"{site.address}/list")
     undo(ana)
     expect(cell(ana, 1, "device_high")).to_have_text("600")
+
+
+def test_a_rename_shows_the_texts_that_name_the_point(site: Site) -> None:
+    page = site.enter("ana")
+    type_into(page, 3, "service", "like PT-3107, behind the fan")
+    type_into(page, 1, "tag", "PT-3199")
+    expect(page.get_by_role("heading", name="PT-3107 becomes PT-3199")).to_be_visible()
+    expect(page.locator("aside")).to_contain_text("like PT-3107, behind the fan like PT-3199, behind the fan")
+    page.get_by_role("button", name="rename, and there too").click()
+    expect(cell(page, 3, "service")).to_have_text("like PT-3199, behind the fan")
+    expect(cell(page, 1, "tag")).to_contain_text("PT-3199")
+    for _ in range(2):
+        undo(page)
+    expect(cell(page, 1, "tag")).to_contain_text("PT-3107")
+    expect(cell(page, 3, "service")).to_have_text("combustion air flow")
+
+
+def type_into(page: Page, point: int, field: str, text: str) -> None:
+    cell(page, point, field).click()
+    page.keyboard.type(text)
+    page.keyboard.press("Enter")

@@ -1,11 +1,14 @@
 """Check points, curve, terminals and what is typed at a station."""
 
+from decimal import Decimal
+
 import numpy as np
 import pytest
 from tests.words import plant_of
 
 from canaleta.core.checkpoints import check_points, curve, true_value
 from canaleta.core.entry import read_station
+from canaleta.core.facts import facts_of
 from canaleta.core.fields import Station
 from canaleta.core.text import TextError
 from canaleta.core.wiring import wiring
@@ -85,3 +88,19 @@ def test_states_are_typed_in_words() -> None:
     assert read_station(plant, 0, Station.DEVICE, "open") == 0.0
     with pytest.raises(TextError, match="0 or 1"):
         read_station(plant, 0, Station.VALUE, "maybe")
+
+
+def test_an_alarm_is_told_in_units_on_the_wires_and_in_counts() -> None:
+    """4 to 20 mA on 0 to 32 000 for 0 to 10 bar: 7.5 bar is 16 mA and 24 000 counts."""
+    plant = plant_of("PT-1: 4–20 mA, 0…10 bar, shows 0…10 bar").with_cells(
+        {(0, "alarm_h"): Decimal("7.5"), (0, "alarm_h_deadband"): Decimal("0.5"), (0, "alarm_h_delay"): Decimal(3),
+         (0, "alarm_h_priority"): "high", (0, "bands"): "low < 5 < high"}
+    )  # fmt: skip
+    sections = {section.title: section for section in facts_of(plant, 0)}
+    (row,) = sections["alarms"].rows
+    assert (row.label, row.figure) == ("alarm H", "7.50 bar")
+    assert row.basis == "16.00 mA, count 24\u2009000 · ends at 7.00 bar · after 3 s · high"
+    assert [(r.label, r.figure, r.basis) for r in sections["bands"].rows] == [
+        ("low", "below 5.00 bar", "12.00 mA, count 16\u2009000"),
+        ("high", "from 5.00 bar", "12.00 mA, count 16\u2009000"),
+    ]

@@ -6,6 +6,7 @@ The check lets them work for some seconds; `check --long` for three minutes.
 from __future__ import annotations
 
 import contextlib
+import http.client
 import json
 import os
 import random
@@ -72,7 +73,7 @@ class Hand:
                 cells = json.load(refused).get("cells") or [{}]
                 if refused.code == 409 and cells[0].get("theirs") is not None:
                     self.known[where] = cells[0]["theirs"]
-            except (urllib.error.URLError, ConnectionError, TimeoutError, OSError):
+            except (urllib.error.URLError, http.client.HTTPException, ValueError, TimeoutError, OSError):
                 # The answer was lost with the worker: the edit is in or it is not, and the next try tells.
                 self.unsure.add(text)
                 time.sleep(0.2)

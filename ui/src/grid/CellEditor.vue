@@ -57,8 +57,11 @@ function key(event: KeyboardEvent) {
     const count = offered.value.length
     marked.value = (marked.value + step + count) % count
     items.value[marked.value]?.scrollIntoView({ block: 'nearest' })
-  } else if (event.key === 'Enter') accept(event.ctrlKey ? 'all' : 'down')
-  else if (event.key === 'Tab') {
+  } else if (event.key === 'Enter') {
+    // Else this very key would press whatever has the focus next.
+    event.preventDefault()
+    accept(event.ctrlKey ? 'all' : 'down')
+  } else if (event.key === 'Tab') {
     event.preventDefault()
     accept(event.shiftKey ? 'left' : 'right')
   } else if (event.key === 'Escape') {

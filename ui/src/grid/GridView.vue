@@ -24,8 +24,10 @@ const props = withDefaults(
     groups?: Group[]
     sort?: { field: string; down?: boolean }[]
     rowHeight?: number
+    /** Told of a new tag before it is saved; true if it is taken care of. */
+    rename?: (rename: { point: number; was: string; text: string }) => boolean
   }>(),
-  { groups: () => [], sort: () => [], rowHeight: 25 },
+  { groups: () => [], sort: () => [], rowHeight: 25, rename: () => false },
 )
 const emit = defineEmits<{
   select: [selection: { point: number; field: string; cells: number; points: number[] }]
@@ -69,6 +71,7 @@ const grid = useGrid({
   find: () => emit('find'),
   turn: (row) => emit('turn', props.groups[-1 - row]!.text),
   more: (rows) => emit('more', rows),
+  rename: (rename) => props.rename(rename),
 })
 const { selection, block, editing, activeField, activePoint, editable } = grid
 

@@ -46,6 +46,7 @@ function desk(role: 'engineer' | 'reader' = 'engineer') {
     open: (point) => opened.push(point),
     find: () => undefined,
     turn: () => undefined,
+    rename: () => false,
     more: (lines) => beyond.push(...lines),
   })
   const press = (...keys: string[]) => {

@@ -25,6 +25,8 @@ export interface GridPlace {
   find: () => void
   /** Open or close the group whose head stands in this row. */
   turn: (row: number) => void
+  /** Whether a new tag is taken care of elsewhere, because the old one stands in other texts. */
+  rename: (rename: { point: number; was: string; text: string }) => boolean
   /** Lines pasted below the last row: texts by field. */
   more: (rows: Record<string, string>[]) => void
 }
@@ -98,7 +100,14 @@ export function useGrid(place: GridPlace) {
     const field = activeField.value.name
     const wait = plant.waitingAt(activePoint.value, field)
     const was = wait?.state === 'conflict' ? (wait.theirs ?? '') : plant.list.text(field, activeRow.value)
-    void plant.save([{ point: activePoint.value, field, was, text: now.text }])
+    const point = activePoint.value
+    const asked =
+      field === 'tag' &&
+      now.text.trim() &&
+      now.text !== was &&
+      place.rename({ point, was, text: now.text.trim() })
+    if (asked) return
+    void plant.save([{ point, field, was, text: now.text }])
     if (where === 'down') go(moved(selection.value, 'ArrowDown', extent.value))
     if (where === 'right' || where === 'left') go(tabbed(selection.value, extent.value, where === 'left'))
     if (where !== 'stay') place.focus()

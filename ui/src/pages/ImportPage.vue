@@ -30,6 +30,8 @@ const targets = shallowRef<Schemas['TargetOut'][]>([])
 const kept = shallowRef<string[]>([])
 const mapping = ref('')
 const over = ref(false)
+/** A choice is on its way: what is shown is not what it will be. */
+const choosing = ref(false)
 let timer: ReturnType<typeof setTimeout> | undefined
 
 void ask(api.GET('/api/mappings')).then((answer) => {
@@ -106,6 +108,7 @@ async function page() {
 
 async function choose(part: Partial<Schemas['Choices']>) {
   if (!job.value || !choices.value) return
+  choosing.value = true
   heard(
     await ask(
       api.PUT('/api/imports/{job}/choices', {
@@ -114,6 +117,7 @@ async function choose(part: Partial<Schemas['Choices']>) {
       }),
     ),
   )
+  choosing.value = false
 }
 
 function take(column: number, target: string) {
@@ -183,7 +187,9 @@ function dropped(event: DragEvent) {
           type="button"
           class="act main"
           :disabled="
-            !!job.says || !(counts?.added || counts?.changed || (choices?.gone && counts?.unmatched))
+            choosing ||
+            !!job.says ||
+            !(counts?.added || counts?.changed || (choices?.gone && counts?.unmatched))
           "
           @click="apply"
         >

@@ -10,17 +10,20 @@ import GonePanel from '../parts/list/GonePanel.vue'
 import KeysPanel from '../parts/list/KeysPanel.vue'
 import LockPanel from '../parts/list/LockPanel.vue'
 import NewPanel from '../parts/list/NewPanel.vue'
+import RenamePanel from '../parts/list/RenamePanel.vue'
 import ReplacePanel from '../parts/list/ReplacePanel.vue'
 import ToolStrip from '../parts/list/ToolStrip.vue'
 import TypicalsPanel from '../parts/list/TypicalsPanel.vue'
 import ViewsPanel from '../parts/list/ViewsPanel.vue'
+import { ask, api } from '../api/client'
+import { mentions } from '../plant/rename'
 import { grouped, sorted, type Group } from '../plant/order'
 import { exportList } from '../plant/exportList'
 import { usePlant } from '../plant/store'
 import { useSearch } from '../plant/useSearch'
 import { ROW_HEIGHT, useViews } from '../plant/views'
 
-type Panel = '' | 'new' | 'replace' | 'columns' | 'views' | 'typicals' | 'lock' | 'gone' | 'keys'
+type Panel = '' | 'rename' | 'new' | 'replace' | 'columns' | 'views' | 'typicals' | 'lock' | 'gone' | 'keys'
 
 const plant = usePlant()
 const views = useViews()
@@ -114,6 +117,22 @@ function more(lines: Record<string, string>[]) {
   panel.value = 'new'
 }
 
+const renaming = shallowRef<{ point: number; was: string; text: string } | null>(null)
+/** A tag that other texts name is not changed before one has seen them. */
+function rename(asked: { point: number; was: string; text: string }): boolean {
+  if (!mentions(plant.list, asked).length) return false
+  renaming.value = asked
+  panel.value = 'rename'
+  return true
+}
+
+// How far the list is from what was issued last.
+const issue = ref({ mark: '', changed: 0 })
+async function askIssue() {
+  const answer = await ask(api.GET('/api/revisions'))
+  if (answer.data) issue.value = { mark: answer.data.issued, changed: answer.data.changed }
+}
+
 function shut() {
   panel.value = ''
   pasted.value = []
@@ -183,8 +202,12 @@ onBeforeRouteLeave(() => clearTimeout(noted))
 onMounted(() => {
   addEventListener('keydown', anywhere, { capture: true })
   void views.load()
+  void askIssue()
   grid.value?.focus()
-  telling = setInterval(() => chosen.value && plant.tell(chosen.value.point, chosen.value.field), 10_000)
+  telling = setInterval(() => {
+    if (issue.value.mark) void askIssue()
+    if (chosen.value) plant.tell(chosen.value.point, chosen.value.field)
+  }, 10_000)
 })
 onUnmounted(() => {
   clearTimeout(noted)
@@ -203,7 +226,11 @@ onUnmounted(() => {
       :shown="count"
       :notes="notes"
       @enter="grid?.focus()"
-    />
+    >
+      <router-link v-if="issue.mark" to="/revisions" class="chip" :class="{ settle: issue.changed }">{{
+        issue.changed ? `▲ ${issue.changed} changed since ${issue.mark}` : `as issued, ${issue.mark}`
+      }}</router-link>
+    </TopBar>
     <ToolStrip :panel="panel" @show="show($event as Panel)" @series="grid?.countOn()" @out="save" />
     <div class="work" :class="{ beside: panel }">
       <GridView
@@ -220,6 +247,7 @@ onUnmounted(() => {
         @find="bar?.focus()"
         @turn="turn"
         @more="more"
+        :rename="rename"
         @sort="views.sortBy"
         @width="views.width"
         @reorder="(field, after) => views.show(field, true, after)"
@@ -250,6 +278,7 @@ onUnmounted(() => {
           :points="chosen?.points ?? []"
           @shut="shut"
         />
+        <RenamePanel v-else-if="panel === 'rename' && renaming" :rename="renaming" @shut="shut" />
         <ColumnsPanel v-else-if="panel === 'columns'" @shut="shut" />
         <ViewsPanel v-else-if="panel === 'views'" :find="query" @shut="shut" />
         <TypicalsPanel v-else-if="panel === 'typicals'" :chosen="chosen?.point ?? null" @shut="shut" />

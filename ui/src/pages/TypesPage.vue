@@ -123,9 +123,10 @@ function take() {
 }
 
 onMounted(async () => {
+  // A blank form is there at once, and what is typed into it stays when the types come.
+  if (!key.value) start()
   await read()
   if (key.value) choose(key.value)
-  else start()
 })
 </script>
 

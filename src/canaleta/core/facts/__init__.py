@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from canaleta.core.facts import channel, discrete, loop, scaling, status, temperature
+from canaleta.core.facts import alarms, channel, discrete, loop, scaling, status, temperature
 from canaleta.core.facts.base import Row, Section
 from canaleta.core.image import PlantImage
 from canaleta.core.joints.base import PathRows
@@ -26,7 +26,14 @@ _OF_FAMILY = {
     Family.CONTACT: (discrete.agreement_of, discrete.truth, discrete.watching, loop.moving),
 }  # fmt: skip
 
-_OF_EVERY = (channel.open_circuit, channel.filtering, channel.addresses, status.status_bit)
+_OF_EVERY = (
+    alarms.alarms,
+    alarms.bands,
+    channel.open_circuit,
+    channel.filtering,
+    channel.addresses,
+    status.status_bit,
+)
 """What the channel itself has to say, whatever is on it."""
 
 

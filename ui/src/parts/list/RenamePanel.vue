@@ -1,0 +1,54 @@
+<script setup lang="ts">
+/** A rename, before it is done: where else the old name stands, in texts of this and other points. */
+import { computed, onMounted, ref } from 'vue'
+import type { Schemas } from '../../api/client'
+import { usePlant } from '../../plant/store'
+import { useViews } from '../../plant/views'
+import { mentions } from '../../plant/rename'
+import PanelHead from './PanelHead.vue'
+
+const props = defineProps<{ rename: { point: number; was: string; text: string } }>()
+const emit = defineEmits<{ shut: [] }>()
+const plant = usePlant()
+const views = useViews()
+const main = ref<HTMLButtonElement | null>(null)
+const found = computed(() => (void plant.list.version, mentions(plant.list, props.rename)))
+const meaning = computed(() => plant.list.text('meaning', plant.list.row(props.rename.point) ?? -1))
+onMounted(() => main.value?.focus())
+
+async function go(also: boolean) {
+  const { point, was, text } = props.rename
+  const edits: Schemas['EditIn'][] = [{ point, field: 'tag', was, text }]
+  if (also) edits.push(...found.value.map(({ row, ...edit }) => ({ ...edit, point: plant.list.ids[row]! })))
+  if (!(await plant.save(edits, 'renamed', also)))
+    plant.say(
+      `${was} is ${text} now${also ? `, also in ${found.value.length || edits.length - 1} texts` : ''} · Ctrl+Z takes it back`,
+    )
+  emit('shut')
+}
+</script>
+
+<template>
+  <PanelHead :title="`${rename.was} becomes ${rename.text}`" @shut="emit('shut')" />
+  <p class="small quiet">its letters said: {{ meaning || 'nothing known' }}</p>
+  <p>
+    The name also stands in {{ found.length }} text{{ found.length === 1 ? '' : 's' }}. History, issues and
+    test records keep the old one.
+  </p>
+  <p v-for="one in found.slice(0, 30)" :key="`${one.row}${one.field}`" class="small">
+    <span class="figure">{{ plant.list.text('tag', one.row) }}</span>
+    {{ views.fields.get(one.field)?.label }}: <s class="quiet">{{ one.was }}</s> {{ one.text }}
+  </p>
+  <p v-if="found.length > 30" class="small quiet">and {{ found.length - 30 }} more</p>
+  <p class="keys">
+    <button ref="main" type="button" class="act main" @click="go(true)">rename, and there too</button>
+    <button type="button" class="act" @click="go(false)">rename alone</button>
+    <button type="button" class="act" @click="emit('shut')">leave it</button>
+  </p>
+</template>
+
+<style scoped>
+p {
+  margin: 0 0 4px;
+}
+</style>
