@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -201,7 +202,12 @@ class PlantImage:
 
     def with_points(self, added: Mapping[int, Mapping[str, Stored]], removed: Iterable[int] = ()) -> PlantImage:
         """The image with points added, each in its place by its identity, and some taken away."""
-        stay = np.flatnonzero(~np.isin(self.ids, list(removed)))
+        gone = list(removed)
+        stay = np.flatnonzero(~np.isin(self.ids, gone))
+        # Where nobody goes, columns are joined as they are: picking rows copies every cell of every column.
+        left: Callable[[NDArray[Any]], NDArray[Any]] = (
+            (lambda column: column[stay]) if gone else (lambda column: column)
+        )
         filled = {name for values in added.values() for name, value in values.items() if value is not None}
         cells, new = {}, {}
         for name, column in self.cells.items():
@@ -213,10 +219,10 @@ class PlantImage:
             if column.strides == (0,) and name not in filled:
                 cells[name] = _nothing(len(stay) + len(added))
             else:
-                cells[name] = np.concatenate((column[stay], new[name]))
-        ids = np.concatenate((self.ids[stay], np.array(list(added), dtype=np.int64)))
+                cells[name] = np.concatenate((left(column), new[name]))
+        ids = np.concatenate((left(self.ids), np.array(list(added), dtype=np.int64)))
         kept = {
-            name: np.concatenate((column[stay], self._derive(name, new, _ALL))) for name, column in self._kept.items()
+            name: np.concatenate((left(column), self._derive(name, new, _ALL))) for name, column in self._kept.items()
         }
         if len(added) and len(stay) and min(added) < ids[len(stay) - 1]:
             # A point that comes back takes its place among the others by its identity.

@@ -28,8 +28,8 @@ MOST_ROWS = 200_000
 MOST_COLUMNS = 300
 MOST_CELL = 4_000
 MOST_PAGES = 40
-MEMORY = 2 * 1024 * 1024 * 1024
-SECONDS = 60
+MEMORY = 1024 * 1024 * 1024
+SECONDS = 30
 _CHUNK = 1 << 20
 _FAR_COLUMN = re.compile(rb'<c r="(?:[A-Z]{3}|[L-Z][A-Z]|K[O-Z])\d')
 """A cell beyond column KN, which is the 300th."""
