@@ -20,10 +20,33 @@ def test_a_range_is_told_as_one_thing_with_what_moves() -> None:
     assert [cell[0] for cell in found.cells] == ["device_high", "value_high"]
 
 
-def test_both_ends_of_a_range_move_all_five_check_points() -> None:
+@pytest.mark.parametrize(
+    ("change", "moves"),
+    [
+        # 0…6 to −1…10: every part of span is another pressure; the scaling stands, and so do the alarms on the wires.
+        ({"device_low": "-1", "device_high": "10"}, "five check points move"),
+        ({"device_high": "10"}, "four check points move"),
+        # −6…6 of 0…6: 6 bar stays at the top.
+        ({"device_low": "-6"}, "four check points move"),
+        # 1…5 bar in place of 0…6: the middle stays where it was.
+        ({"device_low": "1", "device_high": "5"}, "four check points move"),
+        ({"device_unit": "kPa"}, "five check points move"),
+        # The scaling alone: 5 and 5.5 bar lie elsewhere on the wires, the device is checked as before.
+        ({"value_high": "10"}, "two alarms move"),
+        # Turned about 5 bar, which stays where it was: 0…6 has it at 5/6 of span, −25…11 as well.
+        ({"value_low": "-25", "value_high": "11"}, "one alarm moves"),
+        ({"value_law": "square root"}, "values on the way move"),
+        ({"alarm_h": "4"}, ""),
+    ],
+)
+def test_what_moves_is_counted(change: dict[str, str], moves: str) -> None:
+    (found,) = differences({1: PT}, {1: PT | change})
+    assert found.moves == moves
+
+
+def test_both_ends_of_a_range_are_told_together() -> None:
     (found,) = differences({1: PT}, {1: PT | {"device_low": "-1", "device_high": "10"}})
     assert found.words == ("range 0…6 → −1…10 bar",)
-    assert found.moves == "two alarms and five check points move"
 
 
 @pytest.mark.parametrize(

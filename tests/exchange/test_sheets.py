@@ -101,3 +101,30 @@ def test_the_child_reads_what_the_reader_reads() -> None:
     data = workbook([["tag", "service"], ["T-1", "größe"]])
     assert read_apart(data) == read_book(data)
     assert read_apart(b"tag;service\nT-1;x\n") == read_book(b"tag;service\nT-1;x\n")
+
+
+def test_an_open_document_sheet_is_read_as_well() -> None:
+    cells = [["tag", "service"], ["PT-1", "gas"]]
+    rows = "".join(
+        "<table:table-row>"
+        + "".join(
+            f'<table:table-cell office:value-type="string"><text:p>{c}</text:p></table:table-cell>' for c in row
+        )
+        + "</table:table-row>"
+        for row in cells
+    )
+    names = "".join(
+        f' xmlns:{short}="urn:oasis:names:tc:opendocument:xmlns:{short}:1.0"' for short in ("office", "table", "text")
+    )
+    content = (
+        f'<?xml version="1.0"?><office:document-content{names} office:version="1.2"><office:body><office:spreadsheet>'
+        f'<table:table table:name="points">{rows}</table:table></office:spreadsheet></office:body></office:document-content>'
+    )
+    files = {
+        "mimetype": b"application/vnd.oasis.opendocument.spreadsheet",
+        "content.xml": content.encode(),
+        "META-INF/manifest.xml": b'<?xml version="1.0"?><manifest:manifest '
+        b'xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0"/>',
+    }
+    (page,) = read_apart(zipped(files))
+    assert (page.name, page.rows) == ("points", (("tag", "service"), ("PT-1", "gas")))

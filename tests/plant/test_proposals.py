@@ -55,6 +55,9 @@ def ana(database: Database) -> Desk:
 
 def test_the_demo_plant_is_wrong_where_it_is_meant_to_be(ana: Desk) -> None:
     assert ana.findings() == ["R07:1", *ELECTRICAL, "R11:2:value"]
+    with ana.engine.connect() as connection:
+        of_plant = [body["key"] for body in stored_findings(connection) if not body["cells"]]
+    assert of_plant == ["R25:GL-1:TI", "R25:KC-1:TI", "R25:KC-2:PI", "R25:SD-1:PI", "R25:SD-1:TI"]
 
 
 def test_an_edit_is_one_change_set_with_who_was_and_becomes(ana: Desk) -> None:

@@ -8,11 +8,12 @@ from collections.abc import Callable
 from typing import Any
 
 import pytest
-from flask_openapi3.openapi import OpenAPI
+from sqlalchemy import insert
 from tests.conftest import Database
 from tests.web.conftest import Person
 
 from canaleta.exchange.sheets import read_book
+from canaleta.plant import tables as t
 from canaleta.plant.keeper import PlantKeeper
 
 Who = Callable[[str], Person]
@@ -144,10 +145,26 @@ def test_what_is_shown_goes_out_in_its_order_and_nothing_in_it_is_computed(perso
     assert engineer.send("POST", "/api/export", {"fields": ["nothing"]}).status_code == 422
 
 
-def test_spares_are_told_and_never_blank(person: Who, app: OpenAPI) -> None:
+def test_spares_are_told_and_never_blank(person: Who, database: Database) -> None:
     rows = {page.name: page for page in read_book(exported(person("reader"), {"fields": ["tag"]}).data)}[
         "spares"
     ].rows
     assert rows[0] == ("channel", "module", "spare")
     assert {row[2] for row in rows[1:]} <= {"free", "spare", "wired spare"}
-    assert ("KC-2·1·2·8", "AI-8 U/I", "free") in rows or any(row[0] == "KC-2·1·2·8" for row in rows)
+    with database.engine.connect() as connection:
+        image = PlantKeeper(database.engine).caught_up(connection)
+    seats = sum(image.layout.type_of(m).channels for m in image.layout.modules)
+    assert len(rows) - 1 == seats - int(image.landed.sum()), "every channel that no point holds, and no other"
+
+
+def test_one_person_has_two_lists_at_work_at_most(person: Who, database: Database) -> None:
+    ana = person("technician")
+    with database.engine.begin() as connection:
+        connection.execute(
+            insert(t.import_job), [{"who": "technician", "name": "x", "state": "reading"} for _ in range(2)]
+        )
+    refused = ana.send("POST", "/api/imports/text", {"text": LIST})
+    assert (refused.status_code, refused.json["title"]) == (429, "two of your lists are still at work")
+    assert begun(person("engineer"))["state"] == "ready", "others are not held up"
+    ana.send("DELETE", "/api/imports/1")
+    assert begun(ana)["state"] == "ready"

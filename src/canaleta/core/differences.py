@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 
 from canaleta.core.field import Field
 from canaleta.core.field_table import ALARM_LEVELS, FIELDS
@@ -20,13 +21,13 @@ _RANGES: dict[str, tuple[str, str, str]] = {
     "signal range": ("signal_low", "signal_high", ""),
 }
 _FIELD = {field.name: field for field in FIELDS}
-_MOVES_VALUES = frozenset(
-    ("device_low", "device_high", "device_unit", "value_low", "value_high", "value_unit", "value_law", "device_law",
-     "signal", "mode", "counts_low", "counts_high", "slope", "offset", "factors", "value_table", "device_table",
-     "curve_table", "shunt_ohm")
+_BENDS = frozenset(
+    ("value_law", "device_law", "signal", "mode", "counts_low", "counts_high", "slope", "offset", "factors", "value_table",
+     "device_table", "curve_table", "shunt_ohm")
 )  # fmt: skip
-CHECK_POINTS = 5
-"""Points of span that a loop is checked at: 0, 25, 50, 75, 100 %."""
+_MOVES_VALUES = _BENDS | {f"{side}_{end}" for side in ("device", "value") for end in ("low", "high", "unit")}
+_SHARES = (Fraction(0), Fraction(1, 4), Fraction(1, 2), Fraction(3, 4), Fraction(1))
+"""Parts of span that a loop is checked at."""
 
 
 @dataclass(frozen=True)
@@ -107,18 +108,48 @@ def _label(field: Field) -> str:
 
 
 def _moves(was: Cells, becomes: Cells, cells: Sequence[tuple[str, str, str]]) -> str:
-    """What lies elsewhere on the wires because the value is scaled another way."""
-    if not {name for name, _, _ in cells} & _MOVES_VALUES:
+    """What lies elsewhere because of it: check points of the device's range, limits on the way to the value."""
+    names = {name for name, _, _ in cells}
+    if not names & _MOVES_VALUES:
         return ""
-    alarms = sum(bool(becomes.get(f"alarm_{level}")) for level in ALARM_LEVELS)
-    switch = sum(bool(becomes.get(name)) for name in ("on_at", "off_at"))
-    parts = [_many(alarms, "alarm")] if alarms else []
-    parts += [_many(switch, "threshold")] if switch else []
-    parts += ["its bands"] if becomes.get("bands") else []
-    # The ends of the range stay at the ends of the signal; what lies between them is another value.
-    ends = all(was.get(name) != becomes.get(name) for name in ("device_low", "device_high"))
-    parts.append(_many(CHECK_POINTS if ends else CHECK_POINTS - 1, "check point"))
-    return f"{' and '.join([', '.join(parts[:-1]), parts[-1]] if len(parts) > 1 else parts)} move"
+    points = _check_points_moved(_ends(was, "device"), _ends(becomes, "device"))
+    then, now = _ends(was, "value"), _ends(becomes, "value")
+    parts = []
+    if then is not None and now is not None and then != now:
+        limits = [becomes[f"alarm_{level}"] for level in ALARM_LEVELS if becomes.get(f"alarm_{level}")]
+        switch = [becomes[name] for name in ("on_at", "off_at") if becomes.get(name)]
+        for what, texts in (("alarm", limits), ("threshold", switch)):
+            moved = sum(_share(Fraction(text), then) != _share(Fraction(text), now) for text in texts)
+            parts += [_many(moved, what)] if moved else []
+        parts += ["its bands"] if becomes.get("bands") else []
+    parts += [_many(points, "check point")] if points else []
+    if not parts:
+        # Law, signal, mode and the like bend the way between: how far is told by the preview of the change itself.
+        return "values on the way move" if names & _BENDS else ""
+    several = len(parts) > 1 or parts[0].split()[0] not in ("one",)
+    return f"{' and '.join([', '.join(parts[:-1]), parts[-1]] if len(parts) > 1 else parts)} {'move' if several else 'moves'}"
+
+
+def _ends(cells: Cells, side: str) -> tuple[Fraction, Fraction, str] | None:
+    low, high = cells.get(f"{side}_low", ""), cells.get(f"{side}_high", "")
+    return (Fraction(low), Fraction(high), cells.get(f"{side}_unit", "")) if low and high else None
+
+
+def _share(value: Fraction, ends: tuple[Fraction, Fraction, str]) -> Fraction | None:
+    """Where a value lies between the ends, and so on the wires; None without a span."""
+    low, high, _ = ends
+    return (value - low) / (high - low) if high != low else None
+
+
+def _check_points_moved(
+    was: tuple[Fraction, Fraction, str] | None, becomes: tuple[Fraction, Fraction, str] | None
+) -> int:
+    """How many parts of span are another quantity now; all where the unit is another."""
+    if was is None or becomes is None or was == becomes:
+        return 0
+    if was[2] != becomes[2]:
+        return len(_SHARES)
+    return sum(was[0] + s * (was[1] - was[0]) != becomes[0] + s * (becomes[1] - becomes[0]) for s in _SHARES)
 
 
 def _many(count: int, what: str) -> str:

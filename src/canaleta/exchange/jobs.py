@@ -27,13 +27,19 @@ from canaleta.plant import tables as t
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.locks import LockedError
 
-__all__ = ["Job", "Jobs", "keep_mapping", "kept_mappings"]
+__all__ = ["Job", "Jobs", "TooManyJobsError", "keep_mapping", "kept_mappings"]
 
 log = logging.getLogger("import")
 BUSY = ("reading", "planning", "taking in")
 SILENT_S = 90
 """How long a job may say nothing, as it does while its change set is written, before it counts as dead."""
 KEPT_HOURS = 24
+MOST_OF_ONE = 2
+"""Lists that one person may have at work at once: each reads its file in a process of its own."""
+
+
+class TooManyJobsError(RuntimeError):
+    """This person's lists are at work already."""
 
 
 class StoppedError(Exception):
@@ -62,8 +68,12 @@ class Jobs:
         self._plans: dict[int, tuple[str, ListPlan]] = {}
 
     def start(self, who: str, name: str, data: bytes) -> int:
-        """Begin with a file; the number of the job."""
+        """Begin with a file; the number of the job. Raises TooManyJobsError."""
         with self._engine.begin() as connection:
+            alive = t.import_job.c.beat > func.now() - text(f"interval '{SILENT_S} seconds'")
+            at_work = select(func.count()).where(t.import_job.c.who == who, t.import_job.c.state.in_(BUSY), alive)
+            if connection.execute(at_work).scalar_one() >= MOST_OF_ONE:
+                raise TooManyJobsError
             old = func.now() - text(f"interval '{KEPT_HOURS} hours'")
             connection.execute(delete(t.import_job).where(t.import_job.c.at < old))
             row = insert(t.import_job).values(who=who, name=name[:120], state="reading").returning(t.import_job.c.id)

@@ -17,7 +17,7 @@ from canaleta.core.occupancy import counted, used_channels
 from canaleta.exchange import list_out
 from canaleta.exchange.bring_in import Choices
 from canaleta.exchange.headings import PARTS
-from canaleta.exchange.jobs import BUSY, Job, keep_mapping, kept_mappings
+from canaleta.exchange.jobs import BUSY, Job, TooManyJobsError, keep_mapping, kept_mappings
 from canaleta.exchange.project import Project, project_of, written_project
 from canaleta.plant import tables as t
 from canaleta.plant.findings import stored_findings
@@ -218,14 +218,14 @@ def export(body: ExportIn) -> Response:
 def bring_file(form: ListFile) -> Response:
     """Begin with a file; what comes of it is asked by its number."""
     data = form.file.read()
-    return _told(shared().jobs.start(session_now().account, form.file.filename or "a list", data))
+    return _begun(form.file.filename or "a list", data)
 
 
 @api.post("/imports/text", responses={200: JobOut})
 @needs("edit")
 def bring_text(body: ListText) -> Response:
     """Begin with pasted text."""
-    return _told(shared().jobs.start(session_now().account, "pasted text", body.text.encode()))
+    return _begun("pasted text", body.text.encode())
 
 
 @api.get("/imports/<int:job>", responses={200: JobOut})
@@ -333,6 +333,15 @@ def _mappings() -> Response:
     targets = [{"name": f.name, "label": f"{f.station.lower()} {f.label}"} for f in STORED]
     targets += [{"name": part, "label": part} for part in PARTS]
     return jsonify({"mappings": names, "targets": targets})
+
+
+def _begun(name: str, data: bytes) -> Response:
+    try:
+        return _told(shared().jobs.start(session_now().account, name, data))
+    except TooManyJobsError as full:
+        raise ProblemError(
+            429, "two of your lists are still at work", "nothing was begun", "wait for one of them, or call it off"
+        ) from full
 
 
 def _mine(number: int) -> Job:
