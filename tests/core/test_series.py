@@ -11,8 +11,8 @@ from canaleta.core.bands import bands_of, read_bands
 from canaleta.core.conventions import Conventions
 from canaleta.core.fields import field_named, read_cell
 from canaleta.core.follows import follow_cells, followed_by
-from canaleta.core.series import continued, counted_on
-from canaleta.core.tags import has_shape, own_letters, read_tag
+from canaleta.core.series import continued, counted_on, next_tag
+from canaleta.core.tags import has_shape, letters_there_are, own_letters, read_tag
 from canaleta.core.text import TextError
 
 PLANT = plant_of("PT-3107: 4–20 mA, 0…600 mbar", "PSL-3101: contact NO", "TE-2101: TC K, on TC-1·1·3·4")
@@ -82,6 +82,28 @@ def test_the_letters_of_a_tag_in_words(tag: str, meaning: str, loop: str, functi
     read = read_tag(tag)
     assert read is not None
     assert (read.meaning, read.loop, read.function) == (meaning, loop, function)
+
+
+def test_letters_put_together_say_what_their_parts_say() -> None:
+    there = letters_there_are({})
+    for variable in "PTLF":
+        for function in ("T", "E", "I"):
+            read = read_tag(f"{variable}{function}-1")
+            assert read is not None
+            assert read.meaning == f"{there.variables[variable]} {there.functions[function]}"
+    assert read_tag("PDT-1").meaning == f"pressure {there.modifiers['D']} transmitter"  # type: ignore[union-attr]
+    assert read_tag("LSH-1").meaning == f"level switch, {there.levels['H']}"  # type: ignore[union-attr]
+
+
+@pytest.mark.parametrize(
+    ("tags", "letters", "follows"),
+    [
+        (["PT-9", "PT-10", "TT-99", None, "PTX-50"], "PT", "PT-11"), ([], "PT", "PT-1"), (["21-PT-007"], "PT", "21-PT-008"),
+        (["PT"], "PT", "PT-1"),
+    ],
+)  # fmt: skip
+def test_the_next_tag_goes_on_from_the_highest_number(tags: list[str | None], letters: str, follows: str) -> None:
+    assert next_tag(tags, letters) == follows
 
 
 def test_the_plants_own_letters_win() -> None:

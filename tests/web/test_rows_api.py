@@ -163,3 +163,20 @@ def test_a_set_of_thousands_is_told_by_its_first_and_their_number(person: Who) -
     ana.send("POST", "/api/points", {"count": 500, "cells": {"tag": "X-1"}})
     first = ana.get("/api/history").json["sets"][0]
     assert (first["count"], len(first["cells"])) == (500, 60)
+
+
+def test_letters_are_put_together_with_what_they_say_and_the_next_tag(person: Who) -> None:
+    engineer = person("engineer")
+    there = engineer.get("/api/tag-letters").json
+    assert (there["variables"]["P"], there["functions"]["T"], there["levels"]["H"]) == (
+        "pressure",
+        "transmitter",
+        "high",
+    )
+    told = engineer.get("/api/tag-letters/meaning?letters=psl").json
+    assert told == {"meaning": "pressure switch, low", "tag": "PSL-3105"}
+    edit = {"name": "tag_letters", "was": "", "text": "PSL gas pressure guard"}
+    assert engineer.send("POST", "/api/conventions", {"edits": [edit]}).status_code == 200
+    assert engineer.get("/api/tag-letters").json["own"] == {"PSL": "gas pressure guard"}
+    assert engineer.get("/api/tag-letters/meaning?letters=PSL").json["meaning"] == "gas pressure guard"
+    assert engineer.get("/api/tag-letters/meaning?letters=P9").status_code == 422

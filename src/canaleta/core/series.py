@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from decimal import Decimal
 
 from canaleta.core.field import Field, Kind
 from canaleta.core.image import PlantImage
+from canaleta.core.tags import letters_of
 from canaleta.core.text import TextError, plain, read_number
 
-__all__ = ["MOST", "continued", "counted_on"]
+__all__ = ["MOST", "continued", "counted_on", "next_tag"]
 
 MOST = 20_000
 _RUN = re.compile(r"\d+")
@@ -53,6 +54,15 @@ def counted_on(texts: Sequence[str], count: int) -> list[str]:
             at = end
         out.append(text + last[at:])
     return out
+
+
+def next_tag(tags: Iterable[str | None], letters: str) -> str:
+    """The tag after the highest-numbered one with these letters, in its own way of writing; LETTERS-1 if there is none."""
+    alike = [tag for tag in tags if tag and letters_of(tag) == letters and _RUN.search(tag)]
+    if not alike:
+        return f"{letters}-1"
+    last = max(alike, key=lambda tag: int(_RUN.findall(tag)[-1]))
+    return counted_on([last], 1)[0]
 
 
 def _steps(texts: Sequence[str], runs: list[tuple[int, int, int]], last: str) -> list[int]:

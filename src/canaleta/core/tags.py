@@ -14,7 +14,17 @@ from functools import lru_cache
 
 from canaleta.core.text import TextError
 
-__all__ = ["Tag", "function_of", "has_shape", "letters_of", "own_letters", "read_tag", "shape_of"]
+__all__ = [
+    "Letters",
+    "Tag",
+    "function_of",
+    "has_shape",
+    "letters_of",
+    "letters_there_are",
+    "own_letters",
+    "read_tag",
+    "shape_of",
+]
 
 _VARIABLE = {
     "A": "analysis", "B": "burner", "C": "conductivity", "D": "density", "E": "voltage", "F": "flow", "G": "gauging",
@@ -71,6 +81,23 @@ def letters_of(text: str) -> str:
     """The letters that a tag begins with, "" if it does not; without looking at the rest of it."""
     found = _BEGIN.match(text)
     return found[1].upper() if found else ""
+
+
+@dataclass(frozen=True)
+class Letters:
+    """What letters there are to build a tag of: {letter: word}. own: groups with a meaning of the plant's own."""
+
+    variables: Mapping[str, str]
+    modifiers: Mapping[str, str]
+    functions: Mapping[str, str]
+    levels: Mapping[str, str]
+    own: Mapping[str, str]
+
+
+def letters_there_are(own: Mapping[str, str]) -> Letters:
+    """The letters of ISA-5.1 by their place in a tag, and the plant's own groups."""
+    last = {letter: noun for letter, (_, noun) in _FUNCTION.items()}
+    return Letters(_VARIABLE, _MODIFIER, last, _LEVEL, own)
 
 
 def read_tag(text: str, own: Mapping[str, str] | None = None) -> Tag | None:

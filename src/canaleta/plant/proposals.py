@@ -6,13 +6,12 @@ that stood decides a conflict. Applying takes the plant's lock, so that there is
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
-from sqlalchemy import Connection, Engine, bindparam, delete, func, insert, select, text, update
+from sqlalchemy import Connection, Engine, delete, func, insert, select, update
 
-from canaleta.core.convention_fields import convention_texts
 from canaleta.core.conventions import Conventions
 from canaleta.core.fields import Field, Landing, Station, Stored, field_named
 from canaleta.core.image import PlantImage
@@ -21,18 +20,26 @@ from canaleta.core.path import describe, evaluate
 from canaleta.core.rules import RULES, Finding, audit, audit_change
 from canaleta.core.text import TextError, shown
 from canaleta.plant import tables as t
-from canaleta.plant.cells import read, same_cell, to_json, to_row
+from canaleta.plant.cells import read, same_cell
 from canaleta.plant.database import notify, take_plant_lock
 from canaleta.plant.entering import enter_row
-from canaleta.plant.equipment import write_records
 from canaleta.plant.findings import from_body, stored_touching, to_body
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.locks import held, refuse_locked
-from canaleta.plant.points import copy_changes, write_added, write_removed
+from canaleta.plant.points import write_added, write_removed
 from canaleta.plant.typicals import TypicalChange, write_typicals
+from canaleta.plant.writing import (
+    Changes,
+    insert_findings,
+    write_conventions,
+    write_findings,
+    write_layout,
+    write_points,
+)
 
 __all__ = [
     "Applied",
+    "Changes",
     "Conflict",
     "Edit",
     "Moved",
@@ -48,15 +55,12 @@ __all__ = [
     "with_landings",
 ]
 
-Changes = dict[tuple[int, str], Stored]
 Looked = dict[str, set[int] | None]
 """By rule: the points that were looked at again, None for all there are."""
 MOST_EDITS = 20_000
 MOST_MOVED = 200
 MANY_TOUCHED = 2000
 """Points from which the whole plant is audited instead of what they touch."""
-MANY = 200
-"""Rows from which a bulk way of writing pays."""
 
 
 @dataclass(frozen=True)
@@ -296,13 +300,13 @@ def commit(
     )
     write_removed(connection, went, seq)
     if layout is not None:
-        _write_layout(connection, before, changes, layout, seq)
-    _write_points(connection, before, changes, seq)
+        write_layout(connection, before, changes, layout, seq)
+    write_points(connection, before, changes, seq)
     write_added(connection, came, seq)
     write_typicals(connection, typicals, seq)
     if conventions is not None:
-        _write_conventions(connection, image.conventions, conventions, seq)
-    _write_findings(connection, outcome.looked, outcome.findings, seq)
+        write_conventions(connection, image.conventions, conventions, seq)
+    write_findings(connection, outcome.looked, outcome.findings, seq)
     connection.execute(update(t.plant).values(seq=seq))
     notify(connection, "canaleta_seq", seq)
     return Applied(seq, shown_change, replace(outcome.after, seq=seq), added=tuple(came), removed=tuple(went))
@@ -312,7 +316,7 @@ def reaudit(connection: Connection, image: PlantImage) -> int:
     """Audit the whole plant and store what is found; for a first load and after an upgrade. Returns the count."""
     found = audit(image)
     connection.execute(delete(t.finding))
-    _insert_findings(connection, found, image.seq)
+    insert_findings(connection, found, image.seq)
     return len(found)
 
 
@@ -475,15 +479,6 @@ def _moved(before: PlantImage, after: PlantImage, rows: list[int]) -> tuple[tupl
     return tuple(out), int(moves.sum())
 
 
-def _write_layout(connection: Connection, image: PlantImage, changes: Changes, layout: Layout, seq: int) -> None:
-    """Write the hardware. Points leave channels that go before the modules do, for the database holds both to it."""
-    leaving = [int(image.ids[row]) for (row, name), value in changes.items() if name == "channel" and value is None]
-    if leaving:
-        freed = update(t.point).where(t.point.c.id.in_(leaving))
-        connection.execute(freed.values(module=None, channel=None, landed=False))
-    write_records(connection, image.layout, layout, seq)
-
-
 def _by_whom(connection: Connection, conflict: Conflict) -> Conflict:
     row = connection.execute(
         select(t.change_set.c.who, t.change_set.c.at)
@@ -497,79 +492,3 @@ def _by_whom(connection: Connection, conflict: Conflict) -> Conflict:
         .limit(1)
     ).first()
     return replace(conflict, by=row.who, at=row.at.isoformat()) if row else conflict
-
-
-def _write_points(connection: Connection, image: PlantImage, changes: Changes, seq: int) -> None:
-    by_row: dict[int, dict[str, Stored]] = {}
-    for (row, name), value in changes.items():
-        by_row.setdefault(row, {})[name] = value
-    history = []
-    updates: dict[tuple[str, ...], list[dict[str, object]]] = {}
-    for row, values in by_row.items():
-        point = int(image.ids[row])
-        was = image.cells
-        history.append(
-            {
-                "seq": seq,
-                "entity": "point",
-                "entity_id": point,
-                "fields": {name: [to_json(was[name][row]), to_json(value)] for name, value in values.items()},
-            }
-        )
-        columns = to_row(values)
-        updates.setdefault(tuple(sorted(columns)), []).append({"_id": point} | columns)
-    for columns_set, rows in updates.items():
-        if len(rows) > MANY:
-            _update_many(connection, columns_set, rows)
-            continue
-        statement = update(t.point).where(t.point.c.id == bindparam("_id"))
-        connection.execute(statement.values({name: bindparam(name) for name in columns_set}), rows)
-    copy_changes(connection, history)
-
-
-def _update_many(connection: Connection, columns: tuple[str, ...], rows: list[dict[str, object]]) -> None:
-    """Change the same columns of many points in one statement, their values sent as arrays."""
-    kinds = [str(t.point.c[name].type.compile(connection.dialect)) for name in columns]
-    given = ", ".join(["cast(:p_id as bigint[])", *(f"cast(:p_{k} as {kind}[])" for k, kind in enumerate(kinds))])
-    named = ", ".join(f'"{name}"' for name in columns)
-    sets = ", ".join(f'"{name}" = n."{name}"' for name in columns)
-    values = {f"p_{k}": [row[name] for row in rows] for k, name in enumerate(columns)}
-    statement = text(f"update point p set {sets} from unnest({given}) as n (id, {named}) where n.id = p.id")
-    connection.execute(statement, {"p_id": [row["_id"] for row in rows], **values})
-
-
-def _write_conventions(connection: Connection, was: Conventions, becomes: Conventions, seq: int) -> None:
-    before, after = convention_texts(was), convention_texts(becomes)
-    fields = {name: [before[name], after[name]] for name in after if before[name] != after[name]}
-    connection.execute(update(t.plant).values(conventions=becomes.model_dump()))
-    if fields:
-        connection.execute(insert(t.change).values(seq=seq, entity="conventions", entity_id=0, fields=fields))
-
-
-def _write_findings(
-    connection: Connection, looked: Mapping[str, set[int] | None], found: list[Finding], seq: int
-) -> None:
-    since = {body["key"]: body["since"] for body in stored_touching(connection, looked)}
-    for rule, points in looked.items():
-        gone = delete(t.finding).where(t.finding.c.rule == rule)
-        if points is not None:
-            gone = gone.where(t.finding.c.points.overlap(sorted(points)))
-        connection.execute(gone)
-    _insert_findings(connection, found, seq, since)
-
-
-def _insert_findings(
-    connection: Connection, found: Iterable[Finding], seq: int, since: Mapping[str, int] | None = None
-) -> None:
-    rows = [
-        {
-            "key": f.key,
-            "rule": f.rule,
-            "since_seq": (since or {}).get(f.key, seq),
-            "points": list(f.points),
-            "body": to_body(f),
-        }
-        for f in found
-    ]
-    if rows:
-        connection.execute(insert(t.finding), rows)

@@ -29,7 +29,7 @@ Text = Annotated[str, Field(max_length=4000)]
 
 
 class FieldOut(BaseModel):
-    """One field of a point: a column of the list, a setting of a station."""
+    """One field of a point: a column of the list, a setting of a station. unit: of its figures, where it has no field."""
 
     name: str
     station: str
@@ -40,6 +40,7 @@ class FieldOut(BaseModel):
     choices: list[str]
     applies: list[str]
     listed: bool
+    unit: str
 
 
 class RackOut(BaseModel):
@@ -120,6 +121,7 @@ def plant_now() -> Response:
             FieldOut(
                 name=f.name, station=f.station.value, label=f.label, kind=f.kind.value, says=f.says, width=f.width,
                 choices=list(f.choices), applies=sorted(family.name.lower() for family in f.applies), listed=f.listed,
+                unit=f.unit,
             )
             for f in FIELDS
         ],

@@ -9,7 +9,8 @@ from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from canaleta.core.fields import field_named
-from canaleta.core.series import MOST, continued
+from canaleta.core.series import MOST, continued, next_tag
+from canaleta.core.tags import letters_there_are, own_letters, read_tag
 from canaleta.core.text import TextError
 from canaleta.plant import locks
 from canaleta.plant.proposals import Applied, preview_rows
@@ -83,6 +84,29 @@ class SeriesOut(BaseModel):
     """The texts that follow."""
 
     texts: list[str]
+
+
+class LettersOut(BaseModel):
+    """Letters to build a tag of, by their place: {letter: word}; own: the plant's own groups of letters."""
+
+    variables: dict[str, str]
+    modifiers: dict[str, str]
+    functions: dict[str, str]
+    levels: dict[str, str]
+    own: dict[str, str]
+
+
+class MeaningQuery(BaseModel):
+    """Letters put together."""
+
+    letters: str = Field(min_length=1, max_length=6, pattern=r"^[A-Za-z]+$")
+
+
+class MeaningOut(BaseModel):
+    """What letters say together, "" if nothing; and the first free tag that begins with them."""
+
+    meaning: str
+    tag: str
 
 
 class TypicalOut(BaseModel):
@@ -213,6 +237,24 @@ def series(body: SeriesIn) -> Response:
     except TextError as error:
         raise ProblemError(422, str(error), "nothing was changed") from error
     return jsonify({"texts": texts})
+
+
+@api.get("/tag-letters", responses={200: LettersOut})
+@needs("read")
+def tag_letters() -> Response:
+    """The letters of ISA-5.1, and the plant's own."""
+    found = letters_there_are(own_letters(shared().image().conventions.tag_letters))
+    return jsonify({name: dict(getattr(found, name)) for name in LettersOut.model_fields})
+
+
+@api.get("/tag-letters/meaning", responses={200: MeaningOut})
+@needs("read")
+def tag_meaning(query: MeaningQuery) -> Response:
+    """What letters put together say, and the next tag of those that begin with them."""
+    image = shared().image()
+    letters = query.letters.upper()
+    read = read_tag(f"{letters}-1", own_letters(image.conventions.tag_letters))
+    return jsonify({"meaning": read.meaning if read else "", "tag": next_tag(image.cells["tag"], letters)})
 
 
 @api.get("/typicals", responses={200: TypicalsOut})

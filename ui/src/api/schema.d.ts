@@ -1051,6 +1051,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tag-letters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The letters of ISA-5.1, and the plant's own. */
+        get: operations["rows_tag_letters_tag_letters_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tag-letters/meaning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What letters put together say, and the next tag of those that begin with them. */
+        get: operations["rows_tag_meaning_tag_letters_meaning_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/typicals": {
         parameters: {
             query?: never;
@@ -1915,7 +1949,7 @@ export interface components {
         };
         /**
          * FieldOut
-         * @description One field of a point: a column of the list, a setting of a station.
+         * @description One field of a point: a column of the list, a setting of a station. unit: of its figures, where it has no field.
          */
         FieldOut: {
             /** Applies */
@@ -1934,6 +1968,8 @@ export interface components {
             says: string;
             /** Station */
             station: string;
+            /** Unit */
+            unit: string;
             /** Width */
             width: number;
         };
@@ -2214,6 +2250,32 @@ export interface components {
             top: string[][];
         };
         /**
+         * LettersOut
+         * @description Letters to build a tag of, by their place: {letter: word}; own: the plant's own groups of letters.
+         */
+        LettersOut: {
+            /** Functions */
+            functions: {
+                [key: string]: string;
+            };
+            /** Levels */
+            levels: {
+                [key: string]: string;
+            };
+            /** Modifiers */
+            modifiers: {
+                [key: string]: string;
+            };
+            /** Own */
+            own: {
+                [key: string]: string;
+            };
+            /** Variables */
+            variables: {
+                [key: string]: string;
+            };
+        };
+        /**
          * LineOut
          * @description What becomes of a row of the file. cells: field, what stands there, what comes; troubles: field, typed, why not.
          */
@@ -2362,6 +2424,16 @@ export interface components {
             mappings: string[];
             /** Targets */
             targets: components["schemas"]["TargetOut"][];
+        };
+        /**
+         * MeaningOut
+         * @description What letters say together, "" if nothing; and the first free tag that begins with them.
+         */
+        MeaningOut: {
+            /** Meaning */
+            meaning: string;
+            /** Tag */
+            tag: string;
         };
         /**
          * ModeRows
@@ -6714,6 +6786,98 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": string;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_tag_letters_tag_letters_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LettersOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_tag_meaning_tag_letters_meaning_get: {
+        parameters: {
+            query: {
+                letters: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeaningOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -246,8 +246,8 @@ defineExpose({
           @dragover.prevent
           @drop="dropOn(field)"
           ><b v-if="sortOf(field)" class="sorted">{{ sortOf(field) }}</b
-          >{{ field.label
-          }}<i
+          >{{ field.label }}<span v-if="field.unit" class="unit"> {{ field.unit }}</span
+          ><i
             class="edge"
             draggable="true"
             title="drag for the width"
@@ -471,6 +471,10 @@ defineExpose({
 .row.here .group {
   outline: 2px solid rgb(var(--v-theme-copper));
   outline-offset: -2px;
+}
+
+.unit {
+  margin-left: 4px;
 }
 
 .sorted {

@@ -15,6 +15,7 @@ const field = (name: string, kind: string): Schemas['FieldOut'] => ({
   choices: [],
   applies: [],
   listed: true,
+  unit: '',
 })
 const FIELDS = [field('tag', 'text'), field('service', 'text'), field('now', 'live'), field('area', 'text')]
 

@@ -31,61 +31,82 @@ async function change() {
     <h1>
       {{ plant.session?.account }} <span class="quiet">{{ plant.session?.role }}</span>
     </h1>
-    <div class="panel">
-      <h2>you may</h2>
-      <ul>
-        <li v-for="right in plant.session?.rights" :key="right">{{ RIGHTS[right] ?? right }}</li>
-      </ul>
+    <div class="two">
+      <div>
+        <div class="panel">
+          <h2>you may</h2>
+          <ul>
+            <li v-for="right in plant.session?.rights" :key="right">{{ RIGHTS[right] ?? right }}</li>
+          </ul>
+        </div>
+        <form class="panel" @submit.prevent="change">
+          <h2>a password of your own</h2>
+          <v-text-field
+            v-model="password"
+            label="new password, at least ten characters"
+            type="password"
+            autocomplete="new-password"
+          />
+          <p v-if="says" role="status">{{ says }}</p>
+          <button class="act main" type="submit">set it</button>
+        </form>
+        <button class="act" type="button" @click="plant.leave()">sign out</button>
+      </div>
+      <div>
+        <PeoplePanel v-if="plant.may('administer')" />
+        <SessionsPanel />
+      </div>
     </div>
-    <form class="panel" @submit.prevent="change">
-      <h2>a password of your own</h2>
-      <v-text-field
-        v-model="password"
-        label="new password, at least ten characters"
-        type="password"
-        autocomplete="new-password"
-      />
-      <p v-if="says" role="status">{{ says }}</p>
-      <button class="act main" type="submit">set it</button>
-    </form>
-    <SessionsPanel />
-    <PeoplePanel v-if="plant.may('administer')" />
-    <button class="act" type="button" @click="plant.leave()">sign out</button>
   </section>
 </template>
 
 <style scoped>
 .account {
   height: 100%;
+  padding: 14px 20px;
   overflow: auto;
+}
+
+.two {
   display: grid;
-  align-content: start;
+  grid-template-columns: 440px minmax(0, 640px);
   gap: 14px;
-  justify-items: start;
-  padding: 24px;
+  align-items: start;
+}
+
+.two > div {
+  display: grid;
+  gap: 14px;
 }
 
 h1 {
-  font-size: 18px;
+  margin-bottom: 10px;
+  font-size: 17px;
 }
 
-h2 {
-  margin-bottom: 8px;
-  font-size: 13px;
+.account :deep(.panel) {
+  padding: 10px 14px;
 }
 
-.panel {
-  display: grid;
-  gap: 10px;
-  width: 460px;
-  padding: 14px;
+.account :deep(h2) {
+  margin: 0 0 6px;
+  font-size: 14px;
+}
+
+.account :deep(p) {
+  margin: 0 0 4px;
+}
+
+.two > div > .act {
+  justify-self: start;
+}
+
+form .act {
+  margin-top: 8px;
 }
 
 ul {
+  margin: 0;
   padding-left: 18px;
-}
-
-button {
-  justify-self: start;
 }
 </style>

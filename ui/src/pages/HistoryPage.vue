@@ -230,15 +230,6 @@ p {
   font-weight: 600;
 }
 
-.mini {
-  border: 0;
-  background: none;
-  color: rgb(var(--v-theme-copper));
-  font: inherit;
-  font-size: 11px;
-  cursor: pointer;
-}
-
 .cell .mini {
   opacity: 0;
 }

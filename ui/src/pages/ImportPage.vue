@@ -545,15 +545,6 @@ progress {
   color: rgb(var(--v-theme-bad));
 }
 
-.mini {
-  border: 0;
-  background: none;
-  color: rgb(var(--v-theme-copper));
-  font: inherit;
-  font-size: 11px;
-  cursor: pointer;
-}
-
 .none {
   padding: 20px 0;
 }

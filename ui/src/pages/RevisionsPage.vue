@@ -243,7 +243,11 @@ const toPaper = () => window.print()
           <button v-if="found" type="button" class="act" @click="toPaper">print the redline</button>
         </p>
         <template v-if="found">
-          <h2>{{ found.was }} → {{ found.becomes }}: {{ found.points.length }} points differ</h2>
+          <h2>
+            {{ found.was }} → {{ found.becomes }}: {{ found.points.length }} point{{
+              found.points.length === 1 ? ' differs' : 's differ'
+            }}
+          </h2>
           <p v-if="!found.points.length && !found.others.length" class="quiet">no difference</p>
           <ul v-if="found.others.length" class="small others">
             <li v-for="other in found.others" :key="other">{{ other }}</li>
@@ -312,6 +316,21 @@ p {
   display: grid;
   align-content: start;
   gap: 8px;
+}
+
+.card > p:first-child {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 8px;
+}
+
+.pick {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 8px;
+  margin-bottom: 8px;
 }
 
 .act {

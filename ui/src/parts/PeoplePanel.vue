@@ -95,10 +95,6 @@ const newLink = async (one: Schemas['AccountOut']) =>
 </template>
 
 <style scoped>
-.people {
-  width: min(760px, 100%);
-}
-
 table {
   width: 100%;
 }

@@ -4,6 +4,7 @@ import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, type Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
 import PanelHead from './PanelHead.vue'
+import TagLetters from './TagLetters.vue'
 
 const props = defineProps<{ chosen: number | null; pasted: Record<string, string>[] }>()
 const emit = defineEmits<{ made: [points: number[]]; shut: [] }>()
@@ -102,6 +103,7 @@ const taken = computed(() =>
         <span>first tag</span
         ><input v-model="tag" class="setting figure" placeholder="PT-3101" aria-label="first tag" />
       </p>
+      <TagLetters @tag="tag = $event" />
       <p class="field">
         <span>first channel</span
         ><input v-model="channel" class="setting figure" placeholder="none yet" aria-label="first channel" />
@@ -154,15 +156,3 @@ const taken = computed(() =>
     </ul>
   </template>
 </template>
-
-<style scoped>
-ul {
-  margin: 0;
-  padding: 0;
-  list-style: none;
-}
-
-p {
-  margin: 0 0 4px;
-}
-</style>

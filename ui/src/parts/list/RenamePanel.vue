@@ -46,9 +46,3 @@ async function go(also: boolean) {
     <button type="button" class="act" @click="emit('shut')">leave it</button>
   </p>
 </template>
-
-<style scoped>
-p {
-  margin: 0 0 4px;
-}
-</style>

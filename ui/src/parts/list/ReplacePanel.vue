@@ -139,15 +139,3 @@ const label = (field: string) => views.fields.get(field)?.label ?? field
     </ul>
   </template>
 </template>
-
-<style scoped>
-ul {
-  margin: 0;
-  padding: 0;
-  list-style: none;
-}
-
-p {
-  margin: 0 0 4px;
-}
-</style>

@@ -29,8 +29,12 @@ const free = computed(() =>
 )
 const label = (name: string) => {
   const field = views.fields.get(name)
-  return field ? `${field.station.toLowerCase()} ${field.label}` : name
+  return field ? `${field.station.toLowerCase()} ${field.label}${field.unit ? `, ${field.unit}` : ''}` : name
 }
+/** Its cells in the order of the stations, as everywhere. */
+const named = computed(() =>
+  (plant.plant?.fields ?? []).filter((f) => f.name in (open.value?.cells ?? {})).map((f) => f.name),
+)
 const tagOf = (point: number) => plant.list.text('tag', plant.list.row(point) ?? -1)
 const follows = computed(() => {
   const out = new Map<number, Schemas['CellOut'][]>()
@@ -124,7 +128,7 @@ function turn(point: number) {
   />
   <template v-if="!open">
     <div v-for="one in all" :key="one.name" class="card">
-      <button type="button" class="name" @click="edit(one)">{{ one.name }}</button>
+      <button type="button" class="opens" @click="edit(one)">{{ one.name }}</button>
       <span class="quiet"> · {{ one.points }} points</span>
       <p class="small quiet">{{ one.says }}</p>
       <button type="button" class="act" @click="drop(one)">take away</button>
@@ -145,12 +149,12 @@ function turn(point: number) {
       <span>what for</span
       ><input v-model="open.says" class="setting" maxlength="200" aria-label="what it is for" />
     </p>
-    <p v-for="(text, name) in open.cells" :key="name" class="field">
-      <span class="small">{{ label(String(name)) }}</span>
+    <p v-for="name in named" :key="name" class="field">
+      <span class="small">{{ label(name) }}</span>
       <input
         v-model="open.cells[name]"
         class="setting figure"
-        :aria-label="label(String(name))"
+        :aria-label="label(name)"
         @input="would = null"
       />
     </p>
@@ -192,20 +196,6 @@ function turn(point: number) {
 </template>
 
 <style scoped>
-p {
-  margin: 0 0 3px;
-}
-
-.name {
-  padding: 0;
-  border: 0;
-  background: none;
-  color: inherit;
-  font: inherit;
-  font-weight: 600;
-  cursor: pointer;
-}
-
 .card .act {
   padding: 0 8px;
   font-size: 12px;

@@ -46,7 +46,7 @@ async function keep(forAll: boolean) {
   >
     <h2 v-if="list.length">{{ head }}</h2>
     <div v-for="view in list" :key="view.name" class="card" :class="{ on: views.name === view.name }">
-      <button type="button" class="name" @click="views.choose(view.name)">{{ view.name }}</button>
+      <button type="button" class="opens" @click="views.choose(view.name)">{{ view.name }}</button>
       <button
         v-if="!view.plants || plant.may('engineer')"
         type="button"
@@ -90,15 +90,6 @@ async function keep(forAll: boolean) {
   display: flex;
   align-items: baseline;
   justify-content: space-between;
-}
-
-.name {
-  border: 0;
-  background: none;
-  color: inherit;
-  font: inherit;
-  font-weight: 600;
-  cursor: pointer;
 }
 
 .card .act {
