@@ -245,6 +245,27 @@ def test_the_list_is_put_up_signed_by_another_and_compared(site: Site) -> None:
     expect(cell(ana, 1, "device_high")).to_have_text("600")
 
 
+def test_a_tag_is_put_together_of_its_letters(site: Site) -> None:
+    page = site.enter("ana")
+    page.keyboard.press("Alt+n")
+    page.get_by_text("put the letters together").click()
+    page.get_by_label("measured").select_option("P")
+    page.get_by_label("device", exact=True).select_option("S")
+    expect(page.locator("aside")).to_contain_text("PS pressure switch")
+    page.get_by_label("at", exact=True).select_option("L")
+    expect(page.locator("aside")).to_contain_text("PSL pressure switch, low")
+    expect(page.get_by_label("first tag")).to_have_value("PSL-3105")
+    page.keyboard.press("Escape")
+    expect(page.locator("aside")).to_have_count(0)
+
+
+def test_units_stand_in_the_heads(site: Site) -> None:
+    page = site.enter("ana")
+    page.keyboard.press("Alt+v")
+    page.get_by_role("button", name="switches").click()
+    expect(page.locator(".name", has_text="on after")).to_have_text(re.compile(r"on after\s*ms"))
+
+
 def test_a_rename_shows_the_texts_that_name_the_point(site: Site) -> None:
     page = site.enter("ana")
     type_into(page, 3, "service", "like PT-3107, behind the fan")

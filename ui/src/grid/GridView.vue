@@ -10,6 +10,7 @@ import LiveCell from '../parts/LiveCell.vue'
 import { usePlant } from '../plant/store'
 import { asTyped } from '../plant/words'
 import CellEditor from './CellEditor.vue'
+import GridHead from './GridHead.vue'
 import type { Group } from '../plant/order'
 import { at, holds } from './selection'
 import { useGrid } from './useGrid'
@@ -80,15 +81,6 @@ watch(
   () => virtual.value.measure(),
 )
 
-const bands = computed(() => {
-  const out: { name: string; width: number }[] = []
-  for (const field of props.fields.slice(1)) {
-    const last = out.at(-1)
-    if (last?.name === field.station) last.width += field.width
-    else out.push({ name: field.station, width: field.width })
-  }
-  return out
-})
 const starts = computed(() => props.fields.map((f, i) => i > 0 && f.station !== props.fields[i - 1]!.station))
 const total = computed(() => props.fields.reduce((sum, field) => sum + field.width, 0))
 const lefts = computed(() => {
@@ -139,29 +131,6 @@ function intoView(col: number) {
   else if (right > element.scrollLeft + element.clientWidth) element.scrollLeft = right - element.clientWidth
 }
 
-// Columns are widened by their right edge, and moved by their head.
-let pulled: { field: string; from: number; width: number } | undefined
-function pull(event: PointerEvent, field: Field) {
-  pulled = { field: field.name, from: event.clientX, width: field.width }
-  ;(event.target as HTMLElement).setPointerCapture(event.pointerId)
-}
-function pulling(event: PointerEvent) {
-  if (pulled) emit('width', pulled.field, pulled.width + event.clientX - pulled.from)
-}
-let carried = ''
-function carry(event: DragEvent, field: Field) {
-  carried = field.name
-  event.dataTransfer?.setData('text/plain', field.name)
-}
-function dropOn(field: Field) {
-  if (carried && carried !== field.name) emit('reorder', carried, field.name)
-  carried = ''
-}
-const sortOf = (field: Field) => {
-  const place = props.sort.findIndex((one) => one.field === field.name)
-  if (place < 0) return ''
-  return (props.sort[place]!.down ? '↓' : '↑') + (props.sort.length > 1 ? place + 1 : '')
-}
 /** What a row is drawn from: scrolling draws again only the rows that come in. */
 function memo(item: { index: number; start: number }) {
   const row = props.rows[item.index]!
@@ -217,48 +186,13 @@ defineExpose({
     @copy="grid.copy"
     @paste="grid.paste"
   >
-    <div class="head" :style="{ width: `${total}px` }">
-      <div class="bands" role="row" aria-rowindex="1">
-        <span class="band frozen" role="columnheader" :style="{ width: `${fields[0]!.width}px` }">POINT</span>
-        <span
-          v-for="(band, i) in bands"
-          :key="band.name"
-          class="band"
-          :class="{ hung: i > 0 }"
-          role="columnheader"
-          :style="{ width: `${band.width}px` }"
-          >{{ band.name === 'POINT' ? '' : band.name }}</span
-        >
-      </div>
-      <div class="names" role="row" aria-rowindex="2">
-        <span
-          v-for="(field, c) in fields"
-          :key="field.name"
-          class="name"
-          :class="{ frozen: c === 0, start: starts[c], right: figures(field) || field.kind === 'live' }"
-          role="columnheader"
-          :aria-sort="sortOf(field) ? (sortOf(field).startsWith('↓') ? 'descending' : 'ascending') : 'none'"
-          :title="`${field.says} · click sorts, Shift adds, drag moves`"
-          :style="{ width: `${field.width}px` }"
-          :draggable="c > 0"
-          @click="emit('sort', field.name, $event.shiftKey)"
-          @dragstart="carry($event, field)"
-          @dragover.prevent
-          @drop="dropOn(field)"
-          ><b v-if="sortOf(field)" class="sorted">{{ sortOf(field) }}</b
-          >{{ field.label }}<span v-if="field.unit" class="unit"> {{ field.unit }}</span
-          ><i
-            class="edge"
-            draggable="true"
-            title="drag for the width"
-            @click.stop
-            @dragstart.stop.prevent
-            @pointerdown.stop="pull($event, field)"
-            @pointermove="pulling"
-            @pointerup="pulled = undefined"
-        /></span>
-      </div>
-    </div>
+    <GridHead
+      :fields="fields"
+      :sort="sort"
+      @sort="(field, more) => emit('sort', field, more)"
+      @width="(field, pixels) => emit('width', field, pixels)"
+      @reorder="(field, after) => emit('reorder', field, after)"
+    />
     <div class="body" :style="{ height: `${virtual.getTotalSize()}px`, width: `${total}px` }">
       <div
         v-for="item in slots"
@@ -383,58 +317,16 @@ defineExpose({
   outline: none;
 }
 
-.head {
-  position: sticky;
-  top: 0;
-  z-index: 4;
-}
-
-.bands,
-.names,
 .row {
   display: flex;
 }
 
-.band {
-  flex: none;
-  height: 30px;
-  padding: 3px 6px 0;
-  overflow: hidden;
-  border-bottom: 6px solid rgb(var(--v-theme-duct));
-  background: repeating-linear-gradient(
-    90deg,
-    rgb(var(--v-theme-band)) 0 9px,
-    rgb(var(--v-theme-tooth)) 9px 14px
-  );
-  font-weight: 600;
-  letter-spacing: 0.02em;
-  line-height: 18px;
-  white-space: nowrap;
-}
-
-.band.hung,
-.name.start,
 .cell.start {
   border-left: 3px solid rgb(var(--v-theme-copper));
 }
 
 .cell.start {
   border-left-color: color-mix(in srgb, rgb(var(--v-theme-copper)) 35%, transparent);
-}
-
-.name {
-  position: relative;
-  flex: none;
-  padding: 3px 5px;
-  overflow: clip;
-  cursor: pointer;
-  border-right: 1px solid rgb(var(--v-theme-line));
-  border-bottom: 1px solid rgb(var(--v-theme-line));
-  background: rgb(var(--v-theme-bar));
-  color: rgb(var(--v-theme-quiet));
-  font-size: 12px;
-  text-overflow: ellipsis;
-  white-space: nowrap;
 }
 
 .body {
@@ -471,30 +363,6 @@ defineExpose({
 .row.here .group {
   outline: 2px solid rgb(var(--v-theme-copper));
   outline-offset: -2px;
-}
-
-.unit {
-  margin-left: 4px;
-}
-
-.sorted {
-  margin-right: 3px;
-  color: rgb(var(--v-theme-copper));
-}
-
-.edge {
-  position: absolute;
-  top: 0;
-  right: -3px;
-  bottom: 0;
-  z-index: 1;
-  width: 7px;
-  cursor: col-resize;
-}
-
-.edge:hover {
-  background: rgb(var(--v-theme-copper));
-  opacity: 0.4;
 }
 
 .lock {
@@ -555,12 +423,7 @@ defineExpose({
   text-align: right;
 }
 
-.name.right {
-  font-family: var(--sans);
-}
-
-.frozen,
-.name.frozen {
+.frozen {
   position: sticky;
   left: 0;
   z-index: 3;

@@ -3,20 +3,11 @@
 import { computed, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
+import FileOutcome from '../parts/import/FileOutcome.vue'
+import { countOfKind, LINES, type Kind } from '../parts/import/kinds'
 import { usePlant } from '../plant/store'
 
 type Job = Schemas['JobOut']
-type Kind = 'added' | 'changed' | 'wrong' | 'out' | 'same' | 'unmatched'
-const PAGE = 100
-const KINDS: [Kind, string][] = [
-  ['changed', 'change'],
-  ['added', 'new'],
-  ['wrong', 'with cells that cannot be read'],
-  ['out', 'left out'],
-  ['same', 'the same'],
-  ['unmatched', 'in the plant, not in the file'],
-]
-
 const plant = usePlant()
 const router = useRouter()
 const job = shallowRef<Job | null>(null)
@@ -43,11 +34,7 @@ onUnmounted(() => clearTimeout(timer))
 
 const choices = computed(() => job.value?.choices as Required<Schemas['Choices']> | undefined)
 const counts = computed(() => job.value?.counts as Required<Schemas['CountsOut']> | undefined)
-const countOf = (one: Kind) => (one === 'wrong' ? (counts.value?.wrong ?? 0) : (counts.value?.[one] ?? 0))
-const label = (name: string) => {
-  const field = plant.plant?.fields.find((f) => f.name === name)
-  return field ? `${field.station.toLowerCase()} ${field.label}` : name
-}
+const countOf = (one: Kind) => countOfKind(counts.value, one)
 
 async function begin(file: File) {
   says.value = ''
@@ -67,7 +54,15 @@ async function beginText() {
 type Answer = { data: Job; problem?: undefined } | { data?: undefined; problem: Schemas['Problem'] }
 function heard(answer: Answer) {
   if (answer.problem) {
-    says.value = [answer.problem.title, answer.problem.remedy].filter(Boolean).join(' · ')
+    // A server that is away while it works is asked again; anything else is told, where one is.
+    if (job.value?.busy && [0, 503].includes(answer.problem.status)) {
+      clearTimeout(timer)
+      timer = setTimeout(look, 1000)
+      return
+    }
+    const words = [answer.problem.title, answer.problem.remedy].filter(Boolean).join(' · ')
+    if (job.value) plant.say(words, 'bad')
+    else says.value = words
     return
   }
   const before = job.value
@@ -98,10 +93,10 @@ async function page() {
   if (!job.value || job.value.state !== 'ready') return
   const answer = await ask(
     api.GET('/api/imports/{job}/lines', {
-      params: { path: { job: job.value.id }, query: { kind: kind.value, start: start.value, most: PAGE } },
+      params: { path: { job: job.value.id }, query: { kind: kind.value, start: start.value, most: LINES } },
     }),
   )
-  if (!answer.data) return
+  if (answer.problem) return plant.say(answer.problem.title, 'bad')
   lines.value = answer.data.lines
   count.value = answer.data.count
 }
@@ -349,78 +344,15 @@ function dropped(event: DragEvent) {
           <button type="submit" class="act" :disabled="!mapping.trim()">keep</button>
         </form>
       </aside>
-      <div class="outcome">
-        <nav class="kinds" aria-label="what it does">
-          <button
-            v-for="[one, words] in KINDS"
-            :key="one"
-            type="button"
-            class="chip"
-            :class="{ on: kind === one, bad: one === 'wrong' && countOf(one) }"
-            :aria-pressed="kind === one"
-            @click="((kind = one), (start = 0))"
-          >
-            {{ countOf(one) }} {{ words }}
-          </button>
-        </nav>
-        <p v-if="!lines.length" class="quiet none">none</p>
-        <table v-else class="lines">
-          <tbody>
-            <tr v-for="line in lines" :key="`${line.row} ${line.point}`">
-              <td class="quiet figure">{{ line.row || '' }}</td>
-              <td class="figure">
-                <b>{{ line.tag || '–' }}</b>
-              </td>
-              <td>
-                <span v-if="line.says" class="quiet">{{ line.says }}</span>
-                <span v-for="[field, was, becomes] in line.cells" :key="field" class="cellchange">
-                  {{ label(field!) }}
-                  <span class="figure"
-                    ><s v-if="was" class="quiet">{{ was }}</s> {{ becomes || 'empty' }}</span
-                  >
-                  <button
-                    v-if="kind === 'changed'"
-                    type="button"
-                    class="mini"
-                    :title="`keep “${was}”`"
-                    @click="ours(line.row, field!)"
-                  >
-                    keep ours
-                  </button>
-                </span>
-                <span v-for="[field, typed, why] in line.troubles" :key="`t${field}`" class="bad"
-                  >■ {{ label(field!) }} <span class="figure">{{ typed }}</span>: {{ why }}</span
-                >
-              </td>
-              <td>
-                <button
-                  v-if="kind === 'changed' || kind === 'added'"
-                  type="button"
-                  class="mini"
-                  @click="leave(line.row)"
-                >
-                  leave out
-                </button>
-                <button
-                  v-else-if="line.says === 'left out by choice'"
-                  type="button"
-                  class="mini"
-                  @click="leave(line.row)"
-                >
-                  take in after all
-                </button>
-              </td>
-            </tr>
-          </tbody>
-        </table>
-        <p v-if="count > PAGE" class="keys">
-          <button type="button" class="act" :disabled="!start" @click="start -= PAGE">before</button>
-          <span class="quiet">{{ start + 1 }} to {{ Math.min(start + PAGE, count) }} of {{ count }}</span>
-          <button type="button" class="act" :disabled="start + PAGE >= count" @click="start += PAGE">
-            next
-          </button>
-        </p>
-      </div>
+      <FileOutcome
+        v-model:kind="kind"
+        v-model:start="start"
+        :counts="job.counts"
+        :lines="lines"
+        :count="count"
+        @leave="leave"
+        @ours="ours"
+      />
     </div>
   </section>
 </template>
@@ -508,45 +440,8 @@ progress {
   white-space: nowrap;
 }
 
-.outcome {
-  padding: 10px 14px;
-  overflow: auto;
-}
-
-.kinds {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px;
-  margin-bottom: 8px;
-}
-
-.lines {
-  width: 100%;
-  border-collapse: collapse;
-  font-size: 12px;
-}
-
-.lines td {
-  padding: 2px 8px 2px 0;
-  border-bottom: 1px solid rgb(var(--v-theme-line));
-  vertical-align: top;
-}
-
-.lines td:nth-child(2),
-.lines td:last-child {
-  white-space: nowrap;
-}
-
-.cellchange {
-  margin-right: 14px;
-}
-
 .bad {
   color: rgb(var(--v-theme-bad));
-}
-
-.none {
-  padding: 20px 0;
 }
 
 p {
