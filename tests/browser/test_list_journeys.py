@@ -145,6 +145,14 @@ def test_find_and_replace_shows_each_cell_before_it_is_done(site: Site) -> None:
     page.get_by_label("becomes").fill("fuel")
     page.keyboard.press("Enter")
     expect(page.locator("aside li").first).to_contain_text("burner gas header pressure fuel header pressure")
+
+    # What was looked at stays while somebody else works on other cells.
+    other = site.enter("bru")
+    type_into(other, 2, "area", "seen")
+    expect(cell(page, 2, "area")).to_have_text("seen")
+    undo(other)
+    expect(cell(page, 2, "area")).not_to_have_text("seen")
+
     page.get_by_role("button", name=re.compile(r"replace in \d+ cells")).click()
     expect(cell(page, 1, "service")).to_have_text("fuel header pressure")
     undo(page)

@@ -46,7 +46,11 @@ const edits = computed<Schemas['EditIn'][]>(() => {
     }
   return out
 })
-watch([edits, becomes], () => (would.value = null))
+// The list counts on with each change of anybody: what was looked at falls only when it would be another now.
+const key = (of: Schemas['EditIn'][]) => JSON.stringify(of.map((e) => [e.point, e.field, e.was, e.text]))
+watch(edits, (now, before) => {
+  if (would.value && key(now) !== key(before)) would.value = null
+})
 
 async function look() {
   if (!edits.value.length || edits.value.length > MOST) return
