@@ -1,4 +1,4 @@
-"""The command line: start, check, dev, demo, convert, export, import, backup, restore, user. Processes of `start` have hidden commands."""
+"""The command line: start, check, dev, demo, audit, convert, export, import, backup, restore, user. Processes of `start` have hidden commands."""
 
 from __future__ import annotations
 
@@ -89,6 +89,13 @@ def _parser() -> argparse.ArgumentParser:
     _takes_data(bring)
     bring.set_defaults(run=_import)
 
+    audit = commands.add_parser("audit", help="what is wrong in a project file or in the plant; 3: to settle, 4: bad")
+    audit.add_argument("file", type=Path, metavar="FILE", nargs="?", help="a project file, - for standard input")
+    audit.add_argument("--json", action="store_true", help="as JSON")
+    audit.add_argument("--rules", action="store_true", help="say what the rules are instead")
+    _takes_data(audit)
+    audit.set_defaults(run=_audit)
+
     convert = commands.add_parser("convert", help="sensor physics and whole paths: thermocouple, rtd, counts, path")
     add_conversions(convert)
 
@@ -167,6 +174,12 @@ def _import(options: argparse.Namespace) -> int:
     from canaleta.host.upkeep import import_file
 
     return import_file(_data(options), options.file, options.who, options.dry_run)
+
+
+def _audit(options: argparse.Namespace) -> int:
+    from canaleta.host.auditing import audit_file, print_rules
+
+    return print_rules(options.json) if options.rules else audit_file(_data(options), options.file, options.json)
 
 
 def _user(options: argparse.Namespace) -> int:

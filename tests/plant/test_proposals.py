@@ -18,8 +18,13 @@ from canaleta.plant.proposals import Applied, Edit, Planned, Proposal, apply, pl
 from canaleta.plant.undo import NothingToUndo, redo, undo
 
 PT_3107, PT_3108, FT_3110 = 1, 2, 3
-ELECTRICAL = ["R07:12", "R07:14"]
-"""The wrong extension wire and the wrong jumper of the demo plant."""
+LEFT_ALIGNED = [f"R10:{point}" for point in range(186, 192)]
+"""Six loops on an input that stops at 4 mA, where a broken wire looks like the bottom of the range."""
+MEANT = [
+    *LEFT_ALIGNED, "R11:2:value", "R18:11:off_delay", "R18:11:on_delay", "R19:14", "R22:13", "R23:16", "R43:12", "R44:24",
+]  # fmt: skip
+"""What is wrong on purpose beside PT-3107: a scaling upside down, a debounce of 20 ms read each second, two wires with the
+jumper at the input, no open-circuit action, a loop too long, the wrong extension wire, a two-wire sensor on type 1."""
 
 
 class Desk:
@@ -54,7 +59,7 @@ def ana(database: Database) -> Desk:
 
 
 def test_the_demo_plant_is_wrong_where_it_is_meant_to_be(ana: Desk) -> None:
-    assert ana.findings() == ["R07:1", *ELECTRICAL, "R11:2:value"]
+    assert ana.findings() == ["R07:1", *MEANT]
     with ana.engine.connect() as connection:
         of_plant = [body["key"] for body in stored_findings(connection) if not body["cells"]]
     assert of_plant == ["R25:GL-1:TI", "R25:KC-1:TI", "R25:KC-2:PI", "R25:SD-1:PI", "R25:SD-1:TI"]
@@ -64,7 +69,7 @@ def test_an_edit_is_one_change_set_with_who_was_and_becomes(ana: Desk) -> None:
     done = ana.edit((PT_3107, "value_high", "600"))
     assert ana.text(PT_3107, "value_high") == "600"
     assert done.preview.closed == ("R07:1",)
-    assert ana.findings() == [*ELECTRICAL, "R11:2:value"]
+    assert ana.findings() == MEANT
     with ana.engine.connect() as connection:
         row = connection.execute(select(t.change.c.fields).where(t.change.c.seq == done.seq)).scalar_one()
         assert row == {"value_high": ["500", "600"]}

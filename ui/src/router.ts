@@ -12,6 +12,7 @@ export const router = createRouter({
     { path: '/cabinets', name: 'cabinets', component: () => import('./pages/CabinetsPage.vue') },
     { path: '/types/:key?', name: 'types', component: () => import('./pages/TypesPage.vue') },
     { path: '/cables', name: 'cables', component: () => import('./pages/CablesPage.vue') },
+    { path: '/findings', name: 'findings', component: () => import('./pages/FindingsPage.vue') },
     { path: '/import', name: 'import', component: () => import('./pages/ImportPage.vue') },
     { path: '/revisions', name: 'revisions', component: () => import('./pages/RevisionsPage.vue') },
     { path: '/handover', name: 'handover', component: () => import('./pages/HandoverPage.vue') },

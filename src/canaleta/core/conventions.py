@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import re
+from functools import cached_property
 from ipaddress import ip_network
-from typing import Literal
+from typing import Literal, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
 
@@ -40,6 +42,21 @@ class Reserve(BaseModel):
 
     spare_share: float = Field(default=0.2, ge=0, le=1, description="share of channels kept spare in each cabinet")
     wired_share: float = Field(default=0.0, ge=0, le=1, description="share of those spares landed on terminals")
+
+
+_Grade = Literal["bad", "settle", "note", "off"]
+
+
+def _grades(text: str) -> dict[str, _Grade]:
+    """{rule: grade} of "R37 off; R25 note". Raises ValueError naming the part that cannot be read."""
+    out: dict[str, _Grade] = {}
+    for part in (p.strip() for p in text.split(";") if p.strip()):
+        name, _, grade = part.partition(" ")
+        known = next((g for g in get_args(_Grade) if g == grade.strip().lower()), None)
+        if known is None or not re.fullmatch(r"[Rr]\d{2,3}[A-Z]?", name):
+            raise ValueError(f"“{part}”: write a rule and bad, settle, note or off, as in R37 off")
+        out[name.upper()] = known
+    return out
 
 
 class Conventions(BaseModel):
@@ -102,7 +119,26 @@ class Conventions(BaseModel):
     second_signature: Literal["asked", "not asked"] = Field(
         default="asked", description="whether a revision is checked by somebody else than who put it up"
     )
+    least_band_steps: float = Field(
+        default=10.0, ge=1, le=1000, description="steps of the converter that a band or a deadband is wide at least"
+    )
+    severities: str = Field(
+        default="",
+        max_length=2000,
+        description="how the plant takes a rule's findings, where not as usual: R37 off; R25 note; R49 settle; R10 bad",
+    )
     reserve: Reserve = Reserve()
+
+    @cached_property
+    def grades(self) -> dict[str, _Grade]:
+        """By rule, how the plant takes what it finds."""
+        return _grades(self.severities)
+
+    @field_validator("severities")
+    @classmethod
+    def _can_be_graded(cls, text: str) -> str:
+        _grades(text)
+        return text
 
     @field_validator("tag_rule", "tag_letters")
     @classmethod

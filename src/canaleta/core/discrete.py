@@ -109,7 +109,7 @@ def agreement(
     """
     t = INPUT_TYPES[kind]
     troubles = []
-    off_holds = leakage_ma <= t.off_ma
+    off_holds = leakage_ma <= t.off_ma + 1e-9
     bleed = ""
     if not off_holds:
         troubles.append(
@@ -122,7 +122,7 @@ def agreement(
             f" {shown(greatest_supply_v, 1)} V: fit {shown(fit_ohm / 1000, 1)} kΩ, {fit_watt:g} W"
         )
     left = least_supply_v - drop_v
-    on_holds = left >= t.on_v
+    on_holds = left >= t.on_v - 1e-9
     if not on_holds:
         troubles.append(
             f"{shown(least_supply_v, 1)} V less {shown(drop_v, 1)} V over the switch leave {shown(left, 1)} V; type"

@@ -20,7 +20,7 @@ from canaleta.core.quality import Reason
 from canaleta.core.signals import LOADS, Family, Signal, signal_named
 from canaleta.core.text import shown
 
-__all__ = ["Judgement", "Level", "group_told", "judge", "judge_module"]
+__all__ = ["Judgement", "Level", "group_told", "judge", "judge_module", "supplied"]
 
 
 class Level(IntEnum):
@@ -89,7 +89,7 @@ def judge_module(image: PlantImage, row: int, module: int, channel: int = 0) -> 
         says = f"the mains would kill the module: {kind.title} takes none"
         return Judgement(Level.REFUSED, "", "", (says,), ("an interposing relay between the two",))
     modes = sorted(kind.modes, key=lambda mode: (mode.name != wish, *_strangeness(signal, mode)))
-    killed, short = _supplied(one, signal, kind)
+    killed, short = supplied(one, 0, signal, kind)
     if killed:
         return Judgement(Level.REFUSED, "", "", (killed,), ("its own supply, within what it bears",))
     tried = [_by_mode(one, signal, module, channel, mode.name) for mode in modes]
@@ -148,16 +148,13 @@ def _span_told(one: PlantImage, signal: Signal, mode: Mode) -> str:
     return ""
 
 
-def _supplied(one: PlantImage, signal: Signal, kind: ModuleType) -> tuple[str, str]:
+def supplied(image: PlantImage, row: int, signal: Signal, kind: ModuleType) -> tuple[str, str]:
     """(why the supply of this group would kill the device, why it might not work with it), each '' if not so."""
-    if (
-        one.text("supply", 0) in ("own 24 V", "drive", "none")
-        or signal.switch in ("AC contact", *LOADS)
-        or not kind.feeds_loop
-    ):
+    own = image.text("supply", row) in ("own 24 V", "drive", "none")
+    if own or signal.switch in ("AC contact", *LOADS) or not kind.feeds_loop:
         return "", ""
-    c = one.conventions
-    least, greatest = float(one.number("supply_low_v")[0]), float(one.number("supply_high_v")[0])
+    c = image.conventions
+    least, greatest = float(image.number("supply_low_v")[row]), float(image.number("supply_high_v")[row])
     if greatest < c.supply_v:
         return f"the {c.supply_v:g} V of {kind.title} would kill it: the device bears {greatest:g} V at most", ""
     if greatest < c.greatest_supply_v:

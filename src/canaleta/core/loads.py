@@ -10,13 +10,15 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from canaleta.core.image import PlantImage
 from canaleta.core.loops import DESIGN_MA
-from canaleta.core.signals import Family, signal_named
+from canaleta.core.signals import SIGNALS, Family
 
 __all__ = ["Load", "ModuleLoad", "RackLoad", "device_ma", "module_load", "rack_load"]
 
+Floats = NDArray[np.float64]
 DISCRETE_MA = 15.0
 """Greatest input current of an IEC 61131-2 type 1 input, used where the module does not tell its resistance."""
 
@@ -62,29 +64,38 @@ class RackLoad:
         return self.bus.over or self.supply.over
 
 
-def device_ma(image: PlantImage, row: int) -> float:
-    """What a module feeds to the device of one point, in mA; 0 where the device has its own supply."""
-    signal = signal_named(image.text("signal", row))
-    module = int(image.module[row])
-    if signal is None or module not in image.layout.modules:
-        return 0.0
-    if signal.switch == "load":
-        return float(np.nan_to_num(image.number("load_ma")[row]))
-    if not image.layout.type_of(module).feeds_loop:
-        return 0.0
-    takes = float(np.nan_to_num(image.number("takes_ma")[row]))
-    if image.text("supply", row) != "module" and signal.family != Family.CONTACT:
-        return 0.0
-    if image.text("supply", row) in ("own 24 V", "drive"):
-        return 0.0
-    if signal.family == Family.CONTACT:
-        mode = int(image.mode[row])
-        ohm = image.layout.mode_table.numbers["input_ohm"][mode] if mode >= 0 else 0.0
-        return takes + (image.conventions.supply_v / ohm * 1000.0 if ohm else DISCRETE_MA)
-    if signal.unit == "mA":
-        # Three wires: the signal is taken from the same supply as the device's own need.
-        return DESIGN_MA + (takes if image.text("wires", row) == "3" else 0.0)
-    return takes
+_CODES = {
+    "load": np.array([*(s.switch == "load" for s in SIGNALS), False]),
+    "contact": np.array([*(s.family == Family.CONTACT for s in SIGNALS), False]),
+    "current": np.array([*(s.family != Family.CONTACT and s.unit == "mA" for s in SIGNALS), False]),
+    "known": np.array([*(True for _ in SIGNALS), False]),
+}
+
+
+def device_ma(image: PlantImage, rows: Iterable[int]) -> Floats:
+    """What modules feed to the devices of some points, in mA, (n,); 0 where a device has its own supply."""
+    at = np.array(list(rows), dtype=np.int64)
+    layout, code = image.layout, image.code("signal")[at]
+    numbers, where = np.unique(image.module[at], return_inverse=True)
+    on = np.array([n in layout.modules for n in numbers.tolist()], dtype=bool)[where]
+    feeds = np.array([n in layout.modules and layout.type_of(n).feeds_loop for n in numbers.tolist()], dtype=bool)[
+        where
+    ]
+    takes = np.nan_to_num(image.number("takes_ma")[at])
+    supply = image.cells["supply"][at]
+    contact = _CODES["contact"][code]
+    own = (supply == "own 24 V") | (supply == "drive") | (~contact & (supply != "module"))
+    mode = image.mode[at]
+    inside = layout.mode_table.numbers["input_ohm"]
+    ohm = np.where(mode >= 0, inside[np.maximum(mode, 0)], 0.0) if len(inside) else np.zeros(len(at))
+    with np.errstate(divide="ignore"):
+        closed = takes + np.where(ohm > 0, image.conventions.supply_v / ohm * 1000.0, DISCRETE_MA)
+    # Three wires: the signal is taken from the same supply as the device's own need.
+    current = DESIGN_MA + np.where(image.number("wires")[at] == 3, takes, 0.0)
+    out = np.where(contact, closed, np.where(_CODES["current"][code], current, takes))
+    out = np.where(feeds & ~own & _CODES["known"][code], out, 0.0)
+    load = _CODES["load"][code] & on
+    return np.where(load, np.nan_to_num(image.number("load_ma")[at]), out)
 
 
 def module_load(image: PlantImage, module: int, rows: Iterable[int] | None = None) -> ModuleLoad:
@@ -93,8 +104,7 @@ def module_load(image: PlantImage, module: int, rows: Iterable[int] | None = Non
     here = np.flatnonzero(image.landed & (image.module == module)).tolist() if rows is None else list(rows)
     fuses = [0.0] * (-(-kind.channels // kind.channels_a_fuse) if kind.channels_a_fuse else 0)
     total = 0.0
-    for row in here:
-        ma = device_ma(image, row)
+    for row, ma in zip(here, device_ma(image, here).tolist(), strict=True):
         total += ma
         if fuses:
             fuses[kind.fuse_of(int(image.channel[row]))] += ma

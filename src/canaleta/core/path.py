@@ -24,7 +24,7 @@ from canaleta.core.modules import ModeTable
 from canaleta.core.quality import of_reasons, reason_words
 from canaleta.core.signals import Family
 
-__all__ = ["CHAINS", "Paths", "describe", "evaluate", "reasons_told", "workings"]
+__all__ = ["CHAINS", "Paths", "describe", "evaluate", "forwards", "reasons_told", "workings"]
 
 CHAINS: dict[Family, Chain] = {
     Family.LINEAR: linear.CHAIN,
@@ -100,6 +100,28 @@ def evaluate(
         reasons[mask] = found
     has_value = ~np.isnan(stations[-1])
     return Paths(chosen, stations, reasons, of_reasons(reasons, has_value))
+
+
+def forwards(image: PlantImage, process: Floats, rows: NDArray[np.int64]) -> Floats:
+    """Stations of paths that run forwards from PROCESS, for several quantities at once and without judging them.
+
+    process: (k, n) for n rows. Returns (6, k, n): what scalings alone make of it, unclamped. For rules that compare.
+    """
+    out = np.full((len(STATIONS), *process.shape), np.nan)
+    family = image.family[rows]
+    for code, chain in CHAINS.items():
+        mask = np.flatnonzero(family == code)
+        if not len(mask):
+            continue
+        p = PathRows(image, rows[mask])
+        with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
+            for k, given in enumerate(process):
+                x = given[mask]
+                out[0, k, mask] = x
+                for station, joint in enumerate(chain.joints, start=1):
+                    x = joint.forward(p, x)
+                    out[station, k, mask] = x
+    return out
 
 
 def _run(chain: Chain, p: PathRows, start: int, given: Floats) -> Floats:

@@ -142,7 +142,7 @@ class _Placing:
         )
         if module not in self._fed:
             self._fed[module] = module_load(self._image, module).feeds.ma
-        more = device_ma(one, 0)
+        more = float(device_ma(one, [0])[0])
         if self._fed[module] + more > kind.loop_ma:
             return False
         self._fed[module] += more

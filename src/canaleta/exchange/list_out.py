@@ -20,8 +20,9 @@ import orjson
 from canaleta.core.fields import FIELDS, Field, Kind, field_named
 from canaleta.core.follows import FOLLOWING, followed_by
 from canaleta.core.image import PlantImage
+from canaleta.plant.findings import accepted
 
-__all__ = ["Sheet", "as_csv", "as_workbook", "every_field", "findings_sheet", "list_sheet", "spares_sheet"]
+__all__ = ["Sheet", "as_csv", "as_workbook", "every_field", "findings_sheet", "list_sheet", "spares_sheet", "told"]
 
 _NUMBER = re.compile(r"-?\d{1,15}(\.\d{1,15})?")
 _COMPUTED = ("=", "+", "-", "@")
@@ -81,20 +82,25 @@ def list_sheet(
 
 
 def findings_sheet(image: PlantImage, bodies: Iterable[Mapping[str, Any]]) -> Sheet:
-    """Every finding, a row for each point it names."""
+    """Every finding, a row for each point it names, with who accepted it and why."""
     rows = []
     for body in bodies:
         for point in dict.fromkeys(cell["point"] for cell in body["cells"]):
             tag = image.label(image.row_of(point)) if image.has(point) else ""
-            rows.append((tag, body["rule"], body["severity"], body["station"], body["text"]))
-    return Sheet(
-        "findings",
-        [""] * 5,
-        ["tag", "rule", "how bad", "station", "finding"],
-        [14, 8, 10, 10, 100],
-        [False] * 5,
-        rows,
-    )
+            waived = body["waived"] if accepted(body) else None
+            because = (waived["reason"], waived["who"], waived["at"][:10]) if waived else ("", "", "")
+            rows.append((tag, body["rule"], body["severity"], body["station"], body["text"], *because))
+        if not body["cells"]:
+            rows.append(("", body["rule"], body["severity"], body["station"], body["text"], "", "", ""))
+    heads = ["tag", "rule", "how bad", "station", "finding", "accepted because", "by", "on"]
+    return Sheet("findings", [""] * 8, heads, [14, 8, 10, 10, 100, 40, 14, 12], [False] * 8, rows)
+
+
+def told(body: Mapping[str, Any]) -> str:
+    """A finding as it is printed with the list: with what it was accepted for, where it was."""
+    if not accepted(body):
+        return str(body["text"])
+    return f"{body['text']} (accepted by {body['waived']['who']}: {body['waived']['reason']})"
 
 
 def spares_sheet(image: PlantImage, spares: Iterable[tuple[str, str, str]]) -> Sheet:

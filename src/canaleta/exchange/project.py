@@ -6,7 +6,9 @@ is `Project.model_json_schema()`, which `./canaleta export --schema` prints.
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
 from dataclasses import asdict
+from datetime import datetime
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
@@ -19,15 +21,20 @@ from canaleta.core.fields import STORED, Landing, Stored
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import Cabinet, Cable, Layout, Module, Rack
 from canaleta.core.modules import ModuleType
+from canaleta.core.rules import Finding, audit
 from canaleta.core.text import TextError
 from canaleta.plant import tables as t
+from canaleta.plant.findings import accepted, stored_findings
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.points import copy_points
 from canaleta.plant.proposals import reaudit
 from canaleta.plant.seed import stored_row, write_hardware
 from canaleta.plant.typicals import load_typicals, typicals
+from canaleta.plant.waivers import Waiver, with_waivers
 
-__all__ = ["Project", "ProjectError", "load_project", "project_of", "read_project", "written_project"]
+__all__ = [
+    "Project", "ProjectError", "findings_of", "image_of", "load_project", "project_of", "read_project", "written_project",
+]  # fmt: skip
 
 VERSION = 1
 KEPT_FREE = "empty-slot"
@@ -87,6 +94,17 @@ class ProjectView(_Part):
     body: dict[str, Any]
 
 
+class ProjectWaiver(_Part):
+    """A finding that was accepted: its rule, the tags of its points and what it says, then why, by whom and when."""
+
+    rule: str
+    tags: list[str]
+    text: str
+    reason: str = Field(min_length=1, max_length=400)
+    who: str
+    at: datetime
+
+
 class Project(_Part):
     """A plant: conventions, module types, hardware in order, points as {field: text}; empty fields are left out.
 
@@ -104,6 +122,7 @@ class Project(_Part):
     views: list[ProjectView] = Field(default_factory=list)
     points: list[dict[str, str]]
     wishes: list[int] = Field(default_factory=list)
+    waivers: list[ProjectWaiver] = Field(default_factory=list)
 
     @model_validator(mode="after")
     def _holds_together(self) -> Project:
@@ -151,7 +170,17 @@ def project_of(connection: Connection) -> Project:
         typicals=[ProjectTypical(**typical.body()) for typical in typicals(connection)],
         views=[ProjectView(name=row.name, body=row.body) for row in views],
         wishes=[row + 1 for row in range(len(image)) if image.module[row] >= 0 and not image.landed[row]],
+        waivers=[
+            ProjectWaiver(rule=body["rule"], tags=_tags(image, (c["point"] for c in body["cells"])), text=body["text"],
+                          **{name: body["waived"][name] for name in ("reason", "who", "at")})
+            for body in stored_findings(connection) if accepted(body)
+        ],
     )  # fmt: skip
+
+
+def _tags(image: PlantImage, points: Iterable[int]) -> list[str]:
+    """The tags of a finding's points, each once."""
+    return [image.label(image.row_of(point)) for point in dict.fromkeys(points) if image.has(point)]
 
 
 def _rack(layout: Layout, rack: Rack) -> ProjectRack:
@@ -182,11 +211,9 @@ def read_project(document: Any) -> Project:
         raise ProjectError(f"{place}: {said}" if place else said) from error
 
 
-def load_project(connection: Connection, project: Project) -> int:
-    """Load a project into an empty database. Returns how many points. Raises ProjectError; then nothing is kept."""
+def image_of(project: Project) -> PlantImage:
+    """The plant of a project as columns, points numbered from 1. Raises ProjectError naming the point."""
     layout = _layout(project)
-    connection.execute(insert(t.plant).values(name=project.name, conventions=project.conventions.model_dump()))
-    write_hardware(connection, layout)
     empty = PlantImage.of_rows([{}], layout, project.conventions)
     rows: list[dict[str, Stored]] = []
     for number, point in enumerate(project.points, start=1):
@@ -198,12 +225,46 @@ def load_project(connection: Connection, project: Project) -> int:
         at = rows[number - 1].get("channel") if 0 < number <= len(rows) else None
         if isinstance(at, Landing):
             rows[number - 1]["channel"] = at._replace(landed=False)
-    copy_points(connection, dict(enumerate(rows, start=1)))
+    return PlantImage.of_rows(rows, layout, project.conventions)
+
+
+def findings_of(project: Project, image: PlantImage) -> list[Finding]:
+    """What the rules find in a project, with what it says was accepted. image: that of the project."""
+    known = _waivers(image, project.waivers, audit(image))
+    return with_waivers(audit(image), {waiver.key: waiver for waiver in known})
+
+
+def load_project(connection: Connection, project: Project) -> int:
+    """Load a project into an empty database. Returns how many points. Raises ProjectError; then nothing is kept."""
+    image = image_of(project)
+    connection.execute(insert(t.plant).values(name=project.name, conventions=project.conventions.model_dump()))
+    write_hardware(connection, image.layout)
+    cells = {name: column for name, column in image.cells.items() if column.strides != (0,)}
+    copy_points(
+        connection,
+        {
+            number: {n: c[row] for n, c in cells.items() if c[row] is not None}
+            for row, number in enumerate(image.ids.tolist())
+        },
+    )
     load_typicals(connection, (typical.model_dump() for typical in project.typicals))
     for view in project.views:
         connection.execute(insert(t.view).values(owner="", **view.model_dump()))
+    if accepted_ones := _waivers(image, project.waivers, audit(image)) if project.waivers else []:
+        connection.execute(insert(t.waiver), [{"id": w.id, **w.columns()} for w in accepted_ones])
     reaudit(connection, PlantKeeper(connection.engine).caught_up(connection))
-    return len(rows)
+    return len(image)
+
+
+def _waivers(image: PlantImage, given: Sequence[ProjectWaiver], findings: Sequence[Finding]) -> list[Waiver]:
+    """Waivers of findings that are found again, by what they say of which points; the others have lost their facts."""
+    found = {(f.rule, *_tags(image, [c.point for c in f.cells]), f.text): f for f in findings}
+    out: list[Waiver] = []
+    for one in given:
+        if f := found.pop((one.rule, *one.tags, one.text), None):
+            at = one.at.isoformat()
+            out.append(Waiver(len(out) + 1, f.key, f.rule, f.fingerprint, one.reason, one.who, at, f.text))
+    return out
 
 
 def _layout(project: Project) -> Layout:

@@ -16,9 +16,16 @@ from canaleta.core.signals import Family
 from canaleta.core.text import TextError, shown
 from canaleta.plant.database import take_plant_lock
 from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.proposals import Applied, commit
+from canaleta.plant.proposals import Applied, Preview, commit, preview
 
-__all__ = ["ConventionEdit", "ConventionRefused", "change_conventions", "moved_levels", "preview_conventions"]
+__all__ = [
+    "ConventionEdit",
+    "ConventionRefused",
+    "change_conventions",
+    "moved_levels",
+    "preview_change",
+    "preview_conventions",
+]
 
 MOST_ADDRESSES = 20
 
@@ -83,6 +90,11 @@ def preview_conventions(image: PlantImage, edits: Sequence[ConventionEdit]) -> l
         return []
     landed = [row for row in range(len(image)) if image.landed[row]][:MOST_ADDRESSES]
     return [Renamed(int(image.ids[r]), image.text("channel", r), after.text("channel", r)) for r in landed]
+
+
+def preview_change(connection: Connection, image: PlantImage, edits: Sequence[ConventionEdit]) -> Preview:
+    """Values that would move and findings that would come and go, with nothing written. Raises ConventionRefused."""
+    return preview(connection, image, {}, conventions=with_conventions(image.conventions, _checked(image, edits)))
 
 
 def change_conventions(

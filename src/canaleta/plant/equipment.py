@@ -16,6 +16,7 @@ from sqlalchemy import Connection, Table, delete, insert, select, update
 from canaleta.core.layout import Cabinet, Cable, Layout, Module, Rack
 from canaleta.core.modules import ModuleType
 from canaleta.plant import tables as t
+from canaleta.plant.points import ADDED, REMOVED, TYPICAL, WAIVER
 
 __all__ = [
     "KINDS",
@@ -138,7 +139,7 @@ def inverse_records(
     rows = connection.execute(
         select(t.change.c.entity, t.change.c.entity_id, t.change.c.fields).where(
             t.change.c.seq == target,
-            t.change.c.entity.notin_(("point", "point added", "point removed", "conventions")),
+            t.change.c.entity.notin_(("point", ADDED, REMOVED, TYPICAL, WAIVER, "conventions")),
         )
     ).all()
     if not rows:

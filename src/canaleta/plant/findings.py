@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import asdict
 from typing import Any
 
 from sqlalchemy import Connection, or_, select
 
 from canaleta.core.fields import Station
-from canaleta.core.rules import Cell, Finding, Fix
+from canaleta.core.rules import Cause, Cell, Finding, Fix, Waived
 from canaleta.plant import tables as t
 
-__all__ = ["from_body", "stored_findings", "stored_touching", "to_body"]
+__all__ = ["accepted", "from_body", "stored_findings", "stored_touching", "to_body"]
 
 
 def to_body(finding: Finding) -> dict[str, Any]:
@@ -31,6 +32,10 @@ def to_body(finding: Finding) -> dict[str, Any]:
             for fix in finding.fixes
         ],
         "fingerprint": finding.fingerprint,
+        "harm": finding.harm,
+        "cause": {"key": finding.cause.key, "says": finding.cause.says} if finding.cause else None,
+        "trips": finding.trips,
+        "waived": asdict(finding.waived) if finding.waived else None,
     }
 
 
@@ -48,7 +53,16 @@ def from_body(body: Mapping[str, Any]) -> Finding:
             for fix in body["fixes"]
         ),
         fingerprint=body["fingerprint"],
+        harm=body["harm"],
+        cause=Cause(**body["cause"]) if body["cause"] else None,
+        trips=body["trips"],
+        waived=Waived(**body["waived"]) if body["waived"] else None,
     )
+
+
+def accepted(body: Mapping[str, Any]) -> bool:
+    """Whether somebody accepted this finding and its facts are still those."""
+    return bool(body["waived"] and body["waived"]["holds"])
 
 
 def stored_findings(connection: Connection) -> list[dict[str, Any]]:

@@ -17,6 +17,7 @@ __all__ = [
     "ADDED",
     "REMOVED",
     "TYPICAL",
+    "WAIVER",
     "copy_changes",
     "copy_points",
     "points_of_set",
@@ -24,7 +25,7 @@ __all__ = [
     "write_removed",
 ]
 
-ADDED, REMOVED, TYPICAL = "point added", "point removed", "typical"
+ADDED, REMOVED, TYPICAL, WAIVER = "point added", "point removed", "typical", "waiver"
 
 
 def points_of_set(connection: Connection, target: int, entity: str) -> dict[int, dict[str, Stored]]:

@@ -25,9 +25,10 @@ from canaleta.plant.database import notify, take_plant_lock
 from canaleta.plant.entering import enter_row
 from canaleta.plant.findings import from_body, stored_touching, to_body
 from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.kept import KeptChange, write_kept
 from canaleta.plant.locks import held, refuse_locked
 from canaleta.plant.points import write_added, write_removed
-from canaleta.plant.typicals import TypicalChange, write_typicals
+from canaleta.plant.waivers import Waiver, waivers, with_waivers, write_waived
 from canaleta.plant.writing import (
     Changes,
     insert_findings,
@@ -207,10 +208,16 @@ def _entered(image: PlantImage, row: int, edits: Mapping[str, Edit]) -> tuple[di
     return enter_row(image, row, {name: edit.text for name, edit in edits.items()})
 
 
-def preview(connection: Connection, image: PlantImage, changes: Changes, layout: Layout | None = None) -> Preview:
-    """What these changes would do, with nothing written. layout: the hardware as it would be, if it changes."""
-    outcome = _outcome(image, changes, layout=layout)
-    return _preview(connection, image, outcome, changes)
+def preview(
+    connection: Connection,
+    image: PlantImage,
+    changes: Changes,
+    layout: Layout | None = None,
+    conventions: Conventions | None = None,
+) -> Preview:
+    """What these changes would do, with nothing written. layout, conventions: as they would be, if they change."""
+    outcome = _outcome(image, changes, conventions, layout=layout)
+    return _preview(connection, image, _accepted(connection, outcome), changes)
 
 
 def preview_rows(
@@ -221,7 +228,8 @@ def preview_rows(
     removed: Mapping[int, Mapping[str, Stored]] | None = None,
 ) -> Preview:
     """What it would do if points came or went, with nothing written."""
-    return _preview(connection, image, _outcome(image, changes, added=added, removed=removed), changes)
+    outcome = _accepted(connection, _outcome(image, changes, added=added, removed=removed))
+    return _preview(connection, image, outcome, changes)
 
 
 def apply(engine: Engine, keeper: PlantKeeper, proposal: Proposal, who: str) -> Applied | Planned:
@@ -268,12 +276,12 @@ def commit(
     added: Mapping[int, Mapping[str, Stored]] | None = None,
     removed: Mapping[int, Mapping[str, Stored]] | None = None,
     layout: Layout | None = None,
-    typicals: Sequence[TypicalChange] = (),
+    records: Sequence[KeptChange] = (),
 ) -> Applied:
     """Write one change set inside the caller's transaction, which holds the plant's lock.
 
     conventions: those of the plant from now on, if they change. added, removed: points that come and go, by their
-    numbers, with their cells. layout: the hardware from now on. After conventions and hardware everything is audited.
+    numbers, with their cells. layout: the hardware from now on. records: typicals and waivers that change. After conventions and hardware everything is audited.
     Raises LockedError if somebody else has locked a row that it would change.
     """
     came, went = dict(added or {}), dict(removed or {})
@@ -281,9 +289,11 @@ def commit(
     refuse_locked(connection, [*(int(image.ids[row]) for row, _ in changes), *went], who)
     if any("channel" in cells for cells in came.values()) or (went and any(name == "channel" for _, name in changes)):
         changes, came = _settled(image, changes, came, went)
-    outcome = _outcome(image, changes, conventions, came, went, layout)
+    outcome = _accepted(connection, _outcome(image, changes, conventions, came, went, layout), records)
+    told_anew = write_waived(connection, records)
     shown_change = _preview(connection, image, outcome, changes)
-    nothing = conventions is None and not came and not went and layout is None and not typicals
+    shown_change = replace(shown_change, opened=(*shown_change.opened, *told_anew))
+    nothing = conventions is None and not came and not went and layout is None and not records
     if not changes and undoes is None and nothing:
         return Applied(image.seq, shown_change, image)
     seq = image.seq + 1
@@ -303,7 +313,7 @@ def commit(
         write_layout(connection, before, changes, layout, seq)
     write_points(connection, before, changes, seq)
     write_added(connection, came, seq)
-    write_typicals(connection, typicals, seq)
+    write_kept(connection, records, seq)
     if conventions is not None:
         write_conventions(connection, image.conventions, conventions, seq)
     write_findings(connection, outcome.looked, outcome.findings, seq)
@@ -314,7 +324,7 @@ def commit(
 
 def reaudit(connection: Connection, image: PlantImage) -> int:
     """Audit the whole plant and store what is found; for a first load and after an upgrade. Returns the count."""
-    found = audit(image)
+    found = with_waivers(audit(image), waivers(connection))
     connection.execute(delete(t.finding))
     insert_findings(connection, found, image.seq)
     return len(found)
@@ -408,6 +418,19 @@ def _outcome(
     return _looked_at(image, after, changes, {})
 
 
+def _accepted(connection: Connection, outcome: _Outcome, records: Sequence[KeptChange] = ()) -> _Outcome:
+    """The outcome with what was accepted of its findings. records: waivers among them change with it."""
+    if not outcome.findings:
+        return outcome
+    known = waivers(connection)
+    for change in records:
+        if isinstance(change.was, Waiver):
+            known.pop(change.was.key, None)
+        if isinstance(change.becomes, Waiver):
+            known[change.becomes.key] = change.becomes
+    return replace(outcome, findings=with_waivers(outcome.findings, known))
+
+
 def _looked_at(image: PlantImage, after: PlantImage, changes: Changes, touched: dict[int, set[str]]) -> _Outcome:
     """What holds after changes. Of very many, looking at everything is quicker than telling what they touch."""
     for row, name in changes:
@@ -435,7 +458,10 @@ def _preview(connection: Connection, image: PlantImage, outcome: _Outcome, chang
 
 
 def _may_move(image: PlantImage, after: PlantImage, changed: set[int]) -> list[int]:
-    """Rows whose values may move: those with changed cells, and those on modules whose type is another now."""
+    """Rows whose values may move: those with changed cells, and those on modules whose type is another now; all of
+    them where the conventions are."""
+    if image.conventions != after.conventions:
+        return np.flatnonzero(image.mode >= 0).tolist()
     if image.layout is after.layout:
         return sorted(changed)
     old, new = image.layout, after.layout

@@ -20,7 +20,7 @@ from canaleta.core.image import PlantImage
 from canaleta.plant import accounts
 from canaleta.plant import tables as t
 from canaleta.plant.database import take_plant_lock
-from canaleta.plant.findings import stored_findings
+from canaleta.plant.findings import accepted, stored_findings
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.points import ADDED, REMOVED
 
@@ -108,7 +108,7 @@ def put_up(
         if open_one := next((r for r in known if r.state in ("in check", "checked")), None):
             raise RevisionError(f"revision {open_one.mark} is still {open_one.state}: issue it or withdraw it first")
         findings = stored_findings(connection)
-        bad = [body for body in findings if body["severity"] == "bad"]
+        bad = [body for body in findings if body["severity"] == "bad" and not accepted(body)]
         if bad and not open_reason:
             raise RevisionError(
                 f"{len(bad)} finding{'s are' if len(bad) > 1 else ' is'} bad ({bad[0]['text']}): settle "

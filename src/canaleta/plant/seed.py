@@ -27,6 +27,11 @@ def has_plant(connection: Connection) -> bool:
     return connection.execute(select(t.plant.c.name)).first() is not None
 
 
+def plant_name(connection: Connection) -> str:
+    """What the plant is called. Raises NoResultFound without one."""
+    return str(connection.execute(select(t.plant.c.name)).scalar_one())
+
+
 def new_plant(connection: Connection, name: str) -> None:
     """An empty plant with the default conventions and the starter typicals."""
     connection.execute(insert(t.plant).values(name=name, conventions=Conventions().model_dump()))

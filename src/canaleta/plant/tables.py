@@ -189,6 +189,19 @@ finding = Table(
     Index("ix_finding_points", "points", postgresql_using="gin"),
 )
 
+waiver = Table(
+    "waiver",
+    metadata,
+    Column("id", BigInteger, primary_key=True),
+    Column("key", Text, nullable=False, unique=True),
+    Column("rule", Text, nullable=False),
+    Column("fingerprint", Text, nullable=False),
+    Column("reason", Text, nullable=False),
+    Column("who", Text, nullable=False),
+    Column("at", DateTime(timezone=True), nullable=False),
+    Column("text", Text, nullable=False),
+)
+
 account = Table(
     "account",
     metadata,

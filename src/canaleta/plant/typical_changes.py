@@ -15,9 +15,10 @@ from canaleta.plant.cells import same_cell
 from canaleta.plant.database import take_plant_lock
 from canaleta.plant.entering import enter_row
 from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.kept import KeptChange, next_number
 from canaleta.plant.proposals import Applied, Changes, commit, with_landings
 from canaleta.plant.rows import OWN
-from canaleta.plant.typicals import Typical, TypicalChange, next_number, typicals
+from canaleta.plant.typicals import TYPICALS, Typical, typicals
 
 __all__ = ["change_typical", "points_of", "typical_edits"]
 
@@ -72,12 +73,12 @@ def change_typical(
         changes: Changes = {}
         if becomes is not None:
             _check(image, known, was, becomes)
-            becomes = replace(becomes, id=was.id if was else next_number(connection))
+            becomes = replace(becomes, id=was.id if was else next_number(connection, TYPICALS))
             follow = [*points] if becomes.name == name else points_of(image, name)
             changes, _ = typical_edits(image, was, becomes, follow)
         what = "took away" if becomes is None else "changed" if was else "made"
-        change = TypicalChange(was, becomes)
-        applied = commit(connection, image, changes, who, f"{what} typical {name}"[:60], typicals=[change])
+        change = KeptChange(TYPICALS, was, becomes)
+        applied = commit(connection, image, changes, who, f"{what} typical {name}"[:60], records=[change])
     keeper.adopt(applied.image)
     return applied
 

@@ -18,9 +18,11 @@ from canaleta.plant.cells import from_json, to_json
 from canaleta.plant.database import take_plant_lock
 from canaleta.plant.equipment import inverse_records, trouble_of
 from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.kept import KeptChange, inverse_kept
 from canaleta.plant.points import ADDED, REMOVED, points_of_set
 from canaleta.plant.proposals import Applied, Changes, commit, with_landings
-from canaleta.plant.typicals import TypicalChange, inverse_typicals
+from canaleta.plant.typicals import TYPICALS
+from canaleta.plant.waivers import WAIVERS
 
 __all__ = ["NothingToUndo", "redo", "revert", "stacks", "undo"]
 
@@ -116,19 +118,19 @@ def _inverted(
     changes, kept = _inverse(connection, image, target, only)
     back, gone, held = _inverse_points(connection, image, target, only)
     conventions, layout = None, None
-    kinds: list[TypicalChange] = []
+    records: list[KeptChange] = []
     if only.whole:
         conventions, also = _inverse_conventions(connection, image, target)
-        kinds, stayed_kinds = inverse_typicals(connection, target)
+        records, stayed_records = inverse_kept(connection, target, (TYPICALS, WAIVERS))
         layout, stayed = inverse_records(connection, image.layout, target, _claimed(image, changes))
         if layout is not None and (says := trouble_of(layout)):
             raise NothingToUndo(f"it cannot be turned back as it stands: {says}")
-        held += also + [(0, name) for name in (*stayed, *stayed_kinds)]
+        held += also + [(0, name) for name in (*stayed, *stayed_records)]
     changes, homeless = _on_layout(image, changes, layout or image.layout)
     changes = with_landings(image, changes)
     applied = commit(
         connection, image, changes, who, source,
-        undoes=undoes, conventions=conventions, added=back, removed=gone, layout=layout, typicals=kinds,
+        undoes=undoes, conventions=conventions, added=back, removed=gone, layout=layout, records=records,
     )  # fmt: skip
     return replace(applied, kept=tuple(kept + homeless + held))
 

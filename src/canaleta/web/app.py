@@ -23,6 +23,7 @@ from canaleta.web import (
     conventions_api,
     doors,
     exchange_api,
+    findings_api,
     hardware_api,
     history_api,
     injection_api,
@@ -66,6 +67,7 @@ def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, d
     doors.install(app, hosts)
     for part in (
         session_api,
+        findings_api,
         list_api,
         rows_api,
         views_api,

@@ -280,7 +280,7 @@ def _supply(whole: PlantImage, one: PlantImage, row: int, module: int, told: Jud
     if not told.mode or not kind.loop_ma:
         return "", ""
     there = one.with_cells({(0, "channel"): Landing(module, 0, landed=True), (0, "mode"): told.mode})
-    more = device_ma(there, 0)
+    more = float(device_ma(there, [0])[0])
     if not more:
         return "", ""
     now = module_load(whole, module).feeds.ma

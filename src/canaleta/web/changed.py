@@ -17,7 +17,7 @@ from canaleta.web.hub import point_row
 from canaleta.web.problems import CellProblem, ProblemError
 
 __all__ = [
-    "CellRef", "CellText", "ChangedOut", "FindingOut", "applied_out", "finding_out", "preview_out", "refused", "turned",
+    "CellRef", "CellText", "ChangedOut", "FindingOut", "MovedOut", "applied_out", "finding_out", "preview_out", "refused", "turned",
 ]  # fmt: skip
 
 
@@ -59,8 +59,24 @@ class FixOut(BaseModel):
     edits: list[CellText]
 
 
+class CauseOut(BaseModel):
+    """What several findings of a rule come from."""
+
+    key: str
+    says: str
+
+
+class WaivedOut(BaseModel):
+    """That a finding was accepted; it holds as long as the facts are those it was accepted for."""
+
+    reason: str
+    who: str
+    at: str
+    holds: bool
+
+
 class FindingOut(BaseModel):
-    """What does not agree, and the cells it names."""
+    """What does not agree, and the cells it names. harm: what it could cost; trips: a point of it shuts something."""
 
     key: str
     rule: str
@@ -69,6 +85,10 @@ class FindingOut(BaseModel):
     text: str
     cells: list[CellRef]
     fixes: list[FixOut]
+    harm: str
+    cause: CauseOut | None
+    trips: bool
+    waived: WaivedOut | None
 
 
 class RowOut(BaseModel):

@@ -14,8 +14,11 @@ from canaleta.plant.conventions import (
     ConventionRefused,
     change_conventions,
     moved_levels,
+    preview_change,
     preview_conventions,
 )
+from canaleta.plant.findings import to_body
+from canaleta.web.changed import FindingOut, MovedOut, finding_out
 from canaleta.web.doors import needs, session_now
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.shared import shared
@@ -25,6 +28,7 @@ __all__ = ["api"]
 api = APIBlueprint("conventions", __name__, url_prefix="/api/conventions", abp_responses=PROBLEMS)
 
 
+MOST_TOLD = 60
 ADMINISTRATORS = frozenset(("rack_networks",))
 """Conventions that guard the network, not the list."""
 
@@ -51,8 +55,8 @@ class ConventionEditIn(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
     name: str = Field(max_length=60)
-    was: Annotated[str, Field(max_length=200)]
-    text: Annotated[str, Field(max_length=200)]
+    was: Annotated[str, Field(max_length=2000)]
+    text: Annotated[str, Field(max_length=2000)]
 
 
 class ConventionsIn(BaseModel):
@@ -74,7 +78,8 @@ class RenamedOut(BaseModel):
 
 
 class ConventionsChanged(BaseModel):
-    """What a change of conventions did, or would do. moved: levels and spans that follow the supply."""
+    """What a change of conventions did, or would do. moved: levels and spans that follow the supply. values: figures that
+    move, the first of values_count. opened, closed: how many findings come and go; findings: the first that come."""
 
     seq: int
     applied: bool
@@ -82,6 +87,9 @@ class ConventionsChanged(BaseModel):
     moved: list[RenamedOut]
     opened: int
     closed: int
+    values: list[MovedOut]
+    values_count: int
+    findings: list[FindingOut]
 
 
 @api.get("", responses={200: ConventionsOut})
@@ -111,15 +119,22 @@ def change(body: ConventionsIn) -> Response:
         image = shared().image()
         renamed = [RenamedOut(point=r.point, was=r.was, becomes=r.becomes) for r in preview_conventions(image, edits)]
         moved = [RenamedOut(point=m.point, was=m.was, becomes=m.becomes) for m in moved_levels(image, edits)]
-        opened = closed = 0
         seq = image.seq
         if body.apply:
             done = change_conventions(shared().engine, shared().keeper, edits, session_now().account, body.why)
-            seq, opened, closed = done.seq, len(done.preview.opened), len(done.preview.closed)
+            seq, does = done.seq, done.preview
+        else:
+            with shared().engine.connect() as connection:
+                does = preview_change(connection, image, edits)
     except ConventionRefused as refused:
         status = 422 if refused.theirs is None else 409
         raise ProblemError(
             status, str(refused), "nothing was changed", "what was typed is kept: mend it"
         ) from refused
-    out = ConventionsChanged(seq=seq, applied=body.apply, renamed=renamed, moved=moved, opened=opened, closed=closed)
+    out = ConventionsChanged(
+        seq=seq, applied=body.apply, renamed=renamed, moved=moved, opened=len(does.opened), closed=len(does.closed),
+        values=[MovedOut(point=m.point, at=m.at, was=m.was, becomes=m.becomes) for m in does.moved[:MOST_TOLD]],
+        values_count=does.moved_count,
+        findings=[FindingOut.model_validate(finding_out(to_body(f))) for f in does.opened[:MOST_TOLD]],
+    )  # fmt: skip
     return jsonify(out.model_dump())

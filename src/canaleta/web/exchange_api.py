@@ -201,7 +201,7 @@ def export(body: ExportIn) -> Response:
     said: dict[int, list[str]] = {}
     for finding in bodies:
         for point in dict.fromkeys(cell["point"] for cell in finding["cells"]):
-            said.setdefault(point, []).append(finding["text"])
+            said.setdefault(point, []).append(list_out.told(finding))
     sheet = list_out.list_sheet(image, names, body.points, said, live)
     if body.form == "csv":
         data, kind = list_out.as_csv(sheet), "text/csv; charset=utf-8"

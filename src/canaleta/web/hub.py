@@ -25,7 +25,7 @@ from canaleta.plant.cells import from_json
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.live import LiveBlock, read_block
 from canaleta.plant.locks import LOCKS_CHANNEL, held
-from canaleta.plant.points import ADDED, REMOVED, TYPICAL
+from canaleta.plant.points import ADDED, REMOVED, TYPICAL, WAIVER
 
 __all__ = ["Hub", "Subscriber", "TooManyStreamsError", "changes_since", "event", "point_row"]
 
@@ -249,6 +249,9 @@ class _News:
             self.removed.append(number)
         elif entity == TYPICAL:
             self.typicals = True
+        elif entity == WAIVER:
+            # Told by the findings that it opens: they carry what was accepted.
+            pass
         else:
             # Conventions and hardware change how everything else is written.
             self.anew = True

@@ -1,4 +1,4 @@
-"""The list: its fields, its snapshot, proposals, undo and findings."""
+"""The list: its fields, its snapshot, proposals and undo."""
 
 from __future__ import annotations
 
@@ -14,10 +14,9 @@ from canaleta.core.rules import RULES
 from canaleta.core.signals import SIGNALS
 from canaleta.core.units import units
 from canaleta.plant import tables as t
-from canaleta.plant.findings import stored_findings
 from canaleta.plant.proposals import Edit, Planned, Proposal, apply, plan, preview, without_locked
 from canaleta.plant.undo import redo, undo
-from canaleta.web.changed import ChangedOut, FindingOut, applied_out, finding_out, preview_out, refused, turned
+from canaleta.web.changed import ChangedOut, applied_out, preview_out, refused, turned
 from canaleta.web.doors import needs, session_now
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.shared import shared
@@ -96,13 +95,6 @@ class SeqPath(BaseModel):
     seq: int = Field(ge=0, le=2**62)
 
 
-class FindingsOut(BaseModel):
-    """All findings as of a sequence number."""
-
-    seq: int
-    findings: list[FindingOut]
-
-
 @api.get("/plant", responses={200: PlantOut})
 @needs("read")
 def plant_now() -> Response:
@@ -151,16 +143,6 @@ def list_at(path: SeqPath) -> Response:
     if seq == path.seq:
         response.headers["Cache-Control"] = "private, max-age=3600"
     return response
-
-
-@api.get("/findings", responses={200: FindingsOut})
-@needs("read")
-def findings_now() -> Response:
-    """Every finding."""
-    with shared().engine.connect() as connection:
-        seq = shared().image(connection).seq
-        bodies = stored_findings(connection)
-    return jsonify({"seq": seq, "findings": [finding_out(body) for body in bodies]})
 
 
 @api.post("/proposals", responses={200: ChangedOut})

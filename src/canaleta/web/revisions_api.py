@@ -13,7 +13,7 @@ from sqlalchemy import Connection
 from canaleta.core.differences import differences
 from canaleta.exchange.project import project_of
 from canaleta.plant import accounts
-from canaleta.plant.findings import stored_findings
+from canaleta.plant.findings import accepted, stored_findings
 from canaleta.plant.revisions import (
     Revision,
     RevisionError,
@@ -265,7 +265,7 @@ def _told() -> Response:
 
 
 def _bad(connection: Connection) -> int:
-    return sum(body["severity"] == "bad" for body in stored_findings(connection))
+    return sum(body["severity"] == "bad" and not accepted(body) for body in stored_findings(connection))
 
 
 def _out(r: Revision) -> RevisionOut:

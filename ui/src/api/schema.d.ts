@@ -133,7 +133,7 @@ export interface paths {
             cookie?: never;
         };
         /** Every finding. */
-        get: operations["list_findings_now_findings_get"];
+        get: operations["findings_findings_now_findings_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -930,6 +930,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The catalogue of rules, with how this plant takes what they find. */
+        get: operations["findings_rules_there_are_rules_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/series": {
         parameters: {
             query?: never;
@@ -1189,6 +1206,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/waivers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accept findings with a reason. 409 where one of them is settled by now. */
+        post: operations["findings_accept_waivers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/waivers/lift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Open findings again that were accepted. */
+        post: operations["findings_open_again_waivers_lift_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1347,6 +1398,16 @@ export interface components {
             cables: components["schemas"]["CableOut"][];
             /** Seq */
             seq: number;
+        };
+        /**
+         * CauseOut
+         * @description What several findings of a rule come from.
+         */
+        CauseOut: {
+            /** Key */
+            key: string;
+            /** Says */
+            says: string;
         };
         /**
          * CellOut
@@ -1656,13 +1717,16 @@ export interface components {
         };
         /**
          * ConventionsChanged
-         * @description What a change of conventions did, or would do. moved: levels and spans that follow the supply.
+         * @description What a change of conventions did, or would do. moved: levels and spans that follow the supply. values: figures that
+         *     move, the first of values_count. opened, closed: how many findings come and go; findings: the first that come.
          */
         ConventionsChanged: {
             /** Applied */
             applied: boolean;
             /** Closed */
             closed: number;
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
             /** Moved */
             moved: components["schemas"]["RenamedOut"][];
             /** Opened */
@@ -1671,6 +1735,10 @@ export interface components {
             renamed: components["schemas"]["RenamedOut"][];
             /** Seq */
             seq: number;
+            /** Values */
+            values: components["schemas"]["MovedOut"][];
+            /** Values Count */
+            values_count: number;
         };
         /**
          * ConventionsIn
@@ -2005,13 +2073,16 @@ export interface components {
         };
         /**
          * FindingOut
-         * @description What does not agree, and the cells it names.
+         * @description What does not agree, and the cells it names. harm: what it could cost; trips: a point of it shuts something.
          */
         FindingOut: {
+            cause: components["schemas"]["CauseOut"] | null;
             /** Cells */
             cells: components["schemas"]["CellRef"][];
             /** Fixes */
             fixes: components["schemas"]["FixOut"][];
+            /** Harm */
+            harm: string;
             /** Key */
             key: string;
             /** Rule */
@@ -2022,6 +2093,9 @@ export interface components {
             station: string;
             /** Text */
             text: string;
+            /** Trips */
+            trips: boolean;
+            waived: components["schemas"]["WaivedOut"] | null;
         };
         /**
          * FindingsOut
@@ -2274,6 +2348,14 @@ export interface components {
             variables: {
                 [key: string]: string;
             };
+        };
+        /**
+         * LiftIn
+         * @description Findings that are open again.
+         */
+        LiftIn: {
+            /** Keys */
+            keys: string[];
         };
         /**
          * LineOut
@@ -3009,6 +3091,39 @@ export interface components {
             rack: number;
         };
         /**
+         * RuleOut
+         * @description A rule: what it looks at, where it comes from, what its findings are as a rule, and how the plant takes them: grade,
+         *     "" for as usual, else bad, settle, note or off.
+         */
+        RuleOut: {
+            /** Grade */
+            grade: string;
+            /** Harm */
+            harm: string;
+            /** Id */
+            id: string;
+            /** Looks */
+            looks: string;
+            /** Name */
+            name: string;
+            /** Severity */
+            severity: string;
+            /** Source */
+            source: string;
+        };
+        /**
+         * RulesOut
+         * @description Every rule, and what each harm is in words, dearest first.
+         */
+        RulesOut: {
+            /** Harms */
+            harms: {
+                [key: string]: string;
+            };
+            /** Rules */
+            rules: components["schemas"]["RuleOut"][];
+        };
+        /**
          * SeriesIn
          * @description Texts to count on from, in the cells of one field.
          */
@@ -3498,6 +3613,30 @@ export interface components {
         ViewsOut: {
             /** Views */
             views: components["schemas"]["ViewOut"][];
+        };
+        /**
+         * WaiveIn
+         * @description Findings that are accepted as they are, and why.
+         */
+        WaiveIn: {
+            /** Keys */
+            keys: string[];
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * WaivedOut
+         * @description That a finding was accepted; it holds as long as the facts are those it was accepted for.
+         */
+        WaivedOut: {
+            /** At */
+            at: string;
+            /** Holds */
+            holds: boolean;
+            /** Reason */
+            reason: string;
+            /** Who */
+            who: string;
         };
         /**
          * WiringOut
@@ -3999,7 +4138,7 @@ export interface operations {
             };
         };
     };
-    list_findings_now_findings_get: {
+    findings_findings_now_findings_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -6389,6 +6528,51 @@ export interface operations {
             };
         };
     };
+    findings_rules_there_are_rules_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     rows_series_series_post: {
         parameters: {
             query?: never;
@@ -7262,6 +7446,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ViewsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findings_accept_waivers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WaiveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findings_open_again_waivers_lift_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LiftIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Unprocessable Entity */

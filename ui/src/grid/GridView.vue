@@ -7,6 +7,7 @@ import { useVirtualizer } from '@tanstack/vue-virtual'
 import { computed, nextTick, ref, watch } from 'vue'
 import type { Schemas } from '../api/client'
 import LiveCell from '../parts/LiveCell.vue'
+import { accepted, mark } from '../plant/findings'
 import { usePlant } from '../plant/store'
 import { asTyped } from '../plant/words'
 import CellEditor from './CellEditor.vue'
@@ -142,7 +143,7 @@ function memo(item: { index: number; start: number }) {
   return [
     row, item.index, item.start, props.fields, props.rowHeight, props.groups, picked,
     here ? selection.value.active.col : -1, here ? editing.value : null, here ? editing.value?.text : '',
-    plant.list.version, plant.findingsOf, plant.waitingSeen, plant.locks, others, plant.session,
+    plant.list.version, plant.findingsOf, plant.acceptedOf, plant.waitingSeen, plant.locks, others, plant.session,
   ] // prettier-ignore
 }
 const othersIn = (row: number, field: string) =>
@@ -152,10 +153,8 @@ const text = (field: Field, row: number) => (void plant.list.version, plant.list
 const choicesOf = (field: Field) => (field.kind === 'unit' ? [] : field.choices)
 const figures = (field: Field) => ['number', 'whole'].includes(field.kind)
 const findingsAt = (row: number) => plant.findingsOf.get(plant.list.ids[row]!) ?? []
-const worst = (row: number) => {
-  const found = findingsAt(row)
-  return found.some((f) => f.severity === 'bad') ? 'bad' : found.length ? 'settle' : ''
-}
+const toldAt = (row: number) => [...findingsAt(row), ...(plant.acceptedOf.get(plant.list.ids[row]!) ?? [])]
+const worst = (row: number) => findingsAt(row)[0]?.severity ?? ''
 const marked = (row: number, field: string) =>
   findingsAt(row).find((f) => f.cells.some((c) => c.point === plant.list.ids[row] && c.field === field))
     ?.severity
@@ -267,11 +266,11 @@ defineExpose({
             />
             <template v-else-if="field.kind === 'checks'">
               <span
-                v-for="finding in findingsAt(rows[item.index]!)"
+                v-for="finding in toldAt(rows[item.index]!)"
                 :key="finding.key"
-                :class="['check', finding.severity]"
-                ><span aria-hidden="true">{{ finding.severity === 'bad' ? '■' : '▲' }}</span>
-                {{ finding.text }}
+                :class="['check', accepted(finding) ? 'quiet' : finding.severity]"
+                ><span aria-hidden="true">{{ mark(finding) }}</span> {{ finding.text
+                }}{{ accepted(finding) ? ` (accepted: ${finding.waived!.reason})` : '' }}
               </span>
             </template>
             <template v-else>
@@ -279,7 +278,7 @@ defineExpose({
                 v-if="c === 0 && worst(rows[item.index]!)"
                 class="flag check"
                 :class="worst(rows[item.index]!)"
-                >{{ worst(rows[item.index]!) === 'bad' ? '■' : '▲' }}</span>{{
+                >{{ mark({ severity: worst(rows[item.index]!) }) }}</span>{{
                 plant.waitingAt(plant.list.ids[rows[item.index]!]!, field.name)?.text ??
                 (figures(field) ? asTyped(text(field, rows[item.index]!)) : text(field, rows[item.index]!))
               }}<span

@@ -39,6 +39,7 @@ const { path, sheet, whatIf, refused, problem, typeAt, giveFault, goLive } = use
 const row = computed(() => (void plant.list.version, plant.list.row(point.value) ?? -1))
 const text = (field: string) => (void plant.list.version, plant.list.text(field, row.value))
 const findings = computed(() => plant.findingsOf.get(point.value) ?? [])
+const told = computed(() => [...findings.value, ...(plant.acceptedOf.get(point.value) ?? [])])
 const rows = computed(() => {
   void plant.list.version
   const only = onlyFindings.value
@@ -158,12 +159,12 @@ onUnmounted(() => removeEventListener('keydown', key))
         </div>
         <div
           class="foot"
-          :class="{ alone: !findings.length && !facts.length, both: findings.length && facts.length }"
+          :class="{ alone: !told.length && !facts.length, both: told.length && facts.length }"
         >
           <StationSettings :sheet="sheet" :station="chosen" />
           <StationFacts v-if="facts.length" :sections="facts" />
-          <section v-if="findings.length" class="panel findings">
-            <FindingCard v-for="finding in findings" :key="finding.key" :finding="finding" />
+          <section v-if="told.length" class="panel findings">
+            <FindingCard v-for="finding in told" :key="finding.key" :finding="finding" />
           </section>
         </div>
       </div>

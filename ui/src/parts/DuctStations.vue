@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import type { Schemas } from '../api/client'
 import type { StationName, WhatIf } from '../plant/usePath'
 import type { Finding } from '../plant/columns'
+import { mark } from '../plant/findings'
 
 const props = defineProps<{
   path: Schemas['PathOut']
@@ -39,7 +40,8 @@ const verdicts = computed(() => {
       out.set(section.station, section)
   return out
 })
-const faults = computed(() => new Map(props.findings.map((f) => [f.station, f])))
+// The worst of a station speaks for it: findings come worst first.
+const faults = computed(() => new Map([...props.findings].reverse().map((f) => [f.station, f])))
 
 function shown(station: Schemas['StationOut']): string {
   if (typing.value?.station === station.name) return typing.value.text
@@ -127,7 +129,7 @@ const kind = (station: Schemas['StationOut']) =>
           class="small"
           :class="`fault ${faults.get(station.name)!.severity}`"
         >
-          {{ faults.get(station.name)!.severity === 'bad' ? '■' : '▲' }} does not agree
+          {{ mark(faults.get(station.name)!) }} does not agree
         </p>
         <p
           v-else-if="verdicts.has(station.name)"

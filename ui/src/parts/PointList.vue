@@ -2,6 +2,7 @@
 /** The points at the left of the path page, by area; arrows move, the value now stands beside each. */
 import { useVirtualizer } from '@tanstack/vue-virtual'
 import { computed, nextTick, ref, watch } from 'vue'
+import { mark } from '../plant/findings'
 import { usePlant } from '../plant/store'
 import LiveCell from './LiveCell.vue'
 
@@ -47,8 +48,8 @@ function step(by: number) {
 }
 
 const worst = (row: number) => {
-  const found = plant.findingsOf.get(plant.list.ids[row]!) ?? []
-  return found.some((f) => f.severity === 'bad') ? '■' : found.length ? '▲' : ''
+  const [first] = plant.findingsOf.get(plant.list.ids[row]!) ?? []
+  return first ? mark(first) : ''
 }
 </script>
 

@@ -4,14 +4,29 @@ import {
   mdiFormatListText,
   mdiHistory,
   mdiAccountOutline,
+  mdiClipboardAlertOutline,
   mdiThemeLightDark,
   mdiTrayArrowUp,
   mdiTuneVariant,
   mdiViewColumnOutline,
 } from '@mdi/js'
+import { computed } from 'vue'
 import { useTheme } from 'vuetify'
+import { accepted } from '../plant/findings'
+import { usePlant } from '../plant/store'
 
 const theme = useTheme()
+const plant = usePlant()
+// What everybody sees on every page: how much is open. Notes are to know, not to settle.
+const counted = computed(() => {
+  const open = [...plant.findings.values()].filter((f) => !accepted(f) && f.severity !== 'note')
+  return { open: open.length, bad: open.filter((f) => f.severity === 'bad').length }
+})
+const open = computed(() => (counted.value.open > 999 ? '999+' : counted.value.open || ''))
+const worst = computed(() => (counted.value.bad ? 'bad' : 'settle'))
+const says = computed(() =>
+  counted.value.open ? `${counted.value.open} open, ${counted.value.bad} of them bad` : 'everything agrees',
+)
 
 function turnTheme() {
   const next = theme.global.name.value === 'dark' ? 'light' : 'dark'
@@ -27,6 +42,14 @@ function turnTheme() {
     </router-link>
     <router-link class="place" to="/cabinets"
       ><v-icon :icon="mdiViewColumnOutline" size="20" />Cabinets</router-link
+    >
+    <router-link class="place" to="/findings" :title="says"
+      ><v-icon :icon="mdiClipboardAlertOutline" size="20" />Findings<span
+        v-if="open"
+        class="figure count"
+        :class="worst"
+        >{{ open }}</span
+      ></router-link
     >
     <router-link class="place" to="/handover"
       ><v-icon :icon="mdiTrayArrowUp" size="20" />Handover</router-link
@@ -87,6 +110,19 @@ function turnTheme() {
 .place.router-link-active {
   background: rgb(var(--v-theme-copper));
   color: rgb(var(--v-theme-on-primary));
+}
+
+.count {
+  padding: 0 6px;
+  border: 1px solid currentcolor;
+  border-radius: 8px;
+  font-size: 10px;
+  line-height: 14px;
+}
+
+.count.bad {
+  border-radius: 2px;
+  border-width: 2px;
 }
 
 .gap {

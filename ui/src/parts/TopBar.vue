@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** The bar on top: find, what is filtered, how the server is, and whatever a page adds. */
 import { computed, ref } from 'vue'
+import { accepted } from '../plant/findings'
 import { usePlant } from '../plant/store'
 
 const query = defineModel<string>('query', { default: '' })
@@ -9,8 +10,12 @@ withDefaults(defineProps<{ shown: number; notes?: string[] }>(), { notes: () => 
 const emit = defineEmits<{ enter: [] }>()
 const plant = usePlant()
 const input = ref<HTMLInputElement | null>(null)
-// What concerns the plant as a whole names no point, and stands in Cabinets.
-const toSettle = computed(() => [...plant.findings.values()].filter((f) => f.cells.length).length)
+// What concerns the plant as a whole names no point, and stands in Findings.
+const toSettle = computed(
+  () =>
+    [...plant.findings.values()].filter((f) => f.cells.length && !accepted(f) && f.severity !== 'note')
+      .length,
+)
 const others = computed(() => [...plant.people.values()].filter((person) => person.point !== null))
 const names = computed(() => [...new Set(others.value.map((person) => person.who))])
 const total = computed(() => (plant.list.version, plant.list.length))

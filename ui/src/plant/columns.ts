@@ -35,6 +35,10 @@ export interface Finding {
   text: string
   cells: { point: number; field: string }[]
   fixes: { label: string; edits: { point: number; field: string; text: string }[] }[]
+  harm: string
+  cause: { key: string; says: string } | null
+  trips: boolean
+  waived: { reason: string; who: string; at: string; holds: boolean } | null
 }
 
 export class ListColumns {

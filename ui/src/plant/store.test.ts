@@ -11,6 +11,10 @@ const finding = (key: string): Finding => ({
   text: key,
   cells: [{ point: 11, field: 'service' }],
   fixes: [],
+  harm: 'falsifies',
+  cause: null,
+  trips: false,
+  waived: null,
 })
 const change = (seq: number, cells: Change['cells'], more: Partial<Change> = {}): Change => ({
   seq,

@@ -4,6 +4,7 @@ import { computed, markRaw, ref, shallowRef, watch as onChange } from 'vue'
 import { ask, api, csrfHeader, setCsrf, type Problem, type Schemas } from '../api/client'
 import type { FromChannel } from '../stream/channel'
 import { connect, type Connection } from '../stream/connect'
+import { accepted, byCost } from './findings'
 import { ListColumns, type Change, type Finding, type Snapshot } from './columns'
 import { LiveColumns, type BlockEvent } from './live'
 
@@ -51,16 +52,22 @@ export const usePlant = defineStore('plant', () => {
   let findingsSeq = 0
   let ticking: ReturnType<typeof setInterval> | undefined
 
-  const findingsOf = computed(() => {
+  const ofPoints = (wanted: (finding: Finding) => boolean) => {
     const out = new Map<number, Finding[]>()
-    for (const finding of findings.value.values())
+    for (const finding of findings.value.values()) {
+      if (!wanted(finding)) continue
       for (const point of new Set(finding.cells.map((cell) => cell.point))) {
         const known = out.get(point)
         if (known) known.push(finding)
         else out.set(point, [finding])
       }
+    }
+    for (const some of out.values()) some.sort((a, b) => byCost(a.severity, b.severity))
     return out
-  })
+  }
+  /** What is open, by point, the worst first; and what was accepted. */
+  const findingsOf = computed(() => ofPoints((finding) => !accepted(finding)))
+  const acceptedOf = computed(() => ofPoints(accepted))
   const may = (right: string) => session.value?.rights.includes(right) ?? false
 
   function say(text: string, kind: 'plain' | 'bad' = 'plain') {
@@ -358,7 +365,7 @@ export const usePlant = defineStore('plant', () => {
   }
 
   return {
-    list, live, session, plant, findings, findingsOf, waiting, linkUp, ready, notice,
+    list, live, session, plant, findings, findingsOf, acceptedOf, waiting, linkUp, ready, notice,
     locks, people, othersAt, typicalsSeen, waitingSeen, setLocks, tell, held, sendHeld, dropHeld,
     may, say, enter, load, watch, taken, answered, leftOut, save, drop, waitingAt, turnBack, leave,
   } // prettier-ignore

@@ -15,7 +15,7 @@ from canaleta.core.sensors.extension import EXTENSIONS, colours_of, extensions_f
 from canaleta.core.signals import signal_named
 from canaleta.core.text import shown
 
-__all__ = ["extension", "leads", "used_degc"]
+__all__ = ["extension", "leads", "used_degc", "wire_error_degc"]
 
 
 def used_degc(p: PathRows) -> tuple[float, float]:
@@ -117,7 +117,7 @@ def extension(p: PathRows) -> Section | None:
         if limits and not limits.low_degc <= head <= limits.high_degc:
             rows.append(Row("the head is at", f"{shown(head, 0)} °C",
                             f"{wire} is for {limits.low_degc:g} … {limits.high_degc:g} °C", "settle"))  # fmt: skip
-        costs = [(w, _error(letter, made, high, head, cold)) for w, made in _others(letter, wire)]
+        costs = [(w, wire_error_degc(letter, made, high, head, cold)) for w, made in _others(letter, wire)]
         for other, cost in costs:
             if np.isfinite(cost):
                 rows.append(Row(f"on {other}", f"reads {shown(cost, 1)} °C off at {shown(high, 0)} °C",
@@ -125,7 +125,7 @@ def extension(p: PathRows) -> Section | None:
                                 "bad" if other == wire else ""))  # fmt: skip
                 if other == wire:
                     verdict = f"on {wire} it reads {shown(cost, 1)} °C off at {shown(high, 0)} °C"
-        swapped = _error(letter, letter, high, head, cold, sign=-1.0)
+        swapped = wire_error_degc(letter, letter, high, head, cold, sign=-1.0)
         if np.isfinite(swapped):
             rows.append(
                 Row("swapped at both ends", f"{shown(swapped, 1)} °C off", "yet it moves the right way when warmed")
@@ -143,7 +143,7 @@ def _others(letter: str, wire: str) -> list[tuple[str, str]]:
     return [(w, EXTENSIONS[w].makes) for w in shown_wires]
 
 
-def _error(letter: str, made: str, hot: float, head: float, cold: float, sign: float = 1.0) -> float:
+def wire_error_degc(letter: str, made: str, hot: float, head: float, cold: float, sign: float = 1.0) -> float:
     """How far the reading is off at a temperature, in °C, with a wire that makes the emf of another letter."""
     element, wire = np.array([letter], dtype=object), np.array([made], dtype=object)
 

@@ -24,7 +24,8 @@ _SWITCH = np.array([s.switch for s in SIGNALS] + [""], dtype=object)
 _MA, _V = ModeTable.UNITS.index("mA"), ModeTable.UNITS.index("V")
 
 
-def _switch(p: PathRows) -> NDArray[np.object_]:
+def switch_kind(p: PathRows) -> NDArray[np.object_]:
+    """What closes each circuit: "contact", "PNP", "NAMUR" …"""
     return np.asarray(_SWITCH[p.code("signal")], dtype=object)
 
 
@@ -45,7 +46,7 @@ def watched(p: PathRows) -> NDArray[np.bool_]:
 def fits(p: PathRows) -> NDArray[np.bool_]:
     """Whether the mode can take the switch: transistors need a voltage input, watched switches a watching one, and what
     is a load needs an output."""
-    kind = _switch(p)
+    kind = switch_kind(p)
     bare = (kind == "contact") | (kind == "end-of-line") | (kind == "NAMUR")
     volts = (kind != "NAMUR") & ~watched(p)
     driven = np.isin(kind, LOADS) == p.mode_flag("outputs")
@@ -54,7 +55,7 @@ def fits(p: PathRows) -> NDArray[np.bool_]:
 
 def current_path(p: PathRows) -> NDArray[np.bool_]:
     """Whether a current can flow: PNP pulls to +, so the input's common is at 0 V; NPN the other way round."""
-    kind = _switch(p)
+    kind = switch_kind(p)
     common = np.nan_to_num(p.of_mode("common"))
     at_zero, at_plus = (common == ModeTable.COMMONS.index(side) for side in ("0 V", "24 V"))
     return np.asarray(~((kind == "PNP") & at_plus) & ~((kind == "NPN") & at_zero), dtype=bool)
@@ -62,7 +63,7 @@ def current_path(p: PathRows) -> NDArray[np.bool_]:
 
 def _on_mains(p: PathRows) -> NDArray[np.bool_]:
     """Where the circuit is on the mains: a contact that is meant for them, or a dry one on such an input."""
-    kind = _switch(p)
+    kind = switch_kind(p)
     return np.asarray(
         (kind == "AC contact") | (kind == "AC load") | ((kind == "contact") & p.mode_flag("alternating")), dtype=bool
     )
@@ -97,7 +98,7 @@ class CircuitJoint:
         closed = x > 0.5
         whole = np.where(_on_mains(p), p.conventions.mains_v, p.supply_v)
         volts = np.where(p.hit("shorted"), whole, self._volts(p, closed))
-        volts = np.where(p.hit("opened") | (p.hit("reversed") & (_switch(p) != "contact")), 0.0, volts)
+        volts = np.where(p.hit("opened") | (p.hit("reversed") & (switch_kind(p) != "contact")), 0.0, volts)
         out = np.where(watched(p), self._milliampere(p, closed), volts)
         out = np.where(np.isnan(x), np.nan, out)
         return out if p.upset.noise is None else out + np.nan_to_num(p.upset.noise)
@@ -113,7 +114,7 @@ class CircuitJoint:
     @staticmethod
     def _milliampere(p: PathRows, closed: NDArray[np.bool_]) -> Floats:
         source, inside = p.of_mode("source_v"), p.of_mode("source_ohm")
-        kind = _switch(p)
+        kind = switch_kind(p)
         series = np.where(kind == "end-of-line", p.number("series_ohm"), 0.0)
         across = np.where(kind == "end-of-line", p.number("parallel_ohm"), np.inf)
         with np.errstate(divide="ignore", invalid="ignore"):
@@ -133,7 +134,7 @@ class CircuitJoint:
         state = "closed" if x else "open"
         if watched(p)[0]:
             source = f"{shown(float(p.of_mode('source_v')[0]), 1)} V behind {shown(float(p.of_mode('source_ohm')[0]), 0)} Ω"
-            kind = str(_switch(p)[0])
+            kind = str(switch_kind(p)[0])
             if kind == "NAMUR":
                 told = (
                     f"{shown(NAMUR_FREE_MA, 1)} mA or more, {shown(NAMUR_ACTUATED_MA, 1)} mA or less (IEC 60947-5-6)"
@@ -158,7 +159,7 @@ class CircuitJoint:
 
 
 def _no_path(p: PathRows) -> str:
-    kind = str(_switch(p)[0])
+    kind = str(switch_kind(p)[0])
     pull, common = ("+", "+") if kind == "PNP" else ("0 V", "0 V")
     return f"a {kind} output pulls to {pull} and the input's common is at {common}: no current flows"
 
@@ -262,7 +263,7 @@ def _bridged(p: PathRows, level: Floats) -> NDArray[np.bool_]:
 
 
 def _reasons(p: PathRows, stations: Floats) -> NDArray[np.uint32]:
-    kind = _switch(p)
+    kind = switch_kind(p)
     mains = p.mode_flag("alternating")
     # A dry contact switches whatever the input feeds it with; a sensor has a supply of its own kind.
     alternating = (kind == "AC contact") | (kind == "AC load")
@@ -292,7 +293,7 @@ def _describe(p: PathRows) -> tuple[StationWords, ...]:
         levels = tuple(
             f"{word} {shown(x, 1).removesuffix('.0')} {unit}" for word, x in (("off below", off), ("on from", on))
         )
-    switch = str(_switch(p)[0])
+    switch = str(switch_kind(p)[0])
     electric = [
         f"{word} {p.text(field)} {u}"
         for word, field, u in (("leaks", "leakage_ma", "mA"), ("drops", "drop_v", "V"),

@@ -26,7 +26,7 @@ from canaleta.core.signals import SIGNALS, Family
 from canaleta.core.tables import through_tables
 from canaleta.core.text import shown
 
-__all__ = ["CHAIN", "AffineConverter", "loop_drop_v", "loop_ohm", "signal_unit"]
+__all__ = ["CHAIN", "AffineConverter", "derived_counts", "loop_drop_v", "loop_ohm", "signal_unit"]
 
 _LOW = np.array([s.low for s in SIGNALS] + [np.nan])
 _HIGH = np.array([s.high for s in SIGNALS] + [np.nan])
@@ -382,7 +382,7 @@ def _whole(number: float) -> int:
     return 0 if number == round(number) else 3
 
 
-def _derived_counts(p: PathRows) -> tuple[Floats, Floats]:
+def derived_counts(p: PathRows) -> tuple[Floats, Floats]:
     """The counts that the ends of the signal make in this mode, unrounded: what an empty end point follows."""
     low, high = signal_span(p)
     gain = InputJoint.gain(p, 1.0)
@@ -390,7 +390,7 @@ def _derived_counts(p: PathRows) -> tuple[Floats, Floats]:
     return convert(p, low * gain), convert(p, high * gain)
 
 
-_SCALING = Scaling(_derived_counts)
+_SCALING = Scaling(derived_counts)
 
 
 def fits(p: PathRows) -> NDArray[np.bool_]:

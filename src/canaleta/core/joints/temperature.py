@@ -23,7 +23,7 @@ from canaleta.core.signals import SIGNALS, Family
 from canaleta.core.text import shown
 from canaleta.core.units import factor_and_offset
 
-__all__ = ["RESISTANCE", "THERMOCOUPLE"]
+__all__ = ["RESISTANCE", "THERMOCOUPLE", "elements", "in_degc", "takes"]
 
 Names = NDArray[np.object_]
 _CURVES = np.array([*(signal.curve for signal in SIGNALS), ""], dtype=object)
@@ -32,14 +32,15 @@ _UNIT_CODES = {unit: ModeTable.UNITS.index(unit) for unit in (*DEGREES, "mV", "�
 _PER_DEGC = {"°C": (1.0, 0.0), "°F": (1.8, 32.0), "K": (1.0, 273.15)}
 
 
-def _elements(p: PathRows) -> Names:
+def elements(p: PathRows) -> Names:
+    """The element's curve: a thermocouple letter, a resistance curve, \"own\" or \"\"."""
     return np.asarray(_CURVES[p.code("signal")], dtype=object)
 
 
 def _made_by_extension(p: PathRows) -> Names:
     """The letter whose emf each extension wire makes: the element's own where none is named."""
     code = p.code("extension")
-    return np.where(code >= 0, _MADE_BY[code], _elements(p))
+    return np.where(code >= 0, _MADE_BY[code], elements(p))
 
 
 class ElementJoint:
@@ -47,15 +48,15 @@ class ElementJoint:
 
     def forward(self, p: PathRows, x: Floats) -> Floats:
         """mV, reference junction at 0 °C, or Ω."""
-        return electrical(_elements(p), x, p.cells("curve_table"))
+        return electrical(elements(p), x, p.cells("curve_table"))
 
     def backward(self, p: PathRows, y: Floats) -> Floats:
         """°C."""
-        return degrees(_elements(p), y, p.cells("curve_table"))
+        return degrees(elements(p), y, p.cells("curve_table"))
 
     def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
         """The reference function or the curve."""
-        name = str(_elements(p)[0])
+        name = str(elements(p)[0])
         if name in thermocouple_letters():
             symbol, unit, source, decimals = f"E_{name}", "mV", SOURCE, 4
             formula = f"E = E_{name}(t), reference junction at 0 °C"
@@ -90,7 +91,7 @@ class JunctionJoint:
     @staticmethod
     def added_mv(p: PathRows) -> Floats:
         """What everything behind the element adds: −E_element(head) + E_wire(head) − E_wire(junction)."""
-        element, wire = _elements(p), _made_by_extension(p)
+        element, wire = elements(p), _made_by_extension(p)
         at = JunctionJoint.where_copper_begins_degc(p)
         head = p.number("head_degc")
         head = np.where(np.isnan(head), at, head)
@@ -111,11 +112,11 @@ class JunctionJoint:
 
     def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
         """The cold junction's share, and that of an extension wire of another kind."""
-        element, wire = str(_elements(p)[0]), str(_made_by_extension(p)[0])
+        element, wire = str(elements(p)[0]), str(_made_by_extension(p)[0])
         at, head = float(self.where_copper_begins_degc(p)[0]), p.number("head_degc")[0]
         where = "remote box" if p.text("junction") == "remote sensor" else "terminals"
         if element == wire or np.isnan(head):
-            cold = float(electrical(_elements(p), np.array([at]))[0])
+            cold = float(electrical(elements(p), np.array([at]))[0])
             figures = f"{shown(x, 4)} − {shown(cold, 4)} = {shown(y, 4)} mV"
             return Working(
                 f"U = E − E_{element}({shown(at, 1)} °C)" if forward else f"E = U + E_{element}({shown(at, 1)} °C)",
@@ -123,7 +124,7 @@ class JunctionJoint:
                 f"junction at the {where} taken as {shown(at, 1)} °C, "
                 + ("as typed" if where == "remote box" else "the cabinet's ambient in the plant's conventions"),
             )
-        head_mv = float(electrical(_elements(p), np.array([float(head)]))[0])
+        head_mv = float(electrical(elements(p), np.array([float(head)]))[0])
         wire_mv = [
             float(np.nan_to_num(electrical(np.array([wire], dtype=object), np.array([t])))[0]) for t in (head, at)
         ]
@@ -139,11 +140,11 @@ class CompensationJoint:
 
     def forward(self, p: PathRows, x: Floats) -> Floats:
         """Compensated mV."""
-        return np.where(_takes(p, Family.THERMOCOUPLE), x + self._added(p), np.nan)
+        return np.where(takes(p, Family.THERMOCOUPLE), x + self._added(p), np.nan)
 
     def backward(self, p: PathRows, y: Floats) -> Floats:
         """mV at the terminals."""
-        return np.where(_takes(p, Family.THERMOCOUPLE), y - self._added(p), np.nan)
+        return np.where(takes(p, Family.THERMOCOUPLE), y - self._added(p), np.nan)
 
     @staticmethod
     def _added(p: PathRows) -> Floats:
@@ -201,12 +202,12 @@ class WireJoint:
     def forward(self, p: PathRows, x: Floats) -> Floats:
         """Ω the converter works with; infinite where the connection leaves a lead open."""
         out = x - self.taken_away(p) * LeadJoint.lead_ohm(p)
-        return np.where(_takes(p, Family.RESISTANCE), np.where(self.left_open(p), np.inf, out), np.nan)
+        return np.where(takes(p, Family.RESISTANCE), np.where(self.left_open(p), np.inf, out), np.nan)
 
     def backward(self, p: PathRows, y: Floats) -> Floats:
         """Ω between the terminals."""
         out = y + self.taken_away(p) * np.nan_to_num(p.number("lead_ohm"))
-        return np.where(_takes(p, Family.RESISTANCE), out, np.nan)
+        return np.where(takes(p, Family.RESISTANCE), out, np.nan)
 
     @staticmethod
     def taken_away(p: PathRows) -> Floats:
@@ -274,7 +275,7 @@ class TemperatureConverter:
         curves = p.mode_curves()
         if not (curves != "").any():
             return figure
-        return np.where(curves != "", electrical(curves, self._from_unit(p, figure)), figure)
+        return np.where(curves != "", electrical(curves, self.from_unit(p, figure)), figure)
 
     def _counted_degrees(self, p: PathRows, curves: Names, x: Floats) -> Floats:
         """Degrees in the mode's unit; beyond the curve the module goes to the end of what it counts."""
@@ -302,7 +303,8 @@ class TemperatureConverter:
         factor, offset = self._scale(p)
         return degc * factor + offset
 
-    def _from_unit(self, p: PathRows, figure: Floats) -> Floats:
+    def from_unit(self, p: PathRows, figure: Floats) -> Floats:
+        """Degrees as the mode counts them, in °C."""
         factor, offset = self._scale(p)
         return (figure - offset) / factor
 
@@ -312,7 +314,7 @@ class TemperatureConverter:
 
     def span_degc(self, p: PathRows) -> tuple[Floats, Floats]:
         """The mode's span in °C."""
-        return self._from_unit(p, p.of_mode("signal_low")), self._from_unit(p, p.of_mode("signal_high"))
+        return self.from_unit(p, p.of_mode("signal_low")), self.from_unit(p, p.of_mode("signal_high"))
 
     def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
         """The curve of the mode, then degrees into counts."""
@@ -344,7 +346,12 @@ class TemperatureConverter:
 _CONVERTER = TemperatureConverter()
 
 
-def _takes(p: PathRows, family: Family) -> NDArray[np.bool_]:
+def in_degc(p: PathRows, figure: Floats) -> Floats:
+    """Degrees as a mode counts them, in °C."""
+    return _CONVERTER.from_unit(p, figure)
+
+
+def takes(p: PathRows, family: Family) -> NDArray[np.bool_]:
     """Whether the mode takes an element of this family: by a curve of its own, or mV or Ω as they are."""
     raw = _UNIT_CODES["mV" if family == Family.THERMOCOUPLE else "Ω"]
     straight = (p.mode_curves() == "") & (p.of_mode("unit") == raw)
@@ -389,7 +396,7 @@ _SCALING = Scaling(_derived_counts, _derived_ends)
 
 def _reasons_for(family: Family) -> Reasons:
     def reasons(p: PathRows, stations: Floats) -> NDArray[np.uint32]:
-        out = mode_reasons(p, _takes(p, family))
+        out = mode_reasons(p, takes(p, family))
         counts = stations[4]
         told = fault_counts(p, counts, out)
         with np.errstate(invalid="ignore"):
@@ -401,7 +408,7 @@ def _reasons_for(family: Family) -> Reasons:
         for axis in (0, 1):
             mark(out, np.isnan(stations[axis]) & ~np.isnan(counts) & ~told, Reason.OUTSIDE_SENSOR)
         if family == Family.THERMOCOUPLE:
-            b = np.flatnonzero(_elements(p) == "B")
+            b = np.flatnonzero(elements(p) == "B")
             if len(b):
                 two = np.zeros(len(p), dtype=bool)
                 two[b] = ~thermocouple("B").is_unique(stations[1, b]) & ~np.isnan(stations[1, b])
@@ -413,7 +420,7 @@ def _reasons_for(family: Family) -> Reasons:
 
 
 def _described(p: PathRows, unit: str, loop: tuple[str, ...], seen: str) -> tuple[StationWords, ...]:
-    name, table = str(_elements(p)[0]), p.cells("curve_table")[0]
+    name, table = str(elements(p)[0]), p.cells("curve_table")[0]
     low_degc, high_degc = span_degc(name, table)
     low, high, of = p.text("device_low"), p.text("device_high"), p.text("device_unit")
     used = f"used {low} … {high} {of}" if low and high else "no range typed"

@@ -1,9 +1,28 @@
 """Findings: rules over the whole list, one file a family. Importing this package registers them all."""
 
-from canaleta.core.rules import alarms, channels, identity, ranges, texts, wires
-from canaleta.core.rules.base import PLANT, RULES, Cell, Finding, Fix, Rule, audit, audit_change
+import pkgutil
+from importlib import import_module
+
+from canaleta.core.rules.base import (
+    HARMS,
+    PLANT,
+    RULES,
+    Cause,
+    Cell,
+    Finding,
+    Fix,
+    Rule,
+    Waived,
+    audit,
+    audit_change,
+    rule_named,
+)
 
 __all__ = [
-    "PLANT", "RULES", "Cell", "Finding", "Fix", "Rule", "alarms", "audit", "audit_change", "channels", "identity", "ranges",
-    "texts", "wires",
+    "HARMS", "PLANT", "RULES", "Cause", "Cell", "Finding", "Fix", "Rule", "Waived", "audit", "audit_change", "rule_named",
 ]  # fmt: skip
+
+# A family is a file; nothing else names it.
+for _family in pkgutil.iter_modules(__path__):
+    import_module(f"{__name__}.{_family.name}")
+RULES.sort(key=lambda rule: (rule.id[:3], rule.id))

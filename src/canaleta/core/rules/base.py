@@ -6,8 +6,8 @@ A rule is one function in one file of its family, registered with @rule; nothing
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import Literal
 
@@ -18,10 +18,23 @@ from canaleta.core.fields import Landing, Station
 from canaleta.core.image import PlantImage
 from canaleta.core.text import plain
 
-__all__ = ["PLANT", "RULES", "Cell", "Finding", "Fix", "Rule", "audit", "audit_change", "rule", "tidy"]
+__all__ = [
+    "HARMS", "PLANT", "RULES", "Cause", "Cell", "Finding", "Fix", "Harm", "Rule", "Severity", "Waived", "audit", "audit_change", "rule",
+    "rule_named", "said", "tidy",
+]  # fmt: skip
 
 Rows = NDArray[np.int64]
-Severity = Literal["bad", "settle"]
+Severity = Literal["bad", "settle", "note"]
+"""bad blocks an issue of the list; settle is to be settled; a note is information."""
+Harm = Literal["destroys", "hides", "falsifies", "wavers", "confuses"]
+HARMS: dict[Harm, str] = {
+    "destroys": "something may be destroyed or hurt",
+    "hides": "a failure is not seen, or nothing is read",
+    "falsifies": "a wrong value is taken for right",
+    "wavers": "it works now and not at the edges",
+    "confuses": "the list says two things",
+}
+"""What a fault could cost, dearest first."""
 PLANT = 0
 """Stands for the plant as a whole where points are named: no point has this identity."""
 
@@ -43,8 +56,27 @@ class Fix:
 
 
 @dataclass(frozen=True)
+class Cause:
+    """What several findings of a rule come from, where it is not each point by itself: a module type, a rack, a cable."""
+
+    key: str
+    says: str
+
+
+@dataclass(frozen=True)
+class Waived:
+    """That somebody accepted a finding: why, who, when (ISO 8601), and whether it holds for the facts as they are."""
+
+    reason: str
+    who: str
+    at: str
+    holds: bool
+
+
+@dataclass(frozen=True)
 class Finding:
-    """What does not agree. key: rule and cause. fingerprint: hash of the facts it rests on."""
+    """What does not agree. key: rule and what it is about. fingerprint: hash of the facts it rests on, by which a waiver
+    holds. harm: what it could cost, that of its rule unless it says otherwise. cause: what it shares with others. trips: whether one of its points shuts something."""
 
     rule: str
     key: str
@@ -54,6 +86,10 @@ class Finding:
     cells: tuple[Cell, ...]
     fixes: tuple[Fix, ...]
     fingerprint: str
+    harm: Harm | Literal[""] = ""
+    cause: Cause | None = None
+    trips: bool = False
+    waived: Waived | None = None
 
     @property
     def points(self) -> tuple[int, ...]:
@@ -63,13 +99,17 @@ class Finding:
 
 @dataclass(frozen=True)
 class Rule:
-    """A rule. reads: fields whose change calls for another look. group: the field by which rows belong together;
-    near: which other points a look at some must take in, where one field does not say it. scope: what a look is at,
-    some rows or the whole plant, whose findings name no point."""
+    """A rule. looks: what it looks at, in words. severity, harm: what its findings have unless one says otherwise.
+    reads: fields whose change calls for another look. group: the field by which rows belong together; near: which other
+    points a look at some must take in, where one field does not say it. scope: what a look is at, some rows or the
+    whole plant, whose findings name no point."""
 
     id: str
     name: str
     source: str
+    looks: str
+    severity: Severity
+    harm: Harm
     reads: tuple[str, ...]
     group: str
     check: Callable[[PlantImage, Rows], Iterable[Finding]]
@@ -82,6 +122,14 @@ Near = Callable[[PlantImage, set[int]], set[int]]
 RULES: list[Rule] = []
 
 
+def rule_named(id: str) -> Rule:
+    """The rule of that id. Raises KeyError."""
+    for each in RULES:
+        if each.id == id:
+            return each
+    raise KeyError(id)
+
+
 def rule(
     id: str,
     name: str,
@@ -90,6 +138,10 @@ def rule(
     group: str = "",
     near: Near | None = None,
     scope: Literal["rows", "plant"] = "rows",
+    *,
+    looks: str,
+    harm: Harm,
+    severity: Severity = "settle",
 ) -> Callable[[Callable[[PlantImage, Rows], Iterable[Finding]]], Callable[[PlantImage, Rows], Iterable[Finding]]]:
     """Register a rule. The function takes an image and the rows to look at, and yields findings.
 
@@ -99,16 +151,58 @@ def rule(
     def register(
         check: Callable[[PlantImage, Rows], Iterable[Finding]],
     ) -> Callable[[PlantImage, Rows], Iterable[Finding]]:
-        RULES.append(Rule(id, name, source, reads, group, check, near, scope))
+        RULES.append(Rule(id, name, source, looks, severity, harm, reads, group, check, near, scope))
         return check
 
     return register
 
 
+def said(
+    image: PlantImage,
+    id: str,
+    rows: Sequence[int],
+    station: Station,
+    text: str,
+    fields: Sequence[str],
+    *,
+    about: str = "",
+    fixes: Sequence[Fix] = (),
+    severity: Severity | None = None,
+    harm: Harm | None = None,
+    cause: Cause | None = None,
+) -> Finding:
+    """A finding of a rule about some rows, at some of their fields. about: what it is about, in its key, if not the first
+    row's point by itself; each key must be met once."""
+    of = rule_named(id)
+    return Finding(
+        rule=id, key=f"{id}:{about or image.ids[rows[0]]}", station=station, severity=severity or of.severity, text=text,
+        cells=tuple(Cell(int(image.ids[row]), name) for row in rows for name in fields), fixes=tuple(fixes),
+        fingerprint=fingerprint(image, rows, of.reads), harm=harm or of.harm, cause=cause,
+    )  # fmt: skip
+
+
 def audit(image: PlantImage) -> list[Finding]:
     """Every finding of the plant."""
     rows = np.arange(len(image))
-    return [finding for each in RULES for finding in each.check(image, rows)]
+    with np.errstate(all="ignore"):
+        return [finding for each in RULES for finding in _found(each, image, rows)]
+
+
+def _found(of: Rule, image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """What a rule finds, as severe as the plant takes it; nothing of a rule that the plant has put off."""
+    wanted = image.conventions.grades.get(of.id)
+    if wanted == "off":
+        return
+    trips = image.filled("trips")
+    for found in of.check(image, rows):
+        facts = hashlib.sha256(f"{found.fingerprint}\x1f{found.text}".encode()).hexdigest()[:16]
+        yield replace(
+            found,
+            severity=wanted or found.severity,
+            harm=found.harm or of.harm,
+            fingerprint=facts,
+            trips=any(trips[image.row_of(point)] for point in found.points if point != PLANT),
+        )
 
 
 def audit_change(
@@ -122,12 +216,14 @@ def audit_change(
     looked: dict[str, set[int]] = {}
     found: list[Finding] = []
     for each in RULES:
-        touched = {point for point, fields in changed.items() if fields & set(each.reads)}
+        # Whether a point shuts something is told with each of its findings.
+        touched = {point for point, fields in changed.items() if fields & {*each.reads, "trips"}}
         if not touched:
             continue
         if each.scope == "plant":
-            looked[each.id] = {PLANT}
-            found.extend(each.check(after, np.arange(len(after))))
+            if any(fields & set(each.reads) for fields in changed.values()):
+                looked[each.id] = {PLANT}
+                found.extend(_found(each, after, np.arange(len(after))))
             continue
         points = set(touched)
         if each.group:
@@ -136,7 +232,8 @@ def audit_change(
             points |= each.near(before, touched) | each.near(after, touched)
         looked[each.id] = points
         rows = np.array(sorted(after.row_of(p) for p in points if after.has(p)), dtype=np.int64)
-        found.extend(each.check(after, rows))
+        with np.errstate(all="ignore"):
+            found.extend(_found(each, after, rows))
     return looked, found
 
 

@@ -7,18 +7,21 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.field_table import ALARM_LEVELS
-from canaleta.core.fields import Station
+from canaleta.core.checkpoints import TEMPERATURE
+from canaleta.core.field_table import ALARM_LEVELS, LADDER
+from canaleta.core.fields import Station, field_named
 from canaleta.core.image import PlantImage
 from canaleta.core.occupancy import class_of, spares_wanted
-from canaleta.core.rules.base import Cell, Finding, Fix, fingerprint, rule
+from canaleta.core.rules.base import Cell, Finding, Fix, fingerprint, rule, said
+from canaleta.core.signals import Family
 from canaleta.core.text import shown
 
 Rows = NDArray[np.int64]
 
 
 @rule("R12", "end-point counts outside the module's", "a count that the module never gives scales nothing",
-      ("counts_low", "counts_high", "value_form", "channel", "mode"))  # fmt: skip
+      ("counts_low", "counts_high", "value_form", "channel", "mode"),
+      looks="typed end-point counts against where the channel stops counting", severity="bad", harm="falsifies")  # fmt: skip
 def counts_outside(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """An end point typed as a count beyond where the channel stops counting."""
     form = image.code("value_form")[rows]
@@ -46,7 +49,9 @@ _USES = ("trips", "used_by", *(f"alarm_{level}" for level in ALARM_LEVELS), "ala
     "R26",
     "used but disabled",
     "a channel that is switched off reads nothing",
-    ("enabled", "channel", "status", *_USES),
+    ("tag", "enabled", "channel", "status", *_USES),
+    looks="channels switched off against what rests on them",
+    harm="hides",
 )
 def used_but_off(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A channel that is off while something rests on it, or on a point that is said to be in service."""
@@ -68,7 +73,8 @@ def used_but_off(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-@rule("R25", "spares under policy", "the plant's share of spare channels", ("channel",), scope="plant")
+@rule("R25", "spares under policy", "the plant's share of spare channels", ("channel",), scope="plant",
+      looks="unused channels of each class in each cabinet against the policy", harm="confuses", severity="note")  # fmt: skip
 def too_few_spares(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A cabinet that holds fewer unused channels of a class than the policy asks for."""
     if not image.conventions.reserve.spare_share:
@@ -89,7 +95,30 @@ def too_few_spares(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             continue
         cabinet = layout.cabinets[number].name
         yield Finding(
-            rule="R25", key=f"R25:{cabinet}:{name}", station=Station.INPUT, severity="settle",
+            rule="R25", key=f"R25:{cabinet}:{name}", station=Station.INPUT, severity="note",
             text=f"{cabinet} keeps {count - taken} of {count} {name} channels unused; {100 * share:g} % asks for {wanted}",
             cells=(), fixes=(), fingerprint=f"{count - taken}/{count}/{wanted}",
         )  # fmt: skip
+
+
+_NEEDED = ("signal", "channel", "mode", "device_low", "device_high", "value_low", "value_high")
+_PROVED = ("loop-checked", "function-tested", "accepted")
+
+
+@rule("R64", "said to be proved and not complete", "what has no range cannot have been checked against it", ("status", *_NEEDED, "value_form", "value_law"),
+      harm="confuses", looks="points said to be checked, and what their record lacks")  # fmt: skip
+def incomplete(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """A point that is said to be loop-checked or more and has no signal, no channel, no mode or no range."""
+    ladder = [LADDER.index(step) for step in _PROVED]
+    for row in rows[np.isin(image.code("status")[rows], ladder)].tolist():
+        family = Family(int(image.family[row]))
+        asked = _NEEDED[:3] if family == Family.CONTACT else _NEEDED[:5] if family == Family.NONE else _NEEDED
+        if family in TEMPERATURE or image.code("value_form")[row] > 0:
+            asked = _NEEDED[:3]
+        missing = [name for name in asked if image.cells[name][row] is None]
+        if missing:
+            labels = " and ".join(
+                dict.fromkeys(f"{field_named(n).station.lower()} {field_named(n).label}" for n in missing)
+            )
+            text = f"it is said to be {image.text('status', row)}, and lacks {labels}"
+            yield said(image, "R64", [row], Station.CHECKS, text, ("status", *missing))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 
 import numpy as np
@@ -9,21 +10,29 @@ from numpy.typing import NDArray
 
 from canaleta.core.fields import Station
 from canaleta.core.image import PlantImage
-from canaleta.core.rules.base import Cell, Finding, Fix, fingerprint, group_key, rule
+from canaleta.core.rules.base import Cell, Finding, Fix, fingerprint, rule, said
 
 Rows = NDArray[np.int64]
 
 
-def _groups(image: PlantImage, field: str, rows: Rows) -> Iterator[list[int]]:
+def _groups(image: PlantImage, field: str, rows: Rows) -> list[list[int]]:
     """Rows that say the same in a field, where more than one does, in the order of the list."""
+    if field == "channel":
+        held = rows[image.module[rows] >= 0]
+        keys = (image.module[held] * 4096 + image.channel[held]).tolist()
+    else:
+        held = rows[image.filled(field)[rows]]
+        keys = [value.casefold() for value in image.cells[field][held]]
+    if len(set(keys)) == len(keys):
+        return []
     by_key: dict[object, list[int]] = {}
-    for row, value in zip(rows.tolist(), image.cells[field][rows], strict=True):
-        if value is not None:
-            by_key.setdefault(group_key(value), []).append(row)
-    return (group for group in by_key.values() if len(group) > 1)
+    for row, key in zip(held.tolist(), keys, strict=True):
+        by_key.setdefault(key, []).append(row)
+    return [group for group in by_key.values() if len(group) > 1]
 
 
-@rule("R01", "duplicate tag", "a tag names one device (IEC 62424 practice)", ("tag",), group="tag")
+@rule("R01", "duplicate tag", "a tag names one device (IEC 62424 practice)", ("tag", "service"), group="tag",
+      looks="tags against each other, whatever their case", severity="bad", harm="confuses")  # fmt: skip
 def duplicate_tag(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Two points with one tag: neither can be called up with certainty."""
     for group in _groups(image, "tag", rows):
@@ -43,7 +52,18 @@ def duplicate_tag(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         )
 
 
-@rule("R02", "two claims on a channel", "one terminal, one use", ("channel", "tag"), group="channel")
+@rule("R51", "second name twice", "a reference designation names one object (IEC 81346)", ("tag", "second_name"),
+      group="second_name", looks="second names against each other", severity="bad", harm="confuses")  # fmt: skip
+def second_name_twice(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """Two points with one second name."""
+    for group in _groups(image, "second_name", rows):
+        name, tags = image.text("second_name", group[0]), ", ".join(image.label(row) for row in group)
+        yield said(image, "R51", group, Station.POINT, f"{tags} have one second name, {name}", ("second_name",),
+                   about=name.casefold())  # fmt: skip
+
+
+@rule("R02", "two claims on a channel", "one terminal, one use", ("channel", "tag"), group="channel",
+      looks="claims on each channel", severity="bad", harm="hides")  # fmt: skip
 def two_claims(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Two points on one channel: one holds it, the others wish for it."""
     for group in _groups(image, "channel", rows):
@@ -75,6 +95,8 @@ def two_claims(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     "one failure must not take both",
     ("redundant", "channel", "tag"),
     group="redundant",
+    looks="points that stand in for each other, and their modules",
+    harm="hides",
 )
 def together(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Points that stand in for each other, landed on one module: it takes both with it."""
@@ -98,6 +120,20 @@ def together(image: PlantImage, rows: Rows) -> Iterator[Finding]:
                 fixes=(),
                 fingerprint=fingerprint(image, here, ("redundant", "channel")),
             )
+
+
+@rule("R52", "stands in for nobody", "who stands in is one of two at least", ("redundant", "tag"), group="redundant",
+      looks="words that say who stands in for whom", harm="confuses")  # fmt: skip
+def alone(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """A word for stand-ins that one point alone carries: most often a slip of the pen in one of two."""
+    held = rows[image.filled("redundant")[rows]]
+    words = [word.casefold() for word in image.cells["redundant"][held]]
+    many = Counter(words)
+    for row, word in zip(held.tolist(), words, strict=True):
+        if many[word] == 1:
+            told = image.text("redundant", row)
+            yield said(image, "R52", [row], Station.POINT, f"{image.label(row)} stands in as “{told}”, and nobody else does",
+                       ("redundant",), fixes=(Fix("it stands in for nobody", ((Cell(int(image.ids[row]), "redundant"), ""),)),))  # fmt: skip
 
 
 def _free_name(image: PlantImage, tag: str) -> str:

@@ -3,20 +3,32 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.checkpoints import TEMPERATURE
-from canaleta.core.fields import Station, read_cell
+from canaleta.core.fields import STATIONS, Station, read_cell
 from canaleta.core.fields import field_named as field
 from canaleta.core.image import PlantImage
 from canaleta.core.joints.base import PathRows, decimals_for
 from canaleta.core.joints.scaling import Scaling
-from canaleta.core.laws import SENSOR_LAW, TABLE_LAWS
-from canaleta.core.path import CHAINS, describe, evaluate
+from canaleta.core.laws import LAW_NAMES, SENSOR_LAW, TABLE_LAWS
+from canaleta.core.path import CHAINS, describe, evaluate, forwards
 from canaleta.core.references import between_units
 from canaleta.core.rules.base import Cell, Finding, Fix, fingerprint, rule, tidy
+from canaleta.core.rules.looking import (
+    PATH,
+    cut_off,
+    dead_zero,
+    follows_supply,
+    never_counted,
+    other_curve,
+    process_at,
+    takes,
+    uncurved,
+)
 from canaleta.core.signals import Family
 from canaleta.core.text import as_typed, shown
 from canaleta.core.units import factor_and_offset
@@ -24,46 +36,43 @@ from canaleta.core.units import factor_and_offset
 Rows = NDArray[np.int64]
 Floats = NDArray[np.float64]
 
+_ROOT = LAW_NAMES.index("square root")
 _SHARES = (0.0, 0.25, 0.5, 0.75, 1.0)
-_RANGE = ("device_low", "device_high", "device_unit", "device_law", "acting")
 _ANALOG = (Family.LINEAR, *TEMPERATURE)
-_SCALING = (
-    "counts_low", "counts_high", "value_low", "value_high", "value_unit", "value_law", "value_form", "slope", "offset",
-    "factors", "value_table", "value_cutoff", "below", "above", "substitute", "on_failure", "device_reference",
-    "value_reference",
-)  # fmt: skip
-_ELECTRICAL = (
-    "signal_low", "signal_high", "device_table", "device_cutoff", "curve_table", "wires", "lead_ohm", "jumper",
-    "extension", "head_degc", "junction", "junction_degc", "excitation_v", "shunt_ohm", "lift_off_v", "supply",
-    "hops", "cable_m", "cable_mm2", "cable_degc",
-)  # fmt: skip
-_READS = ("tag", "signal", *_RANGE, *_ELECTRICAL, "channel", "mode", *_SCALING)
+_READS = ("tag", *PATH)
 
 
-@rule("R07", "device range and scaling disagree", "agreement within the plant's share of span", _READS)
+@rule("R07", "device range and scaling disagree", "agreement within the plant's share of span", _READS,
+      looks="the quantity in the pipe against the value, at 0, 25, 50, 75 and 100 %", harm="falsifies")  # fmt: skip
 def ranges_disagree(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """What goes into the pipe does not come out as the value, at one of five check points."""
     rows, factor, offset = _comparable(image, rows)
     if not len(rows):
         return
-    true, says, loop = (np.empty((len(_SHARES), len(rows))) for _ in range(3))
-    for k, share in enumerate(_SHARES):
-        process = _process_at(image, rows, share)
-        paths = evaluate(image, Station.PROCESS, process, rows)
-        true[k] = process * factor + offset
-        says[k], loop[k] = paths.at(Station.VALUE), paths.at(Station.LOOP)
+    process = np.stack([process_at(image, rows, share) for share in _SHARES])
+    stations = forwards(image, process, rows)
+    true, says = process * factor + offset, stations[-1]
+    loop = stations[STATIONS.index(Station.LOOP)]
     span = np.abs(true[-1] - true[0])
     allowed = image.conventions.agreement_share * span
     error = np.abs(says - true)
     wrong = (span > 0) & (error.max(axis=0) > allowed) & ~_only_upside_down(image, rows, true, says, allowed)
+    alike: dict[tuple[object, ...], Finding | None] = {}
     for at in np.flatnonzero(wrong).tolist():
         row = int(rows[at])
-        k = 2 if error[2, at] > allowed[at] else int(np.argmax(error[:, at]))
-        one = image.only(np.array([row]))
-        yield _disagreement(one, 0, float(loop[k, at]), float(says[k, at]), float(true[k, at]))
+        # Points that say the same, in one mode, are wrong in the same words: those are worked out once.
+        facts = (int(image.mode[row]), *(image.cells[name][row] for name in _READS if name not in ("tag", "channel")))
+        if facts not in alike:
+            one = image.only(np.array([row]))
+            k = 2 if error[2, at] > allowed[at] else int(np.argmax(error[:, at]))
+            levels = float(loop[k, at]), float(says[k, at]), float(true[k, at])
+            alike[facts] = None if _explained(one) else _disagreement(one, 0, *levels)
+        if (found := alike[facts]) is not None:
+            yield _of_point(found, int(image.ids[row]), fingerprint(image, (row,), _READS))
 
 
-@rule("R11", "range upside down or without span", "low is below high unless reverse acting is said", _READS)
+@rule("R11", "range upside down or without span", "low is below high unless reverse acting is said", _READS,
+      looks="both ends of the device's range and of the scaling", harm="falsifies")  # fmt: skip
 def upside_down(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """LRV = URV; or a range turned over without saying so; or said to be and not."""
     device_low, device_high = image.number("device_low")[rows], image.number("device_high")[rows]
@@ -71,7 +80,8 @@ def upside_down(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     reverse = image.code("acting")[rows] == field("acting").choices.index("reverse")
     analog = np.isin(image.family[rows], _ANALOG)
     device_down, value_down = device_low > device_high, value_low > value_high
-    for at in np.flatnonzero(analog).tolist():
+    flat = (device_low == device_high) | (value_low == value_high)
+    for at in np.flatnonzero(analog & (flat | device_down | value_down | reverse)).tolist():
         row = int(rows[at])
         if device_low[at] == device_high[at]:
             yield _no_span(image, row, "device")
@@ -84,6 +94,15 @@ def upside_down(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             yield _turned(image, row, "value", also=False)
         elif reverse[at] and not device_down[at] and known_value and not value_down[at]:
             yield _not_reverse(image, row)
+
+
+def _of_point(found: Finding, point: int, facts: str) -> Finding:
+    """The same finding of another point."""
+    cells = tuple(Cell(point, cell.field) for cell in found.cells)
+    fixes = tuple(
+        Fix(fix.label, tuple((Cell(point, cell.field), text) for cell, text in fix.edits)) for fix in found.fixes
+    )
+    return replace(found, key=f"R07:{point}", cells=cells, fixes=fixes, fingerprint=facts)
 
 
 def _comparable(image: PlantImage, rows: Rows) -> tuple[Rows, Floats, Floats]:
@@ -108,18 +127,6 @@ def _comparable(image: PlantImage, rows: Rows) -> tuple[Rows, Floats, Floats]:
     return rows[same], ends[:, 0], ends[:, 1]
 
 
-def _process_at(image: PlantImage, rows: Rows, share: float) -> Floats:
-    """The quantity at a share of the device's range, in the unit of the PROCESS station."""
-    low, high = image.number("device_low")[rows], image.number("device_high")[rows]
-    quantity = low + share * (high - low)
-    for at in np.flatnonzero(np.isin(image.family[rows], TEMPERATURE)).tolist():
-        unit = image.text("device_unit", int(rows[at]))
-        if unit not in ("°C", ""):
-            factor, offset = factor_and_offset(unit, "°C") or (np.nan, np.nan)
-            quantity[at] = quantity[at] * factor + offset
-    return quantity
-
-
 def _only_upside_down(
     image: PlantImage, rows: Rows, true: Floats, says: Floats, allowed: Floats
 ) -> NDArray[np.bool_]:
@@ -140,8 +147,6 @@ def _disagreement(image: PlantImage, row: int, loop: float, says: float, true: f
         f"the device spans {_end(image, 'device_low', row)} … {_end(image, 'device_high', row)} "
         f"{image.text('device_unit', row)}"
     )
-    if (cause := _between(image, row)) is not None:
-        tail = cause
     fixes = [fix for fix in (_follow_device(image, row), _follow_scaling(image, row)) if _settles(image, row, fix)]
     return Finding(
         rule="R07",
@@ -158,24 +163,35 @@ def _disagreement(image: PlantImage, row: int, loop: float, says: float, true: f
     )
 
 
-def _between(image: PlantImage, row: int) -> str | None:
-    """What lies between an element and its module, where it is that and not the ranges that makes the difference."""
-    if image.family[row] not in TEMPERATURE:
-        return None
-    wire, jumper = image.text("extension", row), image.text("jumper", row)
-    for name, words in (
-        ("extension", f"the extension wire is {wire}"),
-        (
-            "lead_ohm",
-            f"{image.text('wires', row) or '?'} wires{f', jumper {jumper}' if jumper else ''}: leads count in",
-        ),
+_OTHERS = (("extension",), ("lead_ohm",), ("jumper",), ("counts_low", "counts_high"))
+"""Cells that rules of their own speak of: where the path agrees without them, the ranges are not what is wrong."""
+
+
+def _explained(image: PlantImage) -> bool:
+    """Whether another rule says why the one path of an image does not agree: it does once their cells are emptied."""
+    if (
+        cut_off(image, np.array([0]))[0]
+        or not takes(image, np.array([0]))[0]
+        or other_curve(image, np.array([0]))[0]
+        or uncurved(image, np.array([0]))[0]
     ):
-        if image.cells[name][row] is not None:
-            without = image.with_cells({(row, name): None})
-            rows, factor, offset = _comparable(without, np.array([row]))
-            if len(rows) and _agrees(without, rows, factor, offset):
-                return words
-    return None
+        return True
+    if image.code("device_law")[0] == image.code("value_law")[0] == _ROOT:
+        return True
+    for names in _OTHERS:
+        at = np.array([0])
+        if (
+            names[0] == "counts_low"
+            and not (dead_zero(image, at) | follows_supply(image, at) | never_counted(image, at))[0]
+        ):
+            continue
+        if all(image.cells[name][0] is None for name in names):
+            continue
+        without = image.with_cells({(0, name): None for name in names})
+        rows, factor, offset = _comparable(without, np.array([0]))
+        if len(rows) and _agrees(without, rows, factor, offset):
+            return True
+    return False
 
 
 def _ends(
@@ -247,7 +263,7 @@ def _settles(image: PlantImage, row: int, fix: Fix | None) -> bool:
 
 def _agrees(image: PlantImage, rows: Rows, factor: Floats, offset: Floats) -> bool:
     """Whether one comparable path is within the plant's share of span at all five check points."""
-    process = np.array([_process_at(image, rows, share)[0] for share in _SHARES])
+    process = np.array([process_at(image, rows, share)[0] for share in _SHARES])
     allowed = image.conventions.agreement_share * abs(process[-1] - process[0]) * abs(factor[0])
     says = evaluate(image, Station.PROCESS, process, np.repeat(rows, len(_SHARES))).at(Station.VALUE)
     return bool((np.abs(says - process * factor[0] - offset[0]) <= allowed).all())

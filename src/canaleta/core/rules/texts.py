@@ -10,8 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.fields import Station
+from canaleta.core.follows import followed_by
 from canaleta.core.image import PlantImage
-from canaleta.core.rules.base import Cell, Finding, Fix, fingerprint, rule
+from canaleta.core.rules.base import Cell, Finding, Fix, fingerprint, rule, said
 from canaleta.core.signals import Family
 from canaleta.core.tags import Tag, function_of, has_shape, letters_of, own_letters, read_tag
 from canaleta.core.text import RangeText, TextError, as_typed, plain, read_range
@@ -32,6 +33,8 @@ _MAY_QUOTE = re.compile(r"\d\s*(?:\.\.|\u2026|\u2013|-|to|bis)\s*[-+\u2212\d]")
     "tag against device and rule",
     "ISA-5.1 letters; the plant's own shape of a tag",
     ("tag", "signal", "device_unit"),
+    looks="a tag's letters against signal and unit, its shape against the plant's",
+    harm="confuses",
 )
 def tag_disagrees(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Letters that name another kind of device than the signal is; a tag that has not the plant's shape."""
@@ -41,7 +44,11 @@ def tag_disagrees(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     except TextError:
         own = {}
     families = image.family[rows]
-    for row, tag, family in zip(rows.tolist(), image.cells["tag"][rows], families.tolist(), strict=True):
+    silent: set[tuple[str, str | None, str | None]] = set()
+    signals, units = image.cells["signal"][rows], image.cells["device_unit"][rows]
+    for at, (row, tag, family) in enumerate(
+        zip(rows.tolist(), image.cells["tag"][rows], families.tolist(), strict=True)
+    ):
         if not tag:
             continue
         if rule_text and not has_shape(rule_text, tag):
@@ -50,10 +57,16 @@ def tag_disagrees(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         letters = letters_of(tag)
         if letters[:1] not in "TP" and family not in _SUSPECT.get(function_of(letters), ()):
             continue
-        read = read_tag(tag)
-        if read is None or read.letters in own:
+        # What the same letters on the same kind of signal had nothing against, they have nothing against again.
+        alike = letters, signals[at], units[at]
+        if alike in silent:
             continue
-        if says := _letters(image, row, read):
+        read = read_tag(tag)
+        if read is None:
+            continue
+        if read.letters in own or not (says := _letters(image, row, read)):
+            silent.add(alike)
+        else:
             yield _tag_finding(image, row, "letters", says)
 
 
@@ -92,7 +105,8 @@ def _tag_finding(image: PlantImage, row: int, cause: str, says: str) -> Finding:
 _RANGES = ("device_low", "device_high", "device_unit", "value_low", "value_high", "value_unit")
 
 
-@rule("R08", "unit of the range against the text", "text and number agree", ("service", *_RANGES))
+@rule("R08", "unit of the range against the text", "text and number agree", ("service", *_RANGES),
+      looks="a range quoted in the text against the range's unit", harm="falsifies")  # fmt: skip
 def unit_in_text(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """The text quotes the same figures as the range, in another unit."""
     for row, quoted, unit in _quoting(image, rows):
@@ -117,6 +131,8 @@ def unit_in_text(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     "text contradicts range or state",
     "text and number agree",
     ("service", "signal", "text_0", "text_1", *_RANGES),
+    looks="a range quoted in the text against the range; the words of both states",
+    harm="confuses",
 )
 def text_contradicts(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """The text quotes a range that neither device nor value has; or both states of a switch say the same."""
@@ -196,3 +212,25 @@ def _agrees(image: PlantImage, row: int, side: str, quoted: RangeText, unit: Uni
 def _range_of(image: PlantImage, row: int, side: str) -> str:
     low, high = (as_typed(image.text(f"{side}_{end}", row)) for end in ("low", "high"))
     return f"{low}…{high} {image.text(f'{side}_unit', row)}"
+
+
+_TYPED_ADDRESS = re.compile(r"%[IQM][XBWD]?\d+(?:\.\d+)*")
+_WRITTEN = ("service", "notes", "alarm_says")
+
+
+@rule("R40", "an address typed into a text", "addresses are derived, and move with the modules", (*_WRITTEN, "channel"), harm="confuses",
+      looks="direct addresses in texts against the one the channel has")  # fmt: skip
+def typed_address(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """A text names a direct address that is not the point's: it was right once, before something moved."""
+    for name in _WRITTEN:
+        for row in rows[image.filled(name)[rows]].tolist():
+            text = image.cells[name][row]
+            found = _TYPED_ADDRESS.findall(text) if "%" in text else ()
+            if not found or int(image.module[row]) not in image.layout.modules:
+                continue
+            own = followed_by(image, ("channel",), [row])["direct"][0]
+            point = int(image.ids[row])
+            if own and (stale := next((address for address in found if address != own), "")):
+                fix = Fix(f"say {own}", ((Cell(point, name), text.replace(stale, own)),))
+                yield said(image, "R40", [row], Station.INPUT, f"the {name.replace('_', ' ')} names {stale}, and its address is {own}",
+                           (name, "channel"), about=f"{point}:{name}", fixes=(fix,))  # fmt: skip

@@ -15,7 +15,8 @@ from canaleta.core.strips import cores_of, terminals_of
 Rows = NDArray[np.int64]
 
 
-@rule("R02C", "a core twice", "one core, one use", ("cable", "cores", "tag"), group="cable")
+@rule("R02C", "a core twice", "one core, one use", ("cable", "cores", "tag"), group="cable",
+      looks="the cores of each cable against what is claimed of them", severity="bad", harm="hides")  # fmt: skip
 def core_twice(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Two points on one core of a cable, a core the cable does not have, or a cable nobody has recorded."""
     claims: dict[tuple[str, int], list[int]] = {}
@@ -50,7 +51,8 @@ def _on_terminals(image: PlantImage, points: set[int]) -> set[int]:
     }
 
 
-@rule("R02T", "a terminal twice", "one terminal, one use", ("strip", "tag", "channel"), near=_on_terminals)
+@rule("R02T", "a terminal twice", "one terminal, one use", ("strip", "tag", "channel"), near=_on_terminals,
+      looks="the terminals of each cabinet's strip", severity="bad", harm="hides")  # fmt: skip
 def terminal_twice(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Two points on one terminal of a cabinet's strip. Points without a channel are in no cabinet yet."""
     looked = set(rows.tolist())
@@ -74,5 +76,5 @@ def _finding(image: PlantImage, rows: list[int], key: str, field: str, text: str
         rule="R02T" if field == "strip" else "R02C", key=f"{'R02T' if field == 'strip' else 'R02C'}:{key}",
         station=Station.LOOP, severity="bad", text=text,
         cells=tuple(Cell(int(image.ids[row]), field) for row in rows), fixes=(),
-        fingerprint=fingerprint(image, rows, ("tag", "cable", "cores", "strip")),
+        fingerprint=fingerprint(image, rows, ("tag", "channel", "strip") if field == "strip" else ("tag", "cable", "cores")),
     )  # fmt: skip

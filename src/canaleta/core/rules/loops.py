@@ -1,0 +1,168 @@
+"""Rules about current loops and about time: voltage left, sources, HART, and whether everything is quick enough."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from canaleta.core.fields import Station
+from canaleta.core.filters import response_of
+from canaleta.core.image import PlantImage
+from canaleta.core.joints.base import PathRows
+from canaleta.core.joints.linear import loop_drop_v, loop_ohm
+from canaleta.core.loops import DESIGN_MA, HART_LEAST_OHM, cable_ohm
+from canaleta.core.rules.base import Cell, Finding, Fix, rule, said
+from canaleta.core.rules.looking import loops, of_type, period_ms
+from canaleta.core.signals import Family
+from canaleta.core.text import shown
+
+Rows = NDArray[np.int64]
+_IN_LOOP = ("signal", "channel", "mode", "shunt_ohm", "hops", "cable_m", "cable_mm2", "cable_degc")
+
+
+@rule("R23", "the loop's voltage falls short", "data sheet of the device; IEC 60228 for the cable; NE 43 for 22 mA",
+      ("lift_off_v", "failure_ma", *_IN_LOOP), severity="bad", harm="falsifies",
+      looks="the least supply less everything in the loop, at the design current, against the lift-off voltage")  # fmt: skip
+def voltage_short(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """The device does not get its least voltage at the design current: the signal stops rising before its end."""
+    rows = loops(image, rows)
+    rows = rows[~np.isnan(image.number("lift_off_v")[rows])]
+    p = PathRows(image, rows)
+    c, lift = image.conventions, p.number("lift_off_v")
+    design = np.fmax(DESIGN_MA, p.number("failure_ma"))
+    ohm, drops = loop_ohm(p), loop_drop_v(p)
+    left = c.least_supply_v - drops - design / 1000.0 * ohm
+    for at in np.flatnonzero(left < lift).tolist():
+        row, r = int(rows[at]), float(ohm[at])
+        over = c.least_supply_v - float(drops[at]) - float(lift[at])
+        greatest = over / r * 1000.0 if r else 0.0
+        dropped = f" − {shown(float(drops[at]), 1)} V" if drops[at] else ""
+        text = (
+            f"{shown(float(lift[at] - left[at]), 2)} V short at {shown(float(design[at]), 0)} mA: {shown(c.least_supply_v, 1)} V{dropped}"
+            f" − {shown(float(design[at]), 0)} mA · {shown(r, 0)} Ω leave {shown(float(left[at]), 2)} V, the device needs {image.text('lift_off_v', row)} V; "
+        )
+        text += "it does not start" if greatest < 4.0 else f"beyond {shown(greatest, 1)} mA the signal cannot rise"
+        if (length := float(image.number("cable_m")[row])) > 0:
+            section, hottest = image.number("cable_mm2")[row], image.number("cable_degc")[row]
+            per_m = float(cable_ohm(1.0, c.cable_mm2 if np.isnan(section) else section,
+                                    c.hottest_cable_degc if np.isnan(hottest) else hottest)[0])  # fmt: skip
+            longest = (over / float(design[at]) * 1000.0 - (r - length * per_m)) / per_m
+            text += (
+                f"; it would work with {shown(max(longest, 0.0), 0)} m of cable"
+                if longest > 0
+                else "; no cable is short enough"
+            )
+        yield said(image, "R23", [row], Station.LOOP, text, ("lift_off_v", "supply", "cable_m"))
+
+
+@rule("R41", "not exactly one source in the loop", "a loop has one source, wherever it stands",
+      ("signal", "supply", "wires", "channel", "mode"), severity="bad", harm="hides",
+      looks="who feeds each current loop: device, module, output")  # fmt: skip
+def sources(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """An active device on terminals that feed the loop, or a passive one where nobody does."""
+    rows = loops(image, rows)
+    supply = image.cells["supply"][rows]
+    out = of_type(image, rows, lambda kind: kind.direction == "out") == 1.0
+    feeds = of_type(image, rows, lambda kind: kind.feeds_loop) == 1.0
+    active = np.isin(supply.astype(str), ("own 24 V", "drive"))
+    two = (out & (active | (supply == "module"))) | (~out & active & (image.number("wires")[rows] == 2) & feeds)
+    none = ~out & ((supply == "none") | ((supply == "module") & ~feeds))
+    for at in np.flatnonzero(two | none).tolist():
+        row, point = int(rows[at]), int(image.ids[int(rows[at])])
+        title = image.layout.type_of(int(image.module[row])).title
+        fixes: list[Fix] = []
+        if none[at]:
+            text = f"nobody feeds the loop: {title} does not, and the device is said to have no supply of its own"
+            if supply[at] == "module":
+                text = f"nobody feeds the loop: the list says that the module does, and {title} does not"
+            fixes.append(Fix("the device has its own 24 V", ((Cell(point, "supply"), "own 24 V"),)))
+            if feeds[at]:
+                fixes.append(Fix("the module feeds it", ((Cell(point, "supply"), "module"),)))
+        elif out[at]:
+            text = f"two sources: {title} drives the loop, and so does the device"
+            fixes.append(Fix("the device is passive", ((Cell(point, "supply"), "none"),)))
+        else:
+            text = f"two sources: the device feeds the loop over its two wires, and so does {title}"
+            fixes += [Fix("the module feeds it", ((Cell(point, "supply"), "module"),)),
+                      Fix("four wires, on terminals that do not feed", ((Cell(point, "wires"), "4"),))]  # fmt: skip
+        yield said(image, "R41", [row], Station.LOOP, text, ("supply", "wires", "channel"), fixes=fixes)
+
+
+@rule("R45", "HART sees too little resistance", "HART FSK Physical Layer: 230 Ω at least", ("hart", *_IN_LOOP), harm="hides",
+      looks="what HART meets in the loop, without the cable")  # fmt: skip
+def hart_shorted(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """A modem has nothing to speak over: the burden shorts what it says."""
+    rows = loops(image, rows)
+    rows = rows[image.code("hart")[rows] == 1]
+    ohm = loop_ohm(PathRows(image, rows), with_cable=False)
+    for at in np.flatnonzero(ohm < HART_LEAST_OHM).tolist():
+        seen = float(ohm[at])
+        text = (
+            f"HART meets {shown(seen, 0)} Ω and needs {shown(HART_LEAST_OHM, 0)}: it cannot be heard;"
+            f" {shown(HART_LEAST_OHM - seen, 0)} Ω or more belong in the loop, if its voltage allows"
+        )
+        yield said(image, "R45", [int(rows[at])], Station.LOOP, text, ("hart", "hops"))
+
+
+_TIMES = ("signal", "channel", "needs_s", "damping_s", "filter", "on_delay", "off_delay", "stretch", "fastest")
+
+
+@rule("R18", "a delay shorter than two scans", "a sampled input sees nothing quicker than two of its scans", _TIMES, harm="wavers",
+      looks="on and off delays against how often the rack is read")  # fmt: skip
+def delay_too_short(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """A debounce that sees one sample at most cannot tell a bounce from a change."""
+    period = period_ms(image, rows)
+    for name, words in (("on_delay", "on"), ("off_delay", "off")):
+        delay = image.number(name)[rows]
+        for at in np.flatnonzero((delay > 0) & (delay < 2.0 * period)).tolist():
+            row, ms = int(rows[at]), float(period[at])
+            text = (
+                f"{words} after {shown(float(delay[at]), 0)} ms, and the rack is read every {shown(ms, 0)} ms:"
+                f" shorter than two scans, one sample decides; {shown(2 * ms, 0)} ms would do"
+            )
+            fix = Fix(f"{words} after {shown(2 * ms, 0)} ms", ((Cell(int(image.ids[row]), name), f"{2 * ms:g}"),))
+            yield said(
+                image, "R18", [row], Station.INPUT, text, (name,), about=f"{image.ids[row]}:{name}", fixes=(fix,)
+            )
+
+
+@rule("R37", "read too seldom", "sampling: twice as often as it changes, at least", _TIMES, harm="hides",
+      looks="how often the rack is read against pulses and against what the point needs")  # fmt: skip
+def read_too_seldom(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """Pulses come between two scans; the figure is older than the point allows as soon as it is read."""
+    period, fastest, needs = period_ms(image, rows), image.number("fastest")[rows], image.number("needs_s")[rows]
+    missed = (fastest > 0) & (1000.0 / fastest < 2.0 * period) & (image.family[rows] == Family.CONTACT)
+    for at in np.flatnonzero(missed | (needs * 1000.0 < period)).tolist():
+        row, ms = int(rows[at]), float(period[at])
+        if missed[at]:
+            most = 1000.0 / (2.0 * ms)
+            text = (
+                f"it switches up to {fastest[at]:g} times a second, and the rack is read every {shown(ms, 0)} ms:"
+                f" more than {most:g} a second are missed"
+            )
+        else:
+            text = f"it must follow within {needs[at]:g} s, and the rack is read every {shown(ms / 1000, 2)} s"
+        field = "fastest" if missed[at] else "needs_s"
+        yield said(image, "R37", [row], Station.INPUT, text, (field, "channel"))
+
+
+@rule("R47", "slower than the point needs", "times of first-order stages add up", _TIMES, harm="falsifies",
+      looks="the device's damping, the filter and the scan against what the point needs")  # fmt: skip
+def too_slow(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """Damping and filter hide what happens for longer than the point allows."""
+    needs, period = image.number("needs_s")[rows], period_ms(image, rows) / 1000.0
+    damping = np.nan_to_num(image.number("damping_s")[rows])
+    for at in np.flatnonzero(needs >= period).tolist():
+        row = int(rows[at])
+        chosen = image.layout.type_of(int(image.module[row])).filter_named(image.text("filter", row))
+        filtered = response_of(chosen).to_63_ms / 1000.0 if chosen else 0.0
+        whole = float(damping[at]) + filtered + float(period[at])
+        if whole <= needs[at]:
+            continue
+        text = (
+            f"a step shows to 63 % after {shown(whole, 2)} s and it must follow within {needs[at]:g} s: damping"
+            f" {damping[at]:g} s, filter {shown(filtered, 2)} s, scan {shown(float(period[at]), 2)} s"
+        )
+        yield said(image, "R47", [row], Station.DEVICE, text, ("needs_s", "damping_s", "filter"))

@@ -1,0 +1,129 @@
+"""`audit`: what the rules find in a project file or in the database, as text or JSON, with an exit status for scripts."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from canaleta.core.image import PlantImage
+from canaleta.core.rules import HARMS, RULES, Finding
+from canaleta.exchange.project import ProjectError, findings_of, image_of, read_project
+from canaleta.host.steps import TroubleError
+from canaleta.host.upkeep import database_of
+from canaleta.plant import seed
+from canaleta.plant.findings import from_body, stored_findings, to_body
+from canaleta.plant.keeper import PlantKeeper
+
+__all__ = ["BAD", "TO_SETTLE", "WELL", "audit_file", "print_rules"]
+
+WELL, TO_SETTLE, BAD = 0, 3, 4
+"""Exit statuses: nothing open but notes; something to settle; something bad. 1 and 2 are trouble, as everywhere."""
+_MARKS = {"bad": "■ bad", "settle": "▲ settle", "note": "○ note"}
+_MOST_TAGS = 12
+
+
+def audit_file(data: Path, file: Path | None, as_json: bool) -> int:
+    """Audit a project file, "-" for standard input, or the plant of a data folder. Returns the exit status."""
+    name, image, findings = _of_file(file) if file else _of_database(data)
+    open_ones = [f for f in findings if not (f.waived and f.waived.holds)]
+    counts = {severity: sum(f.severity == severity for f in open_ones) for severity in _MARKS}
+    accepted = len(findings) - len(open_ones)
+    if as_json:
+        body = {"plant": name, "points": len(image), **counts, "accepted": accepted,
+                "findings": [_told(image, f) for f in _by_cost(findings)]}  # fmt: skip
+        print(json.dumps(body, ensure_ascii=False, indent=1))
+    else:
+        for lines in _grouped(image, _by_cost(findings)):
+            print(lines)
+        words = ", ".join(f"{count} {_MARKS[severity][2:]}" for severity, count in counts.items() if count)
+        print(
+            f"{name}: {len(image)} points, {words or 'nothing to settle'}"
+            + (f", {accepted} accepted" if accepted else "")
+        )
+    return BAD if counts["bad"] else TO_SETTLE if counts["settle"] else WELL
+
+
+def print_rules(as_json: bool) -> int:
+    """The catalogue of rules."""
+    if as_json:
+        print(json.dumps([{n: getattr(r, n) for n in ("id", "name", "looks", "source", "severity", "harm")} for r in RULES],
+                         ensure_ascii=False, indent=1))  # fmt: skip
+        return WELL
+    for rule in RULES:
+        print(
+            f"{rule.id:5} {rule.name}\n      looks at {rule.looks}\n      {_MARKS[rule.severity]}; {HARMS[rule.harm]}; {rule.source}"
+        )
+    return WELL
+
+
+def _of_file(file: Path) -> tuple[str, PlantImage, list[Finding]]:
+    try:
+        text = sys.stdin.read() if str(file) == "-" else file.read_text(encoding="utf-8")
+        project = read_project(json.loads(text))
+        image = image_of(project)
+    except OSError as error:
+        raise TroubleError(f"{file}: {error.strerror}") from error
+    except (ValueError, ProjectError) as error:
+        raise TroubleError(
+            f"{file}: {error}", "audit takes a project file, as ./canaleta export FILE writes it"
+        ) from error
+    return project.name, image, findings_of(project, image)
+
+
+def _of_database(data: Path) -> tuple[str, PlantImage, list[Finding]]:
+    with database_of(data) as (_, engine), engine.connect() as connection:
+        if not seed.has_plant(connection):
+            raise TroubleError("there is no plant in this database", "./canaleta start loads the demo plant")
+        image = PlantKeeper(engine).caught_up(connection)
+        return seed.plant_name(connection), image, [from_body(body) for body in stored_findings(connection)]
+
+
+def _by_cost(findings: Sequence[Finding]) -> list[Finding]:
+    """Dearest first: how bad, what it could cost, whether it shuts something; what was accepted last."""
+    harms, severities = list(HARMS), list(_MARKS)
+
+    def cost(f: Finding) -> tuple[Any, ...]:
+        accepted = bool(f.waived and f.waived.holds)
+        return (
+            accepted,
+            severities.index(f.severity),
+            harms.index(f.harm),
+            not f.trips,
+            f.rule,
+            f.cause.key if f.cause else f.key,
+        )
+
+    return sorted(findings, key=cost)
+
+
+def _told(image: PlantImage, finding: Finding) -> dict[str, Any]:
+    return to_body(finding) | {"tags": _tags(image, [finding])}
+
+
+def _tags(image: PlantImage, findings: Sequence[Finding]) -> list[str]:
+    points = dict.fromkeys(cell.point for f in findings for cell in f.cells)
+    return [image.label(image.row_of(point)) for point in points if image.has(point)]
+
+
+def _grouped(image: PlantImage, findings: Sequence[Finding]) -> list[str]:
+    """What has one cause as one paragraph, with its places."""
+    groups: dict[tuple[Any, ...], list[Finding]] = {}
+    for f in findings:
+        accepted = f.waived if f.waived and f.waived.holds else None
+        groups.setdefault(
+            (f.rule, f.severity, f.cause.key if f.cause else f.key, accepted and accepted.reason), []
+        ).append(f)
+    out = []
+    for (rule, severity, _, reason), some in groups.items():
+        tags = _tags(image, some)
+        more = f" and {len(tags) - _MOST_TAGS} more" if len(tags) > _MOST_TAGS else ""
+        lines = [f"{_MARKS[severity]}  {rule}  {', '.join(tags[:_MOST_TAGS])}{more}".rstrip(), f"    {some[0].text}"]
+        if len(some) > 1 and some[0].cause:
+            lines[0] += f"  ({len(some)} places of one cause: {some[0].cause.says})"
+        if reason:
+            lines.append(f"    accepted by {some[0].waived.who if some[0].waived else ''}: {reason}")
+        out.append("\n".join(lines))
+    return out

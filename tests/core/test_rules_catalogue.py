@@ -1,0 +1,462 @@
+"""Every rule where it speaks, where it must not, and at its edge; a plant is points in words of their cells.
+
+Figures are hand calculation: what stands in an expected text was worked out beside its case.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+from decimal import Decimal
+from typing import Any
+
+import numpy as np
+import pytest
+from tests.words import layout_with
+
+from canaleta.catalogue.types import module_types
+from canaleta.core.conventions import Conventions
+from canaleta.core.fields import STORED, Field, Kind, Landing, Stored, read_cell
+from canaleta.core.image import PlantImage
+from canaleta.core.layout import Cable, Layout, Module
+from canaleta.core.rules import HARMS, RULES, Finding, audit, rule_named
+from canaleta.plant.seed import stored_row
+
+TYPES = module_types()
+SLOTS = {"di": 1, "ai": 2, "tc": 3} | {
+    key: slot
+    for slot, key in enumerate(
+        ("ai8-left", "ai8-volt", "di8-types", "di16-sink", "di4-230ac", "ro4", "do8", "rtd6", "tc4-iso", "ai4-pm", "ao4",
+         "di8-watch", "ai4-iso", "fi2"), start=4)
+}  # fmt: skip
+SLOTS["ratio"] = len(SLOTS) + 1
+RATIO = TYPES["ai8-volt"].model_copy(
+    update={
+        "key": "ratio",
+        "modes": tuple(m.model_copy(update={"follows_supply": True}) for m in TYPES["ai8-volt"].modes),
+    }
+)
+CABLES = {1: Cable(1, "W1", 4, "multicore"), 2: Cable(2, "W2", 2, "pair")}
+LAYOUT = dataclasses.replace(layout_with([*(TYPES[key] for key in list(SLOTS)[3:-1]), RATIO]), cables=CABLES)
+Texts = dict[str, str]
+
+
+def on(slot: str, channel: int = 1) -> str:
+    return f"TC-1·1·{SLOTS[slot]}·{channel}"
+
+
+def plant(*points: Texts, layout: Layout = LAYOUT, **conventions: Any) -> PlantImage:
+    """Points by their cells as typed; spares are no matter here unless a case asks for them."""
+    wanted = {"reserve": {"spare_share": 0.0}} | conventions
+    empty = PlantImage.of_rows([{}], layout, Conventions.model_validate(wanted))
+    return PlantImage.of_rows([stored_row(empty, point) for point in points], layout, empty.conventions)
+
+
+def current(**cells: str) -> Texts:
+    """A pressure by 4–20 mA that is right in every way."""
+    return {"tag": "PT-1", "signal": "4–20 mA", "device_low": "0", "device_high": "10", "device_unit": "bar", "wires": "2",
+            "supply": "module", "channel": on("ai"), "mode": "4–20 mA", "value_low": "0", "value_high": "10",
+            "value_unit": "bar"} | cells  # fmt: skip
+
+
+def flow(**cells: str) -> Texts:
+    return current(tag="FT-1", device_high="25", device_unit="mbar", value_high="1000", value_unit="m³/h") | cells
+
+
+def volts(**cells: str) -> Texts:
+    return current(signal="0–10 V", mode="0–10 V", supply="drive", wires="2") | cells
+
+
+def thermocouple(**cells: str) -> Texts:
+    return {"tag": "TE-1", "signal": "TC K", "device_low": "0", "device_high": "1200", "device_unit": "°C", "channel": on("tc"),
+            "mode": "TC K, 0.1 °C"} | cells  # fmt: skip
+
+
+def pt100(**cells: str) -> Texts:
+    return {"tag": "TE-2", "signal": "Pt100", "device_low": "0", "device_high": "200", "device_unit": "°C", "wires": "3",
+            "channel": on("rtd6"), "mode": "Pt100, 0.1 °C"} | cells  # fmt: skip
+
+
+def switch(**cells: str) -> Texts:
+    return {"tag": "ZS-1", "signal": "contact NO", "channel": on("di"), "mode": "24 V DC", "supply": "module"} | cells
+
+
+def two_wire(**cells: str) -> Texts:
+    return switch(signal="two-wire NO", channel=on("di8-types"), mode="type 3") | cells
+
+
+def motor(**cells: str) -> Texts:
+    return switch(tag="MS-1", signal="AC contact NO", channel=on("di4-230ac"), mode="230 V AC", supply="none") | cells
+
+
+def lamp(**cells: str) -> Texts:
+    return switch(tag="XL-1", signal="load 24 V DC", channel=on("do8"), mode="24 V DC, 0.5 A", load_ma="100") | cells
+
+
+def slow(period_ms: int) -> Layout:
+    racks = {1: dataclasses.replace(LAYOUT.racks[1], period_ms=period_ms)}
+    return dataclasses.replace(LAYOUT, racks=racks)
+
+
+def two_racks(port: int, host: str = "127.0.0.1") -> Layout:
+    """A second rack; both are stand-ins, as those of the demo plant are."""
+    one = dataclasses.replace(LAYOUT.racks[1], stand_in=True)
+    racks = {1: one, 2: dataclasses.replace(one, id=2, name="2", port=port, host=host)}
+    return dataclasses.replace(LAYOUT, racks=racks)
+
+
+def fed_by(*keys: str) -> Layout:
+    """The modules of the layout behind others in the rack."""
+    modules = dict(LAYOUT.modules)
+    for key in keys:
+        number = len(modules) + 1
+        modules[number] = Module(number, 1, number, key)
+    return dataclasses.replace(LAYOUT, modules=modules, types=LAYOUT.types | {key: TYPES[key] for key in keys})
+
+
+SPEAKS: list[tuple[str, PlantImage, str]] = [
+    ("R01", plant(current(), current(tag="pt-1", channel=on("ai", 2))), "2 points are called PT-1"),
+    ("R02", plant(current(), current(tag="PT-2")).with_cells({(1, "channel"): Landing(2, 0, landed=False)}), "PT-2 claims it too"),
+    ("R02C", plant(current(cable="W1", cores="1, 2"), current(tag="PT-2", channel=on("ai", 2), cable="W1", cores="2, 3")),
+     "core 2 of W1 is claimed by PT-1, PT-2"),
+    ("R02T", plant(current(strip="X1:5"), current(tag="PT-2", channel=on("ai", 2), strip="X1:5")), "terminal X1:5 of TC-1"),
+    ("R03", plant(lamp(channel=on("di"), mode="24 V DC")), "only listens"),
+    ("R03", plant(switch(channel=on("do8"), mode="24 V DC, 0.5 A")), "only switches"),
+    ("R03", plant(thermocouple(channel=on("di"), mode="24 V DC")), "takes switches, and the device is a TC K"),
+    ("R03", plant(switch(signal="NAMUR NC")), "the device is a NAMUR NC"),
+    ("R04", plant(motor(channel=on("di"), mode="24 V DC")), "230 V AC to DI-16, mode 24 V DC: the mains kill the module"),
+    ("R04", plant(switch(signal="PNP NO", channel=on("di4-230ac"), mode="230 V AC")), "the mains kill the device"),
+    ("R05", plant(current(supply_high_v="12")), "would kill it: the device bears 12 V at most"),
+    ("R05", plant(current(supply_low_v="21")), "may fall to 20.4 V and the device needs 21 V"),
+    ("R06", plant(switch(signal="PNP NO", channel=on("di16-sink"))), "pulls to +"),
+    ("R06", plant(switch(signal="NPN NO")), "pulls to 0 V"),
+    # At 12 mA, half of 0…500: the pipe holds half of 0…600.
+    ("R07", plant(current(device_high="600", device_unit="mbar", value_high="500", value_unit="mbar")),
+     "at 12 mA the list shows 250.0 mbar where the pipe holds 300.0"),
+    ("R08", plant(current(service="header 0-10 mbar")), "the text says 0…10 mbar, the device is in bar"),
+    ("R09", plant(current(channel=on("ai8-volt"), mode="0–10 V")), "without a shunt it reads nothing right; 500 Ω makes 10 V of 20 mA"),
+    # ±10 V on an input that counts from −0.10 V: 9.9 of 20 V.
+    ("R09", plant(volts(signal="±10 V")), "49.5 % of the span is cut off"),
+    # 0–20 mA over 1 kΩ makes 20 V where the input stops at 10.24.
+    ("R09", plant(current(channel=on("ai8-volt"), mode="0–10 V", shunt_ohm="1000", supply="own 24 V")), "cut off"),
+    # AI-8 U/I: 32767 counts of 32000 for 20 mA: 4 + 32767 / 32000 · 16 = 20.38 mA.
+    ("R10", plant(current(failure_ma="22")), "stops at 20.38 mA: a transmitter failing high at 22.0 mA looks like 20.38 mA"),
+    ("R10", plant(current(channel=on("ai8-left"))), "stops at 4.00 mA: a broken wire looks like 4.00 mA"),
+    ("R11", plant(current(device_low="10", device_high="0")), "upside down: 10 … 0 bar"),
+    ("R12", plant(current(counts_low="0", counts_high="65535")), "is never reached"),
+    # 0–20 mA on AI-8 U/I: 32000 for 20 mA, so 4 mA is 6400; from 0 on, it shows a fifth: 2 bar.
+    ("R13", plant(current(mode="0–20 mA", counts_low="0", counts_high="32000")), "at 4 mA the list shows 2.00 bar where the device means 0.00"),
+    # INT from 0 to 10 moves by 1: a tenth of its span.
+    ("R14", plant(current(value_type="INT")), "as INT the value moves by 1: 10.00 % of its span"),
+    ("R15", plant(current(alarm_l="8", alarm_h="2")), "L 8 is not below H 2"),
+    ("R16", plant(current(bands="low < 5 < high < 12 < never")), "“never” is never met: its edge 12"),
+    ("R16", plant(current(bands="low < 2 < good < 8 < low")), "two bands are called “low”"),
+    # One count of 32000 is 0.3125 mbar of 10 bar: 1 mbar is 3.2 of them.
+    ("R17", plant(current(alarm_h="8", alarm_h_deadband="0.001")), "is 3.2 steps"),
+    ("R18", plant(switch(on_delay="100"), layout=slow(200)), "the rack is read every 200 ms"),
+    # 2 · 0.8 Ω with the jumper at the input: 1.6 Ω / 0.39083 Ω/°C = 4.1 °C at 0 °C.
+    ("R19", plant(pt100(wires="2", jumper="at the input", lead_ohm="0.8")), "1.60 Ω of lead: +4.1 °C at 0 °C"),
+    ("R19", plant(pt100(wires="2", jumper="absent")), "without its jumper: the input is open"),
+    ("R20", plant(thermocouple(junction="fixed")), "to which is not said"),
+    # 45 °C in the head and 24 °C in the cabinet on copper: about their difference low.
+    ("R20", plant(thermocouple(head_degc="45")), "no extension wire is named between the head at 45 °C and the cabinet at 24 °C"),
+    ("R20", plant(thermocouple(head_degc="250", extension="KX")), "KX is for -25 … 200 °C, and the head is at 250 °C"),
+    ("R21", plant(thermocouple(signal="TC S", device_high="1600")), "a TC S on mode TC K, 0.1 °C: at 1\u2009600 °C the list shows"),
+    ("R21", plant(pt100(channel=on("tc"), mode="TC K, 0.1 °C")), "does not take a Pt100"),
+    ("R21", plant(thermocouple(channel=on("tc4-iso"), mode="±80 mV")), "in a straight line it is no temperature of a TC K"),
+    ("R22", plant(thermocouple(trips="shuts the kiln")), "nobody chose where the value goes when the element breaks, and it shuts something"),
+    # 20.4 V − 22 mA · (100 + 400) Ω = 9.4 V, 1.1 V under 10.5 V; (20.4 − 10.5) / 500 = 19.8 mA.
+    ("R23", plant(current(lift_off_v="10.5", hops="barrier 400 Ω")), "1.10 V short at 22 mA"),
+    ("R23", plant(current(lift_off_v="10.5", hops="barrier 400 Ω")), "beyond 19.8 mA the signal cannot rise"),
+    ("R24", plant(lamp(load_ma="700")), "the load takes 700 mA and DO-8 may switch 500 mA"),
+    ("R25", plant(current(), reserve={"spare_share": 1.0}), "TC-1 keeps"),
+    ("R26", plant(current(enabled="no", alarm_h="8")), "is off, but it has an alarm"),
+    ("R27", plant(current(service="header 0-6 bar")), "the text says 0…6 bar, the range is 0…10 bar"),
+    ("R37", plant(switch(fastest="5")), "more than 0.5 a second are missed"),
+    ("R37", plant(current(needs_s="0.5")), "it must follow within 0.5 s, and the rack is read every 1.00 s"),
+    ("R38", plant(current(redundant="P1"), current(tag="PT-2", channel=on("ai", 2), redundant="p1")), "stand in for each other"),
+    # At 23 V of 24 the span ends at 24/23 of the counts.
+    ("R39", plant(volts(channel=on("ratio"), counts_low="0", counts_high="27000"), supply_v=23), "the span follows the supply of 23 V"),
+    ("R40", plant(current(notes="see %IW1.99")), "names %IW1.99, and its address is %IW1"),
+    ("R41", plant(current(supply="none")), "nobody feeds the loop"),
+    ("R41", plant(current(supply="own 24 V")), "two sources: the device feeds the loop over its two wires"),
+    ("R41", plant(current(supply="module", channel=on("ai4-pm"))), "the list says that the module does"),
+    ("R41", plant(current(supply="own 24 V", channel=on("ao4"))), "drives the loop, and so does the device"),
+    # A quarter of the pressure is half of the flow: 500 of 1000; without a root it shows 250, with two 707.
+    ("R42", plant(flow()), "at a quarter of the range the list shows 250 m³/h where 500 flow"),
+    ("R42", plant(flow(device_law="square root", value_law="square root")), "the list shows 707 m³/h where 500 flow"),
+    ("R43", plant(thermocouple(signal="TC S", mode="TC S, 0.1 °C", extension="KX", head_degc="45")), "type S on KX wire: "),
+    ("R44", plant(two_wire(mode="type 1", leakage_ma="1.5", drop_v="8")), "1.50 mA leak through the open switch"),
+    ("R44", plant(two_wire(mode="type 1", leakage_ma="1.5", drop_v="8")), "leave 12.4 V; type 1 is on from 15 V"),
+    ("R45", plant(current(hart="yes")), "HART meets 100 Ω and needs 230"),
+    ("R46", plant(thermocouple(tip="grounded"), thermocouple(tag="TE-9", channel=on("tc", 2), tip="grounded")),
+     "TE-1 and TE-9 touch earth at their tips"),
+    ("R47", plant(current(needs_s="2", damping_s="1.5")), "after 2.50 s and it must follow within 2 s"),
+    ("R48", plant(switch(trips="shuts the gas", alarm_state="1")), "its alarm is the closed circuit"),
+    ("R48", plant(volts(trips="stops the drive", channel=on("ai8-volt"))), "0–10 V has no live zero"),
+    ("R49", plant(current(tag="TT-1")), "temperature transmitter, but the device is in bar"),
+    ("R51", plant(current(second_name="=A1 -B1"), current(tag="PT-2", channel=on("ai", 2), second_name="=a1 -b1")), "one second name"),
+    ("R52", plant(current(redundant="P1")), "and nobody else does"),
+    ("R53", plant(current()).with_cells({(0, "mode"): "0–24 V"}), "has no mode 0–24 V"),
+    ("R54", plant(thermocouple(device_high="1500")), "the range goes to 1\u2009500 °C and the curve of a TC K is known from"),
+    ("R55", plant(current(value_law="table", value_table="0 0; 5 100; 10 50")), "turns at point 3"),
+    ("R56", plant(current(value_reference="absolute")), "the device's bar may be gauge or absolute; the other side says absolute"),
+    ("R57", plant(thermocouple(device_low="-300")), "begins at −300.00 °C: below absolute zero"),
+    ("R57", plant(current(device_unit="°C", tag="TT-1")), "the device measures in °C and the value is in bar"),
+    ("R58", plant(current(), layout=two_racks(1502)), "TC-1 1 and TC-1 2 are both at 127.0.0.1:1502, unit 1"),
+    ("R59", plant(current(), address_rule="10.0.{cabinet}.{rack}"), "the rule makes it 10.0.1.1"),
+    # Eight loops of 22 mA: 4 of them behind a fuse of 125 mA make 88; with 20 mA more each on three wires, 168.
+    ("R60", plant(*(current(tag=f"PT-{k}", channel=on("ai", k), wires="3", takes_ma="20") for k in range(1, 5))), "168 mA are taken and 125 mA are there"),
+    ("R61", plant(lamp(channel=on("do8")), lamp(tag="XL-2", signal="load AC", channel=on("do8", 2))), "switches AC and XL-1 DC"),
+    ("R62", plant(motor(cable="W1"), current(cable="W1")), "cable W1 carries 230 V AC for MS-1 beside the signals of PT-1"),
+    ("R63", plant(pt100(cores="1, 2")), "the element has 3 wires and the list gives it 2 cores"),
+    ("R64", plant(current(status="accepted", value_high="", value_low="")), "it is said to be accepted, and lacks value low and value high"),
+]  # fmt: skip
+
+SILENT: list[tuple[str, PlantImage]] = [
+    ("R01", plant(current(), current(tag="PT-2", channel=on("ai", 2)))),
+    ("R02", plant(current(), current(tag="PT-2", channel=on("ai", 2)))),
+    ("R02C", plant(current(cable="W1", cores="1, 2"), current(tag="PT-2", channel=on("ai", 2), cable="W1", cores="3, 4"))),
+    ("R02T", plant(current(strip="X1:5"), current(tag="PT-2", channel=on("ai", 2), strip="X1:6"))),
+    ("R03", plant(lamp(), switch(), thermocouple(), current(channel=on("ao4"), supply="none"))),
+    ("R04", plant(motor(), switch(channel=on("di4-230ac"), mode="230 V AC"), lamp(signal="load AC", channel=on("ro4"), mode="AC load"))),
+    ("R05", plant(current(supply_high_v="12", supply="own 24 V"), current(supply_low_v="10", supply_high_v="36"))),
+    ("R06", plant(switch(signal="PNP NO"), switch(signal="NPN NO", channel=on("di16-sink")))),
+    ("R07", plant(current(device_high="100", device_unit="mbar", value_high="10.00", value_unit="kPa"))),
+    ("R08", plant(current(service="header 0-10 bar"))),
+    ("R09", plant(current(channel=on("ai8-volt"), mode="0–10 V", shunt_ohm="500", supply="own 24 V"), pt100(), thermocouple())),
+    ("R10", plant(current(failure_ma="3.6"), current(failure_ma="22", channel=on("ai4-iso")), volts(trips="the drive"))),
+    ("R11", plant(current(device_low="10", device_high="0", value_low="10", value_high="0", acting="reverse"))),
+    ("R12", plant(current(counts_low="0", counts_high="32000"))),
+    ("R13", plant(current(mode="0–20 mA", counts_low="6400", counts_high="32000"))),
+    ("R14", plant(current(value_type="REAL"), current(value_type="INT", device_high="10000", device_unit="mbar", value_high="10000", value_unit="mbar"))),
+    ("R15", plant(current(alarm_ll="1", alarm_l="2", alarm_h="8", alarm_hh="9"))),
+    ("R16", plant(current(bands="low < 5 < high"))),
+    ("R17", plant(current(alarm_h="8", alarm_h_deadband="0.1"), current(on_at="5", off_at="4"))),
+    ("R18", plant(switch(on_delay="5000"), switch())),
+    ("R19", plant(pt100(lead_ohm="5"), pt100(wires="2", jumper="at the head", lead_ohm="0.8"), pt100(wires="2"))),
+    ("R20", plant(thermocouple(), thermocouple(head_degc="45", extension="KX"), thermocouple(junction="fixed", junction_degc="50"),
+                  thermocouple(signal="TC B", mode="TC B, 0.1 °C", head_degc="45", device_low="200", device_high="1700"))),
+    ("R21", plant(thermocouple(), pt100(), thermocouple(channel=on("tc4-iso"), mode="±80 mV", value_law="sensor curve"))),
+    ("R22", plant(thermocouple(), thermocouple(trips="shuts the kiln", open_action="up-scale"))),
+    ("R23", plant(current(lift_off_v="10.5"), current(hops="barrier 400 Ω"))),
+    ("R24", plant(lamp())),
+    ("R25", plant(current())),
+    ("R26", plant(current(enabled="no"), current(enabled="yes", alarm_h="8"))),
+    ("R27", plant(current(service="header 0-10 bar, zone 3-4"))),
+    ("R37", plant(switch(fastest="0.1"), current(needs_s="5"))),
+    ("R38", plant(current(redundant="P1"), current(tag="PT-2", channel=on("ai4-iso"), redundant="p1"))),
+    ("R39", plant(volts(channel=on("ratio")), supply_v=23)),
+    ("R40", plant(current(notes="50 % of the line"))),
+    ("R41", plant(current(), current(supply="own 24 V", wires="4"), current(supply="none", channel=on("ao4")), current(supply=""))),
+    ("R42", plant(flow(device_law="square root"), flow(value_law="square root"), current(value_unit="m", value_high="100"))),
+    ("R43", plant(thermocouple(extension="KCB"), thermocouple(signal="TC R", mode="TC R, 0.1 °C", extension="SCA"))),
+    ("R44", plant(two_wire(leakage_ma="1.5", drop_v="8"), switch(), switch(signal="NAMUR NC", channel=on("di8-watch"), mode="NAMUR"))),
+    ("R45", plant(current(hart="yes", hops="resistor 250 Ω"), current(hart="no"))),
+    ("R46", plant(thermocouple(tip="grounded"), thermocouple(channel=on("tc", 2), tip="insulated"),
+                  *(thermocouple(channel=on("tc4-iso", k), tip="grounded") for k in (1, 2)))),
+    ("R47", plant(current(needs_s="5", damping_s="1.5"))),
+    ("R48", plant(switch(trips="shuts the gas", alarm_state="0"), switch(trips="shuts the gas"), current(trips="shuts the gas"),
+                  thermocouple(trips="shuts the kiln"))),
+    ("R49", plant(current(), thermocouple(), switch())),
+    ("R51", plant(current(second_name="=A1 -B1"), current(tag="PT-2", channel=on("ai", 2), second_name="=A1 -B2"))),
+    ("R52", plant(current(redundant="P1"), current(tag="PT-2", channel=on("ai4-iso"), redundant="P1"))),
+    ("R53", plant(current(), current(mode=""))),
+    ("R54", plant(thermocouple(device_high="1372"), pt100(device_low="-200", device_high="850"))),
+    ("R55", plant(current(value_law="table", value_table="0 0; 5 100; 10 150"))),
+    ("R56", plant(current(), current(value_reference="absolute", device_reference="gauge", value_low="1.013", value_high="11.013"))),
+    ("R57", plant(thermocouple(device_low="-200"), current(device_low="-1", value_low="-1"))),
+    ("R58", plant(current(), layout=two_racks(1503))),
+    ("R59", plant(current()), ),
+    ("R60", plant(*(current(tag=f"PT-{k}", channel=on("ai", k)) for k in range(1, 9)))),
+    ("R61", plant(lamp(signal="load AC", channel=on("ro4"), mode="AC load"), lamp(channel=on("ro4", 2), mode="DC load"))),
+    ("R62", plant(motor(cable="W1"), motor(tag="MS-2", channel=on("di4-230ac", 2), cable="W1"), current(cable="W2"))),
+    ("R63", plant(pt100(cores="1, 2, 3"), current(wires="2", cores="1"))),
+    ("R64", plant(current(status="accepted"), current(status="wired", value_low="", value_high=""))),
+]  # fmt: skip
+
+# At each edge: the last that is right, and the first that is not.
+EDGES: list[tuple[str, PlantImage, PlantImage]] = [
+    ("R01", plant(current(tag="PT-1"), current(tag="PT-1 ", channel=on("ai", 2))).with_cells({(1, "tag"): "PT-1A"}), plant(current(), current(channel=on("ai", 2)))),
+    ("R02", plant(current(), current(channel=on("ai", 8))), plant(current(), current())),
+    ("R02C", plant(current(cable="W1", cores="3, 4")), plant(current(cable="W1", cores="4, 5"))),
+    ("R02T", plant(current(strip="X1:5"), current(channel=on("ai", 2), strip="X2:5")), plant(current(strip="X1:5"), current(channel=on("ai", 2), strip="X1:4; X1:5"))),
+    # A dry contact goes with either voltage; a contact meant for the mains does not.
+    ("R03", plant(switch(signal="end-of-line NO")), plant(switch(signal="NAMUR NO"))),
+    ("R04", plant(switch(channel=on("di4-230ac"), mode="230 V AC")), plant(two_wire(channel=on("di4-230ac"), mode="230 V AC"))),
+    ("R05", plant(current(supply_low_v="20.4", supply_high_v="28.8")), plant(current(supply_low_v="20.5", supply_high_v="28.8"))),
+    ("R06", plant(switch(channel=on("di16-sink"))), plant(switch(signal="PNP NC", channel=on("di16-sink")))),
+    # A thousandth of 10 bar is 0.01.
+    ("R07", plant(current(value_high="10.009")), plant(current(value_high="10.011"))),
+    ("R08", plant(current(service="0-10 bar")), plant(current(service="0-10 kPa"))),
+    # An input that stops at 10 V: 500 Ω makes 10 of 20 mA, 510 Ω 10.2.
+    ("R09", *(plant(current(channel=on("ai8-volt"), mode="0–10 V", shunt_ohm=ohm, supply="own 24 V")) for ohm in ("500", "510"))),
+    # 20.5 mA is still told as good by NE 43; from 21 on it says that it failed.
+    ("R10", plant(current(failure_ma="20.4")), plant(current(failure_ma="20.5"))),
+    ("R11", plant(current(device_low="9.99")), plant(current(device_low="10"))),
+    ("R12", plant(current(counts_low="0", counts_high="32767")), plant(current(counts_low="0", counts_high="32768"))),
+    # 6400 counts are 4 mA; half a hundredth of the span of 25600 about nothing is 128.
+    ("R13", plant(current(mode="0–20 mA", counts_low="129", counts_high="32000")), plant(current(mode="0–20 mA", counts_low="128", counts_high="32000"))),
+    # One of a thousand is the most that may be lost.
+    ("R14", *(plant(current(value_type="INT", value_high=top, device_high=top, device_unit="mbar", value_unit="mbar")) for top in ("1000", "999"))),
+    ("R15", plant(current(alarm_h="8", alarm_hh="10")), plant(current(alarm_h="8", alarm_hh="10.1"))),
+    ("R16", plant(current(bands="low < 9.9 < high")), plant(current(bands="low < 10 < high"))),
+    # Ten counts of 10 bar / 32000 are 3.125 mbar.
+    ("R17", plant(current(alarm_h="8", alarm_h_deadband="0.003125")), plant(current(alarm_h="8", alarm_h_deadband="0.003124"))),
+    ("R18", plant(switch(off_delay="400"), layout=slow(200)), plant(switch(off_delay="399"), layout=slow(200))),
+    # A thousandth of 200 °C is 0.2 °C; twice 0.035 Ω read 0.18 at 0 °C, twice 0.04 Ω 0.21.
+    ("R19", *(plant(pt100(wires="2", jumper="at the input", lead_ohm=ohm)) for ohm in ("0.035", "0.045"))),
+    ("R20", plant(thermocouple(head_degc="26")), plant(thermocouple(head_degc="26.1"))),
+    ("R21", plant(pt100(signal="Pt100 3916", mode="Pt100 3916, 0.1 °C")), plant(pt100(signal="Pt100 3916"))),
+    ("R22", plant(thermocouple(alarm_h="800", open_action="as the module does")), plant(thermocouple(alarm_h="800"))),
+    # 20.4 − 22 mA · R = 10.5 V at 450 Ω: 100 of the module and 350.
+    ("R23", *(plant(current(lift_off_v="10.5", hops=f"barrier {ohm} Ω")) for ohm in ("350", "351"))),
+    ("R24", plant(lamp(load_ma="500")), plant(lamp(load_ma="501"))),
+    # 16 channels of that class, one used: 15 of 16 are 93.75 %.
+    ("R25", *(plant(current(), reserve={"spare_share": share}) for share in (0.5, 0.999))),
+    ("R26", plant(current(enabled="no", status="powered")), plant(current(enabled="no", status="loop-checked"))),
+    ("R27", plant(current(service="0-10.009 bar")), plant(current(service="0-10.02 bar"))),
+    # Read every second: a change every two seconds is the most.
+    ("R37", plant(switch(fastest="0.5")), plant(switch(fastest="0.51"))),
+    ("R38", plant(current(redundant="A"), current(redundant="B", channel=on("ai", 2))), plant(current(redundant="A"), current(redundant="A", channel=on("ai", 2)))),
+    ("R39", plant(volts(channel=on("ratio"), counts_low="0", counts_high="27000"), supply_v=24), plant(volts(channel=on("ratio"), counts_low="0", counts_high="27000"), supply_v=23.9)),
+    ("R40", plant(current(notes="at %IW1.1")), plant(current(notes="at %IW1.2"))),
+    ("R41", plant(current(supply="own 24 V", wires="3")), plant(current(supply="own 24 V", wires="2"))),
+    ("R42", plant(flow(value_unit="m³")), plant(flow(value_unit="kg/h"))),
+    ("R43", plant(thermocouple(signal="TC B", mode="TC B, 0.1 °C", device_low="200", device_high="1700", extension="copper")), plant(thermocouple(extension="copper"))),
+    ("R44", plant(two_wire(leakage_ma="1.5", drop_v="9.4")), plant(two_wire(leakage_ma="1.5", drop_v="9.5"))),
+    ("R45", plant(current(hart="yes", hops="resistor 130 Ω")), plant(current(hart="yes", hops="resistor 129 Ω"))),
+    ("R46", plant(thermocouple(tip="grounded")), plant(thermocouple(tip="grounded"), thermocouple(tip="grounded", channel=on("tc", 8)))),
+    ("R47", plant(current(needs_s="2", damping_s="1")), plant(current(needs_s="2", damping_s="1.01"))),
+    ("R48", plant(switch(alarm_state="1")), plant(switch(alarm_state="1", trips="shuts the gas"))),
+    ("R49", plant(current(tag="PT-1")), plant(current(tag="PSH-1"))),
+    ("R51", plant(current(second_name="=A1")), plant(current(second_name="=A1"), switch(second_name="=A1"))),
+    ("R52", plant(current()), plant(current(redundant="P1"), switch())),
+    ("R53", plant(current()).with_cells({(0, "mode"): None}), plant(current()).with_cells({(0, "mode"): "4-20"})),
+    ("R54", plant(pt100(device_high="850")), plant(pt100(device_high="851"))),
+    ("R55", plant(current(value_law="table", value_table="0 0; 5 100; 10 101")), plant(current(value_law="table", value_table="0 0; 5 100; 10 99"))),
+    ("R56", plant(current(device_reference="gauge", value_reference="gauge")), plant(current(device_reference="gauge"))),
+    ("R57", plant(thermocouple(device_low="-273.15")), plant(thermocouple(device_low="-273.16"))),
+    ("R58", plant(current(), layout=two_racks(1502, "127.0.0.2")), plant(current(), layout=two_racks(1502))),
+    ("R59", plant(current(), address_rule="127.0.0.{rack}"), plant(current(), address_rule="127.0.0.1{rack}")),
+    # Four of 22 + 9.25 mA are 125 mA: all that the fuse bears.
+    ("R60", *(plant(*(current(tag=f"PT-{k}", channel=on("ai", k), wires="3", takes_ma=ma) for k in range(1, 5))) for ma in ("9.25", "9.3"))),
+    ("R61", plant(lamp(), lamp(channel=on("do8", 2))), plant(lamp(), lamp(signal="load AC", channel=on("do8", 8)))),
+    ("R62", plant(motor(cable="W1"), current(cable="W2")), plant(motor(cable="w1"), current(cable="W1"))),
+    ("R63", plant(pt100(wires="2", cores="1, 2")), plant(pt100(wires="3", cores="1, 2"))),
+    ("R64", plant(current(status="powered", signal="")), plant(current(status="loop-checked", signal=""))),
+]  # fmt: skip
+
+
+def rules_of(image: PlantImage, id: str) -> list[str]:
+    return [found.text for found in audit(image) if found.rule == id]
+
+
+@pytest.mark.parametrize(("id", "image", "text"), SPEAKS, ids=[f"{case[0]}-{n}" for n, case in enumerate(SPEAKS)])
+def test_where_it_speaks(id: str, image: PlantImage, text: str) -> None:
+    assert any(text in told for told in rules_of(image, id)), rules_of(image, id)
+
+
+@pytest.mark.parametrize(("id", "image"), SILENT, ids=[case[0] for case in SILENT])
+def test_where_it_must_not(id: str, image: PlantImage) -> None:
+    assert rules_of(image, id) == []
+
+
+@pytest.mark.parametrize(("id", "right", "wrong"), EDGES, ids=[case[0] for case in EDGES])
+def test_at_its_edge(id: str, right: PlantImage, wrong: PlantImage) -> None:
+    assert (bool(rules_of(right, id)), bool(rules_of(wrong, id))) == (False, True)
+
+
+def test_no_rule_is_without_all_three() -> None:
+    every = {rule.id for rule in RULES}
+    assert {case[0] for case in SPEAKS} == {case[0] for case in SILENT} == {case[0] for case in EDGES} == every
+
+
+def test_points_that_are_right_have_nothing_against_them() -> None:
+    right = plant(current(), volts(tag="PT-2", channel=on("ai", 2)), thermocouple(), pt100(), switch(), two_wire(tag="ZS-2"),
+                  motor(), lamp(), flow(channel=on("ai", 3), device_law="square root"))  # fmt: skip
+    assert [(found.rule, found.text) for found in audit(right)] == []
+
+
+def test_one_fault_is_told_once() -> None:
+    """What a special rule explains, the comparison of ranges does not tell again."""
+    for faulty in (
+        thermocouple(signal="TC S", extension="KX", mode="TC S, 0.1 °C"),
+        pt100(wires="2", jumper="at the input", lead_ohm="0.8"),
+        current(mode="0–20 mA", counts_low="0", counts_high="32000"),
+        volts(signal="±10 V", value_low="-10", device_low="-10"),
+        thermocouple(signal="TC S"),
+    ):
+        assert len({found.rule for found in audit(plant(faulty))}) == 1, faulty
+
+
+def test_the_catalogue_tells_what_each_rule_is() -> None:
+    for rule in RULES:
+        assert rule.name
+        assert rule.source
+        assert rule.looks
+        assert rule.harm in HARMS
+        assert rule.severity in ("bad", "settle", "note")
+        assert rule_named(rule.id) is rule
+    assert len({rule.id for rule in RULES}) == len(RULES)
+
+
+def test_the_plant_says_how_severe_a_rule_is() -> None:
+    short = current(tag="PT-1", hart="yes")
+    assert [f.severity for f in audit(plant(short)) if f.rule == "R45"] == ["settle"]
+    assert [f.severity for f in audit(plant(short, severities="R45 bad")) if f.rule == "R45"] == ["bad"]
+    assert [f.severity for f in audit(plant(short, severities="r45 note; R10 bad")) if f.rule == "R45"] == ["note"]
+    assert rules_of(plant(short, severities="R45 off"), "R45") == []
+    with pytest.raises(ValueError, match="R45 loud"):
+        Conventions(severities="R45 loud")
+
+
+def test_a_finding_rests_on_its_facts() -> None:
+    """What a rule looks at makes another fingerprint of it; what it does not look at does not."""
+
+    def print_of(**cells: str) -> str:
+        return next(f.fingerprint for f in audit(plant(current(hart="yes", **cells))) if f.rule == "R45")
+
+    assert print_of() == print_of(service="header", area="kiln")
+    assert len({print_of(), print_of(hops="resistor 50 Ω"), print_of(mode="0–20 mA")}) == 3
+
+
+def test_points_of_one_module_type_share_a_cause_and_trips_are_told() -> None:
+    image = plant(
+        current(failure_ma="22"), current(tag="PT-2", channel=on("ai", 2), failure_ma="22", trips="shuts the gas")
+    )
+    found = [f for f in audit(image) if f.rule == "R10"]
+    assert {f.cause.key for f in found if f.cause} == {"ai8-ui:4–20 mA"}
+    assert [f.trips for f in found] == [False, True]
+
+
+OTHER_TEXT = {
+    Kind.TEXT: ["X-9"], Kind.UNIT: ["mbar", "°F"], Kind.TABLE: ["0 0; 7 50; 9 70"],
+    Kind.HOPS: ["barrier 20 Ω"], Kind.CORES: ["7, 8"], Kind.TERMINALS: ["X9:9"], Kind.FACTORS: ["a 2"], Kind.BANDS: ["a < 7 < b"],
+    Kind.LINK: ["https://vallroja.example"],
+}  # fmt: skip
+
+
+def variants(field: Field) -> list[Stored]:
+    """Contents a cell may have, and none."""
+    if field.kind in (Kind.NUMBER, Kind.WHOLE):
+        return [None, Decimal(2), Decimal(3), Decimal(700)]
+    texts = list(field.choices) or OTHER_TEXT.get(field.kind, [])
+    return [None, *(read_cell(field, text)[field.name] for text in texts)]
+
+
+@pytest.mark.parametrize(("id", "image", "text"), SPEAKS, ids=[f"{case[0]}-{n}" for n, case in enumerate(SPEAKS)])
+def test_what_a_finding_says_rests_on_what_its_rule_reads(id: str, image: PlantImage, text: str) -> None:
+    """Any other cell may change without another look: else what is stored of a finding would be stale."""
+    rule = rule_named(id)
+    rows = np.arange(len(image))
+
+    def told(of: PlantImage) -> list[Finding]:
+        with np.errstate(all="ignore"):
+            return sorted(rule.check(of, rows), key=lambda finding: finding.key)
+
+    before = told(image)
+    others = [
+        field for field in STORED if field.name not in (*rule.reads, rule.group) and field.kind is not Kind.ADDRESS
+    ]
+    stale = [f.name for f in others if any(told(image.with_cells({(0, f.name): v})) != before for v in variants(f))]
+    assert stale == []

@@ -1,0 +1,101 @@
+"""`audit`: what it says and with which exit status, for a file and for the database."""
+
+import contextlib
+import io
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+from tests.conftest import Database
+
+from canaleta.cli import main
+from canaleta.exchange.project import image_of, project_of, read_project, written_project
+from canaleta.plant.accepting import lift, waive
+from canaleta.plant.findings import stored_findings
+from canaleta.plant.keeper import PlantKeeper
+
+
+@pytest.fixture
+def file(database: Database, tmp_path: Path) -> Path:
+    with database.engine.connect() as connection:
+        text = written_project(project_of(connection))
+    path = tmp_path / "plant.canaleta.json"
+    path.write_text(text, encoding="utf-8")
+    return path
+
+
+def without(file: Path, *tags: str) -> None:
+    """Take points out of a project file."""
+    body = json.loads(file.read_text())
+    body["points"] = [point for point in body["points"] if point["tag"] not in tags]
+    file.write_text(json.dumps(body))
+
+
+def test_what_is_bad_is_told_first_and_ends_with_four(file: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["audit", str(file)]) == 4
+    told = capsys.readouterr().out
+    assert told.startswith("■ bad  R")
+    assert "at 12 mA the list shows 250.0 mbar where the pipe holds 300.0" in told
+    assert "PT-1501, PT-1502, PT-1503, PT-1504, PT-1505, PT-1506  (6 places of one cause: AI-8" in told
+    assert "Vallroja Tileworks: 281 points, 3 bad, 12 settle, 5 note" in told
+
+
+def test_without_what_is_bad_it_ends_with_three_and_without_anything_with_none(file: Path) -> None:
+    faulty = {tag for body in _audited(file)["findings"] if body["severity"] == "bad" for tag in body["tags"]}
+    without(file, *faulty)
+    assert main(["audit", str(file)]) == 3
+    without(file, *(tag for body in _audited(file)["findings"] for tag in body["tags"]))
+    assert main(["audit", str(file)]) == 0
+
+
+def test_as_json_each_finding_names_its_tags_its_cells_and_its_cost(file: Path) -> None:
+    body = _audited(file)
+    assert (body["plant"], body["points"], body["bad"]) == ("Vallroja Tileworks", 281, 3)
+    (found,) = [f for f in body["findings"] if f["rule"] == "R43"]
+    assert (found["tags"], found["station"], found["harm"]) == (["TE-2103"], "LOOP", "falsifies")
+
+
+def test_what_was_accepted_goes_with_the_file_until_its_facts_change(database: Database, file: Path) -> None:
+    keeper = PlantKeeper(database.engine)
+    with database.engine.connect() as connection:
+        bad = [body["key"] for body in stored_findings(connection) if body["severity"] == "bad"]
+    waive(database.engine, keeper, bad, "for training", "ana")
+    with database.engine.connect() as connection:
+        file.write_text(written_project(project_of(connection)), encoding="utf-8")
+    body = _audited(file)
+    assert (body["bad"], body["accepted"]) == (0, 3)
+    text = file.read_text().replace('"head_degc": "45"', '"head_degc": "46"')
+    file.write_text(text)
+    assert _audited(file)["bad"] == 1, "the wrong wire makes another error now"
+    lift(database.engine, keeper, bad[:1], "ana")
+    with database.engine.connect() as connection:
+        assert len(project_of(connection).waivers) == 2
+
+
+def test_what_is_no_project_is_said_so(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    path = tmp_path / "list.json"
+    path.write_text("{}")
+    assert main(["audit", str(path)]) == 1
+    assert "this is no project file" in capsys.readouterr().err
+    assert main(["audit", str(tmp_path / "nothing.json")]) == 1
+
+
+def test_the_rules_are_printed_with_what_they_look_at(capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["audit", "--rules"]) == 0
+    assert "R43   the wrong extension wire" in capsys.readouterr().out
+
+
+def _audited(file: Path) -> dict[str, Any]:
+    out = io.StringIO()
+    with contextlib.redirect_stdout(out):
+        main(["audit", str(file), "--json"])
+    body: dict[str, Any] = json.loads(out.getvalue())
+    return body
+
+
+def test_a_project_has_one_image_whether_loaded_or_not(database: Database, file: Path) -> None:
+    image, loaded = image_of(read_project(json.loads(file.read_text()))), PlantKeeper(database.engine).current()
+    assert [list(image.cells[n]) for n in ("tag", "mode", "value_high")] == [
+        list(loaded.cells[n]) for n in ("tag", "mode", "value_high")
+    ]
