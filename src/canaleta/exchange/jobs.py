@@ -26,6 +26,7 @@ from canaleta.exchange.sheets import Page, SheetError, read_apart
 from canaleta.plant import tables as t
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.locks import LockedError
+from canaleta.plant.rows import preview_points
 
 __all__ = ["Job", "Jobs", "TooManyJobsError", "keep_mapping", "kept_mappings"]
 
@@ -34,6 +35,7 @@ BUSY = ("reading", "planning", "taking in")
 SILENT_S = 90
 """How long a job may say nothing, as it does while its change set is written, before it counts as dead."""
 KEPT_HOURS = 24
+MOST_TOLD = 40
 MOST_OF_ONE = 2
 """Lists that one person may have at work at once: each reads its file in a process of its own."""
 
@@ -166,16 +168,32 @@ class Jobs:
         known = next((name for name, kept in mappings.items() if kept["signature"] == signature(found)), "")
         if known:
             found = find_list(page, image.layout, choices.header, mappings[known]["headings"])
-        says, plan = "", ListPlan(image.seq)
+        says, plan, does = "", ListPlan(image.seq), None
         try:
             plan = plan_list(image, page, found, choices, lambda share: self._goes_on(job, share))
+            does = self._would_do(image, plan, choices)
         except SheetError as error:
             says = str(error)
         self._plans[job] = _key(choices), plan
         self._set(
-            job, state="ready", done=1.0, says=says, result=_packed(pages, sheet, page, found, plan, choices, known),
+            job, state="ready", done=1.0, says=says, result=_packed(pages, sheet, page, found, plan, choices, known, does),
             lines=zlib.compress(orjson.dumps({"lines": [line.__dict__ for line in plan.lines], "unmatched": plan.unmatched}), 1),
         )  # fmt: skip
+
+    def _would_do(self, image: PlantImage, plan: ListPlan, choices: Choices) -> dict[str, Any] | None:
+        """Findings that would come and go and values that would move; None for a plan that changes nothing."""
+        gone = plan.unmatched if choices.gone else []
+        if not (plan.changes or plan.new or gone):
+            return None
+        with self._engine.connect() as connection:
+            does = preview_points(connection, image, plan.changes, plan.new, gone)
+        opened = sorted(does.opened, key=lambda f: ("bad", "settle", "note").index(f.severity))
+        return {
+            "opened": len(opened), "closed": len(does.closed), "moved": does.moved_count,
+            "findings": [{"severity": f.severity, "text": f.text, "rule": f.rule} for f in opened[:MOST_TOLD]],
+            "values": [{"tag": image.label(image.row_of(m.point)), "at": m.at, "was": m.was, "becomes": m.becomes}
+                       for m in does.moved[:MOST_TOLD]],
+        }  # fmt: skip
 
     def _take_in(self, job: int) -> None:
         with self._engine.connect() as connection:
@@ -244,7 +262,14 @@ def _key(choices: Choices) -> str:
 
 
 def _packed(
-    pages: Sequence[Page], sheet: int, page: Page, found: Found, plan: ListPlan, choices: Choices, known: str
+    pages: Sequence[Page],
+    sheet: int,
+    page: Page,
+    found: Found,
+    plan: ListPlan,
+    choices: Choices,
+    known: str,
+    does: dict[str, Any] | None,
 ) -> bytes:
     targets = {**found.targets, **choices.columns}
     body = {
@@ -259,5 +284,6 @@ def _packed(
         "top": [list(row[:40]) for row in page.rows[: max(found.last + 4, 8)]][:60],
         "counts": plan.counts(),
         "seq": plan.seq,
+        "does": does,
     }
     return zlib.compress(orjson.dumps(body), 1)

@@ -83,7 +83,7 @@ def _of_database(data: Path) -> tuple[str, PlantImage, list[Finding]]:
 
 def _by_cost(findings: Sequence[Finding]) -> list[Finding]:
     """Dearest first: how bad, what it could cost, whether it shuts something; what was accepted last."""
-    harms, severities = list(HARMS), list(_MARKS)
+    harms, severities = [str(harm) for harm in HARMS], list(_MARKS)
 
     def cost(f: Finding) -> tuple[Any, ...]:
         accepted = bool(f.waived and f.waived.holds)

@@ -480,17 +480,23 @@ def _text_after(image: PlantImage, after: PlantImage, name: str, row: int) -> st
 
 def _moved(before: PlantImage, after: PlantImage, rows: list[int]) -> tuple[tuple[Moved, ...], int]:
     """Values that move at half the device's output: the first MOST_MOVED in words, and how many they are."""
-    if len(before) != len(after) or not rows:
+    at = np.array([row for row in rows if after.has(int(before.ids[row]))], dtype=np.int64)
+    if not len(at):
         return (), 0
-    at = np.array(rows, dtype=np.int64)
-    at = at[before.cells["signal"][at] == after.cells["signal"][at]]
+    # Points come and go: the same one stands in another row afterwards.
+    then = (
+        at if len(before) == len(after) else np.array([after.row_of(int(n)) for n in before.ids[at]], dtype=np.int64)
+    )
+    same = before.cells["signal"][at] == after.cells["signal"][then]
+    at, then = at[same], then[same]
     loop = evaluate(before, Station.DEVICE, 50.0, at).at(Station.LOOP)
-    was, becomes = (evaluate(image, Station.LOOP, loop, at).at(Station.VALUE) for image in (before, after))
+    was = evaluate(before, Station.LOOP, loop, at).at(Station.VALUE)
+    becomes = evaluate(after, Station.LOOP, loop, then).at(Station.VALUE)
     moves = ~np.isnan(loop) & (was != becomes) & ~(np.isnan(was) & np.isnan(becomes))
     out: list[Moved] = []
     for k in np.flatnonzero(moves).tolist():
         row = int(at[k])
-        words, new_words = describe(before, row), describe(after, row)
+        words, new_words = describe(before, row), describe(after, int(then[k]))
         level = f"{shown(float(loop[k]), words[2].decimals).rstrip('0').rstrip('.')} {words[2].unit}"
         texts = [
             f"{shown(float(v), w[5].decimals)} {w[5].unit}".strip() if not np.isnan(v) else "no value"

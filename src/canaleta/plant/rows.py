@@ -119,16 +119,36 @@ def add_points(
         take_plant_lock(connection)
         image = keeper.caught_up(connection)
         changes, new = plan(image)
-        removed = {point: _held_by(image, point) for point in gone() if image.has(point)}
-        if removed:
-            rows = {image.row_of(point) for point in removed}
-            changes = {at: value for at, value in changes.items() if at[0] not in rows} | _heirs(image, set(removed))
+        changes, removed = _without(image, changes, gone())
         applied = commit(
             connection, image, with_landings(image, changes), who, source,
             added=_numbered(connection, new), removed=removed,
         )  # fmt: skip
     keeper.adopt(applied.image)
     return applied
+
+
+def preview_points(
+    connection: Connection,
+    image: PlantImage,
+    changes: Changes,
+    new: Sequence[Mapping[str, Stored]],
+    gone: Sequence[int] = (),
+) -> Preview:
+    """What add_points would do, with nothing written."""
+    changes, removed = _without(image, changes, gone)
+    return preview_rows(connection, image, with_landings(image, changes), _numbered(connection, new), removed)
+
+
+def _without(
+    image: PlantImage, changes: Changes, gone: Sequence[int]
+) -> tuple[Changes, dict[int, dict[str, Stored]]]:
+    """Changes without those of points that go, and with those of whoever waits for their channels; and what goes."""
+    removed = {point: _held_by(image, point) for point in gone if image.has(point)}
+    if not removed:
+        return changes, {}
+    rows = {image.row_of(point) for point in removed}
+    return {at: v for at, v in changes.items() if at[0] not in rows} | _heirs(image, set(removed)), removed
 
 
 def _held_by(image: PlantImage, point: int) -> dict[str, Stored]:

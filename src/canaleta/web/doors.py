@@ -103,7 +103,10 @@ def install(app: Flask, hosts: frozenset[str]) -> None:
         least = RIGHTS[right]
         if least and ROLES.index(session.role) < ROLES.index(least):
             raise ProblemError(
-                403, f"a {session.role} may not do this", f"it takes {'an' if least[0] in 'ae' else 'a'} {least}", "ask an administrator for the role"
+                403,
+                f"a {session.role} may not do this",
+                f"it takes {'an' if least[0] in 'ae' else 'a'} {least}",
+                "ask an administrator for the role",
             )
         if request.method not in _SAFE:
             _same_origin()

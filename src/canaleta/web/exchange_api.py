@@ -84,6 +84,33 @@ class CountsOut(BaseModel):
     unmatched: int = 0
 
 
+class ToldFinding(BaseModel):
+    """A finding that would come."""
+
+    severity: str
+    text: str
+    rule: str
+
+
+class ToldValue(BaseModel):
+    """A value that would move at one level on the wires."""
+
+    tag: str
+    at: str
+    was: str
+    becomes: str
+
+
+class DoesOut(BaseModel):
+    """What a list would do beyond its cells: findings that come and go, values that move; the first of both."""
+
+    opened: int
+    closed: int
+    moved: int
+    findings: list[ToldFinding]
+    values: list[ToldValue]
+
+
 class JobOut(BaseModel):
     """A list being brought in. state: reading, planning, ready, taking in, done, failed, called off. header: from 0."""
 
@@ -99,6 +126,7 @@ class JobOut(BaseModel):
     top: list[list[str]]
     columns: list[ColumnOut]
     mapping: str
+    does: DoesOut | None
     counts: CountsOut
     choices: Choices
     seq: int
@@ -376,7 +404,7 @@ def _told(number: int) -> Response:
         id=job.id, name=job.name, state=job.state, busy=job.state in BUSY, done=job.done, says=job.says,
         sheets=[FilePageOut(**sheet) for sheet in found.get("sheets", [])], sheet=found.get("sheet", 0),
         header=found.get("header", -1), top=top, columns=columns, mapping=found.get("mapping", ""),
-        counts=CountsOut(**found.get("counts", {})), choices=Choices.model_validate(job.choices), seq=found.get("seq", 0),
+        does=found.get("does"), counts=CountsOut(**found.get("counts", {})), choices=Choices.model_validate(job.choices), seq=found.get("seq", 0),
     )  # fmt: skip
     return jsonify(out.model_dump())
 

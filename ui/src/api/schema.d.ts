@@ -1926,6 +1926,22 @@ export interface components {
             was: string;
         };
         /**
+         * DoesOut
+         * @description What a list would do beyond its cells: findings that come and go, values that move; the first of both.
+         */
+        DoesOut: {
+            /** Closed */
+            closed: number;
+            /** Findings */
+            findings: components["schemas"]["ToldFinding"][];
+            /** Moved */
+            moved: number;
+            /** Opened */
+            opened: number;
+            /** Values */
+            values: components["schemas"]["ToldValue"][];
+        };
+        /**
          * Done
          * @description It is done.
          */
@@ -2300,6 +2316,7 @@ export interface components {
             /** Columns */
             columns: components["schemas"]["ColumnOut"][];
             counts: components["schemas"]["CountsOut"];
+            does: components["schemas"]["DoesOut"] | null;
             /** Done */
             done: number;
             /** Header */
@@ -3408,6 +3425,32 @@ export interface components {
             says: string;
             /** Strangers */
             strangers: components["schemas"]["StrangerOut"][];
+        };
+        /**
+         * ToldFinding
+         * @description A finding that would come.
+         */
+        ToldFinding: {
+            /** Rule */
+            rule: string;
+            /** Severity */
+            severity: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * ToldValue
+         * @description A value that would move at one level on the wires.
+         */
+        ToldValue: {
+            /** At */
+            at: string;
+            /** Becomes */
+            becomes: string;
+            /** Tag */
+            tag: string;
+            /** Was */
+            was: string;
         };
         /**
          * TypeIn

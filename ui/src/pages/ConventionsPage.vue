@@ -3,6 +3,7 @@
 import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, type Schemas } from '../api/client'
 import CellEditor from '../grid/CellEditor.vue'
+import { mark } from '../plant/findings'
 import { usePlant } from '../plant/store'
 import { asTyped } from '../plant/words'
 
@@ -13,9 +14,13 @@ const editing = ref<{ name: string; text: string } | null>(null)
 const refused = ref<{ name: string; says: string; text: string } | null>(null)
 const renamed = shallowRef<Schemas['RenamedOut'][]>([])
 const moved = shallowRef<Schemas['RenamedOut'][]>([])
+const would = shallowRef<{ row: Schemas['ConventionOut']; text: string; does: Does } | null>(null)
+const busy = ref(false)
 
+type Does = Schemas['ConventionsChanged']
 const GROUPS: [title: string, names: RegExp][] = [
-  ['numbering and names', /^(channel_base|bit_base|tag_rule|address_rule)$/],
+  ['numbering and names', /^(channel_base|bit_base|tag_rule|tag_letters|address_rule|rack_networks)$/],
+  ['findings and signatures', /^(severities|least_band_steps|second_signature)$/],
   ['supplies', /supply_v|mains/],
   ['signals and failure', /^(namur\.|on_failure|filter|clamp|agreement|stale)/],
   ['cables, cabinet and air', /cable|ambient/],
@@ -43,19 +48,37 @@ async function accept(row: Schemas['ConventionOut']) {
   if (!now || now.name !== row.name) return
   editing.value = null
   refused.value = null
+  would.value = null
   if (now.text.trim() === row.text) return
+  const does = await send(row, now.text, false)
+  if (!does) return
+  // What touches nothing but itself is done at once; the rest is looked at first.
+  if (does.opened || does.closed || does.values_count) would.value = { row, text: now.text, does }
+  else await take(row, now.text)
+}
+
+async function send(row: Schemas['ConventionOut'], text: string, apply: boolean): Promise<Does | undefined> {
+  busy.value = true
   const answer = await ask(
     api.POST('/api/conventions', {
-      body: { edits: [{ name: row.name, was: row.text, text: now.text }], why: '', apply: true },
+      body: { edits: [{ name: row.name, was: row.text, text }], why: '', apply },
     }),
   )
-  if (answer.problem) refused.value = { name: row.name, says: answer.problem.title, text: now.text }
-  else {
-    renamed.value = answer.data.renamed
-    moved.value = answer.data.moved
+  busy.value = false
+  if (answer.problem) refused.value = { name: row.name, says: answer.problem.title, text }
+  return answer.data
+}
+
+async function take(row: Schemas['ConventionOut'], text: string) {
+  would.value = null
+  const does = await send(row, text, true)
+  if (does) {
+    renamed.value = does.renamed
+    moved.value = does.moved
   }
   await read()
 }
+const tag = (point: number) => plant.list.text('tag', plant.list.row(point) ?? -1)
 
 async function undo() {
   await plant.turnBack('undo')
@@ -93,6 +116,36 @@ onUnmounted(() => removeEventListener('keydown', key))
       channels are labelled anew, nothing moves: {{ renamed[0]!.was }} is now {{ renamed[0]!.becomes
       }}{{ renamed.length > 1 ? ', and so on' : '' }}
     </p>
+    <section v-if="would" class="panel would" role="status">
+      <p>
+        <b
+          >{{ would.row.says }}: {{ asTyped(would.row.text) || 'none' }} →
+          {{ asTyped(would.text) || 'none' }}</b
+        >
+        would raise {{ would.does.opened }} finding{{ would.does.opened === 1 ? '' : 's' }}, settle
+        {{ would.does.closed }} and move {{ would.does.values_count }} value{{
+          would.does.values_count === 1 ? '' : 's'
+        }}
+      </p>
+      <p v-for="m in would.does.moved.slice(0, 8)" :key="`level ${m.point}`" class="small">
+        <span class="figure">{{ tag(m.point) }}</span> {{ m.was }} → {{ m.becomes }}
+      </p>
+      <p v-for="m in would.does.values.slice(0, 8)" :key="m.point" class="small">
+        <span class="figure">{{ tag(m.point) }}</span> at {{ m.at }}: {{ m.was }} → {{ m.becomes }}
+      </p>
+      <p v-for="finding in would.does.findings.slice(0, 8)" :key="finding.key" class="small">
+        {{ mark(finding) }}
+        <span class="figure">{{ finding.cells[0] ? tag(finding.cells[0].point) : '' }}</span>
+        {{ finding.text }}
+      </p>
+      <p v-if="would.does.opened > 8" class="small quiet">and {{ would.does.opened - 8 }} more findings</p>
+      <p class="keys">
+        <button type="button" class="act main" :disabled="busy" @click="take(would.row, would.text)">
+          do it
+        </button>
+        <button type="button" class="act" @click="would = null">leave it</button>
+      </p>
+    </section>
     <div class="groups">
       <section v-for="group in groups" :key="group.title" class="panel">
         <h2>{{ group.title }}</h2>
@@ -130,6 +183,22 @@ onUnmounted(() => removeEventListener('keydown', key))
 </template>
 
 <style scoped>
+.would {
+  display: grid;
+  gap: 4px;
+  margin-bottom: 10px;
+  padding: 10px 14px;
+}
+
+.would p {
+  margin: 0;
+}
+
+.keys {
+  display: flex;
+  gap: 8px;
+}
+
 .moved {
   margin: 0 0 8px;
   padding: 0;

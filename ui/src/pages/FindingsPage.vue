@@ -254,7 +254,7 @@ header {
 }
 
 h1 {
-  margin-right: 8px;
+  margin: 0 8px 0 0;
   font-size: 18px;
 }
 

@@ -5,6 +5,7 @@ import { useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
 import FileOutcome from '../parts/import/FileOutcome.vue'
 import { countOfKind, LINES, type Kind } from '../parts/import/kinds'
+import { mark } from '../plant/findings'
 import { usePlant } from '../plant/store'
 
 type Job = Schemas['JobOut']
@@ -241,6 +242,23 @@ function dropped(event: DragEvent) {
     <div v-else class="work">
       <aside class="column">
         <p v-if="job.says" class="bad" role="alert">■ {{ job.says }}</p>
+        <details v-if="job.does && (job.does.opened || job.does.closed || job.does.moved)" class="small does">
+          <summary>
+            it would raise {{ job.does.opened }} finding{{ job.does.opened === 1 ? '' : 's' }}, settle
+            {{ job.does.closed }} and move {{ job.does.moved }} value{{ job.does.moved === 1 ? '' : 's' }}
+          </summary>
+          <p v-for="(finding, i) in job.does.findings" :key="i">
+            {{ mark(finding) }} {{ finding.text }}
+            <span class="quiet figure">{{ finding.rule }}</span>
+          </p>
+          <p v-if="job.does.opened > job.does.findings.length" class="quiet">
+            and {{ job.does.opened - job.does.findings.length }} more findings
+          </p>
+          <p v-for="value in job.does.values" :key="value.tag">
+            <span class="figure">{{ value.tag }}</span> at {{ value.at }}: {{ value.was }} →
+            {{ value.becomes }}
+          </p>
+        </details>
         <p class="field">
           <span>sheet</span>
           <select

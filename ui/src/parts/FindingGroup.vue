@@ -150,6 +150,7 @@ async function send(way: '/api/waivers' | '/api/waivers/lift') {
 }
 
 h2 {
+  margin: 0;
   font-size: 15px;
 }
 
@@ -168,6 +169,7 @@ p {
 ol {
   display: grid;
   gap: 7px;
+  margin: 0;
   padding: 0;
   list-style: none;
 }

@@ -114,18 +114,20 @@ _TIMES = ("signal", "channel", "needs_s", "damping_s", "filter", "on_delay", "of
 def delay_too_short(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A debounce that sees one sample at most cannot tell a bounce from a change."""
     period = period_ms(image, rows)
-    for name, words in (("on_delay", "on"), ("off_delay", "off")):
-        delay = image.number(name)[rows]
-        for at in np.flatnonzero((delay > 0) & (delay < 2.0 * period)).tolist():
-            row, ms = int(rows[at]), float(period[at])
-            text = (
-                f"{words} after {shown(float(delay[at]), 0)} ms, and the rack is read every {shown(ms, 0)} ms:"
-                f" shorter than two scans, one sample decides; {shown(2 * ms, 0)} ms would do"
-            )
-            fix = Fix(f"{words} after {shown(2 * ms, 0)} ms", ((Cell(int(image.ids[row]), name), f"{2 * ms:g}"),))
-            yield said(
-                image, "R18", [row], Station.INPUT, text, (name,), about=f"{image.ids[row]}:{name}", fixes=(fix,)
-            )
+    delays = {name: image.number(name)[rows] for name in ("on_delay", "off_delay")}
+    short = {name: (delay > 0) & (delay < 2.0 * period) for name, delay in delays.items()}
+    for at in np.flatnonzero(short["on_delay"] | short["off_delay"]).tolist():
+        row, ms = int(rows[at]), float(period[at])
+        names = [name for name in short if short[name][at]]
+        told = " and ".join(
+            f"{name.partition('_')[0]} after {shown(float(delays[name][at]), 0)} ms" for name in names
+        )
+        text = (
+            f"{told}, and the rack is read every {shown(ms, 0)} ms: shorter than two scans, one sample decides;"
+            f" {shown(2 * ms, 0)} ms would do"
+        )
+        fix = Fix(f"{shown(2 * ms, 0)} ms", tuple((Cell(int(image.ids[row]), name), f"{2 * ms:g}") for name in names))
+        yield said(image, "R18", [row], Station.INPUT, text, names, fixes=(fix,))
 
 
 @rule("R37", "read too seldom", "sampling: twice as often as it changes, at least", _TIMES, harm="hides",

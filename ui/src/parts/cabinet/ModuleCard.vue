@@ -2,6 +2,7 @@
 /** One module as it sits: its head is the handle it is moved by, its channels are seats for points. */
 import { computed } from 'vue'
 import type { Schemas } from '../../api/client'
+import { mark } from '../../plant/findings'
 import { usePlant } from '../../plant/store'
 import LiveCell from '../LiveCell.vue'
 
@@ -30,6 +31,8 @@ function stands(channel: Channel): string {
   return channel.point ? 'taken shut' : props.fit.level
 }
 
+/** What is wrong with the point on it, the worst first. */
+const faultOf = (channel: Channel) => (channel.point ? plant.findingsOf.get(channel.point)?.[0] : undefined)
 const can = (channel: Channel) => ['fits', 'warns'].includes(stands(channel))
 const unused = (channel: Channel) => (channel.wired ? 'wired spare' : 'free')
 </script>
@@ -69,11 +72,20 @@ const unused = (channel: Channel) => (channel.wired ? 'wired spare' : 'free')
         :title="`${channel.address} · ${channel.direct} · ${channel.register_at}`"
         :aria-label="`${channel.address}, terminals ${channel.terminals.join(' ')}, ${
           channel.point ? text(channel.point, 'tag') : unused(channel)
-        }`"
+        }${faultOf(channel) ? `: ${faultOf(channel)!.text}` : ''}`"
         @click="emit('take', channel)"
       >
         <span class="quiet marks">{{ channel.terminals[0] }}</span>
-        <span class="figure tag">{{ channel.point ? text(channel.point, 'tag') : unused(channel) }}</span>
+        <span class="figure tag"
+          >{{ channel.point ? text(channel.point, 'tag') : unused(channel)
+          }}<span
+            v-if="faultOf(channel)"
+            class="flag"
+            :class="faultOf(channel)!.severity"
+            :title="faultOf(channel)!.text"
+            >{{ mark(faultOf(channel)!) }}</span
+          ></span
+        >
         <LiveCell
           v-if="channel.point && !held"
           :point="channel.point"
@@ -182,6 +194,18 @@ const unused = (channel: Channel) => (channel.wired ? 'wired spare' : 'free')
 .seat > :nth-child(3) {
   grid-column: 2;
   font-size: 11px;
+}
+
+.flag {
+  margin-left: 5px;
+}
+
+.flag.bad {
+  color: rgb(var(--v-theme-bad));
+}
+
+.flag.settle {
+  color: rgb(var(--v-theme-settle));
 }
 
 .seat.free,
