@@ -1,6 +1,7 @@
 """Benchmarks: ratios and budgets measured in one run, written as text beside this file.
 
     .venv/bin/python bench/measure.py core        50,000 generated points: image, all stations, findings
+    .venv/bin/python bench/measure.py findings    faults planted in a plant that is right, as a table; audits of 50,000 points
     .venv/bin/python bench/measure.py convert     a million conversions of each thermocouple; a stream of a million lines
     .venv/bin/python bench/measure.py list        50,000 points: list delivered and found in, an edit
     .venv/bin/python bench/measure.py bulk        50,000 points: scrolled, pasted into, added to; as XLSX in and out
@@ -108,6 +109,55 @@ def core() -> None:
     report.add("one edit audited with what it touches", f"{edit:.1f} ms", "100 ms")
     tag = best(lambda: audit_change(image, after, {int(image.ids[20]): {"tag", "channel"}}))
     report.add("one edit of tag and channel audited (groups looked up)", f"{tag:.1f} ms", "100 ms")
+    report.write()
+
+
+def findings() -> None:
+    """Faults planted in a plant that is right: found, missed, false. Then what an audit takes at 50,000 points."""
+    from tests.planted import clean_plant, rounds, weighed
+
+    from canaleta.catalogue.demo import generated, layout_of
+    from canaleta.core.image import PlantImage
+    from canaleta.core.rules import RULES, audit, audit_change
+    from canaleta.plant.seed import stored_row
+
+    report = Report("findings")
+    clean = clean_plant()
+    report.add(f"a plant that is right, {len(clean)} points: findings", str(len(weighed(clean, []).false)), "0")
+    table: dict[tuple[str, str], list[int]] = {}
+    false = 0
+    for image, planted in rounds(clean):
+        outcome = weighed(image, planted)
+        false += len(outcome.false)
+        for one in planted:
+            line = table.setdefault((one.kind.rule, one.kind.says), [0, 0])
+            line[0 if one in outcome.found else 1] += 1
+    total = np.array(list(table.values())).sum(axis=0)
+    report.add(
+        f"faults planted, {len(table)} kinds: found, missed, false", f"{total[0]}, {total[1]}, {false}", "200, 0, 0"
+    )
+    report.lines += [
+        f"    {rule:5} {says:<40} found {found}, missed {missed}"
+        for (rule, says), (found, missed) in sorted(table.items())
+    ]
+
+    document = generated(POINTS)
+    layout = layout_of(document)
+    empty = PlantImage.of_rows([{}], layout)
+    image = PlantImage.of_rows([stored_row(empty, point) for point in document.points], layout)
+    report.add(
+        f"whole plant of 50,000 points, {len(RULES)} rules", f"{best(lambda: audit(image), 3):.0f} ms", "1000 ms"
+    )
+    rows = np.flatnonzero(image.filled("device_high"))[::50]
+    wrong = image.with_cells({(int(row), "value_high"): Decimal(1000 + k) for k, row in enumerate(rows)})
+    report.add(
+        f"  with {len(rows)} scalings that are wrong, each otherwise", f"{best(lambda: audit(wrong), 1):.0f} ms"
+    )
+    slowest = max((best(lambda r=rule: list(r.check(image, np.arange(len(image)))), 2), rule.id) for rule in RULES)
+    report.add("  the slowest rule", f"{slowest[1]} {slowest[0]:.0f} ms")
+    for names in (("value_high",), ("tag", "channel"), ("signal", "mode", "supply", "trips")):
+        took = best(lambda n=names: audit_change(image, wrong, {int(image.ids[20]): set(n)}), 3)
+        report.add(f"one edit of {', '.join(names)} with what it touches", f"{took:.1f} ms", "100 ms")
     report.write()
 
 
@@ -582,6 +632,7 @@ def warm() -> None:
 if __name__ == "__main__":
     {
         "core": core,
+        "findings": findings,
         "convert": convert,
         "list": list_,
         "bulk": bulk,

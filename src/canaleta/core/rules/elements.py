@@ -16,7 +16,15 @@ from canaleta.core.joints.base import PathRows
 from canaleta.core.joints.scaling import junction_degc
 from canaleta.core.joints.temperature import WireJoint
 from canaleta.core.rules.base import Cause, Cell, Finding, Fix, rule, said
-from canaleta.core.rules.looking import of_type, on_same_module, process_at, signal_of, takes, uncurved
+from canaleta.core.rules.looking import (
+    beyond_element,
+    of_type,
+    on_same_module,
+    process_at,
+    signal_of,
+    takes,
+    uncurved,
+)
 from canaleta.core.sensors.elements import degrees, electrical, span_degc
 from canaleta.core.sensors.extension import EXTENSION_NAMES, EXTENSIONS, extensions_for
 from canaleta.core.signals import Family
@@ -26,6 +34,7 @@ Rows = NDArray[np.int64]
 _PLACE = ("signal", "channel", "mode", "device_low", "device_high", "device_unit")
 _USUAL_HEAD_DEGC = 45.0
 """Taken for a head whose temperature nobody typed, and said so."""
+ABSOLUTE_ZERO_DEGC = -273.15 - 1e-9
 _NEAR_K = 2.0
 """Head and cold junction as near as this need no extension wire."""
 
@@ -238,15 +247,10 @@ def tips_meet(image: PlantImage, rows: Rows) -> Iterator[Finding]:
       harm="falsifies", looks="the range used against where the element's curve ends")  # fmt: skip
 def beyond_curve(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """The range goes on where the element's curve has ended: there is no figure for it."""
-    rows = rows[np.isin(image.family[rows], TEMPERATURE)]
-    ends = {}
+    beyond, least, most = beyond_element(image, rows)
     low, high = process_at(image, rows, 0.0), process_at(image, rows, 1.0)
-    keys = list(zip(image.cells["signal"][rows], image.cells["curve_table"][rows], strict=True))
-    for key in set(keys):
-        signal = next(row for row, k in zip(rows.tolist(), keys, strict=True) if k == key)
-        ends[key] = span_degc(signal_of(image, signal).curve, key[1])
-    least, most = np.array([ends[key] for key in keys], dtype=np.float64).reshape(-1, 2).T
-    for at in np.flatnonzero((np.fmin(low, high) < least - 1e-6) | (np.fmax(low, high) > most + 1e-6)).tolist():
+    # Below absolute zero is told as that (R57).
+    for at in np.flatnonzero(beyond & ~(np.fmin(low, high) < ABSOLUTE_ZERO_DEGC)).tolist():
         row = int(rows[at])
         name = signal_of(image, row).name
         text = (

@@ -13,13 +13,14 @@ from canaleta.core.joints import contact, linear, temperature
 from canaleta.core.joints.base import Floats, PathRows
 from canaleta.core.laws import VALUE_LAW_NAMES
 from canaleta.core.modules import ModuleType
-from canaleta.core.sensors.elements import electrical
+from canaleta.core.sensors.elements import electrical, span_degc
 from canaleta.core.signals import SIGNALS, Family, Signal, signal_named
 from canaleta.core.text import shown
 from canaleta.core.units import factor_and_offset
 
 __all__ = [
     "PATH",
+    "beyond_element",
     "cut_off",
     "dead_zero",
     "derived_counts",
@@ -171,12 +172,24 @@ def reach(image: PlantImage, rows: Rows) -> tuple[Floats, Floats, Floats, Floats
     return ends[0], ends[1], np.minimum(low, high), np.maximum(low, high)
 
 
+def beyond_element(image: PlantImage, rows: Rows) -> tuple[Bools, Floats, Floats]:
+    """Where the range of an element goes on beyond its curve, and from where to where the curve is known, °C."""
+    least, most = np.full(len(rows), np.nan), np.full(len(rows), np.nan)
+    thermal = np.flatnonzero(np.isin(image.family[rows], TEMPERATURE))
+    keys = list(zip(image.cells["signal"][rows[thermal]], image.cells["curve_table"][rows[thermal]], strict=True))
+    ends = {key: span_degc(found.curve if (found := signal_named(key[0])) else "", key[1]) for key in set(keys)}
+    least[thermal], most[thermal] = np.array([ends[key] for key in keys], dtype=np.float64).reshape(-1, 2).T
+    low, high = process_at(image, rows, 0.0), process_at(image, rows, 1.0)
+    out = (np.fmin(low, high) < least - 1e-6) | (np.fmax(low, high) > most + 1e-6)
+    return np.asarray(out, dtype=bool), least, most
+
+
 def cut_off(image: PlantImage, rows: Rows) -> Bools:
     """Where a mode that takes the signal does not count all of what is used of it."""
     least, most, low, high = reach(image, rows)
     slack = _SLACK * (high - low)
-    contact_ = image.family[rows] == Family.CONTACT
-    return np.asarray(takes(image, rows) & ~contact_ & ((low < least - slack) | (high > most + slack)), dtype=bool)
+    counts = takes(image, rows) & (image.family[rows] != Family.CONTACT) & ~beyond_element(image, rows)[0]
+    return np.asarray(counts & ((low < least - slack) | (high > most + slack)), dtype=bool)
 
 
 def span_words(image: PlantImage, row: int) -> tuple[str, str]:

@@ -2,24 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import replace
+from collections.abc import Iterator, Sequence
+from decimal import Decimal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.checkpoints import TEMPERATURE
-from canaleta.core.fields import STATIONS, Station, read_cell
+from canaleta.core.fields import STATIONS, Station
 from canaleta.core.fields import field_named as field
 from canaleta.core.image import PlantImage
 from canaleta.core.joints.base import PathRows, decimals_for
 from canaleta.core.joints.scaling import Scaling
-from canaleta.core.laws import LAW_NAMES, SENSOR_LAW, TABLE_LAWS
+from canaleta.core.joints.temperature import WireJoint
+from canaleta.core.laws import LAW_NAMES, SENSOR_LAW, TABLE_LAWS, VALUE_LAW_NAMES
 from canaleta.core.path import CHAINS, describe, evaluate, forwards
 from canaleta.core.references import between_units
-from canaleta.core.rules.base import Cell, Finding, Fix, fingerprint, rule, tidy
+from canaleta.core.rules.base import Cell, Finding, Fix, fingerprint, rule, said, tidy
 from canaleta.core.rules.looking import (
     PATH,
+    beyond_element,
     cut_off,
     dead_zero,
     follows_supply,
@@ -35,6 +37,7 @@ from canaleta.core.units import factor_and_offset
 
 Rows = NDArray[np.int64]
 Floats = NDArray[np.float64]
+Bools = NDArray[np.bool_]
 
 _ROOT = LAW_NAMES.index("square root")
 _SHARES = (0.0, 0.25, 0.5, 0.75, 1.0)
@@ -57,18 +60,21 @@ def ranges_disagree(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     allowed = image.conventions.agreement_share * span
     error = np.abs(says - true)
     wrong = (span > 0) & (error.max(axis=0) > allowed) & ~_only_upside_down(image, rows, true, says, allowed)
-    alike: dict[tuple[object, ...], Finding | None] = {}
-    for at in np.flatnonzero(wrong).tolist():
-        row = int(rows[at])
-        # Points that say the same, in one mode, are wrong in the same words: those are worked out once.
-        facts = (int(image.mode[row]), *(image.cells[name][row] for name in _READS if name not in ("tag", "channel")))
-        if facts not in alike:
-            one = image.only(np.array([row]))
-            k = 2 if error[2, at] > allowed[at] else int(np.argmax(error[:, at]))
-            levels = float(loop[k, at]), float(says[k, at]), float(true[k, at])
-            alike[facts] = None if _explained(one) else _disagreement(one, 0, *levels)
-        if (found := alike[facts]) is not None:
-            yield _of_point(found, int(image.ids[row]), fingerprint(image, (row,), _READS))
+    # From here on the few that are wrong are an image of their own, and worked out together.
+    few = np.flatnonzero(wrong)
+    apart = image.only(rows[few])
+    open_ones = np.flatnonzero(~_explained(apart))
+    few, apart = few[open_ones], apart.only(open_ones)
+    ways = _ways(apart, factor[few], offset[few])
+    levels: dict[tuple[object, int], tuple[int, str]] = {}
+    for k, at in enumerate(few.tolist()):
+        spot = 2 if error[2, at] > allowed[at] else int(np.argmax(error[:, at]))
+        of = apart.cells["signal"][k], int(apart.mode[k])
+        if of not in levels:
+            loop_words = describe(apart, k)[STATIONS.index(Station.LOOP)]
+            levels[of] = loop_words.decimals, loop_words.unit
+        level = f"{shown(float(loop[spot, at]), levels[of][0]).rstrip('0').rstrip('.')} {levels[of][1]}"
+        yield _disagreement(apart, k, level, float(says[spot, at]), float(true[spot, at]), ways[k])
 
 
 @rule("R11", "range upside down or without span", "low is below high unless reverse acting is said", _READS,
@@ -94,15 +100,6 @@ def upside_down(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             yield _turned(image, row, "value", also=False)
         elif reverse[at] and not device_down[at] and known_value and not value_down[at]:
             yield _not_reverse(image, row)
-
-
-def _of_point(found: Finding, point: int, facts: str) -> Finding:
-    """The same finding of another point."""
-    cells = tuple(Cell(point, cell.field) for cell in found.cells)
-    fixes = tuple(
-        Fix(fix.label, tuple((Cell(point, cell.field), text) for cell, text in fix.edits)) for fix in found.fixes
-    )
-    return replace(found, key=f"R07:{point}", cells=cells, fixes=fixes, fingerprint=facts)
 
 
 def _comparable(image: PlantImage, rows: Rows) -> tuple[Rows, Floats, Floats]:
@@ -138,28 +135,22 @@ def _only_upside_down(
     return only
 
 
-def _disagreement(image: PlantImage, row: int, loop: float, says: float, true: float) -> Finding:
-    words = describe(image, row)
+def _disagreement(image: PlantImage, row: int, level: str, says: float, true: float, fixes: Sequence[Fix]) -> Finding:
     unit = image.text("value_unit", row)
     decimals = decimals_for(float(image.number("value_high")[row] - image.number("value_low")[row]))
-    level = f"{shown(loop, words[2].decimals).rstrip('0').rstrip('.')} {words[2].unit}"
-    tail = (
-        f"the device spans {_end(image, 'device_low', row)} … {_end(image, 'device_high', row)} "
-        f"{image.text('device_unit', row)}"
+    spans = f"{_end(image, 'device_low', row)} … {_end(image, 'device_high', row)} {image.text('device_unit', row)}"
+    text = (
+        f"at {level} the list shows {shown(says, decimals)} {unit} where the pipe holds {shown(true, decimals)}:"
+        f" the device spans {spans}"
     )
-    fixes = [fix for fix in (_follow_device(image, row), _follow_scaling(image, row)) if _settles(image, row, fix)]
-    return Finding(
-        rule="R07",
-        key=f"R07:{image.ids[row]}",
-        station=Station.VALUE,
-        severity="settle",
-        text=(
-            f"at {level} the list shows {shown(says, decimals)} {unit} where the pipe holds {shown(true, decimals)}: "
-            f"{tail}"
-        ),
-        cells=tuple(Cell(int(image.ids[row]), f) for f in ("value_low", "value_high", "device_low", "device_high")),
-        fixes=tuple(fix for fix in fixes if fix),
-        fingerprint=fingerprint(image, (row,), _READS),
+    return said(
+        image,
+        "R07",
+        [row],
+        Station.VALUE,
+        text,
+        ("value_low", "value_high", "device_low", "device_high"),
+        fixes=fixes,
     )
 
 
@@ -167,106 +158,80 @@ _OTHERS = (("extension",), ("lead_ohm",), ("jumper",), ("counts_low", "counts_hi
 """Cells that rules of their own speak of: where the path agrees without them, the ranges are not what is wrong."""
 
 
-def _explained(image: PlantImage) -> bool:
-    """Whether another rule says why the one path of an image does not agree: it does once their cells are emptied."""
-    if (
-        cut_off(image, np.array([0]))[0]
-        or not takes(image, np.array([0]))[0]
-        or other_curve(image, np.array([0]))[0]
-        or uncurved(image, np.array([0]))[0]
-    ):
-        return True
-    if image.code("device_law")[0] == image.code("value_law")[0] == _ROOT:
-        return True
+def _explained(image: PlantImage) -> Bools:
+    """Where another rule says why a path does not agree: it does once their cells are emptied."""
+    at = np.arange(len(image))
+    out = ~takes(image, at) | cut_off(image, at) | other_curve(image, at) | uncurved(image, at)
+    out |= beyond_element(image, at)[0] | WireJoint.left_open(PathRows(image, at))
+    out |= (image.code("device_law") == _ROOT) & (image.code("value_law") == _ROOT)
     for names in _OTHERS:
-        at = np.array([0])
-        if (
-            names[0] == "counts_low"
-            and not (dead_zero(image, at) | follows_supply(image, at) | never_counted(image, at))[0]
-        ):
-            continue
-        if all(image.cells[name][0] is None for name in names):
-            continue
-        without = image.with_cells({(0, name): None for name in names})
-        rows, factor, offset = _comparable(without, np.array([0]))
-        if len(rows) and _agrees(without, rows, factor, offset):
-            return True
-    return False
+        typed = np.logical_or.reduce([image.filled(name) for name in names])
+        if names[0] == "counts_low":
+            typed &= dead_zero(image, at) | follows_supply(image, at) | never_counted(image, at)
+        some = np.flatnonzero(typed & ~out)
+        if len(some):
+            emptied = {(k, name): None for k in range(len(some)) for name in names}
+            out[some] |= _agree(image.only(some).with_cells(emptied))
+    return np.asarray(out, dtype=bool)
 
 
-def _ends(
-    image: PlantImage, row: int, station: Station, values: tuple[float, float], at: Station
-) -> tuple[float, float]:
-    low, high = evaluate(image, station, np.array(values), np.array([row, row])).at(at).tolist()
-    return low, high
+def _agree(image: PlantImage) -> Bools:
+    """Which paths of an image are within the plant's share of span at all five check points; no where none compare."""
+    out = np.zeros(len(image), dtype=bool)
+    rows, factor, offset = _comparable(image, np.arange(len(image)))
+    if len(rows):
+        process = np.stack([process_at(image, rows, share) for share in _SHARES])
+        true, says = process * factor + offset, forwards(image, process, rows)[-1]
+        allowed = image.conventions.agreement_share * np.abs(true[-1] - true[0])
+        out[rows] = (np.abs(says - true) <= allowed).all(axis=0)
+    return out
 
 
-def _follow_device(image: PlantImage, row: int) -> Fix | None:
-    """The value's end points as the device has them at the same counts."""
-    p = PathRows(image, np.array([row]))
-    scaling = CHAINS[Family(int(image.family[row]))].joints[-1]
-    if not isinstance(scaling, Scaling) or image.text("value_form", row) not in ("", "two points"):
-        return None
-    if image.text("value_law", row) in (*TABLE_LAWS, SENSOR_LAW):
-        return None
-    c0, c1, _, _ = scaling.ends(p)
-    counts = float(c0[0]), float(c1[0])
-    low, high = _ends(image, row, Station.COUNTS, counts, Station.PROCESS)
-    into = image.text("value_unit", row)
-    of = "°C" if image.family[row] in TEMPERATURE else image.text("device_unit", row)
-    pair = between_units(image, row, of, into)
-    if pair is None or np.isnan(low + high):
-        return None
-    return _both("value", image, row, low * pair[0] + pair[1], high * pair[0] + pair[1], "follow the device")
+def _ways(image: PlantImage, factor: Floats, offset: Floats) -> list[list[Fix]]:
+    """For each path the two honest ways to settle it, where they do: the scaling follows the device, or it the scaling."""
+    ends = {"value": _as_the_device(image) * factor + offset, "device": (_as_the_scaling(image) - offset) / factor}
+    out: list[list[Fix]] = [[] for _ in range(len(image))]
+    for side, label in (("value", "follow the device"), ("device", "follow the scaling")):
+        some = np.flatnonzero(~np.isnan(ends[side].sum(axis=0)))
+        typed = {k: [tidy(float(end)) for end in ends[side][:, k]] for k in some.tolist()}
+        cells = {(k, f"{side}_{end}"): Decimal(typed[k][n]) for k in typed for n, end in enumerate(("low", "high"))}
+        settles = _agree(image.with_cells(cells)) if cells else np.zeros(len(image), dtype=bool)
+        for k in some[settles[some]].tolist():
+            low, high = typed[k]
+            point = int(image.ids[k])
+            words = f"{label}: {as_typed(low)} … {as_typed(high)} {image.text(f'{side}_unit', k)}".rstrip()
+            out[k].append(Fix(words, ((Cell(point, f"{side}_low"), low), (Cell(point, f"{side}_high"), high))))
+    return out
 
 
-def _follow_scaling(image: PlantImage, row: int) -> Fix | None:
-    """The device's range as the scaling has it at the ends of its signal."""
-    ends = float(image.number("device_low")[row]), float(image.number("device_high")[row])
-    if image.family[row] in TEMPERATURE:
-        return None
-    low, high = _ends(image, row, Station.PROCESS, ends, Station.VALUE)
-    pair = between_units(image, row, image.text("device_unit", row), image.text("value_unit", row))
-    if pair is None or np.isnan(low + high):
-        return None
-    low, high = ((end - pair[1]) / pair[0] for end in (low, high))
-    return _both("device", image, row, low, high, "follow the scaling")
-
-
-def _both(side: str, image: PlantImage, row: int, low: float, high: float, label: str) -> Fix:
-    unit = image.text(f"{side}_unit", row)
-    point = int(image.ids[row])
-    return Fix(
-        f"{label}: {as_typed(tidy(low))} … {as_typed(tidy(high))} {unit}".rstrip(),
-        ((Cell(point, f"{side}_low"), tidy(low)), (Cell(point, f"{side}_high"), tidy(high))),
+def _as_the_device(image: PlantImage) -> Floats:
+    """(2, n): what is in the pipe at the counts of both end points; NaN where the scaling is not typed as two points."""
+    out = np.full((2, len(image)), np.nan)
+    law = image.code("value_law")
+    straight = (image.code("value_form") <= 0) & ~np.isin(
+        law, [VALUE_LAW_NAMES.index(n) for n in (*TABLE_LAWS, SENSOR_LAW)]
     )
+    for family, chain in CHAINS.items():
+        rows, scaling = np.flatnonzero(straight & (image.family == family)), chain.joints[-1]
+        if len(rows) and isinstance(scaling, Scaling):
+            for k, counts in enumerate(scaling.ends(PathRows(image, rows))[:2]):
+                out[k, rows] = evaluate(image, Station.COUNTS, counts, rows).at(Station.PROCESS)
+    return out
+
+
+def _as_the_scaling(image: PlantImage) -> Floats:
+    """(2, n): the value at both ends of the device's range; NaN for elements, whose range is nobody's to choose."""
+    out = np.full((2, len(image)), np.nan)
+    rows = np.flatnonzero(~np.isin(image.family, TEMPERATURE))
+    if len(rows):
+        for k, name in enumerate(("device_low", "device_high")):
+            out[k, rows] = evaluate(image, Station.PROCESS, image.number(name)[rows], rows).at(Station.VALUE)
+    return out
 
 
 def _end(image: PlantImage, name: str, row: int) -> str:
     """A typed end point or unit, as words show it."""
     return as_typed(image.text(name, row))
-
-
-def _settles(image: PlantImage, row: int, fix: Fix | None) -> bool:
-    """Whether a fix brings the path into agreement: a fix that does not is not offered."""
-    if fix is None:
-        return False
-    changes = {
-        (image.row_of(cell.point), name): value
-        for cell, text in fix.edits
-        for name, value in read_cell(field(cell.field), text).items()
-    }
-    after = image.with_cells(changes)
-    rows, factor, offset = _comparable(after, np.array([row]))
-    return bool(len(rows)) and _agrees(after, rows, factor, offset)
-
-
-def _agrees(image: PlantImage, rows: Rows, factor: Floats, offset: Floats) -> bool:
-    """Whether one comparable path is within the plant's share of span at all five check points."""
-    process = np.array([process_at(image, rows, share)[0] for share in _SHARES])
-    allowed = image.conventions.agreement_share * abs(process[-1] - process[0]) * abs(factor[0])
-    says = evaluate(image, Station.PROCESS, process, np.repeat(rows, len(_SHARES))).at(Station.VALUE)
-    return bool((np.abs(says - process * factor[0] - offset[0]) <= allowed).all())
 
 
 def _no_span(image: PlantImage, row: int, side: str) -> Finding:
