@@ -120,9 +120,9 @@ def test_find_narrows_the_list_and_escape_widens_it(site: Site) -> None:
 def test_only_what_is_to_settle(site: Site) -> None:
     page = site.enter("ana")
     page.locator(".chip.settle").click()
-    expect(page.locator(".grid .row .frozen")).to_have_text(
-        [re.compile(tag) for tag in ("PT-3107", "PT-3108", "TE-2103", "TE-4102")]
-    )
+    faulty = ["PT-3107", "PT-3108", "ZS-2207", "TE-2103", "TE-4101", "TE-4102", "AT-3120", "ZS-6102"]
+    nozzles = [f"PT-150{k}" for k in range(1, 7)]
+    expect(page.locator(".grid .row .frozen")).to_have_text([re.compile(tag) for tag in (*faulty, *nozzles)])
 
 
 def test_blocks_are_copied_and_pasted_as_a_sheet_does(site: Site) -> None:
@@ -186,7 +186,7 @@ def test_a_fix_is_previewed_done_and_undone(site: Site) -> None:
     page.goto(f"{site.address}/point/1")
     page.get_by_role("button", name="follow the device: 0 … 600 mbar").click()
     expect(page.locator(".preview")).to_contain_text("500 → 600")
-    expect(page.locator(".preview")).to_contain_text("at 12 mA the list shows 250.0 mbar → 300.0 mbar")
+    expect(page.locator(".preview")).to_contain_text("PT-3107 at 12 mA: the list shows 250.0 mbar → 300.0 mbar")
     expect(page.locator(".preview")).to_contain_text("settles 1")
     page.get_by_role("button", name="do it").click()
     expect(page.locator(".findings")).to_have_count(0)

@@ -231,6 +231,7 @@ def test_the_list_is_put_up_signed_by_another_and_compared(site: Site) -> None:
         accounts.set_password(connection, "eva", PASSWORD)
         accounts.set_password(connection, "ana", PASSWORD)
     ana.goto(f"{site.address}/revisions")
+    ana.get_by_label("why with findings open").fill("wrong on purpose")
     ana.get_by_role("button", name="put up").click()
     expect(ana.locator("article").first).to_contain_text("in check")
     for page, act, name in ((eva, "check…", "Eva Ferrer"), (ana, "issue…", "Ana Soler")):

@@ -187,7 +187,7 @@ class Jobs:
             return None
         with self._engine.connect() as connection:
             does = preview_points(connection, image, plan.changes, plan.new, gone)
-        opened = sorted(does.opened, key=lambda f: ("bad", "settle", "note").index(f.severity))
+        opened = sorted(does.come, key=lambda f: ("bad", "settle", "note").index(f.severity))
         return {
             "opened": len(opened), "closed": len(does.closed), "moved": does.moved_count,
             "findings": [{"severity": f.severity, "text": f.text, "rule": f.rule} for f in opened[:MOST_TOLD]],

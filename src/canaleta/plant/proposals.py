@@ -131,13 +131,27 @@ class Moved:
 
 @dataclass(frozen=True)
 class Preview:
-    """What a change set does: cells as text, values that move (the first of moved_count), findings that come and go."""
+    """What a change set does: cells as text, values that move (the first of moved_count), findings that come and go.
+
+    opened holds those that say something else now as well; new are the keys of those that were not there before.
+    """
 
     cells: tuple[tuple[int, str, str, str], ...]
     moved: tuple[Moved, ...]
     moved_count: int
     opened: tuple[Finding, ...]
     closed: tuple[str, ...]
+    new: frozenset[str] = frozenset()
+
+    @property
+    def come(self) -> tuple[Finding, ...]:
+        """Findings that were not there before."""
+        return tuple(found for found in self.opened if found.key in self.new)
+
+    @property
+    def altered(self) -> tuple[Finding, ...]:
+        """Findings that were there before and say something else."""
+        return tuple(found for found in self.opened if found.key not in self.new)
 
 
 @dataclass(frozen=True)
@@ -454,6 +468,7 @@ def _preview(connection: Connection, image: PlantImage, outcome: _Outcome, chang
         moved_count=moved_count,
         opened=tuple(f for key, f in now.items() if before.get(key) != f),
         closed=tuple(key for key in before if key not in now),
+        new=frozenset(now) - frozenset(before),
     )
 
 

@@ -79,13 +79,15 @@ class RenamedOut(BaseModel):
 
 class ConventionsChanged(BaseModel):
     """What a change of conventions did, or would do. moved: levels and spans that follow the supply. values: figures that
-    move, the first of values_count. opened, closed: how many findings come and go; findings: the first that come."""
+    move, the first of values_count. opened, altered, closed: how many findings come, say something
+    else, and go; findings: the first that come or say something else."""
 
     seq: int
     applied: bool
     renamed: list[RenamedOut]
     moved: list[RenamedOut]
     opened: int
+    altered: int
     closed: int
     values: list[MovedOut]
     values_count: int
@@ -132,9 +134,9 @@ def change(body: ConventionsIn) -> Response:
             status, str(refused), "nothing was changed", "what was typed is kept: mend it"
         ) from refused
     out = ConventionsChanged(
-        seq=seq, applied=body.apply, renamed=renamed, moved=moved, opened=len(does.opened), closed=len(does.closed),
+        seq=seq, applied=body.apply, renamed=renamed, moved=moved, opened=len(does.come), altered=len(does.altered), closed=len(does.closed),
         values=[MovedOut(point=m.point, at=m.at, was=m.was, becomes=m.becomes) for m in does.moved[:MOST_TOLD]],
         values_count=does.moved_count,
-        findings=[FindingOut.model_validate(finding_out(to_body(f))) for f in does.opened[:MOST_TOLD]],
+        findings=[FindingOut.model_validate(finding_out(to_body(f))) for f in (*does.come, *does.altered)[:MOST_TOLD]],
     )  # fmt: skip
     return jsonify(out.model_dump())

@@ -216,7 +216,7 @@ def _told(image: PlantImage, planned: HardwareChange, seq: int, shown: Any, *, a
         moved=[MovedValueOut(point=m.point, tag=tag(m.point), at=m.at, was=m.was, becomes=m.becomes)
                for m in (shown.moved if shown else ())],
         moved_count=shown.moved_count if shown else 0,
-        opened=[f.text for f in shown.opened] if shown else [],
+        opened=[f.text for f in shown.come] if shown else [],
         closed=len(shown.closed) if shown else 0,
     )  # fmt: skip
     return jsonify(out.model_dump())

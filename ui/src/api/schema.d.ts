@@ -1718,9 +1718,12 @@ export interface components {
         /**
          * ConventionsChanged
          * @description What a change of conventions did, or would do. moved: levels and spans that follow the supply. values: figures that
-         *     move, the first of values_count. opened, closed: how many findings come and go; findings: the first that come.
+         *     move, the first of values_count. opened, altered, closed: how many findings come, say something
+         *     else, and go; findings: the first that come or say something else.
          */
         ConventionsChanged: {
+            /** Altered */
+            altered: number;
             /** Applied */
             applied: boolean;
             /** Closed */

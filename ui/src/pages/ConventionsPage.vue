@@ -53,7 +53,8 @@ async function accept(row: Schemas['ConventionOut']) {
   const does = await send(row, now.text, false)
   if (!does) return
   // What touches nothing but itself is done at once; the rest is looked at first.
-  if (does.opened || does.closed || does.values_count) would.value = { row, text: now.text, does }
+  if (does.opened || does.altered || does.closed || does.values_count)
+    would.value = { row, text: now.text, does }
   else await take(row, now.text)
 }
 
@@ -122,10 +123,9 @@ onUnmounted(() => removeEventListener('keydown', key))
           >{{ would.row.says }}: {{ asTyped(would.row.text) || 'none' }} →
           {{ asTyped(would.text) || 'none' }}</b
         >
-        would raise {{ would.does.opened }} finding{{ would.does.opened === 1 ? '' : 's' }}, settle
-        {{ would.does.closed }} and move {{ would.does.values_count }} value{{
-          would.does.values_count === 1 ? '' : 's'
-        }}
+        would raise {{ would.does.opened }} finding{{ would.does.opened === 1 ? '' : 's' }}, alter
+        {{ would.does.altered }}, settle {{ would.does.closed }} and move
+        {{ would.does.values_count }} value{{ would.does.values_count === 1 ? '' : 's' }}
       </p>
       <p v-for="m in would.does.moved.slice(0, 8)" :key="`level ${m.point}`" class="small">
         <span class="figure">{{ tag(m.point) }}</span> {{ m.was }} → {{ m.becomes }}
@@ -138,7 +138,9 @@ onUnmounted(() => removeEventListener('keydown', key))
         <span class="figure">{{ finding.cells[0] ? tag(finding.cells[0].point) : '' }}</span>
         {{ finding.text }}
       </p>
-      <p v-if="would.does.opened > 8" class="small quiet">and {{ would.does.opened - 8 }} more findings</p>
+      <p v-if="would.does.opened + would.does.altered > 8" class="small quiet">
+        and {{ would.does.opened + would.does.altered - 8 }} more findings
+      </p>
       <p class="keys">
         <button type="button" class="act main" :disabled="busy" @click="take(would.row, would.text)">
           do it

@@ -4,7 +4,7 @@ import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
 import FindingGroup from '../parts/FindingGroup.vue'
-import { accepted, byCause, mark } from '../plant/findings'
+import { accepted, byCause, mark, type Group } from '../plant/findings'
 import { usePlant } from '../plant/store'
 
 const plant = usePlant()
@@ -42,6 +42,8 @@ const stations = computed(() => {
   return [...out, ['beside the path', other] as const]
 })
 const tags = (points: number[]) => points.map((p) => plant.list.text('tag', plant.list.row(p) ?? -1))
+const whereOf = (g: Group) =>
+  g.cause || tags(g.points.slice(0, 3)).join(', ') + (g.points.length > 3 ? ` +${g.points.length - 3}` : '')
 const isOn = (name: string) => (name === station.value ? '' : name)
 const rows = computed(() => {
   void plant.list.version
@@ -223,8 +225,7 @@ onUnmounted(() => removeEventListener('keydown', key))
           <span class="words"
             ><span class="text">{{ g.text }}</span
             ><span class="small quiet"
-              >{{ plant.plant?.rules[g.rule] }} · {{ g.cause || tags(g.points.slice(0, 3)).join(', ')
-              }}{{ !g.cause && g.points.length > 3 ? ` +${g.points.length - 3}` : ''
+              >{{ [plant.plant?.rules[g.rule], whereOf(g)].filter(Boolean).join(' · ')
               }}<template v-if="g.trips"> · <b>shuts something</b></template></span
             ></span
           >

@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 import type { Schemas } from '../api/client'
 import type { StationName, WhatIf } from '../plant/usePath'
 import type { Finding } from '../plant/columns'
-import { mark } from '../plant/findings'
+import { gist, mark } from '../plant/findings'
 
 const props = defineProps<{
   path: Schemas['PathOut']
@@ -126,10 +126,11 @@ const kind = (station: Schemas['StationOut']) =>
         <p v-for="line in station.lines.slice(0, 3)" :key="line" class="line small">{{ line }}</p>
         <p
           v-if="faults.get(station.name)"
-          class="small"
+          class="small told"
           :class="`fault ${faults.get(station.name)!.severity}`"
+          :title="faults.get(station.name)!.text"
         >
-          {{ mark(faults.get(station.name)!) }} does not agree
+          {{ mark(faults.get(station.name)!) }} {{ gist(faults.get(station.name)!.text) }}
         </p>
         <p
           v-else-if="verdicts.has(station.name)"
@@ -290,6 +291,14 @@ input.stale {
 
 .fault {
   margin: 2px 0 0;
+}
+
+.told {
+  display: -webkit-box;
+  overflow: hidden;
+  -webkit-line-clamp: 2;
+  line-clamp: 2;
+  -webkit-box-orient: vertical;
 }
 
 .fault.settle {

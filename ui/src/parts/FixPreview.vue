@@ -30,7 +30,7 @@ const comes = () => props.looked.does.opened.filter((f) => !plant.findings.has(f
         ></template
       >{{ rest(looked.does.cells.length)
       }}<template v-for="move in looked.does.moved.slice(0, MOST)" :key="move.point">
-        · {{ tag(move.point) }} at {{ move.at }} shows
+        · {{ tag(move.point) }} at {{ move.at }}: the list shows
         <span class="figure">{{ move.was }} → {{ move.becomes }}</span></template
       >{{ rest(looked.does.moved_count || looked.does.moved.length) }} · settles {{ looked.does.closed.length
       }}<template v-if="comes().length">, raises {{ comes().length }}:</template>

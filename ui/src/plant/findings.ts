@@ -28,6 +28,9 @@ const MARKS: Record<string, string> = { bad: '■', settle: '▲', note: '○' }
 export const mark = (of: { severity: string; waived?: Finding['waived'] }): string =>
   of.waived?.holds ? '✓' : (MARKS[of.severity] ?? '▲')
 
+/** What a finding says before it says why: for where there is room for a few words. */
+export const gist = (text: string): string => text.split(/[:;] /)[0]!
+
 const SEVERITIES = ['bad', 'settle', 'note']
 const rank = (all: readonly string[], one: string) => {
   const at = all.indexOf(one)

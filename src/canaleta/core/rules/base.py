@@ -259,7 +259,9 @@ def _same_group(image: PlantImage, field: str, points: set[int]) -> set[int]:
 
 def fingerprint(image: PlantImage, rows: Iterable[int], fields: Iterable[str]) -> str:
     """Hash of what these cells say."""
-    facts = "\x1f".join(image.text(f, row) for row in rows for f in fields)
+    # A channel is the same whatever it is called: labels follow conventions and the order of the modules.
+    cells = ((image.cells[f][row], f, row) for row in rows for f in fields)
+    facts = "\x1f".join(str(cell) if isinstance(cell, Landing) else image.text(f, row) for cell, f, row in cells)
     return hashlib.sha256(facts.encode()).hexdigest()[:16]
 
 

@@ -50,8 +50,9 @@ EXTENSION_NAMES: tuple[str, ...] = tuple(EXTENSIONS)
 
 
 def extensions_for(letter: str) -> tuple[str, ...]:
-    """Designations meant for an element of that letter."""
-    return tuple(wire.name for wire in EXTENSIONS.values() if letter in wire.fits)
+    """Designations meant for an element of that letter, those that carry its own letter first."""
+    fits = [wire.name for wire in EXTENSIONS.values() if letter in wire.fits]
+    return tuple(sorted(fits, key=lambda name: not name.startswith(letter)))
 
 
 @dataclass(frozen=True)

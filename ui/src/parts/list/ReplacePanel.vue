@@ -46,21 +46,24 @@ const edits = computed<Schemas['EditIn'][]>(() => {
     }
   return out
 })
-// The list counts on with each change of anybody: what was looked at falls only when it would be another now.
+// What was looked at falls when something else is typed; when the list itself has moved on, it is looked at again.
 const key = (of: Schemas['EditIn'][]) => JSON.stringify(of.map((e) => [e.point, e.field, e.was, e.text]))
+watch([sought, becomes, column, where, whole, exact], () => (would.value = null))
 watch(edits, (now, before) => {
-  if (would.value && key(now) !== key(before)) would.value = null
+  if (would.value && key(now) !== key(before)) void look()
 })
 
-async function look() {
+async function look(): Promise<void> {
   if (!edits.value.length || edits.value.length > MOST) return
   busy.value = true
+  const asked = edits.value
   const answer = await ask(
     api.POST('/api/proposals', {
-      body: { edits: edits.value, source: 'replaced', why: '', apply: false, partial: true },
+      body: { edits: asked, source: 'replaced', why: '', apply: false, partial: true },
     }),
   )
   busy.value = false
+  if (key(asked) !== key(edits.value)) return look()
   says.value = answer.problem?.title ?? ''
   would.value = answer.data ?? null
 }

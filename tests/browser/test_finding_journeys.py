@@ -1,0 +1,93 @@
+"""Findings by their cause: settled with a preview, accepted with a reason, told before a convention is changed."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+from tests.browser.conftest import Site
+
+from canaleta.plant.accepting import lift
+from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.proposals import Applied, Edit, Proposal, apply
+
+pytestmark = pytest.mark.browser
+PT_1501 = 186
+SPARE = "the nozzle rings get another input in May"
+
+
+def edit(site: Site, point: int, field: str, text: str) -> None:
+    """What somebody else types meanwhile."""
+    keeper = PlantKeeper(site.engine)
+    image = keeper.current()
+    was = image.text(field, image.row_of(point))
+    assert isinstance(apply(site.engine, keeper, Proposal((Edit(point, field, was, text),)), "bru"), Applied)
+
+
+def group(page: Page, words: str) -> None:
+    page.get_by_role("option").filter(has_text=words).click()
+
+
+def test_one_cause_is_settled_in_one_step_and_the_count_is_everybodys(site: Site) -> None:
+    page, other = site.enter("ana"), site.enter("bru")
+    page.get_by_role("link", name="Findings").click()
+    expect(page.get_by_text("3 bad")).to_be_visible()
+    expect(other.get_by_role("link", name="Findings")).to_contain_text("14")
+
+    # The loop's station alone, found with the keyboard alone.
+    page.get_by_role("button", name="LOOP 3").click()
+    expect(page.get_by_role("option")).to_have_count(3)
+    page.keyboard.press("ArrowDown")
+    expect(page.locator("article h2")).to_contain_text("the wrong extension wire")
+    page.get_by_role("button", name="it is SCA").click()
+    expect(page.locator(".preview")).to_contain_text("loop extension wire KX → SCA")
+    page.get_by_role("button", name="do it").click()
+    expect(page.get_by_text("2 bad")).to_be_visible()
+    expect(other.get_by_role("link", name="Findings")).to_contain_text("13")
+    page.get_by_role("button", name="LOOP 2").focus()
+    page.keyboard.press("Control+z")
+    expect(page.get_by_text("3 bad")).to_be_visible()
+
+
+def test_six_places_of_one_cause_are_accepted_with_a_reason_and_open_again_when_a_fact_changes(site: Site) -> None:
+    page = site.enter("ana")
+    page.goto(f"{site.address}/findings")
+    group(page, "the converter stops at 4.00 mA")
+    expect(page.get_by_text("6 places of one cause: AI-8 L in mode 4–20 mA")).to_be_visible()
+    page.get_by_role("button", name="accept all 6").click()
+    page.get_by_label("why it may stay so").fill(SPARE)
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("5 to settle")).to_be_visible()
+    page.get_by_role("button", name="accepted 6").click()
+    expect(page.locator("article")).to_contain_text("accepted by ana")
+    expect(page.locator("article")).to_contain_text(SPARE)
+
+    # It is printed with the list, and at the station of its point.
+    page.get_by_role("link", name="PT-1501").click()
+    expect(page.locator(".findings")).to_contain_text(f"accepted: {SPARE}")
+    page.go_back()
+
+    # Another fact of one of them: that one is open again, and says so.
+    edit(site, PT_1501, "failure_ma", "3.6")
+    page.goto(f"{site.address}/findings")
+    expect(page.get_by_text("6 to settle")).to_be_visible()
+    group(page, "the converter stops at 4.00 mA")
+    expect(page.get_by_text("was accepted")).to_contain_text("its facts have changed since")
+    page.get_by_role("button", name="accepted 5").click()
+    page.get_by_role("button", name="open all 5 again").click()
+    expect(page.get_by_text("11 to settle")).to_be_visible()
+    edit(site, PT_1501, "failure_ma", "")
+    lift(site.engine, PlantKeeper(site.engine), [f"R10:{PT_1501}"], "ana")
+
+
+def test_a_supply_that_is_to_change_says_what_would_come_of_it_first(site: Site) -> None:
+    page = site.enter("ana")
+    page.goto(f"{site.address}/conventions")
+    page.get_by_role("button", name="20.4").click()
+    page.keyboard.type("11")
+    page.keyboard.press("Enter")
+    expect(page.locator(".would")).to_contain_text(re.compile(r"20.4 → 11 would raise \d+ findings"))
+    expect(page.locator(".would")).to_contain_text("V short at 22 mA")
+    page.get_by_role("button", name="leave it").click()
+    expect(page.get_by_role("button", name="20.4")).to_be_visible()
