@@ -109,13 +109,13 @@ def pictures(browser: Browser, link: str) -> None:
     page.wait_for_timeout(800)
     shoot(page, "revisions", "/revisions", wait=".right table")
     shoot(page, "history", "/history", wait=".history")
+    page.goto(address + "/findings?at=R07:1")
+    page.get_by_role("button", name="follow the device").click()
+    page.wait_for_selector(".preview")
+    shoot(page, "findings")
     page.evaluate("localStorage.setItem('canaleta-theme', 'dark')")
     shoot(page, "list-dark", "/list", wait=".grid .row")
     shoot(page, "path-dark", "/point/2")
-    page.goto(address + "/point/14")
-    page.wait_for_selector(".station")
-    page.locator(".station").nth(2).click()
-    shoot(page, "path-resistance")
 
 
 if __name__ == "__main__":

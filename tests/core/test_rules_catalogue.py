@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import dataclasses
 from decimal import Decimal
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -460,3 +461,8 @@ def test_what_a_finding_says_rests_on_what_its_rule_reads(id: str, image: PlantI
     ]
     stale = [f.name for f in others if any(told(image.with_cells({(0, f.name): v})) != before for v in variants(f))]
     assert stale == []
+
+
+def test_every_rule_stands_in_the_documents() -> None:
+    page = (Path(__file__).parents[2] / "docs/rules.md").read_text(encoding="utf-8")
+    assert [rule.id for rule in RULES if f"| {rule.id} | {rule.name} | {rule.looks} |" not in page] == []

@@ -55,24 +55,36 @@ def _cause(image: PlantImage, row: int) -> Cause:
     )
 
 
-def _other_modes(image: PlantImage, row: int) -> list[Fix]:
-    """Modes of the same module that take all of the signal, as fixes; the three that are nearest to it."""
-    kind = image.layout.type_of(int(image.module[row]))
-    one = image.only(np.array([row]))
-    out = []
-    for mode in kind.modes:
-        trial = one.with_cells({(0, "mode"): mode.name})
-        at = np.array([0])
-        fits = (
-            takes(trial, at)[0]
-            and not cut_off(trial, at)[0]
-            and not other_curve(trial, at)[0]
-            and not uncurved(trial, at)[0]
-        )
-        alternates = (mode.current == "AC") == (signal_of(image, row).switch in _AC)
-        if mode.name != image.text("mode", row) and fits and alternates:
-            out.append(Fix(f"mode {mode.name}", ((Cell(int(image.ids[row]), "mode"), mode.name),)))
-    return out[:3]
+class _OtherModes:
+    """Modes of the same module that take all of the signal, as fixes, three at most. Points that say the same, on modules
+    of one type, have the same ones: those are tried once."""
+
+    def __init__(self, image: PlantImage) -> None:
+        self._image = image
+        self._known: dict[tuple[object, ...], tuple[str, ...]] = {}
+
+    def of(self, row: int) -> list[Fix]:
+        """The fixes of one point on a channel."""
+        image = self._image
+        key = image.layout.modules[int(image.module[row])].type_key
+        facts = (key, *(image.cells[name][row] for name in PATH if name != "channel"))
+        if facts not in self._known:
+            self._known[facts] = self._tried(row)
+        point = int(image.ids[row])
+        return [Fix(f"mode {name}", ((Cell(point, "mode"), name),)) for name in self._known[facts]]
+
+    def _tried(self, row: int) -> tuple[str, ...]:
+        image, at = self._image, np.array([0])
+        one, mains = image.only(np.array([row])), signal_of(image, row).switch in _AC
+        out = []
+        for mode in image.layout.type_of(int(image.module[row])).modes:
+            if mode.name == image.text("mode", row) or (mode.current == "AC") != mains:
+                continue
+            trial = one.with_cells({(0, "mode"): mode.name})
+            wrong = ~takes(trial, at) | cut_off(trial, at) | other_curve(trial, at) | uncurved(trial, at)
+            if not wrong[0]:
+                out.append(mode.name)
+        return tuple(out[:3])
 
 
 def _placed(image: PlantImage, rows: Rows) -> Rows:
@@ -85,6 +97,7 @@ def _placed(image: PlantImage, rows: Rows) -> Rows:
       looks="what the device gives or takes against what the channel's mode measures or gives")  # fmt: skip
 def other_kind(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A load on an input, a switch on an output, a thermocouple on a discrete input, a NAMUR sensor on a plain one."""
+    modes = _OtherModes(image)
     rows = _placed(image, rows)
     out = of_type(image, rows, lambda kind: kind.direction == "out") == 1.0
     load = of_signal(image, rows, lambda s: s.switch in LOADS) == 1.0
@@ -108,7 +121,7 @@ def other_kind(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             kind = Family(int(mode.family[image.mode[row]])).name.lower()
             takes_what = "switches" if kind == "contact" else f"a {kind} signal in {unit}"
             text = f"{title} in mode {image.text('mode', row)} takes {takes_what}, and the device is a {signal.name}: nothing it says can be read"
-        yield said(image, "R03", [row], Station.INPUT, text, ("mode", "signal", "channel"), fixes=_other_modes(image, row),
+        yield said(image, "R03", [row], Station.INPUT, text, ("mode", "signal", "channel"), fixes=modes.of(row),
                    cause=_cause(image, row))  # fmt: skip
 
 
@@ -116,9 +129,10 @@ def other_kind(image: PlantImage, rows: Rows) -> Iterator[Finding]:
       looks="the name of each channel's mode among those of its module")  # fmt: skip
 def no_such_mode(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A mode left over from another module: the channel cannot work that way, so no count means anything."""
+    modes = _OtherModes(image)
     for row in rows[(image.module[rows] >= 0) & (image.mode[rows] < 0) & image.filled("mode")[rows]].tolist():
         text = f"{_title(image, row)} has no mode {image.text('mode', row)}: no count of it means anything"
-        fixes = _other_modes(image, row) if image.family[row] != Family.NONE else ()
+        fixes = modes.of(row) if image.family[row] != Family.NONE else ()
         yield said(
             image, "R53", [row], Station.INPUT, text, ("mode", "channel"), fixes=fixes, cause=_cause(image, row)
         )
@@ -128,6 +142,7 @@ def no_such_mode(image: PlantImage, rows: Rows) -> Iterator[Finding]:
       harm="destroys", looks="mains and 24 V DC on the two sides of a terminal")  # fmt: skip
 def voltages(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Mains on a DC channel kill the module; a DC device on a mains channel is killed by it."""
+    modes = _OtherModes(image)
     rows = _placed(image, rows)
     ac = of_signal(image, rows, lambda s: s.switch in _AC) == 1.0
     dry = of_signal(image, rows, lambda s: s.switch == "contact") == 1.0
@@ -146,7 +161,7 @@ def voltages(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             if kills_module[at]
             else f"{title}, mode {what}, puts {volts} V AC on a {name}: the mains kill the device"
         )
-        yield said(image, "R04", [row], Station.LOOP, text, ("signal", "mode", "channel"), fixes=_other_modes(image, row),
+        yield said(image, "R04", [row], Station.LOOP, text, ("signal", "mode", "channel"), fixes=modes.of(row),
                    cause=_cause(image, row))  # fmt: skip
 
 
@@ -184,6 +199,7 @@ def no_current_path(image: PlantImage, rows: Rows) -> Iterator[Finding]:
       looks="what is used of the signal against what the converter counts")  # fmt: skip
 def not_all_of_it(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Current into volts without a shunt, ± into unipolar, a range that goes beyond where the count stops."""
+    modes = _OtherModes(image)
     rows = rows[(image.mode[rows] >= 0) & np.isin(image.family[rows], (Family.LINEAR, *TEMPERATURE))]
     p = PathRows(image, rows)
     unfit = (image.family[rows] == Family.LINEAR) & (p.mode_family == Family.LINEAR) & ~takes(image, rows)
@@ -191,7 +207,7 @@ def not_all_of_it(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     for at in np.flatnonzero(unfit | cut).tolist():
         row = int(rows[at])
         one = PathRows(image, np.array([row]))
-        name, mode, fixes = signal_of(image, row).name, image.text("mode", row), _other_modes(image, row)
+        name, mode, fixes = signal_of(image, row).name, image.text("mode", row), modes.of(row)
         if unfit[at]:
             seen, given = linear.input_unit(one), linear.signal_unit(one)
             text = f"{name} is in {given} and mode {mode} takes {seen}"
@@ -247,9 +263,13 @@ def failure_hidden(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     )
     above &= ~told["over_counts"]
     below = hidden(0.0, Reason.FAILED_LOW) & ~told["open_counts"] & ~told["under_counts"] & ~watched
+    limits: dict[tuple[object, ...], tuple[str, str]] = {}
     for at in np.flatnonzero((above | below) & ~cut).tolist():
         row = int(rows[at])
-        stops = linear.CHAIN.limits(PathRows(image, np.array([row])))
+        alike = int(image.mode[row]), image.cells["signal"][row], image.cells["shunt_ohm"][row]
+        if alike not in limits:
+            limits[alike] = linear.CHAIN.limits(PathRows(image, np.array([row])))
+        stops = limits[alike]
         if above[at]:
             ma = max(namur.failed_high_ma, float(np.nan_to_num(fails[at])))
             text = f"the converter stops at {stops[1]}: a transmitter failing high at {shown(ma, 1)} mA looks like {stops[1]}"
@@ -295,6 +315,7 @@ def zeros_mixed(image: PlantImage, rows: Rows) -> Iterator[Finding]:
       looks="the element's curve against the one that the mode or the scaling takes")  # fmt: skip
 def other_element(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Type S read as type K, a Pt100 on a thermocouple input, plain mV scaled in a straight line."""
+    modes = _OtherModes(image)
     rows = rows[np.isin(image.family[rows], TEMPERATURE) & (image.mode[rows] >= 0)]
     p = PathRows(image, rows)
     unfit = np.isin(p.mode_family, TEMPERATURE) & ~takes(image, rows)
@@ -302,7 +323,7 @@ def other_element(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     for at in np.flatnonzero(unfit | other | bare).tolist():
         row = int(rows[at])
         name, mode, title = signal_of(image, row).name, image.text("mode", row), _title(image, row)
-        fixes = _other_modes(image, row)
+        fixes = modes.of(row)
         if unfit[at]:
             text = f"{title} in mode {mode} does not take a {name}: nothing it says can be read"
         elif other[at]:
