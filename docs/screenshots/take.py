@@ -99,6 +99,7 @@ def pictures(browser: Browser, link: str) -> None:
     page.wait_for_timeout(800)
     if page.get_by_role("button", name="put up").count():
         page.get_by_label("what it is for").fill("first issue, for the loop tests of kiln 2")
+        page.get_by_label("why with findings open").fill("three devices are changed in the shutdown of May")
         page.get_by_role("button", name="put up").click()
         page.wait_for_timeout(800)
     page.goto(address + "/list")
@@ -112,7 +113,7 @@ def pictures(browser: Browser, link: str) -> None:
     page.goto(address + "/findings?at=R07:1")
     page.get_by_role("button", name="follow the device").click()
     page.wait_for_selector(".preview")
-    shoot(page, "findings")
+    shoot(page, "findings", wait=".preview")
     page.evaluate("localStorage.setItem('canaleta-theme', 'dark')")
     shoot(page, "list-dark", "/list", wait=".grid .row")
     shoot(page, "path-dark", "/point/2")
