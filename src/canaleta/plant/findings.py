@@ -6,13 +6,13 @@ from collections.abc import Mapping
 from dataclasses import asdict
 from typing import Any
 
-from sqlalchemy import Connection, or_, select
+from sqlalchemy import ColumnElement, Connection, or_, select
 
 from canaleta.core.fields import Station
 from canaleta.core.rules import Cause, Cell, Finding, Fix, Waived
 from canaleta.plant import tables as t
 
-__all__ = ["accepted", "from_body", "stored_findings", "stored_touching", "to_body"]
+__all__ = ["accepted", "from_body", "stored_findings", "stored_touching", "to_body", "touching"]
 
 
 def to_body(finding: Finding) -> dict[str, Any]:
@@ -70,15 +70,27 @@ def stored_findings(connection: Connection) -> list[dict[str, Any]]:
     return [row.body for row in connection.execute(select(t.finding.c.body).order_by(t.finding.c.key))]
 
 
+def touching(looked: Mapping[str, set[int] | None]) -> ColumnElement[bool]:
+    """The condition on stored findings of these rules that name one of these points, or any if None.
+
+    Most rules look at the same points: they are asked for together, not one by one.
+    """
+    together: dict[frozenset[int] | None, list[str]] = {}
+    for rule, points in looked.items():
+        together.setdefault(None if points is None else frozenset(points), []).append(rule)
+    return or_(
+        *(
+            t.finding.c.rule.in_(rules)
+            if points is None
+            else t.finding.c.rule.in_(rules) & t.finding.c.points.overlap(sorted(points))
+            for points, rules in together.items()
+        )
+    )
+
+
 def stored_touching(connection: Connection, looked: Mapping[str, set[int] | None]) -> list[dict[str, Any]]:
     """Bodies of stored findings of these rules that name one of these points, or any if None, each with its "since"."""
     if not looked:
         return []
-    touches = [
-        t.finding.c.rule == rule
-        if points is None
-        else (t.finding.c.rule == rule) & t.finding.c.points.overlap(sorted(points))
-        for rule, points in looked.items()
-    ]
-    rows = connection.execute(select(t.finding.c.body, t.finding.c.since_seq).where(or_(*touches)))
+    rows = connection.execute(select(t.finding.c.body, t.finding.c.since_seq).where(touching(looked)))
     return [row.body | {"since": row.since_seq} for row in rows]

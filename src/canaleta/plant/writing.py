@@ -15,7 +15,7 @@ from canaleta.core.rules import Finding
 from canaleta.plant import tables as t
 from canaleta.plant.cells import to_json, to_row
 from canaleta.plant.equipment import write_records
-from canaleta.plant.findings import stored_touching, to_body
+from canaleta.plant.findings import stored_touching, to_body, touching
 from canaleta.plant.points import copy_changes
 
 __all__ = ["Changes", "insert_findings", "write_conventions", "write_findings", "write_layout", "write_points"]
@@ -88,12 +88,10 @@ def write_findings(
     connection: Connection, looked: Mapping[str, set[int] | None], found: list[Finding], seq: int
 ) -> None:
     """Put the findings that hold now in the place of those that were looked at again."""
+    if not looked:
+        return
     since = {body["key"]: body["since"] for body in stored_touching(connection, looked)}
-    for rule, points in looked.items():
-        gone = delete(t.finding).where(t.finding.c.rule == rule)
-        if points is not None:
-            gone = gone.where(t.finding.c.points.overlap(sorted(points)))
-        connection.execute(gone)
+    connection.execute(delete(t.finding).where(touching(looked)))
     insert_findings(connection, found, seq, since)
 
 
