@@ -13,7 +13,7 @@ from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.proposals import Applied, Edit, Proposal, apply
 
 pytestmark = pytest.mark.browser
-PT_1501 = 186
+PT_3111, PT_1501 = 4, 186
 SPARE = "the nozzle rings get another input in May"
 
 
@@ -48,6 +48,22 @@ def test_one_cause_is_settled_in_one_step_and_the_count_is_everybodys(site: Site
     page.get_by_role("button", name="LOOP 2").focus()
     page.keyboard.press("Control+z")
     expect(page.get_by_text("3 bad")).to_be_visible()
+
+
+def test_several_of_a_kind_are_settled_in_one_step(site: Site) -> None:
+    page = site.enter("ana")
+    edit(site, PT_3111, "value_high", "8.00")
+    page.goto(f"{site.address}/findings")
+    group(page, "at 12 mA the list shows 250.0 mbar")
+    page.get_by_role("button", name="take all 2 of this rule together").click()
+    page.get_by_role("button", name="follow the device · all 2").click()
+    expect(page.locator(".preview")).to_contain_text("settles 2")
+    page.get_by_role("button", name="do it").click()
+    expect(page.get_by_role("option").filter(has_text="at 12 mA the list shows")).to_have_count(0)
+    page.locator("h1").click()
+    page.keyboard.press("Control+z")
+    expect(page.get_by_role("option").filter(has_text="at 12 mA the list shows")).to_have_count(2)
+    edit(site, PT_3111, "value_high", "10.00")
 
 
 def test_six_places_of_one_cause_are_accepted_with_a_reason_and_open_again_when_a_fact_changes(site: Site) -> None:

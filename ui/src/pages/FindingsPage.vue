@@ -4,7 +4,7 @@ import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
 import FindingGroup from '../parts/FindingGroup.vue'
-import { accepted, byCause, mark, type Group } from '../plant/findings'
+import { accepted, byCause, mark, together, type Group } from '../plant/findings'
 import { usePlant } from '../plant/store'
 
 const plant = usePlant()
@@ -69,7 +69,14 @@ const found = computed(() => {
   return out
 })
 const place = computed(() => rows.value.findIndex((g) => g.key === at.value))
-const group = computed(() => rows.value[Math.max(0, place.value)])
+const more = ref(new Set<string>())
+/** What is chosen beside the one that is open: with Ctrl, with Shift, or all of its rule. */
+const chosen = computed(() => {
+  const first = rows.value[Math.max(0, place.value)]
+  return rows.value.filter((g) => g === first || more.value.has(g.key))
+})
+const group = computed(() => together(chosen.value))
+const alike = computed(() => rows.value.filter((g) => g.rule === group.value?.rule))
 
 // Where one comes from a finding, its group is the one that is open.
 watch([() => route.query.at, groups], ([key]) => {
@@ -82,7 +89,21 @@ watch([rows, () => shown.value], () => {
   if (place.value < 0) at.value = rows.value[0]?.key ?? ''
 })
 
+function pick(event: MouseEvent, key: string) {
+  const next = new Set(more.value)
+  if (event.shiftKey) {
+    const [from, to] = [Math.max(0, place.value), rows.value.findIndex((g) => g.key === key)].sort(
+      (a, b) => a - b,
+    )
+    for (const g of rows.value.slice(from, to! + 1)) next.add(g.key)
+  } else if (event.ctrlKey || event.metaKey) {
+    if (!next.delete(key)) next.add(key)
+  } else return choose(key)
+  more.value = next
+}
+
 function choose(key: string) {
+  more.value = new Set()
   at.value = key
   void router.replace({ query: { at: groups.value.find((g) => g.key === key)?.findings[0]?.key } })
 }
@@ -112,6 +133,9 @@ function key(event: KeyboardEvent) {
   } else if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
     event.preventDefault()
     step(event.key === 'ArrowDown' ? 1 : -1)
+  } else if (letter === 'a' && ctrl && box.value?.contains(event.target as Node)) {
+    event.preventDefault()
+    more.value = new Set(rows.value.map((g) => g.key))
   } else if (event.key === 'Enter' && event.target === box.value && group.value?.points.length)
     void router.push(`/point/${group.value.points[0]}`)
 }
@@ -209,7 +233,14 @@ onUnmounted(() => removeEventListener('keydown', key))
       >
     </p>
     <div v-else class="two">
-      <div ref="box" class="groups" role="listbox" aria-label="causes" tabindex="0">
+      <div
+        ref="box"
+        class="groups"
+        role="listbox"
+        aria-label="causes"
+        aria-multiselectable="true"
+        tabindex="0"
+      >
         <button
           v-for="g in rows"
           :key="g.key"
@@ -217,9 +248,9 @@ onUnmounted(() => removeEventListener('keydown', key))
           role="option"
           tabindex="-1"
           class="group"
-          :class="[g.accepted ? 'accepted' : g.severity, { here: g === group }]"
-          :aria-selected="g === group"
-          @click="choose(g.key)"
+          :class="[g.accepted ? 'accepted' : g.severity, { here: chosen.includes(g) }]"
+          :aria-selected="chosen.includes(g)"
+          @click="pick($event, g.key)"
         >
           <span class="shape" aria-hidden="true">{{ mark(g.findings[0]!) }}</span>
           <span class="words"
@@ -234,7 +265,19 @@ onUnmounted(() => removeEventListener('keydown', key))
           }}</span>
         </button>
       </div>
-      <FindingGroup v-if="group && catalogue" :key="group.key" :group="group" :catalogue="catalogue" />
+      <FindingGroup v-if="group && catalogue" :key="group.key" :group="group" :catalogue="catalogue">
+        <button
+          v-if="alike.length > chosen.length"
+          type="button"
+          class="mini"
+          @click="more = new Set(alike.map((g) => g.key))"
+        >
+          take all {{ alike.length }} of this rule together
+        </button>
+        <button v-else-if="chosen.length > 1" type="button" class="mini" @click="more = new Set()">
+          {{ chosen.length }} taken together: only the first
+        </button>
+      </FindingGroup>
     </div>
   </section>
 </template>

@@ -43,13 +43,14 @@ async function send(way: '/api/waivers' | '/api/waivers/lift') {
   <article class="panel one" :class="group.severity">
     <h2>
       <span aria-hidden="true">{{ mark(group.findings[0]!) }}</span>
-      {{ rule?.name }} <span class="figure quiet small">{{ group.rule }}</span>
+      {{ rule?.name ?? `${many} of several rules` }} <span class="figure quiet small">{{ group.rule }}</span>
     </h2>
-    <p class="small quiet">
+    <p v-if="rule" class="small quiet">
       {{ catalogue.harms[group.harm] }}{{ group.trips ? ' · one of these points shuts something' : '' }} ·
       looks at {{ rule?.looks }} ·
       {{ rule?.source }}
     </p>
+    <p v-if="$slots.default"><slot /></p>
     <p v-if="group.cause" class="cause">
       {{ many }} {{ many === 1 ? 'place' : 'places' }} of one cause: <b>{{ group.cause }}</b>
     </p>
@@ -65,7 +66,7 @@ async function send(way: '/api/waivers' | '/api/waivers/lift') {
           type="button"
           class="act"
           :disabled="busy"
-          @click="look(group.rule, way.label, way.edits)"
+          @click="look(group.rule || 'of several rules', way.label, way.edits)"
         >
           {{ way.label }}{{ many > 1 ? ` · ${way.findings === many ? `all ${many}` : way.findings}` : '' }}
         </button>
@@ -92,7 +93,7 @@ async function send(way: '/api/waivers' | '/api/waivers/lift') {
           <span v-if="finding.trips" class="chip settle">shuts something</span>
         </p>
         <p v-if="many === 1 || finding.text !== group.text || finding === group.findings[0]">
-          {{ finding.text }}
+          <span v-if="!rule" class="figure quiet small">{{ finding.rule }}</span> {{ finding.text }}
         </p>
         <p v-if="finding.waived && !finding.waived.holds" class="small settle">
           ▲ was accepted ({{ finding.waived.reason }}, {{ finding.waived.who }}): its facts have changed since
@@ -104,7 +105,7 @@ async function send(way: '/api/waivers' | '/api/waivers/lift') {
             type="button"
             class="mini"
             :title="fix.label"
-            @click="look(group.rule, fix.label, fix.edits)"
+            @click="look(finding.rule, fix.label, fix.edits)"
           >
             {{ kindOf(fix.label) }} here
           </button>

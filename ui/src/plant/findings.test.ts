@@ -1,5 +1,5 @@
 import type { Finding } from './columns'
-import { byCause, mark, waysOf, worst } from './findings'
+import { byCause, mark, together, waysOf, worst } from './findings'
 
 const HARMS = ['destroys', 'hides', 'falsifies', 'wavers', 'confuses']
 const finding = (key: string, more: Partial<Finding> = {}): Finding => ({
@@ -48,4 +48,11 @@ test('one way for all of a kind, each with its own figures', () => {
 test('of several the worst speaks, of none nobody', () => {
   expect(worst([finding('R07:1'), finding('R04:1', { severity: 'bad' })])?.rule).toBe('R04')
   expect(worst([])).toBeUndefined()
+})
+
+test('several causes are looked at as one, with all their places; of several rules none speaks', () => {
+  const groups = byCause([finding('R07:1'), finding('R07:2'), finding('R10:2', { trips: true })], HARMS)
+  const sevens = together(groups.filter((g) => g.rule === 'R07'))!
+  expect([sevens.rule, sevens.findings.length, sevens.points]).toEqual(['R07', 2, [1, 2]])
+  expect([together(groups)!.rule, together(groups)!.trips, together([])]).toEqual(['', true, undefined])
 })

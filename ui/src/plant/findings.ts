@@ -87,6 +87,21 @@ export function byCause(findings: Iterable<Finding>, harms: readonly string[]): 
   })
 }
 
+/** Several groups looked at as one: to settle or to accept them together. The first speaks for them. */
+export function together(groups: readonly Group[]): Group | undefined {
+  const [first] = groups
+  if (!first || groups.length === 1) return first
+  return {
+    ...first,
+    key: groups.map((g) => g.key).join('\u001e'),
+    rule: groups.every((g) => g.rule === first.rule) ? first.rule : '',
+    cause: '',
+    trips: groups.some((g) => g.trips),
+    findings: groups.flatMap((g) => g.findings),
+    points: [...new Set(groups.flatMap((g) => g.points))],
+  }
+}
+
 export interface Way {
   label: string
   findings: number

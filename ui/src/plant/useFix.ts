@@ -10,13 +10,16 @@ export interface Looked {
   does: Schemas['ChangedOut']
 }
 
+type Cells = { point: number; field: string; text: string }[]
+const BEHIND_MS = 800
+
 export function useFix() {
   const plant = usePlant()
   const looked = shallowRef<Looked | null>(null)
   const busy = shallowRef(false)
 
   /** Ask what some edits would do. rule: the one whose findings they settle. */
-  async function look(rule: string, label: string, of: { point: number; field: string; text: string }[]) {
+  async function look(rule: string, label: string, of: Cells, again = true): Promise<void> {
     const edits = of.map(({ point, field, text }) => ({
       point,
       field,
@@ -28,6 +31,11 @@ export function useFix() {
     const answer = await ask(
       api.POST('/api/proposals', { body: { edits, source, why: label, apply: false } }),
     )
+    if (answer.problem?.status === 409 && again) {
+      // Somebody's change was on its way here: with it the same is asked once more.
+      await new Promise((done) => setTimeout(done, BEHIND_MS))
+      return look(rule, label, of, false)
+    }
     busy.value = false
     if (answer.problem) plant.say(answer.problem.title, 'bad')
     else looked.value = { label, source, edits, does: answer.data }
