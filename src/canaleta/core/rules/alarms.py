@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from canaleta.core.field_table import ALARM_LEVELS
 from canaleta.core.fields import Station
 from canaleta.core.image import PlantImage
-from canaleta.core.rules.base import Cell, Finding, fingerprint, rule
+from canaleta.core.rules.base import Finding, rule, said
 from canaleta.core.text import as_typed
 
 Rows = NDArray[np.int64]
@@ -55,10 +55,12 @@ def _suspect(image: PlantImage, rows: Rows) -> NDArray[np.bool_]:
 
 
 def _finding(image: PlantImage, row: int, cause: str, names: tuple[str, ...], says: str) -> Finding:
-    point = int(image.ids[row])
-    return Finding(
-        rule="R15", key=f"R15:{point}:{cause}", station=Station.VALUE, severity="settle",
-        text=f"alarm {says}: it would never come, or never end",
-        cells=tuple(Cell(point, name) for name in names), fixes=(),
-        fingerprint=fingerprint(image, [row], (*_LIMITS, "value_low", "value_high")),
-    )  # fmt: skip
+    return said(
+        image,
+        "R15",
+        [row],
+        Station.VALUE,
+        f"alarm {says}: it would never come, or never end",
+        names,
+        about=f"{image.ids[row]}:{cause}",
+    )

@@ -20,7 +20,7 @@ from canaleta.core.text import plain
 
 __all__ = [
     "HARMS", "PLANT", "RULES", "Cause", "Cell", "Finding", "Fix", "Harm", "Rule", "Severity", "Waived", "audit", "audit_change", "rule",
-    "rule_named", "said", "tidy",
+    "rule_named", "said", "said_of_plant", "tidy",
 ]  # fmt: skip
 
 Rows = NDArray[np.int64]
@@ -179,6 +179,11 @@ def said(
         cells=tuple(Cell(int(image.ids[row]), name) for row in rows for name in fields), fixes=tuple(fixes),
         fingerprint=fingerprint(image, rows, of.reads), harm=harm or of.harm, cause=cause,
     )  # fmt: skip
+
+
+def said_of_plant(id: str, about: str, station: Station, text: str) -> Finding:
+    """A finding of the plant as a whole, which names no point. about: what it is about, in its key."""
+    return Finding(id, f"{id}:{about}", station, rule_named(id).severity, text, (), (), text)
 
 
 def audit(image: PlantImage) -> list[Finding]:

@@ -12,7 +12,7 @@ from canaleta.core.field_table import ALARM_LEVELS, LADDER
 from canaleta.core.fields import Station, field_named
 from canaleta.core.image import PlantImage
 from canaleta.core.occupancy import class_of, spares_wanted
-from canaleta.core.rules.base import Cell, Finding, Fix, fingerprint, rule, said
+from canaleta.core.rules.base import Cell, Finding, Fix, rule, said, said_of_plant
 from canaleta.core.signals import Family
 from canaleta.core.text import shown
 
@@ -33,13 +33,16 @@ def counts_outside(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         for at in np.flatnonzero((typed < least) | (typed > most)).tolist():
             row, point = int(placed[at]), int(image.ids[int(placed[at])])
             low, high = shown(float(least[at]), 0), shown(float(most[at]), 0)
-            yield Finding(
-                rule="R12", key=f"R12:{point}:{name}", station=Station.COUNTS, severity="bad",
-                text=f"{shown(float(typed[at]), 0)} is never reached: {image.text('mode', row)} counts from {low} to {high}",
-                cells=(Cell(point, name),),
+            yield said(
+                image,
+                "R12",
+                [row],
+                Station.COUNTS,
+                f"{shown(float(typed[at]), 0)} is never reached: {image.text('mode', row)} counts from {low} to {high}",
+                (name,),
+                about=f"{point}:{name}",
                 fixes=(Fix("as signal and module make it", ((Cell(point, name), ""),)),),
-                fingerprint=fingerprint(image, [row], (name, "mode", "channel")),
-            )  # fmt: skip
+            )
 
 
 _USES = ("trips", "used_by", *(f"alarm_{level}" for level in ALARM_LEVELS), "alarm_state")
@@ -64,13 +67,16 @@ def used_but_off(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         point = int(image.ids[row])
         words = {"trips": "it shuts something", "used_by": "a control works with it"}
         why = words.get(uses[0], "it has an alarm") if uses else f"it is {image.text('status', row)}"
-        yield Finding(
-            rule="R26", key=f"R26:{point}", station=Station.INPUT, severity="bad" if "trips" in uses else "settle",
-            text=f"the channel of {image.label(row)} is off, but {why}",
-            cells=(Cell(point, "enabled"), *(Cell(point, name) for name in uses[:2])),
+        yield said(
+            image,
+            "R26",
+            [row],
+            Station.INPUT,
+            f"the channel of {image.label(row)} is off, but {why}",
+            ("enabled", *uses[:2]),
+            severity="bad" if "trips" in uses else "settle",
             fixes=(Fix("enable it", ((Cell(point, "enabled"), "yes"),)),),
-            fingerprint=fingerprint(image, [row], ("enabled", "status", *_USES)),
-        )  # fmt: skip
+        )
 
 
 @rule("R25", "spares under policy", "the plant's share of spare channels", ("channel",), scope="plant",
@@ -94,11 +100,12 @@ def too_few_spares(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         if count - taken >= wanted:
             continue
         cabinet = layout.cabinets[number].name
-        yield Finding(
-            rule="R25", key=f"R25:{cabinet}:{name}", station=Station.INPUT, severity="note",
-            text=f"{cabinet} keeps {count - taken} of {count} {name} channels unused; {100 * share:g} % asks for {wanted}",
-            cells=(), fixes=(), fingerprint=f"{count - taken}/{count}/{wanted}",
-        )  # fmt: skip
+        yield said_of_plant(
+            "R25",
+            f"{cabinet}:{name}",
+            Station.INPUT,
+            f"{cabinet} keeps {count - taken} of {count} {name} channels unused; {100 * share:g} % asks for {wanted}",
+        )
 
 
 _NEEDED = ("signal", "channel", "mode", "device_low", "device_high", "value_low", "value_high")

@@ -11,7 +11,7 @@ from canaleta.core.fields import Station
 from canaleta.core.image import PlantImage
 from canaleta.core.loads import Load, device_ma, module_load, rack_load
 from canaleta.core.naming import departures
-from canaleta.core.rules.base import Cause, Finding, rule, rule_named, said
+from canaleta.core.rules.base import Cause, Finding, rule, said, said_of_plant
 from canaleta.core.rules.looking import of_signal, on_same_module
 from canaleta.core.signals import LOADS, Family
 from canaleta.core.strips import cores_of
@@ -19,12 +19,6 @@ from canaleta.core.text import shown
 
 Rows = NDArray[np.int64]
 _AC = ("AC contact", "AC load")
-
-
-def _of_plant(id: str, about: str, text: str) -> Finding:
-    """A finding of the plant as a whole."""
-    of = rule_named(id)
-    return Finding(id, f"{id}:{about}", Station.INPUT, of.severity, text, (), (), text, of.harm)
 
 
 @rule("R58", "two racks at one address", "a Modbus TCP address names one device", (), scope="plant", severity="bad", harm="falsifies",
@@ -41,9 +35,10 @@ def one_address(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             )
     for (host, port, unit), racks in by_place.items():
         if len(racks) > 1:
-            yield _of_plant(
+            yield said_of_plant(
                 "R58",
                 f"{host}:{port}:{unit}",
+                Station.INPUT,
                 f"{' and '.join(racks)} are both at {host}:{port}, unit {unit}: they read one device twice",
             )
 
@@ -57,7 +52,9 @@ def departs(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     layout = image.layout
     for rack, ruled in departures(image.conventions.address_rule, layout):
         name = f"{layout.cabinets[rack.cabinet].name} {rack.name}"
-        yield _of_plant("R59", f"{rack.id}", f"{name} is at {rack.host}; the rule makes it {ruled}")
+        yield said_of_plant(
+            "R59", f"{rack.id}", Station.INPUT, f"{name} is at {rack.host}; the rule makes it {ruled}"
+        )
 
 
 _FED = ("signal", "supply", "wires", "takes_ma", "load_ma", "channel", "mode")

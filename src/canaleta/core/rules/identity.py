@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from canaleta.core.fields import Station
 from canaleta.core.image import PlantImage
-from canaleta.core.rules.base import Cell, Finding, Fix, fingerprint, rule, said
+from canaleta.core.rules.base import Cell, Finding, Fix, rule, said
 
 Rows = NDArray[np.int64]
 
@@ -38,17 +38,17 @@ def duplicate_tag(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     for group in _groups(image, "tag", rows):
         tag = image.label(group[0])
         services = " · ".join(image.text("service", row) or "no service" for row in group)
-        cells = tuple(Cell(int(image.ids[row]), "tag") for row in group)
+        last = Cell(int(image.ids[group[-1]]), "tag")
         free = _free_name(image, tag)
-        yield Finding(
-            rule="R01",
-            key=f"R01:{tag.casefold()}",
-            station=Station.POINT,
-            severity="bad",
-            text=f"{len(group)} points are called {tag}: {services}",
-            cells=cells,
-            fixes=(Fix(f"call the last one {free}", ((cells[-1], free),)),),
-            fingerprint=fingerprint(image, group, ("tag",)),
+        yield said(
+            image,
+            "R01",
+            group,
+            Station.POINT,
+            f"{len(group)} points are called {tag}: {services}",
+            ("tag",),
+            about=tag.casefold(),
+            fixes=(Fix(f"call the last one {free}", ((last, free),)),),
         )
 
 
@@ -77,15 +77,15 @@ def two_claims(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         last = Cell(int(image.ids[(wishing or group)[-1]]), "channel")
         fixes = [Fix(f"land {image.label((wishing or group)[-1])} on {free}", ((last, free),))] if free else []
         fixes.append(Fix(f"{image.label((wishing or group)[-1])} gives it up", ((last, ""),)))
-        yield Finding(
-            rule="R02",
-            key=f"R02:{image.module[first]}:{image.channel[first]}",
-            station=Station.INPUT,
-            severity="bad",
-            text=f"{held}{names} {'claims' if len(wishing) == 1 else 'claim'} it too and reads nothing",
-            cells=tuple(Cell(int(image.ids[row]), "channel") for row in group),
-            fixes=tuple(fixes),
-            fingerprint=fingerprint(image, group, ("tag", "channel")),
+        yield said(
+            image,
+            "R02",
+            group,
+            Station.INPUT,
+            f"{held}{names} {'claims' if len(wishing) == 1 else 'claim'} it too and reads nothing",
+            ("channel",),
+            about=f"{image.module[first]}:{image.channel[first]}",
+            fixes=fixes,
         )
 
 
@@ -110,15 +110,14 @@ def together(image: PlantImage, rows: Rows) -> Iterator[Finding]:
                 continue
             word, tags = image.text("redundant", here[0]), " and ".join(image.label(row) for row in here)
             place = image.layout.address(module, int(image.channel[here[0]])).rpartition("·")[0]
-            yield Finding(
-                rule="R38",
-                key=f"R38:{word.casefold()}:{module}",
-                station=Station.INPUT,
-                severity="settle",
-                text=f"{tags} stand in for each other ({word}) and are both on {place}",
-                cells=tuple(Cell(int(image.ids[row]), "channel") for row in here),
-                fixes=(),
-                fingerprint=fingerprint(image, here, ("redundant", "channel")),
+            yield said(
+                image,
+                "R38",
+                here,
+                Station.INPUT,
+                f"{tags} stand in for each other ({word}) and are both on {place}",
+                ("channel",),
+                about=f"{word.casefold()}:{module}",
             )
 
 

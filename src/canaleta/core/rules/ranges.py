@@ -18,7 +18,7 @@ from canaleta.core.joints.temperature import WireJoint
 from canaleta.core.laws import LAW_NAMES, SENSOR_LAW, TABLE_LAWS, VALUE_LAW_NAMES
 from canaleta.core.path import CHAINS, describe, evaluate, forwards
 from canaleta.core.references import between_units
-from canaleta.core.rules.base import Cell, Finding, Fix, fingerprint, rule, said, tidy
+from canaleta.core.rules.base import Cell, Finding, Fix, rule, said, tidy
 from canaleta.core.rules.looking import (
     PATH,
     beyond_element,
@@ -291,14 +291,14 @@ def _not_reverse(image: PlantImage, row: int) -> Finding:
 
 
 def _r11(image: PlantImage, row: int, side: str, severity: str, text: str, fixes: tuple[Fix, ...]) -> Finding:
-    point = int(image.ids[row])
-    return Finding(
-        rule="R11",
-        key=f"R11:{point}:{side}",
-        station=Station.DEVICE if side == "device" else Station.VALUE,
+    return said(
+        image,
+        "R11",
+        [row],
+        Station.DEVICE if side == "device" else Station.VALUE,
+        text,
+        (f"{side}_low", f"{side}_high"),
+        about=f"{image.ids[row]}:{side}",
         severity="bad" if severity == "bad" else "settle",
-        text=text,
-        cells=(Cell(point, f"{side}_low"), Cell(point, f"{side}_high")),
         fixes=fixes,
-        fingerprint=fingerprint(image, (row,), _READS),
     )

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from canaleta.core.fields import Station
 from canaleta.core.follows import followed_by
 from canaleta.core.image import PlantImage
-from canaleta.core.rules.base import Cell, Finding, Fix, fingerprint, rule, said
+from canaleta.core.rules.base import Cell, Finding, Fix, rule, said
 from canaleta.core.signals import Family
 from canaleta.core.tags import Tag, function_of, has_shape, letters_of, own_letters, read_tag
 from canaleta.core.text import RangeText, TextError, as_typed, plain, read_range
@@ -95,11 +95,7 @@ def _letters(image: PlantImage, row: int, tag: Tag) -> str:
 
 
 def _tag_finding(image: PlantImage, row: int, cause: str, says: str) -> Finding:
-    point = int(image.ids[row])
-    return Finding(
-        rule="R49", key=f"R49:{point}:{cause}", station=Station.POINT, severity="settle", text=says,
-        cells=(Cell(point, "tag"),), fixes=(), fingerprint=fingerprint(image, [row], ("tag", "signal", "device_unit")),
-    )  # fmt: skip
+    return said(image, "R49", [row], Station.POINT, says, ("tag",), about=f"{image.ids[row]}:{cause}")
 
 
 _RANGES = ("device_low", "device_high", "device_unit", "value_low", "value_high", "value_unit")
@@ -115,14 +111,15 @@ def unit_in_text(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             if not shown or shown == unit.shown or not _same_figures(image, row, side, quoted):
                 continue
             point = int(image.ids[row])
-            yield Finding(
-                rule="R08", key=f"R08:{point}", station=Station.DEVICE if side == "device" else Station.VALUE,
-                severity="settle",
-                text=f"the text says {_told(quoted)} {unit.shown}, the {side} is in {shown}",
-                cells=(Cell(point, "service"), Cell(point, f"{side}_unit")),
+            yield said(
+                image,
+                "R08",
+                [row],
+                Station.DEVICE if side == "device" else Station.VALUE,
+                f"the text says {_told(quoted)} {unit.shown}, the {side} is in {shown}",
+                ("service", f"{side}_unit"),
                 fixes=(Fix(f"follow the text: {unit.shown}", ((Cell(point, f"{side}_unit"), unit.shown),)),),
-                fingerprint=fingerprint(image, [row], ("service", *_RANGES)),
-            )  # fmt: skip
+            )
             break
 
 
@@ -146,13 +143,16 @@ def text_contradicts(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         point = int(image.ids[row])
         has = " and ".join(dict.fromkeys(_range_of(image, row, side) for side in sides))
         text = f"{as_typed(plain(quoted.low))}…{as_typed(plain(quoted.high))} {unit.shown}"
-        yield Finding(
-            rule="R27", key=f"R27:{point}:range", station=Station.DEVICE, severity="settle",
-            text=f"the text says {text}, the range is {has}",
-            cells=(Cell(point, "service"), Cell(point, "device_low"), Cell(point, "device_high")),
+        yield said(
+            image,
+            "R27",
+            [row],
+            Station.DEVICE,
+            f"the text says {text}, the range is {has}",
+            ("service", "device_low", "device_high"),
+            about=f"{point}:range",
             fixes=(Fix(f"follow the text: {text}", ((Cell(point, "device_low"), text),)),),
-            fingerprint=fingerprint(image, [row], ("service", *_RANGES)),
-        )  # fmt: skip
+        )
     switches = rows[
         (image.family[rows] == Family.CONTACT) & image.filled("text_0")[rows] & image.filled("text_1")[rows]
     ]
@@ -160,12 +160,15 @@ def text_contradicts(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         zero, one = image.text("text_0", row), image.text("text_1", row)
         if zero.casefold() == one.casefold():
             point = int(image.ids[row])
-            yield Finding(
-                rule="R27", key=f"R27:{point}:state", station=Station.VALUE, severity="settle",
-                text=f"0 and 1 both say “{zero}”: nobody can tell them apart",
-                cells=(Cell(point, "text_0"), Cell(point, "text_1")), fixes=(),
-                fingerprint=fingerprint(image, [row], ("text_0", "text_1")),
-            )  # fmt: skip
+            yield said(
+                image,
+                "R27",
+                [row],
+                Station.VALUE,
+                f"0 and 1 both say “{zero}”: nobody can tell them apart",
+                ("text_0", "text_1"),
+                about=f"{point}:state",
+            )
 
 
 def _quoting(image: PlantImage, rows: Rows) -> Iterator[tuple[int, RangeText, Unit]]:

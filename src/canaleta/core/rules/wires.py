@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from canaleta.core.fields import Station
 from canaleta.core.image import PlantImage
-from canaleta.core.rules.base import Cell, Finding, fingerprint, rule
+from canaleta.core.rules.base import Finding, rule, said
 from canaleta.core.strips import cores_of, terminals_of
 
 Rows = NDArray[np.int64]
@@ -72,9 +72,4 @@ def terminal_twice(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 
 
 def _finding(image: PlantImage, rows: list[int], key: str, field: str, text: str) -> Finding:
-    return Finding(
-        rule="R02T" if field == "strip" else "R02C", key=f"{'R02T' if field == 'strip' else 'R02C'}:{key}",
-        station=Station.LOOP, severity="bad", text=text,
-        cells=tuple(Cell(int(image.ids[row]), field) for row in rows), fixes=(),
-        fingerprint=fingerprint(image, rows, ("tag", "channel", "strip") if field == "strip" else ("tag", "cable", "cores")),
-    )  # fmt: skip
+    return said(image, "R02T" if field == "strip" else "R02C", rows, Station.LOOP, text, (field,), about=key)

@@ -122,7 +122,7 @@ td {
 
 th,
 td {
-  padding-left: 5px;
+  padding-left: 3px;
 }
 
 th {
