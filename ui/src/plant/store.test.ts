@@ -1,5 +1,5 @@
 import { createPinia, setActivePinia } from 'pinia'
-import type { Schemas } from '../api/client'
+import { api, type Schemas } from '../api/client'
 import type { Change, Finding } from './columns'
 import { usePlant } from './store'
 
@@ -78,4 +78,22 @@ test('rights are what the session says, and nobody may anything without one', ()
   expect(plant.may('edit')).toBe(false)
   plant.session = { account: 'ana', role: 'engineer', rights: ['read', 'edit'], csrf: '' }
   expect([plant.may('edit'), plant.may('inject')]).toEqual([true, false])
+})
+
+test('an undo waits for what is still being saved, or it would take back what came before', async () => {
+  const plant = screen()
+  const asked: string[] = []
+  const post = vi.spyOn(api, 'POST').mockImplementation((async (path: string) => {
+    asked.push(`${path} asked`)
+    if (path === '/api/proposals') await new Promise((done) => setTimeout(done, 20))
+    asked.push(`${path} answered`)
+    return { data: answer(path === '/api/undo' ? 7 : 6, 'mine'), response: new Response() }
+  }) as unknown as typeof api.POST)
+  const saving = plant.save([{ point: 11, field: 'service', was: 'gas', text: 'mine' }])
+  await plant.turnBack('undo')
+  await saving
+  post.mockRestore()
+  expect(asked).toEqual([
+    '/api/proposals asked', '/api/proposals answered', '/api/undo asked', '/api/undo answered',
+  ]) // prettier-ignore
 })

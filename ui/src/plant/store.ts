@@ -205,11 +205,28 @@ export const usePlant = defineStore('plant', () => {
     findings.value = next
   }
 
+  // What is on its way to the server: an undo waits for it, or it would take back what came before.
+  const onItsWay = new Set<Promise<unknown>>()
+
   /** Save edits. What cannot be saved stays at its cells with what was typed, and says why. */
   async function save(
     edits: Schemas['EditIn'][],
     source = 'typed',
     partial = false,
+  ): Promise<Problem | undefined> {
+    const saving = saved(edits, source, partial)
+    onItsWay.add(saving)
+    try {
+      return await saving
+    } finally {
+      onItsWay.delete(saving)
+    }
+  }
+
+  async function saved(
+    edits: Schemas['EditIn'][],
+    source: string,
+    partial: boolean,
   ): Promise<Problem | undefined> {
     const real = edits.filter(
       (edit) => edit.text !== edit.was || waiting.value.has(key(edit.point, edit.field)),
@@ -343,6 +360,7 @@ export const usePlant = defineStore('plant', () => {
   const waitingAt = (point: number, field: string) => waiting.value.get(key(point, field))
 
   async function turnBack(way: 'undo' | 'redo') {
+    await Promise.allSettled(onItsWay)
     const answer = await ask(way === 'undo' ? api.POST('/api/undo') : api.POST('/api/redo'))
     if (answer.problem) return say(answer.problem.title, 'bad')
     answered(answer.data, [])
