@@ -168,3 +168,36 @@ def test_one_person_has_two_lists_at_work_at_most(person: Who, database: Databas
     assert begun(person("engineer"))["state"] == "ready", "others are not held up"
     ana.send("DELETE", "/api/imports/1")
     assert begun(ana)["state"] == "ready"
+
+
+def test_what_was_accepted_is_printed_with_its_reason_and_name(person: Who) -> None:
+    engineer = person("engineer")
+    assert engineer.send("POST", "/api/waivers", {"keys": ["R07:1"], "reason": "changed in May"}).status_code == 200
+    text = exported(engineer, {"form": "csv", "fields": ["tag", "checks"]}).data.decode("utf-8-sig")
+    row = next(line for line in text.splitlines() if line.startswith("PT-3107"))
+    assert "where the pipe holds 300.0" in row
+    assert "(accepted by engineer: changed in May)" in row
+    pages = {page.name: page for page in read_book(exported(engineer, {"form": "xlsx", "fields": ["tag"]}).data)}
+    accepted = [line for line in pages["findings"].rows if "changed in May" in line]
+    assert [(line[0], line[1], line[6]) for line in accepted] == [("PT-3107", "R07", "engineer")]
+
+
+def test_a_list_says_before_it_is_taken_in_which_findings_come_and_go_and_what_moves(person: Who) -> None:
+    ana = person("technician")
+    job = begun(ana, "tag;value high\nPT-3107;600\nPT-3111;5\n")
+    does = job["does"]
+    # PT-3107 agrees with its 600 mbar then; PT-3111 shows half of its 100 mbar: 2.5 of 5 kPa at 12 mA.
+    assert (does["opened"], does["closed"], does["moved"]) == (1, 1, 2)
+    assert "at 12 mA the list shows 2.500 kPa where the pipe holds 5.000" in does["findings"][0]["text"]
+    assert {value["tag"]: value["becomes"] for value in does["values"]}["PT-3107"] == "300.0 mbar"
+    assert ana.get("/api/findings").json["seq"] == 0, "nothing is written"
+
+
+def test_a_supply_says_before_it_is_changed_which_findings_come(person: Who) -> None:
+    engineer = person("engineer")
+    edits = [{"name": "least_supply_v", "was": "20.4", "text": "11"}]
+    told = engineer.send("POST", "/api/conventions", {"edits": edits, "apply": False}).json
+    assert told["opened"] == len([f for f in told["findings"] if f["key"] not in ("R23:16", "R44:24")])
+    assert told["altered"] == 2
+    assert any("1.00 V short at 22 mA" in f["text"] for f in told["findings"])
+    assert engineer.get("/api/conventions").json["seq"] == 0, "nothing is written"
