@@ -52,7 +52,7 @@ def test_incremental_equals_full(demo: PlantImage, seed: int) -> None:
     random = np.random.default_rng(seed)
     image, known = demo, by_key(audit(demo))
     seen: set[str] = set()
-    for _ in range(20):
+    for _ in range(26):
         changes = edited(image, random)
         after = image.with_cells(changes)
         touched: dict[int, set[str]] = {}

@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validat
 
 from canaleta.core.tags import own_letters, shape_of
 
-__all__ = ["Conventions", "Namur", "Reserve"]
+__all__ = ["Conventions", "Namur", "Reserve", "fault_grades"]
 
 
 class Namur(BaseModel):
@@ -56,6 +56,18 @@ def _grades(text: str) -> dict[str, _Grade]:
         if known is None or not re.fullmatch(r"[Rr]\d{2,3}[A-Z]?", name):
             raise ValueError(f"“{part}”: write a rule and bad, settle, note or off, as in R37 off")
         out[name.upper()] = known
+    return out
+
+
+def fault_grades(text: str) -> dict[str, _Grade]:
+    """{words of a fault: grade} of "open circuit note; it chatters bad". Raises ValueError naming what cannot be read."""
+    out: dict[str, _Grade] = {}
+    for part in (p.strip() for p in text.split(";") if p.strip()):
+        name, _, grade = part.rpartition(" ")
+        known = next((g for g in get_args(_Grade) if g == grade.lower()), None)
+        if known is None or not name.strip():
+            raise ValueError(f"“{part}”: write the words of a fault and bad, settle, note or off: open circuit note")
+        out[name.strip().lower()] = known
     return out
 
 
@@ -127,7 +139,38 @@ class Conventions(BaseModel):
         max_length=2000,
         description="how the plant takes a rule's findings, where not as usual: R37 off; R25 note; R49 settle; R10 bad",
     )
+    faults_end: Literal["by itself", "on reset", "on reset where it trips"] = Field(
+        default="on reset where it trips", description="when a fault of a signal ends, unless the point says so"
+    )
+    fault_alarms: Literal["no", "yes", "where it trips or is used"] = Field(
+        default="where it trips or is used",
+        description="whether a failed signal is an alarm, unless the point says so",
+    )
+    fault_grades: str = Field(
+        default="",
+        max_length=1000,
+        description="how the plant takes faults of signals, where not as usual: open circuit note; it chatters bad",
+    )
+    chatter_changes: int = Field(
+        default=8, ge=2, le=64, description="changes of a discrete in ten seconds from which it is said to chatter"
+    )
+    chattering_alarm: int = Field(
+        default=3, ge=2, le=50, description="times an alarm comes in a minute from which it is listed as chattering"
+    )
+    standing_h: float = Field(
+        default=24.0, gt=0, le=720, description="hours after which an alarm that stays is listed as standing"
+    )
+    trend_days: int = Field(default=31, ge=1, le=400, description="days that trends are kept")
+    longest_force_min: int = Field(
+        default=480, ge=1, le=10_080, description="minutes after which a force or other temporary change is overdue"
+    )
     reserve: Reserve = Reserve()
+
+    @field_validator("fault_grades")
+    @classmethod
+    def _faults_can_be_graded(cls, text: str) -> str:
+        fault_grades(text)
+        return text
 
     @cached_property
     def grades(self) -> dict[str, _Grade]:

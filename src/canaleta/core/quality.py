@@ -52,6 +52,10 @@ class Reason(IntFlag):
     WRONG_SUPPLY = 524288
     TWO_TEMPERATURES = 1048576
     STARVED_LOOP = 2097152
+    LATCHED = 4194304
+    CHATTERS = 8388608
+    FORCED = 16777216
+    DISABLED = 33554432
 
 
 WORDS: dict[Reason, tuple[Quality, str]] = {
@@ -77,6 +81,10 @@ WORDS: dict[Reason, tuple[Quality, str]] = {
     Reason.SUBSTITUTED: (Quality.DOUBTFUL, "substituted"),
     Reason.HELD: (Quality.DOUBTFUL, "the last good value is held"),
     Reason.CLAMPED: (Quality.GOOD, "clamped at the end of the range"),
+    Reason.LATCHED: (Quality.BAD, "a fault was here and waits for a reset"),
+    Reason.CHATTERS: (Quality.DOUBTFUL, "it chatters"),
+    Reason.FORCED: (Quality.DOUBTFUL, "forced in the rack"),
+    Reason.DISABLED: (Quality.NONE, "switched off: not read, not watched"),
 }
 
 

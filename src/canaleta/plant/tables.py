@@ -255,6 +255,10 @@ live_block = Table(
     Column("quality", LargeBinary, nullable=False),
     Column("reasons", LargeBinary, nullable=False),
     Column("injected", LargeBinary, nullable=False),
+    *(
+        Column(name, LargeBinary, nullable=False)
+        for name in ("switch", "flags", "alarm", "band", "counted", "total", "rate")
+    ),
     prefixes=["UNLOGGED"],
 )
 
@@ -378,5 +382,126 @@ mapping = Table(
     Column("columns", JSONB, nullable=False),
 )
 
-APPEND_ONLY = (change_set, change, revision, signature)
+agent = Table(
+    "agent",
+    metadata,
+    Column("holder", Text, primary_key=True),
+    Column("until", DateTime(timezone=True), nullable=False),
+    Column("racks", Integer, nullable=False),
+)
+
+kept_state = Table(
+    "kept_state",
+    metadata,
+    Column("rack", BigInteger, primary_key=True, autoincrement=False),
+    Column("at", DateTime(timezone=True), nullable=False),
+    Column("body", LargeBinary, nullable=False),
+)
+
+alarm = Table(
+    "alarm",
+    metadata,
+    Column("point", BigInteger, primary_key=True, autoincrement=False),
+    Column("kind", Text, primary_key=True),
+    Column("rack", BigInteger, nullable=False),
+    Column("state", Text, nullable=False),
+    Column("active", Boolean, nullable=False),
+    Column("priority", Text, nullable=False),
+    Column("since", DateTime(timezone=True), nullable=False),
+    Column("raised", DateTime(timezone=True)),
+    Column("who", Text, nullable=False, server_default=""),
+    Column("until", DateTime(timezone=True)),
+    Column("why", Text, nullable=False, server_default=""),
+    Column("value", Float),
+)
+
+journal = Table(
+    "journal",
+    metadata,
+    Column("id", BigInteger, primary_key=True, autoincrement=True),
+    Column("at", DateTime(timezone=True), nullable=False),
+    Column("point", BigInteger, nullable=False),
+    Column("kind", Text, nullable=False),
+    Column("event", Text, nullable=False),
+    Column("was", Text, nullable=False),
+    Column("becomes", Text, nullable=False),
+    Column("priority", Text, nullable=False, server_default=""),
+    Column("who", Text, nullable=False, server_default=""),
+    Column("why", Text, nullable=False, server_default=""),
+    Column("value", Float),
+    Index("ix_journal_at", "at"),
+    Index("ix_journal_point", "point", "at"),
+)
+
+trend_part = Table(
+    "trend_part",
+    metadata,
+    Column("rack", BigInteger, primary_key=True, autoincrement=False),
+    Column("begins", DateTime(timezone=True), primary_key=True),
+    Column("ends", DateTime(timezone=True), nullable=False),
+    Column("body", LargeBinary, nullable=False),
+)
+
+trend_hour = Table(
+    "trend_hour",
+    metadata,
+    Column("point", BigInteger, primary_key=True, autoincrement=False),
+    Column("hour", DateTime(timezone=True), primary_key=True),
+    Column("body", LargeBinary, nullable=False),
+    Column("minutes", LargeBinary, nullable=False),
+    Column("quarters", LargeBinary, nullable=False),
+    Index("ix_trend_hour_hour", "hour"),
+)
+
+temporary = Table(
+    "temporary",
+    metadata,
+    Column("id", BigInteger, primary_key=True, autoincrement=True),
+    Column("at", DateTime(timezone=True), nullable=False),
+    Column("kind", Text, nullable=False),
+    Column("point", BigInteger, nullable=False),
+    Column("what", Text, nullable=False),
+    Column("why", Text, nullable=False, server_default=""),
+    Column("who", Text, nullable=False),
+    Column("given", Text, nullable=False, server_default=""),
+    Column("due", DateTime(timezone=True)),
+    Column("ended_at", DateTime(timezone=True)),
+    Column("ended_by", Text, nullable=False, server_default=""),
+    Column("ended_why", Text, nullable=False, server_default=""),
+    Index("ix_temporary_open", "point", postgresql_where=text("ended_at is null")),
+)
+
+board = Table(
+    "board",
+    metadata,
+    Column("owner", Text, primary_key=True),
+    Column("name", Text, primary_key=True),
+    Column("body", JSONB, nullable=False),
+)
+
+script = Table(
+    "script",
+    metadata,
+    Column("name", Text, primary_key=True),
+    Column("who", Text, nullable=False),
+    Column("at", DateTime(timezone=True), nullable=False),
+    Column("steps", JSONB, nullable=False),
+)
+
+evidence = Table(
+    "evidence",
+    metadata,
+    Column("id", BigInteger, primary_key=True, autoincrement=True),
+    Column("at", DateTime(timezone=True), nullable=False),
+    Column("kind", Text, nullable=False),
+    Column("point", BigInteger, nullable=False),
+    Column("who", Text, nullable=False),
+    Column("name", Text, nullable=False),
+    Column("verdict", Text, nullable=False),
+    Column("hash", Text, nullable=False),
+    Column("body", JSONB, nullable=False),
+    Index("ix_evidence_point", "point", "at"),
+)
+
+APPEND_ONLY = (change_set, change, revision, signature, journal, evidence)
 """Tables that only grow: no role may change or delete a row."""

@@ -1,0 +1,257 @@
+"""Readings kept for trends: packing, hours of one point, roll-ups, and drawing with gaps and with peaks kept.
+
+A part is what one rack said in a few seconds, for all its points; an hour is one point's. Counts, value and quality lie
+apart, each byte of a number with its like, which is what lets them be compressed well. Times are seconds since 1970.
+"""
+
+from __future__ import annotations
+
+import struct
+import zlib
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from canaleta.core.quality import Quality
+
+Floats = NDArray[np.float64]
+
+__all__ = ["Drawn", "Hour", "Part", "Rolled", "drawn", "drawn_of_rolled", "join_hours", "roll"]
+
+_HEAD = struct.Struct("<4sII")
+_PART, _HOUR, _ROLL = b"CNP1", b"CNH1", b"CNR1"
+LEVEL = 1
+MS = 1e3
+
+
+@dataclass(frozen=True)
+class Part:
+    """Some scans of one rack. points: (n,); times: (k,) s; counts, value: (k, n), NaN for none; quality: (k, n)."""
+
+    points: NDArray[np.int64]
+    times: Floats
+    counts: Floats
+    value: Floats
+    quality: NDArray[np.uint8]
+
+    def packed(self) -> bytes:
+        """As bytes."""
+        return _packed(
+            _PART, len(self.times), len(self.points),
+            (self.points.astype("<i8"), _whole_ms(self.times), self.counts.T.astype("<f8"), self.value.T.astype("<f8"), self.quality.T),
+        )  # fmt: skip
+
+    @classmethod
+    def unpacked(cls, data: bytes) -> Part:
+        """From bytes. Raises ValueError if they are no part."""
+        k, n, arrays = _unpacked(
+            _PART, data, lambda k, n: ((n, "<i8"), (k, "<i8"), (n * k, "<f8"), (n * k, "<f8"), (n * k, "u1"))
+        )
+        points, times, counts, value, quality = arrays
+        return cls(
+            points, times / MS, counts.reshape(n, k).T, value.reshape(n, k).T, quality.reshape(n, k).T
+        )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Hour:
+    """Readings of one point in their order. Arrays of shape (k,)."""
+
+    times: Floats
+    counts: Floats
+    value: Floats
+    quality: NDArray[np.uint8]
+
+    def packed(self) -> bytes:
+        """As bytes."""
+        return _packed(
+            _HOUR, len(self.times), 1,
+            (_whole_ms(self.times), self.counts.astype("<f8"), self.value.astype("<f8"), self.quality.astype("u1")),
+        )  # fmt: skip
+
+    @classmethod
+    def unpacked(cls, data: bytes) -> Hour:
+        """From bytes. Raises ValueError if they are no hour."""
+        _, _, arrays = _unpacked(_HOUR, data, lambda k, n: ((k, "<i8"), (k, "<f8"), (k, "<f8"), (k, "u1")))
+        return cls(arrays[0] / MS, *arrays[1:])
+
+
+@dataclass(frozen=True)
+class Rolled:
+    """Readings rolled up in even spans. Arrays of shape (k,): begins: s; least, most, mean of the good values, NaN
+    where there was none; good, all: how many readings."""
+
+    begins: Floats
+    least: Floats
+    most: Floats
+    mean: Floats
+    good: NDArray[np.int64]
+    all: NDArray[np.int64]
+
+    def packed(self) -> bytes:
+        """As bytes."""
+        return _packed(
+            _ROLL, len(self.begins), 1,
+            (
+                _whole_ms(self.begins), self.least.astype("<f8"), self.most.astype("<f8"), self.mean.astype("<f8"),
+                self.good.astype("<i4"), self.all.astype("<i4"),
+            ),
+        )  # fmt: skip
+
+    @classmethod
+    def unpacked(cls, data: bytes) -> Rolled:
+        """From bytes. Raises ValueError if they are no roll-up."""
+        _, _, a = _unpacked(
+            _ROLL, data, lambda k, n: ((k, "<i8"), (k, "<f8"), (k, "<f8"), (k, "<f8"), (k, "<i4"), (k, "<i4"))
+        )
+        return cls(a[0] / MS, a[1], a[2], a[3], a[4].astype(np.int64), a[5].astype(np.int64))
+
+    @classmethod
+    def joined(cls, parts: Iterable[Rolled]) -> Rolled:
+        """Several in their order."""
+        some = list(parts)
+        if not some:
+            none = np.empty(0)
+            return cls(none, none, none, none, none.astype(np.int64), none.astype(np.int64))
+        return cls(*(np.concatenate([getattr(p, name) for p in some]) for name in cls.__dataclass_fields__))
+
+
+def _whole_ms(times: Floats) -> NDArray[np.int64]:
+    return np.rint(times * MS).astype("<i8")
+
+
+def _packed(kind: bytes, k: int, n: int, arrays: Iterable[NDArray[np.generic]]) -> bytes:
+    """The bytes of several arrays: of each, all first bytes, then all second ones, and so on."""
+    body = b"".join(
+        np.ascontiguousarray(a).reshape(-1).view(np.uint8).reshape(-1, a.itemsize).T.tobytes() for a in arrays
+    )
+    return _HEAD.pack(kind, k, n) + zlib.compress(body, LEVEL)
+
+
+def _unpacked(
+    kind: bytes, data: bytes, shapes: Callable[[int, int], tuple[tuple[int, str], ...]]
+) -> tuple[int, int, list[NDArray[Any]]]:
+    if len(data) < _HEAD.size or data[:4] != kind:
+        raise ValueError("these bytes hold no readings of this kind")
+    _, k, n = _HEAD.unpack_from(data)
+    try:
+        body = np.frombuffer(zlib.decompress(data[_HEAD.size :]), dtype=np.uint8)
+    except zlib.error as error:
+        raise ValueError("these readings are damaged") from error
+    out: list[NDArray[Any]] = []
+    at = 0
+    for count, kind_of in shapes(k, n):
+        dtype = np.dtype(kind_of)
+        size = count * dtype.itemsize
+        planes = body[at : at + size].reshape(dtype.itemsize, count)
+        out.append(np.ascontiguousarray(planes.T).reshape(-1).view(dtype))
+        at += size
+    return k, n, out
+
+
+def join_hours(parts: Iterable[Part]) -> dict[int, Hour]:
+    """The readings of each point out of many parts, in time. A point that came later has fewer."""
+    times: dict[int, list[NDArray[np.generic]]] = {}
+    for part in sorted(parts, key=lambda p: p.times[0] if len(p.times) else 0.0):
+        for column, point in enumerate(part.points.tolist()):
+            kept = times.setdefault(point, [])
+            kept.append(
+                np.array([part.times, part.counts[:, column], part.value[:, column], part.quality[:, column]])
+            )
+    out = {}
+    for point, pieces in times.items():
+        whole = np.concatenate(pieces, axis=1)
+        out[point] = Hour(whole[0], whole[1], whole[2], whole[3].astype(np.uint8))
+    return out
+
+
+def roll(hour: Hour, span_s: float) -> Rolled:
+    """Readings in even spans that begin at whole multiples of span_s. Only good and doubtful values count."""
+    if not len(hour.times):
+        return Rolled.joined([])
+    slot = np.floor(hour.times / span_s).astype(np.int64)
+    begins, inverse = np.unique(slot, return_inverse=True)
+    trusted = (hour.quality <= Quality.DOUBTFUL) & np.isfinite(hour.value)
+    n = len(begins)
+    least, most = np.full(n, np.inf), np.full(n, -np.inf)
+    np.minimum.at(least, inverse[trusted], hour.value[trusted])
+    np.maximum.at(most, inverse[trusted], hour.value[trusted])
+    good = np.bincount(inverse[trusted], minlength=n)
+    total = np.bincount(inverse[trusted], weights=hour.value[trusted], minlength=n)
+    some = good > 0
+    with np.errstate(invalid="ignore", divide="ignore"):
+        mean = np.where(some, total / good, np.nan)
+    return Rolled(
+        begins.astype(np.float64) * span_s, np.where(some, least, np.nan), np.where(some, most, np.nan), mean, good,
+        np.bincount(inverse, minlength=n),
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """What a trend draws: at each time the least and the most of its span and its mean; NaN is a gap."""
+
+    times: Floats
+    least: Floats
+    most: Floats
+    mean: Floats
+
+
+def drawn(hour: Hour, begins: float, ends: float, most_columns: int, gap_s: float) -> Drawn:
+    """A trend of single readings: as they are where there are few, else least and most of each column.
+
+    gap_s: a silence longer than this is a gap. No good value is a gap as well.
+    """
+    some = (hour.times >= begins) & (hour.times <= ends)
+    times, value, quality = hour.times[some], hour.value[some], hour.quality[some]
+    if len(times) > 2 * most_columns:
+        span = (ends - begins) / most_columns
+        return _gapped(roll(Hour(times, value, value, quality), span), max(gap_s, 1.5 * span), span / 2)
+    shown = np.where(quality <= Quality.DOUBTFUL, value, np.nan)
+    whole = Rolled(
+        times, shown, shown, shown, np.ones(len(times), dtype=np.int64), np.ones(len(times), dtype=np.int64)
+    )
+    return _gapped(whole, gap_s, 0.0)
+
+
+def drawn_of_rolled(rolled: Rolled, begins: float, ends: float, most_columns: int, span_s: float) -> Drawn:
+    """A trend of roll-ups; several go into one column where there are more than columns, peaks kept."""
+    some = (rolled.begins >= begins - span_s) & (rolled.begins <= ends)
+    kept = Rolled(*(getattr(rolled, name)[some] for name in Rolled.__dataclass_fields__))
+    together = int(np.ceil(len(kept.begins) / max(most_columns, 1)))
+    if together <= 1:
+        return _gapped(kept, 1.5 * span_s, span_s / 2)
+    wide = span_s * together
+    slot = np.floor(kept.begins / wide).astype(np.int64)
+    at, inverse = np.unique(slot, return_inverse=True)
+    n = len(at)
+    least, most = np.full(n, np.inf), np.full(n, -np.inf)
+    fine = kept.good > 0
+    np.minimum.at(least, inverse[fine], kept.least[fine])
+    np.maximum.at(most, inverse[fine], kept.most[fine])
+    good = np.bincount(inverse, weights=kept.good, minlength=n)
+    total = np.bincount(inverse[fine], weights=(kept.mean * kept.good)[fine], minlength=n)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        mean = np.where(good > 0, total / good, np.nan)
+    joined = Rolled(
+        at.astype(np.float64) * wide, np.where(good > 0, least, np.nan), np.where(good > 0, most, np.nan), mean,
+        good.astype(np.int64), np.bincount(inverse, weights=kept.all, minlength=n).astype(np.int64),
+    )  # fmt: skip
+    return _gapped(joined, 1.5 * wide, wide / 2)
+
+
+def _gapped(rolled: Rolled, gap_s: float, middle_s: float) -> Drawn:
+    """The columns with a NaN put between two that lie further apart than gap_s."""
+    times = rolled.begins + middle_s
+    breaks = np.flatnonzero(np.diff(times) > gap_s) + 1
+    if not len(breaks):
+        return Drawn(times, rolled.least, rolled.most, rolled.mean)
+    middles = (times[breaks - 1] + times[breaks]) / 2.0
+    nothing = np.full(len(breaks), np.nan)
+    return Drawn(
+        np.insert(times, breaks, middles),
+        *(np.insert(a, breaks, nothing) for a in (rolled.least, rolled.most, rolled.mean)),
+    )

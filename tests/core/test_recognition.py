@@ -1,0 +1,154 @@
+"""It finds me: 260 points with noise, three moved, two pairs swapped; what is no pattern; who is asked."""
+
+import numpy as np
+import pytest
+from tests.words import plant_of
+
+from canaleta.core import recognition
+from canaleta.core.image import PlantImage
+from canaleta.core.recognition import Found
+from canaleta.core.walk import judged
+
+POINTS = 260
+PERIOD_S = 1.0
+STAIRS = (4, 8, 12, 16, 20, 16, 12, 8, 4)
+
+
+class Field:
+    """Signals of many 4–20 mA points: slow swings, drifts and noise; some of them played by hand."""
+
+    def __init__(self, seed: int, n: int = POINTS) -> None:
+        self.random = np.random.default_rng(seed)
+        self.n = n
+        self.mean = self.random.uniform(5, 19, n)
+        self.swing = self.random.uniform(0, 2.5, n)
+        self.period = self.random.uniform(15, 400, n)
+        self.noise = self.random.uniform(0.002, 0.05, n)
+        self.played: dict[int, float] = {}
+
+    def at(self, t: float) -> np.ndarray:
+        out = (
+            self.mean
+            + self.swing * np.sin(2 * np.pi * t / self.period)
+            + self.noise * self.random.standard_normal(self.n)
+        )
+        for row, begins in self.played.items():
+            step = int((t - begins) // 5.0)
+            if 0 <= step < len(STAIRS):
+                out[row] = STAIRS[step] + self.noise[row] * self.random.standard_normal()
+        return np.clip(out, 3.5, 22.0)
+
+
+def watched(field: Field, seconds: float) -> list[Found]:
+    watch, out = recognition.begin(field.n), []
+    span, none = np.full(field.n, 16.0), np.full(field.n, -1, dtype=np.int8)
+    for t in np.arange(0.0, seconds, PERIOD_S):
+        signal = field.at(float(t))
+        watch, found = recognition.step(
+            watch, float(t), signal, span, (signal - 4) * 2000, (signal - 4) / 16 * 100, none, field.noise
+        )
+        out += found
+    return out
+
+
+@pytest.mark.parametrize("seed", [1, 2, 3, 4, 5])
+def test_three_that_moved_are_named_and_nobody_else(seed: int) -> None:
+    field = Field(seed)
+    field.played = {11: 40.0, 140: 110.0, 259: 180.0}
+    found = watched(field, 300.0)
+    assert [f.row for f in found] == [11, 140, 259]
+    for one in found:
+        assert [p.signal for p in one.plateaus] == pytest.approx(list(STAIRS), abs=0.06)
+        assert all(p.readings >= 3 for p in one.plateaus)
+
+
+def test_nobody_plays_and_nobody_is_found_for_an_hour() -> None:
+    assert watched(Field(9), 3600.0) == []
+
+
+def plant(n: int = 6) -> PlantImage:
+    return plant_of(*[f"P-{k}: 4–20 mA, 0…100 %, shows 0…100 %, nowhere" for k in range(n)])
+
+
+def test_two_swapped_pairs_are_both_named() -> None:
+    """Five walks: 1 moves 2 and 2 moves 1; 3 moves 4 and 4 moves 3; 5 is itself."""
+    image = plant()
+    at = [(2, 100.0), (1, 200.0), (4, 300.0), (3, 400.0), (5, 500.0)]
+    verdicts, pairs = judged(image, at, [1, 2, 3, 4, 5])
+    assert pairs == [(2, 1), (4, 3)]
+    assert [v.takes for v in verdicts] == [False, False, False, False, True]
+    assert "P-0 was expected and P-1 moved" in verdicts[0].says
+    assert "may be swapped" in verdicts[0].says
+
+
+def test_what_shuts_something_and_two_at_once_are_asked_about() -> None:
+    image = plant().with_cells({(2, "trips"): "burner 4"})
+    verdicts, _ = judged(image, [(1, 100.0), (3, 200.0), (4, 300.0), (5, 301.0)])
+    assert [v.takes for v in verdicts] == [True, False, False, False]
+    assert "burner 4" in verdicts[1].says
+    assert "at once" in verdicts[2].says
+
+
+def play(levels: list[float], hold: int = 5, span: float = 16.0) -> list[Found]:
+    watch, out = recognition.begin(1), []
+    one, none = np.array([span]), np.array([-1], dtype=np.int8)
+    for k, level in enumerate(np.repeat(levels, hold).tolist()):
+        signal = np.array([float(level)])
+        watch, found = recognition.step(watch, float(k), signal, one, signal, signal, none)
+        out += found
+    return out
+
+
+def test_ohms_are_found_as_well() -> None:
+    """A decade box at a Pt100 of 0…200 °C: five even steps of resistance up and back."""
+    ohms = np.array([100.0, 119.0, 138.0, 157.0, 176.0, 157.0, 138.0, 119.0, 100.0])
+    assert len(play(ohms.tolist(), span=75.86)) == 1
+
+
+def test_a_level_trimmed_by_hand_is_one_level() -> None:
+    assert len(play([4, 7.7, 8.0, 12, 16, 19.6, 20, 16, 12, 8, 4])) == 1
+
+
+@pytest.mark.parametrize(
+    "levels",
+    [
+        [4, 8, 12, 16, 20, 16, 12, 8],
+        [4, 8, 12, 16, 20, 20, 16, 12, 8],
+        [4, 9, 12, 16, 20, 16, 12, 8, 4],
+        [11, 11.5, 12, 12.5, 13, 12.5, 12, 11.5, 11],
+        [4, 20, 4, 20, 4, 20, 4, 20, 4],
+    ],
+)  # fmt: skip
+def test_what_is_not_the_whole_staircase_is_nothing(levels: list[float]) -> None:
+    assert play(levels) == []
+
+
+def test_a_staircase_too_quick_to_be_steady_is_nothing() -> None:
+    assert play(list(STAIRS), hold=2) == []
+
+
+def contact(lasting: list[tuple[int, float]], period: float = 0.2) -> list[Found]:
+    """State and how long it stands, s."""
+    watch, out, t = recognition.begin(1), [], 0.0
+    nothing = np.array([np.nan])
+    for state, seconds in lasting:
+        for _ in range(round(seconds / period)):
+            watch, found = recognition.step(
+                watch, t, nothing, nothing, nothing, nothing, np.array([state], dtype=np.int8)
+            )
+            out += found
+            t += period
+    return out
+
+
+@pytest.mark.parametrize("rest", [0, 1])
+def test_short_long_short_is_found_open_or_closed_at_rest(rest: int) -> None:
+    on = 1 - rest
+    found = contact([(rest, 6), (on, 1), (rest, 1.5), (on, 4), (rest, 1.5), (on, 1), (rest, 5)])
+    assert [f.pattern for f in found] == ["short, long, short"]
+
+
+def test_chatter_and_a_machine_that_cycles_are_nothing() -> None:
+    assert contact([(k % 2, 0.4) for k in range(80)]) == []
+    assert contact([(k % 2, 4) for k in range(40)]) == []
+    assert contact([(0, 6), (1, 1), (0, 1), (1, 1), (0, 1), (1, 1), (0, 5)]) == []

@@ -1,0 +1,97 @@
+"""Readings kept for trends: nothing is lost in packing, peaks survive zooming out, gaps stay gaps."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from canaleta.core.quality import Quality
+from canaleta.core.trends import Hour, Part, Rolled, drawn, drawn_of_rolled, join_hours, roll
+
+BEGINS = 1_800_000_000.0
+
+
+def hour(value: list[float], quality: list[int] | None = None, period: float = 1.0) -> Hour:
+    x = np.array(value, dtype=np.float64)
+    k = np.array(quality or [0] * len(value), dtype=np.uint8)
+    return Hour(BEGINS + period * np.arange(len(value)), -x, x, k)
+
+
+@given(st.lists(st.floats(allow_nan=False, allow_infinity=False), min_size=1, max_size=50))
+def test_an_hour_comes_back_to_the_last_bit(value: list[float]) -> None:
+    given_ = hour(value)
+    back = Hour.unpacked(given_.packed())
+    assert back.value.tobytes() == given_.value.tobytes()
+    assert back.times == pytest.approx(given_.times, abs=5e-4)
+
+
+def test_parts_of_a_rack_become_hours_of_its_points() -> None:
+    def part(first: float, points: list[int], base: float) -> Part:
+        k, n = 3, len(points)
+        value = base + np.arange(k * n, dtype=np.float64).reshape(k, n)
+        return Part(
+            np.array(points), BEGINS + first + np.arange(k), value * 2, value, np.zeros((k, n), dtype=np.uint8)
+        )
+
+    early, late = part(0, [7, 8], 0), part(10, [8, 9], 100)
+    packed = [Part.unpacked(p.packed()) for p in (late, early)]
+    hours = join_hours(packed)
+    assert hours[7].value.tolist() == [0, 2, 4]
+    assert hours[8].value.tolist() == [1, 3, 5, 100, 102, 104]
+    assert hours[9].counts.tolist() == [202, 206, 210]
+
+
+def test_damaged_bytes_are_refused() -> None:
+    data = hour([1, 2, 3]).packed()
+    for broken in (b"", b"nothing at all", data[:-4], data[:12] + b"x" * 20, Rolled.joined([]).packed()):
+        with pytest.raises(ValueError):
+            Hour.unpacked(broken)
+
+
+def test_a_roll_up_keeps_the_peak_and_counts_the_good() -> None:
+    value = [10.0] * 60 + [10.0] * 29 + [99.0] + [10.0] * 30
+    quality = [0] * 60 + [0] * 30 + [int(Quality.BAD)] * 30
+    rolled = roll(hour(value, quality), 60.0)
+    assert rolled.most.tolist() == [10.0, 99.0]
+    assert rolled.good.tolist() == [60, 30]
+    assert rolled.all.tolist() == [60, 60]
+    assert rolled.mean[1] == pytest.approx((29 * 10 + 99) / 30)
+
+
+def test_a_minute_without_a_good_value_has_none() -> None:
+    rolled = roll(hour([5.0] * 60, [int(Quality.BAD)] * 60), 60.0)
+    assert np.isnan(rolled.mean[0])
+    assert np.isnan(rolled.least[0])
+
+
+def test_one_bad_second_of_a_week_is_seen_and_one_peak_too() -> None:
+    """A week in quarters of an hour on 300 columns: a single reading of 99 stays the highest thing drawn."""
+    quarters = 7 * 96
+    level = np.full(quarters, 20.0)
+    most = level.copy()
+    most[500] = 99.0
+    ones = np.ones(quarters, dtype=np.int64)
+    rolled = Rolled(BEGINS + 900.0 * np.arange(quarters), level, most, level, ones, ones)
+    picture = drawn_of_rolled(rolled, BEGINS, BEGINS + 7 * 86400, 300, 900.0)
+    assert len(picture.times) <= 301
+    assert np.nanmax(picture.most) == 99.0
+    assert np.nanmax(picture.mean) < 99.0
+
+
+def test_where_there_was_no_good_value_there_is_a_gap() -> None:
+    bad = int(Quality.BAD)
+    picture = drawn(hour([1, 2, 3, 4, 5], [0, 0, bad, 0, 0]), BEGINS, BEGINS + 10, 800, 2.5)
+    assert np.isnan(picture.mean).tolist() == [False, False, True, False, False]
+    silent = Hour(*(np.delete(a, [2, 3, 4]) for a in (hour([1, 2, 3, 4, 5, 6]).__dict__.values())))
+    picture = drawn(silent, BEGINS, BEGINS + 10, 800, 2.5)
+    assert np.isnan(picture.mean).tolist() == [False, False, True, False]
+
+
+def test_many_readings_become_columns_with_their_peaks() -> None:
+    value = np.zeros(36_000)
+    value[17_777] = 50.0
+    long = hour(value.tolist(), period=0.1)
+    picture = drawn(long, BEGINS, BEGINS + 3600, 400, 1.0)
+    assert len(picture.times) <= 402
+    assert picture.most.max() == 50.0
+    assert not np.isnan(picture.mean).any()
