@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
+from datetime import UTC, datetime
 from typing import Any
 
 import numpy as np
@@ -22,6 +23,7 @@ from canaleta.core.modules import ModuleType
 from canaleta.core.path import evaluate
 from canaleta.core.quality import Reason
 from canaleta.core.signals import Family, signal_named
+from canaleta.plant.live import LiveBlock
 
 SLOTS = ("di16-24v", "ai8-ui", "tc8")
 MODULE_OF = {Family.CONTACT: 1, Family.LINEAR: 2, Family.THERMOCOUPLE: 3}
@@ -100,6 +102,29 @@ def mode(
 def stations(plant: PlantImage, station: Station, value: float, row: int = 0) -> list[float]:
     """All six stations of one point."""
     return [float(x) for x in evaluate(plant, station, value, np.array([row])).stations[:, 0]]
+
+
+def block_of(
+    points: list[int], counts: list[float], value: list[float], *, quality: list[int] | None = None,
+    reasons: list[int] | None = None, injected: list[int] | None = None, **head: Any,
+) -> LiveBlock:  # fmt: skip
+    """A live block of rack 1 in which nothing else is to be known. head: scan, epoch, seq, read_at, state."""
+    n = len(points)
+    none, unknown = np.zeros(n, np.uint8), np.full(n, -1, np.int8)
+    said: dict[str, Any] = {
+        "rack": 1,
+        "scan": 1,
+        "epoch": 1,
+        "seq": 0,
+        "read_at": datetime.now(UTC),
+        "state": "answers",
+    }
+    return LiveBlock(
+        **(said | head), points=np.array(points), counts=np.array(counts, dtype=np.float64), value=np.array(value, dtype=np.float64),
+        quality=np.array(quality or [0] * n, np.uint8), reasons=np.array(reasons or [0] * n, np.uint32),
+        injected=np.array(injected or [0] * n, np.uint8), switch=unknown, flags=none, alarm=none, band=unknown,
+        meters=np.zeros(0, np.int64), counted=np.zeros(0), total=np.zeros(0), rate=np.zeros(0), shown=np.full(n, np.nan),
+    )  # fmt: skip
 
 
 def reasons(plant: PlantImage, station: Station, value: float) -> Reason:

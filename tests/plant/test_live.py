@@ -5,16 +5,17 @@ from datetime import UTC, datetime
 import numpy as np
 import pytest
 from tests.conftest import Database
+from tests.words import block_of
 
 from canaleta.plant import commands
-from canaleta.plant.live import LiveBlock, read_block, take_lease, write_block
+from canaleta.plant.leases import beat, gone, let_go, renew, share_of, take_lease
+from canaleta.plant.live import LiveBlock, read_block, write_block
 
 
 def block(epoch: int, scan: int = 1) -> LiveBlock:
-    n = 3
-    return LiveBlock(
-        1, scan, epoch, 7, datetime(2026, 5, 4, 12, tzinfo=UTC), "answers", np.arange(1, n + 1), np.array([1.0, np.nan, -8000]),
-        np.array([0.5, np.nan, -1]), np.array([0, 3, 2], np.uint8), np.array([0, 512, 4], np.uint32), np.zeros(n, np.uint8),
+    return block_of(
+        [1, 2, 3], [1.0, np.nan, -8000], [0.5, np.nan, -1], quality=[0, 3, 2], reasons=[0, 512, 4], epoch=epoch,
+        scan=scan, seq=7, read_at=datetime(2026, 5, 4, 12, tzinfo=UTC),
     )  # fmt: skip
 
 
@@ -63,3 +64,30 @@ def test_a_command_not_started_in_time_is_void(
             commands.finish(connection, command.id, "done")
             assert commands.outcome(connection, number) == "done"
         assert commands.start_waiting(connection, 1, epoch=2) == [], "nothing is started twice"
+
+
+def test_racks_are_shared_out_among_those_that_live(database: Database) -> None:
+    with database.engine.begin() as connection:
+        assert share_of(connection, 10) == 10, "nobody else is there"
+        beat(connection, "first", 0)
+        assert share_of(connection, 10) == 10
+        beat(connection, "second", 0)
+        beat(connection, "third", 0)
+        assert share_of(connection, 10) == 4
+        gone(connection, "third")
+        assert share_of(connection, 10) == 5
+
+
+def test_a_rack_that_is_let_go_can_be_taken_at_once_and_one_that_is_held_cannot(database: Database) -> None:
+    with database.engine.begin() as connection:
+        assert take_lease(connection, 1, "first") == 1
+        assert take_lease(connection, 2, "first") == 1
+        assert renew(connection, "first") == {1: 1, 2: 1}
+        let_go(connection, 1, "first")
+    with database.engine.begin() as connection:
+        assert take_lease(connection, 1, "second") == 2
+        assert take_lease(connection, 2, "second") is None
+        assert renew(connection, "first") == {2: 1}
+        gone(connection, "first")
+    with database.engine.begin() as connection:
+        assert take_lease(connection, 2, "second") == 2

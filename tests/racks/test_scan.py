@@ -14,7 +14,7 @@ from canaleta.core.quality import Quality, Reason
 from canaleta.core.registers import RackMap, decode, encode
 from canaleta.plant.live import LiveBlock
 from canaleta.plant.seed import stored_row
-from canaleta.racks.scan import FailureWatch, ScanPlan
+from canaleta.racks.life import RackLife
 from canaleta.standins.field import FieldRack
 
 PLANT = demo_plant()
@@ -27,16 +27,25 @@ def listed() -> PlantImage:
     return PlantImage.of_rows([stored_row(empty, point) for point in PLANT.points], LAYOUT)
 
 
-def block(image: PlantImage, field: FieldRack, step: int = 0, before: LiveBlock | None = None) -> LiveBlock:
-    plan = ScanPlan.of(image, 1, MAP)
-    return plan.block(field.step(step), set(), rack=1, scan=1, epoch=1, read_at=datetime.now(UTC), before=before)
+START = datetime(2026, 11, 23, 12, tzinfo=UTC)
+
+
+def read(life: RackLife, field: FieldRack, seconds: float = 0.0) -> LiveBlock:
+    return life.read(field.step(0), START + timedelta(seconds=seconds), 1)[0]
+
+
+def block(image: PlantImage, field: FieldRack, lasting_s: float = 0.0) -> LiveBlock:
+    """The block of a field that stays as it is; after some seconds, for what must have lasted."""
+    life = RackLife(image, 1, MAP)
+    shown = read(life, field)
+    return read(life, field, lasting_s) if lasting_s else shown
 
 
 def test_what_the_field_holds_is_what_the_list_shows_but_where_it_is_wrong_on_purpose() -> None:
     """Every module of the demo rack: 16-bit words, reals in two registers, 32-bit counters, bits, watched bits."""
     image = listed()
     field = FieldRack(PLANT, LAYOUT, 1, seed=7)
-    shown = block(image, field)
+    shown = block(image, field, lasting_s=60.0)
     process = dict(
         zip([d.at for d in PLANT.field if d.at.startswith("KC-2·1·")], field.process(0).tolist(), strict=True)
     )
@@ -73,7 +82,7 @@ def test_faults_in_the_field_reach_the_quality_of_the_value(
     broken = PLANT.model_copy(
         update={"field": tuple(d.model_copy(update={"faults": (fault,)}) if d.at == at else d for d in PLANT.field)}
     )
-    shown = block(listed(), FieldRack(broken, LAYOUT, 1, seed=7))
+    shown = block(listed(), FieldRack(broken, LAYOUT, 1, seed=7), lasting_s=5.0)
     k = shown.points.tolist().index(point)
     assert shown.quality[k] == Quality.BAD
     assert Reason(int(shown.reasons[k])) & reason
@@ -83,14 +92,15 @@ def test_a_point_that_holds_keeps_its_last_good_value_through_a_failure() -> Non
     image = listed().with_cells(
         {(3, "on_failure"): "hold last", (6, "on_failure"): "substitute", (6, "substitute"): Decimal(20)}
     )
-    sound = block(image, FieldRack(PLANT, LAYOUT, 1, seed=7))
+    life = RackLife(image, 1, MAP)
+    sound = read(life, FieldRack(PLANT, LAYOUT, 1, seed=7))
     opened = tuple(
         d.model_copy(update={"faults": (FieldFault(kind="open"),)}) if d.at in ("KC-2·1·2·4", "KC-2·1·3·2") else d
         for d in PLANT.field
     )
     broken = FieldRack(PLANT.model_copy(update={"field": opened}), LAYOUT, 1, seed=7)
-    first = block(image, broken, 1, before=sound)
-    second = block(image, broken, 2, before=first)
+    read(life, broken, 1.0)
+    first, second = read(life, broken, 6.0), read(life, broken, 7.0)
     held, put = (sound.points.tolist().index(p) for p in (4, 7))
     assert first.value[held] == second.value[held] == sound.value[held]
     assert second.quality[held] == Quality.BAD
@@ -108,11 +118,10 @@ def test_a_failure_is_told_after_the_time_that_the_plant_gives_it() -> None:
     )
     sound = FieldRack(PLANT, LAYOUT, 1, seed=7)
     broken = FieldRack(PLANT.model_copy(update={"field": opened}), LAYOUT, 1, seed=7)
-    plan, watch, start = ScanPlan.of(image, 1, MAP), FailureWatch(), datetime(2026, 11, 23, 12, tzinfo=UTC)
+    life = RackLife(image, 1, MAP)
 
     def at(seconds: float, field: FieldRack) -> tuple[Quality, Reason, float]:
-        read_at = start + timedelta(seconds=seconds)
-        shown = plan.block(field.step(0), set(), rack=1, scan=1, epoch=1, read_at=read_at, watch=watch)
+        shown = read(life, field, seconds)
         k = shown.points.tolist().index(1)
         return Quality(int(shown.quality[k])), Reason(int(shown.reasons[k])), float(shown.value[k])
 

@@ -113,10 +113,12 @@ def test_a_rack_with_other_modules_than_the_list_is_explained_and_not_written(da
 def test_the_stand_in_keeps_its_own_layout_until_it_is_told(database: Database) -> None:
     async def visit(ask: Any, made: StandIns) -> None:
         await ask("POST", "/api/hardware", {"operations": [{"do": "add module", "rack": 1, "type": "ai4-iso"}]})
-        assert len(made.racks[1].field.settings_words()) == 183
+        assert len(made.racks[1].field.settings_words()) == 209
         done = await ask("POST", "/api/racks/1/stand-in")
         assert done.status_code == 200, done.json
-        assert len(made.racks[1].field.settings_words()) == 183 + 13, "an AI-4 N has 1 + 3 · 4 settings registers"
+        assert len(made.racks[1].field.settings_words()) == 209 + 18, (
+            "an AI-4 N: 1 + 3 · 4 for settings, 1 + 4 for forces"
+        )
 
     at_a_rack(database, visit)
 
@@ -200,7 +202,10 @@ def test_a_number_that_means_nothing_changes_nothing() -> None:
     plant = demo_plant()
     field = FieldRack(plant, layout_of(plant), 1, 3)
     words = field.settings_words()
-    field.take_settings([99] * len(words))
+    layout = layout_of(plant)
+    kinds = [(layout.first_settings[m.id], layout.type_of(m.id)) for m in layout.modules_of(1)]
+    settings = {first + k for first, kind in kinds for k in range(kind.force_offset if not kind.passive else 0)}
+    field.take_settings([99 if k in settings else word for k, word in enumerate(words)])
     assert field.settings_words() == words
 
 

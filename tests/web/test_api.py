@@ -6,16 +6,17 @@ import base64
 import gzip
 import json
 from collections.abc import Callable, Iterator
-from datetime import UTC, datetime
 from typing import Any
 
 import numpy as np
 from flask_openapi3.openapi import OpenAPI
 from tests.conftest import Database
 from tests.web.conftest import Person
+from tests.words import block_of
 
 from canaleta.core.fields import FIELDS, STORED, Kind
-from canaleta.plant.live import LiveBlock, take_lease, write_block
+from canaleta.plant.leases import take_lease
+from canaleta.plant.live import write_block
 
 Who = Callable[[str], Person]
 
@@ -109,9 +110,9 @@ def test_check_points_mark_where_the_list_is_wrong(person: Who) -> None:
 def live_block(database: Database) -> None:
     with database.engine.begin() as connection:
         epoch = take_lease(connection, 1, "test") or 0
-        counts = np.array([16000.0, np.nan])
-        block = LiveBlock(1, 5, epoch, 0, datetime.now(UTC), "answers", np.array([1, 2]), counts, np.array([250.0, np.nan]),
-                          np.array([0, 3], np.uint8), np.zeros(2, np.uint32), np.array([1, 0], np.uint8))  # fmt: skip
+        block = block_of(
+            [1, 2], [16000.0, np.nan], [250.0, np.nan], quality=[0, 3], injected=[1, 0], scan=5, epoch=epoch
+        )
         assert write_block(connection, block, "test")
 
 

@@ -61,7 +61,8 @@ class FieldFault(_Part):
 
 
 class FieldDevice(_Part):
-    """What really stands in the plant at a channel, whatever the list says of it. cells: more of its fields."""
+    """What really stands in the plant at a channel, whatever the list says of it. cells: more of its fields. follows:
+    the output whose signal is led back to this input."""
 
     at: str
     signal: str
@@ -71,6 +72,7 @@ class FieldDevice(_Part):
     high: float | None = None
     cells: dict[str, str] = Field(default_factory=dict)
     faults: tuple[FieldFault, ...] = ()
+    follows: str = ""
 
 
 class CableDocument(_Part):

@@ -327,6 +327,9 @@ def step(
     now_state = _moved(table, now_state, ~quiet & (now_state == State.SUPPRESSED), Event.RELEASE, mine, passed)
     came = active & ~np.isin(now_state, (State.UNACKNOWLEDGED, State.ACKNOWLEDGED, *ASIDE))
     now_state = _moved(table, now_state, came, Event.COMES, mine, passed)
+    # What is only for the journal asks nobody to acknowledge it.
+    noted = (now_state == State.UNACKNOWLEDGED) & (table.priority == PRIORITIES.index("journal only"))
+    now_state = _moved(table, now_state, noted, Event.ACKNOWLEDGE, mine, passed)
     gone = ~active & np.isin(now_state, (State.UNACKNOWLEDGED, State.ACKNOWLEDGED))
     now_state = _moved(table, now_state, gone, Event.GOES, mine, passed)
     until = np.where(now_state == State.SHELVED, before.until, np.nan)

@@ -31,7 +31,8 @@ class Cabinet:
 
 @dataclass(frozen=True)
 class Rack:
-    """A rack in a cabinet and how it is reached over Modbus TCP. first_register counts from 0."""
+    """A rack in a cabinet and how it is reached over Modbus TCP. first_register counts from 0; function: whether its
+    channels stand in "input" registers (function code 4) or in "holding" registers (3)."""
 
     id: int
     cabinet: int
@@ -42,6 +43,7 @@ class Rack:
     period_ms: int
     first_register: int = 0
     stand_in: bool = False
+    function: str = "input"
 
 
 @dataclass(frozen=True)

@@ -215,7 +215,9 @@ class ModuleType(_Frozen):
     channels behind one fuse of the terminals that feed devices, and its rating. loop_ma: what the module can feed to
     loops in total. draw_ma: what it takes from the supply for itself, backplane_ma: from the rack's own bus;
     gives_ma, backplane_gives_ma: what a supply gives. heat_w: what it warms the cabinet with. own_number: the word
-    by which it reports itself to a rack. fixed: settings that the hardware fixes, each with the reason.
+    by which it reports itself to a rack. fixed: settings that the hardware fixes, each with the reason. forces: behind
+    its settings it has registers by which a channel is held at a count whatever its terminals say: one bit a channel,
+    then the counts. commands: an output is given its count there, behind the forces.
     """
 
     key: Name
@@ -247,6 +249,8 @@ class ModuleType(_Frozen):
     backplane_gives_ma: float = Field(0.0, ge=0, le=100_000)
     heat_w: float = Field(0.0, ge=0, le=500)
     own_number: int | None = Field(None, ge=0, le=65535)
+    forces: bool = False
+    commands: bool = False
 
     @model_validator(mode="after")
     def _consistent(self) -> ModuleType:
@@ -311,8 +315,26 @@ class ModuleType(_Frozen):
 
     @property
     def setting_count(self) -> int:
-        """How many holding registers one module of this type occupies: its own number, then each setting."""
-        return 0 if self.passive else 1 + len(self.settings) * self.channels
+        """How many holding registers one module of this type occupies: its own number, each setting, forces, commands."""
+        if self.passive:
+            return 0
+        values = self.channels * self.word_form.words
+        return self.force_offset + self.forces * (self.mask_words + values) + self.commands * values
+
+    @property
+    def mask_words(self) -> int:
+        """Registers that one bit a channel takes."""
+        return -(-self.channels // 16)
+
+    @property
+    def force_offset(self) -> int:
+        """Where the forces begin in the module's holding registers, if it has any: the bits, then the counts."""
+        return 1 + len(self.settings) * self.channels
+
+    @property
+    def command_offset(self) -> int:
+        """Where the commands of outputs begin in the module's holding registers, if it has any."""
+        return self.force_offset + self.forces * (self.mask_words + self.channels * self.word_form.words)
 
     def filter_named(self, name: str) -> Filter | None:
         """The filter of that name, or None."""

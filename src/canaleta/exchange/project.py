@@ -68,6 +68,7 @@ class ProjectRack(_Part):
     period_ms: int = Field(default=1000, ge=50, le=3_600_000)
     first_register: int = Field(default=0, ge=0, le=65535)
     stand_in: bool = False
+    function: str = Field(default="input", pattern="^(input|holding)$")
     modules: list[ProjectModule]
 
 
@@ -187,7 +188,7 @@ def _rack(layout: Layout, rack: Rack) -> ProjectRack:
     modules = [ProjectModule(slot=m.place, type=m.type_key, wired=list(m.wired)) for m in layout.modules_of(rack.id)]
     return ProjectRack(
         name=rack.name, host=rack.host, port=rack.port, unit=rack.unit, period_ms=rack.period_ms,
-        first_register=rack.first_register, stand_in=rack.stand_in, modules=modules,
+        first_register=rack.first_register, stand_in=rack.stand_in, function=rack.function, modules=modules,
     )  # fmt: skip
 
 
@@ -276,7 +277,16 @@ def _layout(project: Project) -> Layout:
         cabinets[cabinet.id] = cabinet
         for r in c.racks:
             rack = Rack(
-                len(racks) + 1, cabinet.id, r.name, r.host, r.port, r.unit, r.period_ms, r.first_register, r.stand_in
+                len(racks) + 1,
+                cabinet.id,
+                r.name,
+                r.host,
+                r.port,
+                r.unit,
+                r.period_ms,
+                r.first_register,
+                r.stand_in,
+                r.function,
             )
             racks[rack.id] = rack
             for place, m in enumerate(_without_gaps(r.modules), start=1):

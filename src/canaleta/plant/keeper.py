@@ -80,6 +80,7 @@ def load_layout(connection: Connection, conventions: Conventions) -> Layout:
             row.period_ms,
             row.first_register,
             row.stand_in,
+            row.function,
         )
         for row in connection.execute(select(t.rack).order_by(t.rack.c.id))
     }

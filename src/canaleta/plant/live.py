@@ -4,17 +4,29 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
+from enum import IntFlag
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import Connection, func, select, text, update
+from sqlalchemy import Connection, select
 from sqlalchemy.dialects.postgresql import insert
 
 from canaleta.plant import tables as t
 from canaleta.plant.database import notify
 
-__all__ = ["LiveBlock", "read_block", "take_lease", "write_block"]
+__all__ = ["Flag", "LiveBlock", "holds_lease", "read_block", "write_block"]
+
+
+class Flag(IntFlag):
+    """What else is to be known of a point at a glance."""
+
+    INJECTED = 1
+    FORCED = 2
+    CHATTERS = 4
+    LATCHED = 8
+    SUBSTITUTED = 16
+    DONE = 32
 
 
 @dataclass(frozen=True)
@@ -23,7 +35,11 @@ class LiveBlock:
 
     read_at: when the registers were read. seq: the list that the values were worked out with. epoch: the
     lease under which it was written. state: 'answers' or why it does not, in words.
-    counts, value: float64, NaN for none. quality, reasons: see core.quality. injected: a signal put in here.
+    counts, value: float64, NaN for none; value is the conditioned one. quality, reasons: see core.quality. injected: a
+    signal put in here. switch: 0, 1, or -1 where there is none. flags: of Flag. alarm: the worst alarm of each point:
+    its state in the low four bits, its priority and one more above them, 0 for none. band: index, -1 for none.
+    shown: what the controller itself shows, NaN where nobody asks. meters: the points that count, and of them
+    counted, total and rate, (meters,).
     """
 
     rack: int
@@ -38,26 +54,48 @@ class LiveBlock:
     quality: NDArray[np.uint8]
     reasons: NDArray[np.uint32]
     injected: NDArray[np.uint8]
+    switch: NDArray[np.int8]
+    flags: NDArray[np.uint8]
+    alarm: NDArray[np.uint8]
+    band: NDArray[np.int8]
+    meters: NDArray[np.int64]
+    counted: NDArray[np.float64]
+    total: NDArray[np.float64]
+    rate: NDArray[np.float64]
+    shown: NDArray[np.float64]
 
 
-_COLUMNS: dict[str, np.dtype[Any]] = {
+COLUMNS: dict[str, np.dtype[Any]] = {
     "points": np.dtype("<i8"),
     "counts": np.dtype("<f8"),
     "value": np.dtype("<f8"),
     "quality": np.dtype("u1"),
     "reasons": np.dtype("<u4"),
     "injected": np.dtype("u1"),
+    "switch": np.dtype("i1"),
+    "flags": np.dtype("u1"),
+    "alarm": np.dtype("u1"),
+    "band": np.dtype("i1"),
+    "meters": np.dtype("<i8"),
+    "counted": np.dtype("<f8"),
+    "total": np.dtype("<f8"),
+    "rate": np.dtype("<f8"),
+    "shown": np.dtype("<f8"),
 }
+"""The packed columns of a block, little endian."""
+
+
+def holds_lease(connection: Connection, rack: int, epoch: int, holder: str) -> bool:
+    """Whether the lease of that epoch still holds: asked in the transaction that writes under it."""
+    held = connection.execute(
+        select(t.lease.c.rack).where(t.lease.c.rack == rack, t.lease.c.epoch == epoch, t.lease.c.holder == holder)
+    ).first()
+    return held is not None
 
 
 def write_block(connection: Connection, block: LiveBlock, holder: str) -> bool:
     """Write a block and tell the web workers, if the lease of its epoch still holds; else write nothing."""
-    held = connection.execute(
-        select(t.lease.c.rack).where(
-            t.lease.c.rack == block.rack, t.lease.c.epoch == block.epoch, t.lease.c.holder == holder
-        )
-    ).first()
-    if held is None:
+    if not holds_lease(connection, block.rack, block.epoch, holder):
         return False
     values = {
         "rack": block.rack,
@@ -66,7 +104,7 @@ def write_block(connection: Connection, block: LiveBlock, holder: str) -> bool:
         "seq": block.seq,
         "read_at": block.read_at,
         "state": block.state,
-    } | {name: np.ascontiguousarray(getattr(block, name), dtype).tobytes() for name, dtype in _COLUMNS.items()}
+    } | {name: np.ascontiguousarray(getattr(block, name), dtype).tobytes() for name, dtype in COLUMNS.items()}
     statement = insert(t.live_block).values(values)
     connection.execute(statement.on_conflict_do_update(index_elements=["rack"], set_=values))
     notify(connection, "canaleta_live", f"{block.rack}:{block.scan}")
@@ -78,7 +116,7 @@ def read_block(connection: Connection, rack: int) -> LiveBlock | None:
     row = connection.execute(select(t.live_block).where(t.live_block.c.rack == rack)).mappings().first()
     if row is None:
         return None
-    arrays = {name: np.frombuffer(row[name], dtype) for name, dtype in _COLUMNS.items()}
+    arrays = {name: np.frombuffer(row[name], dtype) for name, dtype in COLUMNS.items()}
     return LiveBlock(
         row["rack"],
         row["scan"],
@@ -88,28 +126,3 @@ def read_block(connection: Connection, rack: int) -> LiveBlock | None:
         row["state"],
         **arrays,
     )
-
-
-def take_lease(connection: Connection, rack: int, holder: str, seconds: float = 10.0) -> int | None:
-    """Take or renew the lease of a rack in the database's own time. Returns its epoch, None if another holds it.
-
-    The epoch grows whenever the holder changes, so that a holder that slept cannot write over its successor.
-    """
-    until = func.clock_timestamp() + text("make_interval(secs => :seconds)").bindparams(seconds=seconds)
-    renewed = connection.execute(
-        update(t.lease)
-        .where(t.lease.c.rack == rack, t.lease.c.holder == holder)
-        .values(until=until)
-        .returning(t.lease.c.epoch)
-    ).scalar_one_or_none()
-    if renewed is not None:
-        return int(renewed)
-    statement = insert(t.lease).values(rack=rack, holder=holder, epoch=1, until=until)
-    taken = connection.execute(
-        statement.on_conflict_do_update(
-            index_elements=["rack"],
-            set_={"holder": holder, "epoch": t.lease.c.epoch + 1, "until": until},
-            where=t.lease.c.until < func.clock_timestamp(),
-        ).returning(t.lease.c.epoch)
-    ).scalar_one_or_none()
-    return None if taken is None else int(taken)

@@ -91,7 +91,7 @@ class Draft:
         self.racks[number] = Rack(
             number, cabinet.id, name, _host(host or "127.0.0.1"), _whole("port", port),
             _whole("unit", given.get("unit", 1)), _whole("period_ms", given.get("period_ms", 1000)),
-            _whole("first_register", given.get("first_register", 0)), simulated,
+            _whole("first_register", given.get("first_register", 0)), simulated, _function(given.get("function", "input")),
         )  # fmt: skip
 
     def _change(self, given: dict[str, Any]) -> None:
@@ -100,7 +100,9 @@ class Draft:
         parts: dict[int, Any] = self.racks if kind == "rack" else self.cabinets
         part = self._found(parts, given, "id")
         fields = (
-            ("name", "host", "port", "unit", "period_ms", "first_register") if kind == "rack" else ("name", "title")
+            ("name", "host", "port", "unit", "period_ms", "first_register", "function")
+            if kind == "rack"
+            else ("name", "title")
         )
         if field not in fields:
             raise HardwareError(f"a {kind} has no “{field}” that could be changed")
@@ -110,6 +112,8 @@ class Draft:
         value = _whole(field, text) if field in _LIMITS else _host(text) if field == "host" else str(text).strip()
         if field == "name":
             value = _name(value)
+        if field == "function":
+            value = _function(value)
         parts[part.id] = replace(part, **{field: value})
 
     def _remove_rack(self, given: dict[str, Any]) -> None:
@@ -271,6 +275,14 @@ def _name(typed: object) -> str:
     if not _NAME.fullmatch(name):
         raise HardwareError(f"“{name}”: a name has 1 to 39 characters and none of · / : .")
     return name
+
+
+def _function(given: Any) -> str:
+    """Which registers a rack's channels stand in. Raises HardwareError."""
+    text = str(given).strip().lower()
+    if text not in ("input", "holding"):
+        raise HardwareError(f"“{given}”: the channels stand in input or in holding registers")
+    return text
 
 
 def _host(typed: object) -> str:

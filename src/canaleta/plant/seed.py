@@ -85,6 +85,7 @@ def write_hardware(connection: Connection, layout: Layout) -> None:
                 "period_ms": r.period_ms,
                 "first_register": r.first_register,
                 "stand_in": r.stand_in,
+                "function": r.function,
             }
             for r in layout.racks.values()
         ],

@@ -98,9 +98,11 @@ rack = Table(
     Column("period_ms", Integer, nullable=False, server_default="1000"),
     Column("first_register", Integer, nullable=False, server_default="0"),
     Column("stand_in", Boolean, nullable=False, server_default="false"),
+    Column("function", Text, nullable=False, server_default="input"),
     UniqueConstraint("cabinet", "name"),
     CheckConstraint("port between 1 and 65535", name="port"),
     CheckConstraint("period_ms >= 50", name="period"),
+    CheckConstraint("function in ('input', 'holding')", name="function"),
 )
 
 module_type = Table(
@@ -257,7 +259,7 @@ live_block = Table(
     Column("injected", LargeBinary, nullable=False),
     *(
         Column(name, LargeBinary, nullable=False)
-        for name in ("switch", "flags", "alarm", "band", "counted", "total", "rate")
+        for name in ("switch", "flags", "alarm", "band", "meters", "counted", "total", "rate", "shown")
     ),
     prefixes=["UNLOGGED"],
 )

@@ -1,53 +1,63 @@
-"""The scan agent: holds leases on racks, reads each at its own period, writes live blocks, does commands.
+"""The scan agent: takes its share of the racks by lease and scans them side by side until it ends.
 
-Racks are read side by side: a slow or silent one holds up no other. A silent rack keeps its last block,
-whose age tells on every screen that it is stale; only its state in words is renewed.
+One task a rack (racks/scanner.py): a slow or silent one holds up no other. Here are what all of them share: leases, the
+newest list, who is injected where, which points keep others quiet.
 """
 
 from __future__ import annotations
 
 import asyncio
-import json
 import logging
 import os
+import secrets
 import signal
 import socket
 from collections import defaultdict
-from dataclasses import replace
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import psycopg
 from sqlalchemy import Engine
 from sqlalchemy.exc import SQLAlchemyError
 
-from canaleta.core.layout import Layout, Rack
-from canaleta.core.registers import RackMap
-from canaleta.core.settings import settings_size
-from canaleta.plant.arming import armed
-from canaleta.plant.commands import DONE, Command, finish, start_waiting
+from canaleta.core.image import PlantImage
+from canaleta.plant import leases
 from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.live import LiveBlock, read_block, take_lease, write_block
-from canaleta.racks.reader import RackReader, RackSilentError, tested
-from canaleta.racks.scan import FailureWatch, ScanPlan
+from canaleta.plant.live import read_block
+from canaleta.plant.temporary import TEMPORARY_CHANNEL, substitutes
+from canaleta.plant.trends import forget_before
+from canaleta.racks.scanner import Scanner
 from canaleta.racks.source import SignalSource, SourceError
 
 __all__ = ["Agent", "run"]
 
 log = logging.getLogger("scan")
-LEASE_CHECK_S = 3.0
-WAIT_AFTER_TROUBLE_S = 1.0
+TEND_S = 1.0
+FORGET_S = 3600.0
+Channels = frozenset[tuple[int, int]]
 
 
 class Agent:
     """Scans the racks it can lease. source: the signal source of the stand-ins, None where there is none."""
 
     def __init__(self, engine: Engine, source: SignalSource | None) -> None:
-        self._engine = engine
-        self._keeper = PlantKeeper(engine)
-        self._source = source
-        self._holder = f"{socket.gethostname()}:{os.getpid()}"
-        self._asked: defaultdict[int, asyncio.Event] = defaultdict(asyncio.Event)
+        self.engine = engine
+        self.source = source
+        self.holder = f"{socket.gethostname()}:{os.getpid()}:{secrets.token_hex(3)}"
+        self.keeper = PlantKeeper(engine)
+        self.image: PlantImage | None = None
+        self.held: dict[int, int] = {}
+        self.asked: defaultdict[int, asyncio.Event] = defaultdict(asyncio.Event)
+        self.substitutes: dict[int, float] = {}
+        self.switches: dict[int, int] = {}
+        self.quieters: set[int] = set()
+        self.lateness: dict[int, float] = {}
+        self._seq_moved = asyncio.Event()
+        self._temporary_moved = True
+        self._asking = asyncio.Lock()
+        self._asked_at = float("-inf")
+        self._answer: set[tuple[int, int, int]] = set()
+        self._renewed = self._forgotten = 0.0
 
     async def run(self) -> None:
         """Scan until cancelled. Racks that appear or vanish are taken up or let go at the next look."""
@@ -56,224 +66,153 @@ class Agent:
         try:
             while True:
                 try:
-                    image = await asyncio.to_thread(self._keeper.current)
+                    await self._tend(tasks)
                 except (SQLAlchemyError, LookupError) as error:
                     log.warning("the plant cannot be read yet: %s", _short(error))
-                    await asyncio.sleep(WAIT_AFTER_TROUBLE_S)
-                    continue
-                for rack in image.layout.racks:
-                    if rack not in tasks or tasks[rack].done():
-                        tasks[rack] = asyncio.create_task(self._rack(rack))
-                for gone in set(tasks) - set(image.layout.racks):
-                    tasks.pop(gone).cancel()
-                await asyncio.sleep(LEASE_CHECK_S)
+                self._seq_moved.clear()
+                try:
+                    async with asyncio.timeout(TEND_S):
+                        await self._seq_moved.wait()
+                except TimeoutError:
+                    pass
         finally:
             await _ended({listener, *tasks.values()})
+            try:
+                # Shielded by being last: the racks are free for others at once.
+                with self.engine.begin() as connection:
+                    leases.gone(connection, self.holder)
+            except SQLAlchemyError as error:
+                log.warning("the leases run out by themselves: %s", _short(error))
+
+    async def _tend(self, tasks: dict[int, asyncio.Task[None]]) -> None:
+        """Bring list, leases and tasks up to date."""
+        before = self.image
+        self.image = image = await asyncio.to_thread(self.keeper.current)
+        if before is None or image is not before:
+            tags = {tag: int(p) for tag, p in zip(image.cells["tag"], image.ids, strict=True)}
+            named = {image.text("quiet_while", row) for row in image.filled("quiet_while").nonzero()[0].tolist()}
+            self.quieters = {tags[name] for name in named if name in tags}
+        loop = asyncio.get_running_loop()
+        if loop.time() - self._renewed >= leases.RENEW_S or set(self.held) - set(image.layout.racks):
+            self._renewed = loop.time()
+            self.held, over = await asyncio.to_thread(self._lease, sorted(image.layout.racks))
+            for rack in over:
+                await self._let_go(rack, tasks)
+            if self.quieters:
+                self.switches |= await asyncio.to_thread(self._switches_elsewhere, image)
+        if self._temporary_moved:
+            self._temporary_moved = False
+            self.substitutes = await asyncio.to_thread(self._substitutes)
+        for rack, epoch in self.held.items():
+            if rack not in tasks or tasks[rack].done():
+                tasks[rack] = asyncio.create_task(Scanner(self, rack, epoch).run())
+        for rack in set(tasks) - set(self.held):
+            await _ended({tasks.pop(rack)})
+        if loop.time() - self._forgotten >= FORGET_S:
+            self._forgotten = loop.time()
+            await asyncio.to_thread(self._forget, image.conventions.trend_days)
+
+    async def _let_go(self, rack: int, tasks: dict[int, asyncio.Task[None]]) -> None:
+        """Give a rack back that is over one's share; its scanner keeps its state first."""
+        if rack in tasks:
+            await _ended({tasks.pop(rack)})
+        self.held.pop(rack, None)
+        await asyncio.to_thread(self._free, rack)
+        log.info("rack %d is left to another agent", rack)
 
     async def _listen(self) -> None:
-        """Hear of commands, so that a rack need not wait for its next scan to do one."""
-        url = self._engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
+        """Hear of commands, so that a rack need not wait for its next scan to do one, and of a list that moved on."""
+        url = self.engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
         while True:
             try:
                 async with await psycopg.AsyncConnection.connect(url, autocommit=True) as connection:
-                    await connection.execute("listen canaleta_command")
+                    for channel in ("canaleta_command", "canaleta_seq", TEMPORARY_CHANNEL):
+                        await connection.execute(f"listen {channel}")
+                    self._temporary_moved = True
                     async for notice in connection.notifies():
-                        self._asked[int(notice.payload)].set()
+                        if notice.channel == "canaleta_command":
+                            self.asked[int(notice.payload)].set()
+                            continue
+                        self._temporary_moved |= notice.channel == TEMPORARY_CHANNEL
+                        self._seq_moved.set()
             except psycopg.Error as error:
                 log.warning("commands wait for the next scan: %s", _short(error))
-                await asyncio.sleep(WAIT_AFTER_TROUBLE_S)
+                await asyncio.sleep(TEND_S)
 
-    async def _rack(self, rack: int) -> None:
-        """Hold one rack's lease and scan it; trouble with the database is waited out."""
-        while True:
-            try:
-                await self._hold(rack)
-            except SQLAlchemyError as error:
-                log.warning("rack %d: the database does not answer: %s", rack, _short(error))
-            await asyncio.sleep(WAIT_AFTER_TROUBLE_S)
-
-    async def _hold(self, rack_id: int) -> None:
-        epoch = await asyncio.to_thread(self._lease, rack_id)
-        if epoch is None:
-            return
-        image = await asyncio.to_thread(self._keeper.current)
-        rack = image.layout.racks.get(rack_id)
-        if rack is None:
-            return
-        layout = image.layout
-        rack_map = RackMap.of(layout, rack_id)
-        last = await asyncio.to_thread(self._last_block, rack_id)
-        log.info("rack %d at %s:%d is ours, %d channels", rack_id, rack.host, rack.port, len(rack_map))
-        async with RackReader(rack, rack_map, timeout_s=min(1.0, rack.period_ms / 1000)) as reader:
-            await self._scan(rack, layout, reader, rack_map, epoch, last)
-
-    async def _scan(
-        self,
-        rack: Rack,
-        layout: Layout,
-        reader: RackReader,
-        rack_map: RackMap,
-        epoch: int,
-        last: LiveBlock | None,
-    ) -> None:
-        """Read, work out, write; once a period, until the lease is lost or the hardware changes."""
-        loop = asyncio.get_running_loop()
-        period = rack.period_ms / 1000.0
-        scan = last.scan if last else 0
-        plan: ScanPlan | None = None
-        watch = FailureWatch()
-        due = renewed = loop.time()
-        silent = ""
-        while True:
-            await self._commands(rack.id, epoch)
-            image = await asyncio.to_thread(self._keeper.current)
-            if image.layout is not layout:
-                return
-            if plan is None or plan.image is not image:
-                plan = ScanPlan.of(image, rack.id, rack_map)
-            if loop.time() - renewed > LEASE_CHECK_S:
-                if await asyncio.to_thread(self._lease, rack.id) != epoch:
-                    return
-                renewed = loop.time()
-            scan += 1
-            try:
-                words = await reader.read()
-                injected = await self._injected(rack.id, layout)
-                last = plan.block(
-                    words,
-                    injected,
-                    rack=rack.id,
-                    scan=scan,
-                    epoch=epoch,
-                    read_at=datetime.now(UTC),
-                    before=last,
-                    watch=watch,
-                )
-                if silent:
-                    log.info("rack %d answers again", rack.id)
-                silent = ""
-            except RackSilentError as error:
-                if silent != str(error):
-                    log.warning("rack %d: %s", rack.id, error)
-                silent = str(error)
-                last = replace(last or plan.unread(rack=rack.id, epoch=epoch), scan=scan, epoch=epoch, state=silent)
-            if not await asyncio.to_thread(self._write, last):
-                return
-            due = max(due + period, loop.time())
-            if await self._woken(rack.id, due - loop.time()):
-                due = loop.time()
-
-    async def _woken(self, rack: int, seconds: float) -> bool:
-        """Wait for the next scan; whether a command came before it."""
-        asked = self._asked[rack]
+    async def injected(self, rack: int) -> Channels:
+        """(module, channel) of each signal that is put on terminals of this rack, asked after this call began."""
+        image = self.image
+        if self.source is None or image is None or not image.layout.racks[rack].stand_in:
+            return frozenset()
+        module_at = {m.place: m.id for m in image.layout.modules_of(rack)}
         try:
-            async with asyncio.timeout(seconds):
-                await asked.wait()
-        except TimeoutError:
-            return False
-        asked.clear()
-        return True
-
-    async def _commands(self, rack: int, epoch: int) -> None:
-        for command in await asyncio.to_thread(self._waiting, rack, epoch):
-            result = await self._do(command)
-            await asyncio.to_thread(self._finish, command.id, result)
-            log.info("command %d of %s: %s %s: %s", command.id, command.who, command.kind, command.target, result)
-
-    async def _do(self, command: Command) -> str:
-        try:
-            if command.kind == "inject":
-                return await self._inject(command.target)
-            if command.kind == "become":
-                return await self._become(command.target)
-            return await self._settings(command)
-        except (SourceError, RackSilentError) as error:
-            return str(error)
-
-    async def _inject(self, target: dict[str, Any]) -> str:
-        if self._source is None:
-            return "this rack has no signal source"
-        at = target["rack"], target["place"], target["channel"]
-        await self._source.inject(at, target["value"], target["unit"])
-        return DONE
-
-    async def _become(self, target: dict[str, Any]) -> str:
-        if self._source is None:
-            return "there is no stand-in on this machine"
-        await self._source.become(target["document"], {int(rack): port for rack, port in target["ports"].items()})
-        return DONE
-
-    async def _settings(self, command: Command) -> str:
-        """Read the settings of a rack, test the way to it, or write settings while it is armed: one after the other,
-        each read back, so that the answer tells of each what became of it."""
-        image = await asyncio.to_thread(self._keeper.current)
-        rack = image.layout.racks.get(command.rack)
-        if rack is None:
-            return "there is no such rack"
-        rack_map, size = RackMap.of(image.layout, rack.id), settings_size(image.layout, rack.id)
-        if command.kind == "test":
-            says, look, words = await tested(rack, rack_map, size)
-            return json.dumps({"says": says, "look": look, "words": words})
-        async with RackReader(rack, rack_map, timeout_s=2.0) as reader:
-            if command.kind == "write" and not await asyncio.to_thread(self._armed, rack.id):
-                return "writing to this rack is not armed any more: nothing was written"
-            results = []
-            for write in command.target.get("writes", []):
-                results.append(await _written(reader, int(write["register"]), int(write["word"])))
-            return json.dumps({"words": await reader.read_settings(size), "results": results})
-
-    def _armed(self, rack: int) -> bool:
-        with self._engine.connect() as connection:
-            return armed(connection, rack) is not None
-
-    async def _injected(self, rack: int, layout: Layout) -> set[tuple[int, int]]:
-        """(module, channel) of each signal that is put on terminals of this rack, as the list places them."""
-        if self._source is None:
-            return set()
-        module_at = {m.place: m.id for m in layout.modules_of(rack)}
-        try:
-            put = await self._source.injected()
+            put = await self._ask_source()
         except SourceError:
-            return set()
-        return {(module_at[place], channel) for r, place, channel in put if r == rack and place in module_at}
+            return frozenset()
+        return frozenset((module_at[place], channel) for r, place, channel in put if r == rack and place in module_at)
 
-    def _lease(self, rack: int) -> int | None:
-        with self._engine.begin() as connection:
-            return take_lease(connection, rack, self._holder)
+    async def _ask_source(self) -> set[tuple[int, int, int]]:
+        """Ask the source; an answer to a question that was put after this call began serves it as well."""
+        assert self.source is not None
+        loop = asyncio.get_running_loop()
+        came = loop.time()
+        async with self._asking:
+            if self._asked_at < came:
+                self._asked_at = loop.time()
+                self._answer = await self.source.injected()
+            return self._answer
 
-    def _last_block(self, rack: int) -> LiveBlock | None:
-        with self._engine.connect() as connection:
-            return read_block(connection, rack)
+    # In threads ----------------------------------------------------------------------------------------
 
-    def _write(self, block: LiveBlock) -> bool:
-        with self._engine.begin() as connection:
-            return write_block(connection, block, self._holder)
+    def _lease(self, racks: list[int]) -> tuple[dict[int, int], list[int]]:
+        """(what is held now, racks over one's share to let go): one at a time, so that all move smoothly."""
+        with self.engine.begin() as connection:
+            leases.beat(connection, self.holder, len(self.held))
+            share = leases.share_of(connection, len(racks))
+            held = leases.renew(connection, self.holder)
+            for rack in racks:
+                if len(held) >= share:
+                    break
+                if rack not in held and (epoch := leases.take_lease(connection, rack, self.holder)) is not None:
+                    held[rack] = epoch
+        held = {rack: epoch for rack, epoch in held.items() if rack in set(racks)}
+        return held, sorted(held)[share:]
 
-    def _waiting(self, rack: int, epoch: int) -> list[Command]:
-        with self._engine.begin() as connection:
-            return start_waiting(connection, rack, epoch)
+    def _free(self, rack: int) -> None:
+        with self.engine.begin() as connection:
+            leases.let_go(connection, rack, self.holder)
 
-    def _finish(self, command: int, result: str) -> None:
-        with self._engine.begin() as connection:
-            finish(connection, command, result)
+    def _substitutes(self) -> dict[int, float]:
+        with self.engine.connect() as connection:
+            return substitutes(connection)
+
+    def _switches_elsewhere(self, image: PlantImage) -> dict[int, int]:
+        """The states of points that keep others quiet and that another agent scans."""
+        out: dict[int, int] = {}
+        rack_of = {m.id: m.rack for m in image.layout.modules.values()}
+        wanted = defaultdict(set)
+        for point in self.quieters:
+            wanted[rack_of.get(int(image.module[image.row_of(point)]), 0)].add(point)
+        with self.engine.connect() as connection:
+            for rack, points in wanted.items():
+                if rack in self.held or (block := read_block(connection, rack)) is None:
+                    continue
+                for point, state in zip(block.points.tolist(), block.switch.tolist(), strict=True):
+                    if point in points:
+                        out[point] = state
+        return out
+
+    def _forget(self, days: int) -> None:
+        with self.engine.begin() as connection:
+            forget_before(connection, datetime.now(UTC) - timedelta(days=days))
 
 
-async def _ended(tasks: set[asyncio.Task[None]]) -> None:
+async def _ended(tasks: set[asyncio.Task[Any]]) -> None:
     """Cancel tasks until they have ended: a wait inside a library may swallow a cancellation that crosses an answer."""
     while tasks:
         for task in tasks:
             task.cancel()
         _, tasks = await asyncio.wait(tasks, timeout=0.5)
-
-
-async def _written(reader: RackReader, register: int, word: int) -> str:
-    """Write one setting and read it back: DONE, or what became of it in words."""
-    try:
-        await reader.write_setting(register, word)
-        now = (await reader.read_settings(register + 1))[register]
-    except RackSilentError as error:
-        return str(error)
-    return DONE if now == word else f"the rack kept {now}"
 
 
 async def run(engine: Engine, source: SignalSource | None) -> None:

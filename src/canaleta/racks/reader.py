@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from types import TracebackType
 from typing import Any
 
@@ -11,10 +12,10 @@ from numpy.typing import NDArray
 from pymodbus.client import AsyncModbusTcpClient
 from pymodbus.exceptions import ModbusException
 
-from canaleta.core.layout import Rack
-from canaleta.core.registers import RackMap
+from canaleta.core.layout import Layout, Rack
+from canaleta.core.registers import RackMap, plan_requests
 
-__all__ = ["RackReader", "RackSilentError", "tested"]
+__all__ = ["RackReader", "RackSilentError", "peeked", "tested"]
 
 MOST_WORDS = 125
 
@@ -55,10 +56,22 @@ class RackReader:
         """All registers of the rack, (registers,) uint16 by register number. Raises RackSilentError."""
         words = np.zeros(self._size, dtype=np.uint16)
         for request in self._requests:
-            words[request.first : request.first + request.count] = await self._asked(
-                self._client.read_input_registers, request.first, request.count
-            )
+            found = await self.read_run(self._rack.function, request.first, request.count)
+            words[request.first : request.first + request.count] = found
         return words
+
+    async def read_run(self, function: str, first: int, count: int) -> list[int]:
+        """A run of "input" or "holding" registers, 125 at most. Raises RackSilentError."""
+        read = self._client.read_holding_registers if function == "holding" else self._client.read_input_registers
+        return await self._asked(read, first, count)
+
+    async def read_some_settings(self, registers: Sequence[int]) -> dict[int, int]:
+        """{register: word} of some holding registers, in as few requests as cover them. Raises RackSilentError."""
+        out: dict[int, int] = {}
+        for request in plan_requests((register, 1) for register in registers):
+            words = await self._asked(self._client.read_holding_registers, request.first, request.count)
+            out |= {request.first + k: word for k, word in enumerate(words)}
+        return out
 
     async def read_settings(self, count: int) -> list[int]:
         """The first `count` holding registers. Raises RackSilentError."""
@@ -145,3 +158,20 @@ async def tested(rack: Rack, rack_map: RackMap, settings: int) -> tuple[str, str
             "a longer period, or fewer modules a rack", words,
         )  # fmt: skip
     return f"it answers, {took:.0f} ms for everything", "", words
+
+
+async def peeked(target: dict[str, Any]) -> dict[str, Any]:
+    """Registers of any server as they stand: {"words": […], "says": ""}, or the reason in words and no words.
+
+    target: host, port, unit, function ("input" or "holding"), first, count (60 at most).
+    """
+    rack = Rack(0, 0, "", target["host"], int(target["port"]), int(target["unit"]), 1000)
+    async with RackReader(rack, RackMap.of(_NOTHING, 0), timeout_s=2.0) as reader:
+        try:
+            words = await reader.read_run(target["function"], int(target["first"]), min(int(target["count"]), 60))
+        except RackSilentError as error:
+            return {"words": [], "says": str(error)}
+    return {"words": words, "says": ""}
+
+
+_NOTHING = Layout({}, {}, {}, {})

@@ -35,6 +35,10 @@ class SignalSource:
         put = {"do": "inject", "rack": rack, "place": place, "channel": channel, "value": value, "unit": unit}
         await self._ask(put, TRIES)
 
+    async def put(self, what: dict[str, Any]) -> None:
+        """Put on, or take off, what a command says: see the stand-ins' port. Raises SourceError."""
+        await self._ask({"do": "inject"} | what, TRIES)
+
     async def injected(self) -> set[tuple[int, int, int]]:
         """(rack, place, channel) of every injected signal. Raises SourceError."""
         answer = await self._ask({"do": "list"})

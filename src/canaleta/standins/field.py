@@ -5,31 +5,53 @@ Every number is a function of the seed and the step, so that two runs with one s
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from decimal import Decimal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.catalogue.demo import DemoPlant, FieldDevice
-from canaleta.core.faults import faulted, read_fault, upset_of
+from canaleta.core.faults import Fault, faulted, read_fault, upset_of
 from canaleta.core.fields import STATIONS, Kind, Landing, Station, Stored, field_named, read_cell
 from canaleta.core.image import PlantImage
 from canaleta.core.joints.base import PathRows
 from canaleta.core.layout import Layout, Module
+from canaleta.core.modules import ModuleType
 from canaleta.core.path import describe, evaluate
 from canaleta.core.quality import Reason
 from canaleta.core.registers import RackMap, encode
 from canaleta.core.settings import FIELD_OF
 from canaleta.core.signals import Family
+from canaleta.core.waveforms import waveform_of
 
 __all__ = ["FieldRack", "InjectionError"]
 
 COLD_JUNCTION_TENTHS = 10.0
+Floats = NDArray[np.float64]
 
 
 class InjectionError(ValueError):
     """A signal that cannot be put on these terminals, in words."""
+
+
+@dataclass(frozen=True)
+class _Put:
+    """What somebody put on terminals at a step: a signal of a form, or what is wrong there."""
+
+    since: int
+    form: str
+    low: float
+    high: float
+    period_s: float
+    seed: int
+    faults: tuple[Fault, ...] = ()
+
+    def at(self, seconds: float) -> float:
+        if self.form == "fixed":
+            return self.low
+        return waveform_of(self.form, self.low, self.high, self.period_s, self.seed).at(seconds)
 
 
 class FieldRack:
@@ -50,7 +72,7 @@ class FieldRack:
             np.array([getattr(d.process, name) for d in self._devices], dtype=np.float64)
             for name in ("mean", "swing", "period_s", "noise")
         )
-        self._injected: dict[int, float] = {}
+        self._put: dict[int, _Put] = {}
         self._rows_of_map = np.array([self.map.row_of(m, c) for _, m, c in here], dtype=np.int64)
         self._faults = {
             row: tuple(read_fault(f.kind, f.amount) for f in device.faults)
@@ -58,8 +80,13 @@ class FieldRack:
             if device.faults
         }
         self._as_it_is = faulted(self._image, self._faults)
-        self._settings = [self._begins(module) for module in self._modules]
         self._off: set[int] = set()
+        places = {device.at: row for row, device in enumerate(self._devices)}
+        self._led_back = {
+            row: places[device.follows] for row, device in enumerate(self._devices) if device.follows in places
+        }
+        self._step = 0
+        self._settings = [self._begins(module) for module in self._modules]
 
     def process(self, step: int) -> NDArray[np.float64]:
         """The quantity at each device at a step: mean, slow swing and noise. Contacts are 0 or 1."""
@@ -72,13 +99,19 @@ class FieldRack:
 
     def step(self, step: int) -> NDArray[np.uint16]:
         """The registers of the rack at a step: (registers,) uint16, indexed by register number."""
+        self._step = step
         noise = np.random.default_rng((self._seed, step, 1)).standard_normal(len(self._devices))
-        upset = upset_of(len(self._devices), self._faults, noise)
-        paths = evaluate(self._as_it_is, Station.PROCESS, self.process(step), None, upset)
+        faults = self._faults | {row: put.faults for row, put in self._put.items() if put.faults}
+        as_it_is = faulted(self._image, faults) if any(put.faults for put in self._put.values()) else self._as_it_is
+        upset = upset_of(len(self._devices), faults, noise)
+        paths = evaluate(as_it_is, Station.PROCESS, self.process(step), None, upset)
         counts, reasons = paths.at(Station.COUNTS).copy(), paths.reasons.copy()
-        if self._injected:
-            rows = np.array(sorted(self._injected), dtype=np.int64)
-            put = evaluate(self._image, Station.LOOP, np.array([self._injected[r] for r in rows.tolist()]), rows)
+        self._commanded(counts, reasons, faults)
+        on_wires = {row: put.at((step - put.since) * self._step_s) for row, put in self._put.items() if put.form}
+        on_wires |= self._led(counts, on_wires)
+        if on_wires:
+            rows = np.array(sorted(on_wires), dtype=np.int64)
+            put = evaluate(self._image, Station.LOOP, np.array([on_wires[r] for r in rows.tolist()]), rows)
             counts[rows], reasons[rows] = put.at(Station.COUNTS), put.reasons
         opened = np.isnan(counts)
         on_open = PathRows(self._image, np.arange(len(self._devices))).of_mode("open_counts")
@@ -87,7 +120,51 @@ class FieldRack:
             off = np.array(sorted(self._off))
             counts[off], opened[off], reasons[off] = 0.0, False, 0
         told = np.uint32(Reason.OPEN_CIRCUIT | Reason.SHORT_CIRCUIT)
-        return self._registers(np.nan_to_num(counts), opened | ((reasons & told) != 0))
+        fault = opened | ((reasons & told) != 0)
+        for row, forced in self._forced().items():
+            counts[row], fault[row] = forced, False
+        return self._registers(np.nan_to_num(counts), fault)
+
+    def _commanded(self, counts: Floats, reasons: NDArray[np.uint32], faults: Mapping[int, Sequence[Fault]]) -> None:
+        """Outputs do what they were told, within what they can; an open load is seen by the module, not by its count."""
+        for row, told in self._commands().items():
+            mode = self._image.layout.type_of(int(self._image.module[row])).mode_named(self._image.text("mode", row))
+            counts[row] = told if mode is None else min(max(told, mode.least), mode.most)
+            opened = any(fault.kind == "open" for fault in faults.get(row, ()))
+            reasons[row] = np.uint32(Reason.OPEN_CIRCUIT) if opened else np.uint32(0)
+
+    def _led(self, counts: Floats, on_wires: Mapping[int, float]) -> dict[int, float]:
+        """What stands on the wires of inputs that an output is led back to, where nothing else is put there."""
+        led = {row: output for row, output in self._led_back.items() if row not in on_wires and row not in self._put}
+        if not led:
+            return {}
+        outputs = np.array(list(led.values()), dtype=np.int64)
+        signal = evaluate(self._image, Station.COUNTS, counts[outputs], outputs).at(Station.LOOP)
+        return dict(zip(led, signal.tolist(), strict=True))
+
+    def _forced(self) -> dict[int, float]:
+        """{row: count} of every channel that is held by a force."""
+        out = {}
+        for module, words in zip(self._modules, self._settings, strict=True):
+            kind = self._layout.type_of(module.id)
+            if not kind.forces:
+                continue
+            for channel in range(kind.channels):
+                row = self._places.get((module.place, channel))
+                if row is not None and words[kind.force_offset + channel // 16] >> channel % 16 & 1:
+                    out[row] = _count(kind, words, kind.force_offset + kind.mask_words, channel)
+        return out
+
+    def _commands(self) -> dict[int, float]:
+        """{row: count} of every output that takes commands."""
+        out = {}
+        for module, words in zip(self._modules, self._settings, strict=True):
+            kind = self._layout.type_of(module.id)
+            for channel in range(kind.channels if kind.commands else 0):
+                row = self._places.get((module.place, channel))
+                if row is not None:
+                    out[row] = _count(kind, words, kind.command_offset, channel)
+        return out
 
     def settings_words(self) -> list[int]:
         """The holding registers of the rack: of each module its own number, then each setting of each channel."""
@@ -117,11 +194,25 @@ class FieldRack:
                 chosen = "" if row is None else self._image.text(FIELD_OF[setting.of], row)
                 usual = setting.codes.get("as the module does", next(iter(setting.codes.values())))
                 words.append(setting.codes.get(chosen, usual))
+        words += [0] * (kind.setting_count - len(words))
+        if kind.commands:
+            self._tell_as_it_is(module, words)
         return words
+
+    def _tell_as_it_is(self, module: Module, words: list[int]) -> None:
+        """An output begins with the value that its device has."""
+        kind = self._layout.type_of(module.id)
+        counts = evaluate(self._image, Station.PROCESS, self._mean).at(Station.COUNTS)
+        for channel in range(kind.channels):
+            row = self._places.get((module.place, channel))
+            if row is not None and np.isfinite(counts[row]):
+                size, at = kind.word_form.words, kind.command_offset + channel * kind.word_form.words
+                words[at : at + size] = kind.word_form.words_of(counts[row])[0].tolist()
 
     def _changed(self, module: Module, words: list[int], new: list[int]) -> dict[tuple[int, str], Stored]:
         kind = self._layout.type_of(module.id)
         out: dict[tuple[int, str], Stored] = {}
+        words[kind.force_offset :] = new[kind.force_offset :]
         for k, setting in enumerate(kind.settings):
             for channel in range(kind.channels):
                 at = 1 + k * kind.channels + channel
@@ -136,27 +227,38 @@ class FieldRack:
                     (self._off.discard if name == "yes" else self._off.add)(row)
         return out
 
-    def inject(self, place: int, channel: int, value: float | None, unit: str) -> None:
-        """Put a signal on a channel's terminals as a calibrator would; None takes it off.
+    def inject(
+        self, place: int, channel: int, value: float | None, unit: str, form: str = "fixed", high: float = 0.0,
+        period_s: float = 10.0, faults: Sequence[tuple[str, str]] = (),
+    ) -> None:  # fmt: skip
+        """Put a signal on a channel's terminals as a calibrator would, or something wrong; None and nothing wrong takes
+        both off.
 
         unit: of what stands on the wires: mA, V, mV, Ω, Hz. An open circuit is value NaN for a thermocouple, 0 mA or 0 V
-        elsewhere. Raises InjectionError if the channel has no device or works with another kind of signal.
+        elsewhere. form, high, period_s: see core.waveforms. faults: (kind, amount) of core.faults. Raises InjectionError
+        if the channel has no device or works with another kind of signal, TextError for what cannot be read.
         """
         row = self._places.get((place, channel))
         if row is None:
             raise InjectionError("nothing is wired to this channel of the stand-in")
+        if faults:
+            known = tuple(read_fault(kind, amount) for kind, amount in faults)
+            self._put[row] = _Put(self._step, "", 0.0, 0.0, 10.0, 0, known)
+            return
         if value is None:
-            self._injected.pop(row, None)
+            self._put.pop(row, None)
             return
         expected = describe(self._image, row)[STATIONS.index(Station.LOOP)].unit
         if unit != expected:
             raise InjectionError(f"this channel works with {expected}, not {unit}")
-        self._injected[row] = value
+        if form != "fixed":
+            waveform_of(form, value, high, period_s)
+        self._put[row] = _Put(self._step, form, value, high, period_s, self._seed + row)
 
     def injected(self) -> list[tuple[int, int, float]]:
-        """(place, channel, value) of every injected signal."""
+        """(place, channel, first level) of everything that is put on."""
         places = {row: place for place, row in self._places.items()}
-        return [(*places[row], value) for row, value in sorted(self._injected.items())]
+        return [(*places[row], put.low) for row, put in sorted(self._put.items())]
 
     def _registers(self, counts: NDArray[np.float64], fault: NDArray[np.bool_]) -> NDArray[np.uint16]:
         size = max((first + count for first, count in self.map.used), default=0)
@@ -175,6 +277,12 @@ class FieldRack:
             place = self._layout.modules[int(self.map.modules[at])].place
             bad = (place, int(self.map.channels[at])) in faulty
             words[self.map.status_word[at]] |= int(bad != self.map.healthy_is_one[at]) << int(self.map.status_bit[at])
+
+
+def _count(kind: ModuleType, words: Sequence[int], first: int, channel: int) -> float:
+    """The count that stands in a module's own registers for a channel."""
+    at = first + channel * kind.word_form.words
+    return float(kind.word_form.counts_of([list(words[at : at + kind.word_form.words])])[0])
 
 
 def _cells(device: FieldDevice, module: int, channel: int) -> dict[str, Stored]:

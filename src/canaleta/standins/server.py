@@ -1,6 +1,7 @@
 """The stand-in process: real Modbus TCP servers for many racks, and one guarded port for whoever stands at them.
 
-The guarded port speaks one JSON object a line with a "token" and "do": "inject" (rack, place, channel, value, unit),
+The guarded port speaks one JSON object a line with a "token" and "do": "inject" (rack, place, channel, value, unit;
+form, high and period_s of a signal that moves; faults),
 "list", or "become" (document), and answers {"ok": true, …} or {"ok": false, "says": "…"}. It listens on loopback
 only. A channel is meant by where it is in the cabinet, for the stand-in keeps its own layout, whatever the list says.
 """
@@ -180,7 +181,11 @@ class SourcePort:
             raise InjectionError("this rack has no stand-in")
         value = asked["value"]
         value = None if value is None else float(value)
-        made.field.inject(int(asked["place"]), int(asked["channel"]), value, str(asked["unit"]))
+        faults = [(str(kind), str(amount)) for kind, amount in asked.get("faults", ())]
+        made.field.inject(
+            int(asked["place"]), int(asked["channel"]), value, str(asked["unit"]), str(asked.get("form", "fixed")),
+            float(asked.get("high", 0.0)), float(asked.get("period_s", 10.0)), faults,
+        )  # fmt: skip
         await made.refresh()
 
     def _injected(self) -> list[tuple[int, int, int, float]]:

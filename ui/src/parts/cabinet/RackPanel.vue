@@ -25,6 +25,7 @@ const FIELDS = [
   ['unit', 'unit number'],
   ['period_ms', 'period, ms'],
   ['first_register', 'first register'],
+  ['function', 'registers'],
 ] as const
 const texts = ref<Record<string, string>>({})
 

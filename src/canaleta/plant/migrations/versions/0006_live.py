@@ -39,7 +39,7 @@ TEXTS = (
     "alarm_ends",
     "quiet_while",
 )
-PACKED = ("switch", "flags", "alarm", "band", "counted", "total", "rate")
+PACKED = ("switch", "flags", "alarm", "band", "meters", "counted", "total", "rate", "shown")
 
 
 def _when(name: str, *, null: bool = False) -> sa.Column[Any]:
@@ -69,11 +69,17 @@ def upgrade() -> None:
         op.add_column("point", sa.Column(name, sa.SmallInteger()))
     for name in TEXTS:
         op.add_column("point", sa.Column(name, sa.Text()))
+    op.add_column("rack", sa.Column("function", sa.Text(), nullable=False, server_default="input"))
+    op.create_check_constraint(op.f("ck_rack_function"), "rack", "function in ('input', 'holding')")
     op.execute("delete from live_block")
     for name in PACKED:
         op.add_column("live_block", sa.Column(name, sa.LargeBinary(), nullable=False))
     op.create_table(
-        "agent", _text("holder"), _when("until"), sa.Column("racks", sa.Integer(), nullable=False), _key("agent", "holder")
+        "agent",
+        _text("holder"),
+        _when("until"),
+        sa.Column("racks", sa.Integer(), nullable=False),
+        _key("agent", "holder"),
     )
     op.create_table(
         "kept_state", _big("rack"), _when("at"), sa.Column("body", sa.LargeBinary(), nullable=False),
@@ -108,10 +114,19 @@ def upgrade() -> None:
     )  # fmt: skip
     op.create_index("ix_temporary_open", "temporary", ["point"], postgresql_where=sa.text("ended_at is null"))
     op.create_table(
-        "board", _text("owner"), _text("name"), sa.Column("body", JSONB(), nullable=False), _key("board", "owner", "name")
+        "board",
+        _text("owner"),
+        _text("name"),
+        sa.Column("body", JSONB(), nullable=False),
+        _key("board", "owner", "name"),
     )
     op.create_table(
-        "script", _text("name"), _text("who"), _when("at"), sa.Column("steps", JSONB(), nullable=False), _key("script", "name")
+        "script",
+        _text("name"),
+        _text("who"),
+        _when("at"),
+        sa.Column("steps", JSONB(), nullable=False),
+        _key("script", "name"),
     )
     op.create_table(
         "evidence", _counted(), _when("at"), _text("kind"), _big("point"), _text("who"), _text("name"), _text("verdict"),

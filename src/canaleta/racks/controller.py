@@ -1,0 +1,48 @@
+"""What the controller itself shows: the second, optional address of a point, read beside ours in as few requests as can be."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from canaleta.core.decodings import Shown, read_shown, runs
+from canaleta.core.image import PlantImage
+from canaleta.core.text import TextError
+from canaleta.racks.reader import RackReader, RackSilentError
+
+__all__ = ["shown_values"]
+
+
+@lru_cache(maxsize=10_000)
+def _place(text: str) -> Shown | None:
+    try:
+        return read_shown(text)
+    except TextError:
+        return None
+
+
+async def shown_values(reader: RackReader, image: PlantImage, rows: NDArray[np.int64]) -> dict[int, float]:
+    """{point: what the controller shows} of the points that say where; those that cannot be read are left out."""
+    named = rows[image.filled("controller_at")[rows]]
+    places = {
+        int(image.ids[row]): place for row in named.tolist() if (place := _place(image.text("controller_at", row)))
+    }
+    if not places:
+        return {}
+    words: dict[tuple[str, int], int] = {}
+    for function, first, count in runs(list(places.values())):
+        try:
+            found = await reader.read_run(function, first, count)
+        except RackSilentError:
+            # A refused address is no silent rack: the point's own value stands, and this one is not shown.
+            continue
+        words |= {(function, first + k): word for k, word in enumerate(found)}
+    out = {}
+    for point, place in places.items():
+        mine = [words.get((place.function, place.register + k)) for k in range(place.form.words)]
+        numbers = [word for word in mine if word is not None]
+        if len(numbers) == len(mine):
+            out[point] = float(place.form.counts_of([numbers])[0])
+    return out

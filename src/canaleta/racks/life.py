@@ -1,0 +1,333 @@
+"""What time does to one rack's readings: conditioning, alarms, trends, what is held, forced or replaced. No I/O.
+
+A RackLife is the memory of a rack between two scans. It can be packed into bytes and taken up again by another agent;
+when the list changes, the states of points that stay move along.
+"""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+import numpy as np
+from numpy.typing import NDArray
+
+from canaleta.core import alarming, conditioning
+from canaleta.core.alarming import KINDS, Alarms, AlarmTable, Event, Passed, State
+from canaleta.core.conditioning import Condition, Reading, Seen, Settings
+from canaleta.core.field_table import PRIORITIES
+from canaleta.core.image import PlantImage
+from canaleta.core.quality import Quality, Reason, of_reasons
+from canaleta.core.registers import RackMap
+from canaleta.core.trends import Part
+from canaleta.plant.alarms import Passing
+from canaleta.plant.live import Flag, LiveBlock
+from canaleta.racks.scan import ANSWERS, ScanPlan
+
+__all__ = ["Outside", "RackLife"]
+
+PART_S = 10.0
+NEVER = datetime(1970, 1, 1, tzinfo=UTC)
+_RANK = np.zeros(len(State), dtype=np.int64)
+_RANK[[State.UNACKNOWLEDGED, State.LATCHED, State.RETURNED, State.ACKNOWLEDGED, State.LATCHED_ACKNOWLEDGED]] = (
+    9,
+    8,
+    7,
+    6,
+    5,
+)
+_RANK[[State.OUT_OF_SERVICE, State.SUPPRESSED, State.SHELVED]] = (1, 2, 3)
+_URGENT = np.array([PRIORITIES.index(p) for p in ("journal only", "low", "medium", "high")])
+_WEIGHT = np.argsort(_URGENT)
+"""How much each priority weighs, by its index."""
+
+
+@dataclass(frozen=True)
+class Outside:
+    """What else is known at a scan. injected, forced: (module, channel). substitutes: {point: value in our view}.
+    switches: {point: state} of points that keep others quiet. shown: what the controller shows, by point."""
+
+    injected: frozenset[tuple[int, int]] = frozenset()
+    forced: frozenset[tuple[int, int]] = frozenset()
+    substitutes: Mapping[int, float] | None = None
+    switches: Mapping[int, int] | None = None
+    shown: Mapping[int, float] | None = None
+
+
+NOTHING = Outside()
+
+
+class RackLife:
+    """The memory of one rack. Every method is quick and none waits."""
+
+    def __init__(self, image: PlantImage, rack: int, rack_map: RackMap) -> None:
+        self.rack = rack
+        self._map = rack_map
+        self.scan = 0
+        self.read_at = NEVER
+        self.new_alarms: list[tuple[int, str]] = []
+        self._set_plan(image)
+        n, m = len(self.plan), len(self.table)
+        self.condition: Condition = conditioning.begin(n)
+        self.alarms: Alarms = alarming.begin(m)
+        self._failing, self._good = np.full(n, np.nan), np.full(n, np.nan)
+        self._reading = _unread(n)
+        self._seen = _nothing_seen(n)
+        self._kept: list[tuple[float, NDArray[np.float64], NDArray[np.float64], NDArray[np.uint8]]] = []
+        self.new_alarms = self.keys
+
+    def _set_plan(self, image: PlantImage) -> None:
+        self.plan = ScanPlan.of(image, self._map)
+        self.settings = Settings.of(image, self.plan.rows)
+        self.table = AlarmTable.of(image, self.plan.rows)
+        self.keys = [self.table.key(k) for k in range(len(self.table))]
+        self._points = self.plan.points
+        self._quiets = {int(p) for p in self.table.quiet.tolist() if p >= 0}
+        self._meters = np.flatnonzero((self.settings.edge >= 0) | self.settings.cumulative)
+
+    # The list moves on ---------------------------------------------------------------------------------
+
+    def replan(self, image: PlantImage) -> Part | None:
+        """Go on with a changed list; states of points and alarms that stay move along. Returns the trend so far if it
+        must be written first, for its points are others now."""
+        if image is self.plan.image:
+            return None
+        before, old_keys, old_points = self.part(), self.keys, self._points
+        known, alarm_at = _places(old_points.tolist()), _places(old_keys)
+        self._set_plan(image)
+        rows = np.array([known.get(p, -1) for p in self._points.tolist()], dtype=np.int64)
+        places = np.array([alarm_at.get(key, -1) for key in self.keys], dtype=np.int64)
+        self.condition, self.alarms = self.condition.take(rows), self.alarms.take(places)
+        self._failing, self._good = _taken(self._failing, rows), _taken(self._good, rows)
+        self._reading, self._seen = _unread(len(rows)), _nothing_seen(len(rows))
+        self.new_alarms = [key for key in self.keys if key not in alarm_at]
+        return before
+
+    def adopt(self, states: Mapping[tuple[int, str], State]) -> None:
+        """Take up the states of alarms that were open elsewhere: their point came from another rack."""
+        if not states:
+            return
+        state = self.alarms.state.copy()
+        for k, key in enumerate(self.keys):
+            if key in states:
+                state[k] = states[key]
+        active = self.alarms.active | np.isin(state, (State.UNACKNOWLEDGED, State.ACKNOWLEDGED))
+        self.alarms = Alarms(state, active, self.alarms.since, self.alarms.until, self.alarms.slow, self.alarms.last)
+
+    # A scan --------------------------------------------------------------------------------------------
+
+    def read(
+        self, words: NDArray[np.uint16], read_at: datetime, epoch: int, outside: Outside = NOTHING
+    ) -> tuple[LiveBlock, list[Passing]]:
+        """The block of a reading, and what alarms passed with it."""
+        now = read_at.timestamp()
+        reading, self._failing = self.plan.reading(words, self._good, self._failing, now)
+        reading = self._replaced(reading, outside)
+        trusted = (reading.quality == Quality.GOOD) & ~np.isnan(reading.value)
+        self._good = np.where(trusted, reading.value, self._good)
+        self.read_at = read_at
+        passed = self._stepped(reading, now, outside)
+        self._kept.append((now, reading.counts, self._seen.value, self._quality()))
+        return self._block(ANSWERS, epoch, outside), self._told(passed, read_at)
+
+    def silent(
+        self, says: str, now: datetime, epoch: int, outside: Outside = NOTHING
+    ) -> tuple[LiveBlock, list[Passing]]:
+        """The block of a scan that brought nothing: the figures stay those of the last reading, and once they are stale
+        every one of them is bad, for the rack is lost. says: why it does not answer, in words."""
+        rack = self.plan.image.layout.racks[self.rack]
+        old = (
+            now - self.read_at
+        ).total_seconds() > self.plan.image.conventions.stale_after_periods * rack.period_ms / 1000
+        passed: list[Passed] = []
+        if old:
+            reasons = np.where(self.plan.off, np.uint32(Reason.DISABLED), np.uint32(Reason.RACK_SILENT)).astype(
+                np.uint32
+            )
+            quality = np.where(self.plan.off, Quality.NONE, Quality.BAD).astype(np.uint8)
+            lost = Reading(self._reading.value, self._reading.counts, reasons, quality)
+            passed = self._stepped(lost, now.timestamp(), outside)
+        return self._block(says, epoch, outside), self._told(passed, now)
+
+    def _replaced(self, reading: Reading, outside: Outside) -> Reading:
+        """With what is forced in the rack marked, and what is replaced in our view alone put in."""
+        reasons, value, quality = reading.reasons.copy(), reading.value, reading.quality
+        forced = self.plan.channels(set(outside.forced))
+        reasons[forced] |= np.uint32(Reason.FORCED)
+        if outside.substitutes:
+            where = np.array([int(p) in outside.substitutes for p in self._points.tolist()], dtype=bool)
+            if where.any():
+                given = np.array([outside.substitutes.get(int(p), np.nan) for p in self._points.tolist()])
+                value = np.where(where, given, value)
+                reasons = np.where(where, np.uint32(Reason.SUBSTITUTED), reasons).astype(np.uint32)
+        quality = np.where(self.plan.off, quality, of_reasons(reasons, ~np.isnan(value))).astype(np.uint8)
+        return Reading(value, reading.counts, reasons, quality)
+
+    def _stepped(self, reading: Reading, now: float, outside: Outside) -> list[Passed]:
+        self._reading = reading
+        self.condition, self._seen = conditioning.step(self.settings, self.condition, now, reading)
+        quiet = self._quiet(outside)
+        self.alarms, passed = alarming.step(
+            self.table, self.alarms, now, self._seen.value, self._quality(), self._seen.state, quiet
+        )
+        return passed
+
+    def _quality(self) -> NDArray[np.uint8]:
+        """Quality with what conditioning adds: chatter, and faults that wait for a reset."""
+        judged = of_reasons(self._seen.reasons, ~np.isnan(self._seen.value))
+        return np.where(self.plan.off, Quality.NONE, judged).astype(np.uint8)
+
+    def _quiet(self, outside: Outside) -> NDArray[np.bool_] | None:
+        if not self._quiets:
+            return None
+        own = dict(zip(self._points.tolist(), self._seen.state.tolist(), strict=True))
+        elsewhere = outside.switches or {}
+        on = {p for p in self._quiets if own.get(p, elsewhere.get(p, 0)) == 1}
+        return np.isin(self.table.quiet, list(on))
+
+    def states_of(self, points: set[int]) -> dict[int, int]:
+        """The states of some points of this rack: of those that keep others quiet."""
+        return {int(p): int(s) for p, s in zip(self._points, self._seen.state, strict=True) if int(p) in points}
+
+    # What people say -----------------------------------------------------------------------------------
+
+    def told(
+        self, event: Event, keys: Sequence[tuple[int, str]], now: datetime, who: str, why: str = "",
+        until: datetime | None = None,
+    ) -> list[Passing]:  # fmt: skip
+        """Somebody's word about some alarms. Returns what passed; an alarm in a state without such a word stays."""
+        at = _places(self.keys)
+        which = np.array([at[key] for key in keys if key in at], dtype=np.int64)
+        end = until.timestamp() if until else float("nan")
+        self.alarms, passed = alarming.told(self.table, self.alarms, which, event, end)
+        return self._told(passed, now, who, why, until)
+
+    def reset_faults(self, points: Sequence[int]) -> int:
+        """Take the latches of faults off some points. Returns how many had one."""
+        where = np.isin(self._points, list(points))
+        had = int(np.count_nonzero(where & (self.condition.latched != 0)))
+        self.condition = self.condition.reset(where)
+        return had
+
+    def zero_counters(self, points: Sequence[int]) -> None:
+        """Set counters and totals of some points back to zero."""
+        self.condition = self.condition.zeroed(np.isin(self._points, list(points)))
+
+    def _told(
+        self, passed: Sequence[Passed], at: datetime, who: str = "", why: str = "", until: datetime | None = None
+    ) -> list[Passing]:
+        out = []
+        for p in passed:
+            point, kind = self.keys[p.alarm]
+            out.append(
+                Passing(
+                    point, kind, self.rack, p.event, p.was, p.becomes, PRIORITIES[int(self.table.priority[p.alarm])], at,
+                    bool(self.alarms.active[p.alarm]), p.value if np.isfinite(p.value) else None, who, why, until,
+                )
+            )  # fmt: skip
+        return out
+
+    # What is handed on ---------------------------------------------------------------------------------
+
+    def _block(self, says: str, epoch: int, outside: Outside) -> LiveBlock:
+        self.scan += 1
+        injected = self.plan.channels(set(outside.injected))
+        seen, meters = self._seen, self._meters
+        flags = (
+            injected * Flag.INJECTED
+            + ((seen.reasons & np.uint32(Reason.FORCED)) != 0) * Flag.FORCED
+            + seen.chatters * Flag.CHATTERS
+            + (self.condition.latched != 0) * Flag.LATCHED
+            + ((seen.reasons & np.uint32(Reason.SUBSTITUTED)) != 0) * Flag.SUBSTITUTED
+            + seen.done * Flag.DONE
+        )
+        shown = outside.shown or {}
+        return LiveBlock(
+            rack=self.rack, scan=self.scan, epoch=epoch, seq=self.plan.image.seq, read_at=self.read_at, state=says,
+            points=self._points, counts=self._reading.counts, value=seen.value, quality=self._quality(),
+            reasons=seen.reasons, injected=injected.astype(np.uint8), switch=seen.state, flags=flags.astype(np.uint8),
+            alarm=self._worst(), band=seen.band, meters=self._points[meters], counted=self.condition.counted[meters],
+            total=self.condition.total[meters], rate=self.condition.rate[meters],
+            shown=np.array([shown.get(int(p), np.nan) for p in self._points]) if shown else np.full(len(self._points), np.nan),
+        )  # fmt: skip
+
+    def _worst(self) -> NDArray[np.uint8]:
+        """The worst alarm of each point: its state, and its priority and one more above it."""
+        out = np.zeros(len(self._points), dtype=np.uint8)
+        open_ = np.flatnonzero(self.alarms.state != State.NORMAL)
+        if not len(open_):
+            return out
+        state, priority = self.alarms.state[open_], self.table.priority[open_]
+        order = np.lexsort((_WEIGHT[priority], _RANK[state]))
+        out[self.table.at[open_][order]] = (state | ((priority + 1) << 4).astype(np.uint8))[order]
+        return out
+
+    def part_due(self, now: float) -> bool:
+        """Whether what is kept for trends has become a part."""
+        return bool(self._kept) and now - self._kept[0][0] >= PART_S
+
+    def part(self) -> Part | None:
+        """What was read since the last part, None if nothing; it is handed out once."""
+        kept, self._kept = self._kept, []
+        if not kept:
+            return None
+        times, counts, value, quality = zip(*kept, strict=True)
+        return Part(self._points, np.array(times), np.array(counts), np.array(value), np.array(quality))
+
+    # Kept between agents -------------------------------------------------------------------------------
+
+    def packed(self) -> bytes:
+        """Everything that must outlive this agent, as bytes."""
+        out = io.BytesIO()
+        arrays = {f"condition_{name}": getattr(self.condition, name) for name in Condition.__dataclass_fields__}
+        arrays |= {f"alarms_{name}": getattr(self.alarms, name) for name in Alarms.__dataclass_fields__}
+        keys = np.array([(point, KINDS.index(kind)) for point, kind in self.keys], dtype=np.int64).reshape(-1, 2)
+        np.savez_compressed(
+            out, points=self._points, keys=keys, failing=self._failing, good=self._good, scan=self.scan,
+            read_at=self.read_at.timestamp(), **arrays,
+        )  # fmt: skip
+        return out.getvalue()
+
+    def take_up(self, data: bytes) -> None:
+        """Go on from what another agent packed. Raises ValueError if the bytes are none of these."""
+        try:
+            with np.load(io.BytesIO(data), allow_pickle=False) as kept:
+                places = _places(kept["points"].tolist())
+                rows = np.array([places.get(p, -1) for p in self._points.tolist()], dtype=np.int64)
+                known = _places([(int(p), KINDS[int(k)]) for p, k in kept["keys"]])
+                alarms = np.array([known.get(key, -1) for key in self.keys], dtype=np.int64)
+                old = {n: kept[f"condition_{n}"] for n in Condition.__dataclass_fields__ if n != "at"}
+                self.condition = Condition(float(kept["condition_at"]), **old).take(rows)
+                fields = {n: kept[f"alarms_{n}"] for n in Alarms.__dataclass_fields__ if n != "last"}
+                self.alarms = Alarms(**fields, last=float(kept["alarms_last"])).take(alarms)
+                self._failing, self._good = _taken(kept["failing"], rows), _taken(kept["good"], rows)
+                self.scan, self.read_at = int(kept["scan"]), datetime.fromtimestamp(float(kept["read_at"]), UTC)
+        except (KeyError, OSError, EOFError, IndexError) as error:
+            raise ValueError("what was kept of this rack cannot be read") from error
+        self.new_alarms = [key for key, at in zip(self.keys, alarms.tolist(), strict=True) if at < 0]
+
+
+def _places(of: Sequence[object]) -> dict[object, int]:
+    return {what: k for k, what in enumerate(of)}
+
+
+def _taken(column: NDArray[np.float64], rows: NDArray[np.int64]) -> NDArray[np.float64]:
+    out = np.full(len(rows), np.nan)
+    out[rows >= 0] = column[rows[rows >= 0]]
+    return out
+
+
+def _unread(n: int) -> Reading:
+    """No reading at all."""
+    nothing = np.full(n, np.nan)
+    return Reading(
+        nothing, nothing, np.full(n, Reason.RACK_SILENT, dtype=np.uint32), np.full(n, Quality.BAD, dtype=np.uint8)
+    )
+
+
+def _nothing_seen(n: int) -> Seen:
+    unknown = np.full(n, conditioning.UNKNOWN, dtype=np.int8)
+    off = np.zeros(n, dtype=bool)
+    return Seen(np.full(n, np.nan), unknown, np.full(n, Reason.RACK_SILENT, dtype=np.uint32), off, unknown, off)

@@ -1,0 +1,342 @@
+"""One rack's scanner: read, work out, write, once a period; commands in between; what it knows kept when it ends."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import logging
+from collections.abc import Sequence
+from datetime import UTC, datetime
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+from sqlalchemy.exc import SQLAlchemyError
+
+from canaleta.core.alarming import Event
+from canaleta.core.forcing import ForceMap, Write
+from canaleta.core.image import PlantImage
+from canaleta.core.registers import RackMap
+from canaleta.core.settings import settings_size
+from canaleta.plant import alarms as alarm_records
+from canaleta.plant.alarms import Passing
+from canaleta.plant.arming import armed
+from canaleta.plant.commands import DONE, Command, finish, start_waiting
+from canaleta.plant.keeping import keep_scan, keep_words, kept_state
+from canaleta.plant.live import LiveBlock
+from canaleta.plant.trends import pack_hour, waiting_hours
+from canaleta.racks.controller import shown_values
+from canaleta.racks.life import Outside, RackLife
+from canaleta.racks.reader import RackReader, RackSilentError, peeked, tested
+from canaleta.racks.source import SourceError
+
+if TYPE_CHECKING:
+    from canaleta.racks.agent import Agent
+
+__all__ = ["Scanner"]
+
+log = logging.getLogger("scan")
+STATE_S = 10.0
+"""How often the state is kept when nothing passes."""
+LOOK_S = 5.0
+"""How often commands are looked for without having been told of one."""
+PACK_S = 60.0
+WAIT_AFTER_TROUBLE_S = 1.0
+Packed = tuple[LiveBlock, list[Passing], bytes | None]
+
+
+class Scanner:
+    """Scans one rack under one lease. It ends when the hardware changes; its agent then starts another."""
+
+    def __init__(self, agent: Agent, rack: int, epoch: int) -> None:
+        self._agent = agent
+        self._rack = rack
+        self._epoch = epoch
+        self._life: RackLife | None = None
+        self._kept_at = 0.0
+        self._looked_at = -LOOK_S
+        self._packed_at = 0.0
+        self._silent = ""
+
+    async def run(self) -> None:
+        """Scan until cancelled, or until the layout is another. Trouble with the database is waited out."""
+        try:
+            while True:
+                try:
+                    if await self._hold():
+                        return
+                except SQLAlchemyError as error:
+                    log.warning("rack %d: the database does not answer: %s", self._rack, _short(error))
+                    await asyncio.sleep(WAIT_AFTER_TROUBLE_S)
+        finally:
+            self._keep_last()
+
+    async def _hold(self) -> bool:
+        """Scan one rack with one layout. Returns whether it is over: the rack is gone, or somebody else has it."""
+        image = self._agent.image
+        if image is None or self._rack not in image.layout.racks:
+            return True
+        rack, rack_map = image.layout.racks[self._rack], RackMap.of(image.layout, self._rack)
+        self._life = await asyncio.to_thread(self._begin, image, rack_map)
+        log.info("rack %d at %s:%d is ours, %d channels", rack.id, rack.host, rack.port, len(rack_map))
+        forces = ForceMap.of(image.layout, self._rack)
+        async with RackReader(rack, rack_map, timeout_s=min(1.0, rack.period_ms / 1000)) as reader:
+            return await self._scan(image, reader, forces, rack.period_ms / 1000.0)
+
+    async def _scan(self, image: PlantImage, reader: RackReader, forces: ForceMap, period: float) -> bool:
+        assert self._life is not None
+        loop, layout = asyncio.get_running_loop(), image.layout
+        due = loop.time()
+        while True:
+            self._agent.lateness[self._rack] = loop.time() - due
+            newest = self._agent.image
+            if newest is None or newest.layout is not layout:
+                return newest is None or self._rack not in newest.layout.racks
+            await self._follow(newest)
+            await self._commands()
+            outside, words = Outside(), None
+            try:
+                words = await reader.read()
+                read_at = datetime.now(UTC)
+                outside = await self._outside(newest, reader, forces)
+                if self._silent:
+                    log.info("rack %d answers again", self._rack)
+                self._silent = ""
+            except RackSilentError as error:
+                if self._silent != str(error):
+                    log.warning("rack %d: %s", self._rack, error)
+                self._silent, read_at = str(error), datetime.now(UTC)
+            if not await asyncio.to_thread(self._digest, words, read_at, outside):
+                return True
+            await self._pack()
+            due = max(due + period, loop.time())
+            if await self._woken(due - loop.time()):
+                due = loop.time()
+
+    async def _follow(self, image: PlantImage) -> None:
+        """Go on with a changed list."""
+        assert self._life is not None
+        if image is not self._life.plan.image:
+            await asyncio.to_thread(self._replan, image)
+
+    async def _outside(self, image: PlantImage, reader: RackReader, forces: ForceMap) -> Outside:
+        injected = await self._agent.injected(self._rack)
+        held: frozenset[tuple[int, int]] = frozenset()
+        if forces.registers:
+            held = frozenset(forces.forced(await reader.read_some_settings(forces.registers)))
+        assert self._life is not None
+        shown = await shown_values(reader, image, self._life.plan.rows)
+        return Outside(injected, held, self._agent.substitutes, self._agent.switches, shown)
+
+    async def _woken(self, seconds: float) -> bool:
+        """Wait for the next scan; whether a command came before it."""
+        asked = self._agent.asked[self._rack]
+        try:
+            async with asyncio.timeout(seconds):
+                await asked.wait()
+        except TimeoutError:
+            return False
+        return True
+
+    # In threads ----------------------------------------------------------------------------------------
+
+    def _begin(self, image: PlantImage, rack_map: RackMap) -> RackLife:
+        """A rack's memory: what the scanner before kept, and what alarms were open elsewhere."""
+        life = RackLife(image, self._rack, rack_map)
+        with self._agent.engine.begin() as connection:
+            if kept := kept_state(connection, self._rack):
+                try:
+                    life.take_up(kept[0])
+                except ValueError as error:
+                    log.warning("rack %d: %s: it begins anew", self._rack, error)
+            life.adopt(alarm_records.states_elsewhere(connection, life.new_alarms))
+            alarm_records.forget(connection, self._rack, life.keys)
+        return life
+
+    def _replan(self, image: PlantImage) -> None:
+        assert self._life is not None
+        before = self._life.replan(image)
+        with self._agent.engine.begin() as connection:
+            keep_words(connection, self._rack, self._epoch, self._agent.holder, (), None, before)
+            self._life.adopt(alarm_records.states_elsewhere(connection, self._life.new_alarms))
+            alarm_records.forget(connection, self._rack, self._life.keys)
+
+    def _digest(self, words: NDArray[np.uint16] | None, at: datetime, outside: Outside) -> bool:
+        """Work a reading out and write what it brought. Returns whether the lease still holds."""
+        life = self._life
+        assert life is not None
+        if words is None:
+            outside = Outside(substitutes=self._agent.substitutes, switches=self._agent.switches)
+            block, passed = life.silent(self._silent, at, self._epoch, outside)
+        else:
+            block, passed = life.read(words, at, self._epoch, outside)
+        self._agent.switches |= life.states_of(self._agent.quieters)
+        now = at.timestamp()
+        part = life.part() if life.part_due(now) else None
+        state = life.packed() if passed or now - self._kept_at >= STATE_S else None
+        if state is not None:
+            self._kept_at = now
+        with self._agent.engine.begin() as connection:
+            return keep_scan(connection, block, self._agent.holder, passed, part, state)
+
+    def _keep_last(self) -> None:
+        """What must not be lost when this scanner ends. A database that is away has the state of a moment ago."""
+        if self._life is None:
+            return
+        try:
+            with self._agent.engine.begin() as connection:
+                keep_words(
+                    connection,
+                    self._rack,
+                    self._epoch,
+                    self._agent.holder,
+                    (),
+                    self._life.packed(),
+                    self._life.part(),
+                )
+        except SQLAlchemyError as error:
+            log.warning("rack %d: its state is that of %d s ago at most: %s", self._rack, STATE_S, _short(error))
+
+    async def _pack(self) -> None:
+        """Make hours that are over into rows of points, one an hour, in a thread."""
+        loop = asyncio.get_running_loop()
+        if loop.time() - self._packed_at < PACK_S:
+            return
+        self._packed_at = loop.time()
+        await asyncio.to_thread(self._pack_hours)
+
+    def _pack_hours(self) -> None:
+        with self._agent.engine.connect() as connection:
+            hours = waiting_hours(connection, self._rack, datetime.now(UTC))
+        for hour in hours:
+            with self._agent.engine.begin() as connection:
+                points = pack_hour(connection, self._rack, hour)
+            log.info("rack %d: the hour %s packed, %d points", self._rack, hour.isoformat(), points)
+
+    # Commands ------------------------------------------------------------------------------------------
+
+    async def _commands(self) -> None:
+        asked, loop = self._agent.asked[self._rack], asyncio.get_running_loop()
+        if not asked.is_set() and loop.time() - self._looked_at < LOOK_S:
+            return
+        asked.clear()
+        self._looked_at = loop.time()
+        for command in await asyncio.to_thread(self._waiting):
+            result = await self._do(command)
+            await asyncio.to_thread(self._finish, command.id, result)
+            log.info("command %d of %s: %s %s: %s", command.id, command.who, command.kind, command.target, result)
+
+    async def _do(self, command: Command) -> str:
+        try:
+            match command.kind:
+                case "inject":
+                    return await self._inject(command.target)
+                case "become":
+                    return await self._become(command.target)
+                case "alarm" | "reset" | "zero":
+                    return await asyncio.to_thread(self._said, command)
+                case "force":
+                    return await self._write(command.target)
+                case "peek":
+                    return json.dumps(await peeked(command.target))
+                case _:
+                    return await self._settings(command)
+        except (SourceError, RackSilentError) as error:
+            return str(error)
+
+    async def _inject(self, target: dict[str, Any]) -> str:
+        if self._agent.source is None:
+            return "this rack has no signal source"
+        await self._agent.source.put(target)
+        return DONE
+
+    async def _become(self, target: dict[str, Any]) -> str:
+        if self._agent.source is None:
+            return "there is no stand-in on this machine"
+        ports = {int(rack): port for rack, port in target["ports"].items()}
+        await self._agent.source.become(target["document"], ports)
+        return DONE
+
+    def _said(self, command: Command) -> str:
+        """Somebody's word about alarms, latched faults or counters; the answer says how many it moved."""
+        life, target = self._life, command.target
+        assert life is not None
+        now = datetime.now(UTC)
+        passed: list[Passing] = []
+        if command.kind == "alarm":
+            until = datetime.fromisoformat(target["until"]) if target.get("until") else None
+            keys = [(int(point), str(kind)) for point, kind in target["alarms"]]
+            passed = life.told(Event[target["event"]], keys, now, command.who, target.get("why", ""), until)
+            moved = len(passed)
+        elif command.kind == "reset":
+            moved = life.reset_faults([int(p) for p in target["points"]])
+        else:
+            life.zero_counters([int(p) for p in target["points"]])
+            moved = len(target["points"])
+        with self._agent.engine.begin() as connection:
+            keep_words(connection, self._rack, self._epoch, self._agent.holder, passed, life.packed())
+        return json.dumps({"moved": moved})
+
+    async def _write(self, target: dict[str, Any]) -> str:
+        """Write forces or commands of outputs, each read back: DONE, or what became of it in words."""
+        image = self._agent.image
+        if image is None or self._rack not in image.layout.racks:
+            return "there is no such rack"
+        rack_map = RackMap.of(image.layout, self._rack)
+        writes = [Write(int(w[0]), int(w[1]), int(w[2])) for w in target["writes"]]
+        async with RackReader(image.layout.racks[self._rack], rack_map, timeout_s=2.0) as reader:
+            if not target.get("stand_in") and not await asyncio.to_thread(self._armed):
+                return "writing to this rack is not armed: nothing was written"
+            for write in writes:
+                if (says := await _written_bits(reader, write)) != DONE:
+                    return says
+        return DONE
+
+    async def _settings(self, command: Command) -> str:
+        """Read the settings of a rack, test the way to it, or write settings while it is armed: one after the other,
+        each read back, so that the answer tells of each what became of it."""
+        image = self._agent.image
+        rack = image.layout.racks.get(command.rack) if image else None
+        if image is None or rack is None:
+            return "there is no such rack"
+        rack_map, size = RackMap.of(image.layout, rack.id), settings_size(image.layout, rack.id)
+        if command.kind == "test":
+            says, look, words = await tested(rack, rack_map, size)
+            return json.dumps({"says": says, "look": look, "words": words})
+        async with RackReader(rack, rack_map, timeout_s=2.0) as reader:
+            if command.kind == "write" and not await asyncio.to_thread(self._armed):
+                return "writing to this rack is not armed any more: nothing was written"
+            results = []
+            for write in command.target.get("writes", []):
+                results.append(await _written_bits(reader, Write(int(write["register"]), int(write["word"]))))
+            return json.dumps({"words": await reader.read_settings(size), "results": results})
+
+    def _armed(self) -> bool:
+        with self._agent.engine.connect() as connection:
+            return armed(connection, self._rack) is not None
+
+    def _waiting(self) -> Sequence[Command]:
+        with self._agent.engine.begin() as connection:
+            return start_waiting(connection, self._rack, self._epoch)
+
+    def _finish(self, command: int, result: str) -> None:
+        with self._agent.engine.begin() as connection:
+            finish(connection, command, result)
+
+
+async def _written_bits(reader: RackReader, write: Write) -> str:
+    """Write the bits that are meant and read them back: DONE, or what became of it in words."""
+    try:
+        word = write.word
+        if write.mask != 0xFFFF:
+            there = (await reader.read_some_settings([write.register]))[write.register]
+            word = (there & ~write.mask) | (write.word & write.mask)
+        await reader.write_setting(write.register, word)
+        now = (await reader.read_some_settings([write.register]))[write.register]
+    except RackSilentError as error:
+        return str(error)
+    return DONE if now == word else f"the rack kept {now}"
+
+
+def _short(error: Exception) -> str:
+    return str(error).splitlines()[0][:200]

@@ -1,0 +1,252 @@
+"""Agents, alarms and trends end to end: a real Modbus stand-in, real agents, a real database."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+
+import numpy as np
+import pytest
+from sqlalchemy import insert, select
+from tests.conftest import Database
+from tests.racks.test_agent import TOKEN, in_a_loop_of_its_own, on_port, scanning, standing_in, until, value_of
+
+from canaleta.core.forcing import command_writes, force_writes
+from canaleta.core.trends import Hour, Rolled
+from canaleta.host.cluster import free_port
+from canaleta.plant import alarms, commands, temporary
+from canaleta.plant import tables as t
+from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.live import Flag
+from canaleta.plant.proposals import Edit, Proposal, apply
+from canaleta.plant.trends import pack_hour, read_trend, waiting_hours
+from canaleta.racks import scanner
+from canaleta.racks.agent import Agent
+from canaleta.racks.source import SignalSource
+
+PT = 1
+"""PT-3107: 4–20 mA, the list shows 0…500 mbar."""
+
+
+def edit(database: Database, **cells: str) -> None:
+    keeper = PlantKeeper(database.engine)
+    image = keeper.current()
+    edits = tuple(Edit(PT, name, image.text(name, image.row_of(PT)), text) for name, text in cells.items())
+    apply(database.engine, keeper, Proposal(edits), "ana")
+
+
+async def asked(database: Database, kind: str, target: dict[str, object], rack: int = 1) -> str:
+    with database.engine.begin() as connection:
+        number = commands.ask(connection, "ana", rack, kind, target)
+    async with asyncio.timeout(8):
+        while True:
+            with database.engine.connect() as connection:
+                if (found := commands.outcome(connection, number)) is not None:
+                    return found
+            await asyncio.sleep(0.02)
+
+
+async def eventually(
+    database: Database, holds: Callable[[dict[tuple[int, str], str]], bool], seconds: float = 8.0
+) -> None:
+    """Wait until the open alarms are so."""
+    async with asyncio.timeout(seconds):
+        while True:
+            with database.engine.connect() as connection:
+                if holds({(a.point, a.kind): a.state for a in alarms.open_alarms(connection)}):
+                    return
+            await asyncio.sleep(0.02)
+
+
+def test_an_alarm_lives_its_life_in_the_database_and_outlives_its_agent(database: Database) -> None:
+    edit(database, alarm_h="400", alarm_h_deadband="10", consequence="severe", respond_min="2")
+
+    async def run() -> None:
+        port, source_port = free_port(), free_port()
+        on_port(database, port)
+        source = SignalSource(source_port, TOKEN)
+        async with standing_in(port, source_port):
+            async with scanning(database, source):
+                await source.inject((1, 2, 0), 12.0, "mA")
+                await until(database, lambda b: value_of(b, PT) == 250.0)
+                await source.inject((1, 2, 0), 20.0, "mA")
+                await eventually(database, lambda a: a.get((PT, "h")) == "unacknowledged")
+                said = await asked(database, "alarm", {"event": "ACKNOWLEDGE", "alarms": [[PT, "h"]], "why": "seen"})
+                assert json.loads(said) == {"moved": 1}
+                await eventually(database, lambda a: a.get((PT, "h")) == "acknowledged")
+            async with scanning(database, source):
+                block = await until(database, lambda b: b.epoch > 1)
+                assert block.alarm[block.points == PT] & 15 == 2, "the next agent does not raise it anew"
+                await source.inject((1, 2, 0), 12.0, "mA")
+                await eventually(database, lambda a: (PT, "h") not in a)
+        with database.engine.connect() as connection:
+            lines = alarms.journal(connection, point=PT)
+            assert [(x.event, x.becomes, x.who) for x in reversed(lines) if x.kind == "h"] == [
+                ("comes", "unacknowledged", ""), ("acknowledge", "acknowledged", "ana"), ("goes", "normal", ""),
+            ]  # fmt: skip
+            assert {x.priority for x in lines if x.kind == "h"} == {"high"}
+
+    in_a_loop_of_its_own(run)
+
+
+def test_the_journal_never_changes(database: Database) -> None:
+    from sqlalchemy import text
+    from sqlalchemy.exc import DBAPIError
+
+    with database.owner.begin() as connection:
+        row = {
+            "at": datetime.now(UTC),
+            "point": 1,
+            "kind": "h",
+            "event": "comes",
+            "was": "normal",
+            "becomes": "unacknowledged",
+        }
+        connection.execute(insert(t.journal).values(**row))
+    for engine in (database.engine, database.owner):
+        for statement in ("update journal set event = 'x'", "delete from journal"):
+            with pytest.raises(DBAPIError), engine.begin() as connection:
+                connection.execute(text(statement))
+
+
+def test_two_agents_share_the_racks_and_a_dead_ones_move_within_ten_seconds(
+    database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("canaleta.plant.leases.gone", lambda connection, holder: None)
+    monkeypatch.setattr(scanner.Scanner, "_keep_last", lambda self: None)
+
+    async def run() -> None:
+        on_port(database, free_port())
+        one, two = Agent(database.engine, None), Agent(database.engine, None)
+        tasks = [asyncio.create_task(agent.run()) for agent in (one, two)]
+        try:
+            async with asyncio.timeout(15):
+                while sorted(len(a.held) for a in (one, two)) != [5, 5]:
+                    await asyncio.sleep(0.05)
+            assert not set(one.held) & set(two.held)
+            tasks[0].cancel()
+            await asyncio.gather(tasks[0], return_exceptions=True)
+            began = asyncio.get_running_loop().time()
+            async with asyncio.timeout(15):
+                while len(two.held) < 10:
+                    await asyncio.sleep(0.05)
+            assert asyncio.get_running_loop().time() - began < 10.0
+        finally:
+            for task in tasks:
+                task.cancel()
+            await asyncio.gather(*tasks, return_exceptions=True)
+
+    in_a_loop_of_its_own(run)
+
+
+def test_a_force_acts_in_the_rack_and_is_read_back_from_it(database: Database) -> None:
+    async def run() -> None:
+        port, source_port = free_port(), free_port()
+        on_port(database, port)
+        layout = PlantKeeper(database.engine).current().layout
+        module = next(m.id for m in layout.modules_of(1) if layout.type_of(m.id).key == "ai8-ui")
+
+        def writes(counts: float | None) -> dict[str, object]:
+            return {
+                "stand_in": True,
+                "writes": [[w.register, w.word, w.mask] for w in force_writes(layout, module, 0, counts)],
+            }
+
+        async with standing_in(port, source_port), scanning(database, SignalSource(source_port, TOKEN)):
+            assert await asked(database, "force", writes(24000)) == "done"
+            block = await until(database, lambda b: value_of(b, PT) == 375.0)
+            assert block.flags[block.points == PT] & Flag.FORCED
+            assert (block.flags & Flag.FORCED != 0).sum() == 1
+            assert await asked(database, "force", writes(None)) == "done"
+            await until(database, lambda b: not (b.flags & Flag.FORCED).any() and value_of(b, PT) != 375.0)
+
+    in_a_loop_of_its_own(run)
+
+
+def test_a_rack_that_is_not_armed_takes_no_force(database: Database) -> None:
+    async def run() -> None:
+        port, source_port = free_port(), free_port()
+        on_port(database, port)
+        async with standing_in(port, source_port), scanning(database, SignalSource(source_port, TOKEN)):
+            said = await asked(database, "force", {"writes": [[0, 1, 1]]})
+            assert "not armed" in said
+
+    in_a_loop_of_its_own(run)
+
+
+def test_a_module_without_a_register_for_it_cannot_be_forced(database: Database) -> None:
+    layout = PlantKeeper(database.engine).current().layout
+    module = next(m.id for m in layout.modules.values() if layout.type_of(m.id).key == "tc8")
+    with pytest.raises(LookupError, match="no register"):
+        force_writes(layout, module, 0, 1.0)
+    with pytest.raises(LookupError, match="no register"):
+        command_writes(layout, module, 0, 1.0)
+
+
+def test_a_substitute_is_seen_here_and_not_by_the_controller(database: Database) -> None:
+    async def run() -> None:
+        port, source_port = free_port(), free_port()
+        on_port(database, port)
+        async with standing_in(port, source_port), scanning(database, SignalSource(source_port, TOKEN)):
+            with database.engine.begin() as connection:
+                number = temporary.enter(
+                    connection, temporary.SUBSTITUTE, PT, "shows 123", "ana", given="123", minutes=60
+                )
+            block = await until(database, lambda b: value_of(b, PT) == 123.0)
+            assert float(block.counts[block.points == PT][0]) != 123.0
+            with database.engine.begin() as connection:
+                assert temporary.end(connection, number, "ben", "gauge is back")
+                assert not temporary.end(connection, number, "ben"), "it ends once"
+            await until(database, lambda b: value_of(b, PT) != 123.0)
+
+    in_a_loop_of_its_own(run)
+
+
+def test_readings_become_parts_and_parts_become_hours_with_their_roll_ups(database: Database) -> None:
+    from canaleta.core.trends import Part
+    from canaleta.plant.trends import write_part
+
+    hour = datetime(2026, 11, 26, 8, tzinfo=UTC)
+    begins = hour.timestamp()
+    with database.engine.begin() as connection:
+        for k in range(0, 3600, 10):
+            times = begins + k + np.arange(10.0)
+            value = np.stack([np.sin(times / 600), np.full(10, 5.0)], axis=1)
+            if k == 1800:
+                value[3, 1] = 80.0
+            quality = np.zeros((10, 2), np.uint8)
+            quality[:, 0] = 2 if 1200 <= k < 1800 else 0
+            write_part(connection, 1, Part(np.array([1, 2]), times, value * 100, value, quality))
+        assert waiting_hours(connection, 1, hour + timedelta(minutes=30)) == []
+        assert waiting_hours(connection, 1, hour + timedelta(hours=2)) == [hour]
+        before = read_trend(connection, 2, 1, begins, begins + 3600, 400, 1.0)
+        assert pack_hour(connection, 1, hour) == 2
+        assert waiting_hours(connection, 1, hour + timedelta(hours=2)) == []
+        after = read_trend(connection, 2, 1, begins, begins + 3600, 400, 1.0)
+        np.testing.assert_allclose(after.most, before.most)
+        assert np.nanmax(after.most) == 80.0
+        row = connection.execute(select(t.trend_hour).where(t.trend_hour.c.point == 1)).one()
+        assert len(Hour.unpacked(row.body).times) == 3600
+        minutes = Rolled.unpacked(row.minutes)
+        assert len(minutes.begins) == 60
+        assert np.isnan(minutes.mean[20:30]).all(), "ten minutes without a good value"
+        week = read_trend(connection, 2, 1, begins - 6 * 86400, begins + 86400, 400, 1.0)
+        assert np.nanmax(week.most) == 80.0
+        gaps = read_trend(connection, 1, 1, begins - 3600, begins + 7200, 400, 1.0)
+        assert np.isnan(gaps.mean).any()
+
+
+def test_the_agent_writes_the_trend_while_it_scans(database: Database) -> None:
+    async def run() -> None:
+        port, source_port = free_port(), free_port()
+        on_port(database, port)
+        began = datetime.now(UTC).timestamp()
+        async with standing_in(port, source_port), scanning(database):
+            await until(database, lambda b: b.state == "answers" and b.scan > 8)
+        with database.engine.connect() as connection:
+            trend = read_trend(connection, PT, 1, began - 1, began + 60, 400, 0.1)
+        assert len(trend.times) >= 8, "what an agent that ends has not written yet is written then"
+
+    in_a_loop_of_its_own(run)

@@ -1,0 +1,186 @@
+"""What time does to a rack: states move with the list and from agent to agent; a lost rack is bad, not forgotten."""
+
+from datetime import UTC, datetime, timedelta
+
+import numpy as np
+import pytest
+from tests.core.test_conditioning import point
+from tests.words import plant_of
+
+from canaleta.core.alarming import Event, State
+from canaleta.core.image import PlantImage
+from canaleta.core.quality import Quality, Reason
+from canaleta.core.registers import RackMap, encode
+from canaleta.plant.live import Flag, LiveBlock
+from canaleta.racks.life import Outside, RackLife
+
+START = datetime(2026, 11, 27, 12, tzinfo=UTC)
+LOOP = "PT-1: 4–20 mA, 0…100 %, shows 0…100 %"
+
+
+class Rack:
+    """A rack with what stands on its channels, by (module, channel)."""
+
+    def __init__(self, image: PlantImage) -> None:
+        self.map = RackMap.of(image.layout, 1)
+        self.life = RackLife(image, 1, self.map)
+        self.now = START
+        self.passed: list[str] = []
+
+    def reads(self, counts: dict[tuple[int, int], float], after: float = 1.0, **outside: object) -> LiveBlock:
+        self.now += timedelta(seconds=after)
+        words = np.zeros(max(a + n for a, n in self.map.used), dtype=np.uint16)
+        at = np.array([self.map.row_of(m, c) for m, c in counts])
+        encode(self.map, at, np.array(list(counts.values())), words)
+        block, passed = self.life.read(words, self.now, 1, Outside(**outside))  # type: ignore[arg-type]
+        self.passed += [f"{p.kind} {p.event.name}" for p in passed]
+        return block
+
+    def silent(self, after: float = 1.0) -> LiveBlock:
+        self.now += timedelta(seconds=after)
+        block, passed = self.life.silent("nothing answers", self.now, 1)
+        self.passed += [f"{p.kind} {p.event.name}" for p in passed]
+        return block
+
+
+def analog(**cells: str) -> Rack:
+    return Rack(point(LOOP, **cells))
+
+
+def half(counts: float = 16000) -> dict[tuple[int, int], float]:
+    return {(2, 0): counts}
+
+
+def test_a_lost_rack_keeps_its_figures_and_every_one_is_bad_once_it_is_stale() -> None:
+    """The period is 1 s, stale after two: at 1 s without an answer the figures stand, at 3 s they are bad."""
+    rack = analog(alarm_fault="yes")
+    assert rack.reads(half()).quality[0] == Quality.GOOD
+    young, old = rack.silent(), rack.silent(2.0)
+    assert young.quality[0] == Quality.GOOD
+    assert old.quality[0] == Quality.BAD
+    assert Reason(int(old.reasons[0])) & Reason.RACK_SILENT
+    assert old.value[0] == pytest.approx(50)
+    assert old.read_at == START + timedelta(seconds=1)
+    assert rack.passed == ["fault COMES"]
+    back = rack.reads(half())
+    assert back.quality[0] == Quality.GOOD
+    assert rack.passed == ["fault COMES", "fault GOES"]
+
+
+def test_a_rack_that_never_answered_is_bad_from_the_start() -> None:
+    block = analog().silent()
+    assert block.quality[0] == Quality.BAD
+    assert np.isnan(block.value[0])
+
+
+def test_states_go_on_with_the_next_agent() -> None:
+    rack = analog(alarm_h="80", alarm_ends="on reset", fault_ends="on reset")
+    rack.reads(half(28000))
+    rack.life.told(Event.ACKNOWLEDGE, [(1, "h")], rack.now, "ana")
+    rack.reads(half(-8000), 10)
+    rack.reads(half(-8000), 10)
+    next_one = Rack(rack.life.plan.image)
+    next_one.life.take_up(rack.life.packed())
+    next_one.now = rack.now
+    assert next_one.life.alarms.state[0] == State.LATCHED_ACKNOWLEDGED
+    block = next_one.reads(half())
+    assert block.flags[0] & Flag.LATCHED, "a fault that the agent before saw waits for its reset"
+    assert block.quality[0] == Quality.BAD
+    assert next_one.life.reset_faults([1]) == 1
+    assert next_one.reads(half()).quality[0] == Quality.GOOD
+    assert next_one.passed == []
+    assert next_one.life.told(Event.RESET, [(1, "h")], next_one.now, "ana")[0].becomes == State.NORMAL
+
+
+def test_bytes_that_are_none_are_refused() -> None:
+    with pytest.raises(ValueError):
+        analog().life.take_up(b"nothing")
+
+
+def test_an_edit_elsewhere_moves_no_state_and_a_new_limit_begins_at_rest() -> None:
+    rack = Rack(plant_of(LOOP, "contact NO").with_cells({(0, "alarm_h"): 80, (1, "counts_on"): "coming on"}))
+    for state in (0, 1, 0, 1):
+        rack.reads(half(28000) | {(1, 0): state})
+    image = rack.life.plan.image.with_cells({(0, "alarm_hh"): 90, (0, "service"): "other"}, seq=1)
+    assert rack.life.replan(image) is not None, "what was read so far is handed on for the trend"
+    assert rack.life.new_alarms == [(1, "hh")]
+    block = rack.reads(half(28000) | {(1, 0): 1})
+    assert block.counted.tolist() == [2]
+    assert rack.passed == ["h COMES"]
+    assert block.alarm[0] & 15 == State.UNACKNOWLEDGED
+
+
+def test_an_alarm_open_on_another_rack_is_taken_up_and_does_not_come_anew() -> None:
+    rack = analog(alarm_h="80")
+    rack.life.adopt({(1, "h"): State.ACKNOWLEDGED})
+    rack.reads(half(28000))
+    assert rack.passed == []
+    rack.reads(half())
+    assert rack.passed == ["h GOES"]
+
+
+def test_the_worst_alarm_of_a_point_is_the_one_that_waits_for_somebody() -> None:
+    rack = analog(alarm_h="60", alarm_hh="80", alarm_h_priority="high", alarm_hh_priority="low")
+    rack.reads(half(28000))
+    rack.life.told(Event.ACKNOWLEDGE, [(1, "h")], rack.now, "ana")
+    block = rack.reads(half(28000))
+    assert block.alarm[0] & 15 == State.UNACKNOWLEDGED
+    assert block.alarm[0] >> 4 == 1, "low is the first priority"
+
+
+def test_what_is_only_for_the_journal_asks_nobody() -> None:
+    rack = analog(alarm_h="60", alarm_h_priority="journal only")
+    rack.reads(half(28000))
+    rack.reads(half(0))
+    assert rack.passed == ["h COMES", "h ACKNOWLEDGE", "h GOES"]
+    assert rack.life.alarms.state[0] == State.NORMAL
+
+
+def test_a_value_replaced_in_our_view_is_marked_and_a_forced_channel_too() -> None:
+    rack = analog()
+    block = rack.reads(half(), substitutes={1: 77.0})
+    assert block.value[0] == 77
+    assert block.counts[0] == 16000, "the controller does not see it"
+    assert block.flags[0] == Flag.SUBSTITUTED
+    assert block.quality[0] == Quality.DOUBTFUL
+    block = rack.reads(half(), forced=frozenset({(2, 0)}))
+    assert block.flags[0] == Flag.FORCED
+    assert Reason(int(block.reasons[0])) & Reason.FORCED
+
+
+def test_a_channel_switched_off_is_neither_read_nor_watched() -> None:
+    rack = analog(enabled="no", alarm_h="10", alarm_fault="yes")
+    block = rack.reads(half(28000))
+    assert np.isnan(block.value[0])
+    assert block.quality[0] == Quality.NONE
+    assert Reason(int(block.reasons[0])) == Reason.DISABLED
+    assert rack.passed == []
+
+
+def test_another_point_keeps_it_quiet_by_design_on_this_rack_or_another() -> None:
+    image = plant_of(LOOP, "XS-1: contact NO").with_cells({(0, "alarm_h"): 80, (0, "quiet_while"): "XS-1"})
+    rack = Rack(image)
+    assert rack.reads(half(28000) | {(1, 0): 1}).alarm[0] & 15 == State.SUPPRESSED
+    assert rack.reads(half(28000) | {(1, 0): 0}).alarm[0] & 15 == State.UNACKNOWLEDGED
+    away = plant_of(LOOP, "XS-1: contact NO, nowhere").with_cells({(0, "alarm_h"): 80, (0, "quiet_while"): "XS-1"})
+    other = Rack(away)
+    assert other.reads(half(28000), switches={2: 1}).alarm[0] & 15 == State.SUPPRESSED
+
+
+def test_what_is_kept_for_trends_is_handed_out_once_every_ten_seconds() -> None:
+    rack = analog()
+    for _ in range(10):
+        rack.reads(half())
+    assert not rack.life.part_due(rack.now.timestamp())
+    rack.reads(half(32000))
+    assert rack.life.part_due(rack.now.timestamp())
+    part = rack.life.part()
+    assert part is not None
+    assert part.value[:, 0].tolist() == pytest.approx([50.0] * 10 + [100.0])
+    assert rack.life.part() is None
+
+
+def test_what_the_controller_shows_stands_beside_ours() -> None:
+    block = analog().reads(half(), shown={1: 49.2})
+    assert block.shown[0] == 49.2
+    assert np.isnan(analog().reads(half()).shown[0])
