@@ -22,6 +22,7 @@ from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.live import Flag
 from canaleta.plant.proposals import Edit, Proposal, apply
 from canaleta.plant.trends import pack_hour, read_trend, waiting_hours
+from canaleta.plant.walking import found_since
 from canaleta.racks import scanner
 from canaleta.racks.agent import Agent
 from canaleta.racks.source import SignalSource
@@ -248,5 +249,30 @@ def test_the_agent_writes_the_trend_while_it_scans(database: Database) -> None:
         with database.engine.connect() as connection:
             trend = read_trend(connection, PT, 1, began - 1, began + 60, 400, 0.1)
         assert len(trend.times) >= 8, "what an agent that ends has not written yet is written then"
+
+    in_a_loop_of_its_own(run)
+
+
+def test_somebody_who_plays_at_a_device_is_found_by_the_scan(database: Database) -> None:
+    """The staircase at 3 s a level: PT-3107 is found with nine plateaus, and no other point of the rack."""
+
+    async def run() -> None:
+        port, source_port = free_port(), free_port()
+        on_port(database, port)
+        source = SignalSource(source_port, TOKEN)
+        began = datetime.now(UTC)
+        async with standing_in(port, source_port), scanning(database, source):
+            await source.put(
+                {"rack": 1, "place": 2, "channel": 0, "value": 4.0, "unit": "mA", "form": "staircase", "high": 20.0, "period_s": 31.5}
+            )  # fmt: skip
+            async with asyncio.timeout(50):
+                while True:
+                    with database.engine.connect() as connection:
+                        if found := found_since(connection, began):
+                            break
+                    await asyncio.sleep(0.2)
+        assert [f.point for f in found] == [PT]
+        assert [p["signal"] for p in found[0].plateaus] == pytest.approx([4, 8, 12, 16, 20, 16, 12, 8, 4], abs=0.01)
+        assert [p["counts"] for p in found[0].plateaus][:5] == pytest.approx([0, 8000, 16000, 24000, 32000], abs=1)
 
     in_a_loop_of_its_own(run)

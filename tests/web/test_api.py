@@ -144,8 +144,9 @@ def test_the_stream_replays_what_was_missed_then_tells_news(person: Who, databas
     live_block(database)
     answer = engineer.client.get("/api/stream?since=0&racks=1", buffered=False)
     body = iter(answer.response)
-    (hello, change, locks, live) = events(body, 4)
+    (hello, change, locks, alarms, temporary, live) = events(body, 6)
     assert (hello[0], change[0], locks[0], live[0]) == ("hello", "change", "locks", "live")
+    assert (alarms[1]["alarms"], temporary[1]["open"]) == ([], [])
     assert change[1]["cells"] == [[1, "service", "gas"]]
     assert np.frombuffer(base64.b64decode(live[1]["counts"]))[0] == 16000.0
     engineer.edit(1, "value_high", "500", "600")
@@ -170,7 +171,7 @@ def test_streams_have_a_limit_and_say_so(person: Who) -> None:
 
 
 def test_injection_without_an_agent_says_that_nobody_took_it(person: Who, monkeypatch: Any) -> None:
-    monkeypatch.setattr("canaleta.web.injection_api.COMMAND_WAIT_S", 0.1)
+    monkeypatch.setattr("canaleta.web.asking.WAIT_S", 0.1)
     answer = person("engineer").send("PUT", "/api/points/1/injection", {"text": "12 mA"})
     assert answer.status_code == 409
     assert "no agent" in answer.json["title"]

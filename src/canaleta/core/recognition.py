@@ -12,10 +12,15 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from canaleta.core.fields import Station
+from canaleta.core.image import PlantImage
+from canaleta.core.path import evaluate
+from canaleta.core.signals import Family
+
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 
-__all__ = ["LEVELS", "Found", "Plateau", "Watch", "begin", "step"]
+__all__ = ["LEVELS", "Found", "Plateau", "Watch", "begin", "signal_span", "step"]
 
 LEVELS = (0.0, 0.25, 0.5, 0.75, 1.0, 0.75, 0.5, 0.25, 0.0)
 STEADY_S = 2.5
@@ -55,6 +60,16 @@ class Found:
     at: float
     pattern: str
     plateaus: tuple[Plateau, ...]
+
+
+def signal_span(image: PlantImage, rows: NDArray[np.int64]) -> Floats:
+    """The span of each point's signal in the unit of what stands on the wires, (n,); NaN where there is none.
+
+    That of the signal itself, or, of a temperature element, what its range makes of it.
+    """
+    low, high = (image.number(name)[rows] for name in ("device_low", "device_high"))
+    ends = [evaluate(image, Station.PROCESS, end, rows).at(Station.LOOP) for end in (low, high)]
+    return np.where(image.family[rows] == Family.CONTACT, np.nan, np.abs(ends[1] - ends[0]))
 
 
 _SUMS = ("signal", "square", "counts", "value")

@@ -133,9 +133,9 @@ def chattering(connection: Connection, times: int, minutes: float = 10.0) -> dic
             "select point, kind, max(together) as together from ("
             " select point, kind, count(*) over (partition by point, kind order by at"
             " range between interval '1 minute' preceding and current row) as together"
-            " from journal where event = :comes and at > clock_timestamp() - make_interval(mins => :minutes)"
+            " from journal where event = :comes and at > clock_timestamp() - make_interval(secs => :seconds)"
             ") as counted group by point, kind having max(together) >= :times"
         ),
-        {"comes": EVENT_WORDS[Event.COMES], "minutes": minutes, "times": times},
+        {"comes": EVENT_WORDS[Event.COMES], "seconds": 60.0 * minutes, "times": times},
     )
     return {(row.point, row.kind): int(row.together) for row in rows}

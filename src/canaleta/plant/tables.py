@@ -505,5 +505,24 @@ evidence = Table(
     Index("ix_evidence_point", "point", "at"),
 )
 
+found = Table(
+    "found",
+    metadata,
+    Column("id", BigInteger, primary_key=True, autoincrement=True),
+    Column("at", DateTime(timezone=True), nullable=False),
+    Column("point", BigInteger, nullable=False),
+    Column("pattern", Text, nullable=False),
+    Column("body", JSONB, nullable=False),
+    Index("ix_found_at", "at"),
+)
+
+walk = Table(
+    "walk",
+    metadata,
+    Column("who", Text, primary_key=True),
+    Column("begins", DateTime(timezone=True), nullable=False),
+    Column("expected", JSONB, nullable=False),
+)
+
 APPEND_ONLY = (change_set, change, revision, signature, journal, evidence)
 """Tables that only grow: no role may change or delete a row."""

@@ -14,19 +14,20 @@ from datetime import UTC, datetime
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core import alarming, conditioning
+from canaleta.core import alarming, conditioning, recognition
 from canaleta.core.alarming import KINDS, Alarms, AlarmTable, Event, Passed, State
 from canaleta.core.conditioning import Condition, Reading, Seen, Settings
 from canaleta.core.field_table import PRIORITIES
 from canaleta.core.image import PlantImage
 from canaleta.core.quality import Quality, Reason, of_reasons
+from canaleta.core.recognition import Found, signal_span
 from canaleta.core.registers import RackMap
 from canaleta.core.trends import Part
 from canaleta.plant.alarms import Passing
 from canaleta.plant.live import Flag, LiveBlock
 from canaleta.racks.scan import ANSWERS, ScanPlan
 
-__all__ = ["Outside", "RackLife"]
+__all__ = ["FoundPoint", "Outside", "RackLife"]
 
 PART_S = 10.0
 NEVER = datetime(1970, 1, 1, tzinfo=UTC)
@@ -59,6 +60,14 @@ class Outside:
 NOTHING = Outside()
 
 
+@dataclass(frozen=True)
+class FoundPoint:
+    """A point at which somebody played a pattern."""
+
+    point: int
+    found: Found
+
+
 class RackLife:
     """The memory of one rack. Every method is quick and none waits."""
 
@@ -75,6 +84,9 @@ class RackLife:
         self._failing, self._good = np.full(n, np.nan), np.full(n, np.nan)
         self._reading = _unread(n)
         self._seen = _nothing_seen(n)
+        self._watch = recognition.begin(n)
+        self._wires, self._noise2 = np.full(n, np.nan), np.zeros(n)
+        self.found: list[FoundPoint] = []
         self._kept: list[tuple[float, NDArray[np.float64], NDArray[np.float64], NDArray[np.uint8]]] = []
         self.new_alarms = self.keys
 
@@ -85,6 +97,7 @@ class RackLife:
         self.keys = [self.table.key(k) for k in range(len(self.table))]
         self._points = self.plan.points
         self._quiets = {int(p) for p in self.table.quiet.tolist() if p >= 0}
+        self._span = signal_span(image, self.plan.rows)
         self._meters = np.flatnonzero((self.settings.edge >= 0) | self.settings.cumulative)
 
     # The list moves on ---------------------------------------------------------------------------------
@@ -102,6 +115,8 @@ class RackLife:
         self.condition, self.alarms = self.condition.take(rows), self.alarms.take(places)
         self._failing, self._good = _taken(self._failing, rows), _taken(self._good, rows)
         self._reading, self._seen = _unread(len(rows)), _nothing_seen(len(rows))
+        self._watch, self._wires = self._watch.take(rows), _taken(self._wires, rows)
+        self._noise2 = np.nan_to_num(_taken(self._noise2, rows))
         self.new_alarms = [key for key in self.keys if key not in alarm_at]
         return before
 
@@ -123,7 +138,8 @@ class RackLife:
     ) -> tuple[LiveBlock, list[Passing]]:
         """The block of a reading, and what alarms passed with it."""
         now = read_at.timestamp()
-        reading, self._failing = self.plan.reading(words, self._good, self._failing, now)
+        reading, self._failing, on_wires = self.plan.reading(words, self._good, self._failing, now)
+        self.found += self._watched(now, on_wires, reading)
         reading = self._replaced(reading, outside)
         trusted = (reading.quality == Quality.GOOD) & ~np.isnan(reading.value)
         self._good = np.where(trusted, reading.value, self._good)
@@ -150,6 +166,26 @@ class RackLife:
             lost = Reading(self._reading.value, self._reading.counts, reasons, quality)
             passed = self._stepped(lost, now.timestamp(), outside)
         return self._block(says, epoch, outside), self._told(passed, now)
+
+    def _watched(self, now: float, on_wires: NDArray[np.float64], reading: Reading) -> list[FoundPoint]:
+        """The points at which somebody has just played a pattern."""
+        jump = np.minimum(np.abs(np.nan_to_num(on_wires - self._wires)), 0.02 * np.nan_to_num(self._span))
+        # The noise of each signal, slowly followed, from neighbouring readings; a step of somebody's hand counts as little.
+        self._noise2 += 0.05 * (jump**2 / 2.0 - self._noise2)
+        self._wires = on_wires
+        contact = np.where(self.settings.contact & ~np.isnan(reading.value), np.nan_to_num(reading.value), -1)
+        signal = np.where(self.settings.contact | self.plan.off, np.nan, on_wires)
+        self._watch, found = recognition.step(
+            self._watch,
+            now,
+            signal,
+            self._span,
+            reading.counts,
+            reading.value,
+            contact.astype(np.int8),
+            np.sqrt(self._noise2),
+        )
+        return [FoundPoint(int(self._points[f.row]), f) for f in found]
 
     def _replaced(self, reading: Reading, outside: Outside) -> Reading:
         """With what is forced in the rack marked, and what is replaced in our view alone put in."""

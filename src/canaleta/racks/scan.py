@@ -66,8 +66,9 @@ class ScanPlan:
         last_good: NDArray[np.float64],
         failing_since: NDArray[np.float64],
         now: float,
-    ) -> tuple[Reading, NDArray[np.float64]]:
-        """What the words say of each point, and since when each level fails (s, NaN for one that does not).
+    ) -> tuple[Reading, NDArray[np.float64], NDArray[np.float64]]:
+        """What the words say of each point, since when each level fails (s, NaN for one that does not), and what stands
+        on the wires.
 
         last_good: for points that hold it when their signal fails. failing_since: as the reading before returned it.
         """
@@ -95,4 +96,4 @@ class ScanPlan:
         reasons[self.off] = np.uint32(Reason.DISABLED)
         quality = of_reasons(reasons, ~np.isnan(value))
         quality[self.off] = Quality.NONE
-        return Reading(value, counts, reasons, quality), since
+        return Reading(value, counts, reasons, quality), since, paths.at(Station.LOOP)

@@ -6,6 +6,7 @@ import asyncio
 import json
 import logging
 from collections.abc import Sequence
+from dataclasses import asdict
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
@@ -25,6 +26,7 @@ from canaleta.plant.commands import DONE, Command, finish, start_waiting
 from canaleta.plant.keeping import keep_scan, keep_words, kept_state
 from canaleta.plant.live import LiveBlock
 from canaleta.plant.trends import pack_hour, waiting_hours
+from canaleta.plant.walking import note_found
 from canaleta.racks.controller import shown_values
 from canaleta.racks.life import Outside, RackLife
 from canaleta.racks.reader import RackReader, RackSilentError, peeked, tested
@@ -176,8 +178,13 @@ class Scanner:
         state = life.packed() if passed or now - self._kept_at >= STATE_S else None
         if state is not None:
             self._kept_at = now
+        found, life.found = life.found, []
         with self._agent.engine.begin() as connection:
-            return keep_scan(connection, block, self._agent.holder, passed, part, state)
+            kept = keep_scan(connection, block, self._agent.holder, passed, part, state)
+            for one in found if kept else ():
+                log.info("somebody plays at point %d: %s", one.point, one.found.pattern)
+                note_found(connection, one.point, at, one.found.pattern, [asdict(p) for p in one.found.plateaus])
+            return kept
 
     def _keep_last(self) -> None:
         """What must not be lost when this scanner ends. A database that is away has the state of a moment ago."""

@@ -19,15 +19,20 @@ from canaleta.plant.database import engine_for
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.web import (
     accounts_api,
+    alarms_api,
     cabinets_api,
+    checks_api,
     conventions_api,
     doors,
     exchange_api,
+    finder_api,
     findings_api,
     hardware_api,
     history_api,
     injection_api,
+    learn_api,
     list_api,
+    live_api,
     path_api,
     problems,
     racks_api,
@@ -36,7 +41,9 @@ from canaleta.web import (
     session_api,
     sheet_api,
     stream_api,
+    temporary_api,
     views_api,
+    walk_api,
     wiring_api,
 )
 from canaleta.web.hub import Hub
@@ -83,6 +90,13 @@ def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, d
         hardware_api,
         racks_api,
         wiring_api,
+        live_api,
+        alarms_api,
+        temporary_api,
+        checks_api,
+        walk_api,
+        finder_api,
+        learn_api,
         stream_api,
     ):
         app.register_api(part.api)

@@ -21,11 +21,14 @@ from canaleta.core.follows import follow_cells, followed_by
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import Layout
 from canaleta.plant import tables as t
+from canaleta.plant.alarms import ALARMS_CHANNEL, open_alarms
 from canaleta.plant.cells import from_json
 from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.live import LiveBlock, read_block
+from canaleta.plant.live import COLUMNS, LiveBlock, read_block
 from canaleta.plant.locks import LOCKS_CHANNEL, held
 from canaleta.plant.points import ADDED, REMOVED, TYPICAL, WAIVER
+from canaleta.plant.temporary import TEMPORARY_CHANNEL, listed
+from canaleta.plant.walking import FOUND_CHANNEL
 
 __all__ = ["Hub", "Subscriber", "TooManyStreamsError", "changes_since", "event", "point_row"]
 
@@ -37,6 +40,15 @@ LONGEST_QUEUE = 256
 HERE_CHANNEL = "canaleta_here"
 HERE_S = 40.0
 """How long a screen that says nothing counts as being there."""
+
+
+CHANNELS = (
+    "canaleta_seq", "canaleta_live", LOCKS_CHANNEL, HERE_CHANNEL, ALARMS_CHANNEL, TEMPORARY_CHANNEL, FOUND_CHANNEL,
+)  # fmt: skip
+ALARMS_EVERY_S = 0.5
+"""Open alarms are told as a whole, at most so often: a flood of them is one event."""
+MOST_ALARMS = 1000
+"""Open alarms that are told to screens; the newest, when there are more."""
 
 
 class TooManyStreamsError(RuntimeError):
@@ -92,6 +104,8 @@ class Hub:
         self._seq = 0
         self._ready = threading.Event()
         self._here: dict[str, tuple[float, dict[str, Any]]] = {}
+        self._alarms_told = 0.0
+        self._alarms_due = False
 
     def join(self, racks: Iterable[int]) -> Subscriber:
         """A new stream for these racks. Raises TooManyStreamsError.
@@ -119,13 +133,16 @@ class Hub:
         while True:
             try:
                 with self._connection() as connection:
-                    for channel in ("canaleta_seq", "canaleta_live", LOCKS_CHANNEL, HERE_CHANNEL):
+                    for channel in CHANNELS:
                         connection.execute(f"listen {channel}")
                     self._catch_up()
                     self._ready.set()
                     wait = 0.2
-                    for notice in connection.notifies():
-                        self._heard(notice.channel, notice.payload)
+                    while True:
+                        for notice in connection.notifies(timeout=ALARMS_EVERY_S):
+                            self._heard(notice.channel, notice.payload)
+                            self._tell_alarms()
+                        self._tell_alarms()
             except (psycopg.Error, SQLAlchemyError, LookupError) as error:
                 log.warning("the database does not answer the listener, again in %.1f s: %s", wait, _short(error))
                 time.sleep(wait)
@@ -153,8 +170,22 @@ class Hub:
                 self._publish_changes(connection)
             elif channel == LOCKS_CHANNEL:
                 self._tell(locks_event(connection))
+            elif channel == ALARMS_CHANNEL:
+                self._alarms_due = True
+            elif channel == TEMPORARY_CHANNEL:
+                self._tell(temporary_event(connection))
+            elif channel == FOUND_CHANNEL:
+                self._tell(event("found", {"id": int(payload)}))
             else:
                 self._publish_block(connection, int(payload.partition(":")[0]))
+
+    def _tell_alarms(self) -> None:
+        """Tell the open alarms if they moved and were not told just now."""
+        now = time.monotonic()
+        if self._alarms_due and now - self._alarms_told >= ALARMS_EVERY_S:
+            self._alarms_due, self._alarms_told = False, now
+            with self._engine.connect() as connection:
+                self._tell(alarms_event(connection))
 
     def _publish_changes(self, connection: Connection) -> None:
         image = self._keeper.caught_up(connection)
@@ -202,12 +233,27 @@ def locks_event(connection: Connection) -> bytes:
     return event("locks", {"locks": [lock.__dict__ for lock in held(connection).values()]})
 
 
+def alarms_event(connection: Connection) -> bytes:
+    """Every alarm that is not normal, as an event."""
+    rows = open_alarms(connection)
+    told = [
+        {
+            "point": a.point, "kind": a.kind, "state": a.state, "active": a.active, "priority": a.priority, "since": a.since,
+            "raised": a.raised, "who": a.who, "why": a.why, "until": a.until, "value": a.value,
+        }
+        for a in rows[:MOST_ALARMS]
+    ]  # fmt: skip
+    return event("alarms", {"alarms": told, "all": len(rows)})
+
+
+def temporary_event(connection: Connection) -> bytes:
+    """Every temporary change that is open, as an event."""
+    return event("temporary", {"open": [entry.__dict__ for entry in listed(connection)]})
+
+
 def block_event(block: LiveBlock) -> bytes:
     """A live block as an event: packed arrays in base64, little endian."""
-    arrays = {
-        name: base64.b64encode(getattr(block, name).tobytes()).decode()
-        for name in ("points", "counts", "value", "quality", "reasons", "injected")
-    }
+    arrays = {name: base64.b64encode(getattr(block, name).tobytes()).decode() for name in COLUMNS}
     return event(
         "live",
         {"rack": block.rack, "scan": block.scan, "seq": block.seq, "read_at": block.read_at, "state": block.state}

@@ -21,10 +21,10 @@ from canaleta.core.settings import Stranger, differences, modules_told, stranger
 from canaleta.plant import tables as t
 from canaleta.plant.accounts import allowed_again
 from canaleta.plant.arming import MOST_MINUTES, Armed, arm, armed, disarm
-from canaleta.plant.commands import DONE, ask
+from canaleta.plant.commands import DONE
 from canaleta.plant.stand_in import stand_in_document
+from canaleta.web.asking import asked
 from canaleta.web.doors import needs, session_now
-from canaleta.web.injection_api import wait_for
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.shared import shared
 
@@ -276,14 +276,7 @@ def _found(number: int) -> tuple[PlantImage, Rack]:
 
 def _command(rack: Rack, kind: str, target: dict[str, Any]) -> dict[str, Any]:
     """A command to the rack's agent and its answer. Raises ProblemError with the agent's words if there is none."""
-    with shared().engine.begin() as connection:
-        number = ask(connection, session_now().account, rack.id, kind, target)
-    result = wait_for(number, 25.0)
-    if result == DONE:
-        return {}
-    if not result.startswith("{"):
-        raise ProblemError(409, result, remedy="test the connection; is the rack's agent running?")
-    answer: dict[str, Any] = json.loads(result)
+    answer: dict[str, Any] = asked(rack.id, kind, target, seconds=25.0)
     return answer
 
 

@@ -19,10 +19,12 @@ from canaleta.web.hub import (
     MOST_REPLAYED,
     Subscriber,
     TooManyStreamsError,
+    alarms_event,
     block_event,
     changes_since,
     event,
     locks_event,
+    temporary_event,
 )
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.shared import shared
@@ -45,7 +47,7 @@ class StreamQuery(BaseModel):
 @api.get("/stream", responses={200: {"content": {"text/event-stream": {"schema": {"type": "string"}}}}})
 @needs("read")
 def stream(query: StreamQuery) -> Response:
-    """Events: `hello`, `change`, `live`, `locks`, `here`, `beat` (server time), `reload` (too much was missed), `out`."""
+    """Events: `hello`, `change`, `live`, `alarms`, `temporary`, `found`, `locks`, `here`, `beat` (server time), `reload` (too much was missed), `out`."""
     racks = [int(number) for number in query.racks.split(",") if number]
     try:
         subscriber = shared().hub.join(racks)
@@ -75,8 +77,16 @@ def _first(state: Shared, subscriber: Subscriber, since: int) -> list[bytes]:
             return [hello, event("reload", {"seq": seq})]
         missed = [data for _, data in changes_since(connection, state.image(connection), since)]
         blocks = [read_block(connection, rack) for rack in sorted(subscriber.racks)]
-        locks = locks_event(connection)
-    return [hello, *missed, locks, *state.hub.here(), *(block_event(block) for block in blocks if block)]
+        locks, alarms, temporary = locks_event(connection), alarms_event(connection), temporary_event(connection)
+    return [
+        hello,
+        *missed,
+        locks,
+        alarms,
+        temporary,
+        *state.hub.here(),
+        *(block_event(block) for block in blocks if block),
+    ]
 
 
 def _events(state: Shared, subscriber: Subscriber, first: list[bytes], token: str) -> Iterator[bytes]:

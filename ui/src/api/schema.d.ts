@@ -56,6 +56,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/alarms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every alarm that is not normal; those that chatter and those that stand, by the plant's own limits. */
+        get: operations["alarms_open_alarms_alarms_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/alarms/say": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Acknowledge, reset, shelve or take out of service some alarms. The agent that scans them does it. */
+        post: operations["alarms_say_alarms_say_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's own boards and those for everybody. */
+        get: operations["live_boards_boards_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a board; one for everybody takes a technician. */
+        put: operations["live_keep_board_boards__name__put"];
+        post?: never;
+        /** Drop one's own board of that name, or, for a technician, the one for everybody. */
+        delete: operations["live_drop_board_boards__name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cabinets": {
         parameters: {
             query?: never;
@@ -108,6 +177,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/counters/zero": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set counters and totals back to zero. */
+        post: operations["alarms_zero_counters_zero_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/evidence/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A signed record as it was signed. */
+        get: operations["checks_record_evidence__int_number__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/evidence/{number}/pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A signed record as PDF. */
+        get: operations["checks_record_pdf_evidence__int_number__pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/export": {
         parameters: {
             query?: never;
@@ -125,6 +245,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/faults/reset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reset latched faults. One that stands comes back with the next reading. */
+        post: operations["alarms_reset_faults_faults_reset_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/finder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read registers of a server and decode them in every way. */
+        post: operations["finder_look_finder_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/findings": {
         parameters: {
             query?: never;
@@ -136,6 +290,23 @@ export interface paths {
         get: operations["findings_findings_now_findings_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forces/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let go of every force and every value that is replaced here. */
+        post: operations["temporary_release_all_forces_release_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -330,6 +501,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/journal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The alarm journal, newest first. */
+        get: operations["alarms_journal_journal_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/learn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** One step of the loop to learn on. */
+        post: operations["learn_learn_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/list/{seq}": {
         parameters: {
             query?: never;
@@ -339,6 +544,40 @@ export interface paths {
         };
         /** The whole list in columns; what changed since its `seq` comes by the stream. */
         get: operations["list_list_at_list__int_seq__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/live/stations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The six stations of several points as they stand now. */
+        post: operations["live_stations_live_stations_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/live/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the packed columns of a live block mean, in this plant. */
+        get: operations["live_words_live_words_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -568,6 +807,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/points/{point}/advice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is wrong at a point now, what it most likely comes from, and what to do next. */
+        get: operations["live_advice_points__int_point__advice_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a loop check of the point asks for. */
+        get: operations["checks_check_points__int_point__check_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/check/judge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The errors of what was read so far. */
+        post: operations["checks_judge_points__int_point__check_judge_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/check/sign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign a loop check. It never changes from then on; another one is a record of its own. */
+        post: operations["checks_sign_points__int_point__check_sign_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/points/{point}/fits/{rack}": {
         parameters: {
             query?: never;
@@ -577,6 +884,40 @@ export interface paths {
         };
         /** How a point would go on each module of a rack: fits, warns or refused, with reasons and remedies. */
         get: operations["cabinets_fits_points__int_point__fits__int_rack__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/force": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Hold a channel at a value in the rack. The controller sees it as if it came from the field. */
+        put: operations["temporary_force_points__int_point__force_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What can be held at a point: only where there is a register for it. */
+        get: operations["temporary_offers_points__int_point__hold_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -620,6 +961,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/points/{point}/noise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How noisy a point is, and what filter would help. */
+        get: operations["live_noise_points__int_point__noise_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/output": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Give an output a value, and read back what became of it. */
+        put: operations["temporary_command_points__int_point__output_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/points/{point}/path": {
         parameters: {
             query?: never;
@@ -648,6 +1023,74 @@ export interface paths {
         get: operations["sheet_sheet_of__int_point__sheet_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/source": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What can be put on the terminals of a point, and what it can trip. */
+        get: operations["injection_source__int_point__source_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/strip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The timing strip of a point: what its delays make of a pulse train, before anything is set. */
+        post: operations["live_draw_strip_points__int_point__strip_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/substitute": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Replace a value in our view alone: the controller does not see it. */
+        put: operations["temporary_substitute_points__int_point__substitute_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/sweep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A loop-back from an output to an input: the table of differences, signed where a name is given. */
+        post: operations["checks_sweep_points__int_point__sweep_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1058,7 +1501,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Events: `hello`, `change`, `live`, `locks`, `here`, `beat` (server time), `reload` (too much was missed), `out`. */
+        /** Events: `hello`, `change`, `live`, `alarms`, `temporary`, `found`, `locks`, `here`, `beat` (server time), `reload` (too much was missed), `out`. */
         get: operations["stream_stream_stream_get"];
         put?: never;
         post?: never;
@@ -1094,6 +1537,58 @@ export interface paths {
         };
         /** What letters put together say, and the next tag of those that begin with them. */
         get: operations["rows_tag_meaning_tag_letters_meaning_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/temporary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The log of temporary changes. */
+        get: operations["temporary_log_temporary_get"];
+        put?: never;
+        /** Enter a temporary change. */
+        post: operations["temporary_enter_temporary_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/temporary/{number}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a temporary change back: a force is let go in the rack first. */
+        post: operations["temporary_end_temporary__int_number__end_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trends": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Trends with gaps where there was no good value; least and most are kept when many readings share a column. */
+        get: operations["live_trends_trends_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1240,6 +1735,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/walk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's walk and what the scan has found since it began. */
+        get: operations["walk_walk_walk_get"];
+        /** Set out: from now on whatever is played is shown here. */
+        put: operations["walk_set_out_walk_put"];
+        post?: never;
+        /** The walk is over; what was found stays in the points' pages until it is signed or read anew. */
+        delete: operations["walk_come_back_walk_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1292,6 +1806,106 @@ export interface components {
             link?: string;
         };
         /**
+         * AdviceOut
+         * @description A fault in words, what it most likely comes from, and what to do next.
+         */
+        AdviceOut: {
+            /** Causes */
+            causes: string[];
+            /** Grade */
+            grade: string;
+            /** Next */
+            next: string;
+            /** Says */
+            says: string;
+        };
+        /**
+         * AdvicesOut
+         * @description Every fault of a point now, worst first. shown: what the controller itself shows and difference, NaN-free.
+         */
+        AdvicesOut: {
+            /** Band */
+            band: string;
+            /** Difference */
+            difference: number | null;
+            /** Faults */
+            faults: components["schemas"]["AdviceOut"][];
+            /** Lamp */
+            lamp: string;
+            /** Latched */
+            latched: boolean;
+            /** Shown */
+            shown: number | null;
+        };
+        /**
+         * AlarmOut
+         * @description One alarm that is not normal. since: of its state; raised: when it came last; until: when a shelf ends.
+         */
+        AlarmOut: {
+            /** Active */
+            active: boolean;
+            /** Kind */
+            kind: string;
+            /** Point */
+            point: number;
+            /** Priority */
+            priority: string;
+            /** Raised */
+            raised: string | null;
+            /** Since */
+            since: string;
+            /** State */
+            state: string;
+            /** Until */
+            until: string | null;
+            /** Value */
+            value: number | null;
+            /** Who */
+            who: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * AlarmState
+         * @description Where the high alarm and the fault alarm stand; as the answer before gave it.
+         */
+        AlarmState: {
+            /**
+             * Active
+             * @default [
+             *       false,
+             *       false
+             *     ]
+             */
+            active?: [
+                boolean,
+                boolean
+            ];
+            /**
+             * State
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            state?: [
+                number,
+                number
+            ];
+        };
+        /**
+         * AlarmsOut
+         * @description Every open alarm, and which chatter or stand.
+         */
+        AlarmsOut: {
+            /** Alarms */
+            alarms: components["schemas"]["AlarmOut"][];
+            /** Chattering */
+            chattering: components["schemas"]["TroubleOut"][];
+            /** Standing */
+            standing: components["schemas"]["TroubleOut"][];
+        };
+        /**
          * ArmIn
          * @description For how many minutes; 0 disarms.
          */
@@ -1308,6 +1922,39 @@ export interface components {
             until: string;
             /** Who */
             who: string;
+        };
+        /**
+         * BoardIn
+         * @description The points of a board, in their order. shared: for everybody.
+         */
+        BoardIn: {
+            /** Points */
+            points: number[];
+            /**
+             * Shared
+             * @default false
+             */
+            shared?: boolean;
+        };
+        /**
+         * BoardOut
+         * @description A board.
+         */
+        BoardOut: {
+            /** Name */
+            name: string;
+            /** Points */
+            points: number[];
+            /** Shared */
+            shared: boolean;
+        };
+        /**
+         * BoardsOut
+         * @description One's own boards and those for everybody.
+         */
+        BoardsOut: {
+            /** Boards */
+            boards: components["schemas"]["BoardOut"][];
         };
         /**
          * CabinetName
@@ -1539,6 +2186,32 @@ export interface components {
             wired: boolean;
             /** Wishes */
             wishes: number[];
+        };
+        /**
+         * CheckOut
+         * @description The loop check of a point: its steps, what it may be off, what it can trip, what is open at it, earlier records.
+         */
+        CheckOut: {
+            /** Contact */
+            contact: boolean;
+            /** Count Span */
+            count_span: number | null;
+            /** Open */
+            open: string[];
+            /** Records */
+            records: components["schemas"]["RecordOut"][];
+            /** Signal Unit */
+            signal_unit: string;
+            /** Steps */
+            steps: components["schemas"]["StepOut"][];
+            /** Tolerance */
+            tolerance: number;
+            /** Trips */
+            trips: string[];
+            /** Value Unit */
+            value_unit: string;
+            /** Why Not */
+            why_not: string;
         };
         /**
          * CheckRow
@@ -1883,6 +2556,25 @@ export interface components {
             value_unit: string;
         };
         /**
+         * DecodingOut
+         * @description One decoding: a figure for each whole number of registers, none for one that is no number. fits: how many of them
+         *     are near the value that is looked for; sane: whether all of them are numbers of a size that instruments have.
+         */
+        DecodingOut: {
+            /** Fits */
+            fits: number;
+            /** Name */
+            name: string;
+            /** Order */
+            order: string;
+            /** Sane */
+            sane: boolean;
+            /** Values */
+            values: (number | null)[];
+            /** Words */
+            words: number;
+        };
+        /**
          * DifferenceOut
          * @description One setting of one channel that differs: what the list says, what the rack reports, what the point can trip.
          */
@@ -1970,6 +2662,72 @@ export interface components {
             was: string;
         };
         /**
+         * EndIn
+         * @description How it was put back.
+         */
+        EndIn: {
+            /**
+             * Why
+             * @default
+             */
+            why?: string;
+        };
+        /**
+         * EnterIn
+         * @description A temporary change that somebody made with their own hands.
+         */
+        EnterIn: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "lifted wire" | "jumper" | "inhibit" | "transmitter simulating" | "controller in manual";
+            /**
+             * Minutes
+             * @default 0
+             */
+            minutes?: number;
+            /** Point */
+            point: number;
+            /** What */
+            what: string;
+            /**
+             * Why
+             * @default
+             */
+            why?: string;
+        };
+        /**
+         * EntryOut
+         * @description One temporary change. due: when it ought to be over; ended_at: when it was.
+         */
+        EntryOut: {
+            /** At */
+            at: string;
+            /** Due */
+            due: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /** Ended By */
+            ended_by: string;
+            /** Ended Why */
+            ended_why: string;
+            /** Given */
+            given: string;
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Point */
+            point: number;
+            /** What */
+            what: string;
+            /** Who */
+            who: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * ExportIn
          * @description The list as a file: which columns and points, all of them if left out.
          */
@@ -2017,6 +2775,19 @@ export interface components {
             tone: string;
             /** Verdict */
             verdict: string;
+        };
+        /**
+         * FaultIn
+         * @description Something wrong at the device or on the wires: its kind and amount in words (core/faults.py).
+         */
+        FaultIn: {
+            /**
+             * Amount
+             * @default
+             */
+            amount?: string;
+            /** Kind */
+            kind: string;
         };
         /**
          * FaultKindOut
@@ -2170,6 +2941,36 @@ export interface components {
             label: string;
         };
         /**
+         * FormOut
+         * @description A form of signal and what it does.
+         */
+        FormOut: {
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+        };
+        /**
+         * FoundOut
+         * @description A point at which somebody played. takes: its readings may be taken without asking; says: why, or why not.
+         */
+        FoundOut: {
+            /** At */
+            at: string;
+            /** Id */
+            id: number;
+            /** Pattern */
+            pattern: string;
+            /** Plateaus */
+            plateaus: components["schemas"]["PlateauOut"][];
+            /** Point */
+            point: number;
+            /** Says */
+            says: string;
+            /** Takes */
+            takes: boolean;
+        };
+        /**
          * GoneIn
          * @description Points to take away.
          */
@@ -2293,12 +3094,52 @@ export interface components {
             why: string;
         };
         /**
-         * InjectIn
-         * @description A signal to put on the terminals, as typed; '' takes it off.
+         * HoldIn
+         * @description A value to hold a point at, as typed, and why. minutes: until it is overdue, 0 for as long as the plant says.
          */
-        InjectIn: {
+        HoldIn: {
+            /**
+             * Minutes
+             * @default 0
+             */
+            minutes?: number;
             /** Text */
             text: string;
+            /**
+             * Why
+             * @default
+             */
+            why?: string;
+        };
+        /**
+         * InjectIn
+         * @description A signal to put on the terminals, as typed; '' and no fault takes everything off.
+         *
+         *     form: how it moves (core/waveforms.py), to the level `high`, as typed, within period_s. faults: put on in its place.
+         */
+        InjectIn: {
+            /** Faults */
+            faults?: components["schemas"]["FaultIn"][];
+            /**
+             * Form
+             * @default fixed
+             */
+            form?: string;
+            /**
+             * High
+             * @default
+             */
+            high?: string;
+            /**
+             * Period S
+             * @default 10
+             */
+            period_s?: number;
+            /**
+             * Text
+             * @default
+             */
+            text?: string;
         };
         /**
          * InjectOut
@@ -2342,6 +3183,167 @@ export interface components {
             state: string;
             /** Top */
             top: string[][];
+        };
+        /**
+         * JournalLineOut
+         * @description One line of the journal.
+         */
+        JournalLineOut: {
+            /** At */
+            at: string;
+            /** Becomes */
+            becomes: string;
+            /** Event */
+            event: string;
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Point */
+            point: number;
+            /** Priority */
+            priority: string;
+            /** Value */
+            value: number | null;
+            /** Was */
+            was: string;
+            /** Who */
+            who: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * JournalOut
+         * @description A page of the journal, newest first. more: there are older lines.
+         */
+        JournalOut: {
+            /** Lines */
+            lines: components["schemas"]["JournalLineOut"][];
+            /** More */
+            more: boolean;
+        };
+        /**
+         * JudgedOut
+         * @description One step judged. error: in the value's unit, of_span: in % of its span; passes: none where nothing was read.
+         */
+        JudgedOut: {
+            /** Error */
+            error: string;
+            /** Of Span */
+            of_span: number | null;
+            /** Passes */
+            passes: boolean | null;
+        };
+        /**
+         * LearnAlarm
+         * @description One alarm of the loop in words.
+         */
+        LearnAlarm: {
+            /** Active */
+            active: boolean;
+            /** Name */
+            name: string;
+            /** Number */
+            number: number;
+            /** State */
+            state: string;
+        };
+        /**
+         * LearnFault
+         * @description A fault that can be put on, where it sits, and an amount that shows it.
+         */
+        LearnFault: {
+            /** Amount */
+            amount: string;
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+            /** Station */
+            station: string;
+            /** Usual */
+            usual: string;
+        };
+        /**
+         * LearnIn
+         * @description The loop, the quantity in the pipe as a share of the range, what is wrong, and what somebody says to the alarms.
+         */
+        LearnIn: {
+            /**
+             * @default {
+             *       "active": [
+             *         false,
+             *         false
+             *       ],
+             *       "state": [
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            alarms?: components["schemas"]["AlarmState"];
+            /** Faults */
+            faults?: components["schemas"]["PutIn"][];
+            /**
+             * Loop
+             * @default gas pressure
+             * @enum {string}
+             */
+            loop?: "gas pressure" | "kiln thermocouple" | "dryer Pt100";
+            /**
+             * Share
+             * @default 50
+             */
+            share?: number;
+            /**
+             * Word
+             * @default
+             * @enum {string}
+             */
+            word?: "" | "acknowledge" | "reset";
+        };
+        /**
+         * LearnOut
+         * @description All six stations, what the value's quality is and why, what to do next, and the alarms.
+         */
+        LearnOut: {
+            /** Alarms */
+            alarms: components["schemas"]["LearnAlarm"][];
+            /** Causes */
+            causes: string[];
+            /** Faults */
+            faults: string[];
+            keep: components["schemas"]["AlarmState"];
+            /** Limit */
+            limit: string;
+            /** Next */
+            next: string;
+            /** Offers */
+            offers: components["schemas"]["LearnFault"][];
+            /** Quality */
+            quality: string;
+            /** Stations */
+            stations: components["schemas"]["LearnStation"][];
+        };
+        /**
+         * LearnStation
+         * @description One station: what it is with what is wrong, what it would be without, and its working.
+         */
+        LearnStation: {
+            /** Differs */
+            differs: boolean;
+            /** Figure */
+            figure: string;
+            /** Figures */
+            figures: string;
+            /** Formula */
+            formula: string;
+            /** Healthy */
+            healthy: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
         };
         /**
          * LettersOut
@@ -2508,6 +3510,57 @@ export interface components {
         LogOut: {
             /** Lines */
             lines: components["schemas"]["LogLine"][];
+        };
+        /**
+         * LookIn
+         * @description Where to look: a server, a unit, and registers counted from 0. target: a value that is known to stand there.
+         */
+        LookIn: {
+            /**
+             * Count
+             * @default 8
+             */
+            count?: number;
+            /**
+             * First
+             * @default 0
+             */
+            first?: number;
+            /**
+             * Function
+             * @default input
+             * @enum {string}
+             */
+            function?: "input" | "holding";
+            /** Host */
+            host: string;
+            /**
+             * Port
+             * @default 502
+             */
+            port?: number;
+            /**
+             * Target
+             * @default null
+             */
+            target?: number | null;
+            /**
+             * Unit
+             * @default 1
+             */
+            unit?: number;
+        };
+        /**
+         * LookOut
+         * @description The registers as they stand, and what they can mean.
+         */
+        LookOut: {
+            /** Decodings */
+            decodings: components["schemas"]["DecodingOut"][];
+            /** Says */
+            says: string;
+            /** Words */
+            words: number[];
         };
         /**
          * MappingIn
@@ -2700,6 +3753,56 @@ export interface components {
             typed: string;
         };
         /**
+         * NoiseFigures
+         * @description least, most, mean, standard deviation, and the part of it that changes from reading to reading.
+         */
+        NoiseFigures: {
+            /** Fast */
+            fast: number | null;
+            /** Least */
+            least: number | null;
+            /** Mean */
+            mean: number | null;
+            /** Most */
+            most: number | null;
+            /** Sigma */
+            sigma: number | null;
+        };
+        /**
+         * NoiseOut
+         * @description The noise of a window in units and in counts, and what a filter would do.
+         */
+        NoiseOut: {
+            counts: components["schemas"]["NoiseFigures"];
+            /** Readings */
+            readings: number;
+            /** Says */
+            says: string;
+            /** Tried */
+            tried: components["schemas"]["TriedOut"][];
+            units: components["schemas"]["NoiseFigures"];
+            /** Wanted */
+            wanted: number;
+        };
+        /**
+         * OfferOut
+         * @description What can be held at a point. force, output: why not, '' if it can; trips: what it can trip, told first.
+         */
+        OfferOut: {
+            /** Armed Needed */
+            armed_needed: boolean;
+            /** Force */
+            force: string;
+            /** Open */
+            open: components["schemas"]["EntryOut"][];
+            /** Output */
+            output: string;
+            /** Trips */
+            trips: string[];
+            /** Unit */
+            unit: string;
+        };
+        /**
          * Ours
          * @description A cell of the file that stays out: its row, counted from 1, and its field.
          */
@@ -2708,6 +3811,51 @@ export interface components {
             field: string;
             /** Row */
             row: number;
+        };
+        /**
+         * OutcomeOut
+         * @description A whole check. worst, hysteresis: % of span; passes: none until every step was read; says: in words.
+         */
+        OutcomeOut: {
+            /** Complete */
+            complete: boolean;
+            /** Hysteresis */
+            hysteresis: number | null;
+            /** Passes */
+            passes: boolean | null;
+            /** Says */
+            says: string;
+            /** Steps */
+            steps: components["schemas"]["JudgedOut"][];
+            /** Tolerance */
+            tolerance: number;
+            /** Worst */
+            worst: number | null;
+        };
+        /**
+         * OutputIn
+         * @description A value to give an output, as typed.
+         */
+        OutputIn: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * OutputOut
+         * @description What became of a command: the count that was given, whether it was clamped, what is read back, and in words
+         *     whether both agree.
+         */
+        OutputOut: {
+            /** Agrees */
+            agrees: boolean;
+            /** Clamped */
+            clamped: boolean;
+            /** Given */
+            given: number;
+            /** Readback */
+            readback: number | null;
+            /** Says */
+            says: string;
         };
         /**
          * Part
@@ -2864,6 +4012,26 @@ export interface components {
             units: string[];
         };
         /**
+         * PlateauOut
+         * @description One steady level of a staircase.
+         */
+        PlateauOut: {
+            /** Begins */
+            begins: number;
+            /** Counts */
+            counts: number;
+            /** Ends */
+            ends: number;
+            /** Readings */
+            readings: number;
+            /** Sigma */
+            sigma: number;
+            /** Signal */
+            signal: number;
+            /** Value */
+            value: number;
+        };
+        /**
          * PointDifferenceOut
          * @description What became of a point. cells: field, was, becomes; words: the same as one tells it; moves: what moves with it.
          */
@@ -2880,6 +4048,14 @@ export interface components {
             tag: string;
             /** Words */
             words: string[];
+        };
+        /**
+         * PointsIn
+         * @description Some points.
+         */
+        PointsIn: {
+            /** Points */
+            points: number[];
         };
         /**
          * Problem
@@ -2940,6 +4116,19 @@ export interface components {
             why?: string;
         };
         /**
+         * PutIn
+         * @description Something that is wrong.
+         */
+        PutIn: {
+            /**
+             * Amount
+             * @default
+             */
+            amount?: string;
+            /** Kind */
+            kind: string;
+        };
+        /**
          * PutUpIn
          * @description A revision to put up for check.
          */
@@ -2968,6 +4157,8 @@ export interface components {
             departs: string;
             /** First Register */
             first_register: number;
+            /** Function */
+            function: string;
             /** Heat W */
             heat_w: number;
             /** Host */
@@ -3004,6 +4195,27 @@ export interface components {
             period_ms: number;
         };
         /**
+         * ReadIn
+         * @description What was read at one step; none where nothing was yet. signal: what the calibrator itself said.
+         */
+        ReadIn: {
+            /**
+             * Counts
+             * @default null
+             */
+            counts?: number | null;
+            /**
+             * Signal
+             * @default null
+             */
+            signal?: number | null;
+            /**
+             * Value
+             * @default null
+             */
+            value?: number | null;
+        };
+        /**
          * ReadingOut
          * @description One measurement: the meter, where, what is healthy, what else means what.
          */
@@ -3019,6 +4231,58 @@ export interface components {
             ][];
             /** Where */
             where: string;
+        };
+        /**
+         * ReadingsIn
+         * @description What was read, step by step.
+         */
+        ReadingsIn: {
+            /** Readings */
+            readings: components["schemas"]["ReadIn"][];
+        };
+        /**
+         * ReasonOut
+         * @description One reason in words, the quality it gives, and how the plant takes it: bad, settle, note or off.
+         */
+        ReasonOut: {
+            /** Bit */
+            bit: number;
+            /** Grade */
+            grade: string;
+            /** Quality */
+            quality: string;
+            /** Says */
+            says: string;
+        };
+        /**
+         * RecordOut
+         * @description A signed record. sound: it is still what was signed.
+         */
+        RecordOut: {
+            /** At */
+            at: string;
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Sound */
+            sound: boolean;
+            /** Verdict */
+            verdict: string;
+            /** Who */
+            who: string;
+        };
+        /**
+         * ReleasedOut
+         * @description How many were let go, and what could not be, in words.
+         */
+        ReleasedOut: {
+            /** Failed */
+            failed: string[];
+            /** Released */
+            released: number;
         };
         /**
          * RenamedOut
@@ -3142,6 +4406,43 @@ export interface components {
             };
             /** Rules */
             rules: components["schemas"]["RuleOut"][];
+        };
+        /**
+         * SaidOut
+         * @description How many alarms it moved; the others were in a state that knows no such word.
+         */
+        SaidOut: {
+            /** Asked */
+            asked: number;
+            /** Moved */
+            moved: number;
+        };
+        /**
+         * SayIn
+         * @description What somebody says about some alarms. why: asked for where an alarm is put away. minutes: of a shelf, 0 for one
+         *     without an end.
+         */
+        SayIn: {
+            /** Alarms */
+            alarms: [
+                number,
+                "ll" | "l" | "h" | "hh" | "dev" | "rate" | "state" | "fault"
+            ][];
+            /**
+             * Minutes
+             * @default 0
+             */
+            minutes?: number;
+            /**
+             * Why
+             * @default
+             */
+            why?: string;
+            /**
+             * Word
+             * @enum {string}
+             */
+            word: "acknowledge" | "reset" | "shelve" | "unshelve" | "take out of service" | "back in service";
         };
         /**
          * SeriesIn
@@ -3274,6 +4575,49 @@ export interface components {
             wiring: components["schemas"]["WiringOut"] | null;
         };
         /**
+         * SignCheckIn
+         * @description A check to be signed: what was read, with which instrument, what became of the open wire, and a name.
+         *
+         *     seq: the list it was done with; another one must be looked at again.
+         */
+        SignCheckIn: {
+            /**
+             * Due
+             * @default
+             */
+            due?: string;
+            /**
+             * Inhibited
+             * @default false
+             */
+            inhibited?: boolean;
+            /**
+             * Instrument
+             * @default
+             */
+            instrument?: string;
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+            /** Open Wire */
+            open_wire?: {
+                [key: string]: string;
+            };
+            /** Readings */
+            readings: components["schemas"]["ReadIn"][];
+            /** Seq */
+            seq: number;
+            /**
+             * Serial
+             * @default
+             */
+            serial?: string;
+        };
+        /**
          * SignIn
          * @description A name and its password.
          */
@@ -3335,6 +4679,39 @@ export interface components {
             field: string;
         };
         /**
+         * SourceFaultOut
+         * @description A fault that the point can have. amount: what it asks for, '' for nothing; usual: one that shows it.
+         */
+        SourceFaultOut: {
+            /** Amount */
+            amount: string;
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+            /** Usual */
+            usual: string;
+        };
+        /**
+         * SourceOut
+         * @description What can be put on the terminals of a point. why_not: why nothing can; trips: what the point can trip, told first.
+         *     unit: of what stands on the wires; contact: it takes “open” and “closed”.
+         */
+        SourceOut: {
+            /** Contact */
+            contact: boolean;
+            /** Faults */
+            faults: components["schemas"]["SourceFaultOut"][];
+            /** Forms */
+            forms: components["schemas"]["FormOut"][];
+            /** Trips */
+            trips: string[];
+            /** Unit */
+            unit: string;
+            /** Why Not */
+            why_not: string;
+        };
+        /**
          * StationOut
          * @description One station. figure: as shown, '' if unknown. typed: it is where the value was given.
          */
@@ -3350,6 +4727,48 @@ export interface components {
             /** Unit */
             unit: string;
             working: components["schemas"]["WorkingOut"] | null;
+        };
+        /**
+         * StationsIn
+         * @description Points whose six stations are wanted, each from the count it has now.
+         */
+        StationsIn: {
+            /** Points */
+            points: number[];
+        };
+        /**
+         * StationsOut
+         * @description {point: six figures}, none where unknown, from the newest counts.
+         */
+        StationsOut: {
+            /** Stations */
+            stations: {
+                [key: string]: (number | null)[];
+            };
+        };
+        /**
+         * StepOut
+         * @description One step of a check: what is put on and what must be read; figures as they are shown, with their units.
+         */
+        StepOut: {
+            /** Counts */
+            counts: string;
+            /** Counts Number */
+            counts_number: number | null;
+            /** Process */
+            process: string;
+            /** Share */
+            share: number;
+            /** Signal */
+            signal: string;
+            /** Signal Number */
+            signal_number: number | null;
+            /** Value */
+            value: string;
+            /** Value Number */
+            value_number: number | null;
+            /** Way */
+            way: string;
         };
         /**
          * StrangerOut
@@ -3368,6 +4787,99 @@ export interface components {
             reported: number;
             /** Slot */
             slot: number;
+        };
+        /**
+         * StripIn
+         * @description A strip to draw: levels from times on, how long it is, and settings tried in place of the point's own, as texts.
+         */
+        StripIn: {
+            /** Cells */
+            cells?: {
+                [key: string]: string;
+            };
+            /** Ends S */
+            ends_s: number;
+            /** Given */
+            given: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * StripOut
+         * @description What comes in and what is made of it. period_s: how often the rack is looked at.
+         */
+        StripOut: {
+            /** Band */
+            band: number[];
+            /** Given */
+            given: number[];
+            /** Period S */
+            period_s: number;
+            /** Settings */
+            settings: {
+                [key: string]: string;
+            };
+            /** State */
+            state: number[];
+            /** Times */
+            times: number[];
+            /** Value */
+            value: (number | null)[];
+        };
+        /**
+         * SweepIn
+         * @description A loop-back to be judged, and signed if there is a name: what the output was given and the input read, % of span.
+         */
+        SweepIn: {
+            /** Given */
+            given: number[];
+            /** Input */
+            input: number;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /** Read */
+            read: (number | null)[];
+            /**
+             * Tolerance
+             * @default 0.5
+             */
+            tolerance?: number;
+        };
+        /**
+         * SweepOut
+         * @description A loop-back judged. record: its number once signed, 0 before.
+         */
+        SweepOut: {
+            /** Hysteresis */
+            hysteresis: number | null;
+            /** Passes */
+            passes: boolean | null;
+            /** Record */
+            record: number;
+            /** Rows */
+            rows: components["schemas"]["SweepRow"][];
+            /** Shares */
+            shares: number[];
+            /** Worst */
+            worst: number | null;
+        };
+        /**
+         * SweepRow
+         * @description One level of a loop-back, % of span.
+         */
+        SweepRow: {
+            /** Difference */
+            difference: number | null;
+            /** Given */
+            given: number;
+            /** Read */
+            read: number | null;
+            /** Way */
+            way: string;
         };
         /**
          * Taken
@@ -3389,6 +4901,16 @@ export interface components {
             label: string;
             /** Name */
             name: string;
+        };
+        /**
+         * TemporaryLogOut
+         * @description What is open, oldest first, and what ended lately, newest first.
+         */
+        TemporaryLogOut: {
+            /** Ended */
+            ended: components["schemas"]["EntryOut"][];
+            /** Open */
+            open: components["schemas"]["EntryOut"][];
         };
         /**
          * TerminalOut
@@ -3454,6 +4976,60 @@ export interface components {
             tag: string;
             /** Was */
             was: string;
+        };
+        /**
+         * TrendOut
+         * @description One point's trend; none is a gap.
+         */
+        TrendOut: {
+            /** Least */
+            least: (number | null)[];
+            /** Mean */
+            mean: (number | null)[];
+            /** Most */
+            most: (number | null)[];
+            /** Point */
+            point: number;
+            /** Times */
+            times: number[];
+        };
+        /**
+         * TrendsOut
+         * @description Trends of several points between two times, s since 1970.
+         */
+        TrendsOut: {
+            /** Begins */
+            begins: number;
+            /** Ends */
+            ends: number;
+            /** Trends */
+            trends: components["schemas"]["TrendOut"][];
+        };
+        /**
+         * TriedOut
+         * @description A filter tried on the window: what is left of the noise, and how long a step takes to show to 95 %.
+         */
+        TriedOut: {
+            /** Sigma */
+            sigma: number | null;
+            /** Smoothing S */
+            smoothing_s: number;
+            /** To 95 S */
+            to_95_s: number;
+        };
+        /**
+         * TroubleOut
+         * @description An alarm that comes too often, or stays too long. times: within one minute; hours: since it came.
+         */
+        TroubleOut: {
+            /** Hours */
+            hours: number;
+            /** Kind */
+            kind: string;
+            /** Point */
+            point: number;
+            /** Times */
+            times: number;
         };
         /**
          * TypeIn
@@ -3685,6 +5261,33 @@ export interface components {
             who: string;
         };
         /**
+         * WalkIn
+         * @description The points that will be played, in their order; none if nobody says.
+         */
+        WalkIn: {
+            /** Expected */
+            expected?: number[];
+        };
+        /**
+         * WalkOut
+         * @description One's walk: since when ('' if nobody walks), what is expected, what was found, whose cores may be swapped.
+         */
+        WalkOut: {
+            /** Begins */
+            begins: string;
+            /** Expected */
+            expected: number[];
+            /** Found */
+            found: components["schemas"]["FoundOut"][];
+            /** Others */
+            others: string[];
+            /** Swapped */
+            swapped: [
+                number,
+                number
+            ][];
+        };
+        /**
          * WiringOut
          * @description The terminals of a point.
          */
@@ -3697,6 +5300,20 @@ export interface components {
             unused: components["schemas"]["TerminalOut"][];
             /** Words */
             words: string;
+        };
+        /**
+         * WordsOut
+         * @description What the packed columns of a live block mean.
+         */
+        WordsOut: {
+            /** Alarm Kinds */
+            alarm_kinds: {
+                [key: string]: string;
+            };
+            /** Alarm States */
+            alarm_states: string[];
+            /** Reasons */
+            reasons: components["schemas"]["ReasonOut"][];
         };
         /**
          * WorkingOut
@@ -3951,6 +5568,243 @@ export interface operations {
             };
         };
     };
+    alarms_open_alarms_alarms_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlarmsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    alarms_say_alarms_say_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SayIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    live_boards_boards_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BoardsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    live_keep_board_boards__name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BoardIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BoardOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    live_drop_board_boards__name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BoardsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     cabinets_cabinets_cabinets_get: {
         parameters: {
             query?: {
@@ -4137,6 +5991,147 @@ export interface operations {
             };
         };
     };
+    alarms_zero_counters_zero_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PointsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    checks_record_evidence__int_number__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    checks_record_pdf_evidence__int_number__pdf_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": unknown;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     exchange_export_export_post: {
         parameters: {
             query?: never;
@@ -4184,6 +6179,104 @@ export interface operations {
             };
         };
     };
+    alarms_reset_faults_faults_reset_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PointsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    finder_look_finder_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     findings_findings_now_findings_get: {
         parameters: {
             query?: never;
@@ -4200,6 +6293,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FindingsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    temporary_release_all_forces_release_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleasedOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -4823,6 +6965,103 @@ export interface operations {
             };
         };
     };
+    alarms_journal_journal_get: {
+        parameters: {
+            query?: {
+                before?: number;
+                point?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JournalOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    learn_learn_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LearnIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LearnOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_list_at_list__int_seq__get: {
         parameters: {
             query?: never;
@@ -4840,6 +7079,100 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    live_stations_live_stations_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StationsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StationsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    live_words_live_words_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WordsOut"];
+                };
             };
             /** @description Unprocessable Entity */
             422: {
@@ -5475,6 +7808,202 @@ export interface operations {
             };
         };
     };
+    live_advice_points__int_point__advice_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AdvicesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    checks_check_points__int_point__check_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    checks_judge_points__int_point__check_judge_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutcomeOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    checks_sign_points__int_point__check_sign_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignCheckIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     cabinets_fits_points__int_point__fits__int_rack__get: {
         parameters: {
             query?: never;
@@ -5494,6 +8023,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FitsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    temporary_force_points__int_point__force_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntryOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    temporary_offers_points__int_point__hold_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OfferOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -5672,6 +8299,107 @@ export interface operations {
             };
         };
     };
+    live_noise_points__int_point__noise_get: {
+        parameters: {
+            query?: {
+                seconds?: number;
+                wanted?: number;
+            };
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoiseOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    temporary_command_points__int_point__output_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutputIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutputOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     path_path_of__int_point__path_get: {
         parameters: {
             query?: {
@@ -5742,6 +8470,206 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SheetOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    injection_source__int_point__source_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    live_draw_strip_points__int_point__strip_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StripIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StripOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    temporary_substitute_points__int_point__substitute_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntryOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    checks_sweep_points__int_point__sweep_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SweepIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SweepOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -7137,6 +10065,201 @@ export interface operations {
             };
         };
     };
+    temporary_log_temporary_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemporaryLogOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    temporary_enter_temporary_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EnterIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntryOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    temporary_end_temporary__int_number__end_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleasedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    live_trends_trends_get: {
+        parameters: {
+            query: {
+                points: string;
+                seconds?: number;
+                until?: number;
+                columns?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrendsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     rows_all_typicals_typicals_get: {
         parameters: {
             query?: never;
@@ -7590,6 +10713,145 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    walk_walk_walk_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WalkOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    walk_set_out_walk_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WalkIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WalkOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    walk_come_back_walk_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WalkOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -133,6 +133,14 @@ def upgrade() -> None:
         _text("hash"), sa.Column("body", JSONB(), nullable=False), _key("evidence", "id"),
     )  # fmt: skip
     op.create_index("ix_evidence_point", "evidence", ["point", "at"])
+    op.create_table(
+        "found", _counted(), _when("at"), _big("point"), _text("pattern"), sa.Column("body", JSONB(), nullable=False),
+        _key("found", "id"),
+    )  # fmt: skip
+    op.create_index("ix_found_at", "found", ["at"])
+    op.create_table(
+        "walk", _text("who"), _when("begins"), sa.Column("expected", JSONB(), nullable=False), _key("walk", "who")
+    )
     for table in ("journal", "evidence"):
         op.execute(
             f"create trigger only_grows before update or delete or truncate on {table} "
