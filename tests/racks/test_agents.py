@@ -21,7 +21,7 @@ from canaleta.plant import tables as t
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.live import Flag
 from canaleta.plant.proposals import Edit, Proposal, apply
-from canaleta.plant.trends import pack_hour, read_trend, waiting_hours
+from canaleta.plant.trends import pack_hour, read_trends, waiting_hours
 from canaleta.plant.walking import found_since
 from canaleta.racks import scanner
 from canaleta.racks.agent import Agent
@@ -222,10 +222,10 @@ def test_readings_become_parts_and_parts_become_hours_with_their_roll_ups(databa
             write_part(connection, 1, Part(np.array([1, 2]), times, value * 100, value, quality))
         assert waiting_hours(connection, 1, hour + timedelta(minutes=30)) == []
         assert waiting_hours(connection, 1, hour + timedelta(hours=2)) == [hour]
-        before = read_trend(connection, 2, 1, begins, begins + 3600, 400, 1.0)
+        before = read_trends(connection, {2: 1}, begins, begins + 3600, 400, {2: 1.0})[2]
         assert pack_hour(connection, 1, hour) == 2
         assert waiting_hours(connection, 1, hour + timedelta(hours=2)) == []
-        after = read_trend(connection, 2, 1, begins, begins + 3600, 400, 1.0)
+        after = read_trends(connection, {2: 1}, begins, begins + 3600, 400, {2: 1.0})[2]
         np.testing.assert_allclose(after.most, before.most)
         assert np.nanmax(after.most) == 80.0
         row = connection.execute(select(t.trend_hour).where(t.trend_hour.c.point == 1)).one()
@@ -233,9 +233,9 @@ def test_readings_become_parts_and_parts_become_hours_with_their_roll_ups(databa
         minutes = Rolled.unpacked(row.minutes)
         assert len(minutes.begins) == 60
         assert np.isnan(minutes.mean[20:30]).all(), "ten minutes without a good value"
-        week = read_trend(connection, 2, 1, begins - 6 * 86400, begins + 86400, 400, 1.0)
+        week = read_trends(connection, {2: 1}, begins - 6 * 86400, begins + 86400, 400, {2: 1.0})[2]
         assert np.nanmax(week.most) == 80.0
-        gaps = read_trend(connection, 1, 1, begins - 3600, begins + 7200, 400, 1.0)
+        gaps = read_trends(connection, {1: 1}, begins - 3600, begins + 7200, 400, {1: 1.0})[1]
         assert np.isnan(gaps.mean).any()
 
 
@@ -247,7 +247,7 @@ def test_the_agent_writes_the_trend_while_it_scans(database: Database) -> None:
         async with standing_in(port, source_port), scanning(database):
             await until(database, lambda b: b.state == "answers" and b.scan > 8)
         with database.engine.connect() as connection:
-            trend = read_trend(connection, PT, 1, began - 1, began + 60, 400, 0.1)
+            trend = read_trends(connection, {PT: 1}, began - 1, began + 60, 400, {PT: 0.1})[PT]
         assert len(trend.times) >= 8, "what an agent that ends has not written yet is written then"
 
     in_a_loop_of_its_own(run)

@@ -203,7 +203,7 @@ def test_a_walk_tells_what_was_found_and_whose_cores_may_be_swapped(person: Who,
         note_found(connection, PDT, begins + timedelta(seconds=60), "staircase", [plateau] * 9)
         note_found(connection, PT, begins + timedelta(seconds=160), "staircase", [plateau] * 9)
     told = technician.get("/api/walk").json
-    assert told["swapped"] == [[PDT, PT]]
+    assert told["swapped"] == [{"one": PDT, "other": PT}]
     assert [f["takes"] for f in told["found"]] == [False, False]
     assert "PT-3107 was expected and PT-3108 moved" in told["found"][0]["says"]
     assert person("engineer").get("/api/walk").json["others"] == ["technician"]

@@ -55,6 +55,19 @@ async function enter(now: Parameters<typeof plant.enter>[0]) {
   background: rgb(var(--v-theme-background));
 }
 
+/* On a phone the rail lies at the foot: one point has the width. */
+@media (max-width: 600px) {
+  .frame {
+    grid-template-columns: minmax(0, 1fr);
+    grid-template-rows: minmax(0, 1fr) auto;
+  }
+
+  .page {
+    grid-row: 1;
+    height: auto;
+  }
+}
+
 .wait {
   padding: 40px;
 }

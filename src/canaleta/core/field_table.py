@@ -229,7 +229,7 @@ FIELDS: tuple[Field, ...] = (
           "changes in ten seconds from which it is said to chatter; empty: as the plant says", _SWITCH, least=2, most=1000),
     _more("counts_on", Station.INPUT, "counts on", Kind.CHOICE, "the edge that a counter takes", _SWITCH,
           choices=("coming on", "going off", "both")),
-    _more("preset", Station.INPUT, "counts to", Kind.WHOLE, "the count at which the counter is done", _SWITCH,
+    _more("preset", Station.INPUT, "done at", Kind.WHOLE, "the count at which the counter is done", _SWITCH,
           least=1, most=32_767, needs="counts_on"),
     _more("pulse_value", Station.INPUT, "one pulse is", Kind.NUMBER, "what one pulse stands for", _SWITCH | _CURRENT,
           units=("V", "mA", "pulses"), least=0, most=1e9, unit_field="pulse_unit", headers=("pulse weight", "k factor")),

@@ -6,8 +6,9 @@ agent that holds the rack packs it (core.trends); what an agent left behind is p
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 import numpy as np
 from sqlalchemy import Connection, delete, func, select
@@ -23,7 +24,7 @@ __all__ = [
     "forget_before",
     "pack_hour",
     "read_raw",
-    "read_trend",
+    "read_trends",
     "waiting_hours",
     "write_part",
 ]
@@ -111,67 +112,80 @@ def forget_before(connection: Connection, day: datetime) -> None:
 
 def read_raw(connection: Connection, point: int, rack: int, begins: float, ends: float) -> Hour:
     """Every single reading of a point between two times, s since 1970."""
-    first, last = (datetime.fromtimestamp(x, UTC) for x in (begins, ends))
-    pieces = [
-        Hour.unpacked(row.body)
-        for row in connection.execute(
-            select(t.trend_hour.c.body)
-            .where(
-                t.trend_hour.c.point == point,
-                t.trend_hour.c.hour > first - timedelta(hours=1),
-                t.trend_hour.c.hour <= last,
-            )
-            .order_by(t.trend_hour.c.hour)
+    return _raw_of_many(connection, {point: rack}, begins, ends)[point]
+
+
+def read_trends(
+    connection: Connection, racks: Mapping[int, int], begins: float, ends: float, most_columns: int,
+    periods_s: Mapping[int, float],
+) -> dict[int, Drawn]:  # fmt: skip
+    """The trends of some points between two times, s since 1970, in at most so many columns each.
+
+    racks, periods_s: of each point, where it is read and how often. Single readings up to RAW_S, minutes up to two days,
+    quarters of an hour beyond; the hour that runs is rolled up on the way. Gaps where nothing good was read.
+    """
+    if ends - begins <= RAW_S:
+        return {
+            point: drawn(hour, begins, ends, most_columns, 2.5 * periods_s[point])
+            for point, hour in _raw_of_many(connection, racks, begins, ends).items()
+        }
+    minutes = ends - begins <= 48 * HOUR_S
+    span, column = (MINUTE_S, t.trend_hour.c.minutes) if minutes else (QUARTER_S, t.trend_hour.c.quarters)
+    rolled: dict[int, list[Rolled]] = {point: [] for point in racks}
+    for row in _rows(connection, column, racks, begins, ends):
+        rolled[row.point].append(Rolled.unpacked(row[1]))
+    running = _of_parts(connection, racks, begins, ends)
+    return {
+        point: drawn_of_rolled(
+            Rolled.joined([*rolled[point], roll(_joined(running[point]), span)]), begins, ends, most_columns, span
         )
-    ]
-    pieces += _of_parts(connection, point, rack, first, last)
-    whole = _joined(pieces)
-    some = (whole.times >= begins) & (whole.times <= ends)
-    return Hour(*(getattr(whole, name)[some] for name in Hour.__dataclass_fields__))
+        for point in racks
+    }
 
 
-def _of_parts(connection: Connection, point: int, rack: int, first: datetime, last: datetime) -> list[Hour]:
-    out = []
-    rows = connection.execute(
-        select(t.trend_part.c.body)
-        .where(t.trend_part.c.rack == rack, t.trend_part.c.ends >= first, t.trend_part.c.begins <= last)
-        .order_by(t.trend_part.c.begins)
-    )
-    for row in rows:
-        part = Part.unpacked(row.body)
-        column = np.flatnonzero(part.points == point)
-        if len(column):
-            k = int(column[0])
-            out.append(Hour(part.times, part.counts[:, k], part.value[:, k], part.quality[:, k]))
+def _raw_of_many(connection: Connection, racks: Mapping[int, int], begins: float, ends: float) -> dict[int, Hour]:
+    pieces: dict[int, list[Hour]] = {point: [] for point in racks}
+    for row in _rows(connection, t.trend_hour.c.body, racks, begins, ends):
+        pieces[row.point].append(Hour.unpacked(row[1]))
+    for point, parts in _of_parts(connection, racks, begins, ends).items():
+        pieces[point] += parts
+    out = {}
+    for point, some in pieces.items():
+        whole = _joined(some)
+        here = (whole.times >= begins) & (whole.times <= ends)
+        out[point] = Hour(*(getattr(whole, name)[here] for name in Hour.__dataclass_fields__))
     return out
 
 
-def read_trend(
-    connection: Connection, point: int, rack: int, begins: float, ends: float, most_columns: int, period_s: float
-) -> Drawn:
-    """The trend of a point between two times, s since 1970, in at most so many columns.
-
-    Single readings up to RAW_S, minutes up to two days, quarters of an hour beyond; the hour that runs is rolled up on
-    the way. Gaps where nothing good was read.
-    """
-    if ends - begins <= RAW_S:
-        return drawn(read_raw(connection, point, rack, begins, ends), begins, ends, most_columns, 2.5 * period_s)
-    span, column = (
-        (MINUTE_S, t.trend_hour.c.minutes) if ends - begins <= 48 * HOUR_S else (QUARTER_S, t.trend_hour.c.quarters)
-    )
+def _rows(connection: Connection, column: Any, points: Iterable[int], begins: float, ends: float) -> Iterable[Any]:
+    """One packed column of the hours of some points, oldest first."""
     first, last = (datetime.fromtimestamp(x, UTC) for x in (begins, ends))
-    rolled = [
-        Rolled.unpacked(row[0])
-        for row in connection.execute(
-            select(column)
-            .where(
-                t.trend_hour.c.point == point,
-                t.trend_hour.c.hour > first - timedelta(hours=1),
-                t.trend_hour.c.hour <= last,
-            )
-            .order_by(t.trend_hour.c.hour)
+    return connection.execute(
+        select(t.trend_hour.c.point, column)
+        .where(
+            t.trend_hour.c.point.in_(list(points)),
+            t.trend_hour.c.hour > first - timedelta(hours=1),
+            t.trend_hour.c.hour <= last,
         )
-    ]
-    running = _joined(_of_parts(connection, point, rack, first, last))
-    rolled.append(roll(running, span))
-    return drawn_of_rolled(Rolled.joined(rolled), begins, ends, most_columns, span)
+        .order_by(t.trend_hour.c.hour)
+    )
+
+
+def _of_parts(connection: Connection, racks: Mapping[int, int], begins: float, ends: float) -> dict[int, list[Hour]]:
+    """What is not packed into hours yet; each part is unpacked once, however many of its points are asked for."""
+    first, last = (datetime.fromtimestamp(x, UTC) for x in (begins, ends))
+    out: dict[int, list[Hour]] = {point: [] for point in racks}
+    for rack in sorted(set(racks.values())):
+        mine = [point for point, of in racks.items() if of == rack]
+        rows = connection.execute(
+            select(t.trend_part.c.body)
+            .where(t.trend_part.c.rack == rack, t.trend_part.c.ends >= first, t.trend_part.c.begins <= last)
+            .order_by(t.trend_part.c.begins)
+        )
+        for row in rows:
+            part = Part.unpacked(row.body)
+            column_of = {int(point): k for k, point in enumerate(part.points)}
+            for point in mine:
+                if (k := column_of.get(point)) is not None:
+                    out[point].append(Hour(part.times, part.counts[:, k], part.value[:, k], part.quality[:, k]))
+    return out

@@ -60,8 +60,8 @@ class AlarmState(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
 
-    state: tuple[Annotated[int, Field(ge=0, le=8)], Annotated[int, Field(ge=0, le=8)]] = (0, 0)
-    active: tuple[bool, bool] = (False, False)
+    state: list[Annotated[int, Field(ge=0, le=8)]] = Field([0, 0], min_length=2, max_length=2)
+    active: list[bool] = Field([False, False], min_length=2, max_length=2)
 
 
 class PutIn(BaseModel):
@@ -81,7 +81,7 @@ class LearnIn(BaseModel):
     loop: Literal["gas pressure", "kiln thermocouple", "dryer Pt100"] = "gas pressure"
     share: float = Field(50.0, ge=-10, le=125)
     faults: list[PutIn] = Field(default_factory=list, max_length=6)
-    alarms: AlarmState = AlarmState()
+    alarms: AlarmState = Field(default_factory=lambda: AlarmState(state=[0, 0], active=[False, False]))
     word: Literal["", "acknowledge", "reset"] = ""
 
 
@@ -189,8 +189,7 @@ def _alarms(image: PlantImage, body: LearnIn, value: float, quality: int) -> tup
     after, _ = alarming.step(
         table, before, 1.0, np.array([value]), np.array([quality], dtype=np.uint8), np.array([-1], dtype=np.int8)
     )
-    state = (int(after.state[0]), int(after.state[1]))
-    keep = AlarmState(state=state, active=(bool(after.active[0]), bool(after.active[1])))
+    keep = AlarmState(state=after.state.tolist(), active=after.active.tolist())
     names = {"h": "high", "fault": "signal failed"}
     told = [
         LearnAlarm(

@@ -25,7 +25,7 @@ from canaleta.core.text import TextError
 from canaleta.core.timing import strip
 from canaleta.plant import tables as t
 from canaleta.plant.live import read_block
-from canaleta.plant.trends import read_raw, read_trend
+from canaleta.plant.trends import read_raw, read_trends
 from canaleta.web.doors import needs, session_now
 from canaleta.web.point import PointPath, finite, found
 from canaleta.web.problems import PROBLEMS, ProblemError
@@ -35,7 +35,7 @@ __all__ = ["api"]
 
 api = APIBlueprint("live", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 WEEK_S = 7 * 86_400.0
-MOST_TRENDS = 12
+MOST_TRENDS = 60
 STRIP_FIELDS = ("on_delay", "off_delay", "stretch", "smoothing_s", "on_at", "off_at", "bands_deadband")
 
 
@@ -214,10 +214,10 @@ def drop_board(path: BoardPath) -> Response:
 
 
 class TrendQuery(BaseModel):
-    """points: ids with commas, 12 at most. seconds: how far back from `until` (s since 1970, 0 for now). columns: of the
+    """points: ids with commas, 60 at most. seconds: how far back from `until` (s since 1970, 0 for now). columns: of the
     drawing."""
 
-    points: str = Field(max_length=300, pattern=r"^\d{1,18}(,\d{1,18}){0,11}$")
+    points: str = Field(max_length=1200, pattern=r"^\d{1,18}(,\d{1,18}){0,59}$")
     seconds: float = Field(300.0, ge=10, le=WEEK_S)
     until: float = Field(0.0, ge=0, le=1e11)
     columns: int = Field(800, ge=20, le=4000)
@@ -247,20 +247,22 @@ def trends(query: TrendQuery) -> Response:
     """Trends with gaps where there was no good value; least and most are kept when many readings share a column."""
     image = shared().image()
     ends = query.until or time.time()
-    out = []
+    points = list(dict.fromkeys(int(p) for p in query.points.split(",")))
+    if not all(image.has(point) for point in points):
+        raise ProblemError(404, "there is no such point", remedy="it may have been removed; reload the list")
+    places = {point: _rack_of(image, image.row_of(point)) for point in points}
+    racks = {point: rack for point, (rack, _) in places.items()}
+    periods = {point: period for point, (_, period) in places.items()}
     with shared().engine.connect() as connection:
-        for point in [int(p) for p in query.points.split(",")][:MOST_TRENDS]:
-            if not image.has(point):
-                raise ProblemError(404, "there is no such point", remedy="it may have been removed; reload the list")
-            rack, period = _rack_of(image, image.row_of(point))
-            drawn = read_trend(connection, point, rack, ends - query.seconds, ends, query.columns, period)
-            out.append(
-                TrendOut(
-                    point=point, times=[round(x, 3) for x in drawn.times.tolist()],
-                    least=[finite(x) for x in drawn.least.tolist()], most=[finite(x) for x in drawn.most.tolist()],
-                    mean=[finite(x) for x in drawn.mean.tolist()],
-                )
-            )  # fmt: skip
+        found_ = read_trends(connection, racks, ends - query.seconds, ends, query.columns, periods)
+    out = [
+        TrendOut(
+            point=point, times=[round(x, 3) for x in drawn.times.tolist()],
+            least=[finite(x) for x in drawn.least.tolist()], most=[finite(x) for x in drawn.most.tolist()],
+            mean=[finite(x) for x in drawn.mean.tolist()],
+        )
+        for point, drawn in found_.items()
+    ]  # fmt: skip
     return jsonify(TrendsOut(begins=ends - query.seconds, ends=ends, trends=out).model_dump())
 
 

@@ -52,13 +52,20 @@ class FoundOut(BaseModel):
     says: str
 
 
+class SwappedOut(BaseModel):
+    """Two points that answer in each other's place."""
+
+    one: int
+    other: int
+
+
 class WalkOut(BaseModel):
     """One's walk: since when ('' if nobody walks), what is expected, what was found, whose cores may be swapped."""
 
     begins: str
     expected: list[int]
     found: list[FoundOut]
-    swapped: list[tuple[int, int]]
+    swapped: list[SwappedOut]
     others: list[str]
 
 
@@ -110,5 +117,9 @@ def _walk() -> WalkOut:
         for f, v in zip(rows, verdicts, strict=True)
     ]  # fmt: skip
     return WalkOut(
-        begins=mine.begins.isoformat(), expected=list(mine.expected), found=found, swapped=pairs, others=others
+        begins=mine.begins.isoformat(),
+        expected=list(mine.expected),
+        found=found,
+        swapped=[SwappedOut(one=a, other=b) for a, b in pairs],
+        others=others,
     )

@@ -35,6 +35,11 @@ export function problemOf(error: unknown): Problem {
   }
 }
 
+/** A problem in one line: what went wrong and what to do. */
+export function said(problem: Problem): string {
+  return [problem.title, problem.remedy].filter(Boolean).join(' · ')
+}
+
 /** Run a request; the data, or the problem. A server that cannot be reached is a problem like any other. */
 export async function ask<T>(
   request: Promise<{ data?: T; error?: unknown }>,

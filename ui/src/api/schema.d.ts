@@ -1877,10 +1877,7 @@ export interface components {
              *       false
              *     ]
              */
-            active?: [
-                boolean,
-                boolean
-            ];
+            active?: boolean[];
             /**
              * State
              * @default [
@@ -1888,10 +1885,7 @@ export interface components {
              *       0
              *     ]
              */
-            state?: [
-                number,
-                number
-            ];
+            state?: number[];
         };
         /**
          * AlarmsOut
@@ -4828,6 +4822,16 @@ export interface components {
             value: (number | null)[];
         };
         /**
+         * SwappedOut
+         * @description Two points that answer in each other's place.
+         */
+        SwappedOut: {
+            /** One */
+            one: number;
+            /** Other */
+            other: number;
+        };
+        /**
          * SweepIn
          * @description A loop-back to be judged, and signed if there is a name: what the output was given and the input read, % of span.
          */
@@ -5282,10 +5286,7 @@ export interface components {
             /** Others */
             others: string[];
             /** Swapped */
-            swapped: [
-                number,
-                number
-            ][];
+            swapped: components["schemas"]["SwappedOut"][];
         };
         /**
          * WiringOut

@@ -259,11 +259,7 @@ defineExpose({
               @done="grid.accept"
               @leave="grid.leave"
             />
-            <LiveCell
-              v-else-if="field.kind === 'live'"
-              :point="plant.list.ids[rows[item.index]!]!"
-              :row="rows[item.index]!"
-            />
+            <LiveCell v-else-if="field.kind === 'live'" :point="plant.list.ids[rows[item.index]!]!" />
             <template v-else-if="field.kind === 'checks'">
               <span
                 v-for="finding in toldAt(rows[item.index]!)"

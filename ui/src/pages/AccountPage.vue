@@ -19,6 +19,13 @@ const RIGHTS: Record<string, string> = {
   administer: 'manage accounts and sessions',
 }
 
+const asking = ref(false)
+/** Whoever holds something is asked before leaving: nobody else may know of it. */
+function leave() {
+  if (plant.mine.length && !asking.value) asking.value = true
+  else void plant.leave()
+}
+
 async function change() {
   const answer = await ask(api.PUT('/api/session/password', { body: { password: password.value } }))
   says.value = answer.problem ? answer.problem.title : 'the new password holds from now on'
@@ -50,7 +57,14 @@ async function change() {
           <p v-if="says" role="status">{{ says }}</p>
           <button class="act main" type="submit">set it</button>
         </form>
-        <button class="act" type="button" @click="plant.leave()">sign out</button>
+        <p v-if="asking" role="alert">
+          ▲ {{ plant.mine.length }} temporary change{{ plant.mine.length > 1 ? 's' : '' }} of yours
+          {{ plant.mine.length > 1 ? 'are' : 'is' }} open:
+          <router-link to="/temporary">put back first</router-link>, or sign out all the same
+        </p>
+        <button class="act" type="button" @click="leave">
+          {{ asking ? 'sign out all the same' : 'sign out' }}
+        </button>
       </div>
       <div>
         <PeoplePanel v-if="plant.may('administer')" />

@@ -280,6 +280,7 @@ onUnmounted(() => removeEventListener('keydown', key))
         </form>
         <router-link class="chip" to="/types">module types</router-link>
         <router-link class="chip" to="/cables">cables</router-link>
+        <router-link v-if="plant.may('engineer')" class="chip" to="/finder">finder</router-link>
       </nav>
       <div ref="box" class="work">
         <p v-if="trouble" class="bad">■ {{ trouble }}</p>

@@ -91,10 +91,7 @@ const worst = (row: number) => {
           <span class="tag figure">{{
             plant.list.text('tag', (lines[item.index] as { row: number }).row)
           }}</span>
-          <LiveCell
-            :point="plant.list.ids[(lines[item.index] as { row: number }).row]!"
-            :row="(lines[item.index] as { row: number }).row"
-          />
+          <LiveCell :point="plant.list.ids[(lines[item.index] as { row: number }).row]!" />
           <span class="service quiet small">{{
             plant.list.text('service', (lines[item.index] as { row: number }).row)
           }}</span>

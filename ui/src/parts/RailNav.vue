@@ -5,6 +5,8 @@ import {
   mdiHistory,
   mdiAccountOutline,
   mdiClipboardAlertOutline,
+  mdiClipboardCheckOutline,
+  mdiPulse,
   mdiThemeLightDark,
   mdiTrayArrowUp,
   mdiTuneVariant,
@@ -12,6 +14,7 @@ import {
 } from '@mdi/js'
 import { computed } from 'vue'
 import { useTheme } from 'vuetify'
+import { waits } from '../plant/alarms'
 import { accepted } from '../plant/findings'
 import { usePlant } from '../plant/store'
 
@@ -22,6 +25,7 @@ const counted = computed(() => {
   const open = [...plant.findings.values()].filter((f) => !accepted(f) && f.severity !== 'note')
   return { open: open.length, bad: open.filter((f) => f.severity === 'bad').length }
 })
+const alarmed = computed(() => plant.alarms.filter(waits).length)
 const open = computed(() => (counted.value.open > 999 ? '999+' : counted.value.open || ''))
 const worst = computed(() => (counted.value.bad ? 'bad' : 'settle'))
 const says = computed(() =>
@@ -42,6 +46,21 @@ function turnTheme() {
     </router-link>
     <router-link class="place" to="/cabinets"
       ><v-icon :icon="mdiViewColumnOutline" size="20" />Cabinets</router-link
+    >
+    <router-link
+      class="place"
+      to="/live"
+      :class="{ here: ['live', 'now', 'alarms', 'temporary', 'learn'].includes(String($route.name)) }"
+      :title="alarmed ? `${alarmed} alarms wait for somebody` : 'no alarm waits'"
+      ><v-icon :icon="mdiPulse" size="20" />Live<span v-if="alarmed" class="figure count bad">{{
+        alarmed > 999 ? '999+' : alarmed
+      }}</span
+      ><span v-if="plant.holding.length" class="figure count held" title="held: not from the field"
+        >◇ {{ plant.holding.length }}</span
+      ></router-link
+    >
+    <router-link class="place" to="/checkout" :class="{ here: $route.name === 'check' }"
+      ><v-icon :icon="mdiClipboardCheckOutline" size="20" />Checkout</router-link
     >
     <router-link class="place" to="/findings" :title="says"
       ><v-icon :icon="mdiClipboardAlertOutline" size="20" />Findings<span
@@ -120,6 +139,10 @@ function turnTheme() {
   line-height: 14px;
 }
 
+.count.held {
+  border-style: dashed;
+}
+
 .count.bad {
   border-radius: 2px;
   border-width: 2px;
@@ -127,5 +150,30 @@ function turnTheme() {
 
 .gap {
   flex: 1;
+}
+
+@media (max-width: 600px) {
+  .rail {
+    flex-direction: row;
+    grid-row: 2;
+    justify-content: space-around;
+    padding: 6px 2px 2px;
+  }
+
+  .rail::after {
+    inset: 0 0 auto;
+    width: auto;
+    height: 6px;
+    background: repeating-linear-gradient(
+      90deg,
+      rgb(var(--v-theme-tooth)) 0 8px,
+      rgb(var(--v-theme-rail)) 8px 13px
+    );
+  }
+
+  .gap,
+  .place:nth-child(n + 7) {
+    display: none;
+  }
 }
 </style>

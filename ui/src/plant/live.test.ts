@@ -1,4 +1,4 @@
-import { LiveColumns } from './live'
+import { FLAGS, LiveColumns } from './live'
 
 const packed = (array: ArrayBufferView) => btoa(String.fromCharCode(...new Uint8Array(array.buffer)))
 
@@ -15,6 +15,15 @@ function block(readAt: string) {
     quality: packed(new Uint8Array([0, 2])),
     reasons: packed(new Uint32Array([0, 8192])),
     injected: packed(new Uint8Array([1, 0])),
+    switch: packed(new Int8Array([-1, 1])),
+    flags: packed(new Uint8Array([1, 8])),
+    alarm: packed(new Uint8Array([0, (3 << 4) | 1])),
+    band: packed(new Int8Array([2, -1])),
+    meters: packed(new BigInt64Array([2n])),
+    counted: packed(new Float64Array([7])),
+    total: packed(new Float64Array([0.7])),
+    rate: packed(new Float64Array([0.1])),
+    shown: packed(new Float64Array([Number.NaN, Number.NaN])),
   }
 }
 
@@ -24,6 +33,22 @@ test('packed arrays are unpacked to the digit', () => {
   expect(live.at(1)).toMatchObject({ value: 250, counts: 16000, quality: 'good', injected: true, seq: 7 })
   expect(live.at(2)?.quality).toBe('bad')
   expect(live.at(3)).toBeUndefined()
+})
+
+test('states, flags, the worst alarm and counters come with a reading', () => {
+  const live = new LiveColumns()
+  let told = 0
+  const stop = live.onBlock((rack) => (told = rack))
+  live.take(block('2026-05-04T12:00:00Z'))
+  expect(live.at(1)).toMatchObject({ state: -1, band: 2, alarm: 0, flags: FLAGS.injected })
+  expect(live.at(2)).toMatchObject({ state: 1, alarm: 1, priority: 3, flags: FLAGS.latched, reasons: 8192 })
+  expect(live.meter(2)).toEqual({ counted: 7, total: 0.7, rate: 0.1 })
+  expect(live.meter(1)).toBeUndefined()
+  expect(told).toBe(1)
+  stop()
+  told = 0
+  live.take(block('2026-05-04T12:00:01Z'))
+  expect(told).toBe(0)
 })
 
 test('age is told by server time, not by this machine’s clock', () => {

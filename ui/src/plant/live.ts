@@ -13,7 +13,25 @@ export interface BlockEvent {
   quality: string
   reasons: string
   injected: string
+  switch: string
+  flags: string
+  alarm: string
+  band: string
+  meters: string
+  counted: string
+  total: string
+  rate: string
+  shown: string
 }
+
+export const FLAGS = {
+  injected: 1,
+  forced: 2,
+  chatters: 4,
+  latched: 8,
+  substituted: 16,
+  done: 32,
+} as const
 
 export const QUALITIES = ['good', 'doubtful', 'bad', 'none'] as const
 export type QualityName = (typeof QUALITIES)[number]
@@ -28,6 +46,22 @@ export interface Reading {
   rack: number
   /** The list that it was worked out with. */
   seq: number
+  /** Bits of what the value is not good for; words for them come from the server. */
+  reasons: number
+  /** 0, 1, or -1 where there is no state. */
+  state: number
+  flags: number
+  /** Of the worst alarm: its state (0 for none) and its priority, counted from 1. */
+  alarm: number
+  priority: number
+  band: number
+}
+
+/** What a point has counted: edges or pulses, what they stand for, and how much a second. */
+export interface Meter {
+  counted: number
+  total: number
+  rate: number
 }
 
 function bytes(base64: string): ArrayBuffer {
@@ -43,6 +77,8 @@ export class LiveColumns {
   offset = 0
   states = new Map<number, string>()
   private readings = new Map<number, Reading>()
+  private meters = new Map<number, Meter>()
+  private heard: ((rack: number) => void)[] = []
 
   /** Grows with each reading and each tick; the one thing here that Vue watches. */
   get version(): number {
@@ -55,6 +91,11 @@ export class LiveColumns {
     const value = new Float64Array(bytes(block.value))
     const quality = new Uint8Array(bytes(block.quality))
     const injected = new Uint8Array(bytes(block.injected))
+    const reasons = new Uint32Array(bytes(block.reasons))
+    const state = new Int8Array(bytes(block.switch))
+    const flags = new Uint8Array(bytes(block.flags))
+    const alarm = new Uint8Array(bytes(block.alarm))
+    const band = new Int8Array(bytes(block.band))
     const readAt = Date.parse(block.read_at)
     points.forEach((point, i) => {
       this.readings.set(Number(point), {
@@ -65,10 +106,37 @@ export class LiveColumns {
         readAt,
         rack: block.rack,
         seq: block.seq,
+        reasons: reasons[i]!,
+        state: state[i]!,
+        flags: flags[i]!,
+        alarm: alarm[i]! & 15,
+        priority: alarm[i]! >> 4,
+        band: band[i]!,
       })
     })
+    this.takeMeters(block)
     this.states.set(block.rack, block.state)
     this.changes.value++
+    for (const tell of this.heard) tell(block.rack)
+  }
+
+  private takeMeters(block: BlockEvent): void {
+    const counted = new Float64Array(bytes(block.counted))
+    const total = new Float64Array(bytes(block.total))
+    const rate = new Float64Array(bytes(block.rate))
+    new BigInt64Array(bytes(block.meters)).forEach((point, i) =>
+      this.meters.set(Number(point), { counted: counted[i]!, total: total[i]!, rate: rate[i]! }),
+    )
+  }
+
+  meter(point: number): Meter | undefined {
+    return this.meters.get(point)
+  }
+
+  /** Be told of each block of a rack; the answer takes it back. */
+  onBlock(tell: (rack: number) => void): () => void {
+    this.heard.push(tell)
+    return () => void (this.heard = this.heard.filter((other) => other !== tell))
   }
 
   at(point: number): Reading | undefined {

@@ -27,6 +27,21 @@ export interface Person {
   heard: number
 }
 
+/** An alarm that is not normal, as the stream tells it. */
+export interface OpenAlarm {
+  point: number
+  kind: string
+  state: string
+  active: boolean
+  priority: string
+  since: string
+  raised: string | null
+  who: string
+  why: string
+  until: string | null
+  value: number | null
+}
+
 const MOST_RACKS = 64
 const HERE_MS = 40_000
 const TAB = Math.random().toString(36).slice(2, 12)
@@ -44,6 +59,10 @@ export const usePlant = defineStore('plant', () => {
   const locks = shallowRef<ReadonlyMap<number, Schemas['LockOut']>>(new Map())
   const people = shallowRef<ReadonlyMap<string, Person>>(new Map())
   const typicalsSeen = ref(0)
+  const alarms = shallowRef<readonly OpenAlarm[]>([])
+  const temporary = shallowRef<readonly Schemas['EntryOut'][]>([])
+  const foundSeen = ref(0)
+  const words = shallowRef<Schemas['WordsOut'] | null>(null)
   const ready = ref(false)
   const notice = ref<{ text: string; kind: 'plain' | 'bad' } | null>(null)
   let connection: Connection | undefined
@@ -101,6 +120,7 @@ export const usePlant = defineStore('plant', () => {
         cells: [],
       }
     }
+    words.value = (await ask(api.GET('/api/live/words'))).data ?? null
     if (!ready.value) recallWaiting()
     ready.value = true
     racks = [...new Set(list.racks)].filter(Boolean).slice(0, MOST_RACKS)
@@ -130,6 +150,9 @@ export const usePlant = defineStore('plant', () => {
     else if (name === 'out') session.value = null
     else if (name === 'locks') setLocks((data as Schemas['LocksOut']).locks)
     else if (name === 'here') came(data as Person)
+    else if (name === 'alarms') alarms.value = (data as { alarms: OpenAlarm[] }).alarms
+    else if (name === 'temporary') temporary.value = (data as { open: Schemas['EntryOut'][] }).open
+    else if (name === 'found') foundSeen.value++
     if (name === 'hello' || name === 'beat') live.offset = (data as { now: number }).now * 1000 - Date.now()
   }
 
@@ -153,6 +176,21 @@ export const usePlant = defineStore('plant', () => {
     for (const person of late) next.delete(person.tab)
     people.value = next
   }
+
+  const alarmsOf = computed(() => {
+    const out = new Map<number, OpenAlarm[]>()
+    for (const alarm of alarms.value) out.set(alarm.point, [...(out.get(alarm.point) ?? []), alarm])
+    return out
+  })
+  /** What is held by force or replaced here, and by whom; one's own are asked about when leaving. */
+  const holding = computed(() =>
+    temporary.value.filter((t) => t.kind === 'force' || t.kind === 'substitute here'),
+  )
+  const mine = computed(() => temporary.value.filter((t) => t.who === session.value?.account))
+  if (typeof window !== 'undefined')
+    window.addEventListener('beforeunload', (event) => {
+      if (mine.value.some((t) => t.kind === 'force')) event.preventDefault()
+    })
 
   let told = ''
   let toldAt = 0
@@ -384,7 +422,7 @@ export const usePlant = defineStore('plant', () => {
 
   return {
     list, live, session, plant, findings, findingsOf, acceptedOf, waiting, linkUp, ready, notice,
-    locks, people, othersAt, typicalsSeen, waitingSeen, setLocks, tell, held, sendHeld, dropHeld,
+    alarms, alarmsOf, temporary, holding, mine, foundSeen, words, locks, people, othersAt, typicalsSeen, waitingSeen, setLocks, tell, held, sendHeld, dropHeld,
     may, say, enter, load, watch, taken, answered, leftOut, save, drop, waitingAt, turnBack, leave,
   } // prettier-ignore
 })

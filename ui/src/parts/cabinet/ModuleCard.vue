@@ -86,11 +86,7 @@ const unused = (channel: Channel) => (channel.wired ? 'wired spare' : 'free')
             >{{ mark(faultOf(channel)!) }}</span
           ></span
         >
-        <LiveCell
-          v-if="channel.point && !held"
-          :point="channel.point"
-          :row="plant.list.row(channel.point) ?? -1"
-        />
+        <LiveCell v-if="channel.point && !held" :point="channel.point" />
       </button>
       <button
         v-if="channel.point && !held && plant.may('edit')"

@@ -1,0 +1,416 @@
+<script setup lang="ts">
+/** Alarms: what waits for somebody first; the journal; what chatters and what stands. */
+import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { useRouter } from 'vue-router'
+import { ask, api, said, type Schemas } from '../api/client'
+import LiveTabs from '../parts/live/LiveTabs.vue'
+import { byUrgency, kindShort, latched, putAside, shapeOf, waits } from '../plant/alarms'
+import { formOf } from '../plant/now'
+import { usePlant, type OpenAlarm } from '../plant/store'
+import { age, clock, figure } from '../plant/words'
+
+type Word = Schemas['SayIn']['word']
+const plant = usePlant()
+const router = useRouter()
+const shows = ref<'waiting' | 'all' | 'aside' | 'journal' | 'often'>('waiting')
+const chosen = ref(new Set<string>())
+const lines = shallowRef<Schemas['JournalLineOut'][]>([])
+const more = ref(false)
+const trouble = shallowRef<Schemas['AlarmsOut'] | null>(null)
+const why = ref('')
+const minutes = ref(60)
+const asking = ref<'' | 'shelve' | 'take out of service'>('')
+const busy = ref(false)
+const tick = ref(0)
+
+const keyOf = (a: { point: number; kind: string }) => `${a.point}:${a.kind}`
+const all = computed(() => [...plant.alarms].sort(byUrgency))
+const groups = computed(() => ({
+  waiting: all.value.filter(waits),
+  all: all.value.filter((a) => !putAside(a)),
+  aside: all.value.filter(putAside),
+}))
+const shown = computed(() => (shows.value in groups.value ? groups.value[shows.value as 'all'] : []))
+const picked = computed(() => shown.value.filter((a) => chosen.value.has(keyOf(a))))
+const cell = (point: number, field: string) => (
+  void plant.list.version,
+  plant.list.text(field, plant.list.row(point) ?? -1)
+)
+const since = (iso: string) => (
+  void tick.value,
+  age(Math.max(0, (Date.now() + plant.live.offset - Date.parse(iso)) / 1000))
+)
+function value(a: { point: number; value?: number | null }): string {
+  if (a.value == null) return ''
+  const form = formOf(plant, plant.list.row(a.point) ?? -1)
+  return form.contact ? cell(a.point, `text_${a.value}`) : `${figure(a.value, form.decimals)} ${form.unit}`
+}
+function limit(a: OpenAlarm): string {
+  const text = cell(a.point, `alarm_${a.kind}`)
+  return text && a.kind !== 'fault' && a.kind !== 'state' ? `limit ${text}` : ''
+}
+
+function pick(a: OpenAlarm, event?: MouseEvent) {
+  const next = new Set(chosen.value)
+  const key = keyOf(a)
+  if (event?.shiftKey && chosen.value.size) {
+    const keys = shown.value.map(keyOf)
+    const from = keys.findIndex((k) => chosen.value.has(k))
+    const to = keys.indexOf(key)
+    for (const k of keys.slice(Math.min(from, to), Math.max(from, to) + 1)) next.add(k)
+  } else if (next.has(key)) next.delete(key)
+  else next.add(key)
+  chosen.value = next
+}
+
+async function say(word: Word, some: OpenAlarm[]) {
+  if (!some.length) return
+  busy.value = true
+  const answer = await ask(
+    api.POST('/api/alarms/say', {
+      body: {
+        word,
+        alarms: some.map((a) => [a.point, a.kind] as Schemas['SayIn']['alarms'][0]),
+        why: why.value,
+        minutes: word === 'shelve' ? minutes.value : 0,
+      },
+    }),
+  )
+  busy.value = false
+  if (answer.problem) return plant.say(said(answer.problem), 'bad')
+  const rest = answer.data.asked - answer.data.moved
+  plant.say(
+    `${word}: ${answer.data.moved}${rest ? ` · ${rest} were in a state that knows no such word` : ''}`,
+  )
+  chosen.value = new Set()
+  asking.value = ''
+  why.value = ''
+}
+
+async function readJournal(before = 0) {
+  const answer = await ask(api.GET('/api/journal', { params: { query: { before, point: 0 } } }))
+  if (!answer.data) return
+  lines.value = before ? [...lines.value, ...answer.data.lines] : answer.data.lines
+  more.value = answer.data.more
+}
+async function readTrouble() {
+  trouble.value = (await ask(api.GET('/api/alarms'))).data ?? null
+}
+
+function key(event: KeyboardEvent) {
+  if (['INPUT', 'TEXTAREA', 'SELECT'].includes((event.target as HTMLElement).tagName)) return
+  if (event.key === 'a' && !event.ctrlKey) void say('acknowledge', picked.value.filter(waits))
+  else if (event.key === 'Escape') chosen.value = new Set()
+  else if (event.key === 'a' && event.ctrlKey) {
+    event.preventDefault()
+    chosen.value = new Set(shown.value.map(keyOf))
+  }
+}
+
+watch(shows, (now) => {
+  chosen.value = new Set()
+  if (now === 'journal') void readJournal()
+  if (now === 'often') void readTrouble()
+})
+watch(() => plant.alarms, () => shows.value === 'journal' && void readJournal()) // prettier-ignore
+let ticking: ReturnType<typeof setInterval> | undefined
+onMounted(() => {
+  ticking = setInterval(() => tick.value++, 1000)
+  addEventListener('keydown', key)
+  if (!groups.value.waiting.length && groups.value.all.length) shows.value = 'all'
+})
+onUnmounted(() => (clearInterval(ticking), removeEventListener('keydown', key)))
+const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['aside', 'put aside'], ['journal', 'journal'], ['often', 'chattering and standing']] as const // prettier-ignore
+</script>
+
+<template>
+  <section class="alarms">
+    <LiveTabs />
+    <div class="tools">
+      <button
+        v-for="[name, says] in VIEWS"
+        :key="name"
+        type="button"
+        class="chip"
+        :class="{ on: shows === name }"
+        @click="shows = name"
+      >
+        {{ says }}<template v-if="name in groups"> {{ groups[name as 'all'].length }}</template>
+      </button>
+      <span class="gap" />
+      <template v-if="plant.may('edit') && shown.length">
+        <span class="quiet small">{{
+          picked.length ? `${picked.length} chosen` : 'choose some, or Ctrl+A'
+        }}</span>
+        <button
+          class="act main"
+          type="button"
+          title="a"
+          :disabled="busy || !picked.some(waits)"
+          @click="say('acknowledge', picked.filter(waits))"
+        >
+          acknowledge
+        </button>
+        <button
+          class="act"
+          type="button"
+          :disabled="busy || !picked.some(latched)"
+          @click="say('reset', picked.filter(latched))"
+        >
+          reset
+        </button>
+        <template v-if="shows === 'aside'">
+          <button
+            class="act"
+            type="button"
+            :disabled="busy || !picked.length"
+            @click="say('unshelve', picked)"
+          >
+            off the shelf
+          </button>
+          <button
+            class="act"
+            type="button"
+            :disabled="busy || !picked.length"
+            @click="say('back in service', picked)"
+          >
+            back in service
+          </button>
+        </template>
+        <button
+          v-else
+          class="act"
+          type="button"
+          :disabled="busy || !picked.length"
+          @click="asking = asking ? '' : 'shelve'"
+        >
+          put aside…
+        </button>
+      </template>
+    </div>
+    <form v-if="asking && picked.length" class="why panel" @submit.prevent="say('shelve', picked)">
+      <label>why <input v-model="why" size="40" maxlength="200" required /></label>
+      <label>for <input v-model.number="minutes" type="number" min="1" max="10080" /> min</label>
+      <button class="act main" type="submit">shelve {{ picked.length }}</button>
+      <button class="act" type="button" :disabled="!why" @click="say('take out of service', picked)">
+        take out of service
+      </button>
+    </form>
+    <div class="work">
+      <table v-if="shown.length">
+        <thead>
+          <tr>
+            <th></th>
+            <th>state</th>
+            <th>point</th>
+            <th>alarm</th>
+            <th>at</th>
+            <th>priority</th>
+            <th>since</th>
+            <th>what to do</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr
+            v-for="a in shown"
+            :key="keyOf(a)"
+            :class="[shapeOf(a).tone, { on: chosen.has(keyOf(a)) }]"
+            tabindex="0"
+            @click="pick(a, $event)"
+            @dblclick="router.push(`/now/${a.point}`)"
+            @keydown.space.prevent="pick(a)"
+            @keydown.enter="router.push(`/now/${a.point}`)"
+          >
+            <td class="sign" aria-hidden="true">{{ shapeOf(a).sign }}</td>
+            <td>{{ a.state }}</td>
+            <td>
+              <router-link class="figure tag" :to="`/now/${a.point}`" @click.stop>{{
+                cell(a.point, 'tag')
+              }}</router-link>
+              <span class="quiet">{{ cell(a.point, 'service') }}</span>
+            </td>
+            <td>
+              {{ kindShort(a.kind) }} <span class="quiet figure">{{ limit(a) }}</span>
+            </td>
+            <td class="figure">{{ value(a) }}</td>
+            <td>{{ a.priority }}</td>
+            <td class="figure" :title="clock(a.since)">{{ since(a.raised ?? a.since) }}</td>
+            <td class="does">
+              <template v-if="a.why"
+                >{{ a.who }}: {{ a.why
+                }}<template v-if="a.until">, until {{ clock(a.until) }}</template></template
+              >
+              <template v-else>{{ cell(a.point, 'alarm_says') }}</template>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+      <p v-else-if="shows === 'waiting'" class="empty">nothing waits for anybody</p>
+      <p v-else-if="shows === 'all'" class="empty">
+        no alarm stands: every limit is kept, every signal is sound
+      </p>
+      <p v-else-if="shows === 'aside'" class="empty">nothing is shelved, quiet by design or out of service</p>
+
+      <table v-if="shows === 'journal' && lines.length">
+        <thead>
+          <tr>
+            <th>when</th>
+            <th>point</th>
+            <th>alarm</th>
+            <th>what</th>
+            <th>from</th>
+            <th>to</th>
+            <th>at</th>
+            <th>who and why</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="l in lines" :key="l.id">
+            <td class="figure">{{ clock(l.at) }}</td>
+            <td>
+              <router-link class="figure tag" :to="`/now/${l.point}`">{{
+                cell(l.point, 'tag') || 'gone'
+              }}</router-link>
+            </td>
+            <td>{{ kindShort(l.kind) }}</td>
+            <td>{{ l.event }}</td>
+            <td class="quiet">{{ l.was }}</td>
+            <td>{{ l.becomes }}</td>
+            <td class="figure">{{ value(l) }}</td>
+            <td>{{ [l.who, l.why].filter(Boolean).join(': ') }}</td>
+          </tr>
+        </tbody>
+      </table>
+      <p v-else-if="shows === 'journal'" class="empty">nothing has passed yet</p>
+      <button
+        v-if="shows === 'journal' && more"
+        class="act"
+        type="button"
+        @click="readJournal(lines.at(-1)!.id)"
+      >
+        older
+      </button>
+
+      <template v-if="shows === 'often' && trouble">
+        <h2>chattering</h2>
+        <p v-if="!trouble.chattering.length" class="quiet">no alarm came and went again and again lately</p>
+        <p v-for="c in trouble.chattering" :key="keyOf(c)">
+          ▲ <router-link class="figure tag" :to="`/now/${c.point}`">{{ cell(c.point, 'tag') }}</router-link>
+          {{ kindShort(c.kind) }}: {{ c.times }} times within a minute · a deadband or a delay would calm it
+        </p>
+        <h2>standing</h2>
+        <p v-if="!trouble.standing.length" class="quiet">no alarm has stood for long</p>
+        <p v-for="c in trouble.standing" :key="keyOf(c)">
+          ▲ <router-link class="figure tag" :to="`/now/${c.point}`">{{ cell(c.point, 'tag') }}</router-link>
+          {{ kindShort(c.kind) }}: {{ c.hours }} h · settle its cause, or its limit
+        </p>
+      </template>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.alarms {
+  display: grid;
+  grid-template-rows: 44px auto auto minmax(0, 1fr);
+  height: 100%;
+}
+
+.tools {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 6px;
+  padding: 6px 14px;
+}
+
+.gap {
+  flex: 1;
+}
+
+.why {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 10px;
+  margin: 0 14px 6px;
+  padding: 6px 10px;
+}
+
+.why input:not([type='number']) {
+  border: 0;
+  border-bottom: 1px solid rgb(var(--v-theme-duct));
+  background: none;
+  color: inherit;
+  font: inherit;
+}
+
+.work {
+  grid-row: 4;
+  overflow: auto;
+  padding: 0 14px 14px;
+}
+
+table {
+  width: 100%;
+  border-collapse: collapse;
+  background: rgb(var(--v-theme-surface));
+}
+
+th {
+  position: sticky;
+  top: 0;
+  padding: 4px 8px;
+  background: rgb(var(--v-theme-band));
+  font-size: 12px;
+  font-weight: 600;
+  text-align: left;
+}
+
+td {
+  padding: 4px 8px;
+  border-bottom: 1px solid rgb(var(--v-theme-line));
+  vertical-align: baseline;
+}
+
+tr.on td {
+  background: rgb(var(--v-theme-copper-wash));
+}
+
+.sign {
+  width: 22px;
+  color: rgb(var(--v-theme-bad));
+}
+
+tr.bad td:first-child {
+  background: rgb(var(--v-theme-bad));
+  color: rgb(var(--v-theme-surface));
+}
+
+tr.aside td {
+  color: rgb(var(--v-theme-quiet));
+}
+
+tr.aside .sign {
+  color: inherit;
+}
+
+.tag {
+  color: inherit;
+  font-weight: 600;
+}
+
+.does {
+  max-width: 320px;
+}
+
+.empty {
+  padding: 40px 0;
+  text-align: center;
+}
+
+h2 {
+  margin: 14px 0 4px;
+  font-size: 14px;
+}
+</style>

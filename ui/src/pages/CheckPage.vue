@@ -1,0 +1,427 @@
+<script setup lang="ts">
+/** One loop check on one page: its own steps, what must be read and what was, taken when it stands still, and signed. */
+import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { useRoute } from 'vue-router'
+import { ask, api, said, type Schemas } from '../api/client'
+import TrendChart from '../parts/live/TrendChart.vue'
+import { nowOf } from '../plant/now'
+import { Steady } from '../plant/steady'
+import { usePlant } from '../plant/store'
+import { clock, figure } from '../plant/words'
+
+const plant = usePlant()
+const route = useRoute()
+const point = computed(() => Number(route.params.point))
+const check = shallowRef<Schemas['CheckOut'] | null>(null)
+const outcome = shallowRef<Schemas['OutcomeOut'] | null>(null)
+const readings = ref<Schemas['ReadIn'][]>([])
+const at = ref(-1)
+const auto = ref(true)
+const says = ref('')
+const busy = ref(false)
+const name = ref('')
+const instrument = ref(localStorage.getItem('canaleta-instrument') ?? '')
+const serial = ref(localStorage.getItem('canaleta-serial') ?? '')
+const due = ref(localStorage.getItem('canaleta-due') ?? '')
+const inhibited = ref(false)
+const note = ref('')
+const wire = ref<Record<string, string>>({})
+const seq = ref(0)
+const signed = shallowRef<Schemas['RecordOut'] | null>(null)
+let steady = new Steady(1)
+let stop: (() => void) | undefined
+const WIRE = ['value', 'bit', 'alarm', 'light', 'time'] as const
+
+const row = computed(() => (void plant.list.version, plant.list.row(point.value) ?? -1))
+const text = (field: string) => (void plant.list.version, plant.list.text(field, row.value))
+const now = computed(() => (void plant.live.version, nowOf(plant, point.value)))
+const rack = computed(() => plant.list.racks[row.value] ?? 0)
+const opened = computed(() => plant.temporary.filter((t) => t.point === point.value))
+const key = () => `canaleta-check-${point.value}`
+
+async function load() {
+  const answer = await ask(api.GET('/api/points/{point}/check', { params: { path: { point: point.value } } }))
+  if (answer.problem) return (says.value = said(answer.problem))
+  check.value = answer.data
+  seq.value = plant.list.seq
+  signed.value = null
+  steady = new Steady(answer.data.count_span ?? 1)
+  // What was read and not signed is kept in this browser: a lost page loses no work.
+  const kept = JSON.parse(localStorage.getItem(key()) ?? 'null') as Schemas['ReadIn'][] | null
+  readings.value = kept?.length === answer.data.steps.length ? kept : answer.data.steps.map(() => ({}))
+  await take()
+  await judge()
+}
+
+/** What the scan found while somebody walked: the plateaus are the readings. */
+async function take() {
+  const wanted = Number(route.query.found)
+  if (!wanted || !check.value) return
+  const walk = await ask(api.GET('/api/walk'))
+  const found = walk.data?.found.find((f) => f.id === wanted)
+  if (!found || found.plateaus.length !== check.value.steps.length) return
+  readings.value = found.plateaus.map((p) => ({ signal: p.signal, counts: p.counts, value: p.value }))
+  says.value = `taken from what was played at ${clock(found.at)}`
+}
+
+async function judge() {
+  if (!check.value?.steps.length) return
+  localStorage.setItem(key(), JSON.stringify(readings.value))
+  const answer = await ask(
+    api.POST('/api/points/{point}/check/judge', {
+      params: { path: { point: point.value } },
+      body: { readings: readings.value },
+    }),
+  )
+  if (answer.problem) says.value = said(answer.problem)
+  else outcome.value = answer.data
+}
+
+function begin(step: number) {
+  at.value = at.value === step ? -1 : step
+  steady.again()
+}
+
+/** A step takes its reading by itself once the point stands still near the count that is due. */
+function heard(of: number) {
+  if (of !== rack.value || at.value < 0 || !check.value) return
+  const reading = plant.live.at(point.value)
+  if (!reading) return
+  steady.take(reading)
+  const level = steady.level()
+  if (!level || !auto.value) return
+  const step = check.value.steps[at.value]!
+  const span = check.value.count_span || 1
+  const near = check.value.contact ? 0.4 : 0.12
+  if (step.counts_number == null || Math.abs(level.counts - step.counts_number) > near * span) return
+  accept(level)
+}
+
+function accept(level: { counts: number; value: number } | null) {
+  const taken =
+    level ?? (now.value.reading ? { counts: now.value.reading.counts, value: now.value.reading.value } : null)
+  if (!taken || at.value < 0) return
+  const signal = readings.value[at.value]?.signal
+  readings.value = readings.value.map((r, i) => (i === at.value ? { ...taken, signal } : r))
+  const next = at.value + 1
+  at.value = next < readings.value.length && readings.value[next]?.counts == null ? next : -1
+  steady.again()
+  void judge()
+}
+
+function setSignal(i: number, typed: string) {
+  const signal = typed.trim() === '' ? null : Number(typed.replace(',', '.'))
+  if (signal !== null && Number.isNaN(signal)) return
+  readings.value = readings.value.map((r, k) => (k === i ? { ...r, signal } : r))
+  void judge()
+}
+
+function clear() {
+  readings.value = readings.value.map(() => ({}))
+  outcome.value = null
+  localStorage.removeItem(key())
+  says.value = 'nothing is read yet'
+}
+
+const wait = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms))
+/** On a stand-in the wire is pulled by itself, and all five results are written down as they come. */
+async function pull() {
+  busy.value = true
+  const body = { text: '', form: 'fixed', high: '', period_s: 10, faults: [{ kind: 'open', amount: '' }] }
+  const path = { params: { path: { point: point.value } } }
+  const put = await ask(api.PUT('/api/points/{point}/injection', { ...path, body }))
+  if (put.problem) {
+    busy.value = false
+    return (says.value = said(put.problem))
+  }
+  const began = Date.now()
+  let told = 0
+  for (let tries = 0; tries < 80; tries++) {
+    await wait(200)
+    if (now.value.reading?.quality === 'bad' && !told) told = Date.now()
+    if (told && (plant.alarmsOf.get(point.value)?.length || tries > 60)) break
+  }
+  const advice = await ask(api.GET('/api/points/{point}/advice', path))
+  const alarm = plant.alarmsOf.get(point.value)?.[0]
+  wire.value = {
+    value: `${now.value.text} ${now.value.unit}`,
+    bit: told ? (advice.data?.faults[0]?.says ?? 'bad') : 'not told',
+    alarm: alarm ? `${alarm.kind}, ${alarm.state}` : 'none',
+    light: wire.value.light ?? '',
+    time: told ? `${((told - began) / 1000).toFixed(1)} s` : 'never within 16 s',
+  }
+  await ask(api.PUT('/api/points/{point}/injection', { ...path, body: { ...body, faults: [] } }))
+  busy.value = false
+}
+
+async function sign() {
+  busy.value = true
+  for (const [k, v] of [['instrument', instrument], ['serial', serial], ['due', due]] as const) localStorage.setItem(`canaleta-${k}`, v.value) // prettier-ignore
+  const answer = await ask(
+    api.POST('/api/points/{point}/check/sign', {
+      params: { path: { point: point.value } },
+      body: {
+        readings: readings.value, seq: seq.value, name: name.value, instrument: instrument.value, serial: serial.value,
+        due: due.value, inhibited: inhibited.value, note: note.value,
+        open_wire: Object.fromEntries(Object.entries(wire.value).filter(([, v]) => v)),
+      }, // prettier-ignore
+    }),
+  )
+  busy.value = false
+  if (answer.problem)
+    return (says.value = [said(answer.problem), answer.problem.detail].filter(Boolean).join(' · '))
+  signed.value = answer.data
+  says.value = ''
+  localStorage.removeItem(key())
+  const again = await ask(api.GET('/api/points/{point}/check', { params: { path: { point: point.value } } }))
+  if (again.data) check.value = again.data
+}
+
+watch(point, load)
+watch(rack, (r) => r && plant.watch([r]), { immediate: true })
+onMounted(() => {
+  void load()
+  stop = plant.live.onBlock(heard)
+})
+onUnmounted(() => stop?.())
+</script>
+
+<template>
+  <section class="check">
+    <header>
+      <h1 class="figure">{{ text('tag') }}</h1>
+      <span>loop check</span>
+      <span class="quiet">{{ text('service') }} · {{ text('channel') }}</span>
+      <span class="gap" />
+      <span class="figure nowat" :class="now.kind">{{ now.mark }} {{ now.text }} {{ now.unit }}</span>
+      <router-link class="chip" :to="`/point/${point}`">path</router-link>
+      <router-link class="chip" to="/checkout">walk</router-link>
+    </header>
+    <p v-if="says" class="says" role="status">{{ says }}</p>
+    <p v-if="check?.why_not" class="none">{{ check.why_not }}</p>
+    <div v-else-if="check" class="work">
+      <div class="left">
+        <table class="figure">
+          <thead>
+            <tr>
+              <th>% of range</th>
+              <th>put on</th>
+              <th>calibrator said</th>
+              <th>count due</th>
+              <th>value due</th>
+              <th>count read</th>
+              <th>value read</th>
+              <th>error</th>
+              <th>% of span</th>
+              <th></th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr
+              v-for="(s, i) in check.steps"
+              :key="i"
+              :class="{ here: at === i, bad: outcome?.steps[i]?.passes === false }"
+            >
+              <td>
+                {{ s.share }} <span class="quiet">{{ s.way }}</span>
+              </td>
+              <td>{{ s.signal }}</td>
+              <td>
+                <input
+                  v-if="!check.contact"
+                  size="6"
+                  :value="readings[i]?.signal ?? ''"
+                  :placeholder="check.signal_unit"
+                  :aria-label="`what the calibrator said at ${s.share} %`"
+                  @change="setSignal(i, ($event.target as HTMLInputElement).value)"
+                />
+              </td>
+              <td>{{ s.counts }}</td>
+              <td>{{ s.value }}</td>
+              <td>{{ readings[i]?.counts == null ? '' : figure(readings[i]!.counts!, 0) }}</td>
+              <td>{{ readings[i]?.value == null ? '' : figure(readings[i]!.value!, 3) }}</td>
+              <td>{{ outcome?.steps[i]?.error }}</td>
+              <td>{{ outcome?.steps[i]?.of_span == null ? '' : figure(outcome.steps[i]!.of_span!, 3) }}</td>
+              <td class="verdict">
+                <template v-if="outcome?.steps[i]?.passes === true">✓ within</template>
+                <template v-else-if="outcome?.steps[i]?.passes === false">■ off</template>
+                <button type="button" class="mini" @click="begin(i)">
+                  {{ at === i ? 'waiting…' : 'take' }}
+                </button>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+        <div class="keys">
+          <label><input v-model="auto" type="checkbox" /> take by itself once it stands still</label>
+          <button v-if="at >= 0" class="act" type="button" @click="accept(null)">take it as it is now</button>
+          <button class="act" type="button" @click="clear">begin anew</button>
+        </div>
+        <p class="outcome" :class="{ bad: outcome?.passes === false }">
+          <b>{{ outcome?.passes ? '✓ passed' : outcome?.passes === false ? '■ failed' : 'open' }}</b> ·
+          {{ outcome?.says }}
+        </p>
+        <TrendChart :point="point" :seconds="120" :height="120" />
+      </div>
+      <aside class="panel side">
+        <p v-for="t in check.trips" :key="t" class="settle">▲ {{ t }}</p>
+        <p v-for="t in opened" :key="t.id" class="settle">
+          ▲ open: {{ t.kind }}, {{ t.what }} ({{ t.who }}) · put it back before signing
+        </p>
+        <h2>open-wire test</h2>
+        <label v-for="w in WIRE" :key="w" class="field"
+          >{{ w }} <input v-model="wire[w]" maxlength="200"
+        /></label>
+        <button v-if="plant.may('inject')" class="act" type="button" :disabled="busy" @click="pull">
+          pull the wire of the stand-in
+        </button>
+        <h2>signed by</h2>
+        <form @submit.prevent="sign">
+          <label class="field">instrument <input v-model="instrument" maxlength="200" /></label>
+          <label class="field">serial <input v-model="serial" maxlength="200" /></label>
+          <label class="field">due <input v-model="due" maxlength="200" placeholder="2027-03" /></label>
+          <label class="field">note <input v-model="note" maxlength="400" /></label>
+          <label v-if="text('trips')"
+            ><input v-model="inhibited" type="checkbox" /> it is inhibited, or tripping is agreed on</label
+          >
+          <label class="field">name <input v-model="name" required maxlength="80" /></label>
+          <button class="act main" type="submit" :disabled="busy || !outcome?.complete || !plant.may('edit')">
+            sign
+          </button>
+          <p class="quiet small">once signed it never changes</p>
+        </form>
+        <p v-if="signed" role="status">
+          <b>signed:</b> {{ signed.verdict }} ·
+          <a :href="`/api/evidence/${signed.id}/pdf`" target="_blank">PDF</a>
+        </p>
+        <h2 v-if="check.records.length">records</h2>
+        <p v-for="r in check.records" :key="r.id" class="small">
+          {{ clock(r.at) }} {{ r.kind }}, {{ r.name }}: {{ r.verdict }}
+          <b v-if="!r.sound" class="bad">■ not what was signed</b>
+          <a :href="`/api/evidence/${r.id}/pdf`" target="_blank">PDF</a>
+        </p>
+      </aside>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.check {
+  display: flex;
+  flex-direction: column;
+  height: 100%;
+  padding: 12px 16px;
+  overflow: auto;
+}
+
+header {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 10px;
+}
+
+header a {
+  text-decoration: none;
+}
+
+h1 {
+  margin: 0;
+  font-size: 19px;
+}
+
+h2 {
+  margin: 10px 0 4px;
+  font-size: 14px;
+}
+
+p {
+  margin: 4px 0;
+}
+
+.gap {
+  flex: 1;
+}
+
+.nowat {
+  font-size: 22px;
+}
+
+.nowat.bad,
+.bad {
+  color: rgb(var(--v-theme-bad));
+}
+
+.nowat.injected {
+  color: rgb(var(--v-theme-apart));
+}
+
+.work {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 270px;
+  gap: 12px;
+  margin-top: 8px;
+}
+
+table {
+  width: 100%;
+  border-collapse: collapse;
+  background: rgb(var(--v-theme-surface));
+  font-size: 12px;
+}
+
+th,
+td {
+  padding: 4px 6px;
+  border-bottom: 1px solid rgb(var(--v-theme-line));
+  text-align: right;
+  white-space: nowrap;
+}
+
+th {
+  background: rgb(var(--v-theme-band));
+  font-family: var(--sans);
+  font-weight: 600;
+  white-space: normal;
+}
+
+tr.here td {
+  background: rgb(var(--v-theme-copper-wash));
+}
+
+.verdict {
+  text-align: left;
+}
+
+input:not([type='checkbox']) {
+  width: 100%;
+  border: 0;
+  border-bottom: 1px solid rgb(var(--v-theme-duct));
+  background: none;
+  color: inherit;
+  font: inherit;
+}
+
+td input {
+  max-width: 70px;
+  text-align: right;
+}
+
+.side .field {
+  grid-template-columns: 72px minmax(0, 1fr);
+}
+
+.outcome {
+  font-size: 15px;
+}
+
+.settle {
+  color: rgb(var(--v-theme-settle));
+}
+
+@media (max-width: 1000px) {
+  .work {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

@@ -1,0 +1,321 @@
+<script setup lang="ts">
+/** The live board: points one chooses, large, with state and trend; what is in trouble stands first. */
+import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { ask, api, type Schemas } from '../api/client'
+import LiveCard from '../parts/live/LiveCard.vue'
+import LiveTabs from '../parts/live/LiveTabs.vue'
+import PointNow from '../parts/live/PointNow.vue'
+import { nowOf } from '../plant/now'
+import { usePlant } from '../plant/store'
+import { useSearch } from '../plant/useSearch'
+
+const plant = usePlant()
+const route = useRoute()
+const router = useRouter()
+const { findRows } = useSearch()
+const MOST = 200
+const RANGES = [[60, '1 min'], [300, '5 min'], [3600, '1 h'], [28_800, '8 h'], [86_400, '1 d']] as const // prettier-ignore
+
+const boards = shallowRef<Schemas['BoardOut'][]>([])
+const name = computed(() => (route.query.board as string) ?? '')
+const query = ref((route.query.find as string) ?? '')
+const byTrouble = ref(localStorage.getItem('canaleta-board-sort') !== 'list')
+const seconds = ref(300)
+const stations = ref(false)
+const figures = shallowRef<Record<string, (number | null)[]>>({})
+const trends = shallowRef<ReadonlyMap<number, Schemas['TrendOut']>>(new Map())
+const open = ref<number | null>(null)
+const keeping = ref('')
+const forAll = ref(false)
+const input = ref<HTMLInputElement | null>(null)
+const order = shallowRef<number[]>([])
+
+const board = computed(() => boards.value.find((b) => b.name === name.value))
+/** What is found, or what the board holds; without either, what is read and in trouble, or simply what is read. */
+const chosen = computed(() => {
+  void plant.list.version
+  if (query.value.trim()) return findRows(query.value).rows.map((row) => plant.list.ids[row]!)
+  if (board.value) return board.value.points.filter((p) => plant.list.row(p) !== undefined)
+  return plant.list.ids.filter((_, row) => plant.list.racks[row])
+})
+const shown = computed(() => order.value.slice(0, MOST))
+const troubled = computed(() => {
+  void plant.live.version
+  return chosen.value.filter((p) => nowOf(plant, p).trouble >= 40).length
+})
+
+/** Sort when asked and every few seconds, not with each reading: a card that jumps away cannot be clicked. */
+function sort() {
+  const points = [...chosen.value]
+  if (byTrouble.value) {
+    const trouble = new Map(points.map((p) => [p, nowOf(plant, p).trouble]))
+    points.sort((a, b) => trouble.get(b)! - trouble.get(a)! || a - b)
+  }
+  order.value = points
+}
+
+async function load() {
+  const answer = await ask(api.GET('/api/boards'))
+  boards.value = answer.data?.boards ?? []
+}
+
+async function keep() {
+  const title = keeping.value.trim()
+  if (!title) return
+  const answer = await ask(
+    api.PUT('/api/boards/{name}', {
+      params: { path: { name: title } },
+      body: { points: chosen.value.slice(0, 500), shared: forAll.value },
+    }),
+  )
+  if (answer.problem) return plant.say(answer.problem.title, 'bad')
+  keeping.value = ''
+  query.value = ''
+  await load()
+  void router.replace({ query: { board: title } })
+}
+
+async function drop() {
+  if (!board.value) return
+  const gone = board.value
+  const answer = await ask(api.DELETE('/api/boards/{name}', { params: { path: { name: gone.name } } }))
+  if (answer.problem) return plant.say(answer.problem.title, 'bad')
+  boards.value = answer.data.boards
+  plant.say(`the board “${gone.name}” is dropped; its points are still on the list`)
+  void router.replace({ query: {} })
+}
+
+async function readStations() {
+  if (!stations.value || !shown.value.length) return
+  const answer = await ask(api.POST('/api/live/stations', { body: { points: shown.value } }))
+  if (answer.data) figures.value = answer.data.stations
+}
+
+const AT_ONCE = 60
+/** The past of every card, sixty points a request; what comes after goes on by itself. */
+async function readTrends() {
+  if (stations.value) return
+  const points = [...shown.value]
+  const next = new Map<number, Schemas['TrendOut']>()
+  for (let at = 0; at < points.length; at += AT_ONCE) {
+    const some = points.slice(at, at + AT_ONCE).join(',')
+    const query = { points: some, seconds: seconds.value, columns: 100 }
+    const answer = await ask(api.GET('/api/trends', { params: { query } }))
+    for (const trend of answer.data?.trends ?? []) next.set(trend.point, trend)
+  }
+  trends.value = next
+}
+
+watch(chosen, sort, { immediate: true })
+watch(byTrouble, (now) => (localStorage.setItem('canaleta-board-sort', now ? 'trouble' : 'list'), sort()))
+watch(shown, (points) => {
+  const racks = points.map((p) => plant.list.racks[plant.list.row(p) ?? -1] ?? 0)
+  plant.watch([...new Set(racks)])
+}, { immediate: true }) // prettier-ignore
+watch([stations, shown], () => void readStations())
+watch([seconds, stations, () => [...shown.value].sort((a, b) => a - b).join()], () => void readTrends())
+
+function key(event: KeyboardEvent) {
+  if (['INPUT', 'TEXTAREA', 'SELECT'].includes((event.target as HTMLElement).tagName)) return
+  if (event.key === '/') {
+    event.preventDefault()
+    input.value?.focus()
+  } else if (event.key === 'Escape') open.value = null
+}
+
+let sorting: ReturnType<typeof setInterval> | undefined
+let reading: ReturnType<typeof setInterval> | undefined
+let past: ReturnType<typeof setInterval> | undefined
+onMounted(() => {
+  void load()
+  sorting = setInterval(sort, 5000)
+  reading = setInterval(() => void readStations(), 1000)
+  past = setInterval(() => void readTrends(), 30_000)
+  void readTrends()
+  addEventListener('keydown', key)
+})
+onUnmounted(() => {
+  clearInterval(sorting)
+  clearInterval(reading)
+  clearInterval(past)
+  removeEventListener('keydown', key)
+})
+</script>
+
+<template>
+  <section class="live">
+    <LiveTabs>
+      <input
+        ref="input"
+        v-model="query"
+        class="find"
+        type="search"
+        placeholder="/  kiln 2 signal:tc"
+        aria-label="find points to watch"
+        @keydown.esc="((query = ''), input?.blur())"
+      />
+      <select
+        :value="name"
+        aria-label="board"
+        @change="
+          router.replace({ query: { board: ($event.target as HTMLSelectElement).value || undefined } })
+        "
+      >
+        <option value="">everything that is read</option>
+        <option v-for="b in boards" :key="b.name" :value="b.name">
+          {{ b.name }}{{ b.shared ? ' (everybody’s)' : '' }}
+        </option>
+      </select>
+    </LiveTabs>
+    <div class="tools">
+      <button type="button" class="chip" :class="{ on: byTrouble }" @click="byTrouble = !byTrouble">
+        {{ byTrouble ? 'trouble first' : 'in the list’s order' }}
+      </button>
+      <span class="chip" :class="{ settle: troubled }"
+        ><template v-if="troubled">▲ </template>{{ troubled ? `${troubled} in trouble` : 'all well' }} of
+        {{ chosen.length }}</span
+      >
+      <span v-if="chosen.length > MOST" class="chip quiet">the first {{ MOST }} are shown</span>
+      <button
+        v-for="[s, says] in RANGES"
+        :key="s"
+        type="button"
+        class="chip"
+        :class="{ on: seconds === s && !stations }"
+        @click="((seconds = s), (stations = false))"
+      >
+        {{ says }}
+      </button>
+      <button type="button" class="chip" :class="{ on: stations }" @click="stations = !stations">
+        six stations
+      </button>
+      <span class="gap" />
+      <form class="keep" @submit.prevent="keep">
+        <input v-model="keeping" aria-label="name of the board" placeholder="keep these as…" maxlength="40" />
+        <label v-if="plant.may('edit')"><input v-model="forAll" type="checkbox" /> everybody</label>
+        <button class="act" type="submit" :disabled="!keeping.trim()">keep</button>
+      </form>
+      <button v-if="board" class="act" type="button" @click="drop">drop “{{ board.name }}”</button>
+    </div>
+    <div class="below" :class="{ beside: open !== null }">
+      <div class="board">
+        <div class="comb" aria-hidden="true"></div>
+        <p v-if="!shown.length" class="empty">
+          <template v-if="query">nothing on the list is found by “{{ query }}”</template>
+          <template v-else>no point holds a channel yet: land one on the list, then it is read</template>
+        </p>
+        <div v-else class="cards">
+          <LiveCard
+            v-for="p in shown"
+            :key="p"
+            :point="p"
+            :on="open === p"
+            :seconds="seconds"
+            :trend="trends.get(p) ?? null"
+            :stations="stations ? (figures[p] ?? [null, null, null, null, null, null]) : null"
+            tabindex="0"
+            role="button"
+            @click="open = open === p ? null : p"
+            @keydown.enter="open = p"
+          />
+        </div>
+      </div>
+      <aside v-if="open !== null" class="beside-it">
+        <PointNow :key="open" :point="open" @close="open = null" />
+      </aside>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.live {
+  display: grid;
+  grid-template-rows: 44px auto minmax(0, 1fr);
+  height: 100%;
+}
+
+.find {
+  width: 220px;
+  padding: 4px 10px;
+  border: 1px solid rgb(var(--v-theme-duct));
+  border-radius: var(--radius);
+  background: rgb(var(--v-theme-surface));
+  color: inherit;
+  font: inherit;
+}
+
+.tools {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 6px;
+  padding: 6px 14px;
+}
+
+.gap {
+  flex: 1;
+}
+
+.keep {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+}
+
+.keep input[placeholder] {
+  width: 120px;
+  border: 0;
+  border-bottom: 1px solid rgb(var(--v-theme-duct));
+  background: none;
+  color: inherit;
+  font: inherit;
+}
+
+.below {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr);
+  min-height: 0;
+}
+
+.below.beside {
+  grid-template-columns: minmax(0, 1fr) minmax(400px, 46%);
+}
+
+.board {
+  overflow: auto;
+  padding: 0 14px 14px;
+}
+
+.beside-it {
+  overflow: auto;
+  border-left: 1px solid rgb(var(--v-theme-line));
+  background: rgb(var(--v-theme-bar));
+}
+
+.comb {
+  height: 12px;
+  border-bottom: 5px solid rgb(var(--v-theme-duct));
+  background: repeating-linear-gradient(90deg, rgb(var(--v-theme-tooth)) 0 14px, transparent 14px 20px);
+}
+
+.cards {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(212px, 1fr));
+  gap: 0 10px;
+}
+
+.empty {
+  padding: 30px 0;
+}
+
+@media (max-width: 760px) {
+  .below.beside {
+    grid-template-columns: minmax(0, 1fr);
+  }
+
+  .below.beside .board {
+    display: none;
+  }
+}
+</style>

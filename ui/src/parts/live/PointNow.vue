@@ -1,0 +1,408 @@
+<script setup lang="ts">
+/**
+ * One point for the person at the terminals: the figure at arm's length, what is wrong and what to do, its alarms, its
+ * trend and noise, the six stations, and what can be put on or held. Beside the board, or a page of its own on a phone.
+ */
+import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { ask, api, said, type Schemas } from '../../api/client'
+import { kindShort, latched, putAside, shapeOf, waits } from '../../plant/alarms'
+import { formOf, nowOf } from '../../plant/now'
+import { usePlant } from '../../plant/store'
+import { age, clock, figure } from '../../plant/words'
+import HoldPanel from './HoldPanel.vue'
+import NoisePanel from './NoisePanel.vue'
+import SourcePanel from './SourcePanel.vue'
+import StripPanel from './StripPanel.vue'
+import TrendChart from './TrendChart.vue'
+
+const props = withDefaults(defineProps<{ point: number; page?: boolean }>(), { page: false })
+const emit = defineEmits<{ close: [] }>()
+const plant = usePlant()
+const RANGES = [[60, '1 min'], [600, '10 min'], [7200, '2 h'], [86_400, '1 d'], [604_800, '1 week']] as const // prettier-ignore
+const seconds = ref(600)
+const path = shallowRef<Schemas['PathOut'] | null>(null)
+const advice = shallowRef<Schemas['AdvicesOut'] | null>(null)
+const shelf = ref<string | null>(null)
+const why = ref('')
+const minutes = ref(60)
+const part = ref<'' | 'put on' | 'hold' | 'noise' | 'timing'>('')
+let stop: (() => void) | undefined
+
+const row = computed(() => (void plant.list.version, plant.list.row(props.point) ?? -1))
+const text = (field: string) => (void plant.list.version, plant.list.text(field, row.value))
+const now = computed(() => (void plant.live.version, void plant.list.version, nowOf(plant, props.point)))
+const form = computed(() => formOf(plant, row.value))
+const alarms = computed(() => plant.alarmsOf.get(props.point) ?? [])
+const held = computed(() => plant.temporary.filter((t) => t.point === props.point))
+const meter = computed(() => (void plant.live.version, plant.live.meter(props.point)))
+const rack = computed(() => plant.list.racks[row.value] ?? 0)
+const trips = computed(() => text('trips'))
+
+async function read() {
+  const at = { params: { path: { point: props.point } } }
+  const [one, two] = await Promise.all([
+    ask(api.GET('/api/points/{point}/path', at)),
+    ask(api.GET('/api/points/{point}/advice', at)),
+  ])
+  path.value = one.data ?? null
+  advice.value = two.data ?? null
+}
+
+async function say(word: Schemas['SayIn']['word'], kinds: string[]) {
+  const answer = await ask(
+    api.POST('/api/alarms/say', {
+      body: {
+        word,
+        alarms: kinds.map((kind) => [props.point, kind] as [number, Schemas['SayIn']['alarms'][0][1]]),
+        why: why.value,
+        minutes: word === 'shelve' ? minutes.value : 0,
+      },
+    }),
+  )
+  if (answer.problem) plant.say(said(answer.problem), 'bad')
+  else if (!answer.data.moved) plant.say(`nothing to ${word} here now`)
+  shelf.value = null
+  why.value = ''
+}
+
+async function reset() {
+  const answer = await ask(api.POST('/api/faults/reset', { body: { points: [props.point] } }))
+  if (answer.problem) plant.say(answer.problem.title, 'bad')
+  void read()
+}
+
+async function zero() {
+  const answer = await ask(api.POST('/api/counters/zero', { body: { points: [props.point] } }))
+  if (answer.problem) plant.say(answer.problem.title, 'bad')
+}
+
+watch(() => props.point, () => void read()) // prettier-ignore
+watch(rack, (r) => r && plant.watch([r]), { immediate: true })
+onMounted(() => {
+  void read()
+  stop = plant.live.onBlock((of) => of === rack.value && void read())
+})
+onUnmounted(() => stop?.())
+</script>
+
+<template>
+  <article class="now" :class="{ page }">
+    <header>
+      <h1 class="figure">{{ text('tag') }}</h1>
+      <span class="service">{{ text('service') }}</span>
+      <span class="gap" />
+      <router-link class="chip" :to="`/point/${point}`">path</router-link>
+      <router-link class="chip" :to="`/check/${point}`">check…</router-link>
+      <router-link v-if="!page" class="chip" :to="`/now/${point}`" title="this point alone, for a phone"
+        >alone</router-link
+      >
+      <button v-if="!page" type="button" class="chip" title="Esc" @click="emit('close')">close</button>
+      <router-link v-else class="chip" to="/live">board</router-link>
+    </header>
+    <p class="big figure" :class="[now.kind, { words: now.text.length > 9 }]" :title="now.title">
+      <span v-if="now.mark" aria-hidden="true">{{ now.mark }} </span>{{ now.text
+      }}<span class="unit">{{ now.unit }}</span>
+    </p>
+    <p class="quiet under">
+      <template v-if="now.stale">stale: read {{ age(now.seconds) }} ago · </template>
+      <template v-if="now.reading"
+        >{{ figure(now.reading.counts, now.reading.counts % 1 ? 3 : 0) || 'no' }} counts ·
+      </template>
+      <template v-if="path?.rack_state && path.rack_state !== 'answers'">{{ path.rack_state }} · </template>
+      {{ text('channel') || 'no channel' }}
+      <template v-if="advice?.band">
+        · {{ advice.band }}<template v-if="advice.lamp">, {{ advice.lamp }} lit</template></template
+      >
+    </p>
+    <p v-if="advice?.shown != null" class="shown">
+      the controller shows <b class="figure">{{ figure(advice.shown, form.decimals) }} {{ form.unit }}</b
+      ><template v-if="advice.difference != null"
+        >, <b class="figure">{{ figure(advice.difference, form.decimals + 1) }}</b> beside ours</template
+      >
+    </p>
+    <p v-if="meter" class="meter">
+      <b class="figure">{{ figure(meter.counted, 0) }}</b> counted ·
+      <b class="figure">{{ figure(meter.total, 2) }} {{ text('pulse_unit') }}</b> ·
+      <b class="figure">{{ figure(meter.rate * 60, 2) }} {{ text('pulse_unit') }}</b> a minute
+      <button v-if="plant.may('edit')" type="button" class="mini" @click="zero">set to zero</button>
+    </p>
+
+    <section v-for="a in alarms" :key="a.kind" class="alarm" :class="shapeOf(a).tone">
+      <p>
+        <span aria-hidden="true">{{ shapeOf(a).sign }}</span> <b>{{ kindShort(a.kind) }}</b> {{ a.state }} ·
+        {{ a.priority }} · since {{ clock(a.since) }}<template v-if="a.who"> · {{ a.who }}</template
+        ><template v-if="a.why">: {{ a.why }}</template
+        ><template v-if="a.until"> · until {{ clock(a.until) }}</template>
+      </p>
+      <p v-if="text('alarm_says') && a.kind !== 'fault'" class="quiet">{{ text('alarm_says') }}</p>
+      <div v-if="plant.may('edit')" class="keys">
+        <button v-if="waits(a)" type="button" class="act main" @click="say('acknowledge', [a.kind])">
+          acknowledge
+        </button>
+        <button v-if="latched(a)" type="button" class="act" @click="say('reset', [a.kind])">reset</button>
+        <button v-if="a.state === 'shelved'" type="button" class="act" @click="say('unshelve', [a.kind])">
+          take off the shelf
+        </button>
+        <button
+          v-else-if="a.state === 'out of service'"
+          type="button"
+          class="act"
+          @click="say('back in service', [a.kind])"
+        >
+          back in service
+        </button>
+        <button
+          v-else-if="!putAside(a)"
+          type="button"
+          class="act"
+          @click="shelf = shelf === a.kind ? null : a.kind"
+        >
+          put aside…
+        </button>
+      </div>
+      <form v-if="shelf === a.kind" class="aside" @submit.prevent="say('shelve', [a.kind])">
+        <label>why <input v-model="why" maxlength="200" required /></label>
+        <label>for <input v-model.number="minutes" type="number" min="1" max="10080" /> min</label>
+        <button class="act main" type="submit">shelve</button>
+        <button class="act" type="button" :disabled="!why" @click="say('take out of service', [a.kind])">
+          out of service
+        </button>
+      </form>
+    </section>
+
+    <section v-for="f in advice?.faults ?? []" :key="f.says" class="fault" :class="f.grade">
+      <p>
+        <span aria-hidden="true">{{ f.grade === 'bad' ? '■' : f.grade === 'settle' ? '▲' : '·' }}</span>
+        {{ f.says }}
+      </p>
+      <p v-if="f.causes.length" class="small">likely: {{ f.causes.join('; or ') }}</p>
+      <p v-if="f.next" class="small"><b>next:</b> {{ f.next }}</p>
+    </section>
+    <button v-if="advice?.latched && plant.may('edit')" type="button" class="act main" @click="reset">
+      reset the fault
+    </button>
+
+    <section v-for="t in held" :key="t.id" class="fault apart">
+      <p>◇ {{ t.kind }}: {{ t.what }}</p>
+      <p class="small">
+        {{ t.who }} since {{ clock(t.at) }}<template v-if="t.why"> · {{ t.why }}</template>
+      </p>
+    </section>
+
+    <ol v-if="path" class="stations">
+      <li v-for="s in path.stations" :key="s.name">
+        <span>{{ s.name }}</span>
+        <b class="figure"
+          >{{ s.figure || '–' }} <span class="quiet">{{ s.unit }}</span></b
+        >
+      </li>
+    </ol>
+
+    <div class="keys ranges">
+      <button
+        v-for="[s, says] in RANGES"
+        :key="s"
+        type="button"
+        class="chip"
+        :class="{ on: seconds === s }"
+        @click="seconds = s"
+      >
+        {{ says }}
+      </button>
+    </div>
+    <TrendChart :point="point" :seconds="seconds" :height="page ? 220 : 170" />
+
+    <p v-if="trips" class="trips">▲ it {{ trips }}</p>
+    <div class="keys">
+      <button
+        v-for="name in ['put on', 'hold', 'noise', 'timing'] as const"
+        :key="name"
+        type="button"
+        class="chip"
+        :class="{ on: part === name }"
+        @click="part = part === name ? '' : name"
+      >
+        {{ name }}…
+      </button>
+    </div>
+    <SourcePanel v-if="part === 'put on'" :point="point" />
+    <HoldPanel v-if="part === 'hold'" :point="point" />
+    <NoisePanel v-if="part === 'noise'" :point="point" />
+    <StripPanel v-if="part === 'timing'" :point="point" :contact="form.contact" />
+  </article>
+</template>
+
+<style scoped>
+.now {
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+  padding: 10px 14px 20px;
+}
+
+header {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 8px;
+}
+
+header a {
+  text-decoration: none;
+}
+
+h1 {
+  margin: 0;
+  font-size: 18px;
+}
+
+.service {
+  color: rgb(var(--v-theme-quiet));
+}
+
+.gap {
+  flex: 1;
+}
+
+p {
+  margin: 0;
+}
+
+.big {
+  font-size: 52px;
+  line-height: 60px;
+  white-space: nowrap;
+}
+
+.page .big {
+  font-size: min(19vw, 96px);
+  line-height: 1.15;
+}
+
+.big.words {
+  overflow: hidden;
+  font-size: 34px;
+  text-overflow: ellipsis;
+}
+
+.unit {
+  margin-left: 8px;
+  color: rgb(var(--v-theme-quiet));
+  font-size: 0.42em;
+}
+
+.big.bad {
+  color: rgb(var(--v-theme-bad));
+}
+
+.big.doubtful {
+  color: rgb(var(--v-theme-settle));
+}
+
+.big.injected {
+  color: rgb(var(--v-theme-apart));
+}
+
+.big.stale,
+.big.none {
+  color: rgb(var(--v-theme-quiet));
+}
+
+.big.stale {
+  font-style: italic;
+}
+
+.alarm,
+.fault {
+  padding: 6px 10px;
+  border: 1px solid rgb(var(--v-theme-line));
+  border-left: 5px solid rgb(var(--v-theme-duct));
+  border-radius: 2px;
+  background: rgb(var(--v-theme-surface));
+}
+
+.alarm.bad,
+.alarm.seen,
+.fault.bad {
+  border-left-color: rgb(var(--v-theme-bad));
+}
+
+.alarm.over {
+  border-left: 5px double rgb(var(--v-theme-bad));
+}
+
+.fault.settle {
+  border-left-color: rgb(var(--v-theme-settle));
+}
+
+.fault.apart {
+  border: 1px dashed rgb(var(--v-theme-apart));
+}
+
+.alarm .keys {
+  margin-top: 5px;
+}
+
+.aside {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 8px;
+  margin-top: 6px;
+}
+
+.aside input {
+  width: 170px;
+  border: 0;
+  border-bottom: 1px solid rgb(var(--v-theme-duct));
+  background: none;
+  color: inherit;
+  font: inherit;
+}
+
+.aside input[type='number'] {
+  width: 70px;
+}
+
+.stations {
+  display: grid;
+  grid-template-columns: repeat(6, minmax(0, 1fr));
+  gap: 1px;
+  margin: 0;
+  padding: 0;
+  border: 1px solid rgb(var(--v-theme-line));
+  background: rgb(var(--v-theme-line));
+  list-style: none;
+}
+
+.stations li {
+  display: flex;
+  flex-direction: column;
+  padding: 3px 6px;
+  overflow: hidden;
+  background: rgb(var(--v-theme-surface));
+  font-size: 10.5px;
+  white-space: nowrap;
+}
+
+.stations b {
+  font-size: 13px;
+  font-weight: 400;
+}
+
+.trips {
+  color: rgb(var(--v-theme-settle));
+}
+
+@media (max-width: 760px) {
+  .stations {
+    grid-template-columns: repeat(3, minmax(0, 1fr));
+  }
+
+  .page .chip,
+  .page .act {
+    padding: 8px 16px;
+    font-size: 15px;
+  }
+}
+</style>
