@@ -135,7 +135,7 @@ const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['as
         :class="{ on: shows === name }"
         @click="shows = name"
       >
-        {{ says }}<template v-if="name in groups"> {{ groups[name as 'all'].length }}</template>
+        {{ name in groups ? `${says} · ${groups[name as 'all'].length}` : says }}
       </button>
       <span class="gap" />
       <template v-if="plant.may('edit') && shown.length">
@@ -227,7 +227,7 @@ const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['as
               <router-link class="figure tag" :to="`/now/${a.point}`" @click.stop>{{
                 cell(a.point, 'tag')
               }}</router-link>
-              <span class="quiet">{{ cell(a.point, 'service') }}</span>
+              <span class="quiet service">{{ cell(a.point, 'service') }}</span>
             </td>
             <td>
               {{ kindShort(a.kind) }} <span class="quiet figure">{{ limit(a) }}</span>
@@ -398,6 +398,10 @@ tr.aside .sign {
 .tag {
   color: inherit;
   font-weight: 600;
+}
+
+.service {
+  margin-left: 8px;
 }
 
 .does {

@@ -37,12 +37,17 @@ const text = (field: string) => (void plant.list.version, plant.list.text(field,
 const now = computed(() => (void plant.live.version, nowOf(plant, point.value)))
 const rack = computed(() => plant.list.racks[row.value] ?? 0)
 const opened = computed(() => plant.temporary.filter((t) => t.point === point.value))
+const standIn = ref(false)
 const key = () => `canaleta-check-${point.value}`
 
 async function load() {
   const answer = await ask(api.GET('/api/points/{point}/check', { params: { path: { point: point.value } } }))
   if (answer.problem) return (says.value = said(answer.problem))
   check.value = answer.data
+  const source = await ask(
+    api.GET('/api/points/{point}/source', { params: { path: { point: point.value } } }),
+  )
+  standIn.value = source.data?.why_not === ''
   seq.value = plant.list.seq
   signed.value = null
   steady = new Steady(answer.data.count_span ?? 1)
@@ -121,6 +126,36 @@ function clear() {
   outcome.value = null
   localStorage.removeItem(key())
   says.value = 'nothing is read yet'
+}
+
+/** On a stand-in the steps are played by themselves, each until its reading is taken. */
+async function play() {
+  if (!check.value) return
+  busy.value = true
+  const path = { params: { path: { point: point.value } } }
+  const put = (signal: string) =>
+    ask(api.PUT('/api/points/{point}/injection', { ...path, body: { text: signal, form: 'fixed', high: '', period_s: 10, faults: [] } })) // prettier-ignore
+  for (const [i, step] of check.value.steps.entries()) {
+    const answer = await put(
+      check.value.contact ? (step.signal_number ? 'closed' : 'open') : String(step.signal_number),
+    )
+    if (answer.problem) {
+      says.value = said(answer.problem)
+      break
+    }
+    says.value = `step ${i + 1} of ${check.value.steps.length} is played`
+    readings.value = readings.value.map((r, k) => (k === i ? {} : r))
+    at.value = i
+    steady.again()
+    for (let tries = 0; tries < 75 && readings.value[i]?.counts == null; tries++) await wait(200)
+    if (readings.value[i]?.counts == null) {
+      says.value = `step ${i + 1} did not come to rest: ${step.signal} was put on and ${step.counts} was due`
+      break
+    }
+  }
+  at.value = -1
+  await put('')
+  busy.value = false
 }
 
 const wait = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms))
@@ -255,6 +290,15 @@ onUnmounted(() => stop?.())
         <div class="keys">
           <label><input v-model="auto" type="checkbox" /> take by itself once it stands still</label>
           <button v-if="at >= 0" class="act" type="button" @click="accept(null)">take it as it is now</button>
+          <button
+            v-if="plant.may('inject') && standIn"
+            class="act"
+            type="button"
+            :disabled="busy"
+            @click="play"
+          >
+            play it on the stand-in
+          </button>
           <button class="act" type="button" @click="clear">begin anew</button>
         </div>
         <p class="outcome" :class="{ bad: outcome?.passes === false }">
@@ -272,7 +316,13 @@ onUnmounted(() => stop?.())
         <label v-for="w in WIRE" :key="w" class="field"
           >{{ w }} <input v-model="wire[w]" maxlength="200"
         /></label>
-        <button v-if="plant.may('inject')" class="act" type="button" :disabled="busy" @click="pull">
+        <button
+          v-if="plant.may('inject') && standIn"
+          class="act"
+          type="button"
+          :disabled="busy"
+          @click="pull"
+        >
           pull the wire of the stand-in
         </button>
         <h2>signed by</h2>

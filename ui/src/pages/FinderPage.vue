@@ -36,6 +36,11 @@ async function run() {
 const rows = computed(() =>
   [...(look.value?.decodings ?? [])].sort((a, b) => b.fits - a.fits || Number(b.sane) - Number(a.sane)),
 )
+/** Whether a figure is within 2 % of what it ought to say: the same measure as the server's. */
+const near = (v: number | null) => {
+  const wanted = target.value.trim() ? Number(target.value.replace(',', '.')) : Number.NaN
+  return v !== null && Math.abs(v - wanted) <= 0.02 * Math.abs(wanted) + 1e-9
+}
 const num = (v: number | null) =>
   v === null
     ? '–'
@@ -79,10 +84,12 @@ const num = (v: number | null) =>
           </tr>
         </thead>
         <tbody>
-          <tr v-for="d in rows" :key="d.name + d.order" :class="{ fits: d.fits, unlikely: !d.sane }">
+          <tr v-for="d in rows" :key="d.name + d.order" :class="{ unlikely: !d.sane && !d.fits }">
             <td class="name">{{ d.fits ? '● ' : '' }}{{ d.name }}</td>
             <td>{{ d.order }}</td>
-            <td v-for="(v, i) in d.values" :key="i" :colspan="d.words">{{ num(v) }}</td>
+            <td v-for="(v, i) in d.values" :key="i" :colspan="d.words" :class="{ fits: near(v) }">
+              {{ num(v).replace('-', '−') }}
+            </td>
           </tr>
         </tbody>
       </table>
@@ -150,7 +157,7 @@ tr.unlikely td {
   color: rgb(var(--v-theme-quiet));
 }
 
-tr.fits td {
+td.fits {
   background: rgb(var(--v-theme-copper-wash));
   color: rgb(var(--v-theme-ink));
   font-weight: 600;

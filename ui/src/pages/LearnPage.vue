@@ -107,10 +107,10 @@ onMounted(() => void step())
                   type="button"
                   class="chip"
                   :class="{ apart: isPut(o.name), on: isPut(o.name) }"
-                  :title="o.says"
+                  :title="o.name"
                   @click="toggle(o)"
                 >
-                  {{ isPut(o.name) ? '◇ ' : '' }}{{ o.name }}
+                  {{ isPut(o.name) ? '◇ ' : '' }}{{ o.says }}
                 </button>
                 <input
                   v-if="isPut(o.name) && o.amount"
@@ -196,7 +196,7 @@ onMounted(() => void step())
 
 .station {
   position: relative;
-  min-height: 300px;
+  min-height: 330px;
   margin-top: 24px;
   padding: 8px 10px;
 }
@@ -233,7 +233,7 @@ p {
 }
 
 .now {
-  font-size: 22px;
+  font-size: 26px;
   white-space: nowrap;
 }
 
@@ -264,8 +264,9 @@ p {
 
 .faults .chip {
   max-width: 100%;
-  overflow: hidden;
-  text-overflow: ellipsis;
+  line-height: 17px;
+  text-align: left;
+  white-space: normal;
 }
 
 .faults input {

@@ -124,6 +124,9 @@ function key(event: KeyboardEvent) {
   } else if (event.key === 'Escape') open.value = null
 }
 
+/** The first readings decide the order; from then on it is looked at every few seconds. */
+let settled = 0
+const unheard = plant.live.onBlock(() => settled++ < 12 && sort())
 let sorting: ReturnType<typeof setInterval> | undefined
 let reading: ReturnType<typeof setInterval> | undefined
 let past: ReturnType<typeof setInterval> | undefined
@@ -136,6 +139,7 @@ onMounted(() => {
   addEventListener('keydown', key)
 })
 onUnmounted(() => {
+  unheard()
   clearInterval(sorting)
   clearInterval(reading)
   clearInterval(past)

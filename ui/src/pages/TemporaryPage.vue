@@ -93,7 +93,9 @@ onUnmounted(() => clearInterval(ticking))
           :disabled="busy"
           @click="releaseAll"
         >
-          let go of all {{ forces.length }} held
+          {{
+            forces.length === 1 ? 'let go of what is held' : `let go of all ${forces.length} that are held`
+          }}
         </button>
       </div>
       <table v-if="open.length">

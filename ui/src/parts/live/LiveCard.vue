@@ -4,7 +4,6 @@ import { computed } from 'vue'
 import type { Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
 import { nowOf } from '../../plant/now'
-import { age } from '../../plant/words'
 import AlarmMark from './AlarmMark.vue'
 import TrendChart from './TrendChart.vue'
 
@@ -24,7 +23,7 @@ const band = computed(() => {
   const names = text('bands').split(' < ').filter((_, i) => i % 2 === 0) // prettier-ignore
   return now.value.reading ? (names[now.value.reading.band] ?? '') : ''
 })
-const NAMES = ['pipe', 'device %', 'wires', 'input', 'counts', 'value']
+const NAMES = ['pipe', 'device', 'wires', 'input', 'counts', 'value']
 const short = (x: number | null) => (x === null ? '–' : Math.abs(x) >= 1000 ? x.toFixed(0) : x.toPrecision(4))
 </script>
 
@@ -44,7 +43,6 @@ const short = (x: number | null) => (x === null ? '–' : Math.abs(x) >= 1000 ? 
       <template v-if="now.says">{{ now.says }}</template>
       <template v-else-if="band">{{ band }}</template>
       <template v-else-if="meter">{{ meter.counted }} counted</template>
-      <template v-else-if="now.seconds < Infinity">{{ age(now.seconds) }} old</template>
     </p>
     <ol v-if="stations" class="stations figure">
       <li v-for="(x, i) in stations" :key="i">
@@ -59,7 +57,7 @@ const short = (x: number | null) => (x === null ? '–' : Math.abs(x) >= 1000 ? 
 .hung {
   position: relative;
   display: grid;
-  grid-template-rows: 20px 17px 38px 18px 36px;
+  grid-template-rows: 20px 17px 38px 18px 38px;
   margin-top: 14px;
   padding: 6px 10px;
   cursor: pointer;
@@ -155,11 +153,12 @@ p {
 
 .stations {
   display: grid;
-  grid-template-columns: repeat(3, minmax(0, 1fr));
-  gap: 0 8px;
+  grid-template-columns: repeat(2, minmax(0, 1fr));
+  gap: 0 14px;
   margin: 0;
   padding: 0;
   font-size: 11px;
+  line-height: 13px;
   list-style: none;
 }
 

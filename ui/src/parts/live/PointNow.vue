@@ -274,7 +274,7 @@ p {
   white-space: nowrap;
 }
 
-.page .big {
+.now.page .big {
   font-size: min(19vw, 96px);
   line-height: 1.15;
 }
@@ -399,8 +399,8 @@ p {
     grid-template-columns: repeat(3, minmax(0, 1fr));
   }
 
-  .page .chip,
-  .page .act {
+  .now.page .chip,
+  .now.page .act {
     padding: 8px 16px;
     font-size: 15px;
   }

@@ -45,6 +45,7 @@ async function draw() {
 /** A square line of two states. */
 function square(values: number[], top: number): string {
   const times = strip.value?.times ?? []
+  if (!values.length) return ''
   let out = ''
   values.forEach((v, i) => {
     const y = top + (v > 0 ? 4 : HIGH - 6)
@@ -197,6 +198,7 @@ onMounted(draw)
 <style scoped>
 svg {
   width: 100%;
+  max-width: 640px;
   touch-action: none;
 }
 

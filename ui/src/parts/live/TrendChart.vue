@@ -4,7 +4,7 @@
  * past and goes on by itself with the readings that come.
  */
 import { scaleLinear, scaleTime } from 'd3-scale'
-import { area, line } from 'd3-shape'
+import { area, curveLinear, curveStepAfter, line } from 'd3-shape'
 import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, said, type Schemas } from '../../api/client'
 import { formOf } from '../../plant/now'
@@ -35,6 +35,7 @@ const pad = computed(() =>
 )
 let stop: (() => void) | undefined
 let again: ReturnType<typeof setInterval> | undefined
+let soon: ReturnType<typeof setTimeout> | undefined
 let observer: ResizeObserver | undefined
 
 const row = computed(() => (void plant.list.version, plant.list.row(props.point) ?? -1))
@@ -121,6 +122,7 @@ const drawn = computed(() => {
   return {
     line:
       line<Sample>()
+        .curve(form.value.contact ? curveStepAfter : curveLinear)
         .defined((s) => s.mean !== null)
         .x(x)
         .y((s) => at.y(s.mean!))(samples.value) ?? '',
@@ -136,7 +138,7 @@ const ticks = computed(() => {
   if (props.bare || !scales.value) return { x: [], y: [] }
   return {
     x: scales.value.x.ticks(Math.max(2, Math.floor(width.value / 130))),
-    y: scales.value.y.ticks(Math.max(2, Math.floor(props.height / 45))),
+    y: form.value.contact ? [0, 1] : scales.value.y.ticks(Math.max(2, Math.floor(props.height / 45))),
   }
 })
 const stamp = (at: Date) =>
@@ -158,9 +160,11 @@ onMounted(() => {
   if (box.value) observer.observe(box.value)
   void read()
   stop = plant.live.onBlock(heard)
+  // What the agent had not written yet when this opened is there a part later.
+  soon = setTimeout(() => void read(), 11_000)
   again = setInterval(() => void read(), props.seconds > 7200 ? 60_000 : 20_000)
 })
-onUnmounted(() => (observer?.disconnect(), stop?.(), clearInterval(again)))
+onUnmounted(() => (observer?.disconnect(), stop?.(), clearInterval(again), clearTimeout(soon)))
 </script>
 
 <template>
