@@ -3263,18 +3263,6 @@ export interface components {
          * @description The loop, the quantity in the pipe as a share of the range, what is wrong, and what somebody says to the alarms.
          */
         LearnIn: {
-            /**
-             * @default {
-             *       "active": [
-             *         false,
-             *         false
-             *       ],
-             *       "state": [
-             *         0,
-             *         0
-             *       ]
-             *     }
-             */
             alarms?: components["schemas"]["AlarmState"];
             /** Faults */
             faults?: components["schemas"]["PutIn"][];

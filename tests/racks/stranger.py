@@ -1,0 +1,77 @@
+"""A Modbus TCP server that is none of ours: written from the protocol's own paper, and able to misbehave on purpose.
+
+MODBUS Messaging on TCP/IP Implementation Guide V1.0b: transaction, protocol 0, length, unit; then function and data.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import struct
+from typing import Literal
+
+Manner = Literal["well", "slow", "silent", "garbage", "refuses", "other transaction", "short"]
+
+
+class Stranger:
+    """Answers functions 3 and 4 from a dict of registers. manner: how it behaves from now on."""
+
+    def __init__(
+        self, unit: int, holding: dict[int, int] | None = None, inputs: dict[int, int] | None = None
+    ) -> None:
+        self.unit = unit
+        self.tables = {3: holding or {}, 4: inputs or {}}
+        self.manner: Manner = "well"
+        self.asked: list[tuple[int, int, int]] = []
+        self.port = 0
+        self._server: asyncio.Server | None = None
+        self._writers: set[asyncio.StreamWriter] = set()
+
+    async def begin(self, port: int = 0) -> None:
+        """Listen; a server that was cut off listens again on the same port."""
+        self._server = await asyncio.start_server(self._serve, "127.0.0.1", port or self.port)
+        self.port = self._server.sockets[0].getsockname()[1]
+
+    async def cut(self) -> None:
+        """As if the cable were pulled: nobody listens, and every connection is gone."""
+        if self._server:
+            self._server.close()
+        for writer in list(self._writers):
+            writer.transport.abort()
+        self._server = None
+
+    async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        self._writers.add(writer)
+        with contextlib.suppress(asyncio.IncompleteReadError, ConnectionError, asyncio.CancelledError):
+            while True:
+                transaction, _, length, unit = struct.unpack(">HHHB", await reader.readexactly(7))
+                body = await reader.readexactly(length - 1)
+                answer = await self._answer(unit, body)
+                if answer is None:
+                    continue
+                if self.manner == "garbage":
+                    writer.write(b"\xff\x00garbage\x00\x01" * 3)
+                else:
+                    number = transaction + (self.manner == "other transaction") * 77 & 0xFFFF
+                    writer.write(struct.pack(">HHHB", number, 0, len(answer) + 1, unit) + answer)
+                await writer.drain()
+        self._writers.discard(writer)
+        writer.close()
+
+    async def _answer(self, unit: int, body: bytes) -> bytes | None:
+        if self.manner == "silent" or unit != self.unit:
+            return None
+        if self.manner == "slow":
+            await asyncio.sleep(2.0)
+        function = body[0]
+        if function not in self.tables:
+            return bytes((function | 0x80, 1))
+        first, count = struct.unpack(">HH", body[1:5])
+        self.asked.append((function, first, count))
+        table = self.tables[function]
+        if self.manner == "refuses" or any(at not in table for at in range(first, first + count)):
+            return bytes((function | 0x80, 2))
+        words = [table[at] for at in range(first, first + count)]
+        if self.manner == "short":
+            words = words[:-1]
+        return bytes((function, 2 * len(words))) + struct.pack(f">{len(words)}H", *words)

@@ -1,0 +1,243 @@
+"""What is held, commanded, put on and signed: the API in front, a real agent, real Modbus stand-ins behind."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from pymodbus.server import ModbusTcpServer
+from pymodbus.simulator import DataType, SimData, SimDevice
+from sqlalchemy import text, update
+from sqlalchemy.exc import DBAPIError
+from tests.conftest import Database
+from tests.racks.test_agent import TOKEN, in_a_loop_of_its_own, on_port, scanning
+from tests.racks.test_settings import at_a_rack, edit
+from tests.web.conftest import Person, app_on
+
+from canaleta.catalogue.demo import demo_plant
+from canaleta.core.converters import WordForm
+from canaleta.host.cluster import free_port
+from canaleta.plant import tables as t
+from canaleta.racks.source import SignalSource
+from canaleta.standins.server import LONGEST_LINE, SourcePort, StandIns
+
+PT, TE = 1, 6
+"""PT-3107 on a module that can be forced; TE-2101 on one that cannot."""
+ZV, ZT = 45, 282
+"""ZV-2151, an output; ZT-2151, the input it is led back to."""
+Ask = Callable[..., Any]
+
+
+async def until(ask: Ask, path: str, holds: Callable[[Any], bool], seconds: float = 8.0) -> Any:
+    async with asyncio.timeout(seconds):
+        while not holds(body := (await ask("GET", path)).json):
+            await asyncio.sleep(0.05)
+    return body
+
+
+def at_rack_two(database: Database, work: Callable[[Ask, StandIns], Any]) -> None:
+    """Rack 2 of kiln 2, with its outputs, and an agent."""
+    engineer = Person(app_on(database), "engineer")
+
+    async def run() -> None:
+        port, source_port = free_port(), free_port()
+        on_port(database, free_port())
+        with database.owner.begin() as connection:
+            connection.execute(update(t.rack).where(t.rack.c.id == 2).values(port=port))
+        made = StandIns(demo_plant(), {2: port}, seed=3)
+        source = await asyncio.start_server(
+            SourcePort(made, TOKEN).handle, "127.0.0.1", source_port, limit=LONGEST_LINE
+        )
+        await made.begin()
+        try:
+            async with scanning(database, SignalSource(source_port, TOKEN)):
+                await asyncio.sleep(0.3)
+
+                async def ask(method: str, path: str, body: Any = None) -> Any:
+                    return await asyncio.to_thread(lambda: engineer.send(method, path, body))
+
+                await work(ask, made)
+        finally:
+            source.close()
+            await made.end()
+
+    in_a_loop_of_its_own(run)
+
+
+def test_a_force_is_offered_only_where_there_is_a_register_and_never_forgotten(database: Database) -> None:
+    async def visit(ask: Ask, made: StandIns) -> None:
+        offer = (await ask("GET", f"/api/points/{PT}/hold")).json
+        assert offer["force"] == ""
+        assert "used by gas header pressure control PIC-3107" in offer["trips"]
+        assert "no register" in (await ask("GET", f"/api/points/{TE}/hold")).json["force"]
+        refused = await ask("PUT", f"/api/points/{TE}/force", {"text": "800"})
+        assert refused.status_code == 409
+        held = await ask("PUT", f"/api/points/{PT}/force", {"text": "300 mbar", "why": "loop test"})
+        assert held.status_code == 200, held.json
+        assert "count 19200" in held.json["what"]
+        await until(ask, f"/api/points/{PT}/path", lambda p: p["stations"][5]["figure"] == "300.0")
+        (open_,) = (await ask("GET", "/api/temporary")).json["open"]
+        assert (open_["kind"], open_["who"], open_["why"]) == ("force", "engineer", "loop test")
+        assert open_["due"] is not None
+        told = (await ask("GET", f"/api/points/{PT}/advice")).json
+        assert told["faults"][0]["says"] == "forced in the rack"
+        out = (await ask("POST", "/api/forces/release", {"why": "done"})).json
+        assert out == {"released": 1, "failed": []}
+        await until(ask, f"/api/points/{PT}/path", lambda p: p["stations"][5]["figure"] != "300.0")
+        log = (await ask("GET", "/api/temporary")).json
+        assert (log["open"], log["ended"][0]["ended_by"]) == ([], "engineer")
+
+    at_a_rack(database, visit)
+
+
+def test_a_command_is_read_back_and_an_open_load_is_told(database: Database) -> None:
+    """ZV-2151: 0…100 % is 4…20 mA is 0…30 000 counts; 37.5 % is count 11 250."""
+
+    async def visit(ask: Ask, made: StandIns) -> None:
+        done = (await ask("PUT", f"/api/points/{ZV}/output", {"text": "37.5"})).json
+        assert (done["given"], done["readback"], done["agrees"], done["clamped"]) == (11250.0, 11250.0, True, False)
+        await until(ask, f"/api/points/{ZT}/path", lambda p: p["stations"][5]["figure"] == "37.5")
+        over = (await ask("PUT", f"/api/points/{ZV}/output", {"text": "250"})).json
+        assert over["clamped"]
+        assert over["given"] == 31500.0, "what the module can give at most"
+        assert (await ask("PUT", f"/api/points/{ZT}/output", {"text": "50"})).status_code == 409, "an input"
+        put = await ask("PUT", f"/api/points/{ZV}/injection", {"faults": [{"kind": "open"}]})
+        assert put.status_code == 200, put.json
+        opened = (await ask("PUT", f"/api/points/{ZV}/output", {"text": "40"})).json
+        assert opened["agrees"] is False
+
+    at_rack_two(database, visit)
+
+
+def test_a_loop_back_is_swept_compared_and_signed(database: Database) -> None:
+    async def visit(ask: Ask, made: StandIns) -> None:
+        given, read = [], []
+        for share in (0, 50, 100, 50, 0):
+            assert (await ask("PUT", f"/api/points/{ZV}/output", {"text": str(share)})).json["agrees"]
+            path = await until(ask, f"/api/points/{ZT}/path", lambda p, s=share: abs((p["value"] or -99) - s) < 0.1)
+            given.append(share)
+            read.append(path["value"])
+        body = {"input": ZT, "given": given, "read": read, "tolerance": 0.1, "name": "Ana Serra"}
+        out = (await ask("POST", f"/api/points/{ZV}/sweep", body)).json
+        assert out["passes"] is True
+        assert out["worst"] < 0.1
+        assert out["hysteresis"] < 0.1
+        pdf = await ask("GET", f"/api/evidence/{out['record']}/pdf")
+        assert pdf.data.startswith(b"%PDF")
+
+    at_rack_two(database, visit)
+
+
+def test_a_wrong_element_and_a_moving_signal_are_put_on_a_stand_in(database: Database) -> None:
+    async def visit(ask: Ask, made: StandIns) -> None:
+        offer = (await ask("GET", f"/api/points/{PT}/source")).json
+        assert offer["unit"] == "mA"
+        assert {"staircase", "drift", "chatter"} <= {f["name"] for f in offer["forms"]}
+        put = {"text": "4", "form": "ramp", "high": "20", "period_s": 0.5}
+        assert (await ask("PUT", f"/api/points/{PT}/injection", put)).status_code == 200
+        await until(ask, f"/api/points/{PT}/path", lambda p: p["stations"][2]["figure"] == "20.000")
+        wrong = await ask("PUT", f"/api/points/{PT}/injection", put | {"form": "wave"})
+        assert wrong.status_code == 422
+        assert "staircase" in wrong.json["title"]
+        faults = {"faults": [{"kind": "wrong sensor", "amount": "TC J"}]}
+        assert (await ask("PUT", f"/api/points/{TE}/injection", faults)).status_code == 200
+        away = await until(ask, f"/api/points/{TE}/path", lambda p: abs((p["value"] or 846) - 846) > 50)
+        assert away["quality"] == "good", "nothing tells it but the figure"
+
+    at_a_rack(database, visit)
+
+
+def test_a_check_is_signed_once_and_never_changes(database: Database) -> None:
+    edit(database, PT, "value_high", "600")
+    edit(database, PT, "trips", "shuts the gas of kiln 2")
+
+    async def visit(ask: Ask, made: StandIns) -> None:
+        seq = (await ask("GET", "/api/plant")).json["seq"]
+        check = (await ask("GET", f"/api/points/{PT}/check")).json
+        assert [s["counts_number"] for s in check["steps"]][:5] == [0, 8000, 16000, 24000, 32000]
+        readings = [{"counts": s["counts_number"], "value": s["value_number"] + 0.6} for s in check["steps"]]
+        told = (await ask("POST", f"/api/points/{PT}/check/judge", {"readings": readings})).json
+        assert told["passes"] is True
+        assert told["worst"] == pytest.approx(0.1)
+        body = {
+            "readings": readings,
+            "seq": seq,
+            "name": "Ana Serra",
+            "instrument": "loop calibrator",
+            "serial": "7731",
+        }
+        trips = await ask("POST", f"/api/points/{PT}/check/sign", body)
+        assert trips.status_code == 409
+        assert "shuts the gas of kiln 2" in trips.json["title"]
+        body["inhibited"] = True
+        jumper = {"kind": "jumper", "point": PT, "what": "X1:1 to X1:2"}
+        number = (await ask("POST", "/api/temporary", jumper)).json["id"]
+        open_ = await ask("POST", f"/api/points/{PT}/check/sign", body)
+        assert "jumper of engineer" in open_.json["title"], "nobody signs off with one open"
+        await ask("POST", f"/api/temporary/{number}/end", {"why": "out"})
+        missing = await ask("POST", f"/api/points/{PT}/check/sign", body | {"readings": [{}, *readings[1:]]})
+        assert missing.status_code == 409
+        signed = await ask("POST", f"/api/points/{PT}/check/sign", body)
+        assert signed.status_code == 200, signed.json
+        assert signed.json["verdict"].startswith("passed: largest error 0.100 % of span")
+        record = (await ask("GET", f"/api/evidence/{signed.json['id']}")).json
+        assert record["sound"] is True
+        assert record["body"]["serial"] == "7731"
+        assert (await ask("GET", f"/api/evidence/{signed.json['id']}/pdf")).data.startswith(b"%PDF")
+        await ask(
+            "POST",
+            "/api/proposals",
+            {"edits": [{"point": PT, "field": "value_high", "was": "600", "text": "500"}], "apply": True},
+        )
+        changed = await ask("POST", f"/api/points/{PT}/check/sign", body)
+        assert "changed while it was checked" in changed.json["title"]
+
+    at_a_rack(database, visit)
+    for engine in (database.engine, database.owner):
+        for statement in ("update evidence set verdict = 'passed'", "delete from evidence"):
+            with pytest.raises(DBAPIError), engine.begin() as connection:
+                connection.execute(text(statement))
+
+
+def test_a_record_that_was_tampered_with_is_told(database: Database) -> None:
+    from canaleta.plant import evidence
+
+    with database.engine.begin() as connection:
+        number = evidence.keep(connection, "loop check", PT, "ana", "Ana", "passed", {"tag": "PT-3107"})
+        record = evidence.one(connection, number)
+    assert record is not None
+    assert record.sound
+    assert not evidence.Evidence(**(record.__dict__ | {"verdict": "failed"})).sound
+    assert not evidence.Evidence(**(record.__dict__ | {"body": {"tag": "PT-3108"}})).sound
+
+
+# Any Modbus TCP server ---------------------------------------------------------------------------------
+
+
+def test_the_finder_reads_a_server_that_is_not_ours_in_an_odd_word_order(database: Database) -> None:
+    """48.2 as IEEE 754 with its words swapped and its bytes not: only CDAB makes sense of it."""
+    words = WordForm(bits=32, kind="float", order="CDAB").words_of(48.2)[0].tolist()
+
+    async def visit(ask: Ask, made: StandIns) -> None:
+        port = free_port()
+        blank = SimData(0, values=[0], datatype=DataType.BITS)
+        registers = SimData(0, values=[7, 7, *words, 1, 2], datatype=DataType.REGISTERS)
+        device = SimDevice(id=17, simdata=([blank], [blank], [registers], [registers]))
+        other = ModbusTcpServer(device, address=("127.0.0.1", port))
+        await other.serve_forever(background=True)
+        try:
+            where = {"host": "127.0.0.1", "port": port, "unit": 17, "function": "holding", "first": 2, "count": 2}
+            told = (await ask("POST", "/api/finder", where | {"target": 48.2})).json
+            assert told["words"] == words
+            assert [(d["name"], d["order"]) for d in told["decodings"] if d["fits"]] == [("32 bit, IEEE 754", "CDAB")]
+            nobody = (await ask("POST", "/api/finder", where | {"port": free_port()})).json
+            assert nobody["words"] == []
+            assert "nothing answers" in nobody["says"]
+            outside = await ask("POST", "/api/finder", where | {"host": "10.1.2.3"})
+            assert outside.status_code == 403
+        finally:
+            await other.shutdown()
+
+    at_a_rack(database, visit)

@@ -1,0 +1,184 @@
+"""Racks that are none of ours, and racks that misbehave: what is shown of each value is true at every moment."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+from dataclasses import replace
+from datetime import UTC, datetime
+
+import numpy as np
+import pytest
+from sqlalchemy import update
+from tests.conftest import Database
+from tests.racks.stranger import Manner, Stranger
+from tests.racks.test_agent import in_a_loop_of_its_own, scanning
+from tests.words import layout_with
+
+from canaleta.core.converters import WordForm
+from canaleta.core.fields import Landing, field_named, read_cell
+from canaleta.core.image import PlantImage
+from canaleta.core.modules import Mode, ModuleType, Registers, Span
+from canaleta.core.quality import Quality, Reason
+from canaleta.core.registers import RackMap
+from canaleta.host.check import LONG
+from canaleta.host.cluster import free_port
+from canaleta.plant import tables as t
+from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.live import read_block
+from canaleta.racks.life import RackLife
+from canaleta.racks.reader import RackReader, RackSilentError
+
+FIRST, UNIT = 100, 17
+
+
+def foreign(order: str) -> PlantImage:
+    """A device with four 32-bit reals in °C from holding register 100 on, in some order of their bytes."""
+    degrees = Mode(
+        name="°C", family="thermocouple", signal_unit="°C", signal=Span(low=0, high=1000), counts=Span(low=0, high=1000),
+        least=-1e6, most=1e6, step=0, rounding="none", curve="K",
+    )  # fmt: skip
+    kind = ModuleType(
+        key="stranger", title="stranger", channels=4, modes=(degrees,), registers=(Registers(holds="channel words", count=8),),
+        word=WordForm(kind="float", bits=32, order=order),
+    )  # fmt: skip
+    layout = layout_with([kind])
+    rack = replace(layout.racks[1], unit=UNIT, first_register=FIRST, function="holding")
+    module = replace(layout.modules[4], id=1)
+    layout = replace(layout, racks={1: rack}, modules={1: module})
+    rows = []
+    for k in range(4):
+        row = {"tag": f"TE-{k}", "signal": "TC K", "mode": "°C", "channel": Landing(1, k, landed=True)}
+        for name, text in (("value_low", "0…1000"), ("counts_low", "0…1000"), ("value_unit", "°C")):
+            row |= read_cell(field_named(name), text)
+        rows.append(row)
+    return PlantImage.of_rows(rows, layout)
+
+
+@pytest.mark.parametrize("order", ["ABCD", "CDAB", "BADC", "DCBA"])
+def test_a_foreign_rack_with_32_bit_values_in_any_order_of_their_bytes(order: str) -> None:
+    """Unit 17, function 3, registers from 100 on: one request for all of them."""
+    values = [21.5, 846.25, -40.0, 1187.75]
+    form = WordForm(kind="float", bits=32, order=order)
+    words = form.words_of(values).ravel().tolist()
+
+    async def run() -> None:
+        server = Stranger(UNIT, holding={FIRST + k: word for k, word in enumerate(words)})
+        await server.begin()
+        image = foreign(order)
+        rack = replace(image.layout.racks[1], port=server.port)
+        rack_map = RackMap.of(image.layout, 1)
+        async with RackReader(rack, rack_map) as reader:
+            read = await reader.read()
+        block, _ = RackLife(image, 1, rack_map).read(read, datetime.now(UTC), 1)
+        assert block.value.tolist() == pytest.approx(values)
+        assert server.asked == [(3, FIRST, 8)]
+        await server.cut()
+
+    asyncio.run(run())
+
+
+@pytest.mark.parametrize(
+    ("manner", "says"),
+    [
+        ("silent", "in time"),
+        ("garbage", "in time"),
+        ("refuses", "no such register"),
+        ("other transaction", "in time"),
+        ("short", "fewer registers|in time"),
+    ],
+)
+def test_a_rack_that_misbehaves_gives_no_figures_and_a_reason_and_comes_back(manner: Manner, says: str) -> None:
+    words = WordForm(kind="float", bits=32).words_of([1.0, 2.0, 3.0, 4.0]).ravel().tolist()
+
+    async def run() -> None:
+        server = Stranger(UNIT, holding={FIRST + k: word for k, word in enumerate(words)})
+        await server.begin()
+        image = foreign("ABCD")
+        rack = replace(image.layout.racks[1], port=server.port)
+        async with RackReader(rack, RackMap.of(image.layout, 1), timeout_s=0.3) as reader:
+            await reader.read()
+            server.manner = manner
+            for _ in range(3):
+                with pytest.raises(RackSilentError, match=says):
+                    await reader.read()
+            server.manner = "well"
+            assert (await reader.read())[FIRST : FIRST + 8].tolist() == words
+        await server.cut()
+
+    asyncio.run(run())
+
+
+SECONDS = 240.0 if os.environ.get(LONG) else 14.0
+PERIOD_S = 0.2
+MANNERS: tuple[Manner, ...] = ("silent", "slow", "garbage", "refuses", "other transaction", "short")
+
+
+def test_cut_off_slowed_restarted_and_answering_garbage_every_quality_is_true(database: Database) -> None:
+    """Rack 1 misbehaves in turns while rack 2 stays well. Whatever was read within two periods and a scan may be good;
+    whatever is older is bad. Rack 2 is never held up: its readings are never older than a few periods."""
+    layout = PlantKeeper(database.engine).current().layout
+    maps = {rack: RackMap.of(layout, rack) for rack in (1, 2)}
+
+    def registers(rack: int) -> dict[int, int]:
+        return {at: 100 for first, count in maps[rack].used for at in range(first, first + count)}
+
+    async def run() -> None:
+        bad, well = (Stranger(1, inputs=registers(rack), holding=dict.fromkeys(range(2000), 0)) for rack in (1, 2))
+        await bad.begin()
+        await well.begin()
+        with database.owner.begin() as connection:
+            connection.execute(update(t.rack).values(port=free_port(), stand_in=False, period_ms=60_000))
+            for rack, server in ((1, bad), (2, well)):
+                connection.execute(
+                    update(t.rack)
+                    .where(t.rack.c.id == rack)
+                    .values(port=server.port, period_ms=round(PERIOD_S * 1000))
+                )
+        loop = asyncio.get_running_loop()
+        random = np.random.default_rng(8)
+        wrong: list[str] = []
+        well_ages: list[float] = []
+        good_seen = bad_seen = 0
+
+        def blocks() -> tuple:
+            with database.engine.connect() as connection:
+                return read_block(connection, 1), read_block(connection, 2)
+
+        async with scanning(database):
+            async with asyncio.timeout(10):
+                while (one := (await asyncio.to_thread(blocks))[0]) is None or one.state != "answers":
+                    await asyncio.sleep(0.05)
+            ends = loop.time() + SECONDS
+            while loop.time() < ends:
+                manner = str(random.choice([*MANNERS, "well", "cut"]))
+                if manner == "cut":
+                    await bad.cut()
+                else:
+                    bad.manner = manner  # type: ignore[assignment]
+                phase = loop.time() + float(random.uniform(1.2, 2.0))
+                while loop.time() < phase:
+                    one, two = await asyncio.to_thread(blocks)
+                    age = (datetime.now(UTC) - one.read_at).total_seconds()
+                    trusted = int((one.quality <= Quality.DOUBTFUL).sum())
+                    # Stale after two periods; a scan that waits for its answer takes one time-out more.
+                    if trusted and age > 2 * PERIOD_S + 2.5 * PERIOD_S + 0.5:
+                        wrong.append(f"{manner}: {trusted} values trusted at an age of {age:.2f} s")
+                    if one.state == "answers" and (one.reasons & np.uint32(Reason.RACK_SILENT)).any():
+                        wrong.append(f"{manner}: it answers and is called lost")
+                    good_seen += trusted > 0
+                    bad_seen += trusted == 0
+                    well_ages.append((datetime.now(UTC) - two.read_at).total_seconds())
+                    await asyncio.sleep(0.05)
+                if manner == "cut":
+                    await bad.begin()
+                bad.manner = "well"
+                await asyncio.sleep(2 * PERIOD_S)
+        assert wrong == []
+        assert good_seen > 5
+        assert bad_seen > 5
+        assert float(np.percentile(well_ages, 95)) < 5 * PERIOD_S, "a slow rack holds up no other"
+        await bad.cut()
+        await well.cut()
+
+    in_a_loop_of_its_own(run)
