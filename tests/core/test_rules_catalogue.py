@@ -210,6 +210,12 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     ("R61", plant(lamp(channel=on("do8")), lamp(tag="XL-2", signal="load AC", channel=on("do8", 2))), "switches AC and XL-1 DC"),
     ("R62", plant(motor(cable="W1"), current(cable="W1")), "cable W1 carries 230 V AC for MS-1 beside the signals of PT-1"),
     ("R63", plant(pt100(cores="1, 2")), "the element has 3 wires and the list gives it 2 cores"),
+    ("R65", plant(current(alarm_dev="1")), "no set point is said: it counts from 0"),
+    ("R66", plant(current(alarm_h="8", quiet_while="XS-9")), "no point is called so: they are never quiet"),
+    ("R66", plant(current(alarm_h="8", quiet_while="PT-2"), current(tag="PT-2", channel=on("ai", 2))), "PT-2 has no state"),
+    ("R66", plant(current(quiet_while="PT-1")), "while it is on itself"),
+    ("R67", plant(current(bands="low < 2 < normal < 8 < high", bands_lamps="HL-1; HL-2")), "2 lamps are named for 3 bands"),
+    ("R68", plant(current(controller_at="register 40")), "write where it stands as in holding 120 real"),
     ("R64", plant(current(status="accepted", value_high="", value_low="")), "it is said to be accepted, and lacks value low and value high"),
 ]  # fmt: skip
 
@@ -272,6 +278,11 @@ SILENT: list[tuple[str, PlantImage]] = [
     ("R61", plant(lamp(signal="load AC", channel=on("ro4"), mode="AC load"), lamp(channel=on("ro4", 2), mode="DC load"))),
     ("R62", plant(motor(cable="W1"), motor(tag="MS-2", channel=on("di4-230ac", 2), cable="W1"), current(cable="W2"))),
     ("R63", plant(pt100(cores="1, 2, 3"), current(wires="2", cores="1"))),
+    ("R65", plant(current(alarm_dev="1", alarm_dev_from="5"))),
+    ("R66", plant(current(alarm_h="8", quiet_while="ZS-1"), switch())),
+    ("R66", plant(current(alarm_h="8", quiet_while="PT-2"), current(tag="PT-2", channel=on("ai", 2), on_at="5", off_at="4"))),
+    ("R67", plant(current(bands="low < 2 < normal < 8 < high", bands_lamps="HL-1; ; HL-2"))),
+    ("R68", plant(current(controller_at="holding 120 real CDAB"))),
     ("R64", plant(current(status="accepted"), current(status="wired", value_low="", value_high=""))),
 ]  # fmt: skip
 
@@ -344,6 +355,10 @@ EDGES: list[tuple[str, PlantImage, PlantImage]] = [
     ("R61", plant(lamp(), lamp(channel=on("do8", 2))), plant(lamp(), lamp(signal="load AC", channel=on("do8", 8)))),
     ("R62", plant(motor(cable="W1"), current(cable="W2")), plant(motor(cable="w1"), current(cable="W1"))),
     ("R63", plant(pt100(wires="2", cores="1, 2")), plant(pt100(wires="3", cores="1, 2"))),
+    ("R65", plant(current(alarm_dev="1", alarm_dev_from="0")), plant(current(alarm_dev="1"))),
+    ("R66", plant(current(quiet_while="ZS-1"), switch()), plant(current(quiet_while="zs-1"), switch())),
+    ("R67", plant(current(bands="low < 2 < high", bands_lamps="; HL-1")), plant(current(bands="low < 2 < high", bands_lamps="HL-1"))),
+    ("R68", plant(current(controller_at="input 65534 int")), plant(current(controller_at="input 65535 int"))),
     ("R64", plant(current(status="powered", signal="")), plant(current(status="loop-checked", signal=""))),
 ]  # fmt: skip
 

@@ -27,6 +27,8 @@ PT, TE = 1, 6
 """PT-3107 on a module that can be forced; TE-2101 on one that cannot."""
 ZV, ZT = 45, 282
 """ZV-2151, an output; ZT-2151, the input it is led back to."""
+XV, SPRAY_DRYER = 211, 7
+"""XV-1561, a slip valve on a DO-8, and its rack."""
 Ask = Callable[..., Any]
 
 
@@ -37,16 +39,16 @@ async def until(ask: Ask, path: str, holds: Callable[[Any], bool], seconds: floa
     return body
 
 
-def at_rack_two(database: Database, work: Callable[[Ask, StandIns], Any]) -> None:
-    """Rack 2 of kiln 2, with its outputs, and an agent."""
+def at_outputs(database: Database, work: Callable[[Ask, StandIns], Any], rack: int = 2) -> None:
+    """A rack with outputs, that of kiln 2 unless said otherwise, and an agent."""
     engineer = Person(app_on(database), "engineer")
 
     async def run() -> None:
         port, source_port = free_port(), free_port()
         on_port(database, free_port())
         with database.owner.begin() as connection:
-            connection.execute(update(t.rack).where(t.rack.c.id == 2).values(port=port))
-        made = StandIns(demo_plant(), {2: port}, seed=3)
+            connection.execute(update(t.rack).where(t.rack.c.id == rack).values(port=port))
+        made = StandIns(demo_plant(), {rack: port}, seed=3)
         source = await asyncio.start_server(
             SourcePort(made, TOKEN).handle, "127.0.0.1", source_port, limit=LONGEST_LINE
         )
@@ -103,12 +105,22 @@ def test_a_command_is_read_back_and_an_open_load_is_told(database: Database) -> 
         assert over["clamped"]
         assert over["given"] == 31500.0, "what the module can give at most"
         assert (await ask("PUT", f"/api/points/{ZT}/output", {"text": "50"})).status_code == 409, "an input"
-        put = await ask("PUT", f"/api/points/{ZV}/injection", {"faults": [{"kind": "open"}]})
-        assert put.status_code == 200, put.json
-        opened = (await ask("PUT", f"/api/points/{ZV}/output", {"text": "40"})).json
-        assert opened["agrees"] is False
 
-    at_rack_two(database, visit)
+    at_outputs(database, visit)
+
+
+def test_an_output_whose_load_is_open_reads_back_and_does_not_agree(database: Database) -> None:
+    """A DO-8 tells an open load by its status bit, whatever the output itself reads back."""
+
+    async def visit(ask: Ask, made: StandIns) -> None:
+        assert (await ask("PUT", f"/api/points/{XV}/output", {"text": "on"})).json["agrees"]
+        put = await ask("PUT", f"/api/points/{XV}/injection", {"faults": [{"kind": "open"}]})
+        assert put.status_code == 200, put.json
+        opened = (await ask("PUT", f"/api/points/{XV}/output", {"text": "on"})).json
+        assert (opened["readback"], opened["agrees"]) == (1.0, False)
+        assert "the load is open" in opened["says"]
+
+    at_outputs(database, visit, rack=SPRAY_DRYER)
 
 
 def test_a_loop_back_is_swept_compared_and_signed(database: Database) -> None:
@@ -116,7 +128,9 @@ def test_a_loop_back_is_swept_compared_and_signed(database: Database) -> None:
         given, read = [], []
         for share in (0, 50, 100, 50, 0):
             assert (await ask("PUT", f"/api/points/{ZV}/output", {"text": str(share)})).json["agrees"]
-            path = await until(ask, f"/api/points/{ZT}/path", lambda p, s=share: abs((p["value"] or -99) - s) < 0.1)
+            path = await until(
+                ask, f"/api/points/{ZT}/path", lambda p, s=share: p["value"] is not None and abs(p["value"] - s) < 0.1
+            )
             given.append(share)
             read.append(path["value"])
         body = {"input": ZT, "given": given, "read": read, "tolerance": 0.1, "name": "Ana Serra"}
@@ -127,7 +141,7 @@ def test_a_loop_back_is_swept_compared_and_signed(database: Database) -> None:
         pdf = await ask("GET", f"/api/evidence/{out['record']}/pdf")
         assert pdf.data.startswith(b"%PDF")
 
-    at_rack_two(database, visit)
+    at_outputs(database, visit)
 
 
 def test_a_wrong_element_and_a_moving_signal_are_put_on_a_stand_in(database: Database) -> None:

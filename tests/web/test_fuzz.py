@@ -40,5 +40,7 @@ def test_no_request_ends_in_a_server_error(case: Case, signed_in: Person) -> Non
 
 @pytest.fixture(scope="module")
 def signed_in(cluster: Cluster) -> Iterator[Person]:
-    with fresh_database(cluster, demo=True) as database:
+    # No agent runs here: nothing is gained by waiting for one.
+    with fresh_database(cluster, demo=True) as database, pytest.MonkeyPatch.context() as patch:
+        patch.setattr("canaleta.web.asking.WAIT_S", 0.05)
         yield Person(app_on(database), "engineer")

@@ -68,7 +68,7 @@ class RackReader:
     async def read_some_settings(self, registers: Sequence[int]) -> dict[int, int]:
         """{register: word} of some holding registers, in as few requests as cover them. Raises RackSilentError."""
         out: dict[int, int] = {}
-        for request in plan_requests((register, 1) for register in registers):
+        for request in plan_requests(((register, 1) for register in registers), gap=MOST_WORDS):
             words = await self._asked(self._client.read_holding_registers, request.first, request.count)
             out |= {request.first + k: word for k, word in enumerate(words)}
         return out

@@ -43,6 +43,8 @@ STATE_S = 10.0
 LOOK_S = 5.0
 """How often commands are looked for without having been told of one."""
 PACK_S = 60.0
+FORCES_S = 2.0
+"""How often the rack is asked what it holds by force; after a force of ours it is asked at once."""
 WAIT_AFTER_TROUBLE_S = 1.0
 Packed = tuple[LiveBlock, list[Passing], bytes | None]
 
@@ -59,6 +61,8 @@ class Scanner:
         self._looked_at = -LOOK_S
         self._packed_at = 0.0
         self._silent = ""
+        self._forced: frozenset[tuple[int, int]] = frozenset()
+        self._forced_at = float("-inf")
 
     async def run(self) -> None:
         """Scan until cancelled, or until the layout is another. Trouble with the database is waited out."""
@@ -123,12 +127,13 @@ class Scanner:
 
     async def _outside(self, image: PlantImage, reader: RackReader, forces: ForceMap) -> Outside:
         injected = await self._agent.injected(self._rack)
-        held: frozenset[tuple[int, int]] = frozenset()
-        if forces.registers:
-            held = frozenset(forces.forced(await reader.read_some_settings(forces.registers)))
+        loop = asyncio.get_running_loop()
+        if forces.registers and loop.time() - self._forced_at >= FORCES_S:
+            self._forced = frozenset(forces.forced(await reader.read_some_settings(forces.registers)))
+            self._forced_at = loop.time()
         assert self._life is not None
         shown = await shown_values(reader, image, self._life.plan.rows)
-        return Outside(injected, held, self._agent.substitutes, self._agent.switches, shown)
+        return Outside(injected, self._forced, self._agent.substitutes, self._agent.switches, shown)
 
     async def _woken(self, seconds: float) -> bool:
         """Wait for the next scan; whether a command came before it."""
@@ -291,6 +296,7 @@ class Scanner:
             return "there is no such rack"
         rack_map = RackMap.of(image.layout, self._rack)
         writes = [Write(int(w[0]), int(w[1]), int(w[2])) for w in target["writes"]]
+        self._forced_at = float("-inf")
         async with RackReader(image.layout.racks[self._rack], rack_map, timeout_s=2.0) as reader:
             if not target.get("stand_in") and not await asyncio.to_thread(self._armed):
                 return "writing to this rack is not armed: nothing was written"

@@ -219,7 +219,7 @@ def project_schema() -> Response:
 def export(body: ExportIn) -> Response:
     """The list as CSV, or as a workbook with findings and spares on sheets of their own."""
     names = body.fields or list_out.every_field()
-    if unknown := next((n for n in names if n not in {f.name for f in FIELDS}), None):
+    if (unknown := next((n for n in names if n not in {f.name for f in FIELDS}), None)) is not None:
         raise ProblemError(422, f"there is no column “{unknown}”", "nothing was written")
     with shared().engine.connect() as connection:
         image = shared().image(connection)

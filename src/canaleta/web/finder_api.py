@@ -67,7 +67,13 @@ def look(body: LookIn) -> Response:
         raise ProblemError(
             409, "there is no rack whose agent could look", "nothing was read", "add a rack in Cabinets first"
         )
-    if not allowed_address(image.conventions.rack_networks, body.host):
+    try:
+        inside = allowed_address(image.conventions.rack_networks, body.host.strip())
+    except ValueError as error:
+        raise ProblemError(
+            422, f"“{body.host}” is no network address", "nothing was read", "write it as 192.168.10.5"
+        ) from error
+    if not inside:
         raise ProblemError(
             403,
             f"{body.host} is outside the networks that racks may be in",
@@ -77,7 +83,11 @@ def look(body: LookIn) -> Response:
     with shared().engine.begin() as connection:
         if not allowed_again(connection, f"finder {session_now().account}", MOST_LOOKS, 60):
             raise ProblemError(429, "enough looks for a minute", "nothing was read", "wait a moment")
-    target = body.model_dump(exclude={"target"}) | {"what": [f"{body.host}:{body.port} unit {body.unit}"]}
+    target = (
+        body.model_dump(exclude={"target"})
+        | {"host": body.host.strip()}
+        | {"what": [f"{body.host}:{body.port} unit {body.unit}"]}
+    )
     answer = asked(min(image.layout.racks), "peek", target, "nothing was read")
     words = [int(word) for word in answer["words"]]
     out = []

@@ -350,7 +350,7 @@ class StripIn(BaseModel):
     given: list[tuple[Annotated[float, Field(ge=0, le=3600)], Annotated[float, Field(ge=-1e9, le=1e9)]]] = Field(
         min_length=1, max_length=200
     )
-    ends_s: float = Field(gt=0, le=3600)
+    ends_s: float = Field(ge=0.05, le=3600)
     cells: dict[str, str] = Field(default_factory=dict, max_length=10)
 
 

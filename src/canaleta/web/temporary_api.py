@@ -32,6 +32,8 @@ __all__ = ["api"]
 
 api = APIBlueprint("temporary", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 READBACK_S = 6.0
+PATIENCE_S = 1.5
+"""How long an output may take to do what it was told before that is a mismatch; two and a half scans if that is more."""
 
 
 class EntryOut(BaseModel):
@@ -296,10 +298,10 @@ def command(path: PointPath, body: OutputIn) -> Response:
 
 
 def _readback(image: PlantImage, row: int, rack: Rack, counts: float, clamped: bool, since: float) -> OutputOut:
-    """What the next readings say: agreement as soon as it comes, a mismatch only after a delay of two scans."""
+    """What the next readings say: agreement as soon as it comes, a mismatch only after a delay."""
     point, read, failing = int(image.ids[row]), None, False
     until = time.monotonic() + READBACK_S
-    patience = since + 2.5 * rack.period_ms / 1000.0
+    patience = since + max(PATIENCE_S, 2.5 * rack.period_ms / 1000.0)
     while time.monotonic() < until:
         with shared().engine.connect() as connection:
             block = read_block(connection, rack.id)

@@ -1,0 +1,325 @@
+"""Benchmarks of the live part, written as text beside this file.
+
+    .venv/bin/python bench/live.py agent [SECONDS]   10,240 channels of 40 racks at one reading a second, by one agent
+    .venv/bin/python bench/live.py trends [HOURS]    10,000 points at 1/s: written, packed, drawn
+    .venv/bin/python bench/live.py streams           register to browser with 49 stream clients beside one Chromium
+
+Each needs what `./canaleta check` installs. Results: bench/results-live-NAME.txt. The racks of `agent` are a small Modbus
+server of the tests, in a process of its own (tests/racks/stranger.py).
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime, timedelta
+from http.cookiejar import CookieJar
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+HERE = Path(__file__).parent
+sys.path.insert(0, str(HERE.parent))
+sys.path.insert(0, str(HERE))
+from measure import Report  # noqa: E402
+
+RACKS, MODULES, CHANNELS = 40, 32, 8
+TICK = os.sysconf("SC_CLK_TCK")
+
+AGENT = """
+import asyncio, json, sys, time
+from canaleta.plant.database import engine_for
+from canaleta.racks.agent import Agent
+
+async def main(url, seconds):
+    agent = Agent(engine_for(url), None)
+    task = asyncio.create_task(agent.run())
+    await asyncio.sleep(15)
+    print("settled", flush=True)
+    late, ends = [], time.monotonic() + seconds
+    while time.monotonic() < ends:
+        await asyncio.sleep(0.5)
+        late += list(agent.lateness.values())
+    print(json.dumps({"late": late, "held": len(agent.held)}), flush=True)
+    task.cancel()
+    await asyncio.gather(task, return_exceptions=True)
+
+asyncio.run(main(sys.argv[1], float(sys.argv[2])))
+"""
+
+SERVERS = """
+import asyncio, json, random, sys
+sys.path.insert(0, sys.argv[1])
+from tests.racks.stranger import Stranger
+
+async def main(racks, registers, holding):
+    servers = []
+    for rack in range(racks):
+        server = Stranger(1, dict.fromkeys(range(holding), 0), {k: 15000 + 37 * (k % 99) for k in range(registers)})
+        await server.begin()
+        servers.append(server)
+    print(json.dumps([s.port for s in servers]), flush=True)
+    chance = random.Random(1)
+    while True:
+        await asyncio.sleep(0.5)
+        for server in servers:
+            table = server.tables[4]
+            for k in range(registers):
+                table[k] = min(31000, max(500, table[k] + chance.randint(-40, 40)))
+
+asyncio.run(main(*map(int, sys.argv[2:5])))
+"""
+
+
+@contextmanager
+def database() -> Iterator[Any]:
+    """A private PostgreSQL as the application runs it, migrated and empty; no durability switched off."""
+    from sqlalchemy import Engine  # noqa: F401
+
+    from canaleta.host.cluster import Cluster
+    from canaleta.plant.database import engine_for, grant_runtime, migrate
+
+    folder = Path(tempfile.mkdtemp(prefix="canaleta-bench-"))
+    folder.chmod(0o755)
+    made = Cluster(folder, folder / "log")
+    made.prepare()
+    process = subprocess.Popen(
+        made.command(), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, cwd="/", **made.as_user()
+    )
+    while not made.answers():
+        time.sleep(0.05)
+    made.ensure_database()
+    engine = engine_for(made.owner_url)
+    migrate(engine)
+    with engine.begin() as connection:
+        grant_runtime(connection)
+    yield made, engine, process.pid
+    engine.dispose()
+    process.terminate()
+    process.wait(20)
+
+
+def cpu_s(pid: int) -> float:
+    """Processor time of a process and of its children, s."""
+    total = 0.0
+    for stat in Path("/proc").glob("[0-9]*/stat"):
+        try:
+            fields = stat.read_text().rpartition(")")[2].split()
+        except OSError:
+            continue
+        if int(stat.parent.name) == pid or int(fields[1]) == pid:
+            total += (int(fields[11]) + int(fields[12])) / TICK
+    return total
+
+
+def memory_mb(pid: int) -> float:
+    """Memory of a process, MB."""
+    return int(Path(f"/proc/{pid}/statm").read_text().split()[1]) * 4096 / 1e6
+
+
+def plant(ports: list[int]) -> Any:
+    """40 racks of 32 modules with eight 4–20 mA inputs each; every point has two alarms, every tenth bands and a filter."""
+    from canaleta.catalogue.demo import DemoPlant
+
+    cabinets, points = [], []
+    for k, port in enumerate(ports, start=1):
+        modules = [{"slot": s, "type": "ai8-ui"} for s in range(1, MODULES + 1)]
+        cabinets.append({"name": f"C-{k}", "title": "", "racks": [{"name": "1", "port": port, "modules": modules}]})
+        for s in range(1, MODULES + 1):
+            for c in range(1, CHANNELS + 1):
+                point = {
+                    "tag": f"PT-{len(points):05}", "signal": "4–20 mA", "device_low": "0", "device_high": "100",
+                    "device_unit": "%", "value_low": "0", "value_high": "100", "value_unit": "%", "mode": "4–20 mA",
+                    "channel": f"C-{k}·1·{s}·{c}", "alarm_h": "60", "alarm_h_deadband": "2", "alarm_l": "40", "used_by": "x",
+                }  # fmt: skip
+                if len(points) % 10 == 0:
+                    point |= {"bands": "low < 30 < normal < 70 < high", "smoothing_s": "2"}
+                points.append(point)
+    return DemoPlant.model_validate(
+        {"about": "", "name": "bench", "cabinets": cabinets, "points": points, "field": []}
+    )
+
+
+def agent(seconds: float = 120.0) -> None:
+    """One agent on one core: conditioning, alarms, trends and blocks of 10,240 channels a second."""
+    from sqlalchemy import func, select
+
+    from canaleta.core.registers import RackMap
+    from canaleta.plant import seed
+    from canaleta.plant import tables as t
+    from canaleta.plant.keeper import PlantKeeper
+
+    report = Report("live-agent")
+    servers = subprocess.Popen(
+        [sys.executable, "-c", SERVERS, str(HERE.parent), str(RACKS), "400", "2000"],
+        stdout=subprocess.PIPE,
+        text=True,
+    )
+    assert servers.stdout is not None
+    ports = json.loads(servers.stdout.readline())
+    with database() as (cluster, engine, postgres):
+        with engine.begin() as connection:
+            seed.load_document(connection, plant(ports))
+        layout = PlantKeeper(engine).current().layout
+        rack_map = RackMap.of(layout, 1)
+        process = subprocess.Popen(
+            [sys.executable, "-c", AGENT, cluster.runtime_url, str(seconds)], stdout=subprocess.PIPE, text=True
+        )
+        assert process.stdout is not None
+        process.stdout.readline()
+        os.sched_setaffinity(process.pid, {0})
+        before, memory = (cpu_s(process.pid), cpu_s(postgres)), memory_mb(process.pid)
+        began = time.monotonic()
+        with engine.connect() as connection:
+            scans = connection.execute(select(func.sum(t.live_block.c.scan))).scalar_one()
+        answer = json.loads(process.stdout.readline())
+        took = time.monotonic() - began
+        after, memory_after = (cpu_s(process.pid), cpu_s(postgres)), memory_mb(process.pid)
+        with engine.connect() as connection:
+            done = connection.execute(select(func.sum(t.live_block.c.scan))).scalar_one() - scans
+            parts = connection.execute(select(func.sum(func.octet_length(t.trend_part.c.body)))).scalar_one()
+            passed = connection.execute(select(func.count()).select_from(t.journal)).scalar_one()
+        process.wait(30)
+    servers.terminate()
+    late = np.array(answer["late"]) * 1000
+    report.add("channels", f"{RACKS * MODULES * CHANNELS:,}")
+    report.add("racks held, requests a scan of one rack", f"{answer['held']}, {len(rack_map.requests())}")
+    report.add("scans in the time, of those that were due", f"{100 * done / (took * RACKS):.1f} %", "99 %")
+    report.add("processor share of the agent", f"{100 * (after[0] - before[0]) / took:.0f} %", "100 % of one core")
+    report.add("processor share of the database", f"{100 * (after[1] - before[1]) / took:.0f} %")
+    report.add("a scan begins late by, median", f"{np.median(late):.0f} ms")
+    report.add("a scan begins late by, 99th percentile", f"{np.percentile(late, 99):.0f} ms")
+    report.add("memory of the agent, before and after", f"{memory:.0f}, {memory_after:.0f} MB")
+    report.add("alarm transitions written meanwhile", f"{passed:,}")
+    report.add("trend parts, bytes a reading", f"{parts / max(done, 1) / (MODULES * CHANNELS):.1f}")
+    report.write()
+
+
+def trends(hours: int = 2) -> None:
+    """10,000 points at one reading a second: parts written, hours packed, then drawn. A week follows by extrapolation."""
+    from sqlalchemy import text
+
+    from canaleta.core.trends import Part
+    from canaleta.plant.trends import pack_hour, read_trends, write_part
+
+    report = Report("live-trends")
+    points, racks = 250, 40
+    begins = datetime(2026, 11, 20, tzinfo=UTC)
+    random = np.random.default_rng(5)
+    level = random.uniform(10, 90, (racks, points))
+    wrote = packed = 0.0
+    with database() as (_, engine, _):
+        for hour in range(hours):
+            at = begins + timedelta(hours=hour)
+            for rack in range(racks):
+                with engine.begin() as connection:
+                    for k in range(0, 3600, 10):
+                        value = level[rack] + np.cumsum(random.normal(0, 0.02, (10, points)), axis=0)
+                        level[rack] = np.clip(value[-1], 5, 95)
+                        counts = np.rint(value * 320)
+                        part = Part(
+                            np.arange(points) + rack * points, at.timestamp() + k + np.arange(10.0) + random.uniform(0, 0.05, 10),
+                            counts, counts / 320, np.zeros((10, points), np.uint8),
+                        )  # fmt: skip
+                        began = time.perf_counter()
+                        write_part(connection, rack, part)
+                        wrote += time.perf_counter() - began
+            began = time.perf_counter()
+            for rack in range(racks):
+                with engine.begin() as connection:
+                    pack_hour(connection, rack, at)
+            packed += time.perf_counter() - began
+            print(f"  hour {hour + 1} of {hours}: packed in {packed / (hour + 1):.1f} s", flush=True)
+        with engine.connect() as connection:
+            size = connection.execute(text("select pg_total_relation_size('trend_hour')")).scalar_one()
+            ends = begins.timestamp() + hours * 3600
+            drawn = {}
+            for name, seconds in (("10 min", 600), ("2 h", 7200), ("a day", 86_400), ("a week", 604_800)):
+                took = []
+                for point in range(0, 4000, 100):
+                    began = time.perf_counter()
+                    read_trends(connection, {point: point // points}, ends - seconds, ends, 800, {point: 1.0})
+                    took.append((time.perf_counter() - began) * 1000)
+                drawn[name] = took
+    day = size / hours * 24
+    report.add("points, hours written", f"10,000, {hours}")
+    report.add("parts written, s of each hour of one core", f"{wrote / hours:.0f}")
+    report.add("an hour packed, s of one core", f"{packed / hours:.0f}")
+    report.add("size of a day" + (", by extrapolation" if hours < 24 else ""), f"{day / 1e9:.2f} GB")
+    report.add("size of a week, by extrapolation", f"{day * 7 / 1e9:.1f} GB", "2 to 10 GB")
+    for name, took in drawn.items():
+        report.add(f"one point drawn over {name}, median of {len(took)}", f"{statistics.median(took):.1f} ms")
+        report.add(f"one point drawn over {name}, slowest", f"{max(took):.1f} ms")
+    report.write()
+
+
+def streams(clients: int = 49) -> None:
+    """Register to browser while other screens listen to the same racks."""
+    from canaleta.catalogue.demo import demo_plant
+    from measure import _one_change, _opened
+
+    report = Report("live-streams")
+    with _opened(demo_plant(), scan=True) as (page, _link, supervisor, _):
+        stand_in = next(r.process.pid for r in supervisor._running if r.service.name == "stand-in")
+        environment = dict(
+            pair.split("=", 1) for pair in Path(f"/proc/{stand_in}/environ").read_text().split("\0") if "=" in pair
+        )
+        source = int(environment["CANALETA_SOURCE_PORT"]), environment["CANALETA_SOURCE_TOKEN"]
+        base = page.url.rsplit("/", 1)[0]
+        cookies = "; ".join(f"{c['name']}={c['value']}" for c in page.context.cookies())
+        racks = ",".join(
+            str(r["id"]) for r in page.evaluate("async () => (await (await fetch('/api/plant')).json()).racks")
+        )
+        heard = [0] * clients
+        stop = threading.Event()
+
+        def listen(k: int) -> None:
+            request = urllib.request.Request(f"{base}/api/stream?since=0&racks={racks}", headers={"Cookie": cookies})
+            with urllib.request.build_opener(urllib.request.HTTPCookieProcessor(CookieJar())).open(
+                request, timeout=30
+            ) as answer:
+                while not stop.is_set() and (line := answer.readline()):
+                    heard[k] += line.startswith(b"event: live")
+
+        threads = [threading.Thread(target=listen, args=(k,), daemon=True) for k in range(clients)]
+        for thread in threads:
+            thread.start()
+        time.sleep(4)
+        page.evaluate(
+            """() => {
+              window.shown = []
+              const cell = document.querySelector('#cell-1-now')
+              new MutationObserver(() => window.shown.push([Date.now(), cell.innerText])).observe(
+                cell, {subtree: true, characterData: true, childList: true})
+            }"""
+        )
+        began, before = time.monotonic(), sum(heard)
+        lags = [_one_change(page, source, level) for level in ("8", "16") * 20]
+        rate = (sum(heard) - before) / (time.monotonic() - began)
+        least = min(heard)
+        stop.set()
+    report.add("stream clients beside one Chromium", str(clients))
+    report.add("blocks told to them, a second", f"{rate:.0f}")
+    report.add("least blocks one of them heard", str(least))
+    report.add("scan period", "1000 ms")
+    report.add("register change to figure in the browser, median", f"{statistics.median(lags):.0f} ms")
+    report.add("register change to figure in the browser, 95th percentile", f"{np.percentile(lags, 95):.0f} ms")
+    report.write()
+
+
+if __name__ == "__main__":
+    what, *rest = sys.argv[1:] or ["help"]
+    works: dict[str, Any] = {"agent": agent, "trends": trends, "streams": streams}
+    if what not in works:
+        sys.exit(__doc__)
+    works[what](*[type(works[what].__defaults__[0])(x) for x in rest] if rest else [])

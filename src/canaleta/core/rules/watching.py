@@ -1,0 +1,84 @@
+"""Rules about what is watched live: deviations, quiet by design, lamps of bands, where a controller shows its value."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from canaleta.core.bands import bands_of
+from canaleta.core.decodings import read_shown
+from canaleta.core.fields import Station
+from canaleta.core.image import PlantImage
+from canaleta.core.rules.base import Finding, rule, said
+from canaleta.core.signals import Family
+from canaleta.core.text import TextError
+
+Rows = NDArray[np.int64]
+
+
+@rule("R65", "a deviation from nothing", "IEC 62682: a deviation is counted from a set point", ("alarm_dev", "alarm_dev_from"),
+      looks="deviation alarms and their set points", harm="hides")  # fmt: skip
+def deviation_from_nothing(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """A deviation alarm without a set point counts from zero."""
+    bare = image.filled("alarm_dev")[rows] & ~image.filled("alarm_dev_from")[rows]
+    for row in rows[bare].tolist():
+        text = (
+            f"a deviation of {image.text('alarm_dev', row)} is an alarm, and no set point is said: it counts from 0"
+        )
+        yield said(image, "R65", [row], Station.VALUE, text, ("alarm_dev",))
+
+
+def _kept_quiet(image: PlantImage, points: set[int]) -> set[int]:
+    """Some points with those that name one of them as what keeps them quiet."""
+    tags = {image.cells["tag"][image.row_of(p)] for p in points if image.has(p)}
+    named = np.flatnonzero(image.filled("quiet_while"))
+    return points | {int(image.ids[row]) for row in named.tolist() if image.cells["quiet_while"][row] in tags}
+
+
+@rule("R66", "kept quiet by nobody", "IEC 62682: what suppresses an alarm by design is a known state",
+      ("quiet_while", "tag", "signal", "on_at"), near=_kept_quiet, looks="which points keep the alarms of others quiet",
+      harm="hides")  # fmt: skip
+def quiet_by_nobody(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """The point that keeps alarms quiet is not there, is the point itself, or has no state that could."""
+    named = rows[image.filled("quiet_while")[rows]]
+    if not len(named):
+        return
+    by_tag = {tag: row for row, tag in enumerate(image.cells["tag"])}
+    for row in named.tolist():
+        tag = image.text("quiet_while", row)
+        other = by_tag.get(tag)
+        if other is None:
+            text = f"its alarms are quiet while {tag} is on, and no point is called so: they are never quiet"
+        elif other == row:
+            text = "its alarms are quiet while it is on itself"
+        elif image.family[other] != Family.CONTACT and image.cells["on_at"][other] is None:
+            text = f"its alarms are quiet while {tag} is on, and {tag} has no state: they are never quiet"
+        else:
+            continue
+        yield said(image, "R66", [row], Station.VALUE, text, ("quiet_while",))
+
+
+@rule("R67", "lamps and bands do not pair", "each band lights what is named for it", ("bands", "bands_lamps"),
+      looks="how many lamps are named for how many bands", harm="confuses", severity="settle")  # fmt: skip
+def lamps_without_bands(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """More or fewer lamps than bands."""
+    for row in rows[image.filled("bands_lamps")[rows]].tolist():
+        bands = bands_of(image.text("bands", row))
+        lamps, names = image.text("bands_lamps", row).count(";") + 1, len(bands.names) if bands else 0
+        if lamps != names:
+            one = "lamp is" if lamps == 1 else "lamps are"
+            text = f"{lamps} {one} named for {names} bands: one for each, with nothing between two semicolons where none lights"
+            yield said(image, "R67", [row], Station.VALUE, text, ("bands_lamps",))
+
+
+@rule("R68", "where the controller shows it cannot be read", "an address is registers and a data type (IEC 61131-3)",
+      ("controller_at",), looks="the addresses at which the controller shows its own value", harm="hides")  # fmt: skip
+def unreadable_address(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """A second address that means nothing is never read, and its difference never seen."""
+    for row in rows[image.filled("controller_at")[rows]].tolist():
+        try:
+            read_shown(image.text("controller_at", row))
+        except TextError as error:
+            yield said(image, "R68", [row], Station.COUNTS, str(error), ("controller_at",))
