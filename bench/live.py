@@ -62,10 +62,11 @@ import asyncio, json, random, sys
 sys.path.insert(0, sys.argv[1])
 from tests.racks.stranger import Stranger
 
-async def main(racks, registers, holding):
+async def main(racks, words, registers, holding):
     servers = []
     for rack in range(racks):
-        server = Stranger(1, dict.fromkeys(range(holding), 0), {k: 15000 + 37 * (k % 99) for k in range(registers)})
+        server = Stranger(1, dict.fromkeys(range(holding), 0), dict.fromkeys(range(registers), 0))
+        server.tables[4] |= {k: 13000 + 79 * (k % 77) for k in words}
         await server.begin()
         servers.append(server)
     print(json.dumps([s.port for s in servers]), flush=True)
@@ -74,10 +75,10 @@ async def main(racks, registers, holding):
         await asyncio.sleep(0.5)
         for server in servers:
             table = server.tables[4]
-            for k in range(registers):
+            for k in words:
                 table[k] = min(31000, max(500, table[k] + chance.randint(-40, 40)))
 
-asyncio.run(main(*map(int, sys.argv[2:5])))
+asyncio.run(main(*json.loads(sys.argv[2])))
 """
 
 
@@ -154,24 +155,22 @@ def agent(seconds: float = 120.0) -> None:
     """One agent on one core: conditioning, alarms, trends and blocks of 10,240 channels a second."""
     from sqlalchemy import func, select
 
+    from canaleta.catalogue.demo import layout_of
     from canaleta.core.registers import RackMap
     from canaleta.plant import seed
     from canaleta.plant import tables as t
-    from canaleta.plant.keeper import PlantKeeper
 
     report = Report("live-agent")
+    rack_map = RackMap.of(layout_of(plant([1502])), 1)
+    load = [RACKS, rack_map.word.tolist(), max(first + count for first, count in rack_map.used), 2000]
     servers = subprocess.Popen(
-        [sys.executable, "-c", SERVERS, str(HERE.parent), str(RACKS), "400", "2000"],
-        stdout=subprocess.PIPE,
-        text=True,
+        [sys.executable, "-c", SERVERS, str(HERE.parent), json.dumps(load)], stdout=subprocess.PIPE, text=True
     )
     assert servers.stdout is not None
     ports = json.loads(servers.stdout.readline())
     with database() as (cluster, engine, postgres):
         with engine.begin() as connection:
             seed.load_document(connection, plant(ports))
-        layout = PlantKeeper(engine).current().layout
-        rack_map = RackMap.of(layout, 1)
         process = subprocess.Popen(
             [sys.executable, "-c", AGENT, cluster.runtime_url, str(seconds)], stdout=subprocess.PIPE, text=True
         )
@@ -181,13 +180,13 @@ def agent(seconds: float = 120.0) -> None:
         before, memory = (cpu_s(process.pid), cpu_s(postgres)), memory_mb(process.pid)
         began = time.monotonic()
         with engine.connect() as connection:
-            scans = connection.execute(select(func.sum(t.live_block.c.scan))).scalar_one()
+            scans = int(connection.execute(select(func.sum(t.live_block.c.scan))).scalar_one())
         answer = json.loads(process.stdout.readline())
         took = time.monotonic() - began
         after, memory_after = (cpu_s(process.pid), cpu_s(postgres)), memory_mb(process.pid)
         with engine.connect() as connection:
-            done = connection.execute(select(func.sum(t.live_block.c.scan))).scalar_one() - scans
-            parts = connection.execute(select(func.sum(func.octet_length(t.trend_part.c.body)))).scalar_one()
+            done = int(connection.execute(select(func.sum(t.live_block.c.scan))).scalar_one()) - scans
+            parts = int(connection.execute(select(func.sum(func.octet_length(t.trend_part.c.body)))).scalar_one())
             passed = connection.execute(select(func.count()).select_from(t.journal)).scalar_one()
         process.wait(30)
     servers.terminate()

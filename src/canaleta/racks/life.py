@@ -7,6 +7,7 @@ when the list changes, the states of points that stay move along.
 from __future__ import annotations
 
 import io
+import zlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -320,16 +321,16 @@ class RackLife:
         arrays = {f"condition_{name}": getattr(self.condition, name) for name in Condition.__dataclass_fields__}
         arrays |= {f"alarms_{name}": getattr(self.alarms, name) for name in Alarms.__dataclass_fields__}
         keys = np.array([(point, KINDS.index(kind)) for point, kind in self.keys], dtype=np.int64).reshape(-1, 2)
-        np.savez_compressed(
+        np.savez(
             out, points=self._points, keys=keys, failing=self._failing, good=self._good, scan=self.scan,
             read_at=self.read_at.timestamp(), **arrays,
         )  # fmt: skip
-        return out.getvalue()
+        return zlib.compress(out.getvalue(), 1)
 
     def take_up(self, data: bytes) -> None:
         """Go on from what another agent packed. Raises ValueError if the bytes are none of these."""
         try:
-            with np.load(io.BytesIO(data), allow_pickle=False) as kept:
+            with np.load(io.BytesIO(zlib.decompress(data)), allow_pickle=False) as kept:
                 places = _places(kept["points"].tolist())
                 rows = np.array([places.get(p, -1) for p in self._points.tolist()], dtype=np.int64)
                 known = _places([(int(p), KINDS[int(k)]) for p, k in kept["keys"]])
@@ -340,7 +341,7 @@ class RackLife:
                 self.alarms = Alarms(**fields, last=float(kept["alarms_last"])).take(alarms)
                 self._failing, self._good = _taken(kept["failing"], rows), _taken(kept["good"], rows)
                 self.scan, self.read_at = int(kept["scan"]), datetime.fromtimestamp(float(kept["read_at"]), UTC)
-        except (KeyError, OSError, EOFError, IndexError) as error:
+        except (KeyError, OSError, EOFError, IndexError, zlib.error) as error:
             raise ValueError("what was kept of this rack cannot be read") from error
         self.new_alarms = [key for key, at in zip(self.keys, alarms.tolist(), strict=True) if at < 0]
 
