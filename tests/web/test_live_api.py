@@ -244,3 +244,32 @@ def test_the_learning_loop_refuses_what_it_does_not_know(person: Who) -> None:
     answer = person("reader").send("POST", "/api/learn", {"faults": [{"kind": "lightning"}]})
     assert answer.status_code == 422
     assert "lightning" in answer.json["title"]
+
+
+# What the plant itself tells ---------------------------------------------------------------------------
+
+
+def test_what_is_held_latched_open_or_noisier_than_its_deadband_is_told(person: Who, database: Database) -> None:
+    """R32, R33, R50, and R17: σ of 2 mbar against a deadband of 5 mbar: three σ are 6."""
+    technician = person("technician")
+    assert technician.get("/api/findings/live").json["findings"] == []
+    for field, text in (("alarm_h", "400"), ("alarm_h_deadband", "5")):
+        assert technician.edit(PT, field, "", text).status_code == 200
+    trend(database, 290)
+    block = block_of([PT, PDT], [16000, 16000], [250.0, 0.0])
+    live(database, LiveBlock(**(block.__dict__ | {"flags": np.array([0, 8], np.uint8)})))
+    technician.send("PUT", f"/api/points/{PT}/substitute", {"text": "250"})
+    technician.send("POST", "/api/temporary", {"kind": "jumper", "point": XS, "what": "X1:1 to X1:2"})
+    told = {f["rule"]: f for f in technician.get("/api/findings/live").json["findings"]}
+    assert set(told) == {"R17", "R32", "R33", "R50"}
+    assert "deadband of alarm H is 5 mbar, and the noise of the last minutes is σ 2" in told["R17"]["text"]
+    assert told["R33"]["point"] == PDT
+    assert "jumper, X1:1 to X1:2, by technician" in told["R50"]["text"]
+
+
+def test_a_deadband_of_three_sigma_is_wide_enough(person: Who, database: Database) -> None:
+    technician = person("technician")
+    for field, text in (("alarm_h", "400"), ("alarm_h_deadband", "8")):
+        technician.edit(PT, field, "", text)
+    trend(database, 290)
+    assert technician.get("/api/findings/live").json["findings"] == []

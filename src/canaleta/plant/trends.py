@@ -24,6 +24,7 @@ __all__ = [
     "forget_before",
     "pack_hour",
     "read_raw",
+    "read_raw_of",
     "read_trends",
     "waiting_hours",
     "write_part",
@@ -112,7 +113,7 @@ def forget_before(connection: Connection, day: datetime) -> None:
 
 def read_raw(connection: Connection, point: int, rack: int, begins: float, ends: float) -> Hour:
     """Every single reading of a point between two times, s since 1970."""
-    return _raw_of_many(connection, {point: rack}, begins, ends)[point]
+    return read_raw_of(connection, {point: rack}, begins, ends)[point]
 
 
 def read_trends(
@@ -127,7 +128,7 @@ def read_trends(
     if ends - begins <= RAW_S:
         return {
             point: drawn(hour, begins, ends, most_columns, 2.5 * periods_s[point])
-            for point, hour in _raw_of_many(connection, racks, begins, ends).items()
+            for point, hour in read_raw_of(connection, racks, begins, ends).items()
         }
     minutes = ends - begins <= 48 * HOUR_S
     span, column = (MINUTE_S, t.trend_hour.c.minutes) if minutes else (QUARTER_S, t.trend_hour.c.quarters)
@@ -143,7 +144,8 @@ def read_trends(
     }
 
 
-def _raw_of_many(connection: Connection, racks: Mapping[int, int], begins: float, ends: float) -> dict[int, Hour]:
+def read_raw_of(connection: Connection, racks: Mapping[int, int], begins: float, ends: float) -> dict[int, Hour]:
+    """Every single reading of some points between two times, s since 1970. racks: where each is read."""
     pieces: dict[int, list[Hour]] = {point: [] for point in racks}
     for row in _rows(connection, t.trend_hour.c.body, racks, begins, ends):
         pieces[row.point].append(Hour.unpacked(row[1]))

@@ -296,6 +296,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/findings/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the plant itself tells now: R17 (noise), R32, R33, R50. */
+        get: operations["live_findings_live_findings_findings_live_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/forces/release": {
         parameters: {
             query?: never;
@@ -3419,6 +3436,28 @@ export interface components {
             text: string;
         };
         /**
+         * LiveFindingOut
+         * @description One finding from the plant: its rule, how it is taken, the point, and what is so, with the figures.
+         */
+        LiveFindingOut: {
+            /** Point */
+            point: number;
+            /** Rule */
+            rule: string;
+            /** Severity */
+            severity: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * LiveFindingsOut
+         * @description Everything that the plant tells now, worst first.
+         */
+        LiveFindingsOut: {
+            /** Findings */
+            findings: components["schemas"]["LiveFindingOut"][];
+        };
+        /**
          * LoadOut
          * @description A load against its rating, mA; rating 0 where none is given.
          */
@@ -6282,6 +6321,51 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FindingsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    live_findings_live_findings_findings_live_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LiveFindingsOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -3,6 +3,7 @@
 import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
+import LiveFindings from '../parts/LiveFindings.vue'
 import FindingGroup from '../parts/FindingGroup.vue'
 import { accepted, byCause, mark, together, type Group } from '../plant/findings'
 import { usePlant } from '../plant/store'
@@ -177,6 +178,7 @@ onUnmounted(() => removeEventListener('keydown', key))
         {{ words }}
       </button>
     </header>
+    <LiveFindings v-if="shown === 'open'" />
     <div v-if="shown !== 'rules'" class="duct" role="group" aria-label="where it lies">
       <button
         v-for="[name, many] in stations"

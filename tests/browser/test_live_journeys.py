@@ -1,0 +1,125 @@
+"""Live in the browser: a force is counted and let go, an alarm lives its life, a check is played and signed, a walk finds."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+from tests.browser.conftest import Site
+
+pytestmark = pytest.mark.browser
+PT_3107, FT_3110, TE_2101 = 1, 3, 6
+
+
+def test_a_force_is_seen_everywhere_and_asked_about_when_leaving(site: Site) -> None:
+    page, other = site.enter("ana"), site.enter("bru")
+    page.goto(f"{site.address}/now/{PT_3107}")
+    page.get_by_role("button", name="hold…").click()
+    expect(page.locator(".side")).to_contain_text("used by gas header pressure control PIC-3107")
+    page.get_by_label("value to hold").fill("300")
+    page.get_by_label("why", exact=True).fill("loop test")
+    page.get_by_role("button", name="force in the rack").click()
+    expect(page.locator(".big")).to_contain_text("◇ 300.0")
+    expect(other.get_by_title("held: not from the field")).to_contain_text("1")
+    other.goto(f"{site.address}/temporary")
+    expect(other.locator("tbody tr").first).to_contain_text("held at 300 in the rack, count 19200")
+    page.goto(f"{site.address}/account")
+    page.get_by_role("button", name="sign out").click()
+    expect(page.get_by_role("alert")).to_contain_text("1 temporary change of yours is open")
+    other.get_by_role("button", name="let go of what is held").click()
+    expect(other.get_by_role("heading", name="nothing is open")).to_be_visible()
+    expect(other.get_by_title("held: not from the field")).to_have_count(0)
+
+
+def test_an_alarm_comes_is_acknowledged_by_key_and_stands_in_the_journal(site: Site) -> None:
+    page = site.enter("ana")
+    page.goto(f"{site.address}/now/{TE_2101}")
+    page.get_by_role("button", name="put on…").click()
+    # Type K at 24 °C in the cabinet: 1190 °C is 48.473 mV, less 0.960 of the junction.
+    page.get_by_label("signal", exact=True).fill("47.51")
+    page.get_by_role("button", name="put on", exact=True).click()
+    alarm = page.locator(".alarm", has_text="HH")
+    expect(alarm).to_contain_text("unacknowledged · high")
+    page.goto(f"{site.address}/alarms")
+    row = page.locator("tbody tr", has_text="TE-2101").filter(has_text="HH")
+    row.click()
+    page.keyboard.press("a")
+    expect(page.locator(".notice")).to_contain_text("acknowledge: 1")
+    page.get_by_role("button", name=re.compile("^all that stand")).click()
+    expect(page.locator("tbody tr", has_text="TE-2101").filter(has_text="HH")).to_contain_text("acknowledged")
+    page.goto(f"{site.address}/now/{TE_2101}")
+    page.get_by_role("button", name="put on…").click()
+    page.get_by_role("button", name="take off").click()
+    expect(page.locator(".alarm", has_text="HH")).to_have_count(0)
+    page.goto(f"{site.address}/alarms")
+    page.get_by_role("button", name="journal").click()
+    lines = page.locator("tbody tr", has_text="TE-2101").filter(has_text="HH")
+    expect(lines.nth(0)).to_contain_text("goes")
+    expect(lines.nth(1)).to_contain_text("ana")
+    expect(lines.nth(2)).to_contain_text("comes")
+
+
+def test_a_board_is_kept_and_a_point_is_opened_beside_it(site: Site) -> None:
+    page = site.enter("ana")
+    page.goto(f"{site.address}/live")
+    page.get_by_label("find points to watch").fill("PT-310")
+    expect(page.locator(".hung")).to_have_count(2)
+    page.get_by_label("name of the board").fill("gas")
+    page.get_by_role("button", name="keep", exact=True).click()
+    expect(page).to_have_url(re.compile("board=gas"))
+    expect(page.locator(".hung")).to_have_count(2)
+    page.locator(".hung", has_text="PT-3108").click()
+    expect(page.locator(".beside-it .big")).to_contain_text("Pa")
+    expect(page.locator(".beside-it .trend path.mean")).to_have_count(1)
+    page.get_by_role("button", name="six stations").click()
+    expect(page.locator(".hung", has_text="PT-3108").locator(".stations li")).to_have_count(6)
+
+
+def test_a_check_is_played_on_the_stand_in_judged_and_signed(site: Site) -> None:
+    page = site.enter("ana")
+    page.goto(f"{site.address}/check/{FT_3110}")
+    page.get_by_role("button", name="play it on the stand-in").click()
+    expect(page.locator(".outcome")).to_contain_text("passed", timeout=90_000)
+    expect(page.get_by_text("✓ within")).to_have_count(9)
+    page.get_by_label("instrument").fill("loop calibrator")
+    page.get_by_label("serial").fill("7731")
+    page.get_by_label("name").fill("Ana Serra")
+    page.get_by_role("button", name="sign", exact=True).click()
+    expect(page.get_by_text("signed:")).to_be_visible()
+    link = page.locator("p[role=status] a", has_text="PDF").get_attribute("href")
+    answer = page.request.get(f"{site.address}{link}")
+    assert answer.body().startswith(b"%PDF")
+    page.reload()
+    expect(page.get_by_text("Ana Serra: passed")).to_be_visible()
+
+
+def test_somebody_who_plays_at_the_device_finds_the_page_open_and_filled_in(site: Site) -> None:
+    page = site.enter("ana")
+    page.goto(f"{site.address}/checkout")
+    page.get_by_role("button", name="set out").click()
+    expect(page.get_by_text("watching every point")).to_be_visible()
+    walker = site.enter("bru")
+    walker.goto(f"{site.address}/now/2")
+    walker.get_by_role("button", name="put on…").click()
+    walker.get_by_label("signal", exact=True).fill("4")
+    walker.get_by_label("how it moves").select_option("staircase")
+    walker.get_by_label("to", exact=True).fill("20")
+    walker.get_by_label("in", exact=True).fill("40")
+    walker.get_by_role("button", name="put on", exact=True).click()
+    expect(page).to_have_url(re.compile(r"/check/2\?found=\d+"), timeout=90_000)
+    expect(page.get_by_text("taken from what was played")).to_be_visible()
+    expect(page.locator("tbody tr").nth(4)).to_contain_text("32 000")
+    walker.get_by_role("button", name="take off").click()
+
+
+def test_the_loop_to_learn_on_shows_where_it_broke(site: Site) -> None:
+    page = site.enter("lea", "reader")
+    page.goto(f"{site.address}/learn")
+    page.get_by_role("button", name="a wire is off").click()
+    expect(page.locator(".station.differs h3").first).to_have_text("LOOP")
+    expect(page.get_by_text("signal failed: unacknowledged")).to_be_visible()
+    page.get_by_role("button", name="acknowledge").click()
+    expect(page.get_by_text("signal failed: acknowledged")).to_be_visible()
+    page.get_by_role("button", name="all well again").click()
+    expect(page.locator(".station.differs")).to_have_count(0)

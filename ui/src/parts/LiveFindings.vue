@@ -1,0 +1,49 @@
+<script setup lang="ts">
+/** What the plant itself tells now: held, latched, still open, noisier than its deadband. It comes and goes without an edit. */
+import { onMounted, onUnmounted, shallowRef, watch } from 'vue'
+import { ask, api, type Schemas } from '../api/client'
+import { usePlant } from '../plant/store'
+
+const plant = usePlant()
+const found = shallowRef<Schemas['LiveFindingOut'][]>([])
+let again: ReturnType<typeof setInterval> | undefined
+
+async function load() {
+  found.value = (await ask(api.GET('/api/findings/live'))).data?.findings ?? found.value
+}
+watch(() => plant.temporary, load) // prettier-ignore
+onMounted(() => (void load(), (again = setInterval(load, 30_000))))
+onUnmounted(() => clearInterval(again))
+</script>
+
+<template>
+  <details v-if="found.length" class="told panel">
+    <summary>
+      <span aria-hidden="true">{{ found.some((f) => f.severity === 'bad') ? '■' : '▲' }}</span> the plant
+      tells {{ found.length }} more now
+    </summary>
+    <p v-for="f in found" :key="f.rule + f.text">
+      <span aria-hidden="true">{{ f.severity === 'bad' ? '■' : f.severity === 'settle' ? '▲' : '○' }}</span>
+      <router-link :to="`/now/${f.point}`">{{ f.text }}</router-link> <span class="quiet">{{ f.rule }}</span>
+    </p>
+  </details>
+</template>
+
+<style scoped>
+.told {
+  margin: 0 14px 6px;
+  padding: 4px 12px;
+}
+
+summary {
+  cursor: pointer;
+}
+
+p {
+  margin: 2px 0;
+}
+
+a {
+  color: inherit;
+}
+</style>
