@@ -286,12 +286,12 @@ def test_a_module_comes_back_to_its_place_beside_one_that_was_added_since(ana: B
 
 def test_a_point_does_not_go_back_to_a_module_that_is_gone(ana: Bench) -> None:
     """Ana moves a point away, Ben takes the module out, Ana undoes: the point stays where it is, and is named."""
-    edit = Edit(PT_3107, "channel", ana.channel(PT_3107), "KC-2·1·5·4")
+    edit = Edit(PT_3107, "channel", ana.channel(PT_3107), "KC-1·1·2·8")
     assert isinstance(apply(ana.engine, ana.keeper, Proposal((edit,)), "ana"), Applied)
     by_ben(ana, do="remove module", module=2)
     done = undo(ana.engine, ana.keeper, "ana")
     assert (PT_3107, "channel") in done.kept
-    assert ana.channel(PT_3107) == "KC-2·1·5·4"
+    assert ana.channel(PT_3107) == "KC-1·1·2·8"
     assert ana.image.landed[ana.image.row_of(PT_3107)]
 
 

@@ -75,7 +75,7 @@ def test_a_foreign_rack_with_32_bit_values_in_any_order_of_their_bytes(order: st
         assert server.asked == [(3, FIRST, 8)]
         await server.cut()
 
-    asyncio.run(run())
+    in_a_loop_of_its_own(run)
 
 
 @pytest.mark.parametrize(
@@ -106,7 +106,7 @@ def test_a_rack_that_misbehaves_gives_no_figures_and_a_reason_and_comes_back(man
             assert (await reader.read())[FIRST : FIRST + 8].tolist() == words
         await server.cut()
 
-    asyncio.run(run())
+    in_a_loop_of_its_own(run)
 
 
 SECONDS = 240.0 if os.environ.get(LONG) else 14.0

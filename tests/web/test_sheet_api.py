@@ -132,7 +132,7 @@ def test_cabinets_come_with_their_modules_in_order_and_who_holds_what(person: Wh
     cabinet = person("reader").get("/api/cabinets").json["cabinets"][0]
     modules = cabinet["racks"][0]["modules"]
     assert [m["slot"] for m in modules] == list(range(1, 10))
-    assert (cabinet["name"], cabinet["count"]["channels"], cabinet["count"]["used"]) == ("KC-2", 152, 89)
+    assert (cabinet["name"], cabinet["count"]["channels"], cabinet["count"]["used"]) == ("KC-2", 152, 90)
     first = modules[1]["channels"][0]
     assert (first["address"], first["terminals"], first["point"]) == ("KC-2·1·2·1", ["1", "2", "3"], 1)
     # Each module begins where the one before it ends: 1 word of bits, 8 + 1 words, 8 + 1 + 1 words …

@@ -20,9 +20,12 @@ const RIGHTS: Record<string, string> = {
 }
 
 const asking = ref(false)
+const mine = ref(0)
 /** Whoever holds something is asked before leaving: nobody else may know of it. */
-function leave() {
-  if (plant.mine.length && !asking.value) asking.value = true
+async function leave() {
+  const log = asking.value ? null : await ask(api.GET('/api/temporary'))
+  mine.value = (log?.data?.open ?? []).filter((t) => t.who === plant.session?.account).length
+  if (mine.value) asking.value = true
   else void plant.leave()
 }
 
@@ -58,8 +61,7 @@ async function change() {
           <button class="act main" type="submit">set it</button>
         </form>
         <p v-if="asking" role="alert">
-          ▲ {{ plant.mine.length }} temporary change{{ plant.mine.length > 1 ? 's' : '' }} of yours
-          {{ plant.mine.length > 1 ? 'are' : 'is' }} open:
+          ▲ {{ mine }} temporary change{{ mine > 1 ? 's' : '' }} of yours {{ mine > 1 ? 'are' : 'is' }} open:
           <router-link to="/temporary">put back first</router-link>, or sign out all the same
         </p>
         <button class="act" type="button" @click="leave">

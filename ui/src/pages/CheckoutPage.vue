@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** It finds me: set out with a calibrator, play the pattern at a device, and its check opens and fills itself in. */
-import { computed, onMounted, ref, shallowRef, watch } from 'vue'
+import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { ask, api, said, type Schemas } from '../api/client'
 import { usePlant } from '../plant/store'
@@ -27,23 +27,24 @@ const offered = computed(() =>
     : [],
 )
 const next = computed(() => walk.value?.expected[walk.value.found.length])
-let known = 0
+/** The newest that was seen; -1 until this page knows what was found before it opened. */
+let known = -1
 
 async function load() {
   const answer = await ask(api.GET('/api/walk'))
   if (answer.problem) return (says.value = said(answer.problem))
   walk.value = answer.data
   const newest = answer.data.found.at(-1)
-  if (newest && newest.id > known && known && follow.value && newest.takes)
+  if (newest && known >= 0 && newest.id > known && follow.value && newest.takes)
     void router.push(`/check/${newest.point}?found=${newest.id}`)
-  known = newest?.id ?? known ?? 0
+  known = newest?.id ?? Math.max(known, 0)
 }
 
 async function setOut() {
   const answer = await ask(api.PUT('/api/walk', { body: { expected: expected.value } }))
   if (answer.problem) return (says.value = said(answer.problem))
   walk.value = answer.data
-  known = 1
+  known = 0
   says.value = ''
 }
 
@@ -60,7 +61,11 @@ function toggle(point: number) {
 }
 
 watch(() => plant.foundSeen, load) // prettier-ignore
-onMounted(load)
+// What was found while the stream was away is not told again: it is looked for as well.
+watch(() => plant.linkUp, load) // prettier-ignore
+let looking: ReturnType<typeof setInterval> | undefined
+onMounted(() => (void load(), (looking = setInterval(() => walk.value?.begins && void load(), 4000))))
+onUnmounted(() => clearInterval(looking))
 </script>
 
 <template>
