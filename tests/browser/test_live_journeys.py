@@ -12,7 +12,7 @@ from tests.browser.conftest import Site
 from canaleta.plant.walking import note_found
 
 pytestmark = pytest.mark.browser
-PT_3107, FT_3110, TE_2101 = 1, 3, 6
+PT_3107, TE_2101, PSL_3103 = 1, 6, 10
 
 
 def test_a_force_is_seen_everywhere_and_asked_about_when_leaving(site: Site) -> None:
@@ -81,12 +81,11 @@ def test_a_board_is_kept_and_a_point_is_opened_beside_it(site: Site) -> None:
 
 def test_a_check_is_played_on_the_stand_in_judged_and_signed(site: Site) -> None:
     page = site.enter("ana")
-    page.goto(f"{site.address}/check/{FT_3110}")
+    page.goto(f"{site.address}/check/{PSL_3103}")
     page.get_by_role("button", name="play it on the stand-in").click()
     expect(page.locator(".outcome")).to_contain_text("passed", timeout=90_000)
-    expect(page.get_by_text("✓ within")).to_have_count(9)
-    page.get_by_label("instrument").fill("loop calibrator")
-    page.get_by_label("serial").fill("7731")
+    expect(page.get_by_text("✓ within")).to_have_count(3)
+    page.get_by_label("note").fill("wire pulled at the switch")
     page.get_by_label("name").fill("Ana Serra")
     page.get_by_role("button", name="sign", exact=True).click()
     expect(page.get_by_text("signed:")).to_be_visible()

@@ -291,8 +291,8 @@ class Scanner:
 
     async def _write(self, target: dict[str, Any]) -> str:
         """Write forces or commands of outputs, each read back: DONE, or what became of it in words."""
-        image = self._agent.image
-        if image is None or self._rack not in image.layout.racks:
+        image = await asyncio.to_thread(self._agent.keeper.current)
+        if self._rack not in image.layout.racks:
             return "there is no such rack"
         rack_map = RackMap.of(image.layout, self._rack)
         writes = [Write(int(w[0]), int(w[1]), int(w[2])) for w in target["writes"]]
@@ -308,9 +308,9 @@ class Scanner:
     async def _settings(self, command: Command) -> str:
         """Read the settings of a rack, test the way to it, or write settings while it is armed: one after the other,
         each read back, so that the answer tells of each what became of it."""
-        image = self._agent.image
-        rack = image.layout.racks.get(command.rack) if image else None
-        if image is None or rack is None:
+        image = await asyncio.to_thread(self._agent.keeper.current)
+        rack = image.layout.racks.get(command.rack)
+        if rack is None:
             return "there is no such rack"
         rack_map, size = RackMap.of(image.layout, rack.id), settings_size(image.layout, rack.id)
         if command.kind == "test":

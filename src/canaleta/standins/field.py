@@ -87,6 +87,7 @@ class FieldRack:
         }
         self._step = 0
         self._settings = [self._begins(module) for module in self._modules]
+        self._held, self._told = self._forced(), self._commands()
 
     def process(self, step: int) -> NDArray[np.float64]:
         """The quantity at each device at a step: mean, slow swing and noise. Contacts are 0 or 1."""
@@ -121,13 +122,13 @@ class FieldRack:
             counts[off], opened[off], reasons[off] = 0.0, False, 0
         told = np.uint32(Reason.OPEN_CIRCUIT | Reason.SHORT_CIRCUIT)
         fault = opened | ((reasons & told) != 0)
-        for row, forced in self._forced().items():
+        for row, forced in self._held.items():
             counts[row], fault[row] = forced, False
         return self._registers(np.nan_to_num(counts), fault)
 
     def _commanded(self, counts: Floats, reasons: NDArray[np.uint32], faults: Mapping[int, Sequence[Fault]]) -> None:
         """Outputs do what they were told, within what they can; an open load is seen by the module, not by its count."""
-        for row, told in self._commands().items():
+        for row, told in self._told.items():
             mode = self._image.layout.type_of(int(self._image.module[row])).mode_named(self._image.text("mode", row))
             counts[row] = told if mode is None else min(max(told, mode.least), mode.most)
             opened = any(fault.kind == "open" for fault in faults.get(row, ()))
@@ -174,12 +175,16 @@ class FieldRack:
         """Work from now on by settings that were written. A number that means nothing changes nothing: the word that
         stood there stays, and so does a module's own number."""
         at = 0
+        moved = False
         changes: dict[tuple[int, str], Stored] = {}
         for module, words in zip(self._modules, self._settings, strict=True):
             new = list(written[at : at + len(words)])
             at += len(words)
             if new != words:
                 changes |= self._changed(module, words, new)
+                moved = True
+        if moved:
+            self._held, self._told = self._forced(), self._commands()
         if changes:
             self._image = self._image.with_cells(changes)
             self._as_it_is = faulted(self._image, self._faults)

@@ -62,8 +62,10 @@ class RecordOut(BaseModel):
 
 
 class CheckOut(BaseModel):
-    """The loop check of a point: its steps, what it may be off, what it can trip, what is open at it, earlier records."""
+    """The loop check of a point: its steps, what it may be off, what it can trip, what is open at it, earlier records.
+    seq: the list that the steps were worked out with."""
 
+    seq: int
     why_not: str
     contact: bool
     steps: list[StepOut]
@@ -186,7 +188,7 @@ def check(path: PointPath) -> Response:
     outcome = judged(image, row, steps, *(np.full(len(steps), np.nan) for _ in range(3)))
     return jsonify(
         CheckOut(
-            why_not=why_not, contact=image.family[row] == Family.CONTACT, steps=[_step(image, row, s) for s in steps],
+            seq=image.seq, why_not=why_not, contact=image.family[row] == Family.CONTACT, steps=[_step(image, row, s) for s in steps],
             tolerance=outcome.tolerance, signal_unit=units[2], value_unit=units[5],
             count_span=max(counts) - min(counts) if counts else None, trips=list(trips_of(image, row)), open=open_, records=records,
         ).model_dump()

@@ -2201,6 +2201,7 @@ export interface components {
         /**
          * CheckOut
          * @description The loop check of a point: its steps, what it may be off, what it can trip, what is open at it, earlier records.
+         *     seq: the list that the steps were worked out with.
          */
         CheckOut: {
             /** Contact */
@@ -2211,6 +2212,8 @@ export interface components {
             open: string[];
             /** Records */
             records: components["schemas"]["RecordOut"][];
+            /** Seq */
+            seq: number;
             /** Signal Unit */
             signal_unit: string;
             /** Steps */

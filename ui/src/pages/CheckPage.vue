@@ -48,7 +48,7 @@ async function load() {
     api.GET('/api/points/{point}/source', { params: { path: { point: point.value } } }),
   )
   standIn.value = source.data?.why_not === ''
-  seq.value = plant.list.seq
+  seq.value = answer.data.seq
   signed.value = null
   steady = new Steady(answer.data.count_span ?? 1)
   // What was read and not signed is kept in this browser: a lost page loses no work.

@@ -25,3 +25,11 @@ test('while it moves it is no level, and a new step begins anew', () => {
   steady.again()
   expect(steady.level()).toBeNull()
 })
+
+test('a switch stands still in one state only: a quarter closed is no reading', () => {
+  const steady = new Steady(1)
+  for (const [t, counts] of [[1, 0], [2, 1], [3, 1], [4, 1]] as const) steady.take(reading(t, counts)) // prettier-ignore
+  expect(steady.level()).toBeNull()
+  steady.take(reading(5, 1))
+  expect(steady.level()?.counts).toBe(1)
+})

@@ -30,7 +30,10 @@ export class Steady {
   level(): Taken | null {
     if (this.seen.length < this.readings) return null
     const counts = this.seen.map((s) => s.counts)
-    if (Math.max(...counts) - Math.min(...counts) > Math.max(1, this.share * this.span)) return null
+    // One count of many may flicker; a switch, or a module that gives figures, has no such count.
+    const flicker =
+      this.span * this.share >= 1 ? this.share * this.span : this.span >= 500 ? 1 : this.share * this.span
+    if (Math.max(...counts) - Math.min(...counts) > flicker) return null
     const mean = (of: number[]) => of.reduce((sum, x) => sum + x, 0) / of.length
     return { counts: mean(counts), value: mean(this.seen.map((s) => s.value)) }
   }
