@@ -176,7 +176,6 @@ def agent(seconds: float = 120.0) -> None:
         )
         assert process.stdout is not None
         process.stdout.readline()
-        os.sched_setaffinity(process.pid, {0})
         before, memory = (cpu_s(process.pid), cpu_s(postgres)), memory_mb(process.pid)
         began = time.monotonic()
         with engine.connect() as connection:

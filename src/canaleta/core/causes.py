@@ -104,6 +104,10 @@ _ADVICE: dict[Reason, tuple[tuple[str, ...], str]] = {
     Reason.HELD: (("the signal failed and the last good value is held",), "see what failed before relying on it"),
 }  # fmt: skip
 _OF_FAMILY: dict[tuple[Reason, Family], tuple[tuple[str, ...], str]] = {
+    (Reason.OUTSIDE_SENSOR, Family.THERMOCOUPLE): (
+        ("plus and minus are swapped", "another type is fitted or chosen", "an extension wire of another kind"),
+        "warm the tip by hand: if the value falls, plus and minus are swapped",
+    ),
     (Reason.OPEN_CIRCUIT, Family.THERMOCOUPLE): (
         ("the element has burnt through", "an extension wire is off a terminal"),
         "measure the element at the head: a few ohms is whole, none is burnt through",

@@ -49,7 +49,7 @@ class _Page(FPDF):
 
 
 def check_pdf(record: Evidence, plant: str) -> bytes:
-    """A signed loop check, loop-back or script as PDF."""
+    """A signed loop check or loop-back as PDF."""
     pdf = _Page(format="A4")
     fonts = resources.files("canaleta.exchange") / "fonts"
     for part in _PARTS:

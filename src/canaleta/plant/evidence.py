@@ -20,7 +20,7 @@ __all__ = ["Evidence", "digest", "keep", "of_point", "one"]
 
 @dataclass(frozen=True)
 class Evidence:
-    """One signed record. kind: "loop check", "loop-back" or "script"; verdict: in words."""
+    """One signed record. kind: "loop check" or "loop-back"; verdict: in words."""
 
     id: int
     at: datetime

@@ -481,15 +481,6 @@ board = Table(
     Column("body", JSONB, nullable=False),
 )
 
-script = Table(
-    "script",
-    metadata,
-    Column("name", Text, primary_key=True),
-    Column("who", Text, nullable=False),
-    Column("at", DateTime(timezone=True), nullable=False),
-    Column("steps", JSONB, nullable=False),
-)
-
 evidence = Table(
     "evidence",
     metadata,

@@ -121,14 +121,6 @@ def upgrade() -> None:
         _key("board", "owner", "name"),
     )
     op.create_table(
-        "script",
-        _text("name"),
-        _text("who"),
-        _when("at"),
-        sa.Column("steps", JSONB(), nullable=False),
-        _key("script", "name"),
-    )
-    op.create_table(
         "evidence", _counted(), _when("at"), _text("kind"), _big("point"), _text("who"), _text("name"), _text("verdict"),
         _text("hash"), sa.Column("body", JSONB(), nullable=False), _key("evidence", "id"),
     )  # fmt: skip
