@@ -124,6 +124,7 @@ def block_of(
         quality=np.array(quality or [0] * n, np.uint8), reasons=np.array(reasons or [0] * n, np.uint32),
         injected=np.array(injected or [0] * n, np.uint8), switch=unknown, flags=none, alarm=none, band=unknown,
         meters=np.zeros(0, np.int64), counted=np.zeros(0), total=np.zeros(0), rate=np.zeros(0), shown=np.full(n, np.nan),
+        loaded=np.zeros(0, np.int64), load_ma=np.zeros(0),
     )  # fmt: skip
 
 

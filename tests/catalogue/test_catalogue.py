@@ -23,13 +23,14 @@ def test_a_module_type_has_registers_and_terminals_for_every_channel(kind: Modul
 
 
 def test_registers_that_each_module_occupies() -> None:
-    """Words for channels, one more for a status word and for a cold junction; two a channel for 32 bits."""
+    """Words for channels, one more for a status word and for a cold junction; two a channel for 32 bits; one a load."""
     assert {k: (t.channels, t.register_count) for k, t in module_types().items()} == {
         "di16-24v": (16, 1), "ai8-ui": (8, 9), "tc8": (8, 10), "rtd6": (6, 7), "ai4-pm": (4, 8), "fi2": (2, 4),
         "di8-watch": (8, 2), "di4-230ac": (4, 1), "di8-types": (8, 1), "ao4": (4, 4),
             "ai4-iso": (4, 5), "ai8-left": (8, 8), "ai8-volt": (8, 8), "di16-sink": (16, 1), "di32": (32, 2),
             "di8-seq": (8, 2), "rtd4": (4, 5), "tc4-iso": (4, 10), "xm4": (4, 5),
             "ps-10": (0, 0), "ps-bus": (0, 0), "bus-end": (0, 0), "do8": (8, 2), "ro4": (4, 1), "spacer": (0, 0), "empty-slot": (0, 0),
+            "po4": (4, 9), "do4-2a": (4, 6),
     }  # fmt: skip
 
 

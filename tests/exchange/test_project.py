@@ -26,7 +26,7 @@ def test_out_and_in_and_out_again_is_the_same_file(database: Database, empty_dat
     change_conventions(database.engine, PlantKeeper(database.engine), edits, "ana")
     text = exported(database)
     with empty_database.owner.begin() as connection:
-        assert load_project(connection, read_project(json.loads(text))) == 282
+        assert load_project(connection, read_project(json.loads(text))) == 286
     assert exported(empty_database) == text
     one, other = (PlantKeeper(d.engine).current() for d in (database, empty_database))
     assert all([str(a) for a in one.cells[f.name]] == [str(b) for b in other.cells[f.name]] for f in STORED)

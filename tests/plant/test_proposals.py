@@ -260,5 +260,5 @@ def test_after_random_edits_stored_findings_equal_a_full_audit(ana: Desk, seed: 
     assert all((image.cells[f] == fresh.cells[f]).all() for f in image.cells)
     with ana.engine.connect() as connection:
         stored = {body["key"]: body for body in stored_findings(connection)}
-        assert connection.execute(select(func.count()).select_from(t.point)).scalar_one() == 282
+        assert connection.execute(select(func.count()).select_from(t.point)).scalar_one() == 286
     assert stored == {f.key: to_body(f) for f in audit(image)}

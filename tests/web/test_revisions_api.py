@@ -43,7 +43,7 @@ def test_a_revision_is_put_up_checked_by_another_and_issued(person: Who, second:
     ana = person("engineer")
     told = put_up(ana, note="first issue").json
     one = told["revisions"][0]
-    assert (one["mark"], one["state"], one["points"], told["next_mark"]) == ("A", "in check", 282, "B")
+    assert (one["mark"], one["state"], one["points"], told["next_mark"]) == ("A", "in check", 286, "B")
     assert sign(ana, one["id"], "issued").json["title"] == "revision A is in check: it is issued once it is checked"
     assert "does not check it" in sign(ana, one["id"], "checked").json["title"]
     assert sign(second, one["id"], "checked").status_code == 200

@@ -82,7 +82,7 @@ def send_list(person: Person, text: str, *, apply: bool) -> Any:
 def test_the_project_file_comes_with_a_name_and_can_be_read(person: Who) -> None:
     answer = person("reader").get("/api/project")
     assert 'filename="vallroja-tileworks.canaleta.json"' in answer.headers["Content-Disposition"]
-    assert len(read_project(json.loads(answer.data)).points) == 282
+    assert len(read_project(json.loads(answer.data)).points) == 286
     assert person("reader").get("/api/project/schema").json["title"] == "Project"
 
 

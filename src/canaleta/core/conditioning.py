@@ -197,12 +197,14 @@ def begin(n: int) -> Condition:
 
 @dataclass(frozen=True)
 class Reading:
-    """One reading of n points as the path makes it: value, counts, reasons and quality (core.path.evaluate)."""
+    """One reading of n points as the path makes it: value, counts, reasons and quality (core.path.evaluate). load_ma: the
+    current through the loads of outputs that measure it, NaN elsewhere; None where nobody asked."""
 
     value: Floats
     counts: Floats
     reasons: NDArray[np.uint32]
     quality: NDArray[np.uint8]
+    load_ma: Floats | None = None
 
 
 @dataclass(frozen=True)

@@ -34,6 +34,7 @@ OUTSIDE = ("pass", "clamp", "hold last", "substitute")
 ON_FAILURE = ("as read", "up-scale", "down-scale", "hold last", "substitute")
 FORMS = ("two points", "slope and offset", "factors")
 REFERENCES = ("gauge", "absolute", "normal, 0 °C", "standard, 15 °C", "water at 4 °C", "water at 20 °C")
+ON_LOSS = ("closes", "opens", "stays", "goes off", "goes on")
 VALUE_TYPES = ("REAL", "LREAL", "INT", "UINT", "DINT", "UDINT")
 _TWO_POINT = ("value_form", ("", "two points"))
 _SLOPE = ("value_form", ("slope and offset",))
@@ -145,7 +146,9 @@ FIELDS: tuple[Field, ...] = (
     _more("takes_ma", Station.DEVICE, "takes", Kind.NUMBER, "current the device takes from its supply beside its signal",
           _CURRENT | _SWITCH, least=0, most=5000, unit="mA"),
     _more("load_ma", Station.DEVICE, "load", Kind.NUMBER, "current the device takes when an output switches it on",
-          _SWITCH, when=("signal", ("load 24 V DC", "load AC")), least=0, most=20_000, unit="mA"),
+          _SWITCH | _CURRENT, when=("signal", ("load 24 V DC", "load AC", "PWM")), least=0, most=20_000, unit="mA"),
+    _more("on_loss", Station.DEVICE, "on loss", Kind.CHOICE, "what the device does when its signal or its power is lost",
+          _SWITCH | _CURRENT, choices=ON_LOSS, headers=("fail position", "on loss of power", "fails")),
     _more("supply_low_v", Station.DEVICE, "least supply", Kind.NUMBER, "least supply the device works with",
           _CURRENT | _SWITCH, least=0, most=400, unit="V"),
     _more("supply_high_v", Station.DEVICE, "greatest supply", Kind.NUMBER, "greatest supply the device bears",
@@ -208,6 +211,16 @@ FIELDS: tuple[Field, ...] = (
     _more("filter", Station.INPUT, "filter", Kind.FILTER, "what the input filters, of those that its module has", _ALL),
     _more("open_action", Station.INPUT, "open circuit", Kind.CHOICE, "what the count does when the circuit opens",
           _TEMPERATURE, choices=OPEN_CHOICES),
+    _more("pwm_hz", Station.INPUT, "PWM at", Kind.NUMBER, "how often the output switches on and off again, in a second",
+          _CURRENT, units=("%",), least=1, most=100_000, unit="Hz", headers=("pwm frequency",)),
+    _more("least_duty", Station.INPUT, "least duty", Kind.NUMBER, "the least the output gives while it gives anything",
+          _CURRENT, units=("%",), least=0, most=100, unit="%", pair="most_duty"),
+    _more("most_duty", Station.INPUT, "most duty", Kind.NUMBER, "the most the output gives", _CURRENT, units=("%",),
+          least=0, most=100, unit="%", pair="least_duty"),
+    _more("dither_hz", Station.INPUT, "dither at", Kind.NUMBER, "how fast the valve is kept trembling, so that it does not stick",
+          _CURRENT, units=("%",), least=0, most=10_000, unit="Hz"),
+    _more("dither_percent", Station.INPUT, "dither", Kind.NUMBER, "how far it trembles, of full duty", _CURRENT,
+          units=("%",), least=0, most=100, unit="%", needs="dither_hz"),
     _more("if_high", Station.INPUT, "if too high", Kind.TEXT, "what the plant does when the value goes to the top",
           _ANALOG, longest=80),
     _more("if_low", Station.INPUT, "if too low", Kind.TEXT, "what the plant does when the value goes to the bottom",

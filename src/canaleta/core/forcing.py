@@ -12,9 +12,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from canaleta.core.image import PlantImage
 from canaleta.core.layout import Layout
+from canaleta.core.modules import Mode
 
-__all__ = ["ForceMap", "Write", "command_writes", "force_writes"]
+__all__ = ["ForceMap", "Write", "command_writes", "force_writes", "held_between"]
 
 
 @dataclass(frozen=True)
@@ -83,6 +85,17 @@ def command_writes(layout: Layout, module: int, channel: int, counts: float) -> 
         raise LookupError(f"{kind.title} has no register by which an output could be given a value")
     at = first + kind.command_offset + channel * kind.word_form.words
     return _words(kind.word_form.words_of(counts)[0].tolist(), at)
+
+
+def held_between(image: PlantImage, row: int, mode: Mode, counts: float) -> float:
+    """A count that an output is given, within the least and the most duty of its point: what is less than the least is
+    raised to it, but for none at all, which switches it off."""
+    low, high = (float(image.number(name)[row]) for name in ("least_duty", "most_duty"))
+    if mode.signal_unit != "%" or counts == mode.counts.low:
+        return counts
+    per_percent = (mode.counts.high - mode.counts.low) / (mode.signal.high - mode.signal.low)
+    ends = [mode.counts.low + (end - mode.signal.low) * per_percent for end in (low, high)]
+    return float(np.fmin(np.fmax(counts, ends[0]), ends[1]))
 
 
 def _words(words: Sequence[int], at: int) -> list[Write]:

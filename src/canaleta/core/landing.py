@@ -67,11 +67,11 @@ def judge_module(image: PlantImage, row: int, module: int, channel: int = 0) -> 
     if signal is None:
         return Judgement(Level.REFUSED, "", "", ("the point has no signal yet",), ("choose what the device gives",))
     kind = image.layout.type_of(module)
-    passive = signal.family == Family.LINEAR and image.text("supply", row) == "none"
+    passive = signal.driven or (signal.family == Family.LINEAR and image.text("supply", row) == "none")
     load = signal.switch in LOADS
-    if load and kind.direction != "out":
-        says = f"{signal.name} is switched by an output; {kind.title} only listens"
-        return Judgement(Level.REFUSED, "", "", (says,), ("a discrete output",))
+    if (load or signal.driven) and kind.direction != "out":
+        says = f"{signal.name} is {'switched' if load else 'given'} by an output; {kind.title} only listens"
+        return Judgement(Level.REFUSED, "", "", (says,), ("a discrete output" if load else "an output for it",))
     if kind.direction == "out" and not passive and not load:
         return Judgement(
             Level.REFUSED, "", "", (f"{kind.title} gives a signal out, and so does the device: two sources",), ()

@@ -13,10 +13,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.image import PlantImage
+from canaleta.core.joints.base import PathRows
 from canaleta.core.loops import DESIGN_MA
 from canaleta.core.signals import SIGNALS, Family
 
-__all__ = ["Load", "ModuleLoad", "RackLoad", "device_ma", "module_load", "rack_load"]
+__all__ = [
+    "Load", "ModuleLoad", "RackLoad", "device_ma", "expected_load_ma", "least_load_ma", "module_load", "rack_load",
+]  # fmt: skip
 
 Floats = NDArray[np.float64]
 DISCRETE_MA = 15.0
@@ -65,7 +68,7 @@ class RackLoad:
 
 
 _CODES = {
-    "load": np.array([*(s.switch == "load" for s in SIGNALS), False]),
+    "load": np.array([*(s.switch == "load" or s.driven for s in SIGNALS), False]),
     "contact": np.array([*(s.family == Family.CONTACT for s in SIGNALS), False]),
     "current": np.array([*(s.family != Family.CONTACT and s.unit == "mA" for s in SIGNALS), False]),
     "known": np.array([*(True for _ in SIGNALS), False]),
@@ -129,3 +132,29 @@ def rack_load(image: PlantImage, rack: int, fed: Iterable[float]) -> RackLoad:
         Load("24 V supply", own + devices, sum(kind.gives_ma for kind in kinds)),
         heat,
     )
+
+
+OPEN_SHARE, OPEN_MA = 0.1, 2.0
+"""An output that is on and carries less than this share of its device's current, or less than this many mA where that is
+not typed, has an open load."""
+
+
+def expected_load_ma(image: PlantImage, rows: NDArray[np.int64], counts: Floats) -> Floats:
+    """What a load takes on average at a count, mA: its current times the share of the time that the output is on. NaN
+    where its current is not typed."""
+    return image.number("load_ma")[rows] * _share(image, rows, counts)
+
+
+def least_load_ma(image: PlantImage, rows: NDArray[np.int64], counts: Floats) -> Floats:
+    """Below which current the load of an output must be open, mA; 0 for an output that is off."""
+    share = _share(image, rows, counts)
+    typed = image.number("load_ma")[rows]
+    return np.where(np.isnan(typed), np.where(share >= OPEN_SHARE, OPEN_MA, 0.0), OPEN_SHARE * typed * share)
+
+
+def _share(image: PlantImage, rows: NDArray[np.int64], counts: Floats) -> Floats:
+    """The share of the time that an output is on at a count, from its mode's span; 0 without a mode."""
+    p = PathRows(image, rows)
+    low, high = p.of_mode("counts_low"), p.of_mode("counts_high")
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return np.clip(np.nan_to_num((counts - low) / (high - low)), 0.0, 1.0)

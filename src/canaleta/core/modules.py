@@ -18,6 +18,7 @@ from canaleta.core.converters import WordForm
 from canaleta.core.sensors.resistance import resistance_curves
 from canaleta.core.sensors.thermocouples import thermocouple_letters
 from canaleta.core.signals import Family
+from canaleta.core.text import plain_figure
 
 __all__ = [
     "OPEN_CHOICES",
@@ -74,7 +75,7 @@ class Mode(_Frozen):
 
     name: Name = "the mode"
     family: Literal["linear", "thermocouple", "contact", "resistance"] = "linear"
-    signal_unit: Literal["mA", "V", "mV", "°C", "°F", "K", "Ω", "Hz", "pulses", "mV/V"]
+    signal_unit: Literal["mA", "V", "mV", "°C", "°F", "K", "Ω", "Hz", "pulses", "mV/V", "%"]
     signal: Span
     counts: Span
     least: float = 0.0
@@ -142,10 +143,11 @@ class Terminal(_Frozen):
 class Registers(_Frozen):
     """A run of registers the module occupies: what they hold, in the order they follow each other.
 
-    says: what another number of each channel is, such as its °F; it is documented, not read.
+    load current: mA through each output's load. says: what another number of each channel is, such as its °F; it is
+    documented, not read.
     """
 
-    holds: Literal["channel words", "channel bits", "status bits", "cold junction", "other numbers"]
+    holds: Literal["channel words", "channel bits", "status bits", "cold junction", "load current", "other numbers"]
     count: int = Field(ge=1, le=64)
     says: str = Field("", max_length=60)
 
@@ -169,18 +171,38 @@ class Filter(_Frozen):
         return self
 
 
+SettingName = Literal[
+    "mode", "filter", "open circuit", "enabled", "PWM frequency", "dither frequency", "dither", "least duty", "most duty"
+]  # fmt: skip
+FIGURES = ("PWM frequency", "dither frequency", "dither", "least duty", "most duty")
+"""Settings that are figures: Hz, Hz, and three times % of full duty."""
+
+
 class Setting(_Frozen):
     """A setting of each channel that can be written: one holding register a channel.
 
     codes: the number that the module wants for each choice, by the choice's name; people never meet them but as
-    something derived.
+    something derived. A setting that is a figure has per_unit instead, what one of its unit is in the register, with
+    the least and the most that the module takes and what it has as it comes: usual.
     """
 
-    of: Literal["mode", "filter", "open circuit", "enabled"]
-    codes: dict[str, int] = Field(min_length=1)
+    of: SettingName
+    codes: dict[str, int] = Field(default_factory=dict)
+    per_unit: float = Field(0.0, ge=0)
+    least: float = 0.0
+    most: float = 0.0
+    usual: float = 0.0
 
     @model_validator(mode="after")
     def _consistent(self) -> Setting:
+        if (self.of in FIGURES) != (self.per_unit > 0):
+            raise ValueError(f"settings: {self.of} is {'a figure' if self.of in FIGURES else 'a choice'}")
+        if self.per_unit:
+            if not 0 <= self.least <= self.usual <= self.most <= 65535 / self.per_unit:
+                raise ValueError(f"settings: {self.of} runs from least to most, and usual is between them")
+            return self
+        if not self.codes:
+            raise ValueError(f"settings: {self.of} has no number for any choice")
         if any(not 0 <= code <= 65535 for code in self.codes.values()):
             raise ValueError("codes: a setting is one word, 0 to 65535")
         if len(set(self.codes.values())) != len(self.codes):
@@ -188,8 +210,25 @@ class Setting(_Frozen):
         return self
 
     def name_of(self, code: int) -> str:
-        """The choice that a number means, "" for none."""
+        """The choice or the figure that a number means, "" for none."""
+        if self.per_unit:
+            figure = code / self.per_unit
+            return plain_figure(figure) if self.least <= figure <= self.most else ""
         return next((name for name, known in self.codes.items() if known == code), "")
+
+    def code_of(self, name: str) -> int | None:
+        """The number for a choice or a figure; None where the module has none for it."""
+        if not self.per_unit or not name:
+            return self.codes.get(name)
+        figure = float(name)
+        return round(figure * self.per_unit) if self.least <= figure <= self.most else None
+
+    @property
+    def usual_code(self) -> int:
+        """The number that the module comes with."""
+        if self.per_unit:
+            return round(self.usual * self.per_unit)
+        return self.codes.get("as the module does", next(iter(self.codes.values())))
 
 
 class StatusBits(_Frozen):
@@ -237,8 +276,8 @@ class ModuleType(_Frozen):
     status: StatusBits | None = None
     filters: tuple[Filter, ...] = Field((), max_length=40)
     open_choices: tuple[Literal["up-scale", "down-scale", "as the module does"], ...] = ()
-    settings: tuple[Setting, ...] = Field((), max_length=4)
-    fixed: dict[Literal["mode", "filter", "open circuit", "enabled"], str] = Field(default_factory=dict)
+    settings: tuple[Setting, ...] = Field((), max_length=9)
+    fixed: dict[SettingName, str] = Field(default_factory=dict)
     channels_a_group: int = Field(0, ge=0, le=64)
     channels_a_fuse: int = Field(0, ge=0, le=64)
     fuse_ma: float = Field(0.0, ge=0, le=20_000)
@@ -279,6 +318,7 @@ class ModuleType(_Frozen):
             "channel bits": -(-self.channels // 16),
             "status bits": -(-self.channels // 16),
             "cold junction": 1,
+            "load current": self.channels,
             "other numbers": self.channels,
         }
         for run in self.registers:
@@ -293,6 +333,8 @@ class ModuleType(_Frozen):
         for setting in self.settings:
             if setting.of in self.fixed:
                 raise ValueError(f"settings: {setting.of} is fixed and cannot be written")
+            if setting.per_unit:
+                continue
             known = self.choices_of(setting.of)
             if unknown := [name for name in setting.codes if name not in known]:
                 raise ValueError(f"settings: {setting.of} has no choice “{unknown[0]}”")
@@ -306,7 +348,11 @@ class ModuleType(_Frozen):
             "filter": tuple(f.name for f in self.filters),
             "open circuit": tuple(self.open_choices),
             "enabled": ("yes", "no"),
-        }[setting]
+        }.get(setting, ())
+
+    def setting_of(self, name: str) -> Setting | None:
+        """The setting of that name, None where the module has none that could be written."""
+        return next((setting for setting in self.settings if setting.of == name), None)
 
     @property
     def passive(self) -> bool:
@@ -395,7 +441,7 @@ class ModeTable:
     follows_supply: NDArray[np.bool_]
     numbers: dict[str, NDArray[np.float64]]
 
-    UNITS = ("mA", "V", "mV", "°C", "°F", "K", "Ω", "Hz", "pulses", "mV/V")
+    UNITS = ("mA", "V", "mV", "°C", "°F", "K", "Ω", "Hz", "pulses", "mV/V", "%")
     COMMONS = ("", "0 V", "24 V")
     ROUNDINGS = ("nearest", "down", "toward zero", "none")
 

@@ -34,7 +34,8 @@ class RackMap:
 
     word: first register of the channel's number. bit: its bit in that word, -1 if the whole word is the channel.
     form: how the number stands in its registers, an index into forms. status_word, status_bit: where its fault bit
-    is, -1 if it has none. healthy_is_one: polarity of that bit. junction: registers of cold junctions, by module.
+    is, -1 if it has none. healthy_is_one: polarity of that bit. load_word: the register of the current through its
+    load, -1 if it has none. junction: registers of cold junctions, by module.
     """
 
     modules: NDArray[np.int64]
@@ -46,13 +47,14 @@ class RackMap:
     status_word: NDArray[np.int64]
     status_bit: NDArray[np.int64]
     healthy_is_one: NDArray[np.bool_]
+    load_word: NDArray[np.int64]
     junction: dict[int, int]
     used: tuple[tuple[int, int], ...]
 
     @classmethod
     def of(cls, layout: Layout, rack: int) -> RackMap:
         """The map of one rack, from its modules in slot order."""
-        rows: list[tuple[int, int, int, int, int, int, int, bool]] = []
+        rows: list[tuple[int, int, int, int, int, int, int, bool, int]] = []
         forms: list[WordForm] = []
         junction: dict[int, int] = {}
         used: list[tuple[int, int]] = []
@@ -64,6 +66,7 @@ class RackMap:
             used.append((base, kind.register_count))
             words, bits = kind.offset_of("channel words"), kind.offset_of("channel bits")
             status, cold = kind.offset_of("status bits"), kind.offset_of("cold junction")
+            load = kind.offset_of("load current")
             if cold is not None:
                 junction[module.id] = base + cold
             for channel in range(kind.channels):
@@ -73,12 +76,23 @@ class RackMap:
                     word, bit = base + (bits or 0) + channel // 16, channel % 16
                 fault = (-1, -1) if status is None else (base + status + channel // 16, channel % 16)
                 polarity = kind.status is not None and kind.status.one_means == "healthy"
-                rows.append((module.id, channel, word, bit, form, *fault, polarity))
-        columns = list(zip(*rows, strict=True)) if rows else [()] * 8
+                rows.append(
+                    (
+                        module.id,
+                        channel,
+                        word,
+                        bit,
+                        form,
+                        *fault,
+                        polarity,
+                        -1 if load is None else base + load + channel,
+                    )
+                )
+        columns = list(zip(*rows, strict=True)) if rows else [()] * 9
         ints = [np.array(c, dtype=np.int64) for c in columns]
         return cls(
             ints[0], ints[1], ints[2], ints[3], ints[4], tuple(forms), ints[5], ints[6], ints[7].astype(bool),
-            junction, tuple(used),
+            ints[8], junction, tuple(used),
         )  # fmt: skip
 
     def __len__(self) -> int:
@@ -100,10 +114,12 @@ class RackMap:
 
 @dataclass(frozen=True)
 class Decoded:
-    """Counts of every channel, float64 (channels,), and whether the module reports a fault on it."""
+    """Counts of every channel, float64 (channels,), whether the module reports a fault on it, and the current through its
+    load, mA, NaN where it is not measured."""
 
     counts: NDArray[np.float64]
     fault: NDArray[np.bool_]
+    load_ma: NDArray[np.float64]
 
 
 def plan_requests(spans: Iterable[tuple[int, int]], most: int = MOST_REGISTERS, gap: int = 16) -> list[Request]:
@@ -132,7 +148,8 @@ def decode(rack: RackMap, words: NDArray[np.uint16]) -> Decoded:
             counts[mine] = form.counts_of(words[registers])
     status = (words[np.maximum(rack.status_word, 0)].astype(np.int64) >> np.maximum(rack.status_bit, 0)) & 1
     fault = (rack.status_word >= 0) & (status != rack.healthy_is_one)
-    return Decoded(counts, fault)
+    load = np.where(rack.load_word >= 0, words[np.maximum(rack.load_word, 0)].astype(np.float64), np.nan)
+    return Decoded(counts, fault, load)
 
 
 def encode(rack: RackMap, at: NDArray[np.int64], counts: NDArray[np.float64], words: NDArray[np.uint16]) -> None:

@@ -11,13 +11,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from canaleta.core.fields import field_named
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import Layout
 from canaleta.core.modules import ModuleType
 
 __all__ = ["FIELD_OF", "Difference", "Stranger", "differences", "modules_told", "settings_size", "strangers"]
 
-FIELD_OF = {"mode": "mode", "filter": "filter", "open circuit": "open_action", "enabled": "enabled"}
+FIELD_OF = {
+    "mode": "mode", "filter": "filter", "open circuit": "open_action", "enabled": "enabled", "PWM frequency": "pwm_hz",
+    "dither frequency": "dither_hz", "dither": "dither_percent", "least duty": "least_duty", "most duty": "most_duty",
+}  # fmt: skip
 """The field of a point that each setting of a channel stands for."""
 TRIP_FIELDS = ("trips", "used_by", "inhibit", "tell")
 
@@ -121,14 +125,17 @@ def differences(image: PlantImage, rack: int, words: Sequence[int]) -> list[Diff
                     continue
                 wish = wished(image, row, setting.of)
                 register = first + k * kind.channels + channel
-                reported = setting.name_of(words[register]) or f"number {words[register]}"
-                if not wish or wish == reported or wish not in setting.codes:
+                code = setting.code_of(wish)
+                if code is None or code == words[register]:
                     continue
+                unit = field_named(FIELD_OF[setting.of]).unit if setting.per_unit else ""
+                reported = setting.name_of(words[register])
+                said = f"{reported} {unit}".strip() if reported else f"number {words[register]}"
                 out.append(
                     Difference(
                         module.id, layout.slots[module.id], channel, layout.address(module.id, channel),
-                        int(image.ids[row]), image.label(row), setting.of, FIELD_OF[setting.of], wish, reported,
-                        register, setting.codes[wish], trips_of(image, row),
+                        int(image.ids[row]), image.label(row), setting.of, FIELD_OF[setting.of], f"{wish} {unit}".strip(),
+                        said, register, code, trips_of(image, row),
                     )
                 )  # fmt: skip
     return out

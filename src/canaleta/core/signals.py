@@ -30,7 +30,7 @@ class Signal:
     live_zero: its zero is alive, so failure shows: NE 43, for a voltage at the same
     shares of its span. curve: sensor letter or resistance curve of temperature
     elements, "own" for one typed as a table. switch: for discretes, what closes the circuit; closed_at_rest: its
-    state on the shelf.
+    state on the shelf. driven: an output gives it, whatever the device's supply.
     """
 
     name: str
@@ -43,6 +43,7 @@ class Signal:
     curve: str = ""
     switch: str = ""
     closed_at_rest: bool = False
+    driven: bool = False
 
 
 def _linear(name: str, unit: str, low: float, high: float, *, live_zero: bool = False) -> Signal:
@@ -100,6 +101,7 @@ SIGNALS: tuple[Signal, ...] = (
     _own_span("pulses", "pulses"),
     _own_span("bridge mV/V", "mV/V"),
     _own_span("potentiometer", "Ω"),
+    Signal("PWM", Family.LINEAR, "%", 0.0, 100.0, driven=True),
     *(Signal(f"TC {letter}", Family.THERMOCOUPLE, "mV", curve=letter) for letter in "ABCEJKNRST"),
     *(Signal(name, Family.RESISTANCE, "Ω", curve=curve) for name, curve in RESISTANCE_SIGNALS.items()),
     *_switches("contact"),

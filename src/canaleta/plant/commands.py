@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
+import time
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, func, insert, or_, select, text, update
+from sqlalchemy import Connection, Engine, func, insert, or_, select, text, update
 
+from canaleta.core.image import PlantImage
+from canaleta.core.putting import Put, loop_unit
 from canaleta.plant import tables as t
 from canaleta.plant.database import notify
 
-__all__ = ["DONE", "Command", "ask", "finish", "outcome", "start_waiting"]
-
+__all__ = [
+    "DONE", "LATE", "Command", "ask", "awaited", "done_at", "finish", "injection_of", "outcome", "start_waiting",
+]  # fmt: skip
 
 DONE = "done"
+LATE = "no agent took it up in time"
 
 
 @dataclass(frozen=True)
@@ -78,3 +84,33 @@ def outcome(connection: Connection, command: int) -> str | None:
         ).where(t.command.c.id == command)
     ).one()
     return row.result or (None if row.alive else "void")
+
+
+def awaited(engine: Engine, command: int, seconds: float) -> str:
+    """The result of a command, or LATE if none came in time. Polled: who asks holds no listener of its own."""
+    until = time.monotonic() + seconds
+    while time.monotonic() < until:
+        with engine.connect() as connection:
+            result = outcome(connection, command)
+        if result is not None:
+            return LATE if result == "void" else result
+        time.sleep(0.05)
+    return LATE
+
+
+def done_at(connection: Connection, command: int) -> datetime | None:
+    """When a command was done, by the database's clock; None if it was not."""
+    at: datetime | None = connection.execute(
+        select(t.command.c.done_at).where(t.command.c.id == command)
+    ).scalar_one_or_none()
+    return at
+
+
+def injection_of(image: PlantImage, row: int, put: Put) -> tuple[int, dict[str, Any]]:
+    """(rack, target) of the command "inject" that puts something on the terminals of a landed point."""
+    module = image.layout.modules[int(image.module[row])]
+    return module.rack, {
+        "rack": module.rack, "place": module.place, "channel": int(image.channel[row]), "value": put.level,
+        "unit": loop_unit(image, row), "form": put.form, "high": put.high, "period_s": put.period_s,
+        "faults": list(put.faults),
+    }  # fmt: skip

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import Connection, insert, select
+from sqlalchemy import Connection, insert, or_, select
 
 from canaleta.plant import tables as t
 
@@ -20,7 +20,7 @@ __all__ = ["Evidence", "digest", "keep", "of_point", "one"]
 
 @dataclass(frozen=True)
 class Evidence:
-    """One signed record. kind: "loop check" or "loop-back"; verdict: in words."""
+    """One signed record. kind: "loop check", "loop-back" or "script"; verdict: in words."""
 
     id: int
     at: datetime
@@ -57,8 +57,11 @@ def keep(
 
 
 def of_point(connection: Connection, point: int, most: int = 50) -> list[Evidence]:
-    """The records of a point, newest first."""
-    query = select(t.evidence).where(t.evidence.c.point == point).order_by(t.evidence.c.id.desc()).limit(most)
+    """The records of a point, newest first: its own, and those of scripts that it had a part in."""
+    among = t.evidence.c.body["points"].contains([point])
+    query = (
+        select(t.evidence).where(or_(t.evidence.c.point == point, among)).order_by(t.evidence.c.id.desc()).limit(most)
+    )
     return [Evidence(**row) for row in connection.execute(query).mappings()]
 
 

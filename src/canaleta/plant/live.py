@@ -39,7 +39,7 @@ class LiveBlock:
     signal put in here. switch: 0, 1, or -1 where there is none. flags: of Flag. alarm: the worst alarm of each point:
     its state in the low four bits, its priority and one more above them, 0 for none. band: index, -1 for none.
     shown: what the controller itself shows, NaN where nobody asks. meters: the points that count, and of them
-    counted, total and rate, (meters,).
+    counted, total and rate, (meters,). loaded: the outputs that measure the current through their load, load_ma.
     """
 
     rack: int
@@ -63,6 +63,8 @@ class LiveBlock:
     total: NDArray[np.float64]
     rate: NDArray[np.float64]
     shown: NDArray[np.float64]
+    loaded: NDArray[np.int64]
+    load_ma: NDArray[np.float64]
 
 
 COLUMNS: dict[str, np.dtype[Any]] = {
@@ -81,6 +83,8 @@ COLUMNS: dict[str, np.dtype[Any]] = {
     "total": np.dtype("<f8"),
     "rate": np.dtype("<f8"),
     "shown": np.dtype("<f8"),
+    "loaded": np.dtype("<i8"),
+    "load_ma": np.dtype("<f8"),
 }
 """The packed columns of a block, little endian."""
 

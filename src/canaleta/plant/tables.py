@@ -259,7 +259,19 @@ live_block = Table(
     Column("injected", LargeBinary, nullable=False),
     *(
         Column(name, LargeBinary, nullable=False)
-        for name in ("switch", "flags", "alarm", "band", "meters", "counted", "total", "rate", "shown")
+        for name in (
+            "switch",
+            "flags",
+            "alarm",
+            "band",
+            "meters",
+            "counted",
+            "total",
+            "rate",
+            "shown",
+            "loaded",
+            "load_ma",
+        )
     ),
     prefixes=["UNLOGGED"],
 )
@@ -513,6 +525,34 @@ walk = Table(
     Column("who", Text, primary_key=True),
     Column("begins", DateTime(timezone=True), nullable=False),
     Column("expected", JSONB, nullable=False),
+)
+
+script = Table(
+    "script",
+    metadata,
+    Column("name", Text, primary_key=True),
+    Column("text", Text, nullable=False),
+    Column("version", Integer, nullable=False),
+    Column("who", Text, nullable=False),
+    Column("at", DateTime(timezone=True), nullable=False),
+)
+
+script_run = Table(
+    "script_run",
+    metadata,
+    Column("id", BigInteger, primary_key=True, autoincrement=True),
+    Column("script", Text, nullable=False),
+    Column("text", Text, nullable=False),
+    Column("who", Text, nullable=False),
+    Column("at", DateTime(timezone=True), nullable=False),
+    Column("beat", DateTime(timezone=True), nullable=False),
+    Column("seq", BigInteger, nullable=False),
+    Column("state", Text, nullable=False),
+    Column("says", Text, nullable=False, server_default=""),
+    Column("points", JSONB, nullable=False),
+    Column("body", JSONB, nullable=False),
+    Column("record", BigInteger, nullable=False, server_default="0"),
+    Index("ix_script_run_script", "script", "id"),
 )
 
 APPEND_ONLY = (change_set, change, revision, signature, journal, evidence)

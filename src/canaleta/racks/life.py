@@ -83,7 +83,7 @@ class RackLife:
         self.condition: Condition = conditioning.begin(n)
         self.alarms: Alarms = alarming.begin(m)
         self._failing, self._good = np.full(n, np.nan), np.full(n, np.nan)
-        self._reading = _unread(n)
+        self._reading, self._load_ma = _unread(n), np.full(n, np.nan)
         self._seen = _nothing_seen(n)
         self._watch = recognition.begin(n)
         self._wires, self._noise2 = np.full(n, np.nan), np.zeros(n)
@@ -99,6 +99,7 @@ class RackLife:
         self._points = self.plan.points
         self._quiets = {int(p) for p in self.table.quiet.tolist() if p >= 0}
         self._span = signal_span(image, self.plan.rows)
+        self._loaded = np.flatnonzero(self._map.load_word[self.plan.at] >= 0)
         self._meters = np.flatnonzero((self.settings.edge >= 0) | self.settings.cumulative)
 
     # The list moves on ---------------------------------------------------------------------------------
@@ -116,6 +117,7 @@ class RackLife:
         self.condition, self.alarms = self.condition.take(rows), self.alarms.take(places)
         self._failing, self._good = _taken(self._failing, rows), _taken(self._good, rows)
         self._reading, self._seen = _unread(len(rows)), _nothing_seen(len(rows))
+        self._load_ma = _taken(self._load_ma, rows)
         self._watch, self._wires = self._watch.take(rows), _taken(self._wires, rows)
         self._noise2 = np.nan_to_num(_taken(self._noise2, rows))
         self.new_alarms = [key for key in self.keys if key not in alarm_at]
@@ -140,6 +142,7 @@ class RackLife:
         """The block of a reading, and what alarms passed with it."""
         now = read_at.timestamp()
         reading, self._failing, on_wires = self.plan.reading(words, self._good, self._failing, now)
+        self._load_ma = np.full(len(self._points), np.nan) if reading.load_ma is None else reading.load_ma
         self.found += self._watched(now, on_wires, reading)
         reading = self._replaced(reading, outside)
         trusted = (reading.quality == Quality.GOOD) & ~np.isnan(reading.value)
@@ -287,6 +290,7 @@ class RackLife:
             reasons=seen.reasons, injected=injected.astype(np.uint8), switch=seen.state, flags=flags.astype(np.uint8),
             alarm=self._worst(), band=seen.band, meters=self._points[meters], counted=self.condition.counted[meters],
             total=self.condition.total[meters], rate=self.condition.rate[meters],
+            loaded=self._points[self._loaded], load_ma=self._load_ma[self._loaded],
             shown=np.array([shown.get(int(p), np.nan) for p in self._points]) if shown else np.full(len(self._points), np.nan),
         )  # fmt: skip
 

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from canaleta.core.conditioning import Reading
 from canaleta.core.fields import Station, field_named
 from canaleta.core.image import PlantImage
+from canaleta.core.loads import least_load_ma
 from canaleta.core.path import evaluate
 from canaleta.core.quality import Quality, Reason, mark, of_reasons, ripened
 from canaleta.core.registers import RackMap, decode
@@ -82,9 +83,10 @@ class ScanPlan:
             return ripened(reasons, lasted, self.image.conventions.namur.after_s)
 
         decoded = decode(self.map, words)
-        counts = decoded.counts[self.at]
+        counts, load = decoded.counts[self.at], decoded.load_ma[self.at]
         told = np.zeros(len(counts), dtype=np.uint32)
         mark(told, decoded.fault[self.at], Reason.CHANNEL_FAULT)
+        mark(told, load < least_load_ma(self.image, self.rows, counts), Reason.OPEN_CIRCUIT)
         paths = evaluate(self.image, Station.COUNTS, counts, self.rows, last=last_good, told=told, ripen=ripen)
         reasons = paths.reasons.copy()
         # A count that says open or short says more than the module's bit does.
@@ -96,4 +98,4 @@ class ScanPlan:
         reasons[self.off] = np.uint32(Reason.DISABLED)
         quality = of_reasons(reasons, ~np.isnan(value))
         quality[self.off] = Quality.NONE
-        return Reading(value, counts, reasons, quality), since, paths.at(Station.LOOP)
+        return Reading(value, counts, reasons, quality, load), since, paths.at(Station.LOOP)

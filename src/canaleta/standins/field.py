@@ -15,9 +15,11 @@ from numpy.typing import NDArray
 from canaleta.catalogue.demo import DemoPlant, FieldDevice
 from canaleta.core.faults import Fault, faulted, read_fault, upset_of
 from canaleta.core.fields import STATIONS, Kind, Landing, Station, Stored, field_named, read_cell
+from canaleta.core.forcing import held_between
 from canaleta.core.image import PlantImage
 from canaleta.core.joints.base import PathRows
 from canaleta.core.layout import Layout, Module
+from canaleta.core.loads import expected_load_ma
 from canaleta.core.modules import ModuleType
 from canaleta.core.path import describe, evaluate
 from canaleta.core.quality import Reason
@@ -131,6 +133,8 @@ class FieldRack:
         for row, told in self._told.items():
             mode = self._image.layout.type_of(int(self._image.module[row])).mode_named(self._image.text("mode", row))
             counts[row] = told if mode is None else min(max(told, mode.least), mode.most)
+            if mode is not None and told:
+                counts[row] = held_between(self._image, row, mode, counts[row])
             opened = any(fault.kind == "open" for fault in faults.get(row, ()))
             reasons[row] = np.uint32(Reason.OPEN_CIRCUIT) if opened else np.uint32(0)
 
@@ -197,8 +201,8 @@ class FieldRack:
             for channel in range(kind.channels):
                 row = self._places.get((module.place, channel))
                 chosen = "" if row is None else self._image.text(FIELD_OF[setting.of], row)
-                usual = setting.codes.get("as the module does", next(iter(setting.codes.values())))
-                words.append(setting.codes.get(chosen, usual))
+                code = setting.code_of(chosen)
+                words.append(setting.usual_code if code is None else code)
         words += [0] * (kind.setting_count - len(words))
         if kind.commands:
             self._tell_as_it_is(module, words)
@@ -227,7 +231,7 @@ class FieldRack:
                 words[at] = new[at]
                 row = self._places.get((module.place, channel))
                 if row is not None:
-                    out[row, FIELD_OF[setting.of]] = name
+                    out[row, FIELD_OF[setting.of]] = Decimal(name) if setting.per_unit else name
                 if setting.of == "enabled" and row is not None:
                     (self._off.discard if name == "yes" else self._off.add)(row)
         return out
@@ -273,6 +277,10 @@ class FieldRack:
         self._set_status(words, fault)
         for register in self.map.junction.values():
             words[register] = round(self._image.conventions.cabinet_ambient_degc * COLD_JUNCTION_TENTHS) & 0xFFFF
+        at = self.map.load_word[self._rows_of_map]
+        if (measured := np.flatnonzero(at >= 0)).size:
+            flows = np.nan_to_num(expected_load_ma(self._as_it_is, measured, counts[measured]))
+            words[at[measured]] = np.rint(np.where(fault[measured], 0.0, flows)).astype(np.int64)
         return words.astype(np.uint16)
 
     def _set_status(self, words: NDArray[np.int64], fault: NDArray[np.bool_]) -> None:

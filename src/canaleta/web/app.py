@@ -17,6 +17,7 @@ from canaleta import __version__
 from canaleta.exchange.jobs import Jobs
 from canaleta.plant.database import engine_for
 from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.playing import Player
 from canaleta.web import (
     accounts_api,
     alarms_api,
@@ -39,6 +40,7 @@ from canaleta.web import (
     racks_api,
     revisions_api,
     rows_api,
+    scripts_api,
     session_api,
     sheet_api,
     stream_api,
@@ -69,7 +71,7 @@ def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, d
     app.config["MAX_CONTENT_LENGTH"] = MOST_BODY
     keeper = PlantKeeper(engine)
     app.extensions["canaleta"] = Shared(
-        engine, keeper, Hub(engine, keeper, most_streams), Jobs(engine, keeper)
+        engine, keeper, Hub(engine, keeper, most_streams), Jobs(engine, keeper), Player(engine)
     )  # fmt: skip
     problems.install(app)
     doors.install(app, hosts)
@@ -99,6 +101,7 @@ def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, d
         walk_api,
         finder_api,
         learn_api,
+        scripts_api,
         stream_api,
     ):
         app.register_api(part.api)

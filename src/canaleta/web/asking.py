@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import json
-import time
 from typing import Any
 
-from canaleta.plant.commands import DONE, ask, outcome
+from canaleta.plant.commands import DONE, ask, awaited
 from canaleta.web.doors import session_now
 from canaleta.web.problems import ProblemError
 from canaleta.web.shared import shared
@@ -14,19 +13,11 @@ from canaleta.web.shared import shared
 __all__ = ["asked", "wait_for"]
 
 WAIT_S = 9.0
-LATE = "no agent took it up in time"
 
 
 def wait_for(command: int, seconds: float | None = None) -> str:
-    """The outcome of a command; polled, for a request holds no listener of its own."""
-    until = time.monotonic() + (WAIT_S if seconds is None else seconds)
-    while time.monotonic() < until:
-        with shared().engine.connect() as connection:
-            result = outcome(connection, command)
-        if result is not None:
-            return LATE if result == "void" else result
-        time.sleep(0.05)
-    return LATE
+    """The outcome of a command, in words."""
+    return awaited(shared().engine, command, WAIT_S if seconds is None else seconds)
 
 
 def asked(

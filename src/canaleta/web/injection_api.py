@@ -2,20 +2,17 @@
 
 from __future__ import annotations
 
-import numpy as np
 from flask import Response, jsonify
 from flask_openapi3.blueprint import APIBlueprint
 from pydantic import BaseModel, ConfigDict, Field
 
-from canaleta.core.entry import read_station
-from canaleta.core.faults import kinds_for, read_fault
-from canaleta.core.fields import STATIONS, Station
-from canaleta.core.image import PlantImage
-from canaleta.core.path import describe, evaluate
+from canaleta.core.faults import kinds_for
+from canaleta.core.putting import loop_unit, read_put
 from canaleta.core.settings import trips_of
 from canaleta.core.signals import Family, signal_named
 from canaleta.core.text import TextError
-from canaleta.core.waveforms import FORMS, waveform_of
+from canaleta.core.waveforms import FORMS
+from canaleta.plant.commands import injection_of
 from canaleta.web.asking import asked
 from canaleta.web.doors import needs
 from canaleta.web.point import PointPath, found
@@ -93,21 +90,13 @@ def inject(path: PointPath, body: InjectIn) -> Response:
     if signal is None or not image.landed[row]:
         raise ProblemError(409, "this point holds no channel", remedy="land it on a channel first")
     try:
-        value = _injected_value(image, row, body.text)
-        high = _injected_value(image, row, body.high) or 0.0
-        if body.form != "fixed":
-            waveform_of(body.form, value or 0.0, high, body.period_s)
-        for fault in body.faults:
-            read_fault(fault.kind, fault.amount)
+        put = read_put(
+            image, row, body.text, body.form, body.high, body.period_s, [(f.kind, f.amount) for f in body.faults]
+        )
     except TextError as error:
         raise ProblemError(422, str(error), remedy="what was typed is kept: mend it") from error
-    module = image.layout.modules[int(image.module[row])]
-    target = {
-        "rack": module.rack, "place": module.place, "channel": int(image.channel[row]),
-        "value": value, "unit": _loop_unit(image, row), "form": body.form, "high": high, "period_s": body.period_s,
-        "faults": [(fault.kind, fault.amount) for fault in body.faults],
-    }  # fmt: skip
-    asked(module.rack, "inject", target, "nothing was put on the terminals")
+    rack, target = injection_of(image, row, put)
+    asked(rack, "inject", target, "nothing was put on the terminals")
     return jsonify(InjectOut(result="done").model_dump())
 
 
@@ -123,23 +112,8 @@ def source(path: PointPath) -> Response:
         why_not = "this rack is a real one: put the signal on at the device, with a calibrator"
     return jsonify(
         SourceOut(
-            why_not=why_not, unit=_loop_unit(image, row), contact=family is Family.CONTACT, trips=list(trips_of(image, row)),
+            why_not=why_not, unit=loop_unit(image, row), contact=family is Family.CONTACT, trips=list(trips_of(image, row)),
             forms=[FormOut(name=name, says=says) for name, says in FORMS.items()],
             faults=[SourceFaultOut(name=k.name, says=k.says, amount=k.amount, usual=k.usual) for k in kinds_for(family)],
         ).model_dump()
     )  # fmt: skip
-
-
-def _injected_value(image: PlantImage, row: int, text: str) -> float | None:
-    typed = text.strip().lower()
-    if not typed:
-        return None
-    if image.family[row] == Family.CONTACT and typed in ("closed", "open"):
-        closed = evaluate(image, Station.DEVICE, float(typed == "closed"), np.array([row]))
-        return float(closed.at(Station.LOOP)[0])
-    return read_station(image, row, Station.LOOP, text)
-
-
-def _loop_unit(image: PlantImage, row: int) -> str:
-    """What stands on the wires of this point: V, mA, mV or Ω."""
-    return describe(image, row)[STATIONS.index(Station.LOOP)].unit

@@ -14,6 +14,7 @@ from canaleta.core.follows import followed_by
 from canaleta.core.image import PlantImage
 from canaleta.exchange.jobs import Jobs
 from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.playing import Player
 from canaleta.web.hub import MOST_REPLAYED, Hub
 
 __all__ = ["Shared", "Snapshots"]
@@ -75,6 +76,7 @@ class Shared:
     keeper: PlantKeeper
     hub: Hub
     jobs: Jobs
+    player: Player
     snapshots: Snapshots = field(default_factory=Snapshots)
 
     def image(self, connection: Connection | None = None) -> PlantImage:

@@ -409,7 +409,9 @@ def _reasons(p: PathRows, stations: Floats) -> NDArray[np.uint32]:
     to_ma = np.where(_UNIT[code] == _MA, 1.0, 16.0 / (high_end - low_end))
     current = np.where(_UNIT[code] == _MA, seen, 4.0 + (seen - low_end) * to_ma)
     with np.errstate(invalid="ignore", divide="ignore"):
-        at_least, at_most = counts <= p.of_mode("least"), counts >= p.of_mode("most")
+        # An output stops where it is told to: nothing lies beyond that could not be told apart.
+        given = p.mode_flag("outputs")
+        at_least, at_most = (counts <= p.of_mode("least")) & ~given, (counts >= p.of_mode("most")) & ~given
         low, high = AffineConverter().seen_span(p)
         per_count = (high - low) / (p.of_mode("counts_high") - p.of_mode("counts_low")) / InputJoint.gain(p, 1.0)
         per_count = np.where(p.of_mode("rounding") == ModeTable.ROUNDINGS.index("none"), 0.0, per_count)
