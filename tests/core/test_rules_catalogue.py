@@ -27,7 +27,7 @@ SLOTS = {"di": 1, "ai": 2, "tc": 3} | {
     key: slot
     for slot, key in enumerate(
         ("ai8-left", "ai8-volt", "di8-types", "di16-sink", "di4-230ac", "ro4", "do8", "rtd6", "tc4-iso", "ai4-pm", "ao4",
-         "di8-watch", "ai4-iso", "fi2"), start=4)
+         "di8-watch", "ai4-iso", "fi2", "po4"), start=4)
 }  # fmt: skip
 SLOTS["ratio"] = len(SLOTS) + 1
 RATIO = TYPES["ai8-volt"].model_copy(
@@ -57,6 +57,12 @@ def current(**cells: str) -> Texts:
     return {"tag": "PT-1", "signal": "4–20 mA", "device_low": "0", "device_high": "10", "device_unit": "bar", "wires": "2",
             "supply": "module", "channel": on("ai"), "mode": "4–20 mA", "value_low": "0", "value_high": "10",
             "value_unit": "bar"} | cells  # fmt: skip
+
+
+def pulses(**cells: str) -> Texts:
+    """A proportional valve by pulse width, 0…250 bar, 1 600 mA at full duty."""
+    return {"tag": "YV-1", "signal": "PWM", "device_low": "0", "device_high": "250", "device_unit": "bar", "load_ma": "1600",
+            "channel": on("po4"), "mode": "PWM", "value_low": "0", "value_high": "250", "value_unit": "bar"} | cells  # fmt: skip
 
 
 def flow(**cells: str) -> Texts:
@@ -216,6 +222,10 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     ("R66", plant(current(quiet_while="PT-1")), "while it is on itself"),
     ("R67", plant(current(bands="low < 2 < normal < 8 < high", bands_lamps="HL-1; HL-2")), "2 lamps are named for 3 bands"),
     ("R68", plant(current(controller_at="register 40")), "write where it stands as in holding 120 real"),
+    ("R69", plant(pulses(pwm_hz="2500")), "PWM at 2500 Hz: PO-4 takes 50 … 2000 Hz"),
+    ("R69", plant(pulses(channel=on("ao4"), mode="0–10 V", signal="0–10 V", pwm_hz="200")), "AO-4 has no such setting"),
+    ("R70", plant(pulses(pwm_hz="200", dither_hz="100")), "2 pulses in each period"),
+    ("R71", plant(pulses(least_duty="60", most_duty="40")), "the least duty is 60 % and the most 40 %"),
     ("R64", plant(current(status="accepted", value_high="", value_low="")), "it is said to be accepted, and lacks value low and value high"),
 ]  # fmt: skip
 
@@ -283,6 +293,9 @@ SILENT: list[tuple[str, PlantImage]] = [
     ("R66", plant(current(alarm_h="8", quiet_while="PT-2"), current(tag="PT-2", channel=on("ai", 2), on_at="5", off_at="4"))),
     ("R67", plant(current(bands="low < 2 < normal < 8 < high", bands_lamps="HL-1; ; HL-2"))),
     ("R68", plant(current(controller_at="holding 120 real CDAB"))),
+    ("R69", plant(pulses(pwm_hz="400", dither_hz="60", dither_percent="4"), current())),
+    ("R70", plant(pulses(pwm_hz="400", dither_hz="60"), pulses(tag="YV-2", channel=on("po4", 2), dither_hz="60"))),
+    ("R71", plant(pulses(least_duty="8", most_duty="92"), pulses(tag="YV-2", channel=on("po4", 2)))),
     ("R64", plant(current(status="accepted"), current(status="wired", value_low="", value_high=""))),
 ]  # fmt: skip
 
@@ -359,6 +372,9 @@ EDGES: list[tuple[str, PlantImage, PlantImage]] = [
     ("R66", plant(current(quiet_while="ZS-1"), switch()), plant(current(quiet_while="zs-1"), switch())),
     ("R67", plant(current(bands="low < 2 < high", bands_lamps="; HL-1")), plant(current(bands="low < 2 < high", bands_lamps="HL-1"))),
     ("R68", plant(current(controller_at="input 65534 int")), plant(current(controller_at="input 65535 int"))),
+    ("R69", plant(pulses(pwm_hz="2000")), plant(pulses(pwm_hz="2001"))),
+    ("R70", plant(pulses(pwm_hz="300", dither_hz="60")), plant(pulses(pwm_hz="299", dither_hz="60"))),
+    ("R71", plant(pulses(least_duty="39.9", most_duty="40")), plant(pulses(least_duty="40", most_duty="40"))),
     ("R64", plant(current(status="powered", signal="")), plant(current(status="loop-checked", signal=""))),
 ]  # fmt: skip
 

@@ -29,6 +29,8 @@ ZV, ZT = 45, 282
 """ZV-2151, an output; ZT-2151, the input it is led back to."""
 XV, SPRAY_DRYER = 211, 7
 """XV-1561, a slip valve on a DO-8, and its rack."""
+YV, XV_LOAD, PRESSES = 283, 285, 10
+"""YV-6105, a valve by pulse width, XV-6110 on outputs that measure their load, and their rack."""
 Ask = Callable[..., Any]
 
 
@@ -255,3 +257,28 @@ def test_the_finder_reads_a_server_that_is_not_ours_in_an_odd_word_order(databas
             await other.shutdown()
 
     at_a_rack(database, visit)
+
+
+def test_pulses_are_commanded_within_their_limits_and_the_load_is_measured(database: Database) -> None:
+    """YV-6105: 0…250 bar is 0…100 % is 0…1000 ‰, held between 8 and 92 %; 1 600 mA at full duty."""
+
+    async def visit(ask: Ask, made: StandIns) -> None:
+        done = (await ask("PUT", f"/api/points/{YV}/output", {"text": "93.75"})).json
+        assert (done["given"], done["readback"], done["agrees"], done["clamped"]) == (375.0, 375.0, True, False)
+        assert (done["load_ma"], done["expected_ma"]) == (600.0, 600.0)
+        over = (await ask("PUT", f"/api/points/{YV}/output", {"text": "250"})).json
+        assert (over["given"], over["readback"], over["clamped"], over["load_ma"]) == (920.0, 920.0, True, 1472.0)
+        off = (await ask("PUT", f"/api/points/{YV}/output", {"text": "0"})).json
+        assert (off["given"], off["clamped"], off["load_ma"]) == (0.0, False, 0.0)
+        offer = (await ask("GET", f"/api/points/{YV}/hold")).json
+        assert offer["on_loss"] == "on loss of signal or power it closes"
+        assert (await ask("PUT", f"/api/points/{XV_LOAD}/output", {"text": "loads"})).json["load_ma"] == 1250.0
+        put = await ask("PUT", f"/api/points/{XV_LOAD}/injection", {"faults": [{"kind": "open"}]})
+        assert put.status_code == 200, put.json
+        opened = (await ask("PUT", f"/api/points/{XV_LOAD}/output", {"text": "loads"})).json
+        assert (opened["load_ma"], opened["agrees"]) == (0.0, False)
+        told = await until(ask, f"/api/points/{XV_LOAD}/advice", lambda a: bool(a["faults"]))
+        assert (told["load_ma"], told["expected_ma"]) == (0.0, 1250.0)
+        assert told["faults"][0]["says"] == "open circuit"
+
+    at_outputs(database, visit, rack=PRESSES)

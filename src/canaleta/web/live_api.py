@@ -18,6 +18,7 @@ from canaleta.core.bands import bands_of
 from canaleta.core.causes import NOTHING_CONNECTED, Advice, advice_of, grade_of
 from canaleta.core.fields import Station, Stored, field_named, read_cell
 from canaleta.core.image import PlantImage
+from canaleta.core.loads import expected_load_ma
 from canaleta.core.noise import advised, noise_of
 from canaleta.core.path import evaluate
 from canaleta.core.quality import WORDS, Quality, Reason
@@ -66,7 +67,8 @@ class AdviceOut(BaseModel):
 
 
 class AdvicesOut(BaseModel):
-    """Every fault of a point now, worst first. shown: what the controller itself shows and difference, NaN-free."""
+    """Every fault of a point now, worst first. shown: what the controller itself shows, and its difference. load_ma: the
+    current through the load of an output that measures it, and what it takes by the list; none where unknown."""
 
     faults: list[AdviceOut]
     latched: bool
@@ -74,6 +76,8 @@ class AdvicesOut(BaseModel):
     lamp: str
     shown: float | None
     difference: float | None
+    load_ma: float | None
+    expected_ma: float | None
 
 
 KIND_WORDS = {
@@ -103,7 +107,16 @@ def words() -> Response:
 def advice(path: PointPath) -> Response:
     """What is wrong at a point now, what it most likely comes from, and what to do next."""
     image, row = found(path.point)
-    nothing = AdvicesOut(faults=[], latched=False, band="", lamp="", shown=None, difference=None)
+    nothing = AdvicesOut(
+        faults=[],
+        latched=False,
+        band="",
+        lamp="",
+        shown=None,
+        difference=None,
+        load_ma=None,
+        expected_ma=None,
+    )
     if not image.landed[row]:
         return jsonify(nothing.model_dump())
     rack = image.layout.modules[int(image.module[row])].rack
@@ -120,12 +133,14 @@ def advice(path: PointPath) -> Response:
     bands, index = bands_of(image.text("bands", row)), int(block.band[k])
     lamps = [part.strip() for part in image.text("bands_lamps", row).split(";")]
     shown = finite(float(block.shown[k]))
+    flows = dict(zip(block.loaded.tolist(), block.load_ma.tolist(), strict=True)).get(path.point, float("nan"))
     return jsonify(
         AdvicesOut(
             faults=[_advice(a) for a in told], latched=bool(reasons & Reason.LATCHED),
             band=bands.names[index] if bands and 0 <= index < len(bands.names) else "",
             lamp=lamps[index] if 0 <= index < len(lamps) else "", shown=shown,
-            difference=None if shown is None else finite(shown - float(block.value[k])),
+            difference=None if shown is None else finite(shown - float(block.value[k])), load_ma=finite(flows),
+            expected_ma=finite(float(expected_load_ma(image, np.array([row]), block.counts[k : k + 1])[0])) if finite(flows) is not None else None,
         ).model_dump()
     )  # fmt: skip
 

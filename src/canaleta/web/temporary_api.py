@@ -12,9 +12,10 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from canaleta.core.entry import read_station
 from canaleta.core.fields import Station
-from canaleta.core.forcing import Write, command_writes, force_writes
+from canaleta.core.forcing import Write, command_writes, force_writes, held_between
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import Rack
+from canaleta.core.loads import expected_load_ma
 from canaleta.core.path import evaluate
 from canaleta.core.quality import Reason
 from canaleta.core.settings import trips_of
@@ -97,13 +98,15 @@ class HoldIn(BaseModel):
 
 
 class OfferOut(BaseModel):
-    """What can be held at a point. force, output: why not, '' if it can; trips: what it can trip, told first."""
+    """What can be held at a point. force, output: why not, '' if it can; trips: what it can trip, told first. on_loss: what
+    the device of an output does when its signal or its power is lost, in words."""
 
     force: str
     output: str
     armed_needed: bool
     trips: list[str]
     unit: str
+    on_loss: str
     open: list[EntryOut]
 
 
@@ -117,13 +120,15 @@ class OutputIn(BaseModel):
 
 class OutputOut(BaseModel):
     """What became of a command: the count that was given, whether it was clamped, what is read back, and in words
-    whether both agree."""
+    whether both agree. load_ma: the current through the load, expected_ma: what it takes by the list; none where unknown."""
 
     given: float
     clamped: bool
     readback: float | None
     agrees: bool
     says: str
+    load_ma: float | None
+    expected_ma: float | None
 
 
 class ReleasedOut(BaseModel):
@@ -226,6 +231,7 @@ def offers(path: PointPath) -> Response:
     return jsonify(
         OfferOut(
             force=force, output=output, armed_needed=armed, trips=list(trips_of(image, row)), unit=image.text("value_unit", row),
+            on_loss=_on_loss(image, row),
             open=[entry(x) for x in open_],
         ).model_dump()
     )  # fmt: skip
@@ -287,6 +293,8 @@ def command(path: PointPath, body: OutputIn) -> Response:
     module, rack = _place(image, row)
     value = _value(image, row, body.text)
     counts = _counts(image, row, value)
+    mode = image.layout.type_of(module).mode_named(image.text("mode", row))
+    counts = held_between(image, row, mode, counts) if mode else counts
     wanted = float(evaluate(image, Station.COUNTS, counts, np.array([row])).at(Station.VALUE)[0])
     try:
         writes = command_writes(image.layout, module, int(image.channel[row]), counts)
@@ -299,7 +307,8 @@ def command(path: PointPath, body: OutputIn) -> Response:
 
 def _readback(image: PlantImage, row: int, rack: Rack, counts: float, clamped: bool, since: float) -> OutputOut:
     """What the next readings say: agreement as soon as it comes, a mismatch only after a delay."""
-    point, read, failing = int(image.ids[row]), None, False
+    point, read, failing, flows = int(image.ids[row]), None, False, None
+    expected = finite(float(expected_load_ma(image, np.array([row]), np.array([counts]))[0]))
     until = time.monotonic() + READBACK_S
     patience = since + max(PATIENCE_S, 2.5 * rack.period_ms / 1000.0)
     while time.monotonic() < until:
@@ -312,6 +321,7 @@ def _readback(image: PlantImage, row: int, rack: Rack, counts: float, clamped: b
                 finite(float(block.counts[k])),
                 bool(int(block.reasons[k]) & (Reason.CHANNEL_FAULT | Reason.OPEN_CIRCUIT)),
             )
+            flows = dict(zip(block.loaded.tolist(), block.load_ma.tolist(), strict=True)).get(point)
             if (read == counts and not failing) or block.read_at.timestamp() > patience:
                 break
         time.sleep(0.05)
@@ -325,7 +335,20 @@ def _readback(image: PlantImage, row: int, rack: Rack, counts: float, clamped: b
         says = f"commanded count {counts:g}, read back {read:g}: is the output forced, or its module faulty?"
     if clamped:
         says += "; clamped at the end of the range"
-    return OutputOut(given=counts, clamped=clamped, readback=read, agrees=agrees, says=says)
+    if flows is not None:
+        says += f"; {flows:.0f} mA flow" + (f", {expected:.0f} mA by the list" if expected is not None else "")
+    return OutputOut(
+        given=counts, clamped=clamped, readback=read, agrees=agrees, says=says, load_ma=flows, expected_ma=expected
+    )
+
+
+def _on_loss(image: PlantImage, row: int) -> str:
+    """What the device of an output does on loss; '' for an input."""
+    module = image.layout.modules.get(int(image.module[row]))
+    if module is None or image.layout.type_of(module.id).direction != "out":
+        return ""
+    does = image.text("on_loss", row)
+    return f"on loss of signal or power it {does}" if does else "what it does on loss of signal or power is not said"
 
 
 def _step(image: PlantImage, row: int) -> float:

@@ -1407,6 +1407,143 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/script-runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The runs of one script, newest first: how it went each time. */
+        get: operations["scripts_runs_of_script_runs_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/script-runs/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A run as it stands, line by line. */
+        get: operations["scripts_one_run_script_runs__int_number__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/script-runs/{number}/sign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign a run that came to its end: a record that never changes, of what was put on and what was seen. */
+        post: operations["scripts_sign_run_script_runs__int_number__sign_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/script-runs/{number}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Call a run off: nothing more is put on, and what was is taken off. */
+        post: operations["scripts_call_off_script_runs__int_number__stop_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scripts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every script, and the latest runs. */
+        get: operations["scripts_all_scripts_scripts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scripts/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a script means, and what of it cannot be read. */
+        post: operations["scripts_read_scripts_read_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scripts/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Run a script: what is put on is taken off again at its end, however it ends. */
+        post: operations["scripts_run_scripts_run_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scripts/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a script. One that cannot be read whole is kept as well: nothing typed is lost. */
+        put: operations["scripts_keep_script_scripts__name__put"];
+        post?: never;
+        /** Drop a script; its runs and signed records stay. */
+        delete: operations["scripts_drop_script_scripts__name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/series": {
         parameters: {
             query?: never;
@@ -1838,19 +1975,24 @@ export interface components {
         };
         /**
          * AdvicesOut
-         * @description Every fault of a point now, worst first. shown: what the controller itself shows and difference, NaN-free.
+         * @description Every fault of a point now, worst first. shown: what the controller itself shows, and its difference. load_ma: the
+         *     current through the load of an output that measures it, and what it takes by the list; none where unknown.
          */
         AdvicesOut: {
             /** Band */
             band: string;
             /** Difference */
             difference: number | null;
+            /** Expected Ma */
+            expected_ma: number | null;
             /** Faults */
             faults: components["schemas"]["AdviceOut"][];
             /** Lamp */
             lamp: string;
             /** Latched */
             latched: boolean;
+            /** Load Ma */
+            load_ma: number | null;
             /** Shown */
             shown: number | null;
         };
@@ -3810,13 +3952,16 @@ export interface components {
         };
         /**
          * OfferOut
-         * @description What can be held at a point. force, output: why not, '' if it can; trips: what it can trip, told first.
+         * @description What can be held at a point. force, output: why not, '' if it can; trips: what it can trip, told first. on_loss: what
+         *     the device of an output does when its signal or its power is lost, in words.
          */
         OfferOut: {
             /** Armed Needed */
             armed_needed: boolean;
             /** Force */
             force: string;
+            /** On Loss */
+            on_loss: string;
             /** Open */
             open: components["schemas"]["EntryOut"][];
             /** Output */
@@ -3867,15 +4012,19 @@ export interface components {
         /**
          * OutputOut
          * @description What became of a command: the count that was given, whether it was clamped, what is read back, and in words
-         *     whether both agree.
+         *     whether both agree. load_ma: the current through the load, expected_ma: what it takes by the list; none where unknown.
          */
         OutputOut: {
             /** Agrees */
             agrees: boolean;
             /** Clamped */
             clamped: boolean;
+            /** Expected Ma */
+            expected_ma: number | null;
             /** Given */
             given: number;
+            /** Load Ma */
+            load_ma: number | null;
             /** Readback */
             readback: number | null;
             /** Says */
@@ -4432,6 +4581,52 @@ export interface components {
             rules: components["schemas"]["RuleOut"][];
         };
         /**
+         * RunIn
+         * @description A script to run. trips_known: what its points can trip was read and provided for.
+         */
+        RunIn: {
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /** Text */
+            text: string;
+            /**
+             * Trips Known
+             * @default false
+             */
+            trips_known?: boolean;
+        };
+        /**
+         * RunOut
+         * @description How a run went. state: runs, done, called off, failed or broken off. record: of the signed one, 0 for none.
+         */
+        RunOut: {
+            /** At */
+            at: string;
+            /** Id */
+            id: number;
+            /** Record */
+            record: number;
+            /** Says */
+            says: string;
+            /** Script */
+            script: string;
+            /** State */
+            state: string;
+            /** Who */
+            who: string;
+        };
+        /**
+         * RunsOut
+         * @description Runs, newest first.
+         */
+        RunsOut: {
+            /** Runs */
+            runs: components["schemas"]["RunOut"][];
+        };
+        /**
          * SaidOut
          * @description How many alarms it moved; the others were in a state that knows no such word.
          */
@@ -4467,6 +4662,96 @@ export interface components {
              * @enum {string}
              */
             word: "acknowledge" | "reset" | "shelve" | "unshelve" | "take out of service" | "back in service";
+        };
+        /**
+         * ScriptIn
+         * @description A script to keep. version: the one that was worked on, 0 for a new script.
+         */
+        ScriptIn: {
+            /** Text */
+            text: string;
+            /**
+             * Version
+             * @default 0
+             */
+            version?: number;
+        };
+        /**
+         * ScriptLine
+         * @description A step: at, ends in s from the beginning; says: what it means. state: waits, put, seen, not seen or failed. began: s
+         *     from the beginning of the run; after: s from there until it was seen; read: what the scan said then.
+         */
+        ScriptLine: {
+            /** After */
+            after: number | null;
+            /** At */
+            at: number;
+            /** Began */
+            began: number | null;
+            /** Ends */
+            ends: number;
+            /** Line */
+            line: number;
+            /** Point */
+            point: number;
+            /** Read */
+            read: string;
+            /** Says */
+            says: string;
+            /** Sees */
+            sees: boolean;
+            /** State */
+            state: string;
+            /** Tag */
+            tag: string;
+        };
+        /**
+         * ScriptOut
+         * @description A script as it is kept.
+         */
+        ScriptOut: {
+            /** At */
+            at: string;
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+            /** Version */
+            version: number;
+            /** Who */
+            who: string;
+        };
+        /**
+         * ScriptReadOut
+         * @description What a script means: its steps in their order, what cannot be read, what its points can trip.
+         */
+        ScriptReadOut: {
+            /** Length S */
+            length_s: number;
+            /** Lines */
+            lines: components["schemas"]["ScriptLine"][];
+            /** Problems */
+            problems: components["schemas"]["WrongLine"][];
+            /** Trips */
+            trips: string[];
+        };
+        /**
+         * ScriptTextIn
+         * @description A script's text.
+         */
+        ScriptTextIn: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * ScriptsOut
+         * @description Every script by name, and the latest runs of any, newest first.
+         */
+        ScriptsOut: {
+            /** Runs */
+            runs: components["schemas"]["RunOut"][];
+            /** Scripts */
+            scripts: components["schemas"]["ScriptOut"][];
         };
         /**
          * SeriesIn
@@ -4650,6 +4935,19 @@ export interface components {
             name: string;
             /** Password */
             password: string;
+        };
+        /**
+         * SignRunIn
+         * @description Who signs a run, and a remark.
+         */
+        SignRunIn: {
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
         };
         /**
          * SignatureIn
@@ -5319,6 +5617,30 @@ export interface components {
             swapped: components["schemas"]["SwappedOut"][];
         };
         /**
+         * WholeRunOut
+         * @description A run with its lines and the text that was run.
+         */
+        WholeRunOut: {
+            /** At */
+            at: string;
+            /** Id */
+            id: number;
+            /** Lines */
+            lines: components["schemas"]["ScriptLine"][];
+            /** Record */
+            record: number;
+            /** Says */
+            says: string;
+            /** Script */
+            script: string;
+            /** State */
+            state: string;
+            /** Text */
+            text: string;
+            /** Who */
+            who: string;
+        };
+        /**
          * WiringOut
          * @description The terminals of a point.
          */
@@ -5397,6 +5719,16 @@ export interface components {
             tag: string;
             /** Value */
             value: string;
+        };
+        /**
+         * WrongLine
+         * @description A line that cannot be read, and why.
+         */
+        WrongLine: {
+            /** Line */
+            line: number;
+            /** Says */
+            says: string;
         };
     };
     responses: never;
@@ -9594,6 +9926,439 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RulesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scripts_runs_of_script_runs_get: {
+        parameters: {
+            query: {
+                script: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scripts_one_run_script_runs__int_number__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WholeRunOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scripts_sign_run_script_runs__int_number__sign_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignRunIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scripts_call_off_script_runs__int_number__stop_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WholeRunOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scripts_all_scripts_scripts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScriptsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scripts_read_scripts_read_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScriptTextIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScriptReadOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scripts_run_scripts_run_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scripts_keep_script_scripts__name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScriptIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScriptOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scripts_drop_script_scripts__name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScriptsOut"];
                 };
             };
             /** @description Unprocessable Entity */
