@@ -12,6 +12,7 @@ export const router = createRouter({
     { path: '/now/:point(\\d+)', name: 'now', component: () => import('./pages/NowPage.vue') },
     { path: '/alarms', name: 'alarms', component: () => import('./pages/AlarmsPage.vue') },
     { path: '/temporary', name: 'temporary', component: () => import('./pages/TemporaryPage.vue') },
+    { path: '/scripts', name: 'scripts', component: () => import('./pages/ScriptsPage.vue') },
     { path: '/learn', name: 'learn', component: () => import('./pages/LearnPage.vue') },
     { path: '/checkout', name: 'checkout', component: () => import('./pages/CheckoutPage.vue') },
     { path: '/check/:point(\\d+)', name: 'check', component: () => import('./pages/CheckPage.vue') },

@@ -50,7 +50,7 @@ function turnTheme() {
     <router-link
       class="place"
       to="/live"
-      :class="{ here: ['live', 'now', 'alarms', 'temporary', 'learn'].includes(String($route.name)) }"
+      :class="{ here: ['live', 'now', 'alarms', 'temporary', 'scripts', 'learn'].includes(String($route.name)) }"
       :title="alarmed ? `${alarmed} alarms wait for somebody` : 'no alarm waits'"
       ><v-icon :icon="mdiPulse" size="20" />Live<span v-if="alarmed" class="figure count bad">{{
         alarmed > 999 ? '999+' : alarmed

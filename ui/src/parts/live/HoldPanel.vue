@@ -107,6 +107,7 @@ onMounted(load)
         substitute here
       </button>
     </div>
+    <p v-if="offer.on_loss" class="small">{{ offer.on_loss }}</p>
     <p class="quiet small">
       <template v-if="offer.force">no force: {{ offer.force }}. </template>substitute here: the controller
       does not see it

@@ -10,6 +10,7 @@ const PLACES = [
   ['live', '/live', 'board'],
   ['alarms', '/alarms', 'alarms'],
   ['temporary', '/temporary', 'temporary changes'],
+  ['scripts', '/scripts', 'scripts'],
   ['learn', '/learn', 'learn'],
 ] as const
 </script>

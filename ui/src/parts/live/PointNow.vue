@@ -93,6 +93,9 @@ onUnmounted(() => stop?.())
       <span class="gap" />
       <router-link class="chip" :to="`/point/${point}`">path</router-link>
       <router-link class="chip" :to="`/check/${point}`">check…</router-link>
+      <router-link v-if="plant.may('inject')" class="chip" :to="`/scripts?point=${point}`"
+        >script…</router-link
+      >
       <router-link v-if="!page" class="chip" :to="`/now/${point}`" title="this point alone, for a phone"
         >alone</router-link
       >
@@ -118,6 +121,12 @@ onUnmounted(() => stop?.())
       the controller shows <b class="figure">{{ figure(advice.shown, form.decimals) }} {{ form.unit }}</b
       ><template v-if="advice.difference != null"
         >, <b class="figure">{{ figure(advice.difference, form.decimals + 1) }}</b> beside ours</template
+      >
+    </p>
+    <p v-if="advice?.load_ma != null" class="shown">
+      through its load flow <b class="figure">{{ figure(advice.load_ma, 0) }} mA</b
+      ><template v-if="advice.expected_ma != null"
+        >, <b class="figure">{{ figure(advice.expected_ma, 0) }} mA</b> by the list</template
       >
     </p>
     <p v-if="meter" class="meter">
