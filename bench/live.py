@@ -239,7 +239,9 @@ def trends(hours: int = 2) -> None:
             packed += time.perf_counter() - began
             print(f"  hour {hour + 1} of {hours}: packed in {packed / (hour + 1):.1f} s", flush=True)
         with engine.connect() as connection:
-            size = connection.execute(text("select pg_total_relation_size('trend_hour')")).scalar_one()
+            size = connection.execute(
+                text("select pg_total_relation_size('trend_hour') + pg_total_relation_size('trend_clock')")
+            ).scalar_one()
             ends = begins.timestamp() + hours * 3600
             drawn = {}
             for name, seconds in (("10 min", 600), ("2 h", 7200), ("a day", 86_400), ("a week", 604_800)):

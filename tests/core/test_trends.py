@@ -1,12 +1,26 @@
 """Readings kept for trends: nothing is lost in packing, peaks survive zooming out, gaps stay gaps."""
 
+import struct
+import zlib
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from canaleta.core.quality import Quality
-from canaleta.core.trends import Hour, Part, Rolled, drawn, drawn_of_rolled, join_hours, roll
+from canaleta.core.trends import (
+    Hour,
+    Part,
+    Rolled,
+    drawn,
+    drawn_of_rolled,
+    join_hours,
+    packed_times,
+    roll,
+    unpacked_times,
+)
 
 BEGINS = 1_800_000_000.0
 
@@ -17,12 +31,46 @@ def hour(value: list[float], quality: list[int] | None = None, period: float = 1
     return Hour(BEGINS + period * np.arange(len(value)), -x, x, k)
 
 
-@given(st.lists(st.floats(allow_nan=False, allow_infinity=False), min_size=1, max_size=50))
-def test_an_hour_comes_back_to_the_last_bit(value: list[float]) -> None:
-    given_ = hour(value)
-    back = Hour.unpacked(given_.packed())
-    assert back.value.tobytes() == given_.value.tobytes()
-    assert back.times == pytest.approx(given_.times, abs=5e-4)
+Some = st.one_of(st.floats(-1e30, 1e30), st.just(float("nan")))
+
+
+@given(st.lists(Some, min_size=1, max_size=50), st.lists(Some, min_size=50, max_size=50))
+def test_an_hour_comes_back_to_seven_digits_with_its_gaps(value: list[float], counts: list[float]) -> None:
+    """Whatever was read: what was none stays none, every other figure is within a 32-bit number's last digit."""
+    given_ = replace(hour(value), counts=np.array(counts[: len(value)]))
+    back = Hour.unpacked(given_.packed(), given_.times)
+    for was, now in ((given_.value, back.value), (given_.counts, back.counts)):
+        assert now == pytest.approx(was, rel=1.2e-7, abs=1e-37, nan_ok=True)
+
+
+@given(st.lists(st.integers(-(2**29), 2**29), min_size=2, max_size=50))
+def test_whole_counts_and_a_straight_scaling_come_back_as_they_were(counts: list[int]) -> None:
+    """0…32 000 counts shown as −50…150: a straight line is kept as such, the counts to the last one."""
+    raw = np.array(counts, dtype=np.float64)
+    given_ = replace(hour(counts), counts=raw, value=-50 + raw / 32000 * 200)
+    back = Hour.unpacked(given_.packed(), given_.times)
+    assert back.counts.tolist() == raw.tolist()
+    assert back.value == pytest.approx(given_.value, rel=1e-11, abs=1e-9)
+
+
+def test_times_come_back_to_the_millisecond() -> None:
+    times = BEGINS + np.cumsum(np.random.default_rng(1).uniform(0.001, 2.0, 4000))
+    assert unpacked_times(packed_times(times)) == pytest.approx(times, abs=5.01e-4)
+    with pytest.raises(ValueError, match="lack their times"):
+        Hour.unpacked(hour([1, 2, 3]).packed(), times)
+
+
+def test_an_hour_of_an_older_form_has_its_own_times() -> None:
+    """Bytes as earlier versions wrote them: times in ms, counts, value, quality, each byte with its like."""
+    arrays = (
+        np.array([1000, 2500], "<i8"),
+        np.array([1.0, 2.0], "<f8"),
+        np.array([0.5, 1.0], "<f8"),
+        np.array([0, 2], "u1"),
+    )
+    planes = b"".join(a.view(np.uint8).reshape(-1, a.itemsize).T.tobytes() for a in arrays)
+    back = Hour.unpacked(b"CNH1" + struct.pack("<II", 2, 1) + zlib.compress(planes))
+    assert (back.times.tolist(), back.value.tolist(), back.quality.tolist()) == ([1.0, 2.5], [0.5, 1.0], [0, 2])
 
 
 def test_parts_of_a_rack_become_hours_of_its_points() -> None:
@@ -45,7 +93,7 @@ def test_damaged_bytes_are_refused() -> None:
     data = hour([1, 2, 3]).packed()
     for broken in (b"", b"nothing at all", data[:-4], data[:12] + b"x" * 20, Rolled.joined([]).packed()):
         with pytest.raises(ValueError):
-            Hour.unpacked(broken)
+            Hour.unpacked(broken, np.arange(3.0))
 
 
 def test_a_roll_up_keeps_the_peak_and_counts_the_good() -> None:

@@ -9,19 +9,19 @@ from datetime import UTC, datetime, timedelta
 
 import numpy as np
 import pytest
-from sqlalchemy import insert, select
+from sqlalchemy import func, insert, select
 from tests.conftest import Database
 from tests.racks.test_agent import TOKEN, in_a_loop_of_its_own, on_port, scanning, standing_in, until, value_of
 
 from canaleta.core.forcing import command_writes, force_writes
-from canaleta.core.trends import Hour, Rolled
+from canaleta.core.trends import Rolled
 from canaleta.host.cluster import free_port
 from canaleta.plant import alarms, commands, temporary
 from canaleta.plant import tables as t
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.live import Flag
 from canaleta.plant.proposals import Edit, Proposal, apply
-from canaleta.plant.trends import pack_hour, read_trends, waiting_hours
+from canaleta.plant.trends import pack_hour, read_raw, read_trends, waiting_hours
 from canaleta.plant.walking import found_since
 from canaleta.racks import scanner
 from canaleta.racks.agent import Agent
@@ -229,7 +229,10 @@ def test_readings_become_parts_and_parts_become_hours_with_their_roll_ups(databa
         np.testing.assert_allclose(after.most, before.most)
         assert np.nanmax(after.most) == 80.0
         row = connection.execute(select(t.trend_hour).where(t.trend_hour.c.point == 1)).one()
-        assert len(Hour.unpacked(row.body).times) == 3600
+        assert len(read_raw(connection, 1, 1, begins, begins + 3599).times) == 3600
+        assert connection.execute(select(func.count()).select_from(t.trend_clock)).scalar_one() == 1, (
+            "times once a rack"
+        )
         minutes = Rolled.unpacked(row.minutes)
         assert len(minutes.begins) == 60
         assert np.isnan(minutes.mean[20:30]).all(), "ten minutes without a good value"

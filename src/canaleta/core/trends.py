@@ -19,12 +19,26 @@ from canaleta.core.quality import Quality
 
 Floats = NDArray[np.float64]
 
-__all__ = ["Drawn", "Hour", "Part", "Rolled", "drawn", "drawn_of_rolled", "join_hours", "roll"]
+__all__ = [
+    "Drawn",
+    "Hour",
+    "Part",
+    "Rolled",
+    "drawn",
+    "drawn_of_rolled",
+    "join_hours",
+    "packed_times",
+    "roll",
+    "unpacked_times",
+]
 
 _HEAD = struct.Struct("<4sII")
-_PART, _HOUR, _ROLL = b"CNP1", b"CNH1", b"CNR1"
+_PART, _HOUR, _ROLL, _TIMES = b"CNP1", b"CNH2", b"CNR2", b"CNT1"
+_OLD_HOUR, _OLD_ROLL = b"CNH1", b"CNR1"
 LEVEL = 1
 MS = 1e3
+STRAIGHT = 1e-12
+"""A value that lies so near a straight line of its counts, as a share of the largest, is kept as that line."""
 
 
 @dataclass(frozen=True)
@@ -66,17 +80,42 @@ class Hour:
     quality: NDArray[np.uint8]
 
     def packed(self) -> bytes:
-        """As bytes."""
+        """As bytes, without its times: those are the same for every point of a rack (packed_times). Differences from
+        reading to reading are small. A value that is a straight line of the counts is kept as that line; any other to the
+        seven digits of a 32-bit number, and so are counts that are not whole."""
+        k = len(self.times)
+        known, whole = np.isfinite(self.counts), _is_whole(self.counts)
+        line = _line_of(self.counts, self.value)
+        tells = np.array([whole, line is not None], dtype="u1")
         return _packed(
-            _HOUR, len(self.times), 1,
-            (_whole_ms(self.times), self.counts.astype("<f8"), self.value.astype("<f8"), self.quality.astype("u1")),
+            _HOUR, k, 1,
+            (
+                tells, np.array(line or (0.0, 0.0), "<f8"), known.astype("u1"),
+                _differences(_filled(self.counts), "<i4") if whole else _differences(_ordered(self.counts), "<i4"),
+                np.zeros(k, "<i4") if line else _differences(_ordered(self.value), "<i4"),
+                np.isfinite(self.value).astype("u1"), self.quality.astype("u1"),
+            ),
         )  # fmt: skip
 
     @classmethod
-    def unpacked(cls, data: bytes) -> Hour:
-        """From bytes. Raises ValueError if they are no hour."""
-        _, _, arrays = _unpacked(_HOUR, data, lambda k, n: ((k, "<i8"), (k, "<f8"), (k, "<f8"), (k, "u1")))
-        return cls(arrays[0] / MS, *arrays[1:])
+    def unpacked(cls, data: bytes, times: Floats | None = None) -> Hour:
+        """From bytes and the times of its readings; an hour of an older form has its own. Raises ValueError if they are
+        no hour, or not of those times."""
+        if data[:4] == _OLD_HOUR:
+            _, _, old = _unpacked(_OLD_HOUR, data, lambda k, n: ((k, "<i8"), (k, "<f8"), (k, "<f8"), (k, "u1")))
+            return cls(old[0] / MS, *old[1:])
+        _, _, arrays = _unpacked(
+            _HOUR, data,
+            lambda k, n: ((2, "u1"), (2, "<f8"), (k, "u1"), (k, "<i4"), (k, "<i4"), (k, "u1"), (k, "u1")),
+        )  # fmt: skip
+        (whole, straight), (slope, offset), known, counted, valued, good, quality = arrays
+        counts = _sums(counted).astype(np.float64) if whole else _from_ordered(_sums(counted))
+        counts[known == 0] = np.nan
+        value = slope * counts + offset if straight else _from_ordered(_sums(valued))
+        value[good == 0] = np.nan
+        if times is None or len(times) != len(quality):
+            raise ValueError("these readings lack their times")
+        return cls(times, counts, value, quality)
 
 
 @dataclass(frozen=True)
@@ -92,22 +131,27 @@ class Rolled:
     all: NDArray[np.int64]
 
     def packed(self) -> bytes:
-        """As bytes."""
+        """As bytes; the values to the seven digits of a 32-bit number."""
         return _packed(
             _ROLL, len(self.begins), 1,
             (
-                _whole_ms(self.begins), self.least.astype("<f8"), self.most.astype("<f8"), self.mean.astype("<f8"),
-                self.good.astype("<i4"), self.all.astype("<i4"),
+                _differences(_whole_ms(self.begins), "<i8"), self.least.astype("<f4"), self.most.astype("<f4"),
+                self.mean.astype("<f4"), self.good.astype("<i4"), self.all.astype("<i4"),
             ),
         )  # fmt: skip
 
     @classmethod
     def unpacked(cls, data: bytes) -> Rolled:
         """From bytes. Raises ValueError if they are no roll-up."""
+        old = data[:4] == _OLD_ROLL
+        form = "<f8" if old else "<f4"
         _, _, a = _unpacked(
-            _ROLL, data, lambda k, n: ((k, "<i8"), (k, "<f8"), (k, "<f8"), (k, "<f8"), (k, "<i4"), (k, "<i4"))
-        )
-        return cls(a[0] / MS, a[1], a[2], a[3], a[4].astype(np.int64), a[5].astype(np.int64))
+            _OLD_ROLL if old else _ROLL, data,
+            lambda k, n: ((k, "<i8"), (k, form), (k, form), (k, form), (k, "<i4"), (k, "<i4")),
+        )  # fmt: skip
+        begins = (a[0] if old else _sums(a[0])) / MS
+        least, most, mean = (x.astype(np.float64) for x in a[1:4])
+        return cls(begins, least, most, mean, a[4].astype(np.int64), a[5].astype(np.int64))
 
     @classmethod
     def joined(cls, parts: Iterable[Rolled]) -> Rolled:
@@ -121,6 +165,71 @@ class Rolled:
 
 def _whole_ms(times: Floats) -> NDArray[np.int64]:
     return np.rint(times * MS).astype("<i8")
+
+
+def packed_times(times: Floats) -> bytes:
+    """Times of readings, s, as bytes: whole milliseconds."""
+    return _packed(_TIMES, len(times), 1, (_differences(_whole_ms(times), "<i8"),))
+
+
+def unpacked_times(data: bytes) -> Floats:
+    """From bytes. Raises ValueError if they are no times."""
+    _, _, (apart,) = _unpacked(_TIMES, data, lambda k, n: ((k, "<i8"),))
+    return _sums(apart) / MS
+
+
+def _is_whole(counts: Floats) -> bool:
+    """Whether every count that is known is a whole number whose differences 32 bits hold."""
+    known = counts[np.isfinite(counts)]
+    return bool((known == np.rint(known)).all() and (np.abs(known) < 2**30).all())
+
+
+def _filled(counts: Floats) -> NDArray[np.int64]:
+    """Whole counts with those that are not known taken from the one before, so that nothing jumps."""
+    at = np.maximum.accumulate(np.where(np.isfinite(counts), np.arange(len(counts)), 0))
+    return np.nan_to_num(counts[at]).astype(np.int64)
+
+
+def _differences(numbers: NDArray[np.generic], form: str) -> NDArray[Any]:
+    """Each number less the one before it, folded: 0, −1, 1, −2 become 0, 1, 2, 3, so that small ones of either sign have
+    the same high bytes. The first is as it is. Those of 32 bits wrap, and come back by wrapping."""
+    some = numbers.astype(form)
+    apart = np.diff(some, prepend=some.dtype.type(0))
+    return ((apart << 1) ^ (apart >> (8 * some.dtype.itemsize - 1))).astype(form)
+
+
+def _sums(folded: NDArray[Any]) -> NDArray[Any]:
+    """The inverse of `_differences`, in the same form."""
+    unsigned = folded.view(f"<u{folded.dtype.itemsize}")
+    apart = (unsigned >> 1).view(folded.dtype) ^ -(folded & 1)
+    return np.cumsum(apart, dtype=folded.dtype)
+
+
+def _ordered(values: Floats) -> NDArray[np.int32]:
+    """Values as 32-bit numbers, as whole numbers that lie near each other where the values do."""
+    most = float(np.finfo("<f4").max)
+    bits = np.clip(np.nan_to_num(values), -most, most).astype("<f4").view("<i4")
+    return np.where(bits < 0, np.int32(-(2**31)) - bits, bits).astype("<i4")
+
+
+def _from_ordered(bits: NDArray[np.int32]) -> Floats:
+    """The inverse of `_ordered`."""
+    return np.where(bits < 0, np.int32(-(2**31)) - bits, bits).astype("<i4").view("<f4").astype(np.float64)
+
+
+def _line_of(counts: Floats, value: Floats) -> tuple[float, float] | None:
+    """(slope, offset) where every value is a straight line of its count, else None."""
+    both = np.isfinite(counts) & np.isfinite(value)
+    if not both.any() or (np.isfinite(value) & ~both).any():
+        return None
+    low, high = (int(np.flatnonzero(both)[k(counts[both])]) for k in (np.argmin, np.argmax))
+    if counts[low] == counts[high]:
+        same = bool((value[both] == value[low]).all())
+        return (0.0, float(value[low])) if same else None
+    slope = float((value[high] - value[low]) / (counts[high] - counts[low]))
+    offset = float(value[low] - slope * counts[low])
+    off = np.abs(slope * counts[both] + offset - value[both])
+    return (slope, offset) if off.max() <= STRAIGHT * max(float(np.abs(value[both]).max()), abs(offset)) else None
 
 
 def _packed(kind: bytes, k: int, n: int, arrays: Iterable[NDArray[np.generic]]) -> bytes:

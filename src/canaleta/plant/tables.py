@@ -464,7 +464,17 @@ trend_hour = Table(
     Column("body", LargeBinary, nullable=False),
     Column("minutes", LargeBinary, nullable=False),
     Column("quarters", LargeBinary, nullable=False),
+    Column("clock", BigInteger),
     Index("ix_trend_hour_hour", "hour"),
+)
+
+trend_clock = Table(
+    "trend_clock",
+    metadata,
+    Column("id", BigInteger, primary_key=True, autoincrement=True),
+    Column("hour", DateTime(timezone=True), nullable=False),
+    Column("body", LargeBinary, nullable=False),
+    Index("ix_trend_clock_hour", "hour"),
 )
 
 temporary = Table(

@@ -11,10 +11,21 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import numpy as np
-from sqlalchemy import Connection, delete, func, select
+from sqlalchemy import Connection, and_, delete, func, insert, select
 from sqlalchemy.dialects.postgresql import insert as upsert
 
-from canaleta.core.trends import Drawn, Hour, Part, Rolled, drawn, drawn_of_rolled, join_hours, roll
+from canaleta.core.trends import (
+    Drawn,
+    Hour,
+    Part,
+    Rolled,
+    drawn,
+    drawn_of_rolled,
+    join_hours,
+    packed_times,
+    roll,
+    unpacked_times,
+)
 from canaleta.plant import tables as t
 
 __all__ = [
@@ -71,29 +82,46 @@ def pack_hour(connection: Connection, rack: int, hour: datetime) -> int:
     parts = [Part.unpacked(row.body) for row in connection.execute(select(t.trend_part.c.body).where(*wanted))]
     hours = join_hours(parts)
     points = sorted(hours)
-    known = {
-        row.point: row.body
-        for row in connection.execute(
-            select(t.trend_hour.c.point, t.trend_hour.c.body).where(
-                t.trend_hour.c.hour == hour, t.trend_hour.c.point.in_(points)
-            )
-        )
-    }
+    known = {row.point: _hour_of(row) for row in _bodies(connection, t.trend_hour.c.hour == hour, points)}
+    clocks: dict[bytes, int] = {}
     for at in range(0, len(points), ROWS_AT_ONCE):
         rows = []
         for point in points[at : at + ROWS_AT_ONCE]:
-            whole = _joined([Hour.unpacked(known[point]), hours[point]]) if point in known else hours[point]
+            whole = _joined([known[point], hours[point]]) if point in known else hours[point]
             rows.append(
                 {
                     "point": point, "hour": hour, "body": whole.packed(), "minutes": roll(whole, MINUTE_S).packed(),
-                    "quarters": roll(whole, QUARTER_S).packed(),
+                    "quarters": roll(whole, QUARTER_S).packed(), "clock": _clock(connection, hour, whole, clocks),
                 }
             )  # fmt: skip
         put = upsert(t.trend_hour)
-        kept = {name: put.excluded[name] for name in ("body", "minutes", "quarters")}
+        kept = {name: put.excluded[name] for name in ("body", "minutes", "quarters", "clock")}
         connection.execute(put.on_conflict_do_update(index_elements=["point", "hour"], set_=kept), rows)
     connection.execute(delete(t.trend_part).where(*wanted))
     return len(points)
+
+
+def _clock(connection: Connection, hour: datetime, whole: Hour, clocks: dict[bytes, int]) -> int:
+    """The number of the times of an hour's readings: the points of a rack are read at the same times, kept once."""
+    key = whole.times.tobytes()
+    if key not in clocks:
+        row = insert(t.trend_clock).values(hour=hour, body=packed_times(whole.times)).returning(t.trend_clock.c.id)
+        clocks[key] = int(connection.execute(row).scalar_one())
+    return clocks[key]
+
+
+def _bodies(connection: Connection, when: Any, points: Iterable[int]) -> Iterable[Any]:
+    """The packed readings of some points with the times they were read at, oldest first."""
+    return connection.execute(
+        select(t.trend_hour.c.point, t.trend_hour.c.body, t.trend_clock.c.body.label("times"))
+        .outerjoin(t.trend_clock, t.trend_clock.c.id == t.trend_hour.c.clock)
+        .where(when, t.trend_hour.c.point.in_(list(points)))
+        .order_by(t.trend_hour.c.hour)
+    )
+
+
+def _hour_of(row: Any) -> Hour:
+    return Hour.unpacked(row.body, None if row.times is None else unpacked_times(row.times))
 
 
 def _joined(hours: Sequence[Hour]) -> Hour:
@@ -109,6 +137,7 @@ def _joined(hours: Sequence[Hour]) -> Hour:
 def forget_before(connection: Connection, day: datetime) -> None:
     """Drop what is older than the plant keeps."""
     connection.execute(delete(t.trend_hour).where(t.trend_hour.c.hour < day))
+    connection.execute(delete(t.trend_clock).where(t.trend_clock.c.hour < day))
 
 
 def read_raw(connection: Connection, point: int, rack: int, begins: float, ends: float) -> Hour:
@@ -147,8 +176,8 @@ def read_trends(
 def read_raw_of(connection: Connection, racks: Mapping[int, int], begins: float, ends: float) -> dict[int, Hour]:
     """Every single reading of some points between two times, s since 1970. racks: where each is read."""
     pieces: dict[int, list[Hour]] = {point: [] for point in racks}
-    for row in _rows(connection, t.trend_hour.c.body, racks, begins, ends):
-        pieces[row.point].append(Hour.unpacked(row[1]))
+    for row in _bodies(connection, _between(begins, ends), racks):
+        pieces[row.point].append(_hour_of(row))
     for point, parts in _of_parts(connection, racks, begins, ends).items():
         pieces[point] += parts
     out = {}
@@ -161,16 +190,16 @@ def read_raw_of(connection: Connection, racks: Mapping[int, int], begins: float,
 
 def _rows(connection: Connection, column: Any, points: Iterable[int], begins: float, ends: float) -> Iterable[Any]:
     """One packed column of the hours of some points, oldest first."""
-    first, last = (datetime.fromtimestamp(x, UTC) for x in (begins, ends))
     return connection.execute(
         select(t.trend_hour.c.point, column)
-        .where(
-            t.trend_hour.c.point.in_(list(points)),
-            t.trend_hour.c.hour > first - timedelta(hours=1),
-            t.trend_hour.c.hour <= last,
-        )
+        .where(t.trend_hour.c.point.in_(list(points)), _between(begins, ends))
         .order_by(t.trend_hour.c.hour)
     )
+
+
+def _between(begins: float, ends: float) -> Any:
+    first, last = (datetime.fromtimestamp(x, UTC) for x in (begins, ends))
+    return and_(t.trend_hour.c.hour > first - timedelta(hours=1), t.trend_hour.c.hour <= last)
 
 
 def _of_parts(connection: Connection, racks: Mapping[int, int], begins: float, ends: float) -> dict[int, list[Hour]]:

@@ -1,4 +1,5 @@
-"""Scripts of injections and their runs; outputs by pulse width, the current of a load, what a device does on loss."""
+"""Scripts of injections and their runs; outputs by pulse width, the current of a load, what a device does on loss;
+the times of trends once a rack."""
 
 from typing import Any
 
@@ -40,5 +41,12 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("id", name=op.f("pk_script_run")),
     )  # fmt: skip
     op.create_index("ix_script_run_script", "script_run", ["script", "id"])
+    op.create_table(
+        "trend_clock", sa.Column("id", sa.BigInteger(), autoincrement=True, nullable=False), _when("hour"),
+        sa.Column("body", sa.LargeBinary(), nullable=False), sa.PrimaryKeyConstraint("id", name=op.f("pk_trend_clock")),
+    )  # fmt: skip
+    op.create_index("ix_trend_clock_hour", "trend_clock", ["hour"])
+    # Hours of the older form have their times in themselves.
+    op.add_column("trend_hour", sa.Column("clock", sa.BigInteger()))
     # A record of a script belongs to every point in it: found by its number, whichever comes first.
     op.execute("create index ix_evidence_points on evidence using gin ((body -> 'points'))")
