@@ -43,14 +43,26 @@ VALUE = STATIONS.index(Station.VALUE)
 
 def lines_of(image: PlantImage, script: Script) -> list[dict[str, Any]]:
     """A script's steps as a run tells them, none of them begun. began, after: s from the beginning of the run, and from
-    the beginning of the step; read: what the scan said then."""
+    the beginning of the step; read: what the scan said then. level: what is put on in the unit of the wires, None for
+    nothing and for a fault; becomes, in_s: where a signal that moves gets to, and how soon."""
     return [
         {
             "line": step.line, "at": step.at_s, "tag": image.label(step.row), "point": step.point, "says": step.says,
             "sees": isinstance(step.act, See), "ends": step.ends_s, "state": PENDING, "began": None, "after": None, "read": "",
+            **_put_of(step.act),
         }
         for step in script.steps
     ]  # fmt: skip
+
+
+def _put_of(act: Put | See) -> dict[str, Any]:
+    """What a line puts on, as figures to be drawn."""
+    put = act if isinstance(act, Put) else TAKE_OFF
+    moves = put.form not in ("fixed", "noise")
+    return {
+        "level": put.level, "becomes": put.high if moves else put.level, "in_s": put.period_s if moves else 0.0,
+        "fault": put.faults[0][0] if put.faults else "",
+    }  # fmt: skip
 
 
 @dataclass

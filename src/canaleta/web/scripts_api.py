@@ -70,7 +70,8 @@ class ScriptsOut(BaseModel):
 
 class ScriptLine(BaseModel):
     """A step: at, ends in s from the beginning; says: what it means. state: waits, put, seen, not seen or failed. began: s
-    from the beginning of the run; after: s from there until it was seen; read: what the scan said then."""
+    from the beginning of the run; after: s from there until it was seen; read: what the scan said then. level: what is put
+    on, in the unit of the wires; becomes, in_s: where it gets to, and how soon; fault: what is made wrong."""
 
     line: int
     at: float
@@ -83,6 +84,10 @@ class ScriptLine(BaseModel):
     began: float | None
     after: float | None
     read: str
+    level: float | None
+    becomes: float | None
+    in_s: float
+    fault: str
 
 
 class WrongLine(BaseModel):

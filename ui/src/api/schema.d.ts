@@ -4679,17 +4679,26 @@ export interface components {
         /**
          * ScriptLine
          * @description A step: at, ends in s from the beginning; says: what it means. state: waits, put, seen, not seen or failed. began: s
-         *     from the beginning of the run; after: s from there until it was seen; read: what the scan said then.
+         *     from the beginning of the run; after: s from there until it was seen; read: what the scan said then. level: what is put
+         *     on, in the unit of the wires; becomes, in_s: where it gets to, and how soon; fault: what is made wrong.
          */
         ScriptLine: {
             /** After */
             after: number | null;
             /** At */
             at: number;
+            /** Becomes */
+            becomes: number | null;
             /** Began */
             began: number | null;
             /** Ends */
             ends: number;
+            /** Fault */
+            fault: string;
+            /** In S */
+            in_s: number;
+            /** Level */
+            level: number | null;
             /** Line */
             line: number;
             /** Point */

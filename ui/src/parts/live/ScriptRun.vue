@@ -56,7 +56,7 @@ watch(() => props.run?.id, () => ((says.value = ''), (note.value = ''))) // pret
           <td class="figure">{{ (l.began ?? l.at).toFixed(l.began === null ? 0 : 1) }} s</td>
           <td class="figure">{{ l.tag }}</td>
           <td>{{ l.says }}</td>
-          <td v-if="run" class="figure n">{{ l.after === null ? '' : `${l.after.toFixed(1)} s` }}</td>
+          <td v-if="run" class="figure n">{{ l.after === null ? '' : `${l.after.toFixed(2)} s` }}</td>
           <td v-if="run" class="small">{{ l.read }}</td>
         </tr>
       </tbody>

@@ -8,9 +8,10 @@ import type { Schemas } from '../../api/client'
 
 const props = defineProps<{ lines: Schemas['ScriptLine'][]; length: number; now: number | null }>()
 const emit = defineEmits<{ line: [number] }>()
-const LEFT = 92
-const WIDTH = 560
-const LANE = 46
+const LEFT = 84
+const WIDTH = 440
+const LANE = 62
+const HIGH = 26
 const whole = computed(() => Math.max(1, props.length))
 const x = (s: number) => LEFT + (Math.min(s, whole.value) / whole.value) * WIDTH
 const lanes = computed(() => [...new Set(props.lines.map((l) => l.tag))])
@@ -33,7 +34,30 @@ const until = (l: Schemas['ScriptLine']) => {
   const next = puts.value.filter((p) => p.tag === l.tag && p.at > l.at).map((p) => p.at)
   return next.length ? Math.min(...next) : whole.value
 }
-const off = (l: Schemas['ScriptLine']) => l.says.startsWith('nothing')
+/** The least and the most that is put on at each point: its lane is as high. */
+const ends = computed(() => {
+  const out = new Map<string, [number, number]>()
+  for (const p of puts.value)
+    for (const level of [p.level, p.becomes])
+      if (level != null) {
+        const [low, high] = out.get(p.tag) ?? [level, level]
+        out.set(p.tag, [Math.min(low, level), Math.max(high, level)])
+      }
+  return out
+})
+function up(tag: string, level: number): number {
+  const [low, high] = ends.value.get(tag) ?? [0, 1]
+  return y(tag) + HIGH - (high > low ? ((level - low) / (high - low)) * (HIGH - 6) : HIGH / 2) - 2
+}
+/** The line of what stands on the wires from a step on, until the next. */
+function drawn(p: Schemas['ScriptLine']): string {
+  if (p.level == null) return ''
+  const over = until(p)
+  const there = Math.min(over, p.at + p.in_s)
+  const share = p.in_s ? (there - p.at) / p.in_s : 1
+  const becomes = p.becomes ?? p.level
+  return `M${x(p.at)} ${up(p.tag, p.level)}L${x(there)} ${up(p.tag, p.level + (becomes - p.level) * share)}H${x(over)}`
+}
 /** About seven marks, at round times. */
 const marks = computed(() => {
   const rough = whole.value / 7
@@ -57,24 +81,21 @@ const say = (s: number) => (s >= 120 && s % 60 === 0 ? `${s / 60} min` : `${s} s
     </g>
     <g v-for="tag in lanes" :key="tag">
       <text class="tag" x="0" :y="y(tag) + 15">{{ tag.length > 12 ? `${tag.slice(0, 11)}…` : tag }}</text>
-      <line class="wire" :x1="LEFT" :x2="LEFT + WIDTH" :y1="y(tag) + 17" :y2="y(tag) + 17" />
+      <line class="wire" :x1="LEFT" :x2="LEFT + WIDTH" :y1="y(tag) + HIGH + 2" :y2="y(tag) + HIGH + 2" />
     </g>
-    <g
-      v-for="p in puts"
-      :key="`p${p.line}`"
-      class="put"
-      :class="[p.state, { off: off(p) }]"
-      @click="emit('line', p.line)"
-    >
+    <g v-for="p in puts" :key="`p${p.line}`" class="put" :class="p.state" @click="emit('line', p.line)">
       <title>line {{ p.line }}: {{ p.says }}</title>
       <rect
-        v-if="!off(p)"
+        v-if="p.fault"
+        class="fault"
         :x="x(p.at)"
-        :y="y(p.tag) + 3"
+        :y="y(p.tag) + 2"
         :width="Math.max(3, x(until(p)) - x(p.at))"
-        height="14"
+        :height="HIGH"
       />
-      <line class="edge" :x1="x(p.at)" :x2="x(p.at)" :y1="y(p.tag) + 1" :y2="y(p.tag) + 20" />
+      <text v-if="p.fault" class="wrong" :x="x(p.at) + 4" :y="y(p.tag) + 18">{{ p.fault }}</text>
+      <path :d="drawn(p)" />
+      <line class="edge" :x1="x(p.at)" :x2="x(p.at)" :y1="y(p.tag)" :y2="y(p.tag) + HIGH + 4" />
     </g>
     <g
       v-for="s in sees"
@@ -86,7 +107,7 @@ const say = (s: number) => (s >= 120 && s % 60 === 0 ? `${s / 60} min` : `${s} s
       <title>line {{ s.line }}: {{ s.says }}{{ s.after !== null ? `, seen after ${s.after} s` : '' }}</title>
       <rect
         :x="x(s.at)"
-        :y="y(s.tag) + 22 + s.row * 7"
+        :y="y(s.tag) + HIGH + 8 + s.row * 8"
         :width="Math.max(5, x(s.ends) - x(s.at))"
         height="6"
         rx="1"
@@ -95,7 +116,7 @@ const say = (s: number) => (s >= 120 && s % 60 === 0 ? `${s / 60} min` : `${s} s
         v-if="s.after !== null && s.began !== null"
         class="till"
         :x="x(s.at)"
-        :y="y(s.tag) + 22 + s.row * 7"
+        :y="y(s.tag) + HIGH + 8 + s.row * 8"
         :width="Math.max(3, x(s.began + s.after) - x(s.at))"
         height="6"
         rx="1"
@@ -129,25 +150,31 @@ text {
 
 .wire {
   stroke: rgb(var(--v-theme-duct));
-  stroke-width: 2;
 }
 
-.put rect {
-  fill: rgb(var(--v-theme-copper));
-  fill-opacity: 0.28;
+.put path {
+  fill: none;
+  stroke: rgb(var(--v-theme-copper));
+  stroke-width: 3;
 }
 
-.put.put rect {
-  fill-opacity: 0.75;
+.fault {
+  fill: rgb(var(--v-theme-bad-wash));
+  stroke: rgb(var(--v-theme-bad));
+  stroke-dasharray: 3 3;
 }
 
-.put.failed rect {
+.wrong {
   fill: rgb(var(--v-theme-bad));
 }
 
+.put.failed path {
+  stroke: rgb(var(--v-theme-bad));
+}
+
 .edge {
-  stroke: rgb(var(--v-theme-copper));
-  stroke-width: 2;
+  stroke: rgb(var(--v-theme-quiet));
+  stroke-dasharray: 1 2;
 }
 
 .see rect {
