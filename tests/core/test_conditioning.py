@@ -243,3 +243,25 @@ def test_states_move_with_their_points_when_the_list_changes() -> None:
     moved = state.take(np.array([-1, 0]))
     assert moved.counted.tolist() == [0, 2]
     assert moved.clean.tolist() == [-1, 0]
+
+
+def test_a_strip_shows_a_contact_turned_round() -> None:
+    """Closed from 1 s to 2 s: turned round it is on before and after."""
+    given = [(0, 0), (1.0, 1), (2.0, 0)]
+    assert strip(point(CONTACT), 0, given, 3.0, 0.1).state[[5, 15, 25]].tolist() == [0, 1, 0]
+    assert strip(point(CONTACT, acting="reverse"), 0, given, 3.0, 0.1).state[[5, 15, 25]].tolist() == [1, 0, 1]
+
+
+@pytest.mark.parametrize(("policy", "value"), [("hold last", 40.0), ("substitute", 12.5)])
+def test_a_strip_shows_what_is_put_in_place_of_a_failed_signal(policy: str, value: float) -> None:
+    """40 % until 1 s, then the signal fails for a second."""
+    image = point(ANALOG, on_failure=policy, substitute="12.5")
+    drawn = strip(image, 0, [(0, 40.0), (1.0, np.nan), (2.0, 60.0)], 3.0, 0.1)
+    assert drawn.value[[5, 15, 25]].tolist() == pytest.approx([40.0, value, 60.0])
+    assert drawn.trusted[[5, 15, 25]].tolist() == [True, False, True]
+    assert not drawn.waits.any()
+
+
+def test_a_strip_shows_a_fault_that_waits_for_a_reset() -> None:
+    drawn = strip(point(ANALOG, fault_ends="on reset"), 0, [(0, 40.0), (1.0, np.nan), (2.0, 60.0)], 3.0, 0.1)
+    assert drawn.waits[[5, 15, 25]].tolist() == [False, False, True]

@@ -205,6 +205,31 @@ def test_a_substitute_is_seen_here_and_not_by_the_controller(database: Database)
     in_a_loop_of_its_own(run)
 
 
+def test_what_is_older_than_the_plant_keeps_is_forgotten(database: Database) -> None:
+    """Trends, their times and found patterns of the day before the last that is kept; the journal and records stay."""
+    from canaleta.core.trends import Part
+    from canaleta.plant.trends import write_part
+    from canaleta.plant.walking import note_found
+
+    days = PlantKeeper(database.engine).current().conventions.trend_days
+    now = datetime.now(UTC)
+    with database.engine.begin() as connection:
+        for ago in (days + 1, 1):
+            at = (now - timedelta(days=ago)).replace(minute=0, second=0, microsecond=0)
+            one = np.ones((10, 1))
+            write_part(
+                connection,
+                1,
+                Part(np.array([1]), at.timestamp() + np.arange(10.0), one, one, np.zeros((10, 1), np.uint8)),
+            )
+            assert pack_hour(connection, 1, at) == 1
+            note_found(connection, 1, at, "staircase", [])
+    Agent(database.engine, None)._forget(days)
+    with database.engine.connect() as connection:
+        for table in (t.trend_hour, t.trend_clock, t.found):
+            assert connection.execute(select(func.count()).select_from(table)).scalar_one() == 1, table.name
+
+
 def test_readings_become_parts_and_parts_become_hours_with_their_roll_ups(database: Database) -> None:
     from canaleta.core.trends import Part
     from canaleta.plant.trends import write_part

@@ -19,6 +19,7 @@ __all__ = [
     "Walk",
     "begin_walk",
     "end_walk",
+    "forget_found_before",
     "found_since",
     "note_found",
     "walk_of",
@@ -56,6 +57,11 @@ def note_found(
         insert(t.found).values(at=at, point=point, pattern=pattern, body=list(plateaus)).returning(t.found.c.id)
     ).scalar_one()
     notify(connection, FOUND_CHANNEL, number)
+
+
+def forget_found_before(connection: Connection, day: datetime) -> None:
+    """Drop what was found so long ago; what was signed of it is a record of its own."""
+    connection.execute(delete(t.found).where(t.found.c.at < day))
 
 
 def begin_walk(connection: Connection, who: str, expected: Sequence[int]) -> None:

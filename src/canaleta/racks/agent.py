@@ -26,6 +26,7 @@ from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.live import read_block
 from canaleta.plant.temporary import TEMPORARY_CHANNEL, substitutes
 from canaleta.plant.trends import forget_before
+from canaleta.plant.walking import forget_found_before
 from canaleta.racks.scanner import Scanner
 from canaleta.racks.source import SignalSource, SourceError
 
@@ -204,7 +205,9 @@ class Agent:
 
     def _forget(self, days: int) -> None:
         with self.engine.begin() as connection:
-            forget_before(connection, datetime.now(UTC) - timedelta(days=days))
+            day = datetime.now(UTC) - timedelta(days=days)
+            forget_before(connection, day)
+            forget_found_before(connection, day)
 
 
 async def _ended(tasks: set[asyncio.Task[Any]]) -> None:

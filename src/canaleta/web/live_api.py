@@ -37,7 +37,10 @@ __all__ = ["api"]
 api = APIBlueprint("live", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 WEEK_S = 7 * 86_400.0
 MOST_TRENDS = 60
-STRIP_FIELDS = ("on_delay", "off_delay", "stretch", "smoothing_s", "on_at", "off_at", "bands_deadband")
+STRIP_FIELDS = (
+    "on_delay", "off_delay", "stretch", "acting", "counts_on", "smoothing_s", "on_at", "off_at", "bands", "bands_deadband",
+    "on_failure", "substitute", "fault_ends",
+)  # fmt: skip
 
 
 class ReasonOut(BaseModel):
@@ -358,25 +361,35 @@ def _figures(samples: np.ndarray) -> NoiseFigures:
 
 
 class StripIn(BaseModel):
-    """A strip to draw: levels from times on, how long it is, and settings tried in place of the point's own, as texts."""
+    """A strip to draw: levels from times on (none where the signal has failed), how long it is, and settings tried in place
+    of the point's own, as texts."""
 
     model_config = ConfigDict(extra="forbid")
 
-    given: list[tuple[Annotated[float, Field(ge=0, le=3600)], Annotated[float, Field(ge=-1e9, le=1e9)]]] = Field(
-        min_length=1, max_length=200
+    given: list[tuple[Annotated[float, Field(ge=0, le=3600)], Annotated[float, Field(ge=-1e9, le=1e9)] | None]] = (
+        Field(min_length=1, max_length=200)
     )
     ends_s: float = Field(ge=0.05, le=3600)
-    cells: dict[str, str] = Field(default_factory=dict, max_length=10)
+    cells: dict[str, str] = Field(default_factory=dict, max_length=16)
 
 
 class StripOut(BaseModel):
-    """What comes in and what is made of it. period_s: how often the rack is looked at."""
+    """What comes in and what is made of it. trusted: the value is not bad; waits: a fault is over and waits for a reset;
+    counted: edges so far. low, high: the value at the ends of the device's output; bands: their names; words: of the states 0 and
+    1. period_s: how often the rack is looked at."""
 
     times: list[float]
-    given: list[float]
+    given: list[float | None]
     state: list[int]
     value: list[float | None]
     band: list[int]
+    trusted: list[bool]
+    waits: list[bool]
+    counted: list[float]
+    low: float | None
+    high: float | None
+    bands: list[str]
+    words: list[str]
     period_s: float
     settings: dict[str, str]
 
@@ -400,11 +413,16 @@ def draw_strip(path: PointPath, body: StripIn) -> Response:
     one = one.with_cells(cells)
     _, scan_s = _rack_of(image, row)
     period = max(body.ends_s / 1500.0, min(scan_s, body.ends_s / 300.0))
-    drawn = strip(one, 0, sorted(body.given), body.ends_s, period)
+    given = sorted((at, np.nan if level is None else level) for at, level in body.given)
+    drawn = strip(one, 0, given, body.ends_s, period)
+    bands = bands_of(one.text("bands", 0))
+    low, high = (finite(float(evaluate(one, Station.DEVICE, share).at(Station.VALUE)[0])) for share in (0.0, 100.0))
     return jsonify(
         StripOut(
-            times=[round(x, 4) for x in drawn.times.tolist()], given=drawn.given.tolist(), state=drawn.state.tolist(),
-            value=[finite(x) for x in drawn.value.tolist()], band=drawn.band.tolist(), period_s=scan_s,
+            times=[round(x, 4) for x in drawn.times.tolist()], given=[finite(x) for x in drawn.given.tolist()],
+            state=drawn.state.tolist(), value=[finite(x) for x in drawn.value.tolist()], band=drawn.band.tolist(),
+            trusted=drawn.trusted.tolist(), waits=drawn.waits.tolist(), counted=drawn.counted.tolist(),
+            low=low, high=high, bands=list(bands.names) if bands else [], words=[one.text(f"text_{k}", 0) or str(k) for k in (0, 1)], period_s=scan_s,
             settings={name: one.text(name, 0) for name in STRIP_FIELDS},
         ).model_dump()
     )  # fmt: skip

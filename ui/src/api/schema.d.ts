@@ -5121,7 +5121,8 @@ export interface components {
         };
         /**
          * StripIn
-         * @description A strip to draw: levels from times on, how long it is, and settings tried in place of the point's own, as texts.
+         * @description A strip to draw: levels from times on (none where the signal has failed), how long it is, and settings tried in place
+         *     of the point's own, as texts.
          */
         StripIn: {
             /** Cells */
@@ -5133,18 +5134,28 @@ export interface components {
             /** Given */
             given: [
                 number,
-                number
+                number | null
             ][];
         };
         /**
          * StripOut
-         * @description What comes in and what is made of it. period_s: how often the rack is looked at.
+         * @description What comes in and what is made of it. trusted: the value is not bad; waits: a fault is over and waits for a reset;
+         *     counted: edges so far. low, high: the value at the ends of the device's output; bands: their names; words: of the states 0 and
+         *     1. period_s: how often the rack is looked at.
          */
         StripOut: {
             /** Band */
             band: number[];
+            /** Bands */
+            bands: string[];
+            /** Counted */
+            counted: number[];
             /** Given */
-            given: number[];
+            given: (number | null)[];
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
             /** Period S */
             period_s: number;
             /** Settings */
@@ -5155,8 +5166,14 @@ export interface components {
             state: number[];
             /** Times */
             times: number[];
+            /** Trusted */
+            trusted: boolean[];
             /** Value */
             value: (number | null)[];
+            /** Waits */
+            waits: boolean[];
+            /** Words */
+            words: string[];
         };
         /**
          * SwappedOut

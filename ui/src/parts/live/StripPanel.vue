@@ -1,37 +1,63 @@
 <script setup lang="ts">
 /**
- * A timing strip: a pulse train above, what the point's delays make of it below. The edges of the train are dragged to
- * try another one, the handles of the delays to try other settings; nothing is set until it is taken.
+ * A timing strip: above what comes in, below what the point's settings make of it. Edges are dragged to try another train,
+ * and so are the settings: delays and smoothing along the time, thresholds, edges of bands and the substitute up and down.
+ * Nothing is set until it is taken.
  */
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, type Schemas } from '../../api/client'
+import { blocks, edgesOf, rounded, squareLine, withEdge } from '../../plant/timing'
 import { usePlant } from '../../plant/store'
 
 const props = defineProps<{ point: number; contact: boolean }>()
 const plant = usePlant()
 const WIDTH = 560
-const HIGH = 40
+const LANE = 40
+const PLOT = 120
+const CONTACT = ['on_delay', 'off_delay', 'stretch', 'acting', 'counts_on']
+const ANALOG = ['smoothing_s', 'on_at', 'off_at', 'on_failure', 'substitute', 'fault_ends', 'bands', 'bands_deadband'] // prettier-ignore
 const ends = ref(3)
 const edges = ref<number[]>([0.4, 0.58, 1.0, 1.9, 2.1, 2.2])
+const fails = ref<[number, number]>([0, 0])
 const tried = ref<Record<string, string>>({})
 const strip = shallowRef<Schemas['StripOut'] | null>(null)
 const wrong = ref('')
 const svg = ref<SVGSVGElement | null>(null)
-const dragged = ref<{ edge: number } | { field: string; from: number } | null>(null)
-const FIELDS: [string, string, string][] = props.contact
-  ? [['on_delay', 'on after', 'ms'], ['off_delay', 'off after', 'ms'], ['stretch', 'at least on', 'ms']]
-  : [['smoothing_s', 'smoothing', 's'], ['on_at', 'on from', ''], ['off_at', 'off below', '']] // prettier-ignore
+type Dragged =
+  | { edge: number }
+  | { fail: 0 | 1 }
+  | { field: string; from: number; per: number }
+  | { level: string; band?: number }
+const dragged = ref<Dragged | null>(null)
 
 const row = computed(() => (void plant.list.version, plant.list.row(props.point) ?? -1))
 const text = (field: string) => (void plant.list.version, plant.list.text(field, row.value))
 const now = (field: string) => tried.value[field] ?? text(field)
+const fields = computed(() =>
+  (props.contact ? CONTACT : ANALOG).flatMap(
+    (name) => plant.plant?.fields.find((f) => f.name === name) ?? [],
+  ),
+)
+const low = computed(() => (props.contact ? 0 : Math.min(strip.value?.low ?? 0, strip.value?.high ?? 100)))
+const high = computed(() => (props.contact ? 1 : Math.max(strip.value?.low ?? 0, strip.value?.high ?? 100)))
+const span = computed(() => high.value - low.value || 1)
+const levels = computed<[number, number]>(() =>
+  props.contact ? [0, 1] : [low.value + 0.15 * span.value, low.value + 0.85 * span.value],
+)
 const x = (t: number) => (t / ends.value) * WIDTH
-const low = computed(() => (props.contact ? 0 : Number(text('value_low')) || 0))
-const high = computed(() => (props.contact ? 1 : Number(text('value_high')) || 100))
+/** A level in the plot; what lies outside the range is drawn at its edge. */
+const y = (value: number) =>
+  Math.max(1, Math.min(PLOT - 1, 4 + (1 - (value - low.value) / span.value) * (PLOT - 8)))
+const bandEdges = computed(() => edgesOf(now('bands')))
 
 async function draw() {
-  const given: [number, number][] = [[0, low.value]]
-  edges.value.forEach((t, i) => given.push([t, i % 2 === 0 ? high.value : low.value]))
+  const given: [number, number | null][] = [[0, levels.value[0]]]
+  edges.value.forEach((t, i) => given.push([t, levels.value[i % 2 === 0 ? 1 : 0]]))
+  const [from, to] = fails.value
+  if (to > from) {
+    const after = given.filter(([t]) => t <= to).at(-1)?.[1] ?? levels.value[0]
+    given.splice(0, given.length, ...given.filter(([t]) => t < from || t > to), [from, null], [to, after])
+  }
   const answer = await ask(
     api.POST('/api/points/{point}/strip', {
       params: { path: { point: props.point } },
@@ -42,70 +68,104 @@ async function draw() {
   if (answer.data) strip.value = answer.data
 }
 
-/** A square line of two states. */
-function square(values: number[], top: number): string {
-  const times = strip.value?.times ?? []
-  if (!values.length) return ''
-  let out = ''
-  values.forEach((v, i) => {
-    const y = top + (v > 0 ? 4 : HIGH - 6)
-    if (i === 0) out = `M0 ${y}`
-    else if (v !== values[i - 1]) out += `H${x(times[i]!)}V${y}`
-  })
-  return `${out}H${WIDTH}`
-}
+const times = computed(() => strip.value?.times ?? [])
 const given = computed(() =>
-  square(
-    (strip.value?.given ?? []).map((v) => (v > low.value ? 1 : 0)),
-    0,
-  ),
-)
+  squareLine(times.value, (strip.value?.given ?? []).map((v) => (v === null ? -1 : v > (levels.value[0] + levels.value[1]) / 2 ? 1 : 0)), x, WIDTH, 4, LANE - 6),
+) // prettier-ignore
 const made = computed(() =>
-  square(
-    (strip.value?.state ?? []).map((v) => Math.max(0, v)),
-    HIGH + 14,
-  ),
+  squareLine(times.value, strip.value?.state ?? [], x, WIDTH, LANE + 18, LANE * 2 + 8),
 )
-const value = computed(() => {
-  const times = strip.value?.times ?? []
-  const span = high.value - low.value || 1
-  return (strip.value?.value ?? [])
-    .map(
-      (v, i) =>
-        `${i ? 'L' : 'M'}${x(times[i]!)} ${HIGH + 10 + (1 - ((v ?? low.value) - low.value) / span) * HIGH}`,
-    )
-    .join('')
-})
-/** A handle a delay: from the edge it belongs to, as far as the delay lasts. */
-const handles = computed(() =>
-  FIELDS.filter(([, , unit]) => unit === 'ms').map(([field, says], i) => {
-    const from = i === 1 ? (edges.value[3] ?? 0) : (edges.value[2] ?? 0)
-    return { field, says, from, to: from + (Number(now(field)) || 0) / 1000, y: HIGH * 2 + 26 + i * 16 }
-  }),
+const comes = computed(() => pathOf(strip.value?.given ?? []))
+const value = computed(() => pathOf(strip.value?.value ?? []))
+/** A line through what is known, broken where nothing is. */
+function pathOf(values: (number | null)[]): string {
+  let out = ''
+  let pen = false
+  values.forEach((v, i) => {
+    if (v !== null) out += `${pen ? 'L' : 'M'}${x(times.value[i]!)} ${y(v)}`
+    pen = v !== null
+  })
+  return out
+}
+const bands = computed(() => blocks(times.value, strip.value?.band ?? [], ends.value))
+const waits = computed(() => blocks(times.value, (strip.value?.waits ?? []).map((w) => (w ? 0 : -1)), ends.value)) // prettier-ignore
+/** Where a counter goes on, and to what. */
+const counts = computed(() =>
+  (strip.value?.counted ?? []).flatMap((n, i, all) =>
+    i && n > all[i - 1]! ? [{ at: times.value[i]!, n }] : [],
+  ),
 )
 
-function timeAt(event: PointerEvent): number {
-  const box = svg.value!.getBoundingClientRect()
-  return Math.max(0, Math.min(ends.value, ((event.clientX - box.left) / box.width) * ends.value))
-}
+/** Handles along the time: from the edge they belong to, as far as they last. */
+const handles = computed(() =>
+  props.contact
+    ? (['on_delay', 'off_delay', 'stretch'] as const).map((field, i) => {
+        const from = edges.value[i === 1 ? 3 : 2] ?? 0
+        return { field, from, per: 1000, unit: 'ms', to: from + (Number(now(field)) || 0) / 1000, y: LANE * 2 + 28 + i * 17 }
+      })
+    : [{ field: 'smoothing_s', from: edges.value[0] ?? 0, per: 1, unit: 's', to: (edges.value[0] ?? 0) + (Number(now('smoothing_s')) || 0), y: PLOT + 10 }],
+) // prettier-ignore
+const label = (field: string) => fields.value.find((f) => f.name === field)?.label ?? field
+/** What lies across the plot: thresholds, edges of bands, the substitute. */
+const lines = computed(() =>
+  props.contact
+    ? []
+    : [
+        ...['on_at', 'off_at', ...(now('on_failure') === 'substitute' ? ['substitute'] : [])]
+          .filter((f) => now(f) !== '')
+          .map((f) => ({
+            level: f,
+            band: undefined as number | undefined,
+            at: Number(now(f)),
+            says: label(f),
+          })),
+        ...bandEdges.value.map((at, i) => ({
+          level: 'bands',
+          band: i,
+          at,
+          says: strip.value?.bands[i + 1] ?? '',
+        })),
+      ],
+)
 
 function move(event: PointerEvent) {
   const what = dragged.value
   if (!what) return
-  const t = Math.round(timeAt(event) * 100) / 100
+  const box = svg.value!.getBoundingClientRect()
+  const t = Math.round(Math.max(0, Math.min(ends.value, ((event.clientX - box.left) / box.width) * ends.value)) * 100) / 100 // prettier-ignore
   if ('edge' in what) {
     const before = edges.value[what.edge - 1] ?? 0.02
     const after = edges.value[what.edge + 1] ?? ends.value
     edges.value = edges.value.map((e, i) => (i === what.edge ? Math.min(after, Math.max(before, t)) : e))
-  } else
-    tried.value = { ...tried.value, [what.field]: String(Math.max(0, Math.round((t - what.from) * 1000))) }
+  } else if ('fail' in what) {
+    fails.value = what.fail ? [fails.value[0], Math.max(fails.value[0], t)] : [Math.min(t, fails.value[1]), fails.value[1]] // prettier-ignore
+  } else if ('field' in what) {
+    const lasts = Math.max(0, (t - what.from) * what.per)
+    tried.value = { ...tried.value, [what.field]: String(what.per === 1 ? Math.round(lasts * 10) / 10 : Math.round(lasts)) } // prettier-ignore
+  } else {
+    const up = ((event.clientY - box.top) / box.width) * WIDTH
+    const at = low.value + (1 - (up - 4) / (PLOT - 8)) * span.value
+    setLevel(what.level, rounded(at, span.value), what.band)
+  }
 }
 
-function nudge(field: string, event: KeyboardEvent) {
-  const by = event.key === 'ArrowRight' ? 10 : event.key === 'ArrowLeft' ? -10 : 0
+function setLevel(field: string, at: string, band?: number) {
+  tried.value = { ...tried.value, [field]: band === undefined ? at : withEdge(now('bands'), band, at) }
+}
+
+function nudge(field: string, per: number, event: KeyboardEvent) {
+  const by = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0
   if (!by) return
   event.preventDefault()
-  tried.value = { ...tried.value, [field]: String(Math.max(0, (Number(now(field)) || 0) + by)) }
+  const to = Math.max(0, (Number(now(field)) || 0) + by * (per === 1 ? 0.1 : 10))
+  tried.value = { ...tried.value, [field]: String(Math.round(to * 10) / 10) }
+}
+
+function raise(line: { level: string; band: number | undefined; at: number }, event: KeyboardEvent) {
+  const by = event.key === 'ArrowUp' ? 1 : event.key === 'ArrowDown' ? -1 : 0
+  if (!by) return
+  event.preventDefault()
+  setLevel(line.level, rounded(line.at + (by * span.value) / 200, span.value), line.band)
 }
 
 async function take() {
@@ -120,32 +180,113 @@ async function take() {
   plant.say('set from the next reading on · Ctrl+Z takes it back')
 }
 
-watch([edges, tried, ends], () => void draw(), { deep: true })
-onMounted(draw)
+function begin() {
+  tried.value = {}
+  if (!props.contact) {
+    ends.value = Math.max(6, Math.ceil(8 * (Number(text('smoothing_s')) || 0)))
+    edges.value = [0.08, 0.55].map((share) => share * ends.value)
+    fails.value = [0.75 * ends.value, 0.88 * ends.value]
+  }
+  void draw()
+}
+watch(() => props.point, begin) // prettier-ignore
+// The first answer tells the ends of the range that the levels are taken from.
+watch(levels, () => void draw())
+watch([edges, fails, tried, ends], () => void draw(), { deep: true })
+onMounted(begin)
 </script>
 
 <template>
   <section class="panel side strip">
     <svg
       ref="svg"
-      :viewBox="`0 0 ${WIDTH} ${HIGH * 2 + (contact ? 76 : 24)}`"
+      :viewBox="`0 0 ${WIDTH} ${contact ? LANE * 2 + 78 : PLOT + 78}`"
       @pointermove="move"
       @pointerup="dragged = null"
       @pointerleave="dragged = null"
     >
-      <path class="given" :d="given" />
-      <path v-if="!contact" class="value" :d="value" />
-      <path class="made" :d="made" />
+      <template v-if="contact">
+        <path class="given" :d="given" />
+        <path class="made" :d="made" />
+        <text v-for="c in counts" :key="c.at" class="count" :x="x(c.at)" :y="LANE + 14">{{ c.n }}</text>
+        <text class="word" :x="2" :y="LANE + 16">{{ strip?.words[1] }}</text>
+        <text class="word" :x="2" :y="LANE * 2 + 18">{{ strip?.words[0] }}</text>
+      </template>
+      <template v-else>
+        <g v-if="fails[1] > fails[0]">
+          <rect class="failed" :x="x(fails[0])" :width="x(fails[1]) - x(fails[0])" y="0" :height="PLOT" />
+          <text class="word" :x="x(fails[0]) + 3" y="12">failed</text>
+          <line
+            v-for="(at, i) in fails"
+            :key="i"
+            class="end"
+            :x1="x(at)"
+            :x2="x(at)"
+            y1="0"
+            :y2="PLOT"
+            @pointerdown.prevent="dragged = { fail: i as 0 | 1 }"
+          />
+        </g>
+        <g v-for="l in lines" :key="`${l.level}${l.band}`">
+          <line class="across" :class="l.level" x1="0" :x2="WIDTH" :y1="y(l.at)" :y2="y(l.at)" />
+          <line
+            class="hold"
+            x1="0"
+            :x2="WIDTH"
+            :y1="y(l.at)"
+            :y2="y(l.at)"
+            tabindex="0"
+            role="slider"
+            :aria-label="l.says"
+            :aria-valuenow="l.at"
+            @pointerdown.prevent="dragged = { level: l.level, band: l.band }"
+            @keydown="raise(l, $event)"
+          />
+          <text class="word" :x="WIDTH - 2" :y="y(l.at) - 3" text-anchor="end">{{ l.says }} {{ l.at }}</text>
+        </g>
+        <path class="given" :d="comes" />
+        <path class="value" :d="value" />
+        <rect
+          v-for="b in bands"
+          :key="b.from"
+          class="band"
+          :class="{ odd: b.state % 2 }"
+          :x="x(b.from)"
+          :width="Math.max(0, x(b.to) - x(b.from))"
+          :y="PLOT + 22"
+          height="16"
+        />
+        <text v-for="b in bands" :key="`n${b.from}`" class="word" :x="x(b.from) + 3" :y="PLOT + 34">
+          {{ x(b.to) - x(b.from) > 34 ? strip?.bands[b.state] : '' }}
+        </text>
+        <path
+          v-if="now('on_at')"
+          class="made"
+          :d="squareLine(times, strip?.state ?? [], x, WIDTH, PLOT + 44, PLOT + 58)"
+        />
+        <rect
+          v-for="w in waits"
+          :key="`w${w.from}`"
+          class="waits"
+          :x="x(w.from)"
+          :width="x(w.to) - x(w.from)"
+          :y="PLOT + 62"
+          height="12"
+        />
+        <text v-for="w in waits" :key="`t${w.from}`" class="word" :x="Math.min(x(w.from) + 3, WIDTH - 86)" :y="PLOT + 72">
+          waits for a reset
+        </text>
+      </template>
       <circle
         v-for="(t, i) in edges"
         :key="i"
         class="grip"
         :cx="x(t)"
-        :cy="HIGH / 2"
+        :cy="contact ? LANE / 2 : y((levels[0] + levels[1]) / 2)"
         r="6"
         @pointerdown.prevent="dragged = { edge: i }"
       />
-      <g v-for="h in contact ? handles : []" :key="h.field">
+      <g v-for="h in handles" :key="h.field">
         <line class="delay" :x1="x(h.from)" :x2="x(h.to)" :y1="h.y" :y2="h.y" />
         <rect
           class="grip"
@@ -155,41 +296,55 @@ onMounted(draw)
           height="12"
           tabindex="0"
           role="slider"
-          :aria-label="h.says"
+          :aria-label="label(h.field)"
           :aria-valuenow="Number(now(h.field)) || 0"
-          @pointerdown.prevent="dragged = { field: h.field, from: h.from }"
-          @keydown="nudge(h.field, $event)"
+          @pointerdown.prevent="dragged = { field: h.field, from: h.from, per: h.per }"
+          @keydown="nudge(h.field, h.per, $event)"
         />
         <text :x="Math.min(x(h.to) + 9, WIDTH - 130)" :y="h.y + 4">
-          {{ h.says }} {{ now(h.field) || 0 }} ms
+          {{ label(h.field) }} {{ now(h.field) || 0 }} {{ h.unit }}
         </text>
       </g>
     </svg>
     <p class="quiet small">
-      above what comes in, below what is made of it; drag edges and handles. The rack is looked at every
+      {{
+        contact
+          ? 'above the contact, closed or open; below what is made of it'
+          : 'grey what comes in, dark what is shown'
+      }}; drag edges, handles and lines. The rack is looked at every
       {{ ((strip?.period_s ?? 1) * 1000).toFixed(0) }} ms: what is shorter may be missed.
     </p>
     <div class="keys">
-      <label v-for="[field, says, unit] in FIELDS" :key="field"
-        >{{ says }}
+      <label v-for="f in fields" :key="f.name" :class="{ wide: f.name === 'bands' }" :title="f.says"
+        >{{ f.label }}
+        <select
+          v-if="f.choices.length"
+          :value="now(f.name)"
+          @change="tried = { ...tried, [f.name]: ($event.target as HTMLSelectElement).value }"
+        >
+          <option value=""></option>
+          <option v-for="c in f.choices" :key="c">{{ c }}</option>
+        </select>
         <input
+          v-else
           class="figure"
-          size="5"
-          :value="now(field)"
-          @change="tried = { ...tried, [field]: ($event.target as HTMLInputElement).value }"
+          :size="f.name === 'bands' ? 34 : 6"
+          :value="now(f.name)"
+          @change="tried = { ...tried, [f.name]: ($event.target as HTMLInputElement).value }"
         />
-        {{ unit }}</label
+        {{ f.unit }}</label
       >
-      <label>over <input v-model.number="ends" type="number" min="0.5" max="600" step="0.5" /> s</label>
+      <label>over <input v-model.number="ends" type="number" min="0.5" max="3600" step="0.5" /> s</label>
       <button
         v-if="plant.may('edit')"
         class="act main"
         type="button"
-        :disabled="!Object.keys(tried).length"
+        :disabled="!Object.keys(tried).length || !!wrong"
         @click="take"
       >
         set these
       </button>
+      <button v-if="Object.keys(tried).length" class="act" type="button" @click="tried = {}">as it is</button>
     </div>
     <p v-if="wrong" class="bad">■ {{ wrong }}</p>
   </section>
@@ -216,7 +371,7 @@ path {
 }
 
 .value {
-  stroke: rgb(var(--v-theme-duct));
+  stroke: rgb(var(--v-theme-ink));
 }
 
 .delay {
@@ -230,12 +385,68 @@ path {
   cursor: ew-resize;
 }
 
+.across {
+  stroke: rgb(var(--v-theme-copper));
+  stroke-dasharray: 6 3;
+}
+
+.across.bands {
+  stroke: rgb(var(--v-theme-duct));
+  stroke-dasharray: none;
+}
+
+.across.substitute {
+  stroke: rgb(var(--v-theme-apart));
+  stroke-dasharray: 2 3;
+}
+
+.hold {
+  stroke: transparent;
+  stroke-width: 12;
+  cursor: ns-resize;
+}
+
+.failed {
+  fill: rgb(var(--v-theme-bad-wash));
+}
+
+.end {
+  stroke: rgb(var(--v-theme-bad));
+  stroke-width: 3;
+  cursor: ew-resize;
+}
+
+.band {
+  fill: rgb(var(--v-theme-band));
+  stroke: rgb(var(--v-theme-line));
+}
+
+.band.odd {
+  fill: rgb(var(--v-theme-surface));
+}
+
+.waits {
+  fill: rgb(var(--v-theme-settle-wash));
+  stroke: rgb(var(--v-theme-settle));
+}
+
 text {
   fill: rgb(var(--v-theme-ink));
   font-size: 11px;
 }
 
-.keys input {
+.word,
+.count {
+  font-size: 10px;
+  pointer-events: none;
+}
+
+.count {
+  text-anchor: middle;
+}
+
+.keys input,
+.keys select {
   border: 0;
   border-bottom: 1px solid rgb(var(--v-theme-duct));
   background: none;
@@ -243,7 +454,15 @@ text {
   font: inherit;
 }
 
+.keys option {
+  color: initial;
+}
+
 .keys input[type='number'] {
   width: 54px;
+}
+
+.wide {
+  flex-basis: 100%;
 }
 </style>
