@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import time
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
@@ -14,7 +15,7 @@ from tests.conftest import Database
 from tests.web.conftest import Person
 from tests.words import block_of
 
-from canaleta.core.alarming import Event, State
+from canaleta.core.alarming import WORDS, Event, State
 from canaleta.core.quality import Reason
 from canaleta.core.trends import Part
 from canaleta.plant import alarms
@@ -24,6 +25,7 @@ from canaleta.plant.leases import take_lease
 from canaleta.plant.live import LiveBlock, write_block
 from canaleta.plant.trends import write_part
 from canaleta.plant.walking import note_found
+from canaleta.web.hub import alarms_event
 
 Who = Callable[[str], Person]
 PT, PDT, XS = 1, 2, 21
@@ -273,3 +275,26 @@ def test_a_deadband_of_three_sigma_is_wide_enough(person: Who, database: Databas
         technician.edit(PT, field, "", text)
     trend(database, 290)
     assert technician.get("/api/findings/live").json["findings"] == []
+
+
+def test_a_flood_tells_the_most_urgent_and_how_many_there_are(person: Who, database: Database) -> None:
+    """1,003 alarms: an old one of high priority that waits comes first, a newer one of low priority that was seen last."""
+    now = datetime.now(UTC)
+
+    def row(kind: str, point: int, state: State, priority: str, ago: float) -> dict[str, Any]:
+        return {
+            "point": point, "kind": kind, "rack": 1, "state": WORDS[state], "active": True, "priority": priority,
+            "since": now - timedelta(seconds=ago),
+        }  # fmt: skip
+
+    rows = [row("h", 1000 + k, State.UNACKNOWLEDGED, "medium", 50.0 + k) for k in range(1000)]
+    rows += [
+        row("hh", 1, State.UNACKNOWLEDGED, "high", 9000.0), row("hh", 2, State.RETURNED, "high", 20.0),
+        row("l", 3, State.ACKNOWLEDGED, "high", 1.0),
+    ]  # fmt: skip
+    with database.engine.begin() as connection:
+        connection.execute(insert(t.alarm), rows)
+        told = json.loads(alarms_event(connection).split(b"data: ")[1])
+    assert (told["all"], told["waiting"], len(told["alarms"])) == (1003, 1002, 1000)
+    assert [a["point"] for a in told["alarms"][:3]] == [2, 1, 1000]
+    assert 3 not in {a["point"] for a in told["alarms"]}

@@ -18,9 +18,21 @@ from canaleta.core.alarming import EVENT_WORDS, WORDS, Event, State
 from canaleta.plant import tables as t
 from canaleta.plant.database import notify
 
-__all__ = ["ALARMS_CHANNEL", "Passing", "chattering", "journal", "open_alarms", "record", "states_elsewhere"]
+__all__ = [
+    "ALARMS_CHANNEL",
+    "Passing",
+    "chattering",
+    "journal",
+    "most_urgent",
+    "open_alarms",
+    "record",
+    "states_elsewhere",
+    "waits",
+]
 
 ALARMS_CHANNEL = "canaleta_alarm"
+_WAIT = {WORDS[state] for state in (State.UNACKNOWLEDGED, State.RETURNED, State.LATCHED)}
+_WEIGHT = {"low": 1, "medium": 2, "high": 3}
 
 
 @dataclass(frozen=True)
@@ -108,6 +120,17 @@ def states_elsewhere(connection: Connection, keys: Sequence[tuple[int, str]]) ->
 def open_alarms(connection: Connection) -> list[Any]:
     """Every alarm that is not normal, newest first."""
     return list(connection.execute(select(t.alarm).order_by(t.alarm.c.since.desc(), t.alarm.c.point, t.alarm.c.kind)))
+
+
+def most_urgent(alarms: Sequence[Any]) -> list[Any]:
+    """Open alarms in the order in which they must be looked at: those that wait for somebody, then the rest; of each the
+    higher priority first, and of one priority the newest."""
+    return sorted(alarms, key=lambda a: (not waits(a), -_WEIGHT.get(a.priority, 0), -a.since.timestamp()))
+
+
+def waits(alarm: Any) -> bool:
+    """Whether an open alarm waits to be acknowledged."""
+    return alarm.state in _WAIT
 
 
 def journal(

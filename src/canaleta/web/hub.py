@@ -21,7 +21,7 @@ from canaleta.core.follows import follow_cells, followed_by
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import Layout
 from canaleta.plant import tables as t
-from canaleta.plant.alarms import ALARMS_CHANNEL, open_alarms
+from canaleta.plant.alarms import ALARMS_CHANNEL, most_urgent, open_alarms, waits
 from canaleta.plant.cells import from_json
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.live import COLUMNS, LiveBlock, read_block
@@ -48,7 +48,7 @@ CHANNELS = (
 ALARMS_EVERY_S = 0.5
 """Open alarms are told as a whole, at most so often: a flood of them is one event."""
 MOST_ALARMS = 1000
-"""Open alarms that are told to screens; the newest, when there are more."""
+"""Open alarms that are told to screens; the most urgent, when there are more."""
 
 
 class TooManyStreamsError(RuntimeError):
@@ -234,8 +234,8 @@ def locks_event(connection: Connection) -> bytes:
 
 
 def alarms_event(connection: Connection) -> bytes:
-    """Every alarm that is not normal, as an event."""
-    rows = open_alarms(connection)
+    """Every alarm that is not normal, as an event. all, waiting: how many there are, told or not."""
+    rows = most_urgent(open_alarms(connection))
     told = [
         {
             "point": a.point, "kind": a.kind, "state": a.state, "active": a.active, "priority": a.priority, "since": a.since,
@@ -243,7 +243,7 @@ def alarms_event(connection: Connection) -> bytes:
         }
         for a in rows[:MOST_ALARMS]
     ]  # fmt: skip
-    return event("alarms", {"alarms": told, "all": len(rows)})
+    return event("alarms", {"alarms": told, "all": len(rows), "waiting": sum(waits(a) for a in rows)})
 
 
 def temporary_event(connection: Connection) -> bytes:

@@ -30,7 +30,27 @@ const groups = computed(() => ({
   all: all.value.filter((a) => !putAside(a)),
   aside: all.value.filter(putAside),
 }))
-const shown = computed(() => (shows.value in groups.value ? groups.value[shows.value as 'all'] : []))
+const query = ref('')
+const finder = ref<HTMLInputElement | null>(null)
+const MOST_ROWS = 200
+const rows = ref(MOST_ROWS)
+/** Of the alarms of a tab, those whose tag, service, area or priority has every word that is looked for. */
+const shown = computed(() => {
+  const some = shows.value in groups.value ? groups.value[shows.value as 'all'] : []
+  const words = query.value.toLowerCase().split(/\s+/).filter(Boolean)
+  if (!words.length) return some
+  return some.filter((a) => {
+    const told = [
+      ...['tag', 'service', 'area'].map((f) => cell(a.point, f)),
+      a.priority,
+      kindShort(a.kind),
+      a.state,
+    ]
+    const text = told.join(' ').toLowerCase()
+    return words.every((word) => text.includes(word))
+  })
+})
+const untold = computed(() => plant.alarmCount.all - plant.alarms.length)
 const picked = computed(() => shown.value.filter((a) => chosen.value.has(keyOf(a))))
 const cell = (point: number, field: string) => (
   void plant.list.version,
@@ -99,6 +119,10 @@ async function readTrouble() {
 
 function key(event: KeyboardEvent) {
   if (['INPUT', 'TEXTAREA', 'SELECT'].includes((event.target as HTMLElement).tagName)) return
+  if (event.key === '/' && shows.value in groups.value) {
+    event.preventDefault()
+    finder.value?.focus()
+  }
   if (event.key === 'a' && !event.ctrlKey) void say('acknowledge', picked.value.filter(waits))
   else if (event.key === 'Escape') chosen.value = new Set()
   else if (event.key === 'a' && event.ctrlKey) {
@@ -137,6 +161,16 @@ const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['as
       >
         {{ name in groups ? `${says} · ${groups[name as 'all'].length}` : says }}
       </button>
+      <input
+        v-if="shows in groups"
+        ref="finder"
+        v-model="query"
+        class="find"
+        type="search"
+        placeholder="/  kiln 2 high"
+        aria-label="find among the alarms"
+        @keydown.esc="((query = ''), finder?.blur())"
+      />
       <span class="gap" />
       <template v-if="plant.may('edit') && shown.length">
         <span class="quiet small">{{
@@ -197,6 +231,10 @@ const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['as
       </button>
     </form>
     <div class="work">
+      <p v-if="untold > 0" class="flood" role="status">
+        ▲ {{ plant.alarmCount.all }} alarms are open, {{ plant.alarmCount.waiting }} wait: the
+        {{ plant.alarms.length }} most urgent are here; the others follow as these are dealt with
+      </p>
       <table v-if="shown.length">
         <thead>
           <tr>
@@ -212,7 +250,7 @@ const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['as
         </thead>
         <tbody>
           <tr
-            v-for="a in shown"
+            v-for="a in shown.slice(0, rows)"
             :key="keyOf(a)"
             :class="[shapeOf(a).tone, { on: chosen.has(keyOf(a)) }]"
             tabindex="0"
@@ -245,6 +283,9 @@ const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['as
           </tr>
         </tbody>
       </table>
+      <p v-else-if="query && shows in groups" class="empty">
+        no alarm here has “{{ query }}” in its tag, service, area, priority or state
+      </p>
       <p v-else-if="shows === 'waiting'" class="empty">nothing waits for anybody</p>
       <p v-else-if="shows === 'all'" class="empty">
         no alarm stands: every limit is kept, every signal is sound
@@ -282,6 +323,9 @@ const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['as
         </tbody>
       </table>
       <p v-else-if="shows === 'journal'" class="empty">nothing has passed yet</p>
+      <button v-if="shown.length > rows" class="act" type="button" @click="rows += MOST_ROWS">
+        {{ shown.length - rows }} more
+      </button>
       <button
         v-if="shows === 'journal' && more"
         class="act"
@@ -406,6 +450,21 @@ tr.aside .sign {
 
 .does {
   max-width: 320px;
+}
+
+.find {
+  width: 150px;
+  padding: 2px 10px;
+  border: 1px solid rgb(var(--v-theme-duct));
+  border-radius: var(--radius);
+  background: rgb(var(--v-theme-surface));
+  color: inherit;
+  font: inherit;
+}
+
+.flood {
+  margin: 0 0 8px;
+  color: rgb(var(--v-theme-settle));
 }
 
 .empty {

@@ -14,7 +14,6 @@ import {
 } from '@mdi/js'
 import { computed } from 'vue'
 import { useTheme } from 'vuetify'
-import { waits } from '../plant/alarms'
 import { accepted } from '../plant/findings'
 import { usePlant } from '../plant/store'
 
@@ -25,7 +24,7 @@ const counted = computed(() => {
   const open = [...plant.findings.values()].filter((f) => !accepted(f) && f.severity !== 'note')
   return { open: open.length, bad: open.filter((f) => f.severity === 'bad').length }
 })
-const alarmed = computed(() => plant.alarms.filter(waits).length)
+const alarmed = computed(() => plant.alarmCount.waiting)
 const open = computed(() => (counted.value.open > 999 ? '999+' : counted.value.open || ''))
 const worst = computed(() => (counted.value.bad ? 'bad' : 'settle'))
 const says = computed(() =>
@@ -50,7 +49,9 @@ function turnTheme() {
     <router-link
       class="place"
       to="/live"
-      :class="{ here: ['live', 'now', 'alarms', 'temporary', 'scripts', 'learn'].includes(String($route.name)) }"
+      :class="{
+        here: ['live', 'now', 'alarms', 'temporary', 'scripts', 'learn'].includes(String($route.name)),
+      }"
       :title="alarmed ? `${alarmed} alarms wait for somebody` : 'no alarm waits'"
       ><v-icon :icon="mdiPulse" size="20" />Live<span v-if="alarmed" class="figure count bad">{{
         alarmed > 999 ? '999+' : alarmed

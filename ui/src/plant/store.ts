@@ -60,6 +60,8 @@ export const usePlant = defineStore('plant', () => {
   const people = shallowRef<ReadonlyMap<string, Person>>(new Map())
   const typicalsSeen = ref(0)
   const alarms = shallowRef<readonly OpenAlarm[]>([])
+  /** How many alarms are open and how many wait, also those that a flood keeps from being told one by one. */
+  const alarmCount = shallowRef({ all: 0, waiting: 0 })
   const temporary = shallowRef<readonly Schemas['EntryOut'][]>([])
   const foundSeen = ref(0)
   const words = shallowRef<Schemas['WordsOut'] | null>(null)
@@ -150,8 +152,11 @@ export const usePlant = defineStore('plant', () => {
     else if (name === 'out') session.value = null
     else if (name === 'locks') setLocks((data as Schemas['LocksOut']).locks)
     else if (name === 'here') came(data as Person)
-    else if (name === 'alarms') alarms.value = (data as { alarms: OpenAlarm[] }).alarms
-    else if (name === 'temporary') temporary.value = (data as { open: Schemas['EntryOut'][] }).open
+    else if (name === 'alarms') {
+      const told = data as { alarms: OpenAlarm[]; all: number; waiting: number }
+      alarms.value = told.alarms
+      alarmCount.value = { all: told.all, waiting: told.waiting }
+    } else if (name === 'temporary') temporary.value = (data as { open: Schemas['EntryOut'][] }).open
     else if (name === 'found') foundSeen.value++
     if (name === 'hello' || name === 'beat') live.offset = (data as { now: number }).now * 1000 - Date.now()
   }
@@ -422,7 +427,7 @@ export const usePlant = defineStore('plant', () => {
 
   return {
     list, live, session, plant, findings, findingsOf, acceptedOf, waiting, linkUp, ready, notice,
-    alarms, alarmsOf, temporary, holding, mine, foundSeen, words, locks, people, othersAt, typicalsSeen, waitingSeen, setLocks, tell, held, sendHeld, dropHeld,
+    alarms, alarmsOf, alarmCount, temporary, holding, mine, foundSeen, words, locks, people, othersAt, typicalsSeen, waitingSeen, setLocks, tell, held, sendHeld, dropHeld,
     may, say, enter, load, watch, taken, answered, leftOut, save, drop, waitingAt, turnBack, leave,
   } // prettier-ignore
 })

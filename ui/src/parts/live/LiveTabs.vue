@@ -1,11 +1,10 @@
 <script setup lang="ts">
 /** What the places of the live part have on top: where one is, what is held, and how the server is. */
 import { computed } from 'vue'
-import { waits } from '../../plant/alarms'
 import { usePlant } from '../../plant/store'
 
 const plant = usePlant()
-const waiting = computed(() => plant.alarms.filter(waits).length)
+const waiting = computed(() => plant.alarmCount.waiting)
 const PLACES = [
   ['live', '/live', 'board'],
   ['alarms', '/alarms', 'alarms'],

@@ -273,7 +273,13 @@ onMounted(begin)
           :y="PLOT + 62"
           height="12"
         />
-        <text v-for="w in waits" :key="`t${w.from}`" class="word" :x="Math.min(x(w.from) + 3, WIDTH - 86)" :y="PLOT + 72">
+        <text
+          v-for="w in waits"
+          :key="`t${w.from}`"
+          class="word"
+          :x="Math.min(x(w.from) + 3, WIDTH - 86)"
+          :y="PLOT + 72"
+        >
           waits for a reset
         </text>
       </template>
