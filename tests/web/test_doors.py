@@ -62,6 +62,11 @@ CHANGES = [
     ("POST", "/api/points/1/sweep", {"input": 1, "given": [0], "read": [0]}),
     ("PUT", "/api/walk", {}),
     ("DELETE", "/api/walk", None),
+    ("PUT", "/api/scripts/x", {"text": "0 s PT-3107 put 12 mA"}),
+    ("DELETE", "/api/scripts/x", None),
+    ("POST", "/api/scripts/run", {"text": "0 s PT-3107 put 12 mA"}),
+    ("POST", "/api/script-runs/1/stop", None),
+    ("POST", "/api/script-runs/1/sign", {"name": "x"}),
     ("POST", "/api/finder", {"host": "127.0.0.1"}),
 ]
 
@@ -170,3 +175,15 @@ def test_every_answer_carries_the_policy(app: OpenAPI) -> None:
     headers = app.test_client().get("/api/health").headers
     assert "default-src 'self'" in headers["Content-Security-Policy"]
     assert headers["X-Content-Type-Options"] == "nosniff"
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "body"),
+    [("POST", "/api/waivers", {"keys": ["R07:\x00"], "reason": "so"}), ("GET", "/api/script-runs?script=%00", None)],
+)
+def test_a_character_that_no_text_can_hold_is_refused_at_the_door(
+    person: Callable[[str], Person], method: str, path: str, body: object
+) -> None:
+    answer = person("technician").send(method, path, body)
+    assert answer.status_code == 422
+    assert "character zero" in answer.json["title"]

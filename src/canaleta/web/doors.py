@@ -83,6 +83,7 @@ def install(app: Flask, hosts: frozenset[str]) -> None:
             )  # fmt: skip
         if request.endpoint is None:
             return
+        _no_nul()
         right = right_of(app, request.endpoint)
         if right is None:
             raise ProblemError(403, "this door is shut", "the route declares no right")
@@ -112,6 +113,14 @@ def install(app: Flask, hosts: frozenset[str]) -> None:
             _same_origin()
             if request.headers.get(CSRF_HEADER) != session.csrf:
                 raise ProblemError(403, "the request does not come from this application", remedy="reload the page")
+
+    def _no_nul() -> None:
+        """No text here can hold the character zero: the database keeps none, and no name or value has one."""
+        told = request.is_json and b"\\u0000" in request.get_data()
+        if told or "\x00" in request.path or "%00" in request.query_string.decode("latin-1"):
+            raise ProblemError(
+                422, "a text holds the character zero, which none can", "nothing was changed", "leave it out"
+            )
 
     def _same_origin() -> None:
         origin = request.headers.get("Origin")

@@ -36,7 +36,7 @@ class ScriptIn(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
     text: str = Field(max_length=LONGEST)
-    version: int = Field(0, ge=0, le=2**31 - 1)
+    version: int = Field(0, ge=0, le=2**31 - 2)
 
 
 class ScriptOut(BaseModel):
