@@ -3,6 +3,7 @@
     .venv/bin/python bench/live.py agent [SECONDS]   10,240 channels of 40 racks at one reading a second, by one agent
     .venv/bin/python bench/live.py trends [HOURS]    10,000 points at 1/s: written, packed, drawn
     .venv/bin/python bench/live.py streams           register to browser with 49 stream clients beside one Chromium
+    .venv/bin/python bench/live.py storm [MINUTES]   agents killed and racks misbehaving under load: is every value true?
 
 Each needs what `./canaleta check` installs. Results: bench/results-live-NAME.txt. The racks of `agent` are a small Modbus
 server of the tests, in a process of its own (tests/racks/stranger.py).
@@ -203,6 +204,147 @@ def agent(seconds: float = 120.0) -> None:
     report.write()
 
 
+STORM_AGENT = """
+import asyncio, sys
+from canaleta.plant.database import engine_for
+from canaleta.racks.agent import run
+asyncio.run(run(engine_for(sys.argv[1]), None))
+"""
+
+STORM_SERVERS = """
+import asyncio, json, random, sys, time
+sys.path.insert(0, sys.argv[1])
+from tests.racks.stranger import Stranger
+
+async def main(racks, bad, words, registers, holding, log):
+    servers = []
+    for rack in range(racks):
+        server = Stranger(1, dict.fromkeys(range(holding), 0), dict.fromkeys(range(registers), 0))
+        server.tables[4] |= dict.fromkeys(words, 14000)
+        await server.begin()
+        servers.append(server)
+    print(json.dumps([s.port for s in servers]), flush=True)
+    chance, begins, phase, turn = random.Random(4), time.time(), 0, 0.0
+    with open(log, "w", buffering=1) as told:
+        while True:
+            phase += 1
+            await asyncio.sleep(max(0.0, begins + phase * 0.5 - time.time()))
+            at = time.time()
+            for server in servers:
+                server.tables[4] |= dict.fromkeys(words, 14000 + 10 * (phase % 200))
+                server.asked.clear()
+            told.write(json.dumps([phase % 200, at, time.time()]) + "\\n")
+            if at < turn:
+                continue
+            turn = at + chance.uniform(2.0, 5.0)
+            for server in servers[:bad]:
+                manner = chance.choice(["silent", "slow", "garbage", "refuses", "other transaction", "short", "well", "well", "cut"])
+                if server._server is None:
+                    await server.begin()
+                server.manner = "well" if manner == "cut" else manner
+                if manner == "cut":
+                    await server.cut()
+
+asyncio.run(main(*json.loads(sys.argv[2])))
+"""
+
+
+def storm(minutes: float = 8.0, bad: int = 4) -> None:
+    """Two agents over 40 racks; one is killed every 20 s and another started, four racks misbehave in turns. Every register
+    of a rack holds a number that says when it stood there: what is shown is compared with it at every moment."""
+    from canaleta.catalogue.demo import layout_of
+    from canaleta.core.quality import Quality
+    from canaleta.core.registers import RackMap
+    from canaleta.plant import seed
+    from canaleta.plant.live import read_block
+
+    report = Report("live-storm")
+    rack_map = RackMap.of(layout_of(plant([1502])), 1)
+    log = Path(tempfile.mkstemp(suffix=".log")[1])
+    load = [RACKS, bad, rack_map.word.tolist(), max(first + count for first, count in rack_map.used), 2000, str(log)]
+    servers = subprocess.Popen(
+        [sys.executable, "-c", STORM_SERVERS, str(HERE.parent), json.dumps(load)], stdout=subprocess.PIPE, text=True
+    )
+    assert servers.stdout is not None
+    ports = json.loads(servers.stdout.readline())
+    seen: list[tuple[int, float, int, int]] = []
+    trusted_stale, ages, memory, kills, looks = 0, [], [], 0, 0
+    with database() as (cluster, engine, _):
+        with engine.begin() as connection:
+            seed.load_document(connection, plant(ports))
+
+        def start() -> subprocess.Popen[bytes]:
+            return subprocess.Popen(
+                [sys.executable, "-c", STORM_AGENT, cluster.runtime_url], stderr=subprocess.DEVNULL
+            )
+
+        survivor, victim = start(), start()
+        time.sleep(25)
+        scans: dict[int, int] = {}
+        begins = time.monotonic()
+        due, note = begins + 20.0, begins
+        while (now := time.monotonic()) < begins + 60.0 * minutes:
+            if now >= due:
+                due += 20.0
+                victim.kill()
+                victim.wait()
+                victim, kills = start(), kills + 1
+            if now >= note:
+                note += 30.0
+                memory.append(memory_mb(survivor.pid))
+            with engine.connect() as connection:
+                blocks = [read_block(connection, rack) for rack in range(1, RACKS + 1)]
+            at = time.time()
+            for block in blocks:
+                if block is None:
+                    continue
+                looks += 1
+                age, good = at - block.read_at.timestamp(), block.quality <= Quality.DOUBTFUL
+                if block.rack > bad:
+                    ages.append(age)
+                # A screen calls a reading stale after two periods, and the scan calls every value of a lost rack bad.
+                elif good.any() and block.state != "answers" and age > 2.0 + 2.0 + 0.5:
+                    trusted_stale += 1
+                if good.any() and scans.get(block.rack) != block.scan:
+                    scans[block.rack] = block.scan
+                    counts = block.counts[good]
+                    seen.append((block.rack, block.read_at.timestamp(), int(counts.min()), int(counts.max())))
+            time.sleep(0.25)
+        for process in (survivor, victim):
+            process.terminate()
+            process.wait(30)
+    servers.terminate()
+    times = [json.loads(line) for line in log.read_text().splitlines()]
+    log.unlink()
+    untrue = sum(not _held_then(times, read_at, low, high) for _, read_at, low, high in seen)
+    report.add("channels, racks, of them misbehaving", f"{RACKS * MODULES * CHANNELS:,}, {RACKS}, {bad}")
+    report.add("minutes, agents killed", f"{minutes:g}, {kills}")
+    report.add("blocks looked at, readings compared with what stood in the rack", f"{looks:,}, {len(seen):,}")
+    report.add("readings that were not what stood there then", f"{untrue}", "0")
+    report.add("values of a lost rack still trusted when stale", f"{trusted_stale}", "0")
+    report.add("age of a reading of a rack that answers, median", f"{np.median(ages):.1f} s")
+    report.add(
+        "age of a reading of a rack that answers, oldest", f"{max(ages):.1f} s", "10 s, while its agent was killed"
+    )
+    report.add(
+        "memory of the agent that lived through it",
+        ", ".join(f"{x:.0f}" for x in memory[:: max(1, len(memory) // 8)]) + " MB",
+    )
+    report.write()
+
+
+def _held_then(times: list[list[float]], read_at: float, low: int, high: int, slack_s: float = 0.4) -> bool:
+    """Whether a rack's registers held these counts when they were read: (phase, set from, set until) of each half second.
+    slack_s: what the requests of one scan take, and the clock of the reading."""
+    stood = [
+        phase
+        for k, (phase, begins, _) in enumerate(times)
+        if begins - slack_s <= read_at and (k + 1 == len(times) or read_at <= times[k + 1][2] + slack_s)
+    ]
+    counts = {14000 + 10 * phase for phase in stood[-8:]}
+    return {low, high} <= counts
+
+
 def trends(hours: int = 2) -> None:
     """10,000 points at one reading a second: parts written, hours packed, then drawn. A week follows by extrapolation."""
     from sqlalchemy import text
@@ -319,7 +461,7 @@ def streams(clients: int = 49) -> None:
 
 if __name__ == "__main__":
     what, *rest = sys.argv[1:] or ["help"]
-    works: dict[str, Any] = {"agent": agent, "trends": trends, "streams": streams}
+    works: dict[str, Any] = {"agent": agent, "trends": trends, "streams": streams, "storm": storm}
     if what not in works:
         sys.exit(__doc__)
     works[what](*[type(works[what].__defaults__[0])(x) for x in rest] if rest else [])

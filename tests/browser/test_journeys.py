@@ -421,7 +421,7 @@ def test_a_module_from_a_made_up_manual_is_typed_in_put_in_a_rack_and_read_live(
     expect(card).to_be_visible()
     page.locator(".card", has_text="PT-2143").click()
     card.locator(".seat.warns, .seat.fits").first.click()
-    expect(page.locator(".aim")).to_contain_text("GL-1·2·5·1")
+    expect(page.locator(".aim")).to_contain_text("GL-1·2·7·1")
     page.get_by_role("button", name="land it").click()
     expect(card.locator(".seat", has_text="PT-2143")).to_be_visible()
     expect(page.locator(".card", has_text="PT-2143")).to_have_count(0)

@@ -176,7 +176,7 @@ def test_a_list_from_a_sheet_is_shown_cell_by_cell_then_taken_in(site: Site) -> 
     expect(page.get_by_role("button", name="1 new")).to_be_visible()
     page.get_by_role("button", name="take it in").click()
     page.get_by_role("button", name="to the list").click()
-    expect(page.get_by_text("283 points")).to_be_visible()
+    expect(page.get_by_text("287 points")).to_be_visible()
     undo(page)
     expect(page.get_by_text("286 points")).to_be_visible()
 

@@ -229,7 +229,7 @@ def _line_of(counts: Floats, value: Floats) -> tuple[float, float] | None:
     slope = float((value[high] - value[low]) / (counts[high] - counts[low]))
     offset = float(value[low] - slope * counts[low])
     off = np.abs(slope * counts[both] + offset - value[both])
-    return (slope, offset) if off.max() <= STRAIGHT * max(float(np.abs(value[both]).max()), abs(offset)) else None
+    return (slope, offset) if off.max() <= STRAIGHT * float(np.abs(value[both]).max()) else None
 
 
 def _packed(kind: bytes, k: int, n: int, arrays: Iterable[NDArray[np.generic]]) -> bytes:

@@ -7,7 +7,9 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 from pathlib import Path
 
 from canaleta.host import frontend
@@ -66,17 +68,25 @@ def _for_ordinary_users(log: Path) -> None:
 
 
 def _static(checkout: Path, logs: Path, env: dict[str, str]) -> None:
-    """Formatting, lint, types, import walls, and the front end's types against the API."""
+    """Formatting, lint, types, import walls, and the front end's types against the API: two at once, the longest first,
+    for each keeps one core busy. All of them are tried; the first trouble is told."""
     python = [sys.executable, "-m"]
     ui, bin_folder = checkout / "ui", Path(sys.executable).parent
-    _static_part("python format", [*python, "ruff", "format", "--check", "."], checkout, logs, env)
-    _static_part("python lint", [*python, "ruff", "check", "."], checkout, logs, env)
-    _static_part("python types", [*python, "mypy"], checkout, logs, env)
-    _static_part("import walls", [str(bin_folder / "lint-imports"), "--no-cache"], checkout, logs, env)
-    with step("API document and front end's types"):
-        _api_types(ui, logs, env)
-    for name, script in (("format", "format"), ("lint", "lint"), ("types", "types"), ("unit tests", "unit")):
-        _static_part(f"front end {name}", [*frontend.npm(env), "run", "-s", script], ui, logs, env)
+    walls, front = [str(bin_folder / "lint-imports"), "--no-cache"], [*frontend.npm(env), "run", "-s"]
+    parts: list[Callable[[], None]] = [
+        *(partial(_static_part, f"front end {name}", [*front, script], ui, logs, env)
+          for name, script in (("types", "types"), ("unit tests", "unit"))),
+        partial(_static_part, "python types", [*python, "mypy"], checkout, logs, env),
+        *(partial(_static_part, f"front end {name}", [*front, name], ui, logs, env) for name in ("format", "lint")),
+        partial(_api_types, ui, logs, env),
+        partial(_static_part, "import walls", walls, checkout, logs, env),
+        partial(_static_part, "python format", [*python, "ruff", "format", "--check", "."], checkout, logs, env),
+        partial(_static_part, "python lint", [*python, "ruff", "check", "."], checkout, logs, env),
+    ]  # fmt: skip
+    with ThreadPoolExecutor(2) as pool:
+        ended = [pool.submit(part) for part in parts]
+    for part in ended:
+        part.result()
 
 
 def _static_part(name: str, argv: Sequence[str], cwd: Path, logs: Path, env: dict[str, str]) -> None:
@@ -86,6 +96,11 @@ def _static_part(name: str, argv: Sequence[str], cwd: Path, logs: Path, env: dic
 
 
 def _api_types(ui: Path, logs: Path, env: dict[str, str]) -> None:
+    with step("API document and front end's types"):
+        _api_is_told(ui, logs, env)
+
+
+def _api_is_told(ui: Path, logs: Path, env: dict[str, str]) -> None:
     api = ui / "src" / "api"
     remedy = "run: .venv/bin/python -m canaleta.web.document ui/src/api/openapi.json && npm --prefix ui run api"
     document = logs / "openapi.json"

@@ -2,7 +2,7 @@
 /** A rack on its rail. Modules are moved by their heads, with the pointer or with Alt and arrows; the new order is
  * shown here at once and accepted elsewhere. Only modules in view are made. */
 import { useVirtualizer } from '@tanstack/vue-virtual'
-import { computed, nextTick, onBeforeUnmount, ref } from 'vue'
+import { computed, nextTick, onBeforeUnmount, ref, watch } from 'vue'
 import type { Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
 import ModuleCard from './ModuleCard.vue'
@@ -47,6 +47,15 @@ const virtual = useVirtualizer(
     overscan: 2,
     initialRect: { width: 1200, height: 400 },
   })),
+)
+// What was put in is looked at: one more module than before comes into view.
+watch(
+  () => props.rack.modules.map((m) => m.module),
+  (now, before) => {
+    const added = now.findIndex((module) => !before.includes(module))
+    if (now.length === before.length + 1 && added >= 0)
+      void nextTick(() => virtual.value.scrollToIndex(added, { align: 'end' }))
+  },
 )
 const height = computed(
   () =>
