@@ -67,7 +67,7 @@ class Site:
             self._contexts.pop().close()
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="package")
 def browser() -> Iterator[Browser]:
     chromium = shutil.which("chromium")
     assert chromium, "Chromium comes from Debian's packages: ./canaleta check installs it"
@@ -85,7 +85,7 @@ def site(running: Site) -> Iterator[Site]:
     assert errors == [], "the interface reported errors of its own"
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="package")
 def running(browser: Browser) -> Iterator[Site]:
     folder = Path(tempfile.mkdtemp(prefix="canaleta-site-"))
     folder.chmod(0o755)

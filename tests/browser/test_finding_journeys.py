@@ -6,11 +6,11 @@ import re
 
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.conftest import Site
 
 from canaleta.plant.accepting import lift
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.proposals import Applied, Edit, Proposal, apply
+from tests.browser.conftest import Site
 
 pytestmark = pytest.mark.browser
 PT_3111, PT_1501 = 4, 186

@@ -5,11 +5,11 @@ from __future__ import annotations
 import re
 
 from playwright.sync_api import Locator, Page, Route, expect
-from tests.browser.conftest import Site
 
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.proposals import Applied, Edit, Proposal, apply
 from canaleta.plant.undo import undo as turn_back
+from tests.browser.conftest import Site
 
 SETTLED = re.compile(r"3 to settle")
 BOTH = re.compile(r"4 to settle")

@@ -6,10 +6,10 @@ import re
 
 import pytest
 from playwright.sync_api import Locator, Page, Route, expect
-from tests.browser.conftest import Site
 
 from canaleta.plant import accounts
 from canaleta.plant.keeper import PlantKeeper
+from tests.browser.conftest import Site
 
 pytestmark = pytest.mark.browser
 PASSWORD = "a long enough word"

@@ -7,9 +7,9 @@ from datetime import UTC, datetime
 
 import pytest
 from playwright.sync_api import expect
-from tests.browser.conftest import Site
 
 from canaleta.plant.walking import note_found
+from tests.browser.conftest import Site
 
 pytestmark = pytest.mark.browser
 PT_3107, TE_2101, PSL_3103 = 1, 6, 10

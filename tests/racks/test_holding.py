@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import asyncio
+import base64
+import io
 from collections.abc import Callable
 from typing import Any
 
 import pytest
+from PIL import Image
 from pymodbus.server import ModbusTcpServer
 from pymodbus.simulator import DataType, SimData, SimDevice
 from sqlalchemy import text, update
@@ -32,6 +35,13 @@ XV, SPRAY_DRYER = 211, 7
 YV, XV_LOAD, PRESSES = 283, 285, 10
 """YV-6105, a valve by pulse width, XV-6110 on outputs that measure their load, and their rack."""
 Ask = Callable[..., Any]
+
+
+def photo() -> str:
+    """A small grey picture as a phone would send it."""
+    out = io.BytesIO()
+    Image.new("RGB", (64, 48), (120, 120, 120)).save(out, "JPEG")
+    return base64.b64encode(out.getvalue()).decode()
 
 
 async def until(ask: Ask, path: str, holds: Callable[[Any], bool], seconds: float = 8.0) -> Any:
@@ -195,13 +205,20 @@ def test_a_check_is_signed_once_and_never_changes(database: Database) -> None:
         await ask("POST", f"/api/temporary/{number}/end", {"why": "out"})
         missing = await ask("POST", f"/api/points/{PT}/check/sign", body | {"readings": [{}, *readings[1:]]})
         assert missing.status_code == 409
+        assert (
+            await ask("POST", f"/api/points/{PT}/check/sign", body | {"photo": "bm8gcGhvdG8="})
+        ).status_code == 422
+        body |= {"phase": "as left", "photo": photo()}
         signed = await ask("POST", f"/api/points/{PT}/check/sign", body)
         assert signed.status_code == 200, signed.json
-        assert signed.json["verdict"].startswith("passed: largest error 0.100 % of span")
+        assert signed.json["verdict"].startswith("as left, passed: largest error 0.100 % of span")
         record = (await ask("GET", f"/api/evidence/{signed.json['id']}")).json
         assert record["sound"] is True
         assert record["body"]["serial"] == "7731"
-        assert (await ask("GET", f"/api/evidence/{signed.json['id']}/pdf")).data.startswith(b"%PDF")
+        assert record["body"]["photo"] == body["photo"]
+        pdf = (await ask("GET", f"/api/evidence/{signed.json['id']}/pdf")).data
+        assert pdf.startswith(b"%PDF")
+        assert b"/DCTDecode" in pdf, "the photo is in it as it was taken"
         await ask(
             "POST",
             "/api/proposals",

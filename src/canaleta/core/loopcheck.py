@@ -162,11 +162,12 @@ def _hysteresis(steps: Sequence[Judged]) -> float:
 
 def split(image: PlantImage, row: int, source_ma: float, volts: float, counts: float) -> tuple[float, float]:
     """(error of the shunt, error of the channel) in % of span, from the calibrator's current, the volts over the shunt
-    and the count (NEEDS N89). NaN where the point has no shunt."""
+    and the count (NEEDS N89). Without a shunt its error is NaN, and the channel's is that of the count at this current."""
     ohm = float(image.number("shunt_ohm")[row])
     names = [word.unit for word in describe(image, row)]
     if np.isnan(ohm) or names[STATIONS.index(Station.INPUT)] not in ("V", "mV"):
-        return float("nan"), float("nan")
+        due = evaluate(image, Station.LOOP, np.array([source_ma, 4.0, 20.0]), np.array([row] * 3)).at(Station.COUNTS)
+        return float("nan"), 100.0 * (counts - float(due[0])) / float(due[2] - due[1])
     full = 20.0 * ohm / 1000.0 - 4.0 * ohm / 1000.0
     shunt = 100.0 * (volts - source_ma * ohm / 1000.0) / full
     due = evaluate(image, Station.INPUT, volts, np.array([row])).at(Station.COUNTS)[0]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import base64
+import io
 from collections.abc import Sequence
 from importlib import resources
 
@@ -78,6 +80,9 @@ def check_pdf(record: Evidence, plant: str) -> bytes:
     if note := body.get("note"):
         pdf.ln(1)
         pdf.words(f"note: {note}")
+    if photo := body.get("photo"):
+        pdf.ln(2)
+        pdf.image(io.BytesIO(base64.b64decode(photo)), w=90)
     pdf.ln(3)
     pdf.words(f"signed by {record.name} ({record.who}), {record.at:%Y-%m-%d %H:%M:%S} UTC", 10, bold=True)
     if not record.sound:

@@ -22,7 +22,17 @@ from canaleta.core.follows import FOLLOWING, followed_by
 from canaleta.core.image import PlantImage
 from canaleta.plant.findings import accepted
 
-__all__ = ["Sheet", "as_csv", "as_workbook", "every_field", "findings_sheet", "list_sheet", "spares_sheet", "told"]
+__all__ = [
+    "Sheet",
+    "as_csv",
+    "as_workbook",
+    "every_field",
+    "findings_sheet",
+    "list_sheet",
+    "spares_sheet",
+    "temporary_sheet",
+    "told",
+]
 
 _NUMBER = re.compile(r"-?\d{1,15}(\.\d{1,15})?")
 _COMPUTED = ("=", "+", "-", "@")
@@ -106,6 +116,17 @@ def told(body: Mapping[str, Any]) -> str:
 def spares_sheet(image: PlantImage, spares: Iterable[tuple[str, str, str]]) -> Sheet:
     """Channels without a device: (address, kind of module, free or spare or wired spare)."""
     return Sheet("spares", [""] * 3, ["channel", "module", "spare"], [18, 30, 14], [False] * 3, list(spares))
+
+
+def temporary_sheet(image: PlantImage, open_: Iterable[Any]) -> Sheet:
+    """What is changed for a while and not put back yet, forces first: a list is not to be read without them."""
+    rows = [
+        (x.kind, image.label(image.row_of(x.point)) if image.has(x.point) else "gone", x.what, x.why, x.who,
+         f"{x.at:%Y-%m-%d %H:%M}", f"{x.due:%Y-%m-%d %H:%M}" if x.due else "")
+        for x in sorted(open_, key=lambda x: (x.kind not in ("force", "substitute here"), x.at))
+    ]  # fmt: skip
+    heads = ["kind", "tag", "what", "why", "by", "since, UTC", "due, UTC"]
+    return Sheet("temporary changes", [""] * 7, heads, [22, 14, 50, 40, 14, 18, 18], [False] * 7, rows)
 
 
 def _head(field: Field) -> str:

@@ -45,6 +45,7 @@ from canaleta.web import (
     sheet_api,
     stream_api,
     temporary_api,
+    tracing_api,
     views_api,
     walk_api,
     wiring_api,
@@ -102,6 +103,7 @@ def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, d
         finder_api,
         learn_api,
         scripts_api,
+        tracing_api,
         stream_api,
     ):
         app.register_api(part.api)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+import base64
+import binascii
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from flask import Response, jsonify
@@ -33,6 +35,9 @@ __all__ = ["api"]
 api = APIBlueprint("checks", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 Figure = Annotated[float, Field(ge=-1e300, le=1e300)]
 Text = Annotated[str, Field(max_length=200)]
+MOST_PHOTO = 1_400_000
+"""Characters of base64: about a megabyte of JPEG."""
+JPEG = b"\xff\xd8\xff"
 
 
 class StepOut(BaseModel):
@@ -119,7 +124,7 @@ class OutcomeOut(BaseModel):
 class SignCheckIn(ReadingsIn):
     """A check to be signed: what was read, with which instrument, what became of the open wire, and a name.
 
-    seq: the list it was done with; another one must be looked at again.
+    seq: the list it was done with; another one must be looked at again. phase: how the loop stood. photo: a JPEG in base64.
     """
 
     seq: int = Field(ge=0, le=2**62)
@@ -130,6 +135,8 @@ class SignCheckIn(ReadingsIn):
     inhibited: bool = False
     open_wire: dict[str, Text] = Field(default_factory=dict, max_length=8)
     note: str = Field("", max_length=400)
+    phase: Literal["", "as found", "as left"] = ""
+    photo: str = Field("", max_length=MOST_PHOTO, pattern=r"^[A-Za-z0-9+/]*={0,2}$")
 
 
 class SweepIn(BaseModel):
@@ -222,6 +229,8 @@ def sign(path: PointPath, body: SignCheckIn) -> Response:
             409, f"{image.label(row)} shuts {image.text('trips', row)}", "nothing was signed",
             "say that it was inhibited, or that tripping was agreed on",
         )  # fmt: skip
+    if body.photo and not _is_jpeg(body.photo):
+        raise ProblemError(422, "the photo is no JPEG", "nothing was signed", "take another one, or leave it out")
     with shared().engine.connect() as connection:
         if open_ := temporary.open_of(connection, path.point):
             told = "; ".join(f"{x.kind} of {x.who}" for x in open_)
@@ -238,7 +247,8 @@ def sign(path: PointPath, body: SignCheckIn) -> Response:
             "take the steps that are open",
         )
     with shared().engine.begin() as connection:
-        verdict = f"{'passed' if outcome.passes else 'failed'}: {out.says}"
+        found_ = f"{body.phase}, " if body.phase else ""
+        verdict = f"{found_}{'passed' if outcome.passes else 'failed'}: {out.says}"
         document = _document(image, row, outcome, body)
         number = evidence.keep(
             connection, "loop check", path.point, session_now().account, body.name.strip(), verdict, document
@@ -433,7 +443,15 @@ def _document(image: PlantImage, row: int, outcome: Outcome, body: SignCheckIn) 
         "hysteresis": finite(outcome.hysteresis), "tolerance": outcome.tolerance, "passes": outcome.passes,
         "instrument": body.instrument.strip(), "serial": body.serial.strip(), "due": body.due.strip(),
         "inhibited": body.inhibited, "open_wire": body.open_wire, "note": body.note.strip(), "seq": image.seq,
+        "phase": body.phase, "photo": body.photo,
     }  # fmt: skip
+
+
+def _is_jpeg(text: str) -> bool:
+    try:
+        return base64.b64decode(text, validate=True).startswith(JPEG)
+    except binascii.Error:
+        return False
 
 
 def _record(made: Evidence) -> RecordOut:

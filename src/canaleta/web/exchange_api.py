@@ -20,6 +20,7 @@ from canaleta.exchange.headings import PARTS
 from canaleta.exchange.jobs import BUSY, Job, TooManyJobsError, keep_mapping, kept_mappings
 from canaleta.exchange.project import Project, project_of, written_project
 from canaleta.plant import tables as t
+from canaleta.plant import temporary
 from canaleta.plant.findings import stored_findings
 from canaleta.plant.live import read_block
 from canaleta.web.doors import needs, session_now
@@ -224,6 +225,7 @@ def export(body: ExportIn) -> Response:
     with shared().engine.connect() as connection:
         image = shared().image(connection)
         bodies = stored_findings(connection)
+        changed = temporary.listed(connection)
         live = _live(connection, image) if "now" in names else {}
         title = connection.execute(select(t.plant.c.name)).scalar_one()
     said: dict[int, list[str]] = {}
@@ -234,7 +236,10 @@ def export(body: ExportIn) -> Response:
     if body.form == "csv":
         data, kind = list_out.as_csv(sheet), "text/csv; charset=utf-8"
     else:
-        sheets = [sheet, list_out.findings_sheet(image, bodies), list_out.spares_sheet(image, _spares(image))]
+        sheets = [
+            sheet, list_out.findings_sheet(image, bodies), list_out.spares_sheet(image, _spares(image)),
+            list_out.temporary_sheet(image, changed),
+        ]  # fmt: skip
         data, kind = list_out.as_workbook(sheets), "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
     response = Response(data, content_type=kind)
     response.headers["Content-Disposition"] = f'attachment; filename="{_file_name(title)}-{image.seq}.{body.form}"'

@@ -892,6 +892,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/points/{point}/check/split": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What of an error is the source's, the shunt's and the channel's, by a reference meter. */
+        post: operations["tracing_reference__int_point__check_split_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/points/{point}/fits/{rack}": {
         parameters: {
             query?: never;
@@ -1063,6 +1080,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/points/{point}/stimuli": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What can be done to the device by hand, and which way the value must go then. */
+        get: operations["tracing_stimuli__int_point__stimuli_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/stimuli/judge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Whether the value moved as it must. */
+        post: operations["tracing_moved__int_point__stimuli_judge_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/points/{point}/strip": {
         parameters: {
             query?: never;
@@ -1108,6 +1159,23 @@ export interface paths {
         put?: never;
         /** A loop-back from an output to an input: the table of differences, signed where a name is given. */
         post: operations["checks_sweep_points__int_point__sweep_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where the signal stops, by what was seen at each stage; register and named point are looked at here. */
+        post: operations["tracing_trace__int_point__trace_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4896,7 +4964,7 @@ export interface components {
          * SignCheckIn
          * @description A check to be signed: what was read, with which instrument, what became of the open wire, and a name.
          *
-         *     seq: the list it was done with; another one must be looked at again.
+         *     seq: the list it was done with; another one must be looked at again. phase: how the loop stood. photo: a JPEG in base64.
          */
         SignCheckIn: {
             /**
@@ -4925,6 +4993,17 @@ export interface components {
             open_wire?: {
                 [key: string]: string;
             };
+            /**
+             * Phase
+             * @default
+             * @enum {string}
+             */
+            phase?: "" | "as found" | "as left";
+            /**
+             * Photo
+             * @default
+             */
+            photo?: string;
             /** Readings */
             readings: components["schemas"]["ReadIn"][];
             /** Seq */
@@ -5043,6 +5122,38 @@ export interface components {
             why_not: string;
         };
         /**
+         * SplitIn
+         * @description A reference reading: what the source was set to and what a reference meter reads, mA; volts over the shunt, none
+         *     without one; the count read.
+         */
+        SplitIn: {
+            /** Asked Ma */
+            asked_ma: number;
+            /** Counts */
+            counts: number;
+            /** Measured Ma */
+            measured_ma: number;
+            /**
+             * Volts
+             * @default null
+             */
+            volts?: number | null;
+        };
+        /**
+         * SplitOut
+         * @description Errors in % of span, none where they cannot be told: of the source, the shunt and the channel; the greatest in words.
+         */
+        SplitOut: {
+            /** Channel */
+            channel: number | null;
+            /** Says */
+            says: string;
+            /** Shunt */
+            shunt: number | null;
+            /** Source */
+            source: number | null;
+        };
+        /**
          * StationOut
          * @description One station. figure: as shown, '' if unknown. typed: it is where the value was given.
          */
@@ -5100,6 +5211,50 @@ export interface components {
             value_number: number | null;
             /** Way */
             way: string;
+        };
+        /**
+         * StimuliOut
+         * @description All of them, for the value there is now.
+         */
+        StimuliOut: {
+            /** Now */
+            now: number | null;
+            /** Stimuli */
+            stimuli: components["schemas"]["StimulusOut"][];
+        };
+        /**
+         * StimulusIn
+         * @description What was done, and the value before and after.
+         */
+        StimulusIn: {
+            /** After */
+            after: number | null;
+            /** Before */
+            before: number | null;
+            /** Name */
+            name: string;
+        };
+        /**
+         * StimulusOut
+         * @description What can be done to the device by hand, and what the value must do then.
+         */
+        StimulusOut: {
+            /** Expected */
+            expected: string;
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+        };
+        /**
+         * StimulusSeen
+         * @description Whether it moved as it must, none where that cannot be told, and in words.
+         */
+        StimulusSeen: {
+            /** Right */
+            right: boolean | null;
+            /** Says */
+            says: string;
         };
         /**
          * StrangerOut
@@ -5334,6 +5489,62 @@ export interface components {
             tag: string;
             /** Was */
             was: string;
+        };
+        /**
+         * TraceIn
+         * @description What is in the pipe now, as typed ('' for what the count implies), and what was seen at each stage.
+         */
+        TraceIn: {
+            /**
+             * Given
+             * @default
+             */
+            given?: string;
+            /** Ticks */
+            ticks?: ("seen" | "not seen" | "")[];
+        };
+        /**
+         * TraceOut
+         * @description What the ticks say. between: the two stages the suspect lies between, -1 for before the device; none while nothing
+         *     can be said. following: the stage to look at next, -1 for none.
+         */
+        TraceOut: {
+            /** Between */
+            between: number[] | null;
+            /** Do */
+            do: string;
+            /** Following */
+            following: number;
+            /** Given */
+            given: string;
+            /** Says */
+            says: string;
+            /** Stages */
+            stages: components["schemas"]["TraceStage"][];
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * TraceStage
+         * @description A stage: where to look, what must be there, what is read there now ('' where nobody but a person can look), and
+         *     whether it shows: seen by a person, or by the reading itself.
+         */
+        TraceStage: {
+            /** By Itself */
+            by_itself: boolean;
+            /** Expected */
+            expected: string;
+            /** Look */
+            look: string;
+            /** Name */
+            name: string;
+            /** Reads */
+            reads: string;
+            /**
+             * Tick
+             * @enum {string}
+             */
+            tick: "seen" | "not seen" | "";
         };
         /**
          * TrendOut
@@ -8438,6 +8649,57 @@ export interface operations {
             };
         };
     };
+    tracing_reference__int_point__check_split_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SplitIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SplitOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     cabinets_fits_points__int_point__fits__int_rack__get: {
         parameters: {
             query?: never;
@@ -8980,6 +9242,104 @@ export interface operations {
             };
         };
     };
+    tracing_stimuli__int_point__stimuli_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StimuliOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tracing_moved__int_point__stimuli_judge_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StimulusIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StimulusSeen"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     live_draw_strip_points__int_point__strip_post: {
         parameters: {
             query?: never;
@@ -9104,6 +9464,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SweepOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tracing_trace__int_point__trace_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TraceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TraceOut"];
                 };
             };
             /** @description Unprocessable Entity */

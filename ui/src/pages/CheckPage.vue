@@ -3,6 +3,9 @@
 import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { ask, api, said, type Schemas } from '../api/client'
+import OpenWire from '../parts/check/OpenWire.vue'
+import ReferencePanel from '../parts/check/ReferencePanel.vue'
+import SignForm from '../parts/check/SignForm.vue'
 import TrendChart from '../parts/live/TrendChart.vue'
 import { nowOf } from '../plant/now'
 import { Steady } from '../plant/steady'
@@ -19,18 +22,11 @@ const at = ref(-1)
 const auto = ref(true)
 const says = ref('')
 const busy = ref(false)
-const name = ref('')
-const instrument = ref(localStorage.getItem('canaleta-instrument') ?? '')
-const serial = ref(localStorage.getItem('canaleta-serial') ?? '')
-const due = ref(localStorage.getItem('canaleta-due') ?? '')
-const inhibited = ref(false)
-const note = ref('')
 const wire = ref<Record<string, string>>({})
 const seq = ref(0)
 const signed = shallowRef<Schemas['RecordOut'] | null>(null)
 let steady = new Steady(1)
 let stop: (() => void) | undefined
-const WIRE = ['value', 'bit', 'alarm', 'light', 'time'] as const
 
 const row = computed(() => (void plant.list.version, plant.list.row(point.value) ?? -1))
 const text = (field: string) => (void plant.list.version, plant.list.text(field, row.value))
@@ -159,53 +155,9 @@ async function play() {
 }
 
 const wait = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms))
-/** On a stand-in the wire is pulled by itself, and all five results are written down as they come. */
-async function pull() {
-  busy.value = true
-  const body = { text: '', form: 'fixed', high: '', period_s: 10, faults: [{ kind: 'open', amount: '' }] }
-  const path = { params: { path: { point: point.value } } }
-  const put = await ask(api.PUT('/api/points/{point}/injection', { ...path, body }))
-  if (put.problem) {
-    busy.value = false
-    return (says.value = said(put.problem))
-  }
-  const began = Date.now()
-  let told = 0
-  for (let tries = 0; tries < 80; tries++) {
-    await wait(200)
-    if (now.value.reading?.quality === 'bad' && !told) told = Date.now()
-    if (told && (plant.alarmsOf.get(point.value)?.length || tries > 60)) break
-  }
-  const advice = await ask(api.GET('/api/points/{point}/advice', path))
-  const alarm = plant.alarmsOf.get(point.value)?.[0]
-  wire.value = {
-    value: `${now.value.text} ${now.value.unit}`,
-    bit: told ? (advice.data?.faults[0]?.says ?? 'bad') : 'not told',
-    alarm: alarm ? `${alarm.kind}, ${alarm.state}` : 'none',
-    light: wire.value.light ?? '',
-    time: told ? `${((told - began) / 1000).toFixed(1)} s` : 'never within 16 s',
-  }
-  await ask(api.PUT('/api/points/{point}/injection', { ...path, body: { ...body, faults: [] } }))
-  busy.value = false
-}
-
-async function sign() {
-  busy.value = true
-  for (const [k, v] of [['instrument', instrument], ['serial', serial], ['due', due]] as const) localStorage.setItem(`canaleta-${k}`, v.value) // prettier-ignore
-  const answer = await ask(
-    api.POST('/api/points/{point}/check/sign', {
-      params: { path: { point: point.value } },
-      body: {
-        readings: readings.value, seq: seq.value, name: name.value, instrument: instrument.value, serial: serial.value,
-        due: due.value, inhibited: inhibited.value, note: note.value,
-        open_wire: Object.fromEntries(Object.entries(wire.value).filter(([, v]) => v)),
-      }, // prettier-ignore
-    }),
-  )
-  busy.value = false
-  if (answer.problem)
-    return (says.value = [said(answer.problem), answer.problem.detail].filter(Boolean).join(' · '))
-  signed.value = answer.data
+/** It is signed: the page shows it, and what was read is kept no longer. */
+async function signedAs(record: Schemas['RecordOut']) {
+  signed.value = record
   says.value = ''
   localStorage.removeItem(key())
   const again = await ask(api.GET('/api/points/{point}/check', { params: { path: { point: point.value } } }))
@@ -312,34 +264,16 @@ onUnmounted(() => stop?.())
         <p v-for="t in opened" :key="t.id" class="settle">
           ▲ open: {{ t.kind }}, {{ t.what }} ({{ t.who }}) · put it back before signing
         </p>
-        <h2>open-wire test</h2>
-        <label v-for="w in WIRE" :key="w" class="field"
-          >{{ w }} <input v-model="wire[w]" maxlength="200"
-        /></label>
-        <button
-          v-if="plant.may('inject') && standIn"
-          class="act"
-          type="button"
-          :disabled="busy"
-          @click="pull"
-        >
-          pull the wire of the stand-in
-        </button>
-        <h2>signed by</h2>
-        <form @submit.prevent="sign">
-          <label class="field">instrument <input v-model="instrument" maxlength="200" /></label>
-          <label class="field">serial <input v-model="serial" maxlength="200" /></label>
-          <label class="field">due <input v-model="due" maxlength="200" placeholder="2027-03" /></label>
-          <label class="field">note <input v-model="note" maxlength="400" /></label>
-          <label v-if="text('trips')"
-            ><input v-model="inhibited" type="checkbox" /> it is inhibited, or tripping is agreed on</label
-          >
-          <label class="field">name <input v-model="name" required maxlength="80" /></label>
-          <button class="act main" type="submit" :disabled="busy || !outcome?.complete || !plant.may('edit')">
-            sign
-          </button>
-          <p class="quiet small">once signed it never changes</p>
-        </form>
+        <OpenWire v-model="wire" :point="point" :stand-in="standIn" />
+        <ReferencePanel v-if="!check.contact && check.signal_unit === 'mA'" :point="point" />
+        <SignForm
+          :point="point"
+          :body="{ readings, seq, open_wire: wire }"
+          :complete="outcome?.complete ?? false"
+          :trips="!!text('trips')"
+          @signed="signedAs"
+          @says="says = $event"
+        />
         <p v-if="signed" role="status">
           <b>signed:</b> {{ signed.verdict }} ·
           <a :href="`/api/evidence/${signed.id}/pdf`" target="_blank">PDF</a>
@@ -443,7 +377,7 @@ tr.here td {
   text-align: left;
 }
 
-input:not([type='checkbox']) {
+:deep(input:not([type='checkbox'], [type='file'])) {
   width: 100%;
   border: 0;
   border-bottom: 1px solid rgb(var(--v-theme-duct));
@@ -457,7 +391,7 @@ td input {
   text-align: right;
 }
 
-.side .field {
+.side :deep(.field) {
   grid-template-columns: 72px minmax(0, 1fr);
 }
 

@@ -31,7 +31,7 @@ defineExpose({ focus: () => input.value?.focus() })
 </script>
 
 <template>
-  <header class="bar">
+  <header class="topbar">
     <input
       ref="input"
       v-model="query"
@@ -88,16 +88,6 @@ defineExpose({ focus: () => input.value?.focus() })
 </template>
 
 <style scoped>
-.bar {
-  display: flex;
-  align-items: center;
-  gap: var(--gap);
-  height: 44px;
-  padding: 0 14px;
-  border-bottom: 1px solid rgb(var(--v-theme-line));
-  background: rgb(var(--v-theme-bar));
-}
-
 .find {
   width: 300px;
   padding: 4px 10px;
@@ -110,10 +100,6 @@ defineExpose({ focus: () => input.value?.focus() })
 
 .find::placeholder {
   color: rgb(var(--v-theme-quiet));
-}
-
-.gap {
-  flex: 1;
 }
 
 .link {

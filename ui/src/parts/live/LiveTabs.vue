@@ -15,7 +15,7 @@ const PLACES = [
 </script>
 
 <template>
-  <header class="bar">
+  <header class="topbar">
     <nav aria-label="live">
       <router-link
         v-for="[name, to, says] in PLACES"
@@ -42,16 +42,6 @@ const PLACES = [
 </template>
 
 <style scoped>
-.bar {
-  display: flex;
-  align-items: center;
-  gap: var(--gap);
-  height: 44px;
-  padding: 0 14px;
-  border-bottom: 1px solid rgb(var(--v-theme-line));
-  background: rgb(var(--v-theme-bar));
-}
-
 nav {
   display: flex;
   gap: 14px;
@@ -86,10 +76,6 @@ nav {
 .n.apart {
   border-style: dashed;
   color: rgb(var(--v-theme-apart));
-}
-
-.gap {
-  flex: 1;
 }
 
 a.chip {

@@ -10,9 +10,11 @@ import { formOf, nowOf } from '../../plant/now'
 import { usePlant } from '../../plant/store'
 import { age, clock, figure } from '../../plant/words'
 import HoldPanel from './HoldPanel.vue'
+import ModuleFace from './ModuleFace.vue'
 import NoisePanel from './NoisePanel.vue'
 import SourcePanel from './SourcePanel.vue'
 import StripPanel from './StripPanel.vue'
+import TracePanel from './TracePanel.vue'
 import TrendChart from './TrendChart.vue'
 
 const props = withDefaults(defineProps<{ point: number; page?: boolean }>(), { page: false })
@@ -25,7 +27,7 @@ const advice = shallowRef<Schemas['AdvicesOut'] | null>(null)
 const shelf = ref<string | null>(null)
 const why = ref('')
 const minutes = ref(60)
-const part = ref<'' | 'put on' | 'hold' | 'noise' | 'timing'>('')
+const part = ref<'' | 'put on' | 'hold' | 'noise' | 'timing' | 'trace'>('')
 let stop: (() => void) | undefined
 
 const row = computed(() => (void plant.list.version, plant.list.row(props.point) ?? -1))
@@ -198,6 +200,7 @@ onUnmounted(() => stop?.())
       </p>
     </section>
 
+    <ModuleFace :point="point" />
     <ol v-if="path" class="stations">
       <li v-for="s in path.stations" :key="s.name">
         <span>{{ s.name }}</span>
@@ -224,7 +227,7 @@ onUnmounted(() => stop?.())
     <p v-if="trips" class="trips">▲ it {{ trips }}</p>
     <div class="keys">
       <button
-        v-for="name in ['put on', 'hold', 'noise', 'timing'] as const"
+        v-for="name in ['put on', 'hold', 'noise', 'timing', 'trace'] as const"
         :key="name"
         type="button"
         class="chip"
@@ -238,6 +241,7 @@ onUnmounted(() => stop?.())
     <HoldPanel v-if="part === 'hold'" :point="point" />
     <NoisePanel v-if="part === 'noise'" :point="point" />
     <StripPanel v-if="part === 'timing'" :point="point" :contact="form.contact" />
+    <TracePanel v-if="part === 'trace'" :point="point" />
   </article>
 </template>
 

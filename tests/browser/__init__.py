@@ -1,0 +1,1 @@
+"""Journeys through the built interface in a browser."""

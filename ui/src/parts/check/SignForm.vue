@@ -1,0 +1,104 @@
+<script setup lang="ts">
+/** Signing a loop check: instrument, how the loop stood, a remark, a photo if there is one, and a name. */
+import { ref } from 'vue'
+import { ask, api, said, type Schemas } from '../../api/client'
+import { usePlant } from '../../plant/store'
+
+const props = defineProps<{
+  point: number
+  body: { readings: Schemas['ReadIn'][]; seq: number; open_wire: Record<string, string> }
+  complete: boolean
+  trips: boolean
+}>()
+const emit = defineEmits<{ signed: [Schemas['RecordOut']]; says: [string] }>()
+const plant = usePlant()
+const LONGEST_PX = 1280
+const kept = (name: string) => localStorage.getItem(`canaleta-${name}`) ?? ''
+const name = ref('')
+const instrument = ref(kept('instrument'))
+const serial = ref(kept('serial'))
+const due = ref(kept('due'))
+const inhibited = ref(false)
+const note = ref('')
+const phase = ref<'' | 'as found' | 'as left'>('')
+const photo = ref('')
+const busy = ref(false)
+
+/** A photo is made small here: a page needs no twelve megapixels, and a phone's line is slow. */
+async function take(event: Event) {
+  const file = (event.target as HTMLInputElement).files?.[0]
+  photo.value = ''
+  if (!file) return
+  try {
+    const picture = await createImageBitmap(file)
+    const small = Math.min(1, LONGEST_PX / Math.max(picture.width, picture.height))
+    const canvas = document.createElement('canvas')
+    canvas.width = Math.round(picture.width * small)
+    canvas.height = Math.round(picture.height * small)
+    canvas.getContext('2d')!.drawImage(picture, 0, 0, canvas.width, canvas.height)
+    photo.value = canvas.toDataURL('image/jpeg', 0.8).split(',')[1]!
+  } catch {
+    emit('says', `“${file.name}” is no picture that this browser can read`)
+  }
+}
+
+async function sign() {
+  busy.value = true
+  for (const [k, v] of [['instrument', instrument], ['serial', serial], ['due', due]] as const) localStorage.setItem(`canaleta-${k}`, v.value) // prettier-ignore
+  const answer = await ask(
+    api.POST('/api/points/{point}/check/sign', {
+      params: { path: { point: props.point } },
+      body: {
+        ...props.body, name: name.value, instrument: instrument.value, serial: serial.value, due: due.value,
+        inhibited: inhibited.value, note: note.value, phase: phase.value, photo: photo.value,
+        open_wire: Object.fromEntries(Object.entries(props.body.open_wire).filter(([, v]) => v)),
+      }, // prettier-ignore
+    }),
+  )
+  busy.value = false
+  if (answer.problem) emit('says', [said(answer.problem), answer.problem.detail].filter(Boolean).join(' · '))
+  else emit('signed', answer.data)
+}
+</script>
+
+<template>
+  <section>
+    <h2>signed by</h2>
+    <form @submit.prevent="sign">
+      <label class="field">instrument <input v-model="instrument" maxlength="200" /></label>
+      <label class="field">serial <input v-model="serial" maxlength="200" /></label>
+      <label class="field">due <input v-model="due" maxlength="200" placeholder="2027-03" /></label>
+      <label class="field"
+        >the loop
+        <select v-model="phase">
+          <option value="">as it is</option>
+          <option>as found</option>
+          <option>as left</option>
+        </select></label
+      >
+      <label class="field">note <input v-model="note" maxlength="400" /></label>
+      <label class="field"
+        >photo <input type="file" accept="image/*" capture="environment" @change="take"
+      /></label>
+      <img v-if="photo" :src="`data:image/jpeg;base64,${photo}`" alt="the photo that goes with it" />
+      <label v-if="trips"
+        ><input v-model="inhibited" type="checkbox" /> it is inhibited, or tripping is agreed on</label
+      >
+      <label class="field">name <input v-model="name" required maxlength="80" /></label>
+      <button class="act main" type="submit" :disabled="busy || !complete || !plant.may('edit')">sign</button>
+      <p class="quiet small">once signed it never changes</p>
+    </form>
+  </section>
+</template>
+
+<style scoped>
+img {
+  max-width: 100%;
+  max-height: 140px;
+}
+
+input[type='file'] {
+  min-width: 0;
+  font-size: 11px;
+}
+</style>
