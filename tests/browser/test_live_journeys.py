@@ -124,3 +124,57 @@ def test_the_loop_to_learn_on_shows_where_it_broke(site: Site) -> None:
     expect(page.get_by_text("signal failed: acknowledged")).to_be_visible()
     page.get_by_role("button", name="all well again").click()
     expect(page.locator(".station.differs")).to_have_count(0)
+
+
+def test_a_script_is_written_run_and_signed_and_nothing_typed_is_lost(site: Site) -> None:
+    page = site.enter("ana")
+    page.goto(f"{site.address}/scripts")
+    page.get_by_label("name of the script").fill("flow at half")
+    lines = page.get_by_label("lines of the script")
+    lines.fill("0 s   FT-3110  put 12 mA\n+0 s  FT-3110  see 4596 ± 1 % within 4 s\n+1 s  NN-1  take off")
+    expect(page.get_by_text("there is no point “NN-1”")).to_be_visible()
+    expect(page.get_by_role("button", name="run it")).to_be_disabled()
+    page.reload()
+    expect(lines).to_have_value(re.compile("NN-1"))
+    page.get_by_role("button", name="line 3").click()
+    page.keyboard.type("+1 s  FT-3110  take off")
+    expect(page.locator(".told tbody tr")).to_have_count(3)
+    page.keyboard.press("Control+s")
+    expect(page.locator("aside .one", has_text="flow at half")).to_be_visible()
+    page.get_by_role("button", name="run it").click()
+    expect(page.locator(".verdict")).to_have_text("all 1 seen", timeout=30_000)
+    page.get_by_label("your name").fill("Ana Serra")
+    page.get_by_role("button", name="sign what was seen").click()
+    expect(page.get_by_text("signed as record")).to_be_visible()
+    page.on("dialog", lambda dialog: dialog.accept())
+    page.get_by_role("button", name="drop…").click()
+    expect(page.locator("aside .one", has_text="flow at half").first).to_contain_text("signed")
+
+
+def test_where_a_signal_stops_is_found_by_ticking(site: Site) -> None:
+    page = site.enter("ana")
+    page.goto(f"{site.address}/now/{PSL_3103}")
+    page.get_by_role("button", name="trace…").click()
+    stages = page.locator(".trace ol li")
+    expect(stages).to_have_count(6)
+    stages.nth(0).get_by_role("button", name="seen", exact=True).click()
+    stages.nth(1).get_by_role("button", name="not seen").click()
+    expect(page.locator(".trace")).to_contain_text("the wire from the device")
+    expect(stages.nth(1)).to_have_class(re.compile("suspect"))
+    stages.nth(1).get_by_role("button", name="seen", exact=True).click()
+    expect(page.locator(".trace")).not_to_contain_text("the wire from the device")
+
+
+def test_a_setting_is_dragged_on_the_timing_strip(site: Site) -> None:
+    """LT-1101 shows 0…25 m³: the edge at 6 m³ is moved by the arrow key, a two-hundredth of the range up."""
+    page = site.enter("ana")
+    page.goto(f"{site.address}/now/18")
+    page.get_by_role("button", name="timing…").click()
+    edge = page.get_by_role("slider", name="normal")
+    expect(edge).to_have_attribute("aria-valuenow", "6")
+    edge.focus()
+    page.keyboard.press("ArrowUp")
+    expect(edge).not_to_have_attribute("aria-valuenow", "6")
+    expect(page.get_by_role("button", name="set these")).to_be_enabled()
+    page.get_by_role("button", name="as it is").click()
+    expect(edge).to_have_attribute("aria-valuenow", "6")

@@ -265,3 +265,12 @@ def test_a_strip_shows_what_is_put_in_place_of_a_failed_signal(policy: str, valu
 def test_a_strip_shows_a_fault_that_waits_for_a_reset() -> None:
     drawn = strip(point(ANALOG, fault_ends="on reset"), 0, [(0, 40.0), (1.0, np.nan), (2.0, 60.0)], 3.0, 0.1)
     assert drawn.waits[[5, 15, 25]].tolist() == [False, False, True]
+
+
+def test_a_strip_shows_chatter_and_a_counter_that_is_done() -> None:
+    """Five changes within ten seconds from four on chatter; the third closing is the preset."""
+    given = [(0, 0.0), *((1.0 + k, float(k % 2 == 0)) for k in range(5))]
+    drawn = strip(point(CONTACT, chatter="4", counts_on="coming on", preset="3"), 0, given, 7.0, 0.1)
+    assert drawn.chatters[[25, 45]].tolist() == [False, True]
+    assert drawn.done[[45, 55]].tolist() == [False, True]
+    assert drawn.counted[[15, 35, 55]].tolist() == [1, 2, 3]

@@ -27,7 +27,7 @@ __all__ = ["Strip", "strip"]
 class Strip:
     """A strip: times (k,) s, what comes in (NaN where the signal has failed), the state behind the conditioning, and the
     filtered value where there is one; counted: edges counted so far; trusted: the value is good or doubtful; waits: a
-    fault is over and waits for a reset."""
+    fault is over and waits for a reset; chatters: it is said to chatter; done: the counter has reached its preset."""
 
     times: NDArray[np.float64]
     given: NDArray[np.float64]
@@ -37,6 +37,8 @@ class Strip:
     band: NDArray[np.int8]
     trusted: NDArray[np.bool_]
     waits: NDArray[np.bool_]
+    chatters: NDArray[np.bool_]
+    done: NDArray[np.bool_]
 
 
 def strip(image: PlantImage, row: int, given: Sequence[tuple[float, float]], ends_s: float, period_s: float) -> Strip:
@@ -48,7 +50,7 @@ def strip(image: PlantImage, row: int, given: Sequence[tuple[float, float]], end
     begins = np.array([at for at, _ in given])
     levels = np.array([level for _, level in given])
     level = levels[np.clip(np.searchsorted(begins, times + 1e-9, side="right") - 1, 0, len(levels) - 1)]
-    rows: list[tuple[int, float, float, int, bool, bool]] = []
+    rows: list[tuple[int, float, float, int, bool, bool, bool, bool]] = []
     for moment, one in zip(times.tolist(), level.tolist(), strict=True):
         state, seen = conditioning.step(settings, state, moment, source.reading(one))
         reasons = int(seen.reasons[0])
@@ -56,12 +58,13 @@ def strip(image: PlantImage, row: int, given: Sequence[tuple[float, float]], end
             (
                 int(seen.state[0]), float(seen.value[0]), float(state.counted[0]), int(seen.band[0]),
                 not reasons & int(conditioning.FAULTS), bool(reasons & Reason.LATCHED),
+                bool(seen.chatters[0]), bool(seen.done[0]),
             )
         )  # fmt: skip
-    states, values, counted, bands, trusted, waits = zip(*rows, strict=True)
+    states, values, counted, bands, trusted, waits, chatters, done = zip(*rows, strict=True)
     return Strip(
         times, level, np.array(states, dtype=np.int8), np.array(values), np.array(counted), np.array(bands, dtype=np.int8),
-        np.array(trusted), np.array(waits),
+        np.array(trusted), np.array(waits), np.array(chatters), np.array(done),
     )  # fmt: skip
 
 

@@ -38,7 +38,7 @@ api = APIBlueprint("live", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 WEEK_S = 7 * 86_400.0
 MOST_TRENDS = 60
 STRIP_FIELDS = (
-    "on_delay", "off_delay", "stretch", "acting", "counts_on", "smoothing_s", "on_at", "off_at", "bands", "bands_deadband",
+    "on_delay", "off_delay", "stretch", "acting", "chatter", "counts_on", "preset", "smoothing_s", "on_at", "off_at", "bands", "bands_deadband",
     "on_failure", "substitute", "fault_ends",
 )  # fmt: skip
 
@@ -374,7 +374,8 @@ class StripIn(BaseModel):
 
 
 class StripOut(BaseModel):
-    """What comes in and what is made of it. trusted: the value is not bad; waits: a fault is over and waits for a reset;
+    """What comes in and what is made of it. trusted: the value is not bad; waits: a fault is over and waits for a reset; chatters,
+    done: it is said to chatter, its counter is done;
     counted: edges so far. low, high: the value at the ends of the device's output; bands: their names; words: of the states 0 and
     1. period_s: how often the rack is looked at."""
 
@@ -385,6 +386,8 @@ class StripOut(BaseModel):
     band: list[int]
     trusted: list[bool]
     waits: list[bool]
+    chatters: list[bool]
+    done: list[bool]
     counted: list[float]
     low: float | None
     high: float | None
@@ -421,7 +424,7 @@ def draw_strip(path: PointPath, body: StripIn) -> Response:
         StripOut(
             times=[round(x, 4) for x in drawn.times.tolist()], given=[finite(x) for x in drawn.given.tolist()],
             state=drawn.state.tolist(), value=[finite(x) for x in drawn.value.tolist()], band=drawn.band.tolist(),
-            trusted=drawn.trusted.tolist(), waits=drawn.waits.tolist(), counted=drawn.counted.tolist(),
+            trusted=drawn.trusted.tolist(), waits=drawn.waits.tolist(), chatters=drawn.chatters.tolist(), done=drawn.done.tolist(), counted=drawn.counted.tolist(),
             low=low, high=high, bands=list(bands.names) if bands else [], words=[one.text(f"text_{k}", 0) or str(k) for k in (0, 1)], period_s=scan_s,
             settings={name: one.text(name, 0) for name in STRIP_FIELDS},
         ).model_dump()

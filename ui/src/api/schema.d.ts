@@ -5294,7 +5294,8 @@ export interface components {
         };
         /**
          * StripOut
-         * @description What comes in and what is made of it. trusted: the value is not bad; waits: a fault is over and waits for a reset;
+         * @description What comes in and what is made of it. trusted: the value is not bad; waits: a fault is over and waits for a reset; chatters,
+         *     done: it is said to chatter, its counter is done;
          *     counted: edges so far. low, high: the value at the ends of the device's output; bands: their names; words: of the states 0 and
          *     1. period_s: how often the rack is looked at.
          */
@@ -5303,8 +5304,12 @@ export interface components {
             band: number[];
             /** Bands */
             bands: string[];
+            /** Chatters */
+            chatters: boolean[];
             /** Counted */
             counted: number[];
+            /** Done */
+            done: boolean[];
             /** Given */
             given: (number | null)[];
             /** High */

@@ -14,7 +14,7 @@ const plant = usePlant()
 const WIDTH = 560
 const LANE = 40
 const PLOT = 120
-const CONTACT = ['on_delay', 'off_delay', 'stretch', 'acting', 'counts_on']
+const CONTACT = ['on_delay', 'off_delay', 'stretch', 'acting', 'chatter', 'counts_on', 'preset']
 const ANALOG = ['smoothing_s', 'on_at', 'off_at', 'on_failure', 'substitute', 'fault_ends', 'bands', 'bands_deadband'] // prettier-ignore
 const ends = ref(3)
 const edges = ref<number[]>([0.4, 0.58, 1.0, 1.9, 2.1, 2.2])
@@ -88,7 +88,15 @@ function pathOf(values: (number | null)[]): string {
   return out
 }
 const bands = computed(() => blocks(times.value, strip.value?.band ?? [], ends.value))
-const waits = computed(() => blocks(times.value, (strip.value?.waits ?? []).map((w) => (w ? 0 : -1)), ends.value)) // prettier-ignore
+const spans = (some: boolean[] | undefined) =>
+  blocks(
+    times.value,
+    (some ?? []).map((on) => (on ? 0 : -1)),
+    ends.value,
+  )
+const chatters = computed(() => spans(strip.value?.chatters))
+const done = computed(() => spans(strip.value?.done))
+const waits = computed(() => spans(strip.value?.waits))
 /** Where a counter goes on, and to what. */
 const counts = computed(() =>
   (strip.value?.counted ?? []).flatMap((n, i, all) =>
@@ -209,6 +217,14 @@ onMounted(begin)
         <path class="given" :d="given" />
         <path class="made" :d="made" />
         <text v-for="c in counts" :key="c.at" class="count" :x="x(c.at)" :y="LANE + 14">{{ c.n }}</text>
+        <g v-for="c in chatters" :key="`c${c.from}`">
+          <rect class="waits" :x="x(c.from)" :width="x(c.to) - x(c.from)" :y="LANE * 2 + 10" height="10" />
+          <text class="word" :x="Math.min(x(c.from) + 3, WIDTH - 60)" :y="LANE * 2 + 18">chatters</text>
+        </g>
+        <g v-for="d in done" :key="`d${d.from}`">
+          <line class="delay" :x1="x(d.from)" :x2="x(d.from)" :y1="LANE" :y2="LANE * 2 + 10" />
+          <text class="word" :x="Math.min(x(d.from) + 3, WIDTH - 40)" :y="LANE + 30">done</text>
+        </g>
         <text class="word" :x="2" :y="LANE + 16">{{ strip?.words[1] }}</text>
         <text class="word" :x="2" :y="LANE * 2 + 18">{{ strip?.words[0] }}</text>
       </template>
