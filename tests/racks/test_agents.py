@@ -77,8 +77,9 @@ def test_an_alarm_lives_its_life_in_the_database_and_outlives_its_agent(database
                 said = await asked(database, "alarm", {"event": "ACKNOWLEDGE", "alarms": [[PT, "h"]], "why": "seen"})
                 assert json.loads(said) == {"moved": 1}
                 await eventually(database, lambda a: a.get((PT, "h")) == "acknowledged")
+                last = (await until(database, lambda b: True)).epoch
             async with scanning(database, source):
-                block = await until(database, lambda b: b.epoch > 1)
+                block = await until(database, lambda b: b.epoch > last)
                 assert block.alarm[block.points == PT] & 15 == 2, "the next agent does not raise it anew"
                 await source.inject((1, 2, 0), 12.0, "mA")
                 await eventually(database, lambda a: (PT, "h") not in a)

@@ -23,6 +23,8 @@ MARKS = {"core": "not database and not browser and not fuzz and not clone"} | {
 }
 PARTS = ("static", *MARKS)
 LONG = "CANALETA_LONG_CHECKS"
+WORKERS = (os.cpu_count() or 2) + 1
+"""Tests wait for racks, agents and browsers, and two workers left a fifth of two cores idle: one more than cores."""
 
 
 def check(part: str, *, long: bool) -> int:
@@ -47,7 +49,7 @@ def check(part: str, *, long: bool) -> int:
         os.environ[LONG] = "1"
     began = time.monotonic()
     code = subprocess.run(
-        [sys.executable, "-m", "pytest", "-n", "2", "--dist", "loadgroup", "--durations=25", *marks], cwd=checkout,
+        [sys.executable, "-m", "pytest", "-n", str(WORKERS), "--dist", "loadgroup", "--durations=25", *marks], cwd=checkout,
         check=False,
     ).returncode  # fmt: skip
     if code:
