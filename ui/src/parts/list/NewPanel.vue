@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** New points: how many, their first tag and channel, from a typical or like the chosen one; seen before they are made. */
-import { computed, onMounted, ref, shallowRef, watch } from 'vue'
+import { computed, nextTick, onMounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, type Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
 import PanelHead from './PanelHead.vue'
@@ -19,6 +19,7 @@ const would = shallowRef<Schemas['NewOut'] | null>(null)
 const says = ref('')
 const busy = ref(false)
 const first = ref<HTMLInputElement | null>(null)
+const tagField = ref<HTMLInputElement | null>(null)
 
 const rowOf = (point: number | null) => (point === null ? -1 : (plant.list.row(point) ?? -1))
 const likeTag = computed(() => plant.list.text('tag', rowOf(props.chosen)))
@@ -48,7 +49,11 @@ async function nextTag() {
   const answer = await ask(
     api.POST('/api/series', { body: { field: 'tag', texts: [likeTag.value], count: 1 } }),
   )
-  if (answer.data && !tag.value) tag.value = answer.data.texts[0]!
+  if (!answer.data || tag.value) return
+  tag.value = answer.data.texts[0]!
+  // Who has come to the field already types over the suggestion, not behind it.
+  await nextTick()
+  if (document.activeElement === tagField.value) tagField.value?.select()
 }
 
 let timer: ReturnType<typeof setTimeout> | undefined
@@ -101,7 +106,13 @@ const taken = computed(() =>
       </p>
       <p class="field">
         <span>first tag</span
-        ><input v-model="tag" class="setting figure" placeholder="PT-3101" aria-label="first tag" />
+        ><input
+          ref="tagField"
+          v-model="tag"
+          class="setting figure"
+          placeholder="PT-3101"
+          aria-label="first tag"
+        />
       </p>
       <TagLetters @tag="tag = $event" />
       <p class="field">
