@@ -17,7 +17,7 @@ from canaleta.host.cluster import Cluster
 from canaleta.plant.database import engine_for
 from canaleta.web.app import create_app
 
-EXAMPLES = 300 if os.environ.get(LONG) else 8
+EXAMPLES = 300 if os.environ.get(LONG) else 25
 pytestmark = pytest.mark.fuzz
 
 # The document needs no database; the requests go to the application of the test below.

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from canaleta.core.quality import Quality
 
 Floats = NDArray[np.float64]
+Whole = NDArray[np.int64]
 
 __all__ = [
     "Drawn",
@@ -33,12 +34,12 @@ __all__ = [
 ]
 
 _HEAD = struct.Struct("<4sII")
-_PART, _HOUR, _ROLL, _TIMES = b"CNP1", b"CNH2", b"CNR2", b"CNT1"
-_OLD_HOUR, _OLD_ROLL = b"CNH1", b"CNR1"
-LEVEL = 1
+_PART, _HOUR, _ROLL, _TIMES, _OLD_HOUR = b"CNP1", b"CNH2", b"CNR1", b"CNT1", b"CNH1"
+QUICK, SMALL = 1, 6
+"""How hard bytes are pressed: parts are written at every scan and live for an hour, hours are kept for weeks."""
 MS = 1e3
 STRAIGHT = 1e-12
-"""A value that lies so near a straight line of its counts, as a share of the largest, is kept as that line."""
+"""A value that lies so near a straight line of its counts, as a share of the largest, is told from that line."""
 
 
 @dataclass(frozen=True)
@@ -56,6 +57,7 @@ class Part:
         return _packed(
             _PART, len(self.times), len(self.points),
             (self.points.astype("<i8"), _whole_ms(self.times), self.counts.T.astype("<f8"), self.value.T.astype("<f8"), self.quality.T),
+            QUICK,
         )  # fmt: skip
 
     @classmethod
@@ -80,20 +82,19 @@ class Hour:
     quality: NDArray[np.uint8]
 
     def packed(self) -> bytes:
-        """As bytes, without its times: those are the same for every point of a rack (packed_times). Differences from
-        reading to reading are small. A value that is a straight line of the counts is kept as that line; any other to the
-        seven digits of a 32-bit number, and so are counts that are not whole."""
-        k = len(self.times)
-        known, whole = np.isfinite(self.counts), _is_whole(self.counts)
-        line = _line_of(self.counts, self.value)
-        tells = np.array([whole, line is not None], dtype="u1")
+        """As bytes, without its times: those are the same for every point of a rack (packed_times). Nothing is lost. Whole
+        counts are kept as differences, which are small; a value as how far its bits lie from a straight line of its
+        counts, or, where there is no such line, from the value before it."""
+        k, whole = len(self.times), _is_whole(self.counts)
+        slope, offset = _line_of(self.counts, self.value)
+        counts = _folded(_apart(_filled(self.counts))) if whole else _folded(_apart(_ordered(self.counts)))
+        guess = _guess(self.counts, slope, offset)
+        values = _folded(_apart(_ordered(self.value)) if guess is None else _ordered(self.value) - _ordered(guess))
         return _packed(
             _HOUR, k, 1,
             (
-                tells, np.array(line or (0.0, 0.0), "<f8"), known.astype("u1"),
-                _differences(_filled(self.counts), "<i4") if whole else _differences(_ordered(self.counts), "<i4"),
-                np.zeros(k, "<i4") if line else _differences(_ordered(self.value), "<i4"),
-                np.isfinite(self.value).astype("u1"), self.quality.astype("u1"),
+                np.array([whole, guess is not None], "u1"), np.array([slope, offset], "<f8"), counts,
+                np.isfinite(self.counts).astype("u1"), values, np.isfinite(self.value).astype("u1"), self.quality.astype("u1"),
             ),
         )  # fmt: skip
 
@@ -106,15 +107,17 @@ class Hour:
             return cls(old[0] / MS, *old[1:])
         _, _, arrays = _unpacked(
             _HOUR, data,
-            lambda k, n: ((2, "u1"), (2, "<f8"), (k, "u1"), (k, "<i4"), (k, "<i4"), (k, "u1"), (k, "u1")),
+            lambda k, n: ((2, "u1"), (2, "<f8"), (k, "<i8"), (k, "u1"), (k, "<i8"), (k, "u1"), (k, "u1")),
         )  # fmt: skip
-        (whole, straight), (slope, offset), known, counted, valued, good, quality = arrays
-        counts = _sums(counted).astype(np.float64) if whole else _from_ordered(_sums(counted))
-        counts[known == 0] = np.nan
-        value = slope * counts + offset if straight else _from_ordered(_sums(valued))
-        value[good == 0] = np.nan
+        (whole, straight), (slope, offset), counted, known, valued, good, quality = arrays
         if times is None or len(times) != len(quality):
             raise ValueError("these readings lack their times")
+        summed = np.cumsum(_unfolded(counted))
+        counts = summed.astype(np.float64) if whole else _from_ordered(summed)
+        counts[known == 0] = np.nan
+        guess = _guess(counts, slope, offset) if straight else None
+        value = _from_ordered(np.cumsum(_unfolded(valued)) if guess is None else _ordered(guess) + _unfolded(valued))
+        value[good == 0] = np.nan
         return cls(times, counts, value, quality)
 
 
@@ -131,27 +134,22 @@ class Rolled:
     all: NDArray[np.int64]
 
     def packed(self) -> bytes:
-        """As bytes; the values to the seven digits of a 32-bit number."""
+        """As bytes."""
         return _packed(
             _ROLL, len(self.begins), 1,
             (
-                _differences(_whole_ms(self.begins), "<i8"), self.least.astype("<f4"), self.most.astype("<f4"),
-                self.mean.astype("<f4"), self.good.astype("<i4"), self.all.astype("<i4"),
+                _whole_ms(self.begins), self.least.astype("<f8"), self.most.astype("<f8"), self.mean.astype("<f8"),
+                self.good.astype("<i4"), self.all.astype("<i4"),
             ),
         )  # fmt: skip
 
     @classmethod
     def unpacked(cls, data: bytes) -> Rolled:
         """From bytes. Raises ValueError if they are no roll-up."""
-        old = data[:4] == _OLD_ROLL
-        form = "<f8" if old else "<f4"
         _, _, a = _unpacked(
-            _OLD_ROLL if old else _ROLL, data,
-            lambda k, n: ((k, "<i8"), (k, form), (k, form), (k, form), (k, "<i4"), (k, "<i4")),
-        )  # fmt: skip
-        begins = (a[0] if old else _sums(a[0])) / MS
-        least, most, mean = (x.astype(np.float64) for x in a[1:4])
-        return cls(begins, least, most, mean, a[4].astype(np.int64), a[5].astype(np.int64))
+            _ROLL, data, lambda k, n: ((k, "<i8"), (k, "<f8"), (k, "<f8"), (k, "<f8"), (k, "<i4"), (k, "<i4"))
+        )
+        return cls(a[0] / MS, a[1], a[2], a[3], a[4].astype(np.int64), a[5].astype(np.int64))
 
     @classmethod
     def joined(cls, parts: Iterable[Rolled]) -> Rolled:
@@ -169,75 +167,79 @@ def _whole_ms(times: Floats) -> NDArray[np.int64]:
 
 def packed_times(times: Floats) -> bytes:
     """Times of readings, s, as bytes: whole milliseconds."""
-    return _packed(_TIMES, len(times), 1, (_differences(_whole_ms(times), "<i8"),))
+    return _packed(_TIMES, len(times), 1, (_folded(_apart(_whole_ms(times))),))
 
 
 def unpacked_times(data: bytes) -> Floats:
     """From bytes. Raises ValueError if they are no times."""
     _, _, (apart,) = _unpacked(_TIMES, data, lambda k, n: ((k, "<i8"),))
-    return _sums(apart) / MS
+    return np.cumsum(_unfolded(apart)) / MS
 
 
 def _is_whole(counts: Floats) -> bool:
-    """Whether every count that is known is a whole number whose differences 32 bits hold."""
+    """Whether every count that is known is a whole number that keeps its last digit: 53 bits do. −0 is none."""
     known = counts[np.isfinite(counts)]
-    return bool((known == np.rint(known)).all() and (np.abs(known) < 2**30).all())
+    return bool(((known == np.rint(known)) & (np.abs(known) < 2**53) & ~((known == 0) & np.signbit(known))).all())
 
 
-def _filled(counts: Floats) -> NDArray[np.int64]:
+def _filled(counts: Floats) -> Whole:
     """Whole counts with those that are not known taken from the one before, so that nothing jumps."""
     at = np.maximum.accumulate(np.where(np.isfinite(counts), np.arange(len(counts)), 0))
     return np.nan_to_num(counts[at]).astype(np.int64)
 
 
-def _differences(numbers: NDArray[np.generic], form: str) -> NDArray[Any]:
-    """Each number less the one before it, folded: 0, −1, 1, −2 become 0, 1, 2, 3, so that small ones of either sign have
-    the same high bytes. The first is as it is. Those of 32 bits wrap, and come back by wrapping."""
-    some = numbers.astype(form)
-    apart = np.diff(some, prepend=some.dtype.type(0))
-    return ((apart << 1) ^ (apart >> (8 * some.dtype.itemsize - 1))).astype(form)
+def _apart(numbers: Whole) -> Whole:
+    """Each number less the one before it; the first as it is. It wraps, and comes back by wrapping."""
+    return np.diff(numbers, prepend=np.int64(0))
 
 
-def _sums(folded: NDArray[Any]) -> NDArray[Any]:
-    """The inverse of `_differences`, in the same form."""
-    unsigned = folded.view(f"<u{folded.dtype.itemsize}")
-    apart = (unsigned >> 1).view(folded.dtype) ^ -(folded & 1)
-    return np.cumsum(apart, dtype=folded.dtype)
+def _folded(numbers: Whole) -> Whole:
+    """0, −1, 1, −2 become 0, 1, 2, 3: small ones of either sign have the same high bytes."""
+    return (numbers << 1) ^ (numbers >> 63)
 
 
-def _ordered(values: Floats) -> NDArray[np.int32]:
-    """Values as 32-bit numbers, as whole numbers that lie near each other where the values do."""
-    most = float(np.finfo("<f4").max)
-    bits = np.clip(np.nan_to_num(values), -most, most).astype("<f4").view("<i4")
-    return np.where(bits < 0, np.int32(-(2**31)) - bits, bits).astype("<i4")
+def _unfolded(folded: Whole) -> Whole:
+    """The inverse of `_folded`."""
+    return (folded.view(np.uint64) >> np.uint64(1)).view(np.int64) ^ -(folded & 1)
 
 
-def _from_ordered(bits: NDArray[np.int32]) -> Floats:
+def _ordered(values: Floats) -> Whole:
+    """The bits of numbers as whole numbers that lie near each other where the numbers do; none counts as 0."""
+    bits = np.where(np.isfinite(values), values, 0.0).view(np.int64)
+    return np.where(bits < 0, np.int64(-(2**63)) - bits - 1, bits)
+
+
+def _from_ordered(numbers: Whole) -> Floats:
     """The inverse of `_ordered`."""
-    return np.where(bits < 0, np.int32(-(2**31)) - bits, bits).astype("<i4").view("<f4").astype(np.float64)
+    return np.where(numbers < 0, np.int64(-(2**63)) - numbers - 1, numbers).view(np.float64)
 
 
-def _line_of(counts: Floats, value: Floats) -> tuple[float, float] | None:
-    """(slope, offset) where every value is a straight line of its count, else None."""
+def _guess(counts: Floats, slope: float, offset: float) -> Floats | None:
+    """The values of a line at the counts, None without a line; where no count is known, that of no count."""
+    return None if np.isnan(slope) else slope * np.nan_to_num(counts) + offset
+
+
+def _line_of(counts: Floats, value: Floats) -> tuple[float, float]:
+    """(slope, offset) where the values lie on a straight line of their counts, else NaN."""
+    none = (float("nan"), float("nan"))
     both = np.isfinite(counts) & np.isfinite(value)
-    if not both.any() or (np.isfinite(value) & ~both).any():
-        return None
+    if not both.any():
+        return none
     low, high = (int(np.flatnonzero(both)[k(counts[both])]) for k in (np.argmin, np.argmax))
-    if counts[low] == counts[high]:
-        same = bool((value[both] == value[low]).all())
-        return (0.0, float(value[low])) if same else None
-    slope = float((value[high] - value[low]) / (counts[high] - counts[low]))
-    offset = float(value[low] - slope * counts[low])
-    off = np.abs(slope * counts[both] + offset - value[both])
-    return (slope, offset) if off.max() <= STRAIGHT * float(np.abs(value[both]).max()) else None
+    with np.errstate(all="ignore"):
+        slope = float((value[high] - value[low]) / (counts[high] - counts[low])) if high != low else 0.0
+        offset = float(value[low] - slope * counts[low])
+        off = np.abs(slope * counts[both] + offset - value[both])
+    near = np.isfinite(slope + offset) and bool((off <= STRAIGHT * np.abs(value[both]).max()).all())
+    return (slope, offset) if near else none
 
 
-def _packed(kind: bytes, k: int, n: int, arrays: Iterable[NDArray[np.generic]]) -> bytes:
+def _packed(kind: bytes, k: int, n: int, arrays: Iterable[NDArray[np.generic]], level: int = SMALL) -> bytes:
     """The bytes of several arrays: of each, all first bytes, then all second ones, and so on."""
     body = b"".join(
         np.ascontiguousarray(a).reshape(-1).view(np.uint8).reshape(-1, a.itemsize).T.tobytes() for a in arrays
     )
-    return _HEAD.pack(kind, k, n) + zlib.compress(body, LEVEL)
+    return _HEAD.pack(kind, k, n) + zlib.compress(body, level)
 
 
 def _unpacked(
