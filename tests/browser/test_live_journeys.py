@@ -147,6 +147,15 @@ def test_a_script_is_written_run_and_signed_and_nothing_typed_is_lost(site: Site
     page.get_by_role("button", name="sign what was seen").click()
     expect(page.get_by_text("signed as record")).to_be_visible()
     expect(page.locator("aside .run").first).to_contain_text("signed")
+    lines.press("Control+End")
+    page.keyboard.type("\n# later")
+    page.get_by_role("button", name="new script").click()
+    expect(lines).to_have_value("")
+    page.locator("aside .one", has_text="flow at half").click()
+    expect(lines).to_have_value(re.compile("# later$"))
+    page.get_by_role("button", name="drop…").click()
+    expect(page.get_by_text("dropped; keep it again")).to_be_visible()
+    expect(page.locator("aside .one", has_text="flow at half")).to_contain_text("not kept")
 
 
 def test_where_a_signal_stops_is_found_by_ticking(site: Site) -> None:

@@ -109,7 +109,7 @@ def test_a_rack_that_misbehaves_gives_no_figures_and_a_reason_and_comes_back(man
     in_a_loop_of_its_own(run)
 
 
-SECONDS = 240.0 if os.environ.get(LONG) else 10.0
+SECONDS = 240.0 if os.environ.get(LONG) else 14.0
 PERIOD_S = 0.2
 MANNERS: tuple[Manner, ...] = ("silent", "slow", "garbage", "refuses", "other transaction", "short")
 

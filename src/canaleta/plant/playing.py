@@ -78,6 +78,20 @@ class _Playing:
     puts: dict[int, Future[tuple[str, float]]] = field(default_factory=dict)
     seen: dict[int, list[Observation]] = field(default_factory=lambda: defaultdict(list))
     scans: dict[int, int] = field(default_factory=dict)
+    given_before: list[list[int]] = field(init=False)
+    """For each step the steps before it, by time and line, that give its point something."""
+
+    def __post_init__(self) -> None:
+        steps = self.script.steps
+        self.given_before = [
+            [
+                at
+                for at, other in enumerate(steps)
+                if isinstance(other.act, Put) and other.row == step.row
+                and (other.at_s, other.line) <= (step.at_s, step.line)
+            ]
+            for step in steps
+        ]  # fmt: skip
 
     def rack_of(self, row: int) -> int:
         return self.image.layout.modules[int(self.image.module[row])].rack
@@ -195,7 +209,7 @@ class Player:
                 "read": "" if result == DONE else result,
             }  # fmt: skip
             return True
-        begins = self._begins(run, step)
+        begins = self._begins(run, k)
         if begins is None or now < begins:
             return False
         line["began"] = round(begins - run.began, 3)
@@ -208,16 +222,13 @@ class Player:
         return True
 
     @staticmethod
-    def _begins(run: _Playing, step: Step) -> float | None:
+    def _begins(run: _Playing, k: int) -> float | None:
         """When an expectation begins: at its time, and not before what its point was given by then stands there."""
-        begins = run.began + step.at_s
-        for k, other in enumerate(run.script.steps):
-            before = (other.at_s, other.line) <= (step.at_s, step.line)
-            if isinstance(other.act, Put) and other.row == step.row and before:
-                if k not in run.puts or not run.puts[k].done():
-                    return None
-                begins = max(begins, run.puts[k].result()[1])
-        return begins
+        given = [run.puts.get(at) for at in run.given_before[k]]
+        if not all(put is not None and put.done() for put in given):
+            return None
+        stood = [put.result()[1] for put in given if put is not None]
+        return max([run.began + run.script.steps[k].at_s, *stood])
 
     def _take_off(self, run: _Playing, hands: ThreadPoolExecutor) -> list[str]:
         """Take off whatever is put on; the points where that was not done."""

@@ -99,7 +99,6 @@ class RackLife:
         self._points = self.plan.points
         self._quiets = {int(p) for p in self.table.quiet.tolist() if p >= 0}
         self._span = signal_span(image, self.plan.rows)
-        self._loaded = np.flatnonzero(self._map.load_word[self.plan.at] >= 0)
         self._meters = np.flatnonzero((self.settings.edge >= 0) | self.settings.cumulative)
 
     # The list moves on ---------------------------------------------------------------------------------
@@ -290,7 +289,7 @@ class RackLife:
             reasons=seen.reasons, injected=injected.astype(np.uint8), switch=seen.state, flags=flags.astype(np.uint8),
             alarm=self._worst(), band=seen.band, meters=self._points[meters], counted=self.condition.counted[meters],
             total=self.condition.total[meters], rate=self.condition.rate[meters],
-            loaded=self._points[self._loaded], load_ma=self._load_ma[self._loaded],
+            loaded=self._points[self.plan.loaded], load_ma=self._load_ma[self.plan.loaded],
             shown=np.array([shown.get(int(p), np.nan) for p in self._points]) if shown else np.full(len(self._points), np.nan),
         )  # fmt: skip
 

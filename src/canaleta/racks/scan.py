@@ -27,6 +27,7 @@ class ScanPlan:
     """Which points of an image stand where in a rack's map; made anew when the list or the layout changes.
 
     rows: rows of the landed points of the rack. at: their places in the map. off: those whose channel is switched off.
+    loaded: which of the points are outputs that measure the current through their load.
     """
 
     image: PlantImage
@@ -34,6 +35,7 @@ class ScanPlan:
     rows: NDArray[np.int64]
     at: NDArray[np.int64]
     off: NDArray[np.bool_]
+    loaded: NDArray[np.int64]
 
     @classmethod
     def of(cls, image: PlantImage, rack_map: RackMap) -> ScanPlan:
@@ -43,8 +45,9 @@ class ScanPlan:
         }
         here = np.flatnonzero(image.landed & np.isin(image.module, np.unique(rack_map.modules)))
         at = [place[int(image.module[row]), int(image.channel[row])] for row in here.tolist()]
-        rows = here.astype(np.int64)
-        return cls(image, rack_map, rows, np.array(at, dtype=np.int64), image.code("enabled")[rows] == OFF)
+        rows, places = here.astype(np.int64), np.array(at, dtype=np.int64)
+        loaded = np.flatnonzero(rack_map.load_word[places] >= 0)
+        return cls(image, rack_map, rows, places, image.code("enabled")[rows] == OFF, loaded)
 
     def __len__(self) -> int:
         return len(self.rows)
@@ -83,10 +86,12 @@ class ScanPlan:
             return ripened(reasons, lasted, self.image.conventions.namur.after_s)
 
         decoded = decode(self.map, words)
-        counts, load = decoded.counts[self.at], decoded.load_ma[self.at]
+        counts, load_ma = decoded.counts[self.at], decoded.load_ma[self.at]
         told = np.zeros(len(counts), dtype=np.uint32)
         mark(told, decoded.fault[self.at], Reason.CHANNEL_FAULT)
-        mark(told, load < least_load_ma(self.image, self.rows, counts), Reason.OPEN_CIRCUIT)
+        if len(self.loaded):
+            least = least_load_ma(self.image, self.rows[self.loaded], counts[self.loaded])
+            told[self.loaded[load_ma[self.loaded] < least]] |= np.uint32(Reason.OPEN_CIRCUIT)
         paths = evaluate(self.image, Station.COUNTS, counts, self.rows, last=last_good, told=told, ripen=ripen)
         reasons = paths.reasons.copy()
         # A count that says open or short says more than the module's bit does.
@@ -98,4 +103,4 @@ class ScanPlan:
         reasons[self.off] = np.uint32(Reason.DISABLED)
         quality = of_reasons(reasons, ~np.isnan(value))
         quality[self.off] = Quality.NONE
-        return Reading(value, counts, reasons, quality, load), since, paths.at(Station.LOOP)
+        return Reading(value, counts, reasons, quality, load_ma), since, paths.at(Station.LOOP)

@@ -19,21 +19,18 @@ from canaleta.core.loopcheck import CheckStep, Outcome, judged, steps_of
 from canaleta.core.path import describe
 from canaleta.core.settings import trips_of
 from canaleta.core.signals import Family
-from canaleta.core.sweeps import SHARES, compared
 from canaleta.core.text import TextError, shown
-from canaleta.exchange.check_pdf import check_pdf
 from canaleta.plant import evidence, temporary
 from canaleta.plant import tables as t
-from canaleta.plant.evidence import Evidence
 from canaleta.web.doors import needs, session_now
-from canaleta.web.point import PointPath, finite, found
+from canaleta.web.point import Figure, PointPath, finite, found
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.records_api import RecordOut, record_out
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
 api = APIBlueprint("checks", __name__, url_prefix="/api", abp_responses=PROBLEMS)
-Figure = Annotated[float, Field(ge=-1e300, le=1e300)]
 Text = Annotated[str, Field(max_length=200)]
 MOST_PHOTO = 1_400_000
 """Characters of base64: about a megabyte of JPEG."""
@@ -52,18 +49,6 @@ class StepOut(BaseModel):
     signal_number: float | None
     counts_number: float | None
     value_number: float | None
-
-
-class RecordOut(BaseModel):
-    """A signed record. sound: it is still what was signed."""
-
-    id: int
-    at: str
-    kind: str
-    who: str
-    name: str
-    verdict: str
-    sound: bool
 
 
 class CheckOut(BaseModel):
@@ -139,44 +124,6 @@ class SignCheckIn(ReadingsIn):
     photo: str = Field("", max_length=MOST_PHOTO, pattern=r"^[A-Za-z0-9+/]*={0,2}$")
 
 
-class SweepIn(BaseModel):
-    """A loop-back to be judged, and signed if there is a name: what the output was given and the input read, % of span."""
-
-    model_config = ConfigDict(extra="forbid")
-
-    input: int = Field(ge=0, le=2**62)
-    given: list[Figure] = Field(min_length=1, max_length=60)
-    read: list[Figure | None] = Field(min_length=1, max_length=60)
-    tolerance: float = Field(0.5, gt=0, le=20)
-    name: str = Field("", max_length=80)
-
-
-class SweepRow(BaseModel):
-    """One level of a loop-back, % of span."""
-
-    given: float
-    read: float | None
-    difference: float | None
-    way: str
-
-
-class SweepOut(BaseModel):
-    """A loop-back judged. record: its number once signed, 0 before."""
-
-    rows: list[SweepRow]
-    shares: list[float]
-    worst: float | None
-    hysteresis: float | None
-    passes: bool | None
-    record: int
-
-
-class RecordPath(BaseModel):
-    """A record by its number."""
-
-    number: int = Field(ge=0, le=2**62)
-
-
 @api.get("/points/<int:point>/check", responses={200: CheckOut})
 @needs("read")
 def check(path: PointPath) -> Response:
@@ -190,7 +137,7 @@ def check(path: PointPath) -> Response:
     units = [words.unit for words in describe(image, row)]
     with shared().engine.connect() as connection:
         open_ = [f"{x.kind}: {x.what}" for x in temporary.open_of(connection, path.point)]
-        records = [_record(r) for r in evidence.of_point(connection, path.point)]
+        records = [record_out(r) for r in evidence.of_point(connection, path.point)]
     counts = [s.counts for s in steps if np.isfinite(s.counts)]
     outcome = judged(image, row, steps, *(np.full(len(steps), np.nan) for _ in range(3)))
     return jsonify(
@@ -255,75 +202,7 @@ def sign(path: PointPath, body: SignCheckIn) -> Response:
         )
         made = evidence.one(connection, number)
     assert made is not None
-    return jsonify(_record(made).model_dump())
-
-
-@api.post("/points/<int:point>/sweep", responses={200: SweepOut})
-@needs("edit")
-def sweep(path: PointPath, body: SweepIn) -> Response:
-    """A loop-back from an output to an input: the table of differences, signed where a name is given."""
-    image, row = found(path.point)
-    _, into = found(body.input)
-    if len(body.given) != len(body.read):
-        raise ProblemError(422, "as many levels read as were given", "nothing was judged")
-    read = [np.nan if x is None else x for x in body.read]
-    result = compared(body.given, read, body.tolerance)
-    record = 0
-    if body.name.strip():
-        if result.passes is None:
-            raise ProblemError(409, "not every level was read", "nothing was signed", "run the sweep again")
-        rows = [[f"{r.given:.1f}", f"{r.read:.2f}", f"{r.difference:+.2f}", r.way] for r in result.rows]
-        says = f"largest difference {result.worst:.2f} % of span, hysteresis {result.hysteresis:.2f} %"
-        document: dict[str, Any] = {
-            "tag": f"{image.label(row)} to {image.label(into)}", "service": image.text("service", row),
-            "lines": [f"tolerance {body.tolerance:g} % of the input's span"], "seq": image.seq,
-            "table": {"head": ["given, %", "read, %", "difference, %", "way"], "rows": rows, "widths": [20, 20, 20, 14]},
-        }  # fmt: skip
-        verdict = f"{'passed' if result.passes else 'failed'}: {says}"
-        with shared().engine.begin() as connection:
-            record = evidence.keep(
-                connection, "loop-back", path.point, session_now().account, body.name.strip(), verdict, document
-            )
-    return jsonify(
-        SweepOut(
-            rows=[
-                SweepRow(given=r.given, read=finite(r.read), difference=finite(r.difference), way=r.way) for r in result.rows
-            ],
-            shares=list(SHARES), worst=finite(result.worst), hysteresis=finite(result.hysteresis), passes=result.passes,
-            record=record,
-        ).model_dump()
-    )  # fmt: skip
-
-
-@api.get("/evidence/<int:number>", responses={200: None})
-@needs("read")
-def record(path: RecordPath) -> Response:
-    """A signed record as it was signed."""
-    made = _found_record(path.number)
-    return jsonify(_record(made).model_dump() | {"point": made.point, "hash": made.hash, "body": made.body})
-
-
-@api.get("/evidence/<int:number>/pdf", responses={200: {"content": {"application/pdf": {}}}})
-@needs("read")
-def record_pdf(path: RecordPath) -> Response:
-    """A signed record as PDF."""
-    made = _found_record(path.number)
-    response = Response(check_pdf(made, _plant_name()), content_type="application/pdf")
-    response.headers["Content-Disposition"] = f'inline; filename="record-{made.id}.pdf"'
-    return response
-
-
-def _plant_name() -> str:
-    with shared().engine.connect() as connection:
-        return str(connection.execute(select(t.plant.c.name)).scalar_one())
-
-
-def _found_record(number: int) -> Evidence:
-    with shared().engine.connect() as connection:
-        made = evidence.one(connection, number)
-    if made is None:
-        raise ProblemError(404, "there is no such record")
-    return made
+    return jsonify(record_out(made).model_dump())
 
 
 def _same_point(image: PlantImage, row: int, seq: int) -> bool:
@@ -452,15 +331,3 @@ def _is_jpeg(text: str) -> bool:
         return base64.b64decode(text, validate=True).startswith(JPEG)
     except binascii.Error:
         return False
-
-
-def _record(made: Evidence) -> RecordOut:
-    return RecordOut(
-        id=made.id,
-        at=made.at.isoformat(),
-        kind=made.kind,
-        who=made.who,
-        name=made.name,
-        verdict=made.verdict,
-        sound=made.sound,
-    )

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 import numpy as np
 from pydantic import BaseModel, Field
 
@@ -9,7 +11,10 @@ from canaleta.core.image import PlantImage
 from canaleta.web.problems import ProblemError
 from canaleta.web.shared import shared
 
-__all__ = ["PointPath", "finite", "found", "words_in_hex"]
+__all__ = ["Figure", "PointPath", "finite", "found", "rack_of", "words_in_hex"]
+
+Figure = Annotated[float, Field(ge=-1e300, le=1e300)]
+"""A number of a request: none without end."""
 
 
 class PointPath(BaseModel):
@@ -40,3 +45,11 @@ def words_in_hex(image: PlantImage, row: int, count: float) -> str:
     if not form.least <= count <= form.most:
         return ""
     return "0x" + " ".join(f"{word:04X}" for word in form.words_of(count)[0].tolist())
+
+
+def rack_of(image: PlantImage, row: int) -> tuple[int, float]:
+    """(rack, how often it is read in s) of a point; (0, 1) where it holds no channel."""
+    module = image.layout.modules.get(int(image.module[row]))
+    if module is None:
+        return 0, 1.0
+    return module.rack, image.layout.racks[module.rack].period_ms / 1000.0

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Literal
 
 import numpy as np
 from flask import Response, jsonify
@@ -21,7 +21,7 @@ from canaleta.core.text import TextError, shown
 from canaleta.core.tracing import STAGES, stages_of, traced
 from canaleta.plant.live import read_block
 from canaleta.web.doors import needs
-from canaleta.web.point import PointPath, finite, found
+from canaleta.web.point import Figure, PointPath, finite, found
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.shared import shared
 
@@ -30,7 +30,6 @@ __all__ = ["api"]
 api = APIBlueprint("tracing", __name__, url_prefix="/api/points", abp_responses=PROBLEMS)
 NEAR = 0.02
 """Share of the span that a register or a value may be off and still shows what is in the pipe."""
-Figure = Annotated[float, Field(ge=-1e300, le=1e300)]
 Tick = Literal["seen", "not seen", ""]
 
 

@@ -202,7 +202,7 @@ export interface paths {
             cookie?: never;
         };
         /** A signed record as it was signed. */
-        get: operations["checks_record_evidence__int_number__get"];
+        get: operations["records_record_evidence__int_number__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -219,7 +219,7 @@ export interface paths {
             cookie?: never;
         };
         /** A signed record as PDF. */
-        get: operations["checks_record_pdf_evidence__int_number__pdf_get"];
+        get: operations["records_record_pdf_evidence__int_number__pdf_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1003,7 +1003,7 @@ export interface paths {
             cookie?: never;
         };
         /** How noisy a point is, and what filter would help. */
-        get: operations["live_noise_points__int_point__noise_get"];
+        get: operations["over_time_noise_points__int_point__noise_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1124,7 +1124,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** The timing strip of a point: what its delays make of a pulse train, before anything is set. */
-        post: operations["live_draw_strip_points__int_point__strip_post"];
+        post: operations["over_time_draw_strip_points__int_point__strip_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1158,7 +1158,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** A loop-back from an output to an input: the table of differences, signed where a name is given. */
-        post: operations["checks_sweep_points__int_point__sweep_post"];
+        post: operations["records_sweep_points__int_point__sweep_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1810,7 +1810,7 @@ export interface paths {
             cookie?: never;
         };
         /** Trends with gaps where there was no good value; least and most are kept when many readings share a column. */
-        get: operations["live_trends_trends_get"];
+        get: operations["over_time_trends_trends_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -6645,7 +6645,7 @@ export interface operations {
             };
         };
     };
-    checks_record_evidence__int_number__get: {
+    records_record_evidence__int_number__get: {
         parameters: {
             query?: never;
             header?: never;
@@ -6690,7 +6690,7 @@ export interface operations {
             };
         };
     };
-    checks_record_pdf_evidence__int_number__pdf_get: {
+    records_record_pdf_evidence__int_number__pdf_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -9000,7 +9000,7 @@ export interface operations {
             };
         };
     };
-    live_noise_points__int_point__noise_get: {
+    over_time_noise_points__int_point__noise_get: {
         parameters: {
             query?: {
                 seconds?: number;
@@ -9345,7 +9345,7 @@ export interface operations {
             };
         };
     };
-    live_draw_strip_points__int_point__strip_post: {
+    over_time_draw_strip_points__int_point__strip_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -9447,7 +9447,7 @@ export interface operations {
             };
         };
     };
-    checks_sweep_points__int_point__sweep_post: {
+    records_sweep_points__int_point__sweep_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -11493,7 +11493,7 @@ export interface operations {
             };
         };
     };
-    live_trends_trends_get: {
+    over_time_trends_trends_get: {
         parameters: {
             query: {
                 points: string;

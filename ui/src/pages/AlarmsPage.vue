@@ -235,7 +235,7 @@ const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['as
         ▲ {{ plant.alarmCount.all }} alarms are open, {{ plant.alarmCount.waiting }} wait: the
         {{ plant.alarms.length }} most urgent are here; the others follow as these are dealt with
       </p>
-      <table v-if="shown.length">
+      <table v-if="shown.length" class="ledger">
         <thead>
           <tr>
             <th></th>
@@ -292,7 +292,7 @@ const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['as
       </p>
       <p v-else-if="shows === 'aside'" class="empty">nothing is shelved, quiet by design or out of service</p>
 
-      <table v-if="shows === 'journal' && lines.length">
+      <table v-if="shows === 'journal' && lines.length" class="ledger">
         <thead>
           <tr>
             <th>when</th>
@@ -395,26 +395,9 @@ const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['as
   padding: 0 14px 14px;
 }
 
-table {
-  width: 100%;
-  border-collapse: collapse;
-  background: rgb(var(--v-theme-surface));
-}
-
 th {
   position: sticky;
   top: 0;
-  padding: 4px 8px;
-  background: rgb(var(--v-theme-band));
-  font-size: 12px;
-  font-weight: 600;
-  text-align: left;
-}
-
-td {
-  padding: 4px 8px;
-  border-bottom: 1px solid rgb(var(--v-theme-line));
-  vertical-align: baseline;
 }
 
 tr.on td {

@@ -16,7 +16,20 @@ import { clock } from '../plant/words'
 const plant = usePlant()
 const route = useRoute()
 const router = useRouter()
-const DRAFT = 'canaleta-script'
+const DRAFTS = 'canaleta-scripts'
+const OPENED = 'canaleta-script'
+interface Draft {
+  name: string
+  version: number
+  text: string
+}
+const drafts = shallowRef<Record<string, Draft>>(draftsNow())
+/** The name it was opened by; '' for the blank page, null before any was. */
+const opened = ref<string | null>(null)
+/** Scripts that are kept, and those that were only begun. */
+const names = computed(() =>
+  [...new Set([...all.value.map((s) => s.name), ...Object.keys(drafts.value)])].filter(Boolean).sort(),
+)
 const all = shallowRef<Schemas['ScriptOut'][]>([])
 const runs = shallowRef<Schemas['RunOut'][]>([])
 const name = ref('')
@@ -57,44 +70,50 @@ async function loadRuns() {
   runs.value = answer.data?.runs ?? []
 }
 
-function open(script: Schemas['ScriptOut']) {
-  if (dirty.value && !confirm(`“${name.value || 'the new script'}” is not kept. Leave it?`)) return
-  name.value = script.name
-  version.value = script.version
-  text.value = kept.value = script.text
-  run.value = null
-  says.value = ''
-  void loadRuns()
+/** What is typed and not kept stays in this browser, for each script on its own: leaving one asks nothing. */
+function draftsNow(): Record<string, Draft> {
+  return JSON.parse(localStorage.getItem(DRAFTS) ?? '{}') as Record<string, Draft>
 }
 
-function fresh() {
-  if (dirty.value && !confirm(`“${name.value || 'the new script'}” is not kept. Leave it?`)) return
-  name.value = ''
-  version.value = 0
-  text.value = kept.value = ''
+function setDraft(of: string, draft: Draft | null) {
+  const all = draftsNow()
+  if (draft) all[of] = draft
+  else Reflect.deleteProperty(all, of)
+  drafts.value = all
+  localStorage.setItem(DRAFTS, JSON.stringify(all))
+}
+
+/** Keep what is typed for when this script is opened again. */
+function remember() {
+  if (opened.value === null) return
+  setDraft(opened.value, dirty.value ? { name: name.value, version: version.value, text: text.value } : null)
+}
+
+/** Show a script as it was left: what was typed, else what is kept, else a blank page. */
+function open(as: string, begins = '') {
+  remember()
+  const script = all.value.find((s) => s.name === as)
+  const draft = drafts.value[as] ?? { name: as, version: script?.version ?? 0, text: script?.text ?? begins }
+  opened.value = as
+  localStorage.setItem(OPENED, as)
+  name.value = draft.name
+  version.value = draft.version
+  text.value = draft.text
+  kept.value = script?.version === draft.version ? script.text : ''
   run.value = null
+  known.value = false
   says.value = ''
-  void load()
-  void nextTick(() => field.value?.focus())
+  void loadRuns()
 }
 
 async function forPoint(point: number) {
   const answer = await ask(api.GET('/api/points/{point}/check', { params: { path: { point } } }))
   const tag = plant.list.text('tag', plant.list.row(point) ?? -1)
-  if (!answer.data || !tag) return
-  name.value = `${tag} rehearsal`
-  const before = all.value.find((s) => s.name === name.value)
-  version.value = before?.version ?? 0
-  text.value = before?.text ?? firstScript(tag, answer.data)
-  kept.value = before?.text ?? ''
-  void loadRuns()
+  if (answer.data && tag) open(`${tag} rehearsal`, firstScript(tag, answer.data))
 }
 
 async function read() {
-  localStorage.setItem(
-    DRAFT,
-    JSON.stringify({ name: name.value, version: version.value, text: text.value, kept: kept.value }),
-  )
+  remember()
   const answer = await ask(api.POST('/api/scripts/read', { body: { text: text.value } }))
   if (answer.data) told.value = answer.data
 }
@@ -102,26 +121,32 @@ async function read() {
 async function keep() {
   if (!name.value.trim()) return (says.value = 'give it a name first')
   busy.value = true
-  const body = { text: text.value, version: version.value }
+  // Under another name it is another script.
+  const body = { text: text.value, version: name.value.trim() === opened.value ? version.value : 0 }
   const answer = await ask(
     api.PUT('/api/scripts/{name}', { params: { path: { name: name.value.trim() } }, body }),
   )
   busy.value = false
   says.value = answer.problem ? said(answer.problem) : 'kept'
   if (!answer.data) return
+  setDraft(opened.value ?? '', null)
+  opened.value = name.value = answer.data.name
+  localStorage.setItem(OPENED, opened.value)
   version.value = answer.data.version
   kept.value = text.value
   void load()
 }
 
 async function drop() {
-  if (!confirm(`Drop “${name.value}”? Its runs and signed records stay.`)) return
-  const answer = await ask(api.DELETE('/api/scripts/{name}', { params: { path: { name: name.value } } }))
+  const answer = await ask(
+    api.DELETE('/api/scripts/{name}', { params: { path: { name: opened.value ?? '' } } }),
+  )
   if (answer.problem) return (says.value = said(answer.problem))
   // What was dropped stays in the field: keeping it again takes it back.
   version.value = 0
   kept.value = ''
   says.value = 'dropped; keep it again to take that back'
+  remember()
   void load()
 }
 
@@ -198,23 +223,18 @@ watch(text, () => {
 })
 onMounted(async () => {
   await load()
-  const draft = JSON.parse(localStorage.getItem(DRAFT) ?? 'null') as {
-    name: string
-    version: number
-    text: string
-    kept: string
-  } | null
   const point = Number(route.query.point)
-  if (point && (!draft || draft.text === draft.kept)) await forPoint(point)
-  else if (draft) {
-    ;({ name: name.value, version: version.value, text: text.value, kept: kept.value } = draft)
-    if (point) says.value = 'this one was not kept yet: keep it, then come again for the other point'
-    void loadRuns()
-  }
-  if (point) void router.replace({ query: {} })
+  if (point) {
+    await forPoint(point)
+    void router.replace({ query: {} })
+  } else open(localStorage.getItem(OPENED) ?? '')
   await read()
 })
-onUnmounted(() => (clearTimeout(reading), clearTimeout(polling)))
+watch(
+  () => told.value?.trips.join(),
+  () => (known.value = false),
+)
+onUnmounted(() => (remember(), clearTimeout(reading), clearTimeout(polling)))
 </script>
 
 <template>
@@ -222,19 +242,18 @@ onUnmounted(() => (clearTimeout(reading), clearTimeout(polling)))
     <LiveTabs />
     <div class="three">
       <aside>
-        <button class="act" type="button" @click="fresh">new script</button>
+        <button class="act" type="button" @click="open('')">new script</button>
         <button
-          v-for="s in all"
-          :key="s.name"
+          v-for="n in names"
+          :key="n"
           type="button"
           class="one"
-          :class="{ here: s.name === name }"
-          :title="`${s.who}, ${clock(s.at)}`"
-          @click="open(s)"
+          :class="{ here: n === opened }"
+          @click="open(n)"
         >
-          {{ s.name }}
+          {{ n }}<span v-if="drafts[n]" class="quiet">◇ not kept</span>
         </button>
-        <p v-if="!all.length" class="quiet small">
+        <p v-if="!names.length" class="quiet small">
           nothing is kept yet. Write lines, or begin from a point: its page, “script…”.
         </p>
         <template v-if="runs.length">

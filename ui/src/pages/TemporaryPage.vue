@@ -98,7 +98,7 @@ onUnmounted(() => clearInterval(ticking))
           }}
         </button>
       </div>
-      <table v-if="open.length">
+      <table v-if="open.length" class="ledger">
         <thead>
           <tr>
             <th></th>
@@ -167,7 +167,7 @@ onUnmounted(() => clearInterval(ticking))
         <p v-if="says" class="bad">■ {{ says }}</p>
       </form>
       <h2 v-if="ended.length">put back</h2>
-      <table v-if="ended.length" class="quiet">
+      <table v-if="ended.length" class="ledger quiet">
         <tbody>
           <tr v-for="t in ended" :key="t.id">
             <td>{{ t.kind }} {{ t.what }}</td>
@@ -221,23 +221,8 @@ p {
   flex: 1;
 }
 
-table {
-  width: 100%;
+.ledger {
   margin: 8px 0 12px;
-  border-collapse: collapse;
-  background: rgb(var(--v-theme-surface));
-}
-
-th {
-  padding: 4px 8px;
-  background: rgb(var(--v-theme-band));
-  font-size: 12px;
-  text-align: left;
-}
-
-td {
-  padding: 5px 8px;
-  border-bottom: 1px solid rgb(var(--v-theme-line));
 }
 
 tr td:first-child {

@@ -10,11 +10,14 @@ const address = computed(
   () => (void plant.list.version, plant.list.text('channel', plant.list.row(props.point) ?? -1)),
 )
 const module = computed(() => address.value.slice(0, address.value.lastIndexOf('·') + 1))
-/** Points of the module in the order of their channels; found anew only when the list moves. */
+/** Points of the module in the order of their channels, looked for among those of its rack. */
 const channels = computed(() => {
+  void plant.list.version
   if (!module.value) return []
   const out: { point: number; channel: number; tag: string }[] = []
+  const rack = plant.list.racks[plant.list.row(props.point) ?? -1]
   plant.list.ids.forEach((point, row) => {
+    if (plant.list.racks[row] !== rack) return
     const at = plant.list.text('channel', row)
     if (at.startsWith(module.value))
       out.push({ point, channel: Number(at.slice(module.value.length)), tag: plant.list.text('tag', row) })

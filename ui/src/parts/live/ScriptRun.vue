@@ -37,7 +37,7 @@ watch(() => props.run?.id, () => ((says.value = ''), (note.value = ''))) // pret
       }}<template v-if="run.state !== 'done' && run.says">: {{ run.says }}</template>
     </p>
     <p v-else-if="!lines.length" class="quiet">what the lines mean stands here as they are written</p>
-    <table v-if="lines.length">
+    <table v-if="lines.length" class="ledger">
       <thead>
         <tr>
           <th></th>
@@ -80,24 +80,8 @@ watch(() => props.run?.id, () => ((says.value = ''), (note.value = ''))) // pret
   font-weight: 600;
 }
 
-table {
-  width: 100%;
+.ledger {
   margin: 6px 0 10px;
-  border-collapse: collapse;
-  background: rgb(var(--v-theme-surface));
-}
-
-th {
-  padding: 3px 6px;
-  background: rgb(var(--v-theme-band));
-  font-size: 12px;
-  text-align: left;
-}
-
-td {
-  padding: 3px 6px;
-  border-bottom: 1px solid rgb(var(--v-theme-line));
-  vertical-align: top;
 }
 
 td:first-child {
