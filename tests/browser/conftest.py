@@ -16,7 +16,7 @@ from canaleta.host.supervisor import Supervisor
 from canaleta.plant import accounts
 from canaleta.plant.database import engine_for
 
-expect.set_options(timeout=15_000)
+expect.set_options(timeout=40_000)
 FLAGS = ["--no-sandbox", "--disable-dev-shm-usage", "--disable-background-networking", "--disable-component-update"]
 
 
@@ -41,7 +41,7 @@ class Site:
             token = accounts.make_link(connection, name)
         context = self._open_context(dark)
         page = context.new_page()
-        page.set_default_timeout(20_000)
+        page.set_default_timeout(40_000)
         page.on("pageerror", lambda error: self.errors.append(str(error)))
         page.on("console", self._heard)
         page.goto(f"{self.address}/enter#{token}")

@@ -131,7 +131,7 @@ def test_a_script_is_written_run_and_signed_and_nothing_typed_is_lost(site: Site
     page.goto(f"{site.address}/scripts")
     page.get_by_label("name of the script").fill("flow at half")
     lines = page.get_by_label("lines of the script")
-    lines.fill("0 s   FT-3110  put 12 mA\n+0 s  FT-3110  see 4596 ± 1 % within 4 s\n+1 s  NN-1  take off")
+    lines.fill("0 s   FT-3110  put 12 mA\n+0 s  FT-3110  see 4596 ± 1 % within 30 s\n+1 s  NN-1  take off")
     expect(page.get_by_text("there is no point “NN-1”")).to_be_visible()
     expect(page.get_by_role("button", name="run it")).to_be_disabled()
     page.reload()
@@ -140,7 +140,7 @@ def test_a_script_is_written_run_and_signed_and_nothing_typed_is_lost(site: Site
     page.keyboard.type("+1 s  FT-3110  take off")
     expect(page.locator(".told tbody tr")).to_have_count(3)
     page.keyboard.press("Control+s")
-    expect(page.locator("aside .one", has_text="flow at half")).to_be_visible()
+    expect(page.locator("aside .one:not(.run)", has_text="flow at half")).to_be_visible()
     page.get_by_role("button", name="run it").click()
     expect(page.locator(".verdict")).to_have_text("all 1 seen", timeout=30_000)
     page.get_by_label("your name").fill("Ana Serra")
@@ -151,11 +151,11 @@ def test_a_script_is_written_run_and_signed_and_nothing_typed_is_lost(site: Site
     page.keyboard.type("\n# later")
     page.get_by_role("button", name="new script").click()
     expect(lines).to_have_value("")
-    page.locator("aside .one", has_text="flow at half").click()
+    page.locator("aside .one:not(.run)", has_text="flow at half").click()
     expect(lines).to_have_value(re.compile("# later$"))
     page.get_by_role("button", name="drop…").click()
     expect(page.get_by_text("dropped; keep it again")).to_be_visible()
-    expect(page.locator("aside .one", has_text="flow at half")).to_contain_text("not kept")
+    expect(page.locator("aside .one:not(.run)", has_text="flow at half")).to_contain_text("not kept")
 
 
 def test_where_a_signal_stops_is_found_by_ticking(site: Site) -> None:

@@ -21,7 +21,7 @@ from canaleta.host.debian import is_root
 
 CHECKOUT = Path(__file__).parents[2]
 USER = "canaleta-check"
-pytestmark = pytest.mark.timeout(420)
+pytestmark = pytest.mark.timeout(900)
 
 
 @pytest.fixture
@@ -48,7 +48,7 @@ def clone() -> Iterator[tuple[Path, dict[str, Any]]]:
 
 
 def served(address: str) -> str:
-    with urllib.request.urlopen(address, timeout=5) as answer:
+    with urllib.request.urlopen(address, timeout=20) as answer:
         return str(answer.read().decode())
 
 
@@ -69,7 +69,7 @@ def test_the_first_command_of_the_readme(clone: tuple[Path, dict[str, Any]]) -> 
         assert f"canaleta runs at http://127.0.0.1:{port}" in said, said
         assert '<div id="app">' in served(f"http://127.0.0.1:{port}/")
         process.send_signal(signal.SIGTERM)
-        assert process.wait(40) == 0
+        assert process.wait(90) == 0
     until = time.monotonic() + 10
     while _left_running(folder) and time.monotonic() < until:
         time.sleep(0.1)

@@ -69,7 +69,7 @@ def on_port(database: Database, port: int) -> None:
         connection.execute(update(t.rack).where(t.rack.c.id == 1).values(port=port))
 
 
-async def until(database: Database, holds: Callable[[LiveBlock], bool], seconds: float = 8.0) -> LiveBlock:
+async def until(database: Database, holds: Callable[[LiveBlock], bool], seconds: float = 30.0) -> LiveBlock:
     """The first block that fits, or the last one seen in the error."""
     last = None
     async with asyncio.timeout(seconds):

@@ -41,7 +41,7 @@ def edit(database: Database, **cells: str) -> None:
 async def asked(database: Database, kind: str, target: dict[str, object], rack: int = 1) -> str:
     with database.engine.begin() as connection:
         number = commands.ask(connection, "ana", rack, kind, target)
-    async with asyncio.timeout(8):
+    async with asyncio.timeout(30):
         while True:
             with database.engine.connect() as connection:
                 if (found := commands.outcome(connection, number)) is not None:
@@ -50,7 +50,7 @@ async def asked(database: Database, kind: str, target: dict[str, object], rack: 
 
 
 async def eventually(
-    database: Database, holds: Callable[[dict[tuple[int, str], str]], bool], seconds: float = 8.0
+    database: Database, holds: Callable[[dict[tuple[int, str], str]], bool], seconds: float = 30.0
 ) -> None:
     """Wait until the open alarms are so."""
     async with asyncio.timeout(seconds):
@@ -79,11 +79,12 @@ def test_an_alarm_lives_its_life_in_the_database_and_outlives_its_agent(database
                 await eventually(database, lambda a: a.get((PT, "h")) == "acknowledged")
                 last = (await until(database, lambda b: True)).epoch
             async with scanning(database, source):
-                block = await until(database, lambda b: b.epoch > last)
-                assert block.alarm[block.points == PT] & 15 == 2, "the next agent does not raise it anew"
+                await until(database, lambda b: b.epoch > last)
+                await eventually(database, lambda a: a.get((PT, "h")) == "acknowledged")
                 await source.inject((1, 2, 0), 12.0, "mA")
                 await eventually(database, lambda a: (PT, "h") not in a)
         with database.engine.connect() as connection:
+            # The next agent did not raise it anew: three lines and no more.
             lines = alarms.journal(connection, point=PT)
             assert [(x.event, x.becomes, x.who) for x in reversed(lines) if x.kind == "h"] == [
                 ("comes", "unacknowledged", ""), ("acknowledge", "acknowledged", "ana"), ("goes", "normal", ""),
@@ -124,14 +125,14 @@ def test_two_agents_share_the_racks_and_a_dead_ones_move_within_ten_seconds(
         one, two = Agent(database.engine, None), Agent(database.engine, None)
         tasks = [asyncio.create_task(agent.run()) for agent in (one, two)]
         try:
-            async with asyncio.timeout(15):
+            async with asyncio.timeout(40):
                 while sorted(len(a.held) for a in (one, two)) != [5, 5]:
                     await asyncio.sleep(0.05)
             assert not set(one.held) & set(two.held)
             tasks[0].cancel()
             await asyncio.gather(tasks[0], return_exceptions=True)
             began = asyncio.get_running_loop().time()
-            async with asyncio.timeout(15):
+            async with asyncio.timeout(40):
                 while len(two.held) < 10:
                     await asyncio.sleep(0.05)
             assert asyncio.get_running_loop().time() - began < 10.0

@@ -44,7 +44,7 @@ def photo() -> str:
     return base64.b64encode(out.getvalue()).decode()
 
 
-async def until(ask: Ask, path: str, holds: Callable[[Any], bool], seconds: float = 8.0) -> Any:
+async def until(ask: Ask, path: str, holds: Callable[[Any], bool], seconds: float = 30.0) -> Any:
     async with asyncio.timeout(seconds):
         while not holds(body := (await ask("GET", path)).json):
             await asyncio.sleep(0.05)

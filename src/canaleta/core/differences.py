@@ -91,7 +91,10 @@ def difference_words(was: Cells, becomes: Cells) -> list[str]:
 
 
 def _cells(was: Cells, becomes: Cells) -> tuple[tuple[str, str, str], ...]:
-    names = [f.name for f in FIELDS if f.stored and was.get(f.name, "") != becomes.get(f.name, "")]
+    if was == becomes:
+        return ()
+    differ = {name for name in was.keys() | becomes.keys() if was.get(name, "") != becomes.get(name, "")}
+    names = [f.name for f in FIELDS if f.stored and f.name in differ] if differ else []
     return tuple((name, was.get(name, ""), becomes.get(name, "")) for name in names)
 
 

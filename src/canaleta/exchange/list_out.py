@@ -1,31 +1,22 @@
-"""The list as CSV or as a workbook: what is shown or all of it, with findings and spares on sheets of their own.
-
-Workbooks are written in a child process (`python -m canaleta.exchange.list_out`), so that a long one holds up nobody.
-"""
+"""The list as it is handed out: what is shown or all of it as a sheet, findings and spares on sheets of their own."""
 
 from __future__ import annotations
 
 import csv
 import io
-import re
-import subprocess
-import sys
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-import orjson
 
 from canaleta.core.fields import FIELDS, Field, Kind, field_named
 from canaleta.core.follows import FOLLOWING, followed_by
 from canaleta.core.image import PlantImage
+from canaleta.exchange.workbook import NUMBER, Sheet
 from canaleta.plant.findings import accepted
 
 __all__ = [
-    "Sheet",
     "as_csv",
-    "as_workbook",
     "every_field",
     "findings_sheet",
     "list_sheet",
@@ -34,20 +25,7 @@ __all__ = [
     "told",
 ]
 
-_NUMBER = re.compile(r"-?\d{1,15}(\.\d{1,15})?")
 _COMPUTED = ("=", "+", "-", "@")
-
-
-@dataclass(frozen=True)
-class Sheet:
-    """A sheet: heads of columns, their group above, widths in characters, and rows of texts. figures: columns of numbers."""
-
-    name: str
-    groups: Sequence[str]
-    heads: Sequence[str]
-    widths: Sequence[int]
-    figures: Sequence[bool]
-    rows: Sequence[Sequence[str]]
 
 
 def every_field() -> list[str]:
@@ -80,7 +58,7 @@ def list_sheet(
         elif field.kind is Kind.CHECKS:
             columns.append(["; ".join(findings.get(int(p), ())) for p in image.ids[rows]])
         else:
-            columns.append([image.text(field.name, row) for row in rows.tolist()])
+            columns.append(image.texts(field.name, rows))
     return Sheet(
         "list",
         [field.station.value for field in fields],
@@ -139,61 +117,10 @@ def as_csv(sheet: Sheet) -> bytes:
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow([f"{group} {head}".strip() for group, head in zip(sheet.groups, sheet.heads, strict=True)])
     for row in sheet.rows:
-        writer.writerow([_plain(text) for text in row])
+        writer.writerow([_plain(text) if text.startswith(_COMPUTED) else text for text in row])
     return b"\xef\xbb\xbf" + out.getvalue().encode()
 
 
 def _plain(text: str) -> str:
-    return f"'{text}" if text[:1] in _COMPUTED and not _NUMBER.fullmatch(text) else text
-
-
-def as_workbook(sheets: Sequence[Sheet]) -> bytes:
-    """Sheets as a workbook: frozen heads, filters, figures as figures with the decimals they were typed with."""
-    body = orjson.dumps([sheet.__dict__ for sheet in sheets])
-    done = subprocess.run(
-        [sys.executable, "-m", "canaleta.exchange.list_out"], input=body, capture_output=True, check=False
-    )
-    if done.returncode:
-        raise RuntimeError(f"the workbook could not be written: {done.stderr.decode()[-300:]}")
-    return done.stdout
-
-
-def _write(sheets: Sequence[Mapping[str, Any]]) -> bytes:
-    import xlsxwriter
-
-    out = io.BytesIO()
-    book = xlsxwriter.Workbook(out, {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False})
-    bold = book.add_format({"bold": True, "bottom": 1})
-    formats: dict[int, Any] = {}
-    for sheet in sheets:
-        page = book.add_worksheet(sheet["name"])
-        heads = 2 if any(sheet["groups"]) else 1
-        page.freeze_panes(heads, 1)
-        for column, width in enumerate(sheet["widths"]):
-            page.set_column(column, column, width)
-        if heads == 2:
-            for column, group in enumerate(sheet["groups"]):
-                page.write_string(0, column, group, bold)
-        for column, head in enumerate(sheet["heads"]):
-            page.write_string(heads - 1, column, head, bold)
-        figures = sheet["figures"]
-        for number, row in enumerate(sheet["rows"], start=heads):
-            for column, text in enumerate(row):
-                if not text:
-                    continue
-                if figures[column] and _NUMBER.fullmatch(text):
-                    decimals = len(text.partition(".")[2])
-                    if decimals not in formats:
-                        formats[decimals] = book.add_format(
-                            {"num_format": "0" + (f".{'0' * decimals}" if decimals else "")}
-                        )
-                    page.write_number(number, column, float(text), formats[decimals])
-                else:
-                    page.write_string(number, column, text)
-        page.autofilter(heads - 1, 0, max(heads, heads + len(sheet["rows"]) - 1), max(0, len(sheet["heads"]) - 1))
-    book.close()
-    return out.getvalue()
-
-
-if __name__ == "__main__":
-    sys.stdout.buffer.write(_write(orjson.loads(sys.stdin.buffer.read())))
+    """What begins as a formula does, kept from being one; numbers below zero stay numbers."""
+    return text if NUMBER.fullmatch(text) else f"'{text}"

@@ -149,9 +149,9 @@ class Project(_Part):
         return self
 
 
-def project_of(connection: Connection) -> Project:
-    """The plant of a database as a project."""
-    image = PlantKeeper(connection.engine).caught_up(connection)
+def project_of(connection: Connection, image: PlantImage | None = None) -> Project:
+    """The plant of a database as a project. image: the plant as this connection sees it, where it is loaded already."""
+    image = image or PlantKeeper(connection.engine).caught_up(connection)
     name = connection.execute(select(t.plant.c.name)).scalar_one()
     layout = image.layout
     cabinets = [
@@ -161,13 +161,12 @@ def project_of(connection: Connection) -> Project:
         )
         for c in layout.cabinets.values()
     ]  # fmt: skip
-    points = [{f.name: text for f in STORED if (text := image.text(f.name, row)) != ""} for row in range(len(image))]
     views = connection.execute(
         select(t.view.c.name, t.view.c.body).where(t.view.c.owner == "").order_by(t.view.c.name)
     )
     return Project(
         name=name, conventions=image.conventions, module_types=list(layout.types.values()), cabinets=cabinets,
-        cables=[CableDocument(**_without_id(cable)) for cable in layout.cables.values()], points=points,
+        cables=[CableDocument(**_without_id(cable)) for cable in layout.cables.values()], points=image.filled_texts(),
         typicals=[ProjectTypical(**typical.body()) for typical in typicals(connection)],
         views=[ProjectView(name=row.name, body=row.body) for row in views],
         wishes=[row + 1 for row in range(len(image)) if image.module[row] >= 0 and not image.landed[row]],

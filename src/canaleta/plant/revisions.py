@@ -15,7 +15,6 @@ from typing import Any
 import orjson
 from sqlalchemy import Connection, Engine, func, insert, select
 
-from canaleta.core.fields import STORED
 from canaleta.core.image import PlantImage
 from canaleta.plant import accounts
 from canaleta.plant import tables as t
@@ -89,7 +88,7 @@ def revisions(connection: Connection) -> list[Revision]:
 def put_up(
     engine: Engine,
     keeper: PlantKeeper,
-    project: Callable[[Connection], Mapping[str, Any]],
+    project: Callable[[Connection, PlantImage], Mapping[str, Any]],
     mark: str,
     note: str,
     open_reason: str,
@@ -117,7 +116,7 @@ def put_up(
         data = orjson.dumps(
             {
                 "format": "canaleta issue", "version": 1, "mark": mark, "seq": image.seq,
-                "ids": image.ids.tolist(), "project": project(connection), "findings": findings, "open_reason": open_reason,
+                "ids": image.ids.tolist(), "project": project(connection, image), "findings": findings, "open_reason": open_reason,
             }
         )  # fmt: skip
         values = {
@@ -181,15 +180,9 @@ def document_of(connection: Connection, number: int) -> dict[str, Any]:
     return out
 
 
-def points_of(source: PlantImage | Mapping[str, Any]) -> dict[int, dict[str, str]]:
-    """{point: {field: text}} of the plant as it stands, or of a frozen document."""
-    if isinstance(source, PlantImage):
-        filled = [f.name for f in STORED if source.cells[f.name].strides != (0,)]
-        return {
-            int(point): {name: text for name in filled if (text := source.text(name, row))}
-            for row, point in enumerate(source.ids)
-        }
-    return dict(zip(source["ids"], source["project"]["points"], strict=True))
+def points_of(document: Mapping[str, Any]) -> dict[int, dict[str, str]]:
+    """{point: {field: text}} of a frozen document."""
+    return dict(zip(document["ids"], document["project"]["points"], strict=True))
 
 
 def changed_since(connection: Connection, seq: int) -> int:

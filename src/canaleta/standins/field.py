@@ -60,7 +60,7 @@ class FieldRack:
     """One rack's field. `step` gives its registers; `inject` puts a signal on a channel's terminals."""
 
     def __init__(self, plant: DemoPlant, layout: Layout, rack: int, seed: int, step_s: float = 0.25) -> None:
-        self.map = RackMap.of(layout, rack)
+        self.rack, self.map = rack, RackMap.of(layout, rack)
         self._layout = layout
         self._seed = seed
         self._step_s = step_s
@@ -175,9 +175,9 @@ class FieldRack:
         """The holding registers of the rack: of each module its own number, then each setting of each channel."""
         return [word for words in self._settings for word in words]
 
-    def take_settings(self, written: Sequence[int]) -> None:
-        """Work from now on by settings that were written. A number that means nothing changes nothing: the word that
-        stood there stays, and so does a module's own number."""
+    def take_settings(self, written: Sequence[int]) -> bool:
+        """Work from now on by settings that were written; whether there were new ones. A number that means nothing
+        changes nothing: the word that stood there stays, and so does a module's own number."""
         at = 0
         moved = False
         changes: dict[tuple[int, str], Stored] = {}
@@ -192,6 +192,7 @@ class FieldRack:
         if changes:
             self._image = self._image.with_cells(changes)
             self._as_it_is = faulted(self._image, self._faults)
+        return moved
 
     def _begins(self, module: Module) -> list[int]:
         """The settings a module of this rack begins with: those of the devices on it, else the first of each."""
@@ -263,6 +264,11 @@ class FieldRack:
         if form != "fixed":
             waveform_of(form, value, high, period_s)
         self._put[row] = _Put(self._step, form, value, high, period_s, self._seed + row)
+
+    @property
+    def moves(self) -> bool:
+        """Whether somebody has put on what changes quicker than the process does."""
+        return any(put.faults or put.form != "fixed" for put in self._put.values())
 
     def injected(self) -> list[tuple[int, int, float]]:
         """(place, channel, first level) of everything that is put on."""

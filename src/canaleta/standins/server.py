@@ -31,6 +31,9 @@ __all__ = ["SourcePort", "StandIn", "StandIns", "build", "kept_plant", "serve"]
 log = logging.getLogger("stand-in")
 READ_HOLDING_REGISTERS, READ_INPUT_REGISTERS = 3, 4
 STEP_S = 0.25
+STEPS_AT_REST = 4
+"""How often a rack is worked out anew while nothing quick is put on it: a process as slow as this one is told often
+enough once a second, and a laptop's battery lasts longer."""
 LONGEST_LINE = 8_000_000
 
 
@@ -44,16 +47,26 @@ class StandIn:
     step: int = 0
 
     async def run(self) -> None:
-        """Move the process on, four times a second, until cancelled. The server listens already."""
+        """Move the process on until cancelled: four times a second where somebody has put on what moves or wrote a
+        setting, else once. The server listens already."""
         while True:
-            await self.refresh()
+            written = await self._written()
+            if written or self.field.moves or self.step % STEPS_AT_REST == self.field.rack % STEPS_AT_REST:
+                await self._work_out()
             await asyncio.sleep(STEP_S)
             self.step += 1
 
     async def refresh(self) -> None:
         """Take up settings that were written, and work the registers out anew: what was just put on is read at once."""
-        if written := await self._holding():
-            self.field.take_settings(written)
+        await self._written()
+        await self._work_out()
+
+    async def _written(self) -> bool:
+        """Take up settings that were written. Returns whether any were."""
+        written = await self._holding()
+        return bool(written) and self.field.take_settings(written)
+
+    async def _work_out(self) -> None:
         words = self.field.step(self.step).tolist()
         if words:
             await self.server.async_setValues(self.unit, READ_INPUT_REGISTERS, 0, words)

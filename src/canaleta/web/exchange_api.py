@@ -19,6 +19,7 @@ from canaleta.exchange.bring_in import Choices
 from canaleta.exchange.headings import PARTS
 from canaleta.exchange.jobs import BUSY, Job, TooManyJobsError, keep_mapping, kept_mappings
 from canaleta.exchange.project import Project, project_of, written_project
+from canaleta.exchange.workbook import as_workbook
 from canaleta.plant import tables as t
 from canaleta.plant import temporary
 from canaleta.plant.findings import stored_findings
@@ -202,7 +203,7 @@ class ExportIn(BaseModel):
 def project_file() -> Response:
     """The whole plant as a project file."""
     with shared().engine.connect() as connection:
-        project = project_of(connection)
+        project = project_of(connection, shared().image(connection))
     response = Response(written_project(project), content_type="application/json")
     response.headers["Content-Disposition"] = f'attachment; filename="{_file_name(project.name)}.canaleta.json"'
     return response
@@ -240,7 +241,7 @@ def export(body: ExportIn) -> Response:
             sheet, list_out.findings_sheet(image, bodies), list_out.spares_sheet(image, _spares(image)),
             list_out.temporary_sheet(image, changed),
         ]  # fmt: skip
-        data, kind = list_out.as_workbook(sheets), "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+        data, kind = as_workbook(sheets), "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
     response = Response(data, content_type=kind)
     response.headers["Content-Disposition"] = f'attachment; filename="{_file_name(title)}-{image.seq}.{body.form}"'
     return response

@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 from sqlalchemy import Connection
 
 from canaleta.core.differences import differences
+from canaleta.core.image import PlantImage
 from canaleta.exchange.project import project_of
 from canaleta.plant import accounts
 from canaleta.plant.findings import accepted, stored_findings
@@ -138,8 +139,8 @@ def all_revisions() -> Response:
 def put_up_for_check(body: PutUpIn) -> Response:
     """Freeze the list as it stands, for check."""
 
-    def project(connection: Connection) -> Mapping[str, Any]:
-        return project_of(connection).model_dump(mode="json")
+    def project(connection: Connection, image: PlantImage) -> Mapping[str, Any]:
+        return project_of(connection, image).model_dump(mode="json")
 
     try:
         put_up(
@@ -206,14 +207,13 @@ def document(path: RevisionPath) -> Response:
 
 
 def _state(number: int) -> tuple[str, dict[int, dict[str, str]], Mapping[str, Any]]:
-    """(name, points, project) of a revision, or of the list as it stands."""
+    """(name, points, project) of a revision, or of the list as it stands, whose points are only there."""
     with shared().engine.connect() as connection:
         if number == 0:
-            return (
-                "the list now",
-                points_of(shared().image(connection)),
-                project_of(connection).model_dump(mode="json"),
-            )
+            image = shared().image(connection)
+            now = project_of(connection, image)
+            points = dict(zip(image.ids.tolist(), now.points, strict=True))
+            return "the list now", points, now.model_dump(mode="json", exclude={"points"})
         try:
             body = document_of(connection, number)
         except LookupError as error:

@@ -52,7 +52,7 @@ def snapshot(image: PlantImage) -> bytes:
     A column without any text is left out: most fields of the path page are empty in most plants.
     """
     columns = {
-        f.name: [image.text(f.name, row) for row in range(len(image))]
+        f.name: image.texts(f.name)
         for f in STORED
         if f.listed or any(value is not None for value in image.cells[f.name])
     }

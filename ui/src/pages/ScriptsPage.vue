@@ -119,6 +119,7 @@ async function read() {
 }
 
 async function keep() {
+  if (busy.value) return
   if (!name.value.trim()) return (says.value = 'give it a name first')
   busy.value = true
   // Under another name it is another script.
@@ -285,6 +286,7 @@ onUnmounted(() => (remember(), clearTimeout(reading), clearTimeout(polling)))
             placeholder="name of the script"
             aria-label="name of the script"
             maxlength="60"
+            :disabled="opened === null"
           />
           <span v-if="dirty" class="chip apart">not kept</span>
           <button
@@ -318,6 +320,7 @@ onUnmounted(() => (remember(), clearTimeout(reading), clearTimeout(polling)))
             class="figure"
             spellcheck="false"
             aria-label="lines of the script"
+            :disabled="opened === null"
             :placeholder="'0 s    PT-3107  put 12 mA\n+0 s   PT-3107  see 250 ± 1 within 3 s\n+5 s   PT-3107  make open\n+0 s   PT-3107  see bad within 8 s\n+9 s   PT-3107  take off'"
             @scroll="gutter && (gutter.scrollTop = field!.scrollTop)"
           />

@@ -50,7 +50,9 @@ const y = (value: number) =>
   Math.max(1, Math.min(PLOT - 1, 4 + (1 - (value - low.value) / span.value) * (PLOT - 8)))
 const bandEdges = computed(() => edgesOf(now('bands')))
 
+let turn = 0
 async function draw() {
+  const mine = ++turn
   const given: [number, number | null][] = [[0, levels.value[0]]]
   edges.value.forEach((t, i) => given.push([t, levels.value[i % 2 === 0 ? 1 : 0]]))
   const [from, to] = fails.value
@@ -64,6 +66,8 @@ async function draw() {
       body: { given, ends_s: ends.value, cells: tried.value },
     }),
   )
+  // While one drags, answers may come in another order than they were asked in.
+  if (mine !== turn) return
   wrong.value = answer.problem?.title ?? ''
   if (answer.data) strip.value = answer.data
 }
