@@ -153,7 +153,7 @@ def test_a_script_is_written_run_and_signed_and_nothing_typed_is_lost(site: Site
     expect(lines).to_have_value("")
     page.locator("aside .one:not(.run)", has_text="flow at half").click()
     expect(lines).to_have_value(re.compile("# later$"))
-    page.get_by_role("button", name="drop…").click()
+    page.get_by_role("button", name="drop").click()
     expect(page.get_by_text("dropped; keep it again")).to_be_visible()
     expect(page.locator("aside .one:not(.run)", has_text="flow at half")).to_contain_text("not kept")
 

@@ -47,3 +47,16 @@ def test_a_cell_is_text_with_every_digit_and_an_address_with_its_names() -> None
     assert plant.text("device_high", 0) == "10.50"
     assert plant.text("channel", 0) == "TC-1·1·2·1"
     assert plant.text("value_high", 0) == ""
+
+
+def test_a_column_reads_as_its_cells_do_and_rows_leave_out_what_is_empty() -> None:
+    plant = plant_of(*SENTENCES, "4–20 mA, 0…10.50 bar")
+    for name in plant.cells:
+        assert plant.texts(name) == [plant.text(name, row) for row in range(4)], name
+        assert plant.texts(name, np.array([3, 1])) == [plant.text(name, 3), plant.text(name, 1)], name
+    told = plant.filled_texts()
+    assert told[3]["device_high"] == "10.50"
+    assert told[1]["signal"] == "contact NO"
+    assert "device_high" not in told[1]
+    assert "notes" not in told[0]
+    assert plant_of("contact NO").filled_texts()[0]["channel"] == "TC-1·1·1·1"

@@ -7,7 +7,6 @@ from math import comb, factorial, floor, isfinite, log10, pi, sin
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from scipy.optimize import brentq
 from scipy.special import gammainc, gammaincinv
 
 from canaleta.core.modules import Filter
@@ -71,6 +70,9 @@ def _stage_ms(chosen: Filter) -> float:
 
 def _time_to(chosen: Filter, share: float) -> float:
     if chosen.rejects_hz:
+        # Taken in here: few filters need it, and loading it takes longer than all of the core.
+        from scipy.optimize import brentq
+
         most = chosen.stages * 1000.0 / chosen.rejects_hz
         return float(brentq(lambda t: float(step_response(chosen, t)[0]) - share, 0.0, most))
     if not chosen.time_ms:

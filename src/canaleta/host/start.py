@@ -97,7 +97,6 @@ def run_back_end(
         "CANALETA_THREADS": str(THREADS),
         "CANALETA_HOSTS": ",".join(_names(options.host)),
         "PYTHONUNBUFFERED": "1",
-        "PYTHONDONTWRITEBYTECODE": "1",
     }
     with choosing_ports():
         with step("database: shape and contents"):

@@ -305,7 +305,7 @@ onUnmounted(() => (remember(), clearTimeout(reading), clearTimeout(polling)))
             :disabled="busy"
             @click="drop"
           >
-            drop…
+            drop
           </button>
         </div>
         <div class="paper">
