@@ -24,7 +24,7 @@ from canaleta.core.modules import ModeTable
 from canaleta.core.quality import of_reasons, reason_words
 from canaleta.core.signals import Family
 
-__all__ = ["CHAINS", "Paths", "describe", "evaluate", "forwards", "reasons_told", "workings"]
+__all__ = ["CHAINS", "Paths", "Runs", "describe", "evaluate", "forwards", "reasons_told", "workings"]
 
 CHAINS: dict[Family, Chain] = {
     Family.LINEAR: linear.CHAIN,
@@ -56,6 +56,57 @@ class Paths:
         return row
 
 
+@dataclass(frozen=True)
+class Runs:
+    """Paths made ready to be run again and again, as a scan does: what follows from settings alone is kept.
+
+    rows: (n,) of the points. parts: for each family there is, its chain, places in `rows`, and their columns.
+    """
+
+    rows: NDArray[np.int64]
+    parts: tuple[tuple[Chain, NDArray[np.int64], PathRows], ...]
+
+    @classmethod
+    def of(cls, image: PlantImage, rows: NDArray[np.int64] | None = None, upset: Upset | None = None) -> Runs:
+        """Of some rows, all if None. upset: what is wrong in the field, for stations after the given one."""
+        chosen = np.arange(len(image)) if rows is None else np.asarray(rows, dtype=np.int64)
+        family, parts = image.family[chosen], []
+        for code, chain in CHAINS.items():
+            mask = np.flatnonzero(family == code)
+            if len(mask):
+                parts.append((chain, mask, PathRows(image, chosen[mask], upset.at(mask) if upset else None)))
+        return cls(chosen, tuple(parts))
+
+    def evaluate(
+        self,
+        station: Station,
+        values: ArrayLike,
+        last: Floats | None = None,
+        told: NDArray[np.uint32] | None = None,
+        ripen: Ripen | None = None,
+    ) -> Paths:
+        """All six stations of each path from a value at one of them; see `evaluate`."""
+        given = np.broadcast_to(np.asarray(values, dtype=np.float64), self.rows.shape)
+        stations = np.full((len(STATIONS), len(self.rows)), np.nan)
+        reasons = np.zeros(len(self.rows), dtype=np.uint32)
+        start = STATIONS.index(station)
+        for chain, mask, p in self.parts:
+            with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
+                block = _run(chain, p, start, given[mask])
+                found = chain.reasons(p, block)
+                if told is not None:
+                    found |= told[mask]
+                if ripen is not None:
+                    found = ripen(mask, found)
+                if start < len(STATIONS) - 1 and isinstance(scaling := chain.joints[-1], Scaling):
+                    before = last[mask] if last is not None else None
+                    block[-1] = settle(p, scaling, block[_COUNTS], block[-1], found, before)
+            stations[:, mask] = block
+            reasons[mask] = found
+        has_value = ~np.isnan(stations[-1])
+        return Paths(self.rows, stations, reasons, of_reasons(reasons, has_value))
+
+
 def evaluate(
     image: PlantImage,
     station: Station,
@@ -75,31 +126,7 @@ def evaluate(
     A count is a whole number on its way forwards; going backwards from VALUE the stations before COUNTS
     follow from the unrounded count, so that a typed value meets the quantity that would make it.
     """
-    chosen = np.arange(len(image)) if rows is None else np.asarray(rows, dtype=np.int64)
-    given = np.broadcast_to(np.asarray(values, dtype=np.float64), chosen.shape)
-    stations = np.full((len(STATIONS), len(chosen)), np.nan)
-    reasons = np.zeros(len(chosen), dtype=np.uint32)
-    family = image.family[chosen]
-    start = STATIONS.index(station)
-    for code, chain in CHAINS.items():
-        mask = np.flatnonzero(family == code)
-        if not len(mask):
-            continue
-        p = PathRows(image, chosen[mask], upset.at(mask) if upset else None)
-        with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
-            block = _run(chain, p, start, given[mask])
-            found = chain.reasons(p, block)
-            if told is not None:
-                found |= told[mask]
-            if ripen is not None:
-                found = ripen(mask, found)
-            if start < len(STATIONS) - 1 and isinstance(scaling := chain.joints[-1], Scaling):
-                before = last[mask] if last is not None else None
-                block[-1] = settle(p, scaling, block[_COUNTS], block[-1], found, before)
-        stations[:, mask] = block
-        reasons[mask] = found
-    has_value = ~np.isnan(stations[-1])
-    return Paths(chosen, stations, reasons, of_reasons(reasons, has_value))
+    return Runs.of(image, rows, upset).evaluate(station, values, last, told, ripen)
 
 
 def forwards(image: PlantImage, process: Floats, rows: NDArray[np.int64]) -> Floats:

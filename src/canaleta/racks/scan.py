@@ -11,7 +11,7 @@ from canaleta.core.conditioning import Reading
 from canaleta.core.fields import Station, field_named
 from canaleta.core.image import PlantImage
 from canaleta.core.loads import least_load_ma
-from canaleta.core.path import evaluate
+from canaleta.core.path import Runs
 from canaleta.core.quality import Quality, Reason, mark, of_reasons, ripened
 from canaleta.core.registers import RackMap, decode
 
@@ -27,7 +27,7 @@ class ScanPlan:
     """Which points of an image stand where in a rack's map; made anew when the list or the layout changes.
 
     rows: rows of the landed points of the rack. at: their places in the map. off: those whose channel is switched off.
-    loaded: which of the points are outputs that measure the current through their load.
+    loaded: which of the points are outputs that measure the current through their load. runs: their paths.
     """
 
     image: PlantImage
@@ -36,6 +36,7 @@ class ScanPlan:
     at: NDArray[np.int64]
     off: NDArray[np.bool_]
     loaded: NDArray[np.int64]
+    runs: Runs
 
     @classmethod
     def of(cls, image: PlantImage, rack_map: RackMap) -> ScanPlan:
@@ -47,7 +48,8 @@ class ScanPlan:
         at = [place[int(image.module[row]), int(image.channel[row])] for row in here.tolist()]
         rows, places = here.astype(np.int64), np.array(at, dtype=np.int64)
         loaded = np.flatnonzero(rack_map.load_word[places] >= 0)
-        return cls(image, rack_map, rows, places, image.code("enabled")[rows] == OFF, loaded)
+        off = image.code("enabled")[rows] == OFF
+        return cls(image, rack_map, rows, places, off, loaded, Runs.of(image, rows))
 
     def __len__(self) -> int:
         return len(self.rows)
@@ -92,7 +94,7 @@ class ScanPlan:
         if len(self.loaded):
             least = least_load_ma(self.image, self.rows[self.loaded], counts[self.loaded])
             told[self.loaded[load_ma[self.loaded] < least]] |= np.uint32(Reason.OPEN_CIRCUIT)
-        paths = evaluate(self.image, Station.COUNTS, counts, self.rows, last=last_good, told=told, ripen=ripen)
+        paths = self.runs.evaluate(Station.COUNTS, counts, last_good, told, ripen)
         reasons = paths.reasons.copy()
         # A count that says open or short says more than the module's bit does.
         said = (reasons & np.uint32(Reason.OPEN_CIRCUIT | Reason.SHORT_CIRCUIT)) != 0

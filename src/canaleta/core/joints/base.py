@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass, fields
-from typing import Protocol
+from typing import Any, Protocol, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -40,6 +40,9 @@ class Working:
     source: str
 
 
+T = TypeVar("T")
+
+
 @dataclass(frozen=True)
 class Upset:
     """What is wrong in the field, for paths that run forwards; arrays of shape (n,), None for nothing.
@@ -64,7 +67,10 @@ class Upset:
 
 
 class PathRows:
-    """The columns that paths of some rows need, gathered once. Every array has shape (n,)."""
+    """The columns that paths of some rows need, and what follows from settings alone: worked out once, then kept.
+
+    Every array has shape (n,); what is kept cannot be changed in place.
+    """
 
     def __init__(self, image: PlantImage, rows: NDArray[np.int64], upset: Upset | None = None) -> None:
         self.image = image
@@ -73,22 +79,22 @@ class PathRows:
         self.conventions: Conventions = image.conventions
         self._mode = image.mode[rows]
         self._table = image.layout.mode_table
-        self._kept: dict[str, Floats] = {}
+        self._kept: dict[Hashable, Any] = {}
 
     def __len__(self) -> int:
         return len(self.rows)
 
     def number(self, field: str) -> Floats:
         """A number field of these rows."""
-        return self.image.number(field)[self.rows]
+        return self.once(("number", field), lambda: self.image.number(field)[self.rows])
 
     def code(self, field: str) -> NDArray[np.int16]:
         """A choice field of these rows."""
-        return self.image.code(field)[self.rows]
+        return self.once(("code", field), lambda: self.image.code(field)[self.rows])
 
     def of_mode(self, column: str) -> Floats:
         """A column of the mode table for these rows, NaN where there is no mode. Not to be changed in place."""
-        return self.once(f"mode {column}", lambda: self._of_mode(column))
+        return self.once(("mode", column), lambda: self._of_mode(column))
 
     def _of_mode(self, column: str) -> Floats:
         values = self._table.column(column)
@@ -107,18 +113,26 @@ class PathRows:
             out = np.where(self.chosen("open_action", choice), np.where(np.isnan(told), last, told), out)
         return out
 
-    def once(self, name: str, work: Callable[[], Floats]) -> Floats:
-        """What several joints of one run need, worked out at its first use."""
-        if name not in self._kept:
-            self._kept[name] = work()
-        return self._kept[name]
+    def once(self, name: Hashable, work: Callable[[], T]) -> T:
+        """What several joints, or several runs over the same rows, need: worked out at its first use."""
+        try:
+            return self._kept[name]  # type: ignore[no-any-return]
+        except KeyError:
+            made = self._kept[name] = work()
+            for array in made if isinstance(made, tuple) else (made,):
+                if isinstance(array, np.ndarray):
+                    array.flags.writeable = False
+            return made
 
     def any_text(self, field: str) -> bool:
         """Whether any of these rows has something in a cell."""
-        return bool(self.image.filled(field)[self.rows].any())
+        return self.once(("any", field), lambda: bool(self.image.filled(field)[self.rows].any()))
 
     def mode_curves(self) -> NDArray[np.object_]:
         """The curve of each row's mode, "" for none."""
+        return self.once("mode curves", self._mode_curves)
+
+    def _mode_curves(self) -> NDArray[np.object_]:
         curves = self._table.curve
         if not len(curves):
             return np.full(len(self.rows), "", dtype=object)
@@ -126,20 +140,23 @@ class PathRows:
 
     def mode_flag(self, column: str) -> NDArray[np.bool_]:
         """A yes-or-no column of the mode table, no where there is no mode."""
-        return np.nan_to_num(self.of_mode(column)) > 0
+        return self.once(("flag", column), lambda: np.nan_to_num(self.of_mode(column)) > 0)
 
     def cells(self, field: str) -> NDArray[np.object_]:
         """The stored cells of a field, None where empty."""
-        return self.image.cells[field][self.rows]
+        return self.once(("cells", field), lambda: self.image.cells[field][self.rows])
 
     def chosen(self, field: str, choice: str) -> NDArray[np.bool_]:
         """Where a choice field says this."""
-        return np.asarray(self.code(field) == field_named(field).choices.index(choice), dtype=bool)
+        return self.once(
+            ("chosen", field, choice),
+            lambda: np.asarray(self.code(field) == field_named(field).choices.index(choice), dtype=bool),
+        )
 
     @property
     def supply_v(self) -> Floats:
         """The DC supply of each row, V: the plant's, or a lower one that is being tried out."""
-        return self._upset("supply_v", self.conventions.supply_v)
+        return self.once("supply V", lambda: self._upset("supply_v", self.conventions.supply_v))
 
     def _upset(self, name: str, otherwise: float) -> Floats:
         found = getattr(self.upset, name)

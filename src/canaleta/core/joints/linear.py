@@ -45,6 +45,10 @@ def signal_unit(p: PathRows) -> str:
 
 def signal_span(p: PathRows) -> tuple[Floats, Floats]:
     """Ends of each signal's span in its unit; the point's own where the signal has none of its own."""
+    return p.once("signal span", lambda: _signal_span(p))
+
+
+def _signal_span(p: PathRows) -> tuple[Floats, Floats]:
     code = p.code("signal")
     low, high = _LOW[code], _HIGH[code]
     own = _OWN_SPAN[code]
@@ -336,6 +340,10 @@ class AffineConverter:
 
     def seen_span(self, p: PathRows) -> tuple[Floats, Floats]:
         """The mode's signal span in the unit of the INPUT station."""
+        return p.once("seen span", lambda: self._seen_span(p))
+
+    @staticmethod
+    def _seen_span(p: PathRows) -> tuple[Floats, Floats]:
         burden = p.of_mode("burden_ohm")
         volts = np.where((burden > 0) & (p.of_mode("unit") == _MA), burden / 1000.0, 1.0)
         volts = np.where(p.mode_flag("follows_supply"), volts * p.supply_v / NOMINAL_SUPPLY_V, volts)
@@ -384,6 +392,10 @@ def _whole(number: float) -> int:
 
 def derived_counts(p: PathRows) -> tuple[Floats, Floats]:
     """The counts that the ends of the signal make in this mode, unrounded: what an empty end point follows."""
+    return p.once("derived counts", lambda: _derived_counts(p))
+
+
+def _derived_counts(p: PathRows) -> tuple[Floats, Floats]:
     low, high = signal_span(p)
     gain = InputJoint.gain(p, 1.0)
     convert = AffineConverter().unrounded

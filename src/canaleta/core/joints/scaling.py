@@ -88,6 +88,9 @@ class Scaling:
 
     def ends(self, p: PathRows) -> Ends:
         """Both end points in use: as typed, or derived where counts were left empty; NaN where there is no span."""
+        return p.once(("ends", self), lambda: self._ends(p))
+
+    def _ends(self, p: PathRows) -> Ends:
         c0, c1, v0, v1 = (p.number(f) for f in ("counts_low", "counts_high", "value_low", "value_high"))
         empty = np.isnan(c0) | np.isnan(c1)
         if empty.any():
@@ -118,19 +121,7 @@ class Scaling:
     @staticmethod
     def _sloped(p: PathRows) -> tuple[NDArray[np.bool_], Floats, Floats]:
         """Rows whose scaling is typed as slope and offset or as factors, and both figures."""
-        form = p.code("value_form")
-        chained = form == _FACTORS
-        sloped = np.asarray((form == _SLOPE) | chained, dtype=bool)
-        if not sloped.any():
-            nothing = np.full(len(p), np.nan)
-            return sloped, nothing, nothing
-        slope, offset = p.number("slope"), np.nan_to_num(p.number("offset"))
-        if chained.any():
-            texts = p.cells("factors")
-            products = {text: _product(text) for text in set(texts[chained])}
-            product = [products[texts[at]] if chained[at] else np.nan for at in range(len(p))]
-            slope = np.where(chained, product, slope)
-        return sloped, slope, offset
+        return p.once("sloped", lambda: _slopes(p))
 
     def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
         """The formula with this point's end points."""
@@ -173,6 +164,22 @@ class Scaling:
 
 def _product(text: str | None) -> float:
     return reduce(lambda a, f: a * f.factor, factors_of(text), 1.0) if text else float("nan")
+
+
+def _slopes(p: PathRows) -> tuple[NDArray[np.bool_], Floats, Floats]:
+    form = p.code("value_form")
+    chained = form == _FACTORS
+    sloped = np.asarray((form == _SLOPE) | chained, dtype=bool)
+    if not sloped.any():
+        nothing = np.full(len(p), np.nan)
+        return sloped, nothing, nothing
+    slope, offset = p.number("slope"), np.nan_to_num(p.number("offset"))
+    if chained.any():
+        texts = p.cells("factors")
+        products = {text: _product(text) for text in set(texts[chained])}
+        product = [products[texts[at]] if chained[at] else np.nan for at in range(len(p))]
+        slope = np.where(chained, product, slope)
+    return sloped, slope, offset
 
 
 def _beyond_the_line(p: PathRows, x: Floats, forward: bool) -> Floats:
