@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
@@ -25,6 +25,7 @@ from canaleta.plant.trends import pack_hour, read_raw, read_trends, waiting_hour
 from canaleta.plant.walking import found_since
 from canaleta.racks import scanner
 from canaleta.racks.agent import Agent
+from canaleta.racks.reader import RackReader, RackRefusesError, RackSilentError
 from canaleta.racks.source import SignalSource
 
 PT = 1
@@ -164,6 +165,31 @@ def test_a_force_acts_in_the_rack_and_is_read_back_from_it(database: Database) -
             assert (block.flags & Flag.FORCED != 0).sum() == 1
             assert await asked(database, "force", writes(None)) == "done"
             await until(database, lambda b: not (b.flags & Flag.FORCED).any() and value_of(b, PT) != 375.0)
+
+    in_a_loop_of_its_own(run)
+
+
+@pytest.mark.parametrize(
+    ("trouble", "state"),
+    [(RackSilentError("too slow"), "too slow"), (RackRefusesError("no such register"), "answers")],
+)
+def test_values_without_what_is_forced_among_them_are_not_shown(
+    database: Database, monkeypatch: pytest.MonkeyPatch, trouble: Exception, state: str
+) -> None:
+    """A forced value without its mark would pass for the field's. A rack that has no such register forces nothing."""
+
+    async def fails(self: RackReader, registers: Sequence[int]) -> dict[int, int]:
+        raise trouble
+
+    monkeypatch.setattr(RackReader, "read_some_settings", fails)
+
+    async def run() -> None:
+        port, source_port = free_port(), free_port()
+        on_port(database, port)
+        async with standing_in(port, source_port), scanning(database, SignalSource(source_port, TOKEN)):
+            block = await until(database, lambda b: b.scan >= 3 and b.state in ("too slow", "answers"))
+            assert block.state == state
+            assert np.isnan(value_of(block, PT)) == (state != "answers")
 
     in_a_loop_of_its_own(run)
 

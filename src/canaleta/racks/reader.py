@@ -15,7 +15,7 @@ from pymodbus.exceptions import ModbusException
 from canaleta.core.layout import Layout, Rack
 from canaleta.core.registers import RackMap, plan_requests
 
-__all__ = ["RackReader", "RackSilentError", "peeked", "tested"]
+__all__ = ["RackReader", "RackRefusesError", "RackSilentError", "peeked", "tested"]
 
 MOST_WORDS = 125
 
@@ -31,6 +31,10 @@ EXCEPTIONS = {
 
 class RackSilentError(ConnectionError):
     """The rack could not be read. The message says why, for people."""
+
+
+class RackRefusesError(RackSilentError):
+    """The rack answers, but will not do this."""
 
 
 class RackReader:
@@ -118,7 +122,7 @@ class RackReader:
 def _refuse_error(answer: Any) -> None:
     if answer.isError():
         code = getattr(answer, "exception_code", 0)
-        raise RackSilentError(EXCEPTIONS.get(code, f"the rack answers with exception {code}"))
+        raise RackRefusesError(EXCEPTIONS.get(code, f"the rack answers with exception {code}"))
 
 
 async def tested(rack: Rack, rack_map: RackMap, settings: int) -> tuple[str, str, list[int]]:

@@ -29,7 +29,7 @@ from canaleta.plant.trends import pack_hour, waiting_hours
 from canaleta.plant.walking import note_found
 from canaleta.racks.controller import shown_values
 from canaleta.racks.life import Outside, RackLife
-from canaleta.racks.reader import RackReader, RackSilentError, peeked, tested
+from canaleta.racks.reader import RackReader, RackRefusesError, RackSilentError, peeked, tested
 from canaleta.racks.source import SourceError
 
 if TYPE_CHECKING:
@@ -109,6 +109,8 @@ class Scanner:
                     log.info("rack %d answers again", self._rack)
                 self._silent = ""
             except RackSilentError as error:
+                # Values without what is forced among them would pass for the field's: they are not shown at all.
+                words = None
                 if self._silent != str(error):
                     log.warning("rack %d: %s", self._rack, error)
                 self._silent, read_at = str(error), datetime.now(UTC)
@@ -129,8 +131,14 @@ class Scanner:
         injected = await self._agent.injected(self._rack)
         loop = asyncio.get_running_loop()
         if forces.registers and loop.time() - self._forced_at >= FORCES_S:
-            self._forced = frozenset(forces.forced(await reader.read_some_settings(forces.registers)))
             self._forced_at = loop.time()
+            try:
+                self._forced = frozenset(forces.forced(await reader.read_some_settings(forces.registers)))
+            except RackRefusesError as error:
+                log.warning("rack %d: what is forced cannot be read: %s", self._rack, error)
+            except RackSilentError:
+                self._forced_at = float("-inf")
+                raise
         assert self._life is not None
         shown = await shown_values(reader, image, self._life.plan.rows)
         return Outside(injected, self._forced, self._agent.substitutes, self._agent.switches, shown)
