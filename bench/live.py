@@ -342,13 +342,13 @@ def storm(minutes: float = 8.0, bad: int = 4) -> None:
     report.write()
 
 
-def _held_then(times: list[list[float]], read_at: float, low: int, high: int, slack_s: float = 0.4) -> bool:
+def _held_then(times: list[list[float]], read_at: float, low: int, high: int) -> bool:
     """Whether a rack's registers held these counts when they were read: (phase, set from, set until) of each half second.
-    slack_s: what the requests of one scan take, and the clock of the reading."""
+    They may be as much newer as a scan may take, a second and a half with three requests, and not older."""
     stood = [
         phase
         for k, (phase, begins, _) in enumerate(times)
-        if begins - slack_s <= read_at and (k + 1 == len(times) or read_at <= times[k + 1][2] + slack_s)
+        if begins - 1.5 <= read_at and (k + 1 == len(times) or read_at <= times[k + 1][2] + 0.02)
     ]
     counts = {14000 + 10 * phase for phase in stood[-8:]}
     return {low, high} <= counts

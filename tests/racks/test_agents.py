@@ -9,6 +9,7 @@ from datetime import UTC, datetime, timedelta
 
 import numpy as np
 import pytest
+from numpy.typing import NDArray
 from sqlalchemy import func, insert, select
 from tests.conftest import Database
 from tests.racks.test_agent import TOKEN, in_a_loop_of_its_own, on_port, scanning, standing_in, until, value_of
@@ -190,6 +191,32 @@ def test_values_without_what_is_forced_among_them_are_not_shown(
             block = await until(database, lambda b: b.scan >= 3 and b.state in ("too slow", "answers"))
             assert block.state == state
             assert np.isnan(value_of(block, PT)) == (state != "answers")
+
+    in_a_loop_of_its_own(run)
+
+
+def test_a_reading_is_never_older_than_it_says(database: Database, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The rack takes its time; each reading holds its own number, and when it was asked for is known."""
+    began: list[datetime] = []
+    real = RackReader.read
+
+    async def slow(self: RackReader) -> NDArray[np.uint16]:
+        began.append(datetime.now(UTC))
+        mine = len(began)
+        words = await real(self)
+        await asyncio.sleep(0.3)
+        words[:] = mine
+        return words
+
+    monkeypatch.setattr(RackReader, "read", slow)
+
+    async def run() -> None:
+        port, source_port = free_port(), free_port()
+        on_port(database, port)
+        async with standing_in(port, source_port), scanning(database, SignalSource(source_port, TOKEN)):
+            block = await until(database, lambda b: b.state == "answers" and b.scan >= 3)
+            number = int(block.counts[block.points == PT][0])
+            assert block.read_at <= began[number - 1]
 
     in_a_loop_of_its_own(run)
 

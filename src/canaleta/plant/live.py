@@ -33,7 +33,7 @@ class Flag(IntFlag):
 class LiveBlock:
     """What one scan of one rack said. Arrays have shape (points,), in the order of `points`.
 
-    read_at: when the registers were read. seq: the list that the values were worked out with. epoch: the
+    read_at: when the registers were asked for: what they say is not older. seq: the list that the values were worked out with. epoch: the
     lease under which it was written. state: 'answers' or why it does not, in words.
     counts, value: float64, NaN for none; value is the conditioned one. quality, reasons: see core.quality. injected: a
     signal put in here. switch: 0, 1, or -1 where there is none. flags: of Flag. alarm: the worst alarm of each point:

@@ -100,10 +100,10 @@ class Scanner:
                 return newest is None or self._rack not in newest.layout.racks
             await self._follow(newest)
             await self._commands()
-            outside, words = Outside(), None
+            # Stamped before it is asked for: a reading is never older than it says, however long the way took.
+            outside, words, read_at = Outside(), None, datetime.now(UTC)
             try:
                 words = await reader.read()
-                read_at = datetime.now(UTC)
                 outside = await self._outside(newest, reader, forces)
                 if self._silent:
                     log.info("rack %d answers again", self._rack)
