@@ -22,6 +22,7 @@ class Stranger:
         self.unit = unit
         self.tables = {3: holding or {}, 4: inputs or {}}
         self.manner: Manner = "well"
+        self.refuses_with = 2
         self.asked: list[tuple[int, int, int]] = []
         self.port = 0
         self._server: asyncio.Server | None = None
@@ -70,7 +71,7 @@ class Stranger:
         self.asked.append((function, first, count))
         table = self.tables[function]
         if self.manner == "refuses" or any(at not in table for at in range(first, first + count)):
-            return bytes((function | 0x80, 2))
+            return bytes((function | 0x80, self.refuses_with))
         words = [table[at] for at in range(first, first + count)]
         if self.manner == "short":
             words = words[:-1]

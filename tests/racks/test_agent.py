@@ -60,6 +60,16 @@ async def scanning(database: Database, source: SignalSource | None = None) -> As
         await asyncio.gather(task, return_exceptions=True)
 
 
+@contextlib.asynccontextmanager
+async def scanned(database: Database) -> AsyncIterator[tuple[StandIns, SignalSource]]:
+    """The demo's first rack as a stand-in, scanned by an agent, with what puts signals on."""
+    port, source_port = free_port(), free_port()
+    on_port(database, port)
+    source = SignalSource(source_port, TOKEN)
+    async with standing_in(port, source_port) as made, scanning(database, source):
+        yield made, source
+
+
 def on_port(database: Database, port: int) -> None:
     with database.owner.begin() as connection:
         for rack in range(1, 11):
@@ -87,10 +97,8 @@ def value_of(block: LiveBlock, point: int) -> float:
 
 def test_what_the_agent_writes_is_what_the_registers_say(database: Database) -> None:
     async def run() -> None:
-        port, source_port = free_port(), free_port()
-        on_port(database, port)
-        async with standing_in(port, source_port), scanning(database, SignalSource(source_port, TOKEN)):
-            await SignalSource(source_port, TOKEN).inject((1, 2, 0), 12.0, "mA")
+        async with scanned(database) as (_, source):
+            await source.inject((1, 2, 0), 12.0, "mA")
             block = await until(database, lambda b: value_of(b, 1) == 250.0)
             assert block.state == "answers"
             assert block.injected[block.points == 1] == [1]
@@ -133,10 +141,8 @@ def test_an_edit_of_the_scaling_moves_the_next_reading(database: Database) -> No
     from canaleta.plant.proposals import Edit, Proposal, apply
 
     async def run() -> None:
-        port, source_port = free_port(), free_port()
-        on_port(database, port)
-        async with standing_in(port, source_port), scanning(database, SignalSource(source_port, TOKEN)):
-            await SignalSource(source_port, TOKEN).inject((1, 2, 0), 12.0, "mA")
+        async with scanned(database) as (_, source):
+            await source.inject((1, 2, 0), 12.0, "mA")
             await until(database, lambda b: value_of(b, 1) == 250.0)
             proposal = Proposal((Edit(1, "value_high", "500", "600"),))
             await asyncio.to_thread(apply, database.engine, PlantKeeper(database.engine), proposal, "ana")
@@ -148,9 +154,7 @@ def test_an_edit_of_the_scaling_moves_the_next_reading(database: Database) -> No
 
 def test_injection_is_a_command_that_the_agent_carries_out(database: Database) -> None:
     async def run() -> None:
-        port, source_port = free_port(), free_port()
-        on_port(database, port)
-        async with standing_in(port, source_port), scanning(database, SignalSource(source_port, TOKEN)):
+        async with scanned(database):
             with database.engine.begin() as connection:
                 good = commands.ask(
                     connection, "ana", 1, "inject", {"rack": 1, "place": 2, "channel": 0, "value": 20.0, "unit": "mA"}

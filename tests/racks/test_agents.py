@@ -12,7 +12,16 @@ import pytest
 from numpy.typing import NDArray
 from sqlalchemy import func, insert, select
 from tests.conftest import Database
-from tests.racks.test_agent import TOKEN, in_a_loop_of_its_own, on_port, scanning, standing_in, until, value_of
+from tests.racks.test_agent import (
+    TOKEN,
+    in_a_loop_of_its_own,
+    on_port,
+    scanned,
+    scanning,
+    standing_in,
+    until,
+    value_of,
+)
 
 from canaleta.core.forcing import command_writes, force_writes
 from canaleta.core.trends import Rolled
@@ -148,8 +157,6 @@ def test_two_agents_share_the_racks_and_a_dead_ones_move_within_ten_seconds(
 
 def test_a_force_acts_in_the_rack_and_is_read_back_from_it(database: Database) -> None:
     async def run() -> None:
-        port, source_port = free_port(), free_port()
-        on_port(database, port)
         layout = PlantKeeper(database.engine).current().layout
         module = next(m.id for m in layout.modules_of(1) if layout.type_of(m.id).key == "ai8-ui")
 
@@ -159,7 +166,7 @@ def test_a_force_acts_in_the_rack_and_is_read_back_from_it(database: Database) -
                 "writes": [[w.register, w.word, w.mask] for w in force_writes(layout, module, 0, counts)],
             }
 
-        async with standing_in(port, source_port), scanning(database, SignalSource(source_port, TOKEN)):
+        async with scanned(database):
             assert await asked(database, "force", writes(24000)) == "done"
             block = await until(database, lambda b: value_of(b, PT) == 375.0)
             assert block.flags[block.points == PT] & Flag.FORCED
@@ -185,9 +192,7 @@ def test_values_without_what_is_forced_among_them_are_not_shown(
     monkeypatch.setattr(RackReader, "read_some_settings", fails)
 
     async def run() -> None:
-        port, source_port = free_port(), free_port()
-        on_port(database, port)
-        async with standing_in(port, source_port), scanning(database, SignalSource(source_port, TOKEN)):
+        async with scanned(database):
             block = await until(database, lambda b: b.scan >= 3 and b.state in ("too slow", "answers"))
             assert block.state == state
             assert np.isnan(value_of(block, PT)) == (state != "answers")
@@ -211,9 +216,7 @@ def test_a_reading_is_never_older_than_it_says(database: Database, monkeypatch: 
     monkeypatch.setattr(RackReader, "read", slow)
 
     async def run() -> None:
-        port, source_port = free_port(), free_port()
-        on_port(database, port)
-        async with standing_in(port, source_port), scanning(database, SignalSource(source_port, TOKEN)):
+        async with scanned(database):
             block = await until(database, lambda b: b.state == "answers" and b.scan >= 3)
             number = int(block.counts[block.points == PT][0])
             assert block.read_at <= began[number - 1]
@@ -223,9 +226,7 @@ def test_a_reading_is_never_older_than_it_says(database: Database, monkeypatch: 
 
 def test_a_rack_that_is_not_armed_takes_no_force(database: Database) -> None:
     async def run() -> None:
-        port, source_port = free_port(), free_port()
-        on_port(database, port)
-        async with standing_in(port, source_port), scanning(database, SignalSource(source_port, TOKEN)):
+        async with scanned(database):
             said = await asked(database, "force", {"writes": [[0, 1, 1]]})
             assert "not armed" in said
 
@@ -243,9 +244,7 @@ def test_a_module_without_a_register_for_it_cannot_be_forced(database: Database)
 
 def test_a_substitute_is_seen_here_and_not_by_the_controller(database: Database) -> None:
     async def run() -> None:
-        port, source_port = free_port(), free_port()
-        on_port(database, port)
-        async with standing_in(port, source_port), scanning(database, SignalSource(source_port, TOKEN)):
+        async with scanned(database):
             with database.engine.begin() as connection:
                 number = temporary.enter(
                     connection, temporary.SUBSTITUTE, PT, "shows 123", "ana", given="123", minutes=60
@@ -324,10 +323,8 @@ def test_readings_become_parts_and_parts_become_hours_with_their_roll_ups(databa
 
 def test_the_agent_writes_the_trend_while_it_scans(database: Database) -> None:
     async def run() -> None:
-        port, source_port = free_port(), free_port()
-        on_port(database, port)
         began = datetime.now(UTC).timestamp()
-        async with standing_in(port, source_port), scanning(database):
+        async with scanned(database):
             await until(database, lambda b: b.state == "answers" and b.scan > 8)
         with database.engine.connect() as connection:
             trend = read_trends(connection, {PT: 1}, began - 1, began + 60, 400, {PT: 0.1})[PT]
@@ -340,11 +337,8 @@ def test_somebody_who_plays_at_a_device_is_found_by_the_scan(database: Database)
     """The staircase at 3 s a level: PT-3107 is found with nine plateaus, and no other point of the rack."""
 
     async def run() -> None:
-        port, source_port = free_port(), free_port()
-        on_port(database, port)
-        source = SignalSource(source_port, TOKEN)
         began = datetime.now(UTC)
-        async with standing_in(port, source_port), scanning(database, source):
+        async with scanned(database) as (_, source):
             await source.put(
                 {"rack": 1, "place": 2, "channel": 0, "value": 4.0, "unit": "mA", "form": "staircase", "high": 20.0, "period_s": 31.5}
             )  # fmt: skip

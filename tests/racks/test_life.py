@@ -167,6 +167,26 @@ def test_another_point_keeps_it_quiet_by_design_on_this_rack_or_another() -> Non
     assert other.reads(half(28000), switches={2: 1}).alarm[0] & 15 == State.SUPPRESSED
 
 
+def test_what_has_failed_keeps_nothing_quiet() -> None:
+    """The loop that keeps the other quiet is on above 50 %; then it fails low, with 0.8 mA: count −6 400 of 0…32 000."""
+    on = {(1, "on_at"): 50, (1, "off_at"): 40, (0, "alarm_h"): 80, (0, "quiet_while"): "PT-2"}
+    rack = Rack(plant_of(LOOP, LOOP.replace("PT-1", "PT-2")).with_cells(on))
+    assert rack.reads({(2, 0): 28000, (2, 1): 28000}).alarm[0] & 15 == State.SUPPRESSED
+    for _ in range(10):
+        broken = rack.reads({(2, 0): 28000, (2, 1): -6400})
+    assert broken.quality[1] == Quality.BAD
+    assert broken.alarm[0] & 15 == State.UNACKNOWLEDGED
+    assert rack.life.states_of({2}) == {2: -1}
+
+
+def test_a_lost_rack_keeps_nothing_quiet_elsewhere() -> None:
+    rack = Rack(plant_of("XS-1: contact NO"))
+    rack.reads({(1, 0): 1})
+    assert rack.life.states_of({1}) == {1: 1}
+    rack.silent(5.0)
+    assert rack.life.states_of({1}) == {1: -1}
+
+
 def test_what_is_kept_for_trends_is_handed_out_once_every_ten_seconds() -> None:
     rack = analog()
     for _ in range(10):

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from typing import Any
 
 from tests.conftest import Database
-from tests.racks.test_agent import TOKEN, in_a_loop_of_its_own, on_port, scanning, standing_in
+from tests.racks.test_agent import in_a_loop_of_its_own, scanned
 from tests.web.conftest import Person, app_on
 
 from canaleta.catalogue.demo import demo_plant, layout_of
@@ -16,7 +16,6 @@ from canaleta.catalogue.types import module_types
 from canaleta.core.settings import differences, modules_told, strangers
 from canaleta.host.cluster import free_port
 from canaleta.plant.keeper import PlantKeeper
-from canaleta.racks.source import SignalSource
 from canaleta.standins.field import FieldRack
 from canaleta.standins.server import StandIns
 
@@ -26,9 +25,7 @@ def at_a_rack(database: Database, work: Callable[[Callable[..., Any], StandIns],
     engineer = Person(app_on(database), "engineer")
 
     async def run() -> None:
-        port, source_port = free_port(), free_port()
-        on_port(database, port)
-        async with standing_in(port, source_port) as made, scanning(database, SignalSource(source_port, TOKEN)):
+        async with scanned(database) as (made, _):
             await asyncio.sleep(0.3)
 
             async def ask(method: str, path: str, body: Any = None) -> Any:

@@ -27,7 +27,7 @@ from canaleta.plant import tables as t
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.live import read_block
 from canaleta.racks.life import RackLife
-from canaleta.racks.reader import RackReader, RackSilentError
+from canaleta.racks.reader import RackReader, RackRefusesError, RackSilentError
 
 FIRST, UNIT = 100, 17
 
@@ -104,6 +104,29 @@ def test_a_rack_that_misbehaves_gives_no_figures_and_a_reason_and_comes_back(man
                     await reader.read()
             server.manner = "well"
             assert (await reader.read())[FIRST : FIRST + 8].tolist() == words
+        await server.cut()
+
+    in_a_loop_of_its_own(run)
+
+
+@pytest.mark.parametrize(
+    ("code", "lasts"), [(1, True), (2, True), (3, True), (4, False), (5, False), (6, False), (10, False), (11, False)]
+)
+def test_what_a_rack_will_refuse_next_time_too_is_told_from_what_passes(code: int, lasts: bool) -> None:
+    """MODBUS Application Protocol V1.1b3, 7: illegal function, address and value last; failure, busy and the gateway's
+    own codes pass, and a value read beside them is not known to be free of a force."""
+
+    async def run() -> None:
+        server = Stranger(UNIT, holding={0: 1})
+        server.manner, server.refuses_with = "refuses", code
+        await server.begin()
+        image = foreign("ABCD")
+        rack = replace(image.layout.racks[1], port=server.port)
+        async with RackReader(rack, RackMap.of(image.layout, 1)) as reader:
+            with pytest.raises(RackSilentError) as caught:
+                await reader.read_some_settings([0])
+        assert isinstance(caught.value, RackRefusesError) == lasts
+        assert not str(caught.value).endswith(str(code)), "it is said in words"
         await server.cut()
 
     in_a_loop_of_its_own(run)

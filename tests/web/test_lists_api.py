@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import csv
 import io
 import time
 from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import pytest
 from sqlalchemy import insert
 from tests.conftest import Database
 from tests.web.conftest import Person
+from tests.web.test_live_api import live
+from tests.words import block_of
 
 from canaleta.exchange.sheets import read_book
 from canaleta.plant import tables as t
@@ -207,3 +211,20 @@ def test_a_supply_says_before_it_is_changed_which_findings_come(person: Who) -> 
     assert told["altered"] == 2
     assert any("1.00 V short at 22 mA" in f["text"] for f in told["findings"])
     assert engineer.get("/api/conventions").json["seq"] == 0, "nothing is written"
+
+
+def test_the_live_column_says_what_is_stale(person: Who, database: Database) -> None:
+    """A reading is good for two periods of its rack; what is older stands in the file with its time, not as good."""
+
+    def now_of(read_at: datetime) -> str:
+        live(database, block_of([1], [16000.0], [250.0], read_at=read_at))
+        text = exported(person("reader"), {"form": "csv", "fields": ["tag", "now"], "points": [1]}).data.decode(
+            "utf-8-sig"
+        )
+        return next(csv.DictReader(text.splitlines()))["VALUE now"]
+
+    assert now_of(datetime.now(UTC) + timedelta(hours=1)) == "250 (good, 16000 counts)"
+    assert (
+        now_of(datetime(2026, 11, 27, 8, 0, 5, tzinfo=UTC))
+        == "250 (stale since 2026-11-27 08:00:05 UTC, 16000 counts)"
+    )

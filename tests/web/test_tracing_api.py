@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
 
 import pytest
 from tests.conftest import Database
@@ -10,6 +11,8 @@ from tests.web.conftest import Person
 from tests.web.test_live_api import PT, XS, live
 from tests.words import block_of
 
+FRESH = datetime.now(UTC) + timedelta(hours=1)
+"""So that no slow machine makes a reading stale before it is asked for."""
 Who = Callable[[str], Person]
 
 
@@ -21,7 +24,7 @@ def traced(who: Person, point: int, given: str, *ticks: str) -> dict:
 
 def test_register_and_value_look_by_themselves(person: Who, database: Database) -> None:
     """300 of 0…600 mbar must be count 16 000, and 250 mbar in the list, which shows 0…500. The register holds 4 000."""
-    live(database, block_of([PT], [4000.0], [62.5]))
+    live(database, block_of([PT], [4000.0], [62.5], read_at=FRESH))
     told = traced(person("technician"), PT, "300 mbar", "seen", "seen")
     ticks = [(s["tick"], s["by_itself"]) for s in told["stages"]]
     assert ticks == [
@@ -39,8 +42,15 @@ def test_register_and_value_look_by_themselves(person: Who, database: Database) 
     assert "communication, slot or address" in dark["says"]
 
 
+def test_what_was_read_too_long_ago_is_no_reading(person: Who, database: Database) -> None:
+    """A dead agent leaves its last good figures behind; they show nothing of what arrives now."""
+    live(database, block_of([PT], [16000.0], [250.0], read_at=datetime.now(UTC) - timedelta(seconds=30)))
+    stages = traced(person("technician"), PT, "300 mbar", "seen", "seen")["stages"]
+    assert [(s["tick"], s["reads"]) for s in stages[3:5]] == [("not seen", "nothing good is read")] * 2
+
+
 def test_what_arrives_is_told_and_a_person_may_say_otherwise(person: Who, database: Database) -> None:
-    live(database, block_of([PT], [16000.0], [250.0]))
+    live(database, block_of([PT], [16000.0], [250.0], read_at=FRESH))
     told = traced(person("reader"), PT, "300 mbar", "seen", "seen", "seen", "", "", "seen")
     assert told["says"] == "it arrives everywhere"
     other = traced(person("reader"), PT, "300 mbar", "seen", "seen", "seen", "seen", "not seen", "not seen")
@@ -48,7 +58,7 @@ def test_what_arrives_is_told_and_a_person_may_say_otherwise(person: Who, databa
 
 
 def test_without_a_quantity_nothing_is_judged_by_itself(person: Who, database: Database) -> None:
-    live(database, block_of([PT], [16000.0], [250.0]))
+    live(database, block_of([PT], [16000.0], [250.0], read_at=FRESH))
     told = traced(person("reader"), PT, "")
     assert {s["tick"] for s in told["stages"]} == {""}
     assert told["given"] == "300.0 mbar", "what the count implies"
@@ -58,7 +68,7 @@ def test_without_a_quantity_nothing_is_judged_by_itself(person: Who, database: D
 
 def test_by_hand_the_value_must_go_the_right_way(person: Who, database: Database) -> None:
     """A push on 0…600 mbar raises it by 2 to 60 %: shown as 0…500 by 10, and at most to where the count stops, 512."""
-    live(database, block_of([PT], [16000.0], [250.0]))
+    live(database, block_of([PT], [16000.0], [250.0], read_at=FRESH))
     reader = person("reader")
     offers = reader.get(f"/api/points/{PT}/stimuli").json
     assert next((s["name"], s["expected"]) for s in offers["stimuli"]) == ("raise it", "up by 10.0 to 262.0 mbar")

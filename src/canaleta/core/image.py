@@ -128,6 +128,10 @@ class PlantImage:
 
     # Derived columns -------------------------------------------------------------------------------
 
+    def stale_after_s(self, rack: int) -> float:
+        """The age in s at which a reading of a rack is stale: so many of its periods as the plant says."""
+        return self.conventions.stale_after_periods * self.layout.racks[rack].period_ms / 1000.0
+
     def number(self, name: str) -> NDArray[np.float64]:
         """A number field as float64, NaN where empty."""
         return self._column(f"number:{name}")  # type: ignore[return-value]

@@ -12,10 +12,11 @@ from numpy.typing import NDArray
 from sqlalchemy import Connection, select
 from sqlalchemy.dialects.postgresql import insert
 
+from canaleta.core.image import PlantImage
 from canaleta.plant import tables as t
 from canaleta.plant.database import notify
 
-__all__ = ["Flag", "LiveBlock", "holds_lease", "read_block", "write_block"]
+__all__ = ["Flag", "LiveBlock", "holds_lease", "is_stale", "read_block", "write_block"]
 
 
 class Flag(IntFlag):
@@ -113,6 +114,12 @@ def write_block(connection: Connection, block: LiveBlock, holder: str) -> bool:
     connection.execute(statement.on_conflict_do_update(index_elements=["rack"], set_=values))
     notify(connection, "canaleta_live", f"{block.rack}:{block.scan}")
     return True
+
+
+def is_stale(block: LiveBlock, image: PlantImage, now: float) -> bool:
+    """Whether nobody may trust what a block says any more, whatever its qualities say: whoever reads judges its age,
+    for the agent that wrote it may be gone. now: s since the epoch."""
+    return block.rack not in image.layout.racks or now - block.read_at.timestamp() > image.stale_after_s(block.rack)
 
 
 def read_block(connection: Connection, rack: int) -> LiveBlock | None:

@@ -12,18 +12,22 @@ import os
 import secrets
 import signal
 import socket
+import time
 from collections import defaultdict
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
+import numpy as np
 import psycopg
 from sqlalchemy import Engine
 from sqlalchemy.exc import SQLAlchemyError
 
+from canaleta.core.conditioning import UNKNOWN
 from canaleta.core.image import PlantImage
+from canaleta.core.quality import BAD_SIGNAL
 from canaleta.plant import leases
 from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.live import read_block
+from canaleta.plant.live import is_stale, read_block
 from canaleta.plant.temporary import TEMPORARY_CHANNEL, substitutes
 from canaleta.plant.trends import forget_before
 from canaleta.plant.walking import forget_found_before
@@ -188,7 +192,7 @@ class Agent:
             return substitutes(connection)
 
     def _switches_elsewhere(self, image: PlantImage) -> dict[int, int]:
-        """The states of points that keep others quiet and that another agent scans."""
+        """The states of points that keep others quiet and that another agent scans: -1 where it is not known now."""
         out: dict[int, int] = {}
         rack_of = {m.id: m.rack for m in image.layout.modules.values()}
         wanted = defaultdict(set)
@@ -198,9 +202,11 @@ class Agent:
             for rack, points in wanted.items():
                 if rack in self.held or (block := read_block(connection, rack)) is None:
                     continue
-                for point, state in zip(block.points.tolist(), block.switch.tolist(), strict=True):
-                    if point in points:
-                        out[point] = state
+                lost = is_stale(block, image, time.time())
+                unknown = ((block.reasons & BAD_SIGNAL) != 0) | lost
+                states = np.where(unknown, UNKNOWN, block.switch)
+                for k in np.flatnonzero(np.isin(block.points, list(points))).tolist():
+                    out[int(block.points[k])] = int(states[k])
         return out
 
     def _forget(self, days: int) -> None:

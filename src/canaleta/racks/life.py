@@ -17,10 +17,10 @@ from numpy.typing import NDArray
 
 from canaleta.core import alarming, conditioning, recognition
 from canaleta.core.alarming import KINDS, Alarms, AlarmTable, Event, Passed, State
-from canaleta.core.conditioning import Condition, Reading, Seen, Settings
+from canaleta.core.conditioning import UNKNOWN, Condition, Reading, Seen, Settings
 from canaleta.core.field_table import PRIORITIES
 from canaleta.core.image import PlantImage
-from canaleta.core.quality import Quality, Reason, of_reasons
+from canaleta.core.quality import BAD_SIGNAL, Quality, Reason, of_reasons
 from canaleta.core.recognition import Found, signal_span
 from canaleta.core.registers import RackMap
 from canaleta.core.trends import Part
@@ -156,10 +156,7 @@ class RackLife:
     ) -> tuple[LiveBlock, list[Passing]]:
         """The block of a scan that brought nothing: the figures stay those of the last reading, and once they are stale
         every one of them is bad, for the rack is lost. says: why it does not answer, in words."""
-        rack = self.plan.image.layout.racks[self.rack]
-        old = (
-            now - self.read_at
-        ).total_seconds() > self.plan.image.conventions.stale_after_periods * rack.period_ms / 1000
+        old = (now - self.read_at).total_seconds() > self.plan.image.stale_after_s(self.rack)
         passed: list[Passed] = []
         if old:
             reasons = np.where(self.plan.off, np.uint32(Reason.DISABLED), np.uint32(Reason.RACK_SILENT)).astype(
@@ -221,14 +218,17 @@ class RackLife:
     def _quiet(self, outside: Outside) -> NDArray[np.bool_] | None:
         if not self._quiets:
             return None
-        own = dict(zip(self._points.tolist(), self._seen.state.tolist(), strict=True))
-        elsewhere = outside.switches or {}
-        on = {p for p in self._quiets if own.get(p, elsewhere.get(p, 0)) == 1}
+        # A signal that has failed keeps nothing quiet: its last state may be long over.
+        elsewhere, own = outside.switches or {}, self.states_of(set(self._quiets))
+        on = {p for p in self._quiets if own.get(p, elsewhere.get(p, UNKNOWN)) == 1}
         return np.isin(self.table.quiet, list(on))
 
     def states_of(self, points: set[int]) -> dict[int, int]:
-        """The states of some points of this rack: of those that keep others quiet."""
-        return {int(p): int(s) for p, s in zip(self._points, self._seen.state, strict=True) if int(p) in points}
+        """The states of some points of this rack, of those that keep others quiet: -1 where the signal has failed."""
+        rows = np.flatnonzero(np.isin(self._points, list(points)))
+        failed = (self._seen.reasons[rows] & BAD_SIGNAL) != 0
+        states = np.where(failed, UNKNOWN, self._seen.state[rows])
+        return dict(zip(self._points[rows].tolist(), states.tolist(), strict=True))
 
     # What people say -----------------------------------------------------------------------------------
 

@@ -24,9 +24,14 @@ EXCEPTIONS = {
     2: "the rack has no such register: is the first register right?",
     3: "the rack refuses the number of registers",
     4: "the rack could not do it",
+    5: "the rack is still at it",
+    6: "the rack is busy",
     10: "a gateway says that the path to the unit is not there",
     11: "a gateway says that the unit does not answer",
 }
+"""Exception codes of the MODBUS Application Protocol V1.1b3, section 7, in words."""
+LASTING = frozenset({1, 2, 3})
+"""What will be answered next time too: the rack has no such function or register. All others pass."""
 
 
 class RackSilentError(ConnectionError):
@@ -34,7 +39,7 @@ class RackSilentError(ConnectionError):
 
 
 class RackRefusesError(RackSilentError):
-    """The rack answers, but will not do this."""
+    """The rack has no such function or register, and will say so the next time as well."""
 
 
 class RackReader:
@@ -122,7 +127,8 @@ class RackReader:
 def _refuse_error(answer: Any) -> None:
     if answer.isError():
         code = getattr(answer, "exception_code", 0)
-        raise RackRefusesError(EXCEPTIONS.get(code, f"the rack answers with exception {code}"))
+        says = EXCEPTIONS.get(code, f"the rack answers with exception {code}")
+        raise RackRefusesError(says) if code in LASTING else RackSilentError(says)
 
 
 async def tested(rack: Rack, rack_map: RackMap, settings: int) -> tuple[str, str, list[int]]:

@@ -61,6 +61,7 @@ class Scanner:
         self._looked_at = -LOOK_S
         self._packed_at = 0.0
         self._silent = ""
+        self._no_forces = ""
         self._forced: frozenset[tuple[int, int]] = frozenset()
         self._forced_at = float("-inf")
 
@@ -134,8 +135,11 @@ class Scanner:
             self._forced_at = loop.time()
             try:
                 self._forced = frozenset(forces.forced(await reader.read_some_settings(forces.registers)))
+                self._no_forces = ""
             except RackRefusesError as error:
-                log.warning("rack %d: what is forced cannot be read: %s", self._rack, error)
+                if self._no_forces != str(error):
+                    log.warning("rack %d: what is forced cannot be read: %s", self._rack, error)
+                self._no_forces = str(error)
             except RackSilentError:
                 self._forced_at = float("-inf")
                 raise

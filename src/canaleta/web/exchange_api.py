@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import time
 from typing import Annotated, Any, Literal
 
 from flask import Response, jsonify
@@ -23,7 +24,7 @@ from canaleta.exchange.workbook import as_workbook
 from canaleta.plant import tables as t
 from canaleta.plant import temporary
 from canaleta.plant.findings import stored_findings
-from canaleta.plant.live import read_block
+from canaleta.plant.live import is_stale, read_block
 from canaleta.web.doors import needs, session_now
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.shared import shared
@@ -416,8 +417,9 @@ def _told(number: int) -> Response:
 
 
 def _live(connection: Any, image: PlantImage) -> dict[int, str]:
-    """Value, quality and count of every point that is read, as text: the raw beside the scaled."""
+    """Value, quality and count of every point that is read, as text: the raw beside the scaled. Stale ones say so."""
     out: dict[int, str] = {}
+    now = time.time()
     for rack in image.layout.racks:
         block = read_block(connection, rack)
         if block is None:
@@ -425,8 +427,10 @@ def _live(connection: Any, image: PlantImage) -> dict[int, str]:
         rows = zip(
             block.points.tolist(), block.value.tolist(), block.quality.tolist(), block.counts.tolist(), strict=True
         )
+        stale = f"stale since {block.read_at:%Y-%m-%d %H:%M:%S} UTC" if is_stale(block, image, now) else ""
         for point, value, quality, counts in rows:
-            out[point] = f"{value:.6g} ({QUALITIES[quality]}, {counts:.0f} counts)" if counts == counts else ""
+            says = stale or QUALITIES[quality]
+            out[point] = f"{value:.6g} ({says}, {counts:.0f} counts)" if counts == counts else ""
     return out
 
 

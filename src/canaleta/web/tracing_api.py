@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from typing import Literal
 
 import numpy as np
@@ -19,7 +20,7 @@ from canaleta.core.signals import Family
 from canaleta.core.stimulus import expected, judged, stimuli_of
 from canaleta.core.text import TextError, shown
 from canaleta.core.tracing import STAGES, stages_of, traced
-from canaleta.plant.live import read_block
+from canaleta.plant.live import is_stale, read_block
 from canaleta.web.doors import needs
 from canaleta.web.point import Figure, PointPath, finite, found
 from canaleta.web.problems import PROBLEMS, ProblemError
@@ -213,13 +214,13 @@ def reference(path: PointPath, body: SplitIn) -> Response:
 
 
 def _now(image: PlantImage, row: int) -> tuple[float, float, bool]:
-    """(count, value, whether it is good) as read last; NaN where nothing was."""
+    """(count, value, whether it is good) as read last; NaN where nothing was, or too long ago."""
     if not image.landed[row]:
         raise ProblemError(409, "it holds no channel yet", remedy="land it on a channel first")
     with shared().engine.connect() as connection:
         block = read_block(connection, image.layout.modules[int(image.module[row])].rack)
     at = np.flatnonzero(block.points == int(image.ids[row])).tolist() if block else []
-    if block is None or not at:
+    if block is None or not at or is_stale(block, image, time.time()):
         return float("nan"), float("nan"), False
     k = at[0]
     return float(block.counts[k]), float(block.value[k]), bool(block.quality[k] <= Quality.DOUBTFUL)
