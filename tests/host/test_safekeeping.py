@@ -10,7 +10,7 @@ from pathlib import Path
 
 import psycopg
 import pytest
-from sqlalchemy import make_url
+from sqlalchemy import make_url, text
 from tests.conftest import Database, fresh_database
 
 from canaleta.host.cluster import Cluster
@@ -129,6 +129,21 @@ def test_what_is_no_backup_is_told_and_nothing_happens(
     with pytest.raises(TroubleError, match=says):
         restore(tmp_path / "data", file)
     assert held(own) == before
+
+
+def test_a_backup_of_a_newer_version_is_told_and_nothing_happens(own: Database, tmp_path: Path) -> None:
+    newest = "update alembic_version set version_num = :v returning (select version_num from alembic_version)"
+    with own.owner.begin() as connection:
+        was = connection.execute(text(newest), {"v": "9999"}).scalar_one()
+    backup(tmp_path / "data", tmp_path / "plant.backup")
+    with own.owner.begin() as connection:
+        connection.execute(text(newest), {"v": was})
+    before = held(own)
+    at_rest(own)
+    with pytest.raises(TroubleError, match="newer version"):
+        restore(tmp_path / "data", tmp_path / "plant.backup")
+    assert held(own) == before
+    edit(own, "it works on")
 
 
 def test_a_database_in_use_is_not_restored_over(own: Database, tmp_path: Path) -> None:

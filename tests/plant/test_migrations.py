@@ -16,7 +16,7 @@ from canaleta.catalogue.types import module_types
 from canaleta.core.fields import Station
 from canaleta.core.path import evaluate
 from canaleta.host.cluster import Cluster
-from canaleta.plant.database import engine_for, migrate
+from canaleta.plant.database import ShapeError, engine_for, migrate
 from canaleta.plant.keeper import PlantKeeper
 
 
@@ -61,3 +61,25 @@ def test_a_plant_of_the_first_version_reads_as_before(first_version: Engine) -> 
     assert evaluate(image, Station.LOOP, 12.0).at(Station.VALUE)[0] == 3.0
     assert image.text("shunt_ohm", 0) == ""
     migrate(first_version)
+
+
+def test_what_a_newer_version_made_is_left_as_it_is(first_version: Engine) -> None:
+    migrate(first_version)
+    with first_version.begin() as connection:
+        connection.execute(text("update alembic_version set version_num = '9999'"))
+    with pytest.raises(ShapeError, match="newer version"):
+        migrate(first_version)
+    with first_version.connect() as connection:
+        assert connection.execute(text("select version_num from alembic_version")).scalar_one() == "9999"
+        assert connection.execute(text("select tag from point")).scalar_one() == "PT-1"
+
+
+def test_a_step_that_fails_changes_nothing(first_version: Engine) -> None:
+    """Somebody's own table stands where a later version wants one: all steps of the way are taken back, none half done."""
+    with first_version.begin() as connection:
+        connection.execute(text("create table trend_clock (mine text)"))
+    with pytest.raises(ShapeError, match="trend_clock"):
+        migrate(first_version)
+    with first_version.connect() as connection:
+        assert connection.execute(text("select version_num from alembic_version")).scalar_one() == "0001"
+        assert connection.execute(text("select tag from point")).scalar_one() == "PT-1"

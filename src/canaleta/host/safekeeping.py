@@ -26,9 +26,9 @@ from canaleta import __version__
 from canaleta.host.cluster import DATABASE, Cluster
 from canaleta.host.debian import postgresql_bin
 from canaleta.host.folder import only_one, prepare
+from canaleta.host.shape import bring_up
 from canaleta.host.steps import TroubleError, run_logged, say, step
 from canaleta.host.upkeep import database_of
-from canaleta.plant.database import migrate
 
 __all__ = ["Digests", "backup", "digests", "restore"]
 
@@ -177,7 +177,7 @@ def _into_own(engine: Engine, dump: Path, manifest: Mapping[str, Any], data: Pat
     try:
         _restored(None, engine.url, dump, data)
         _prove(engine.url, manifest)
-        migrate(engine)
+        bring_up(engine)
     except TroubleError:
         _move(engine, "public", f"failed_{kept}")
         _move(engine, kept, "public")

@@ -24,11 +24,12 @@ from canaleta.host import frontend
 from canaleta.host.cluster import Cluster, choosing_ports, free_port, load_secrets
 from canaleta.host.debian import ensure_user, is_root
 from canaleta.host.folder import only_one, prepare
+from canaleta.host.shape import bring_up
 from canaleta.host.steps import TroubleError, say, step
 from canaleta.host.supervisor import Service, Supervisor
 from canaleta.plant import accounts, seed
 from canaleta.plant import tables as t
-from canaleta.plant.database import engine_for, grant_runtime, migrate
+from canaleta.plant.database import engine_for, grant_runtime
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.proposals import reaudit
 
@@ -164,7 +165,7 @@ def _database(options: Options, supervisor: Supervisor) -> tuple[str, str]:
 
 def _contents(engine: Engine, options: Options) -> dict[int, int]:
     """Migrate, load the demo plant into an empty database, audit. Returns the port of each stand-in, by its rack."""
-    migrate(engine)
+    bring_up(engine)
     with engine.begin() as connection:
         if not seed.has_plant(connection):
             if options.demo:

@@ -27,10 +27,11 @@ from canaleta.exchange.recognise import Found, find_list, find_page
 from canaleta.exchange.sheets import SheetError, read_apart
 from canaleta.host.cluster import Cluster
 from canaleta.host.folder import prepare
+from canaleta.host.shape import bring_up
 from canaleta.host.steps import TroubleError, say, step
 from canaleta.plant import accounts, seed
 from canaleta.plant.accounts import AccountError
-from canaleta.plant.database import engine_for, grant_runtime, migrate
+from canaleta.plant.database import engine_for, grant_runtime
 from canaleta.plant.keeper import PlantKeeper
 
 MOST_TOLD = 200
@@ -48,7 +49,7 @@ def database_of(data: Path) -> Iterator[tuple[Cluster | None, Engine]]:
     cluster = Cluster(data, data / "log")
     with cluster.for_a_moment():
         engine = engine_for(cluster.owner_url, pool_size=1)
-        migrate(engine)
+        bring_up(engine)
         with engine.begin() as connection:
             grant_runtime(connection)
         yield cluster, engine

@@ -12,13 +12,16 @@ from typing import Any
 
 from alembic import command
 from alembic.config import Config
+from alembic.util import CommandError
 from sqlalchemy import Connection, Engine, create_engine, make_url, text
+from sqlalchemy.exc import SQLAlchemyError
 
 from canaleta.plant.tables import APPEND_ONLY, metadata
 
 __all__ = [
     "PLANT_LOCK",
     "RUNTIME_ROLE",
+    "ShapeError",
     "engine_for",
     "grant_runtime",
     "migrate",
@@ -48,14 +51,23 @@ def engine_for(url: str, pool_size: int = 6) -> Engine:
     )
 
 
+class ShapeError(RuntimeError):
+    """The database cannot be brought to the shape of this version. The message says why, for people."""
+
+
 def migrate(engine: Engine) -> None:
-    """Bring the database to the newest shape. Safe to call at every start."""
+    """Bring the database to the newest shape, or leave it as it is. Safe to call at every start. Raises ShapeError."""
     config = Config()
     config.set_main_option("script_location", str(resources.files("canaleta.plant") / "migrations"))
     with engine.begin() as connection:
         connection.execute(text("select pg_advisory_xact_lock(:key)"), {"key": PLANT_LOCK})
         config.attributes["connection"] = connection
-        command.upgrade(config, "head")
+        try:
+            command.upgrade(config, "head")
+        except CommandError as error:
+            raise ShapeError("a newer version of Canaleta made it") from error
+        except SQLAlchemyError as error:
+            raise ShapeError(str(error).splitlines()[0]) from error
 
 
 def grant_runtime(connection: Connection, role: str = RUNTIME_ROLE) -> None:

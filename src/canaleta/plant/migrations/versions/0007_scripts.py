@@ -29,6 +29,8 @@ def upgrade() -> None:
     op.execute("delete from live_block")
     for name in PACKED:
         op.add_column("live_block", sa.Column(name, sa.LargeBinary(), nullable=False))
+    # An early form of 0006 made a table of this name and never wrote into it.
+    op.execute("drop table if exists script")
     op.create_table(
         "script", _text("name"), _text("text"), sa.Column("version", sa.Integer(), nullable=False), _text("who"), _when("at"),
         sa.PrimaryKeyConstraint("name", name=op.f("pk_script")),
