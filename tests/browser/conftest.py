@@ -46,6 +46,7 @@ class Site:
         page.on("console", self._heard)
         page.goto(f"{self.address}/enter#{token}")
         page.wait_for_selector(".grid .row")
+        assert token not in page.url, "what signs one in once does not stay in the address"
         return page
 
     def _open_context(self, dark: bool) -> BrowserContext:

@@ -31,7 +31,8 @@ export const router = createRouter({
       component: () => import('./pages/ConventionsPage.vue'),
     },
     { path: '/account', name: 'account', component: () => import('./pages/AccountPage.vue') },
-    { path: '/enter', redirect: '/list' },
+    // The one-time token behind # is used up: it does not stay in the address.
+    { path: '/enter', redirect: () => ({ path: '/list', hash: '' }) },
     { path: '/:lost(.*)*', redirect: '/list' },
   ],
 })

@@ -242,7 +242,7 @@ const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['as
             <th>state</th>
             <th>point</th>
             <th>alarm</th>
-            <th>at</th>
+            <th class="right">at</th>
             <th>priority</th>
             <th>since</th>
             <th>what to do</th>
@@ -270,7 +270,7 @@ const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['as
             <td>
               {{ kindShort(a.kind) }} <span class="quiet figure">{{ limit(a) }}</span>
             </td>
-            <td class="figure">{{ value(a) }}</td>
+            <td class="figure right">{{ value(a) }}</td>
             <td>{{ a.priority }}</td>
             <td class="figure" :title="clock(a.since)">{{ since(a.raised ?? a.since) }}</td>
             <td class="does">
@@ -301,7 +301,7 @@ const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['as
             <th>what</th>
             <th>from</th>
             <th>to</th>
-            <th>at</th>
+            <th class="right">at</th>
             <th>who and why</th>
           </tr>
         </thead>
@@ -317,7 +317,7 @@ const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['as
             <td>{{ l.event }}</td>
             <td class="quiet">{{ l.was }}</td>
             <td>{{ l.becomes }}</td>
-            <td class="figure">{{ value(l) }}</td>
+            <td class="figure right">{{ value(l) }}</td>
             <td>{{ [l.who, l.why].filter(Boolean).join(': ') }}</td>
           </tr>
         </tbody>
@@ -398,6 +398,10 @@ const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['as
 th {
   position: sticky;
   top: 0;
+}
+
+.right {
+  text-align: right;
 }
 
 tr.on td {

@@ -146,7 +146,7 @@ onUnmounted(() => clearInterval(looking))
           }}</router-link>
         </article>
         <p v-if="walk?.begins && !walk.found.length" class="quiet">nothing was played yet</p>
-        <p v-if="walk && !walk.begins" class="quiet">nobody of this name walks: set out, then play</p>
+        <p v-if="walk && !walk.begins" class="quiet">you have not set out yet: set out, then play</p>
       </section>
     </div>
   </section>

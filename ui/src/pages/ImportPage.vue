@@ -413,17 +413,6 @@ h1 {
   background: rgb(var(--v-theme-copper-wash));
 }
 
-.pick input {
-  position: absolute;
-  width: 1px;
-  height: 1px;
-  opacity: 0;
-}
-
-.pick:focus-within {
-  outline: 2px solid rgb(var(--v-theme-copper));
-}
-
 textarea {
   display: block;
   width: 100%;

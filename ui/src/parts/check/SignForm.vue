@@ -77,9 +77,16 @@ async function sign() {
         </select></label
       >
       <label class="field">note <input v-model="note" maxlength="400" /></label>
-      <label class="field"
-        >photo <input type="file" accept="image/*" capture="environment" @change="take"
-      /></label>
+      <div class="field">
+        photo
+        <span>
+          <label class="mini pick"
+            >{{ photo ? 'another…' : 'take or choose…'
+            }}<input type="file" accept="image/*" capture="environment" aria-label="photo" @change="take"
+          /></label>
+          <button v-if="photo" class="mini" type="button" @click="photo = ''">leave it out</button>
+        </span>
+      </div>
       <img v-if="photo" :src="`data:image/jpeg;base64,${photo}`" alt="the photo that goes with it" />
       <label v-if="trips"
         ><input v-model="inhibited" type="checkbox" /> it is inhibited, or tripping is agreed on</label
@@ -95,10 +102,5 @@ async function sign() {
 img {
   max-width: 100%;
   max-height: 140px;
-}
-
-input[type='file'] {
-  min-width: 0;
-  font-size: 11px;
 }
 </style>

@@ -194,10 +194,16 @@ ul {
   list-style: none;
 }
 
-ol li {
+ol {
   display: grid;
   grid-template-columns: 18px 92px minmax(0, 1fr) auto auto auto;
-  gap: 8px;
+  gap: 0 8px;
+}
+
+ol li {
+  display: grid;
+  grid-column: 1 / -1;
+  grid-template-columns: subgrid;
   align-items: baseline;
   padding: 4px 6px;
   border-left: 3px solid rgb(var(--v-theme-duct));
@@ -211,6 +217,14 @@ ol li.suspect {
   border-left: 5px solid rgb(var(--v-theme-bad));
 }
 
+ol .figure {
+  text-align: right;
+}
+
+.ticks {
+  grid-column: 6;
+}
+
 .gone .dot {
   color: rgb(var(--v-theme-bad));
 }
@@ -221,8 +235,13 @@ ol li.suspect {
 }
 
 @media (max-width: 760px) {
+  ol {
+    display: block;
+  }
+
   ol li {
     grid-template-columns: 18px minmax(0, 1fr) auto;
+    gap: 8px;
   }
 
   .ticks {

@@ -7,8 +7,9 @@ import { scaleLinear, scaleTime } from 'd3-scale'
 import { area, curveLinear, curveStepAfter, line } from 'd3-shape'
 import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, said, type Schemas } from '../../api/client'
-import { formOf } from '../../plant/now'
+import { formOf, staleAfter } from '../../plant/now'
 import { usePlant } from '../../plant/store'
+import { withGaps, type Sample } from '../../plant/trending'
 import { figure } from '../../plant/words'
 
 const props = withDefaults(
@@ -23,9 +24,12 @@ const props = withDefaults(
   }>(),
   { height: 190, bare: false, limits: true, fed: undefined },
 )
+/** Columns of what the board reads for its cards. */
+const FED = 100
 const plant = usePlant()
 const box = ref<HTMLElement | null>(null)
 const width = ref(600)
+const columns = computed(() => Math.max(40, Math.min(1200, Math.round(width.value))))
 const past = shallowRef<Schemas['TrendOut'] | null>(null)
 const recent = shallowRef<{ t: number; value: number }[]>([])
 const trouble = ref('')
@@ -57,7 +61,7 @@ async function read() {
         query: {
           points: String(props.point),
           seconds: props.seconds,
-          columns: Math.max(40, Math.min(1200, Math.round(width.value))),
+          columns: columns.value,
         },
       },
     }),
@@ -77,10 +81,17 @@ function heard(of: number) {
   until.value = t
 }
 
+/** What is read a period apart, or drawn a column apart, is joined; what lies further apart is a gap. */
+const longest = computed(() =>
+  Math.max(
+    1.5 * staleAfter(plant, rack.value),
+    (2.5 * props.seconds) / (props.fed === undefined ? columns.value : FED),
+  ),
+)
 const samples = computed(() => {
   const begins = until.value - props.seconds
   const of = past.value
-  const out = (of?.times ?? []).map((t, i) => ({
+  const out: Sample[] = (of?.times ?? []).map((t, i) => ({
     t,
     mean: of!.mean[i] ?? null,
     least: of!.least[i] ?? null,
@@ -90,7 +101,10 @@ const samples = computed(() => {
     const v = Number.isNaN(value) ? null : value
     out.push({ t, mean: v, least: v, most: v })
   }
-  return out.filter((s) => s.t >= begins)
+  return withGaps(
+    out.filter((s) => s.t >= begins),
+    longest.value,
+  )
 })
 const limits = computed(() => {
   if (!props.limits || props.bare) return []
@@ -114,7 +128,6 @@ const scales = computed(() => {
     y: scaleLinear([low - room, high + room], [props.height - pad.value.bottom, pad.value.top]),
   }
 })
-type Sample = (typeof samples.value)[number]
 const drawn = computed(() => {
   const at = scales.value
   if (!at) return { line: '', band: '' }
@@ -141,6 +154,11 @@ const ticks = computed(() => {
     y: form.value.contact ? [0, 1] : scales.value.y.ticks(Math.max(2, Math.floor(props.height / 45))),
   }
 })
+/** A time at the edge is written inwards. */
+const anchor = (at: Date) => {
+  const x = scales.value?.x(at) ?? 0
+  return x > width.value - 30 ? 'end' : x < 30 ? 'start' : 'middle'
+}
 const stamp = (at: Date) =>
   props.seconds > 2 * 86_400
     ? `${at.getMonth() + 1}-${String(at.getDate()).padStart(2, '0')} ${String(at.getHours()).padStart(2, '0')}h`
@@ -176,7 +194,7 @@ onUnmounted(() => (observer?.disconnect(), stop?.(), clearInterval(again), clear
       </g>
       <g v-for="t in ticks.x" :key="`x${t.getTime()}`">
         <line class="mesh" :x1="scales.x(t)" :x2="scales.x(t)" :y1="pad.top" :y2="height - pad.bottom" />
-        <text :x="scales.x(t)" :y="height - 5" text-anchor="middle">{{ stamp(t) }}</text>
+        <text :x="scales.x(t)" :y="height - 5" :text-anchor="anchor(t)">{{ stamp(t) }}</text>
       </g>
       <template v-for="limit in limits" :key="limit.level">
         <template v-if="scales.y(limit.at) > pad.top && scales.y(limit.at) < height - pad.bottom">

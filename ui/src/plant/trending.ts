@@ -1,0 +1,23 @@
+/** What a trend may join with a line, and what it may not. */
+
+/** Least, mean and most at a time (s): none where there was no good value. */
+export interface Sample {
+  t: number
+  mean: number | null
+  least: number | null
+  most: number | null
+}
+
+/**
+ * The samples with a gap wherever nothing is known for longer than `longest` seconds: a line drawn across it would say
+ * what nobody has read.
+ *
+ *     withGaps(samples, 3)
+ */
+export function withGaps(samples: readonly Sample[], longest: number): Sample[] {
+  return samples.flatMap((sample, k) => {
+    const before = samples[k - 1]
+    if (!before || sample.t - before.t <= longest) return [sample]
+    return [{ t: (sample.t + before.t) / 2, mean: null, least: null, most: null }, sample]
+  })
+}
