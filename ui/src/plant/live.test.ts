@@ -57,3 +57,16 @@ test('age is told by server time, not by this machine’s clock', () => {
   live.offset = 60_000
   expect(live.age(live.at(1)!)).toBeCloseTo(3, 0)
 })
+
+test('the last seconds of a point are remembered, as they were when they were read', () => {
+  const live = new LiveColumns()
+  for (const second of ['00', '01', '02']) live.take(block(`2026-05-04T12:00:${second}Z`))
+  // The rack falls silent: its last reading is told again, bad now.
+  live.take({ ...block('2026-05-04T12:00:02Z'), quality: packed(new Uint8Array([2, 2])) })
+  const noon = Date.parse('2026-05-04T12:00:00Z') / 1000
+  expect(live.lately(1, 1)).toEqual([0, 1, 2].map((s) => ({ t: noon + s, value: 250 })))
+  expect(live.lately(1, 2).map((r) => r.value)).toEqual([Number.NaN, Number.NaN, Number.NaN])
+  expect([live.lately(1, 9), live.lately(2, 1)]).toEqual([[], []])
+  live.take(block('2026-05-04T12:01:00Z'))
+  expect(live.lately(1, 1)).toEqual([{ t: noon + 60, value: 250 }])
+})

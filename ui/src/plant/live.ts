@@ -64,6 +64,16 @@ export interface Meter {
   rate: number
 }
 
+interface Heard {
+  readAt: number
+  points: BigInt64Array
+  value: Float64Array
+  quality: Uint8Array
+}
+
+const LATELY_MS = 15_000
+const DOUBTFUL = QUALITIES.indexOf('doubtful')
+
 function bytes(base64: string): ArrayBuffer {
   const text = atob(base64)
   const out = new Uint8Array(text.length)
@@ -77,6 +87,8 @@ export class LiveColumns {
   offset = 0
   states = new Map<number, string>()
   private readings = new Map<number, Reading>()
+  /** The blocks of the last seconds of each rack, oldest first: what the scan writes into trends only then. */
+  private blocks = new Map<number, Heard[]>()
   private meters = new Map<number, Meter>()
   private heard: ((rack: number) => void)[] = []
 
@@ -97,6 +109,7 @@ export class LiveColumns {
     const alarm = new Uint8Array(bytes(block.alarm))
     const band = new Int8Array(bytes(block.band))
     const readAt = Date.parse(block.read_at)
+    this.remember(block.rack, { readAt, points, value, quality })
     points.forEach((point, i) => {
       this.readings.set(Number(point), {
         value: value[i]!,
@@ -118,6 +131,21 @@ export class LiveColumns {
     this.states.set(block.rack, block.state)
     this.changes.value++
     for (const tell of this.heard) tell(block.rack)
+  }
+
+  private remember(rack: number, heard: Heard): void {
+    const before = this.blocks.get(rack) ?? []
+    // A rack that does not answer tells its last reading again: it was heard when it was read.
+    if ((before.at(-1)?.readAt ?? 0) >= heard.readAt) return
+    this.blocks.set(rack, [...before.filter((b) => b.readAt > heard.readAt - LATELY_MS), heard])
+  }
+
+  /** What was heard of a point in the last seconds, oldest first: times in s, NaN where there was no good value. */
+  lately(rack: number, point: number): { t: number; value: number }[] {
+    return (this.blocks.get(rack) ?? []).flatMap(({ readAt, points, value, quality }) => {
+      const i = points.indexOf(BigInt(point))
+      return i < 0 ? [] : [{ t: readAt / 1000, value: quality[i]! <= DOUBTFUL ? value[i]! : Number.NaN }]
+    })
   }
 
   private takeMeters(block: BlockEvent): void {

@@ -170,13 +170,20 @@ const word = (value: number) =>
       : ''
     : figure(value, form.value.decimals)
 
-watch(() => [props.point, props.seconds], () => ((past.value = null), (recent.value = []), void read())) // prettier-ignore
+/** Begin with what was heard already: what the agent has not written yet is no gap to somebody who was there. */
+function begin() {
+  past.value = null
+  recent.value = plant.live.lately(rack.value, props.point)
+  void read()
+}
+
+watch(() => [props.point, props.seconds], begin)
 watch(() => props.fed, () => void read()) // prettier-ignore
 watch(rack, (now) => now && plant.watch([now]), { immediate: true })
 onMounted(() => {
   observer = new ResizeObserver((entries) => (width.value = Math.max(60, entries[0]!.contentRect.width)))
   if (box.value) observer.observe(box.value)
-  void read()
+  begin()
   stop = plant.live.onBlock(heard)
   // What the agent had not written yet when this opened is there a part later.
   soon = setTimeout(() => void read(), 11_000)
