@@ -2,8 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
+import os
 import re
+import signal
+from collections.abc import Iterator
 from datetime import UTC, datetime
+from pathlib import Path
 
 import pytest
 from playwright.sync_api import expect
@@ -61,6 +66,35 @@ def test_an_alarm_comes_is_acknowledged_by_key_and_stands_in_the_journal(site: S
     expect(lines.nth(0)).to_contain_text("goes")
     expect(lines.nth(1)).to_contain_text("ana")
     expect(lines.nth(2)).to_contain_text("comes")
+
+
+@contextlib.contextmanager
+def agent_held_up() -> Iterator[None]:
+    """The scan agent of this plant does nothing meanwhile, as on a machine that hangs."""
+    mine = " ".join(f.read_text() for f in Path(f"/proc/{os.getpid()}/task").glob("*/children")).split()
+    agents = [int(p) for p in mine if b"_agent" in Path(f"/proc/{p}/cmdline").read_bytes().split(b"\0")]
+    assert len(agents) == 1
+    os.kill(agents[0], signal.SIGSTOP)
+    try:
+        yield
+    finally:
+        os.kill(agents[0], signal.SIGCONT)
+
+
+def test_what_nobody_reads_is_said_to_be_stale_and_which_racks_and_why(site: Site) -> None:
+    page, other = site.enter("ana"), site.enter("bru")
+    page.goto(f"{site.address}/live?find=PT-3107")
+    card = page.locator(".hung")
+    expect(card).to_have_count(1)
+    expect(card).not_to_contain_text("stale")
+    expect(page.locator(".lost")).to_have_count(0)
+    with agent_held_up():
+        expect(card).to_contain_text("stale")
+        expect(page.locator(".lost")).to_contain_text("nobody reads it: does a scan agent run?")
+        expect(other.get_by_role("status").filter(has_text="give no readings")).to_contain_text("10 racks")
+    expect(page.locator(".lost")).to_have_count(0)
+    expect(card).not_to_contain_text("stale")
+    expect(other.get_by_text("give no readings")).to_have_count(0)
 
 
 def test_a_board_is_kept_and_a_point_is_opened_beside_it(site: Site) -> None:

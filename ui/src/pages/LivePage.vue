@@ -6,7 +6,7 @@ import { ask, api, type Schemas } from '../api/client'
 import LiveCard from '../parts/live/LiveCard.vue'
 import LiveTabs from '../parts/live/LiveTabs.vue'
 import PointNow from '../parts/live/PointNow.vue'
-import { nowOf } from '../plant/now'
+import { lostRacks, nowOf } from '../plant/now'
 import { usePlant } from '../plant/store'
 import { useSearch } from '../plant/useSearch'
 
@@ -43,6 +43,14 @@ const shown = computed(() => order.value.slice(0, MOST))
 const troubled = computed(() => {
   void plant.live.version
   return chosen.value.filter((p) => nowOf(plant, p).trouble >= 40).length
+})
+
+/** The racks on this board that give no readings, and why: the first few, and how many more. */
+const MOST_LOST = 3
+const lost = computed(() => {
+  void plant.live.version
+  const here = new Set(chosen.value.map((p) => plant.list.racks[plant.list.row(p) ?? -1] ?? 0))
+  return lostRacks(plant).filter((rack) => here.has(rack.id))
 })
 
 /** Sort when asked and every few seconds, not with each reading: a card that jumps away cannot be clicked. */
@@ -202,6 +210,10 @@ onUnmounted(() => {
       </form>
       <button v-if="board" class="act" type="button" @click="drop">drop “{{ board.name }}”</button>
     </div>
+    <ul v-if="lost.length" class="lost bad" role="status">
+      <li v-for="one in lost.slice(0, MOST_LOST)" :key="one.id">■ {{ one.name }}: {{ one.why }}</li>
+      <li v-if="lost.length > MOST_LOST">and {{ lost.length - MOST_LOST }} racks more</li>
+    </ul>
     <div class="below" :class="{ beside: open !== null }">
       <div class="board">
         <div class="comb" aria-hidden="true"></div>
@@ -235,7 +247,7 @@ onUnmounted(() => {
 <style scoped>
 .live {
   display: grid;
-  grid-template-rows: 44px auto minmax(0, 1fr);
+  grid-template-rows: 44px auto auto minmax(0, 1fr);
   height: 100%;
 }
 
@@ -276,8 +288,16 @@ onUnmounted(() => {
   font: inherit;
 }
 
+.lost {
+  grid-row: 3;
+  margin: 0;
+  padding: 0 14px 6px;
+  list-style: none;
+}
+
 .below {
   display: grid;
+  grid-row: 4;
   grid-template-columns: minmax(0, 1fr);
   min-height: 0;
 }

@@ -3,6 +3,7 @@
 import { computed, ref } from 'vue'
 import { accepted } from '../plant/findings'
 import { usePlant } from '../plant/store'
+import LostRacks from './LostRacks.vue'
 
 const query = defineModel<string>('query', { default: '' })
 const onlyFindings = defineModel<boolean>('onlyFindings', { default: false })
@@ -19,14 +20,6 @@ const toSettle = computed(
 const others = computed(() => [...plant.people.values()].filter((person) => person.point !== null))
 const names = computed(() => [...new Set(others.value.map((person) => person.who))])
 const total = computed(() => (plant.list.version, plant.list.length))
-const silent = computed(() => {
-  void plant.live.version
-  return (plant.plant?.racks ?? []).filter((rack) => {
-    const state = plant.live.states.get(rack.id)
-    return state !== undefined && state !== 'answers'
-  })
-})
-
 defineExpose({ focus: () => input.value?.focus() })
 </script>
 
@@ -58,9 +51,7 @@ defineExpose({ focus: () => input.value?.focus() })
       <span aria-hidden="true">▲</span> {{ toSettle }} to settle{{ onlyFindings ? ' · only these' : '' }}
     </button>
     <span class="gap" />
-    <span v-for="rack in silent" :key="rack.id" class="chip bad" :title="plant.live.states.get(rack.id)">
-      <span aria-hidden="true">■</span> {{ rack.name }} is silent
-    </span>
+    <LostRacks />
     <span v-if="!plant.linkUp" class="chip bad"
       ><span aria-hidden="true">■</span> server lost, trying again</span
     >

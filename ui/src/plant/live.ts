@@ -85,7 +85,8 @@ export class LiveColumns {
   private readonly changes = shallowRef(0)
   /** Server time minus this browser's, in ms. */
   offset = 0
-  states = new Map<number, string>()
+  /** What each rack said last: when it was read, server time in ms, and whether it answers, in words. */
+  racks = new Map<number, { readAt: number; state: string }>()
   private readings = new Map<number, Reading>()
   /** The blocks of the last seconds of each rack, oldest first: what the scan writes into trends only then. */
   private blocks = new Map<number, Heard[]>()
@@ -128,9 +129,14 @@ export class LiveColumns {
       })
     })
     this.takeMeters(block)
-    this.states.set(block.rack, block.state)
+    this.racks.set(block.rack, { readAt, state: block.state })
     this.changes.value++
     for (const tell of this.heard) tell(block.rack)
+  }
+
+  /** These racks are told of from now on: what is no longer told of is not lost, it is not asked for. */
+  follow(racks: readonly number[]): void {
+    for (const rack of this.racks.keys()) if (!racks.includes(rack)) this.racks.delete(rack)
   }
 
   private remember(rack: number, heard: Heard): void {
@@ -172,7 +178,7 @@ export class LiveColumns {
   }
 
   /** How old a reading is, in seconds, by server time. */
-  age(reading: Reading): number {
+  age(reading: { readAt: number }): number {
     return Math.max(0, (Date.now() + this.offset - reading.readAt) / 1000)
   }
 

@@ -48,6 +48,28 @@ export function staleAfter(plant: Plant, rack: number): number {
   return ((plant.plant?.stale_after_periods ?? 2) * periodOf(plant, rack)) / 1000
 }
 
+/** A dead agent's racks have another after so many seconds. */
+const MOVED_S = 10
+
+/** Why a rack gives no readings now, in words; nothing while it gives them, and while the server is lost itself. */
+export function rackTrouble(plant: Plant, rack: number): string {
+  const said = plant.live.racks.get(rack)
+  if (!said || !plant.linkUp) return ''
+  const seconds = plant.live.age(said)
+  if (seconds <= staleAfter(plant, rack)) return ''
+  const since = said.readAt > 0 ? `last read ${age(seconds)} ago` : 'not read yet'
+  if (said.state !== 'answers') return `${said.state} · ${since}`
+  return seconds > MOVED_S ? `nobody reads it: does a scan agent run? · ${since}` : ''
+}
+
+/** The racks that give no readings now, and why. */
+export function lostRacks(plant: Plant): { id: number; name: string; why: string }[] {
+  return (plant.plant?.racks ?? []).flatMap(({ id, name }) => {
+    const why = rackTrouble(plant, id)
+    return why ? [{ id, name, why }] : []
+  })
+}
+
 export function reasonsOf(plant: Plant, reasons: number): string[] {
   return (plant.words?.reasons ?? []).filter((r) => reasons & r.bit && r.grade !== 'off').map((r) => r.says)
 }

@@ -126,6 +126,7 @@ export const usePlant = defineStore('plant', () => {
     if (!ready.value) recallWaiting()
     ready.value = true
     racks = [...new Set(list.racks)].filter(Boolean).slice(0, MOST_RACKS)
+    live.follow(racks)
     connection ??= connect(heard)
     ticking ??= setInterval(() => (live.tick(), forget()), 1000)
     connection.send({ kind: 'join', since: Math.min(list.seq, findingsSeq), racks })
@@ -136,6 +137,7 @@ export const usePlant = defineStore('plant', () => {
     const next = [...new Set([...wanted, ...racks])].filter(Boolean).slice(0, MOST_RACKS)
     if (wanted.every((rack) => racks.includes(rack))) return
     racks = next
+    live.follow(racks)
     connection?.send({ kind: 'racks', racks })
   }
 

@@ -2,6 +2,7 @@
 /** What the places of the live part have on top: where one is, what is held, and how the server is. */
 import { computed } from 'vue'
 import { usePlant } from '../../plant/store'
+import LostRacks from '../LostRacks.vue'
 
 const plant = usePlant()
 const waiting = computed(() => plant.alarmCount.waiting)
@@ -34,6 +35,7 @@ const PLACES = [
     <router-link v-if="plant.holding.length" to="/temporary" class="chip apart"
       >◇ {{ plant.holding.length }} held: not from the field</router-link
     >
+    <LostRacks />
     <span v-if="!plant.linkUp" class="chip bad"
       ><span aria-hidden="true">■</span> server lost, trying again</span
     >

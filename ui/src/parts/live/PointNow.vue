@@ -6,7 +6,7 @@
 import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, said, type Schemas } from '../../api/client'
 import { kindShort, latched, putAside, shapeOf, waits } from '../../plant/alarms'
-import { formOf, nowOf } from '../../plant/now'
+import { formOf, nowOf, rackTrouble } from '../../plant/now'
 import { usePlant } from '../../plant/store'
 import { age, clock, figure } from '../../plant/words'
 import HoldPanel from './HoldPanel.vue'
@@ -38,6 +38,7 @@ const alarms = computed(() => plant.alarmsOf.get(props.point) ?? [])
 const held = computed(() => plant.temporary.filter((t) => t.point === props.point))
 const meter = computed(() => (void plant.live.version, plant.live.meter(props.point)))
 const rack = computed(() => plant.list.racks[row.value] ?? 0)
+const lost = computed(() => (void plant.live.version, rackTrouble(plant, rack.value)))
 const trips = computed(() => text('trips'))
 
 async function read() {
@@ -109,11 +110,13 @@ onUnmounted(() => stop?.())
       }}<span class="unit">{{ now.unit }}</span>
     </p>
     <p class="quiet under">
-      <template v-if="now.stale">stale: read {{ age(now.seconds) }} ago · </template>
+      <template v-if="now.stale"
+        >stale<template v-if="!lost">: read {{ age(now.seconds) }} ago</template> ·
+      </template>
       <template v-if="now.reading"
         >{{ figure(now.reading.counts, now.reading.counts % 1 ? 3 : 0) || 'no' }} counts ·
       </template>
-      <template v-if="path?.rack_state && path.rack_state !== 'answers'">{{ path.rack_state }} · </template>
+      <template v-if="lost">{{ lost }} · </template>
       {{ text('channel') || 'no channel' }}
       <template v-if="advice?.band">
         · {{ advice.band }}<template v-if="advice.lamp">, {{ advice.lamp }} lit</template></template
@@ -201,7 +204,7 @@ onUnmounted(() => stop?.())
     </section>
 
     <ModuleFace :point="point" />
-    <ol v-if="path" class="stations">
+    <ol v-if="path" class="stations" :class="{ stale: now.stale }">
       <li v-for="s in path.stations" :key="s.name">
         <span>{{ s.name }}</span>
         <b class="figure"
@@ -401,6 +404,11 @@ p {
 .stations b {
   font-size: 13px;
   font-weight: 400;
+}
+
+.stations.stale b {
+  color: rgb(var(--v-theme-quiet));
+  font-style: italic;
 }
 
 .trips {
