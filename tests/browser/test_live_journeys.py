@@ -90,7 +90,7 @@ def test_what_nobody_reads_is_said_to_be_stale_and_which_racks_and_why(site: Sit
     expect(page.locator(".lost")).to_have_count(0)
     with agent_held_up():
         expect(card).to_contain_text("stale")
-        expect(page.locator(".lost")).to_contain_text("nobody reads it: does a scan agent run?")
+        expect(page.locator(".lost")).to_contain_text("read by nobody: does a scan agent run?")
         expect(other.get_by_role("status").filter(has_text="give no readings")).to_contain_text("10 racks")
     expect(page.locator(".lost")).to_have_count(0)
     expect(card).not_to_contain_text("stale")

@@ -256,7 +256,7 @@ FIELDS: tuple[Field, ...] = (
           56, applies=_ANALOG, when=_TWO_POINT, pair="counts_low", headers=("raw high",)),
     _more("controller_at", Station.COUNTS, "controller shows at", Kind.TEXT,
           "where the controller's own value stands: holding 120 real, input 40 int", _ALL, longest=60),
-    Field("now", Station.VALUE, "now", Kind.LIVE, "what the plant says now", 126),
+    Field("now", Station.VALUE, "now", Kind.LIVE, "what the plant says now", 142),
     Field("value_low", Station.VALUE, "low", Kind.NUMBER, "the value at the low count",
           50, applies=_ANALOG, pair="value_high", unit_field="value_unit", headers=("eu low",)),
     Field("value_high", Station.VALUE, "high", Kind.NUMBER, "the value at the high count",

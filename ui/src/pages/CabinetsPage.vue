@@ -389,10 +389,6 @@ onUnmounted(() => removeEventListener('keydown', key))
   border-bottom: 1px solid rgb(var(--v-theme-line));
 }
 
-.names .chip {
-  text-decoration: none;
-}
-
 .new {
   display: flex;
   gap: 4px;

@@ -6,7 +6,7 @@ import { ask, api, type Schemas } from '../api/client'
 import LiveCard from '../parts/live/LiveCard.vue'
 import LiveTabs from '../parts/live/LiveTabs.vue'
 import PointNow from '../parts/live/PointNow.vue'
-import { lostRacks, nowOf } from '../plant/now'
+import { byWhy, lostRacks, nowOf } from '../plant/now'
 import { usePlant } from '../plant/store'
 import { useSearch } from '../plant/useSearch'
 
@@ -15,6 +15,8 @@ const route = useRoute()
 const router = useRouter()
 const { findRows } = useSearch()
 const MOST = 200
+/** Lines at most that say which racks are lost. */
+const MOST_LOST = 3
 const RANGES = [[60, '1 min'], [300, '5 min'], [3600, '1 h'], [28_800, '8 h'], [86_400, '1 d']] as const // prettier-ignore
 
 const boards = shallowRef<Schemas['BoardOut'][]>([])
@@ -45,12 +47,11 @@ const troubled = computed(() => {
   return chosen.value.filter((p) => nowOf(plant, p).trouble >= 40).length
 })
 
-/** The racks on this board that give no readings, and why: the first few, and how many more. */
-const MOST_LOST = 3
+/** The racks on this board that give no readings, by why they do not. */
 const lost = computed(() => {
   void plant.live.version
   const here = new Set(chosen.value.map((p) => plant.list.racks[plant.list.row(p) ?? -1] ?? 0))
-  return lostRacks(plant).filter((rack) => here.has(rack.id))
+  return byWhy(lostRacks(plant).filter((rack) => here.has(rack.id)))
 })
 
 /** Sort when asked and every few seconds, not with each reading: a card that jumps away cannot be clicked. */
@@ -210,9 +211,12 @@ onUnmounted(() => {
       </form>
       <button v-if="board" class="act" type="button" @click="drop">drop “{{ board.name }}”</button>
     </div>
-    <ul v-if="lost.length" class="lost bad" role="status">
-      <li v-for="one in lost.slice(0, MOST_LOST)" :key="one.id">■ {{ one.name }}: {{ one.why }}</li>
-      <li v-if="lost.length > MOST_LOST">and {{ lost.length - MOST_LOST }} racks more</li>
+    <ul v-if="lost.length" class="lost" role="status">
+      <li v-for="one in lost.slice(0, MOST_LOST)" :key="one.why">
+        <b>■ {{ one.names }}</b
+        >: {{ one.why }} · {{ one.since }}
+      </li>
+      <li v-if="lost.length > MOST_LOST">and {{ lost.length - MOST_LOST }} reasons more</li>
     </ul>
     <div class="below" :class="{ beside: open !== null }">
       <div class="board">
@@ -292,6 +296,7 @@ onUnmounted(() => {
   grid-row: 3;
   margin: 0;
   padding: 0 14px 6px;
+  color: rgb(var(--v-theme-bad));
   list-style: none;
 }
 

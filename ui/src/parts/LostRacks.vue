@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** In a bar: which racks give no readings now. What nobody reads raises no alarm either. */
 import { computed } from 'vue'
-import { lostRacks } from '../plant/now'
+import { byWhy, lostRacks } from '../plant/now'
 import { usePlant } from '../plant/store'
 
 const plant = usePlant()
@@ -13,10 +13,9 @@ const says = computed(() =>
     : `${lost.value.length} racks give no readings`,
 )
 const title = computed(() =>
-  [
-    ...lost.value.slice(0, MOST).map((rack) => `${rack.name}: ${rack.why}`),
-    ...(lost.value.length > MOST ? [`and ${lost.value.length - MOST} more`] : []),
-  ].join('\n'),
+  byWhy(lost.value, MOST)
+    .map((group) => `${group.names}: ${group.why} · ${group.since}`)
+    .join('\n'),
 )
 </script>
 

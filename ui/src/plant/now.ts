@@ -51,23 +51,48 @@ export function staleAfter(plant: Plant, rack: number): number {
 /** A dead agent's racks have another after so many seconds. */
 const MOVED_S = 10
 
-/** Why a rack gives no readings now, in words; nothing while it gives them, and while the server is lost itself. */
-export function rackTrouble(plant: Plant, rack: number): string {
-  const said = plant.live.racks.get(rack)
-  if (!said || !plant.linkUp) return ''
-  const seconds = plant.live.age(said)
-  if (seconds <= staleAfter(plant, rack)) return ''
-  const since = said.readAt > 0 ? `last read ${age(seconds)} ago` : 'not read yet'
-  if (said.state !== 'answers') return `${said.state} · ${since}`
-  return seconds > MOVED_S ? `nobody reads it: does a scan agent run? · ${since}` : ''
+export interface Lost {
+  id: number
+  name: string
+  /** Why it gives no readings, and since when. */
+  why: string
+  since: string
 }
 
-/** The racks that give no readings now, and why. */
-export function lostRacks(plant: Plant): { id: number; name: string; why: string }[] {
-  return (plant.plant?.racks ?? []).flatMap(({ id, name }) => {
-    const why = rackTrouble(plant, id)
-    return why ? [{ id, name, why }] : []
-  })
+/** Why a rack gives no readings now; nothing while it gives them, and while the server is lost itself. */
+export function lostRack(plant: Plant, id: number): Lost | undefined {
+  const told = plant.live.racks.get(id)
+  if (!told || !plant.linkUp) return undefined
+  const seconds = plant.live.age(told)
+  const answers = told.state === 'answers'
+  if (seconds <= (answers ? Math.max(MOVED_S, staleAfter(plant, id)) : staleAfter(plant, id)))
+    return undefined
+  return {
+    id,
+    name: plant.plant?.racks.find((rack) => rack.id === id)?.name ?? '',
+    why: answers ? 'read by nobody: does a scan agent run?' : told.state,
+    since: told.readAt > 0 ? `last read ${age(seconds)} ago` : 'not read yet',
+  }
+}
+
+/** The racks that give no readings now. */
+export function lostRacks(plant: Plant): Lost[] {
+  return (plant.plant?.racks ?? []).flatMap(({ id }) => lostRack(plant, id) ?? [])
+}
+
+/** Lost racks by why they are: those of one switch or one agent are told as one thing. */
+export function byWhy(lost: readonly Lost[], most = 3): { why: string; names: string; since: string }[] {
+  const groups = new Map<string, Lost[]>()
+  for (const rack of lost) groups.set(rack.why, [...(groups.get(rack.why) ?? []), rack])
+  return [...groups.values()].map((racks) => ({
+    why: racks[0]!.why,
+    since: racks[0]!.since,
+    names:
+      racks
+        .slice(0, most)
+        .map((rack) => rack.name)
+        .join(', ') + (racks.length > most ? ` and ${racks.length - most} more` : ''),
+  }))
 }
 
 export function reasonsOf(plant: Plant, reasons: number): string[] {

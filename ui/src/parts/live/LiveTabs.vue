@@ -80,10 +80,6 @@ nav {
   color: rgb(var(--v-theme-apart));
 }
 
-a.chip {
-  text-decoration: none;
-}
-
 @media (max-width: 760px) {
   nav {
     gap: 10px;

@@ -6,7 +6,7 @@
 import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, said, type Schemas } from '../../api/client'
 import { kindShort, latched, putAside, shapeOf, waits } from '../../plant/alarms'
-import { formOf, nowOf, rackTrouble } from '../../plant/now'
+import { formOf, lostRack, nowOf } from '../../plant/now'
 import { usePlant } from '../../plant/store'
 import { age, clock, figure } from '../../plant/words'
 import HoldPanel from './HoldPanel.vue'
@@ -38,7 +38,7 @@ const alarms = computed(() => plant.alarmsOf.get(props.point) ?? [])
 const held = computed(() => plant.temporary.filter((t) => t.point === props.point))
 const meter = computed(() => (void plant.live.version, plant.live.meter(props.point)))
 const rack = computed(() => plant.list.racks[row.value] ?? 0)
-const lost = computed(() => (void plant.live.version, rackTrouble(plant, rack.value)))
+const lost = computed(() => (void plant.live.version, lostRack(plant, rack.value)))
 const trips = computed(() => text('trips'))
 
 async function read() {
@@ -116,7 +116,7 @@ onUnmounted(() => stop?.())
       <template v-if="now.reading"
         >{{ figure(now.reading.counts, now.reading.counts % 1 ? 3 : 0) || 'no' }} counts ·
       </template>
-      <template v-if="lost">{{ lost }} · </template>
+      <template v-if="lost">{{ lost.why }} · {{ lost.since }} · </template>
       {{ text('channel') || 'no channel' }}
       <template v-if="advice?.band">
         · {{ advice.band }}<template v-if="advice.lamp">, {{ advice.lamp }} lit</template></template
