@@ -7,7 +7,7 @@ import OpenWire from '../parts/check/OpenWire.vue'
 import ReferencePanel from '../parts/check/ReferencePanel.vue'
 import SignForm from '../parts/check/SignForm.vue'
 import TrendChart from '../parts/live/TrendChart.vue'
-import { nowOf } from '../plant/now'
+import { formOf, nowOf } from '../plant/now'
 import { Steady } from '../plant/steady'
 import { usePlant } from '../plant/store'
 import { clock, figure } from '../plant/words'
@@ -32,6 +32,12 @@ const row = computed(() => (void plant.list.version, plant.list.row(point.value)
 const text = (field: string) => (void plant.list.version, plant.list.text(field, row.value))
 const now = computed(() => (void plant.live.version, nowOf(plant, point.value)))
 const rack = computed(() => plant.list.racks[row.value] ?? 0)
+/** A digit more than the list shows: it is judged by it. A contact in its words. */
+function shownValue(value: number | null | undefined): string {
+  if (value == null) return ''
+  const { contact, decimals } = formOf(plant, row.value)
+  return contact ? text(`text_${value}`) || String(value) : figure(value, decimals + 1)
+}
 const opened = computed(() => plant.temporary.filter((t) => t.point === point.value))
 const standIn = ref(false)
 const key = () => `canaleta-check-${point.value}`
@@ -226,7 +232,7 @@ onUnmounted(() => stop?.())
               <td>{{ s.counts }}</td>
               <td>{{ s.value }}</td>
               <td>{{ readings[i]?.counts == null ? '' : figure(readings[i]!.counts!, 0) }}</td>
-              <td>{{ readings[i]?.value == null ? '' : figure(readings[i]!.value!, 3) }}</td>
+              <td>{{ shownValue(readings[i]?.value) }}</td>
               <td>{{ outcome?.steps[i]?.error }}</td>
               <td>{{ outcome?.steps[i]?.of_span == null ? '' : figure(outcome.steps[i]!.of_span!, 3) }}</td>
               <td class="verdict">

@@ -136,7 +136,9 @@ onMounted(() => void step())
         <div class="below">
           <section class="panel told">
             <h2>what the value is worth: {{ out.quality }}</h2>
-            <p v-for="f in out.faults" :key="f">{{ out.quality === 'bad' ? '■' : '▲' }} {{ f }}</p>
+            <p v-for="f in out.faults" :key="f" :class="out.quality === 'bad' ? 'bad' : 'settle'">
+              {{ out.quality === 'bad' ? '■' : '▲' }} {{ f }}
+            </p>
             <p v-if="out.causes.length" class="small">likely: {{ out.causes.join('; or ') }}</p>
             <p v-if="out.next" class="small"><b>next:</b> {{ out.next }}</p>
             <p v-if="!out.faults.length && out.stations.some((s) => s.differs)" class="settle">
