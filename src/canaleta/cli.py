@@ -50,6 +50,9 @@ def _parser() -> argparse.ArgumentParser:
     _takes_data(start)
     start.set_defaults(run=_start)
 
+    agent = commands.add_parser("agent", help="scan racks of a plant whose database is on another machine")
+    agent.set_defaults(run=_scan)
+
     check = commands.add_parser("check", help="run every check")
     check.add_argument(
         "part", nargs="?", default="all", help="one part: static, core, database, fuzz, browser, clone"
@@ -130,6 +133,12 @@ def _start(options: argparse.Namespace) -> int:
 
     url = os.environ.get("CANALETA_DATABASE_URL", "")
     return start(Options(options.host, options.port, _data(options), not options.no_demo, url))
+
+
+def _scan(options: argparse.Namespace) -> int:
+    from canaleta.host.scanning import scan
+
+    return scan(os.environ.get("CANALETA_DATABASE_URL", ""))
 
 
 def _check(options: argparse.Namespace) -> int:

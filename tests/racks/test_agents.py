@@ -28,6 +28,7 @@ from canaleta.core.trends import Rolled
 from canaleta.host.cluster import free_port
 from canaleta.plant import alarms, commands, temporary
 from canaleta.plant import tables as t
+from canaleta.plant.clock import PlantClock
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.live import Flag
 from canaleta.plant.proposals import Edit, Proposal, apply
@@ -220,6 +221,22 @@ def test_a_reading_is_never_older_than_it_says(database: Database, monkeypatch: 
             block = await until(database, lambda b: b.state == "answers" and b.scan >= 3)
             number = int(block.counts[block.points == PT][0])
             assert block.read_at <= began[number - 1]
+
+    in_a_loop_of_its_own(run)
+
+
+def test_readings_are_stamped_with_the_database_s_time_whatever_the_machine_s_own_says(
+    database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The database is an hour ahead of the machine that scans: other machines tell the age by the database's time."""
+    real = PlantClock.of
+    ahead = classmethod(lambda _, engine: PlantClock(lambda: real(engine)._ask() + 3600.0))
+    monkeypatch.setattr(PlantClock, "of", ahead)
+
+    async def run() -> None:
+        async with scanned(database):
+            block = await until(database, lambda b: b.state == "answers")
+            assert 3540 < (block.read_at - datetime.now(UTC)).total_seconds() <= 3600
 
     in_a_loop_of_its_own(run)
 

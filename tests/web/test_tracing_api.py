@@ -6,10 +6,13 @@ from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 
 import pytest
+from flask_openapi3.openapi import OpenAPI
 from tests.conftest import Database
 from tests.web.conftest import Person
 from tests.web.test_live_api import PT, XS, live
 from tests.words import block_of
+
+from canaleta.plant.clock import PlantClock
 
 FRESH = datetime.now(UTC) + timedelta(hours=1)
 """So that no slow machine makes a reading stale before it is asked for."""
@@ -47,6 +50,18 @@ def test_what_was_read_too_long_ago_is_no_reading(person: Who, database: Databas
     live(database, block_of([PT], [16000.0], [250.0], read_at=datetime.now(UTC) - timedelta(seconds=30)))
     stages = traced(person("technician"), PT, "300 mbar", "seen", "seen")["stages"]
     assert [(s["tick"], s["reads"]) for s in stages[3:5]] == [("not seen", "nothing good is read")] * 2
+
+
+def test_the_age_of_a_reading_is_told_by_the_database_s_time(app: OpenAPI, person: Who, database: Database) -> None:
+    """The database is two hours ahead of the machine that serves: what that machine calls an hour ahead is an hour old."""
+    app.extensions["canaleta"].clock = PlantClock(lambda: datetime.now(UTC).timestamp() + 7200.0)
+    live(database, block_of([PT], [16000.0], [250.0], read_at=FRESH))
+    stages = traced(person("technician"), PT, "300 mbar", "seen", "seen")["stages"]
+    assert stages[3]["reads"] == "nothing good is read"
+    path = person("reader").get(f"/api/points/{PT}/path").json
+    assert 3500 < path["age_s"] <= 3700
+    stale = person("reader").send("POST", "/api/export", {"form": "csv", "fields": ["now"], "points": [PT]})
+    assert "stale since" in stale.data.decode("utf-8-sig")
 
 
 def test_what_arrives_is_told_and_a_person_may_say_otherwise(person: Who, database: Database) -> None:

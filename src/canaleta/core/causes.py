@@ -33,7 +33,6 @@ NOTHING_CONNECTED = Advice(
     "nothing: land a device on it, or leave it spare",
 )  # fmt: skip
 
-_WIRE = "meter the loop at the cabinet's disconnect terminal: current, then volts across the device"
 _ADVICE: dict[Reason, tuple[tuple[str, ...], str]] = {
     Reason.OPEN_CIRCUIT: (
         ("a wire is off a terminal", "a disconnect terminal stands open", "a core is broken", "a fuse has blown"),
@@ -102,6 +101,13 @@ _ADVICE: dict[Reason, tuple[tuple[str, ...], str]] = {
     Reason.TWO_TEMPERATURES: (("two temperatures give this voltage with this type",), "near the cold end, trust no figure"),
     Reason.SUBSTITUTED: (("the signal failed and a set value stands in",), "see what failed before relying on it"),
     Reason.HELD: (("the signal failed and the last good value is held",), "see what failed before relying on it"),
+    Reason.CLAMPED: (
+        ("the value lies beyond its range and is held at the end of it",), "compare with a local gauge: the count beside it is not clamped"
+    ),
+    Reason.NO_MODE: (("no mode is chosen for the channel",), "choose a mode on the list, INPUT, mode"),
+    Reason.NOT_SCALED: (
+        ("the ends of the count or of the value are empty",), "fill in COUNTS and VALUE, low and high, on the list"
+    ),
 }  # fmt: skip
 _OF_FAMILY: dict[tuple[Reason, Family], tuple[tuple[str, ...], str]] = {
     (Reason.OUTSIDE_SENSOR, Family.THERMOCOUPLE): (
@@ -135,8 +141,7 @@ def grade_of(image: PlantImage, reason: Reason) -> str:
 
 def advice_for(image: PlantImage, reason: Reason, family: Family = Family.NONE, says: str = "") -> Advice:
     """One fault with its causes and what to do next."""
-    fallback: tuple[tuple[str, ...], str] = ((), _WIRE)
-    causes, first = _OF_FAMILY.get((reason, family)) or _ADVICE.get(reason, fallback)
+    causes, first = _OF_FAMILY.get((reason, family)) or _ADVICE[reason]
     return Advice(reason, says or WORDS[reason][1], grade_of(image, reason), causes, first)
 
 

@@ -11,7 +11,7 @@ from itertools import groupby
 from canaleta.core.converters import ORDERS, WordForm
 from canaleta.core.text import TextError
 
-__all__ = ["Decoding", "Shown", "decodings", "read_shown"]
+__all__ = ["Decoding", "Shown", "decodings", "read_shown", "runs"]
 
 
 @dataclass(frozen=True)

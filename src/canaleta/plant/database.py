@@ -12,6 +12,8 @@ from typing import Any
 
 from alembic import command
 from alembic.config import Config
+from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
 from alembic.util import CommandError
 from sqlalchemy import Connection, Engine, create_engine, make_url, text
 from sqlalchemy.exc import SQLAlchemyError
@@ -24,6 +26,7 @@ __all__ = [
     "ShapeError",
     "engine_for",
     "grant_runtime",
+    "is_newest",
     "migrate",
     "notify",
     "take_plant_lock",
@@ -55,10 +58,22 @@ class ShapeError(RuntimeError):
     """The database cannot be brought to the shape of this version. The message says why, for people."""
 
 
-def migrate(engine: Engine) -> None:
-    """Bring the database to the newest shape, or leave it as it is. Safe to call at every start. Raises ShapeError."""
+def is_newest(engine: Engine) -> bool:
+    """Whether the database has the shape of this version."""
+    with engine.connect() as connection:
+        there = MigrationContext.configure(connection).get_current_revision()
+    return there == ScriptDirectory.from_config(_config()).get_current_head()
+
+
+def _config() -> Config:
     config = Config()
     config.set_main_option("script_location", str(resources.files("canaleta.plant") / "migrations"))
+    return config
+
+
+def migrate(engine: Engine) -> None:
+    """Bring the database to the newest shape, or leave it as it is. Safe to call at every start. Raises ShapeError."""
+    config = _config()
     with engine.begin() as connection:
         connection.execute(text("select pg_advisory_xact_lock(:key)"), {"key": PLANT_LOCK})
         config.attributes["connection"] = connection

@@ -27,6 +27,7 @@ from canaleta.core.quality import Quality, Reason
 from canaleta.core.scripts import Observation, Script, See, Seen, Step, judged
 from canaleta.plant import scripts
 from canaleta.plant import tables as t
+from canaleta.plant.clock import PlantClock
 from canaleta.plant.commands import DONE, ask, awaited, done_at, injection_of
 from canaleta.plant.live import read_block
 
@@ -103,12 +104,12 @@ class _Playing:
 class Player:
     """Plays the scripts that one web worker is asked for."""
 
-    def __init__(self, engine: Engine) -> None:
-        self._engine = engine
+    def __init__(self, engine: Engine, clock: PlantClock) -> None:
+        self._engine, self._clock = engine, clock
 
     def start(self, number: int, image: PlantImage, script: Script, who: str) -> None:
         """Begin to play; the run's row exists already."""
-        run = _Playing(number, image, script, who, lines_of(image, script), time.time())
+        run = _Playing(number, image, script, who, lines_of(image, script), self._clock.looked_lately())
         threading.Thread(target=lambda: self._play(run), name=f"script {number}", daemon=True).start()
 
     def _play(self, run: _Playing) -> None:
@@ -135,7 +136,7 @@ class Player:
         """(state, words) at the end."""
         noted = 0.0
         while True:
-            now = time.time()
+            now = self._clock.now()
             for k, step in enumerate(run.script.steps):
                 if isinstance(step.act, Put) and k not in run.puts and now >= run.began + step.at_s:
                     run.puts[k] = hands.submit(self._put, run, step, step.act)
@@ -162,7 +163,7 @@ class Player:
         result = awaited(self._engine, number, PUT_WAIT_S)
         with self._engine.connect() as connection:
             at = done_at(connection, number)
-        return result, at.timestamp() if at else time.time()
+        return result, at.timestamp() if at else self._clock.now()
 
     def _read(self, run: _Playing) -> None:
         """Take in the blocks that are new, with the alarms that stood with them."""

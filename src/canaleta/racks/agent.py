@@ -12,9 +12,8 @@ import os
 import secrets
 import signal
 import socket
-import time
 from collections import defaultdict
-from datetime import UTC, datetime, timedelta
+from datetime import timedelta
 from typing import Any
 
 import numpy as np
@@ -26,6 +25,7 @@ from canaleta.core.conditioning import UNKNOWN
 from canaleta.core.image import PlantImage
 from canaleta.core.quality import BAD_SIGNAL
 from canaleta.plant import leases
+from canaleta.plant.clock import PlantClock
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.live import is_stale, read_block
 from canaleta.plant.temporary import TEMPORARY_CHANNEL, substitutes
@@ -50,6 +50,7 @@ class Agent:
         self.source = source
         self.holder = f"{socket.gethostname()}:{os.getpid()}:{secrets.token_hex(3)}"
         self.keeper = PlantKeeper(engine)
+        self.clock = PlantClock.of(engine)
         self.image: PlantImage | None = None
         self.held: dict[int, int] = {}
         self.asked: defaultdict[int, asyncio.Event] = defaultdict(asyncio.Event)
@@ -171,6 +172,7 @@ class Agent:
 
     def _lease(self, racks: list[int]) -> tuple[dict[int, int], list[int]]:
         """(what is held now, racks over one's share to let go): one at a time, so that all move smoothly."""
+        self.clock.look()
         with self.engine.begin() as connection:
             leases.beat(connection, self.holder, len(self.held))
             share = leases.share_of(connection, len(racks))
@@ -202,7 +204,7 @@ class Agent:
             for rack, points in wanted.items():
                 if rack in self.held or (block := read_block(connection, rack)) is None:
                     continue
-                lost = is_stale(block, image, time.time())
+                lost = is_stale(block, image, self.clock.now())
                 unknown = ((block.reasons & BAD_SIGNAL) != 0) | lost
                 states = np.where(unknown, UNKNOWN, block.switch)
                 for k in np.flatnonzero(np.isin(block.points, list(points))).tolist():
@@ -211,7 +213,7 @@ class Agent:
 
     def _forget(self, days: int) -> None:
         with self.engine.begin() as connection:
-            day = datetime.now(UTC) - timedelta(days=days)
+            day = self.clock.when() - timedelta(days=days)
             forget_before(connection, day)
             forget_found_before(connection, day)
 

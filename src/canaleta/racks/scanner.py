@@ -7,7 +7,7 @@ import json
 import logging
 from collections.abc import Sequence
 from dataclasses import asdict
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -102,7 +102,7 @@ class Scanner:
             await self._follow(newest)
             await self._commands()
             # Stamped before it is asked for: a reading is never older than it says, however long the way took.
-            outside, words, read_at = Outside(), None, datetime.now(UTC)
+            outside, words, read_at = Outside(), None, self._agent.clock.not_before()
             try:
                 words = await reader.read()
                 outside = await self._outside(newest, reader, forces)
@@ -114,7 +114,7 @@ class Scanner:
                 words = None
                 if self._silent != str(error):
                     log.warning("rack %d: %s", self._rack, error)
-                self._silent, read_at = str(error), datetime.now(UTC)
+                self._silent, read_at = str(error), self._agent.clock.when()
             if not await asyncio.to_thread(self._digest, words, read_at, outside):
                 return True
             await self._pack()
@@ -231,7 +231,7 @@ class Scanner:
 
     def _pack_hours(self) -> None:
         with self._agent.engine.connect() as connection:
-            hours = waiting_hours(connection, self._rack, datetime.now(UTC))
+            hours = waiting_hours(connection, self._rack, self._agent.clock.when())
         for hour in hours:
             with self._agent.engine.begin() as connection:
                 points = pack_hour(connection, self._rack, hour)
@@ -285,7 +285,7 @@ class Scanner:
         """Somebody's word about alarms, latched faults or counters; the answer says how many it moved."""
         life, target = self._life, command.target
         assert life is not None
-        now = datetime.now(UTC)
+        now = self._agent.clock.when()
         passed: list[Passing] = []
         if command.kind == "alarm":
             until = datetime.fromisoformat(target["until"]) if target.get("until") else None

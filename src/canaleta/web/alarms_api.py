@@ -130,7 +130,7 @@ class JournalOut(BaseModel):
 def open_alarms() -> Response:
     """Every alarm that is not normal; those that chatter and those that stand, by the plant's own limits."""
     conventions = shared().image().conventions
-    now = datetime.now(UTC)
+    now = _now()
     with shared().engine.connect() as connection:
         rows = alarms.open_alarms(connection)
         often = alarms.chattering(connection, conventions.chattering_alarm)
@@ -154,13 +154,19 @@ def open_alarms() -> Response:
     return jsonify(AlarmsOut(alarms=told, chattering=chatter, standing=standing).model_dump())
 
 
+def _now() -> datetime:
+    return datetime.fromtimestamp(shared().clock.looked_lately(), UTC)
+
+
 @api.post("/alarms/say", responses={200: SaidOut})
 @needs("edit")
 def say(body: SayIn) -> Response:
     """Acknowledge, reset, shelve or take out of service some alarms. The agent that scans them does it."""
     if body.word in ASKS_WHY and not body.why.strip():
         raise ProblemError(422, f"to {body.word} it takes a reason", "nothing was changed", "say why, in a few words")
-    until = datetime.now(UTC) + timedelta(minutes=body.minutes) if body.word == "shelve" and body.minutes else None
+    until = None
+    if body.word == "shelve" and body.minutes:
+        until = _now() + timedelta(minutes=body.minutes)
     target = {
         "event": SAID[body.word].name, "why": body.why.strip(), "until": until.isoformat() if until else None,
     }  # fmt: skip

@@ -15,6 +15,7 @@ from werkzeug.exceptions import NotFound
 
 from canaleta import __version__
 from canaleta.exchange.jobs import Jobs
+from canaleta.plant.clock import PlantClock
 from canaleta.plant.database import engine_for
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.playing import Player
@@ -72,9 +73,9 @@ def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, d
         static_folder=None,
     )
     app.config["MAX_CONTENT_LENGTH"] = MOST_BODY
-    keeper = PlantKeeper(engine)
+    keeper, clock = PlantKeeper(engine), PlantClock.of(engine)
     app.extensions["canaleta"] = Shared(
-        engine, keeper, Hub(engine, keeper, most_streams), Jobs(engine, keeper), Player(engine)
+        engine, keeper, Hub(engine, keeper, clock, most_streams), Jobs(engine, keeper), Player(engine, clock), clock
     )  # fmt: skip
     problems.install(app)
     doors.install(app, hosts)

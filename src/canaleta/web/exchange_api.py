@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import itertools
-import time
 from typing import Annotated, Any, Literal
 
 from flask import Response, jsonify
@@ -419,7 +418,7 @@ def _told(number: int) -> Response:
 def _live(connection: Any, image: PlantImage) -> dict[int, str]:
     """Value, quality and count of every point that is read, as text: the raw beside the scaled. Stale ones say so."""
     out: dict[int, str] = {}
-    now = time.time()
+    now = shared().clock.looked_lately()
     for rack in image.layout.racks:
         block = read_block(connection, rack)
         if block is None:

@@ -23,6 +23,7 @@ from canaleta.core.layout import Layout
 from canaleta.plant import tables as t
 from canaleta.plant.alarms import ALARMS_CHANNEL, most_urgent, open_alarms, waits
 from canaleta.plant.cells import from_json
+from canaleta.plant.clock import PlantClock
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.live import COLUMNS, LiveBlock, read_block
 from canaleta.plant.locks import LOCKS_CHANNEL, held
@@ -94,9 +95,10 @@ class Subscriber:
 class Hub:
     """Listens in a thread of its own, started at the first stream (that is, in the worker, after the fork)."""
 
-    def __init__(self, engine: Engine, keeper: PlantKeeper, most_streams: int) -> None:
+    def __init__(self, engine: Engine, keeper: PlantKeeper, clock: PlantClock, most_streams: int) -> None:
         self._engine = engine
         self._keeper = keeper
+        self._clock = clock
         self._most = most_streams
         self._streams: set[Subscriber] = set()
         self._lock = threading.Lock()
@@ -213,7 +215,7 @@ class Hub:
     def _publish_block(self, connection: Connection, rack: int) -> None:
         block = read_block(connection, rack)
         if block is not None:
-            data = block_event(block)
+            data = block_event(block, self._clock.looked_lately())
             for subscriber in self._everyone():
                 subscriber.live(rack, data)
 
@@ -251,12 +253,19 @@ def temporary_event(connection: Connection) -> bytes:
     return event("temporary", {"open": [entry.__dict__ for entry in listed(connection)]})
 
 
-def block_event(block: LiveBlock) -> bytes:
-    """A live block as an event: packed arrays in base64, little endian."""
+def block_event(block: LiveBlock, now: float) -> bytes:
+    """A live block as an event: packed arrays in base64, little endian. now: the plant's time, s, that ages are told by."""
     arrays = {name: base64.b64encode(getattr(block, name).tobytes()).decode() for name in COLUMNS}
     return event(
         "live",
-        {"rack": block.rack, "scan": block.scan, "seq": block.seq, "read_at": block.read_at, "state": block.state}
+        {
+            "rack": block.rack,
+            "scan": block.scan,
+            "seq": block.seq,
+            "read_at": block.read_at,
+            "state": block.state,
+            "now": now,
+        }
         | arrays,
     )
 

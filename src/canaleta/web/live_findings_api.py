@@ -5,8 +5,6 @@ They come and go without an edit, so they are not stored with the list and block
 
 from __future__ import annotations
 
-import time
-
 import numpy as np
 from flask import Response, jsonify
 from flask_openapi3.blueprint import APIBlueprint
@@ -69,7 +67,7 @@ def _held(image: PlantImage) -> list[LiveFindingOut]:
     out = []
     for x in (x for x in open_ if image.has(x.point)):
         label = image.label(image.row_of(x.point))
-        late = x.due is not None and x.due.timestamp() < time.time()
+        late = x.due is not None and x.due.timestamp() < shared().clock.looked_lately()
         rule = "R32" if x.kind in (FORCE, SUBSTITUTE) else "R50"
         text = f"{label}: {x.kind}, {x.what}, by {x.who}{', overdue' if late else ''}"
         out.append(LiveFindingOut(rule=rule, severity="bad" if late else "settle", point=x.point, text=text))
@@ -96,7 +94,7 @@ def _noisy(image: PlantImage) -> list[LiveFindingOut]:
     width = np.stack([np.where(image.number(name) > 0, image.number(name), np.nan) for name in _DEADBANDS])
     rows = np.flatnonzero(image.landed & ~np.isnan(width).all(axis=0))[:MOST_LOOKED_AT]
     racks = {int(image.ids[row]): image.layout.modules[int(image.module[row])].rack for row in rows.tolist()}
-    now = time.time()
+    now = shared().clock.looked_lately()
     with shared().engine.connect() as connection:
         hours = read_raw_of(connection, racks, now - WINDOW_S, now)
     out = []

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from typing import Annotated
 
 import numpy as np
@@ -69,7 +68,7 @@ class TrendsOut(BaseModel):
 def trends(query: TrendQuery) -> Response:
     """Trends with gaps where there was no good value; least and most are kept when many readings share a column."""
     image = shared().image()
-    ends = query.until or time.time()
+    ends = query.until or shared().clock.looked_lately()
     points = list(dict.fromkeys(int(p) for p in query.points.split(",")))
     if not all(image.has(point) for point in points):
         raise ProblemError(404, "there is no such point", remedy="it may have been removed; reload the list")
@@ -131,7 +130,7 @@ def noise(path: PointPath, query: NoiseQuery) -> Response:
     """How noisy a point is, and what filter would help."""
     image, row = found(path.point)
     rack, _ = rack_of(image, row)
-    now = time.time()
+    now = shared().clock.looked_lately()
     with shared().engine.connect() as connection:
         hour = read_raw(connection, path.point, rack, now - query.seconds, now)
     good = (hour.quality <= Quality.DOUBTFUL) & np.isfinite(hour.value)

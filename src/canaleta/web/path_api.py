@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from dataclasses import asdict
 from decimal import Decimal
 from typing import Annotated, Any, Literal
@@ -179,7 +178,7 @@ def _live(image: PlantImage, row: int) -> PathOut:
     """The path from the newest reading of the point's channel."""
     module = int(image.module[row])
     with shared().engine.connect() as connection:
-        now = time.time()
+        now = shared().clock.looked_lately()
         block = None
         if image.landed[row]:
             block = read_block(connection, image.layout.modules[module].rack)

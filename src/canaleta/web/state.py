@@ -13,6 +13,7 @@ from canaleta.core.fields import STORED
 from canaleta.core.follows import followed_by
 from canaleta.core.image import PlantImage
 from canaleta.exchange.jobs import Jobs
+from canaleta.plant.clock import PlantClock
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.playing import Player
 from canaleta.web.hub import MOST_REPLAYED, Hub
@@ -77,6 +78,7 @@ class Shared:
     hub: Hub
     jobs: Jobs
     player: Player
+    clock: PlantClock
     snapshots: Snapshots = field(default_factory=Snapshots)
 
     def image(self, connection: Connection | None = None) -> PlantImage:

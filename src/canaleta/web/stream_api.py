@@ -72,21 +72,19 @@ def _first(state: Shared, subscriber: Subscriber, since: int) -> list[bytes]:
     """What was missed, and the newest block of each rack; or that too much was missed."""
     with state.engine.connect() as connection:
         seq = connection.execute(select(t.plant.c.seq)).scalar_one()
-        hello = event("hello", {"seq": seq, "now": time.time()})
         if not 0 <= seq - since <= MOST_REPLAYED:
-            return [hello, event("reload", {"seq": seq})]
+            return [_hello(state, seq), event("reload", {"seq": seq})]
         missed = [data for _, data in changes_since(connection, state.image(connection), since)]
         blocks = [read_block(connection, rack) for rack in sorted(subscriber.racks)]
         locks, alarms, temporary = locks_event(connection), alarms_event(connection), temporary_event(connection)
-    return [
-        hello,
-        *missed,
-        locks,
-        alarms,
-        temporary,
-        *state.hub.here(),
-        *(block_event(block) for block in blocks if block),
-    ]
+    now = state.clock.looked_lately()
+    told = [block_event(block, now) for block in blocks if block]
+    return [_hello(state, seq), *missed, locks, alarms, temporary, *state.hub.here(), *told]
+
+
+def _hello(state: Shared, seq: int) -> bytes:
+    """Made last of all: the sooner its time arrives, the truer is the age that a screen tells."""
+    return event("hello", {"seq": seq, "now": state.clock.looked_lately()})
 
 
 def _events(state: Shared, subscriber: Subscriber, first: list[bytes], token: str) -> Iterator[bytes]:
@@ -103,7 +101,7 @@ def _events(state: Shared, subscriber: Subscriber, first: list[bytes], token: st
             if not _still_in(state, token):
                 yield event("out", {})
                 return
-        yield b"".join(pieces) or event("beat", {"now": time.time()})
+        yield b"".join(pieces) or event("beat", {"now": state.clock.looked_lately()})
 
 
 def _still_in(state: Shared, token: str) -> bool:

@@ -300,7 +300,7 @@ def command(path: PointPath, body: OutputIn) -> Response:
         writes = command_writes(image.layout, module, int(image.channel[row]), counts)
     except (LookupError, ValueError) as error:
         raise ProblemError(409, str(error), "nothing was commanded") from error
-    began = time.time()
+    began = shared().clock.looked_lately()
     _written(rack, writes, f"output {image.label(row)}: {body.text.strip()}")
     return jsonify(_readback(image, row, rack, counts, abs(wanted - value) > _step(image, row), began).model_dump())
 

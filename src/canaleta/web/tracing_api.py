@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from typing import Literal
 
 import numpy as np
@@ -220,7 +219,7 @@ def _now(image: PlantImage, row: int) -> tuple[float, float, bool]:
     with shared().engine.connect() as connection:
         block = read_block(connection, image.layout.modules[int(image.module[row])].rack)
     at = np.flatnonzero(block.points == int(image.ids[row])).tolist() if block else []
-    if block is None or not at or is_stale(block, image, time.time()):
+    if block is None or not at or is_stale(block, image, shared().clock.looked_lately()):
         return float("nan"), float("nan"), False
     k = at[0]
     return float(block.counts[k]), float(block.value[k]), bool(block.quality[k] <= Quality.DOUBTFUL)

@@ -58,7 +58,7 @@ const cell = (point: number, field: string) => (
 )
 const since = (iso: string) => (
   void tick.value,
-  age(Math.max(0, (Date.now() + plant.live.offset - Date.parse(iso)) / 1000))
+  age(Math.max(0, (plant.live.time() - Date.parse(iso)) / 1000))
 )
 function value(a: { point: number; value?: number | null }): string {
   if (a.value == null) return ''
@@ -442,11 +442,6 @@ tr.aside .sign {
 .find {
   width: 150px;
   padding: 2px 10px;
-  border: 1px solid rgb(var(--v-theme-duct));
-  border-radius: var(--radius);
-  background: rgb(var(--v-theme-surface));
-  color: inherit;
-  font: inherit;
 }
 
 .flood {

@@ -84,7 +84,7 @@ onMounted(() => void read())
         <h1>cables</h1>
         <input
           v-model="find"
-          class="figure setting find"
+          class="figure find"
           placeholder="find a cable, a place, a point"
           aria-label="find"
         />

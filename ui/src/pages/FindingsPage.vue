@@ -310,12 +310,6 @@ h1 {
 
 .find {
   width: 220px;
-  padding: 4px 10px;
-  border: 1px solid rgb(var(--v-theme-duct));
-  border-radius: var(--radius);
-  background: rgb(var(--v-theme-surface));
-  color: inherit;
-  font: inherit;
 }
 
 /* The six stations in the order of the path, as hang from the duct elsewhere. */

@@ -184,10 +184,7 @@ onMounted(() => void step())
 }
 
 .comb {
-  height: 18px;
   margin-top: 10px;
-  border-bottom: 6px solid rgb(var(--v-theme-duct));
-  background: repeating-linear-gradient(90deg, rgb(var(--v-theme-tooth)) 0 14px, transparent 14px 20px);
 }
 
 .stations {

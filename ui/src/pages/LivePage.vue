@@ -257,12 +257,6 @@ onUnmounted(() => {
 
 .find {
   width: 220px;
-  padding: 4px 10px;
-  border: 1px solid rgb(var(--v-theme-duct));
-  border-radius: var(--radius);
-  background: rgb(var(--v-theme-surface));
-  color: inherit;
-  font: inherit;
 }
 
 .tools {
@@ -324,8 +318,7 @@ onUnmounted(() => {
 
 .comb {
   height: 12px;
-  border-bottom: 5px solid rgb(var(--v-theme-duct));
-  background: repeating-linear-gradient(90deg, rgb(var(--v-theme-tooth)) 0 14px, transparent 14px 20px);
+  border-bottom-width: 5px;
 }
 
 .cards {

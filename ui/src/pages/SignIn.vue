@@ -57,10 +57,7 @@ form {
 }
 
 .comb {
-  height: 18px;
   margin: 0 -24px;
-  border-bottom: 6px solid rgb(var(--v-theme-duct));
-  background: repeating-linear-gradient(90deg, rgb(var(--v-theme-tooth)) 0 10px, transparent 10px 16px);
 }
 
 h1 {

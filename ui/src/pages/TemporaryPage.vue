@@ -24,7 +24,7 @@ const cell = (point: number, field: string) => (
   void plant.list.version,
   plant.list.text(field, plant.list.row(point) ?? -1)
 )
-const now = () => (void tick.value, Date.now() + plant.live.offset)
+const now = () => (void tick.value, plant.live.time())
 const old = (iso: string) => age(Math.max(0, (now() - Date.parse(iso)) / 1000))
 const overdue = (t: Schemas['EntryOut']) => !!t.due && Date.parse(t.due) < now()
 const open = computed(() => [...plant.temporary].sort((a, b) => a.at.localeCompare(b.at)))

@@ -162,12 +162,6 @@ const kind = (station: Schemas['StationOut']) =>
 </template>
 
 <style scoped>
-.comb {
-  height: 18px;
-  border-bottom: 6px solid rgb(var(--v-theme-duct));
-  background: repeating-linear-gradient(90deg, rgb(var(--v-theme-tooth)) 0 14px, transparent 14px 20px);
-}
-
 .stations {
   display: grid;
   grid-template-columns: repeat(6, minmax(0, 1fr));

@@ -81,16 +81,6 @@ defineExpose({ focus: () => input.value?.focus() })
 <style scoped>
 .find {
   width: 300px;
-  padding: 4px 10px;
-  border: 1px solid rgb(var(--v-theme-duct));
-  border-radius: var(--radius);
-  background: rgb(var(--v-theme-surface));
-  color: inherit;
-  font: inherit;
-}
-
-.find::placeholder {
-  color: rgb(var(--v-theme-quiet));
 }
 
 .link {

@@ -4,6 +4,7 @@ const packed = (array: ArrayBufferView) => btoa(String.fromCharCode(...new Uint8
 
 function block(readAt: string) {
   return {
+    now: Date.parse(readAt) / 1000,
     rack: 1,
     scan: 3,
     seq: 7,
@@ -69,4 +70,20 @@ test('the last seconds of a point are remembered, as they were when they were re
   expect([live.lately(1, 9), live.lately(2, 1)]).toEqual([[], []])
   live.take(block('2026-05-04T12:01:00Z'))
   expect(live.lately(1, 1)).toEqual([{ t: noon + 60, value: 250 }])
+})
+
+test('the plant’s time is told best by what was shortest on its way, until somebody sets the clock', () => {
+  vi.useFakeTimers({ now: 1_000_000_000_000 })
+  const live = new LiveColumns()
+  const plant = () => (Date.now() + 60_000) / 1000
+  live.hear(plant() - 0.4)
+  live.hear(plant() - 0.05)
+  live.hear(plant() - 0.9)
+  expect(live.offset).toBeCloseTo(59_950, 3)
+  // This machine's clock is set an hour forward, then back again.
+  live.hear(plant() - 3600)
+  expect(live.offset).toBeCloseTo(60_000 - 3_600_000, 3)
+  live.hear(plant())
+  expect(live.offset).toBeCloseTo(60_000, 3)
+  vi.useRealTimers()
 })

@@ -2,6 +2,8 @@
 import { shallowRef } from 'vue'
 
 export interface BlockEvent {
+  /** The plant's time when this was told, s. */
+  now: number
   rack: number
   scan: number
   seq: number
@@ -72,6 +74,7 @@ interface Heard {
 }
 
 const LATELY_MS = 15_000
+const CLOCK_SET_MS = 3000
 const DOUBTFUL = QUALITIES.indexOf('doubtful')
 
 function bytes(base64: string): ArrayBuffer {
@@ -83,8 +86,8 @@ function bytes(base64: string): ArrayBuffer {
 
 export class LiveColumns {
   private readonly changes = shallowRef(0)
-  /** Server time minus this browser's, in ms. */
-  offset = 0
+  /** The plant's time minus this browser's, in ms. */
+  offset = Number.NEGATIVE_INFINITY
   /** What each rack said last: when it was read, server time in ms, and whether it answers, in words. */
   racks = new Map<number, { readAt: number; state: string }>()
   private readings = new Map<number, Reading>()
@@ -134,6 +137,15 @@ export class LiveColumns {
     for (const tell of this.heard) tell(block.rack)
   }
 
+  /**
+   * The plant's time (s) as it has just arrived. What was longest on its way tells least, so that the greatest is kept;
+   * if they are all far behind it, somebody has set this machine's clock.
+   */
+  hear(now: number): void {
+    const told = now * 1000 - Date.now()
+    if (told > this.offset || this.offset - told > CLOCK_SET_MS) this.offset = told
+  }
+
   /** These racks are told of from now on: what is no longer told of is not lost, it is not asked for. */
   follow(racks: readonly number[]): void {
     for (const rack of this.racks.keys()) if (!racks.includes(rack)) this.racks.delete(rack)
@@ -177,9 +189,14 @@ export class LiveColumns {
     return this.readings.get(point)
   }
 
+  /** The plant's time now, in ms; this machine's own until it was told. */
+  time(): number {
+    return Date.now() + (Number.isFinite(this.offset) ? this.offset : 0)
+  }
+
   /** How old a reading is, in seconds, by server time. */
   age(reading: { readAt: number }): number {
-    return Math.max(0, (Date.now() + this.offset - reading.readAt) / 1000)
+    return Math.max(0, (this.time() - reading.readAt) / 1000)
   }
 
   /** Tell the screens that time has passed, so that what went stale shows it. */

@@ -1,4 +1,3 @@
-import { beforeEach, expect, test, vi } from 'vitest'
 import { LiveColumns } from './live'
 import { byWhy, lostRack, type Lost } from './now'
 

@@ -148,7 +148,7 @@ export const usePlant = defineStore('plant', () => {
       return
     }
     const { name, data } = message.event
-    if (name === 'live') live.take(data as BlockEvent)
+    if (name === 'live') taught(data as BlockEvent)
     else if (name === 'change') taken(data as Change)
     else if (name === 'reload') void load()
     else if (name === 'out') session.value = null
@@ -160,7 +160,12 @@ export const usePlant = defineStore('plant', () => {
       alarmCount.value = { all: told.all, waiting: told.waiting }
     } else if (name === 'temporary') temporary.value = (data as { open: Schemas['EntryOut'][] }).open
     else if (name === 'found') foundSeen.value++
-    if (name === 'hello' || name === 'beat') live.offset = (data as { now: number }).now * 1000 - Date.now()
+    if (name === 'hello' || name === 'beat') live.hear((data as { now: number }).now)
+  }
+
+  function taught(block: BlockEvent) {
+    live.hear(block.now)
+    live.take(block)
   }
 
   function setLocks(all: Schemas['LockOut'][]) {

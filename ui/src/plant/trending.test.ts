@@ -1,4 +1,3 @@
-import { expect, test } from 'vitest'
 import { withGaps, type Sample } from './trending'
 
 const at = (...times: number[]): Sample[] => times.map((t) => ({ t, mean: t, least: t, most: t }))

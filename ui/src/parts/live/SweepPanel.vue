@@ -70,7 +70,7 @@ async function run() {
       says.value = said(answer.problem)
       break
     }
-    const value = await settled(target, Date.now() + plant.live.offset)
+    const value = await settled(target, plant.live.time())
     given.push(share)
     read.push(value === null ? null : ((value - inLow) / (inHigh - inLow)) * 100)
   }

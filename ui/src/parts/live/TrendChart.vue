@@ -54,7 +54,7 @@ function take(trend: Schemas['TrendOut'] | null, ends: number) {
 }
 
 async function read() {
-  if (props.fed !== undefined) return take(props.fed, (Date.now() + plant.live.offset) / 1000)
+  if (props.fed !== undefined) return take(props.fed, plant.live.time() / 1000)
   const answer = await ask(
     api.GET('/api/trends', {
       params: {
