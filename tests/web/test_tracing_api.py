@@ -55,7 +55,7 @@ def test_what_was_read_too_long_ago_is_no_reading(person: Who, database: Databas
 def test_the_age_of_a_reading_is_told_by_the_database_s_time(app: OpenAPI, person: Who, database: Database) -> None:
     """The database is two hours ahead of the machine that serves: what that machine calls an hour ahead is an hour old."""
     app.extensions["canaleta"].clock = PlantClock(lambda: datetime.now(UTC).timestamp() + 7200.0)
-    live(database, block_of([PT], [16000.0], [250.0], read_at=FRESH))
+    live(database, block_of([PT], [16000.0], [250.0], read_at=datetime.now(UTC) + timedelta(hours=1)))
     stages = traced(person("technician"), PT, "300 mbar", "seen", "seen")["stages"]
     assert stages[3]["reads"] == "nothing good is read"
     path = person("reader").get(f"/api/points/{PT}/path").json
