@@ -15,9 +15,10 @@ from canaleta.plant import tables as t
 
 __all__ = ["LEASE_S", "RENEW_S", "beat", "gone", "let_go", "renew", "share_of", "take_lease"]
 
-LEASE_S = 6.0
-RENEW_S = 2.0
-"""A lease outlives two missed renewals. What a dead agent held moves within LEASE_S and a look."""
+LEASE_S = 5.0
+RENEW_S = 1.0
+"""A lease outlives four missed renewals. What a dead agent held moves within LEASE_S, a look, and a scanner's beginning:
+ten seconds in all, on a busy machine too."""
 
 
 def _until(seconds: float) -> Any:
