@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import os
+from collections.abc import Iterator
 from dataclasses import replace
 from datetime import UTC, datetime
 
 import numpy as np
 import pytest
+from pyModbusTCP.server import DataBank, ModbusServer
 from sqlalchemy import update
 from tests.conftest import Database
 from tests.racks.stranger import Manner, Stranger
@@ -74,6 +77,49 @@ def test_a_foreign_rack_with_32_bit_values_in_any_order_of_their_bytes(order: st
         assert block.value.tolist() == pytest.approx(values)
         assert server.asked == [(3, FIRST, 8)]
         await server.cut()
+
+    in_a_loop_of_its_own(run)
+
+
+@contextlib.contextmanager
+def by_other_hands(port: int, words: list[int]) -> Iterator[ModbusServer]:
+    """A Modbus TCP server that shares no line with our client, our stand-ins or our tests; 200 registers, no more."""
+    server = ModbusServer("127.0.0.1", port, no_block=True, data_bank=DataBank(h_regs_size=200))
+    server.start()
+    server.data_bank.set_holding_registers(FIRST, words)
+    try:
+        yield server
+    finally:
+        server.stop()
+
+
+@pytest.mark.parametrize("order", ["ABCD", "CDAB", "BADC", "DCBA"])
+def test_a_server_by_other_hands_is_read_lost_and_read_again(order: str) -> None:
+    """0x41AC0000 is 21.5: in the order CDAB its registers hold 0x0000 and 0x41AC."""
+    values = [21.5, 846.25, -40.0, 1187.75]
+    words = WordForm(kind="float", bits=32, order=order).words_of(values).ravel().tolist()
+    if order == "CDAB":
+        assert words[:2] == [0x0000, 0x41AC]
+
+    async def run() -> None:
+        image, port = foreign(order), free_port()
+        rack = replace(image.layout.racks[1], port=port)
+        rack_map = RackMap.of(image.layout, 1)
+        life = RackLife(image, 1, rack_map)
+        async with RackReader(rack, rack_map, timeout_s=0.5) as reader:
+            with by_other_hands(port, words):
+                block, _ = life.read(await reader.read(), datetime.now(UTC), 1)
+                assert block.value.tolist() == pytest.approx(values)
+                with pytest.raises(RackRefusesError, match="no such register"):
+                    await reader.read_run("holding", 199, 2)
+            with pytest.raises(RackSilentError):
+                await reader.read()
+            with by_other_hands(port, words[::-1]):
+                async with asyncio.timeout(20):
+                    while True:
+                        with contextlib.suppress(RackSilentError):
+                            assert (await reader.read())[FIRST : FIRST + 8].tolist() == words[::-1]
+                            break
 
     in_a_loop_of_its_own(run)
 
