@@ -10,6 +10,7 @@ import math
 import threading
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
@@ -70,10 +71,10 @@ class PlantClock:
     def looked_lately(self) -> float:
         """The time now, after a look if the last is some seconds ago; a database that is away is asked again later."""
         if self._ticks() - self._looked > LOOK_S:
-            try:
+            # Whoever comes meanwhile does not wait for a database that is away.
+            self._looked = self._ticks()
+            with suppress(SQLAlchemyError):
                 self.look()
-            except SQLAlchemyError:
-                self._looked = self._ticks()
         return self.now()
 
     def now(self) -> float:
