@@ -18,6 +18,9 @@ const told = (...of: Parameters<typeof plant>) => {
 beforeEach(() => {
   vi.useFakeTimers({ now: NOON })
 })
+afterEach(() => {
+  vi.useRealTimers()
+})
 
 test('a rack that was read within two periods is not lost, whatever it said since', () => {
   expect(told('answers', 1.9)).toBeUndefined()
