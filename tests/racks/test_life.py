@@ -179,6 +179,46 @@ def test_what_has_failed_keeps_nothing_quiet() -> None:
     assert rack.life.states_of({2}) == {2: -1}
 
 
+def test_a_clock_that_is_set_back_makes_no_alarm_late_and_no_lost_rack_good() -> None:
+    """The limit is passed for 5 s before it is an alarm; after 2 s somebody sets the plant's clock back by an hour."""
+    rack = analog(alarm_h="80", alarm_h_delay="5", alarm_fault="yes")
+    rack.reads(half())
+    for _ in range(3):
+        rack.reads(half(30000))
+    rack.now -= timedelta(hours=1)
+    for _ in range(4):
+        block = rack.reads(half(30000))
+    assert rack.passed == ["h COMES"]
+    assert block.read_at == rack.now, "readings are stamped by the plant's time"
+    rack.now -= timedelta(hours=1)
+    assert [int(rack.silent().quality[0]) for _ in range(4)][-1] == Quality.BAD
+    assert rack.passed == ["h COMES", "fault COMES"]
+
+
+def test_a_scanner_that_takes_over_after_the_clock_was_set_back_goes_on_at_once() -> None:
+    rack = analog(alarm_h="80", alarm_h_delay="5")
+    rack.reads(half())
+    rack.reads(half(30000))
+    other = analog(alarm_h="80", alarm_h_delay="5")
+    other.now = rack.now - timedelta(hours=1)
+    other.life.take_up(rack.life.packed())
+    for _ in range(7):
+        other.reads(half(30000))
+    assert other.passed == ["h COMES"]
+
+
+def test_a_shelf_lasts_as_long_as_it_was_asked_for_when_the_clock_was_set_back() -> None:
+    rack = analog(alarm_h="80")
+    rack.reads(half(30000))
+    rack.now -= timedelta(hours=1)
+    rack.reads(half(30000))
+    until = rack.now + timedelta(seconds=10)
+    rack.life.told(Event.SHELVE, [(1, "h")], rack.now, "ana", "test", until)
+    states = [int(rack.reads(half(30000)).alarm[0]) & 15 for _ in range(12)]
+    assert states[7] == State.SHELVED
+    assert states[-1] != State.SHELVED
+
+
 def test_a_lost_rack_keeps_nothing_quiet_elsewhere() -> None:
     rack = Rack(plant_of("XS-1: contact NO"))
     rack.reads({(1, 0): 1})

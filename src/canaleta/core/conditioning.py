@@ -265,7 +265,7 @@ def _smoothed(settings: Settings, before: Condition, elapsed: float, value: Floa
     """First order: after its time constant a step is at 63.2 %. It begins at the first good value, and again after a gap."""
     if not np.isfinite(elapsed):
         return np.where(good, value, np.nan)
-    with np.errstate(divide="ignore"):
+    with np.errstate(divide="ignore", invalid="ignore"):
         share = np.where(settings.smoothing_s > 0, 1.0 - np.exp(-elapsed / settings.smoothing_s), 1.0)
     moved = before.smooth + share * (value - before.smooth)
     moved = np.where(np.isnan(before.smooth) | (share >= 1.0), value, moved)

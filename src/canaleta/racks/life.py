@@ -77,6 +77,8 @@ class RackLife:
         self._map = rack_map
         self.scan = 0
         self.read_at = NEVER
+        # The time that delays are told by, s, how far it is ahead of the plant's, and when it was read last.
+        self._moved, self._ahead, self._read_moment = float("-inf"), 0.0, float("-inf")
         self.new_alarms: list[tuple[int, str]] = []
         self._set_plan(image)
         n, m = len(self.plan), len(self.table)
@@ -139,7 +141,7 @@ class RackLife:
         self, words: NDArray[np.uint16], read_at: datetime, epoch: int, outside: Outside = NOTHING
     ) -> tuple[LiveBlock, list[Passing]]:
         """The block of a reading, and what alarms passed with it."""
-        now = read_at.timestamp()
+        self._read_moment = now = self._moment(read_at)
         reading, self._failing, on_wires = self.plan.reading(words, self._good, self._failing, now)
         self._load_ma = np.full(len(self._points), np.nan) if reading.load_ma is None else reading.load_ma
         self.found += self._watched(now, on_wires, reading)
@@ -148,7 +150,7 @@ class RackLife:
         self._good = np.where(trusted, reading.value, self._good)
         self.read_at = read_at
         passed = self._stepped(reading, now, outside)
-        self._kept.append((now, reading.counts, self._seen.value, self._quality()))
+        self._kept.append((read_at.timestamp(), reading.counts, self._seen.value, self._quality()))
         return self._block(ANSWERS, epoch, outside), self._told(passed, read_at)
 
     def silent(
@@ -156,7 +158,8 @@ class RackLife:
     ) -> tuple[LiveBlock, list[Passing]]:
         """The block of a scan that brought nothing: the figures stay those of the last reading, and once they are stale
         every one of them is bad, for the rack is lost. says: why it does not answer, in words."""
-        old = (now - self.read_at).total_seconds() > self.plan.image.stale_after_s(self.rack)
+        moment = self._moment(now)
+        old = moment - self._read_moment > self.plan.image.stale_after_s(self.rack)
         passed: list[Passed] = []
         if old:
             reasons = np.where(self.plan.off, np.uint32(Reason.DISABLED), np.uint32(Reason.RACK_SILENT)).astype(
@@ -164,8 +167,16 @@ class RackLife:
             )
             quality = np.where(self.plan.off, Quality.NONE, Quality.BAD).astype(np.uint8)
             lost = Reading(self._reading.value, self._reading.counts, reasons, quality)
-            passed = self._stepped(lost, now.timestamp(), outside)
+            passed = self._stepped(lost, moment, outside)
         return self._block(says, epoch, outside), self._told(passed, now)
+
+    def _moment(self, at: datetime) -> float:
+        """The time that delays and alarms are told by, s: it never runs back. When somebody sets the plant's clock back,
+        what waits goes on from where it was, and is not an hour late."""
+        now = at.timestamp()
+        self._ahead = max(self._ahead, self._moved - now)
+        self._moved = now + self._ahead
+        return self._moved
 
     def _watched(self, now: float, on_wires: NDArray[np.float64], reading: Reading) -> list[FoundPoint]:
         """The points at which somebody has just played a pattern."""
@@ -239,7 +250,7 @@ class RackLife:
         """Somebody's word about some alarms. Returns what passed; an alarm in a state without such a word stays."""
         at = _places(self.keys)
         which = np.array([at[key] for key in keys if key in at], dtype=np.int64)
-        end = until.timestamp() if until else float("nan")
+        end = until.timestamp() + self._ahead if until else float("nan")
         self.alarms, passed = alarming.told(self.table, self.alarms, which, event, end)
         return self._told(passed, now, who, why, until)
 
@@ -306,7 +317,7 @@ class RackLife:
 
     def part_due(self, now: float) -> bool:
         """Whether what is kept for trends has become a part."""
-        return bool(self._kept) and now - self._kept[0][0] >= PART_S
+        return bool(self._kept) and abs(now - self._kept[0][0]) >= PART_S
 
     def part(self) -> Part | None:
         """What was read since the last part, None if nothing; it is handed out once."""
@@ -344,6 +355,8 @@ class RackLife:
                 self.alarms = Alarms(**fields, last=float(kept["alarms_last"])).take(alarms)
                 self._failing, self._good = _taken(kept["failing"], rows), _taken(kept["good"], rows)
                 self.scan, self.read_at = int(kept["scan"]), datetime.fromtimestamp(float(kept["read_at"]), UTC)
+                self._read_moment = float(kept["read_at"])
+                self._moved = max(self._read_moment, float(np.nan_to_num(kept["condition_at"], nan=-np.inf)))
         except (KeyError, OSError, EOFError, IndexError, zlib.error) as error:
             raise ValueError("what was kept of this rack cannot be read") from error
         self.new_alarms = [key for key, at in zip(self.keys, alarms.tolist(), strict=True) if at < 0]

@@ -8,6 +8,7 @@ import LiveTabs from '../parts/live/LiveTabs.vue'
 import PointNow from '../parts/live/PointNow.vue'
 import { byWhy, lostRacks, nowOf } from '../plant/now'
 import { usePlant } from '../plant/store'
+import { CARD_COLUMNS } from '../plant/trending'
 import { useSearch } from '../plant/useSearch'
 
 const plant = usePlant()
@@ -109,7 +110,7 @@ async function readTrends() {
   const next = new Map<number, Schemas['TrendOut']>()
   for (let at = 0; at < points.length; at += AT_ONCE) {
     const some = points.slice(at, at + AT_ONCE).join(',')
-    const query = { points: some, seconds: seconds.value, columns: 100 }
+    const query = { points: some, seconds: seconds.value, columns: CARD_COLUMNS }
     const answer = await ask(api.GET('/api/trends', { params: { query } }))
     for (const trend of answer.data?.trends ?? []) next.set(trend.point, trend)
   }

@@ -1,5 +1,8 @@
 /** What a trend may join with a line, and what it may not. */
 
+/** In how many columns the board asks for the past of its cards. */
+export const CARD_COLUMNS = 100
+
 /** Least, mean and most at a time (s): none where there was no good value. */
 export interface Sample {
   t: number

@@ -9,7 +9,7 @@ import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, said, type Schemas } from '../../api/client'
 import { formOf, staleAfter } from '../../plant/now'
 import { usePlant } from '../../plant/store'
-import { withGaps, type Sample } from '../../plant/trending'
+import { CARD_COLUMNS, withGaps, type Sample } from '../../plant/trending'
 import { figure } from '../../plant/words'
 
 const props = withDefaults(
@@ -24,8 +24,6 @@ const props = withDefaults(
   }>(),
   { height: 190, bare: false, limits: true, fed: undefined },
 )
-/** Columns of what the board reads for its cards. */
-const FED = 100
 const plant = usePlant()
 const box = ref<HTMLElement | null>(null)
 const width = ref(600)
@@ -85,7 +83,7 @@ function heard(of: number) {
 const longest = computed(() =>
   Math.max(
     1.5 * staleAfter(plant, rack.value),
-    (2.5 * props.seconds) / (props.fed === undefined ? columns.value : FED),
+    (2.5 * props.seconds) / (props.fed === undefined ? columns.value : CARD_COLUMNS),
   ),
 )
 const samples = computed(() => {
