@@ -1,6 +1,5 @@
 """Faults in words: each has causes and a next step of its own, and how severe it is is the plant's rule."""
 
-import numpy as np
 import pytest
 from tests.words import plant_of
 
@@ -68,4 +67,3 @@ def test_severity_is_what_the_quality_says_unless_the_plant_says_otherwise() -> 
 
 def test_nothing_wrong_is_nothing_to_say() -> None:
     assert advice_of(PLANT, 0, 0) == []
-    assert advice_of(PLANT, 0, int(np.uint32(0))) == []

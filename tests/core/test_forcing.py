@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -97,4 +96,3 @@ def test_without_limits_a_duty_is_what_it_is_given() -> None:
     assert [held_between(plant, 0, mode, c) for c in (0, 1, 375, 1000)] == [0, 1, 375, 1000]
     only_most = duty(most_duty=50)
     assert held_between(*only_most[:1], 0, mode, 800) == 500
-    assert np.isfinite(held_between(plant, 0, mode, 12.5))

@@ -1,13 +1,25 @@
-"""The shape of the database at the start of a command: the newest, or trouble with what to do."""
+"""The database at the start of a command: that it answers, and its newest shape; or trouble with what to do."""
 
 from __future__ import annotations
 
 from sqlalchemy import Engine
+from sqlalchemy.exc import SQLAlchemyError
 
 from canaleta.host.steps import TroubleError
-from canaleta.plant.database import ShapeError, migrate
+from canaleta.plant.database import ShapeError, engine_for, migrate
 
-__all__ = ["bring_up"]
+__all__ = ["answering", "bring_up"]
+
+
+def answering(url: str, remedy: str) -> Engine:
+    """An engine on a database of one's own, which has answered. Raises TroubleError with that remedy."""
+    try:
+        engine = engine_for(url, pool_size=1)
+        with engine.connect():
+            return engine
+    except (SQLAlchemyError, ValueError) as error:
+        says = (str(error).splitlines() or [type(error).__name__])[0][:200]
+        raise TroubleError(f"the database of CANALETA_DATABASE_URL does not answer: {says}", remedy) from error
 
 
 def bring_up(engine: Engine) -> None:

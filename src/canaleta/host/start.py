@@ -17,14 +17,13 @@ from pathlib import Path
 from typing import IO
 
 from sqlalchemy import Engine, select, update
-from sqlalchemy.exc import SQLAlchemyError
 
 from canaleta.catalogue.demo import demo_plant
 from canaleta.host import frontend
 from canaleta.host.cluster import Cluster, choosing_ports, free_port, load_secrets
 from canaleta.host.debian import ensure_user, is_root
 from canaleta.host.folder import only_one, prepare
-from canaleta.host.shape import bring_up
+from canaleta.host.shape import answering, bring_up
 from canaleta.host.steps import TroubleError, say, step
 from canaleta.host.supervisor import Service, Supervisor
 from canaleta.plant import accounts, seed
@@ -141,15 +140,8 @@ def address_of(options: Options) -> str:
 def _database(options: Options, supervisor: Supervisor) -> tuple[str, str]:
     """(owner's address, runtime's address) of a running database."""
     if options.database_url:
-        try:
-            engine = engine_for(options.database_url, pool_size=1)
-            with engine.connect():
-                engine.dispose()
-        except (SQLAlchemyError, ValueError) as error:
-            raise TroubleError(
-                f"the database of CANALETA_DATABASE_URL does not answer: {_short(error)}",
-                "check the address, or unset it to use the private database",
-            ) from error
+        remedy = "check the address, or unset it to use the private database"
+        answering(options.database_url, remedy).dispose()
         return options.database_url, options.database_url
     cluster = Cluster(options.data, options.data / "log")
     cluster.prepare()
@@ -281,7 +273,3 @@ def _answers(url: str) -> Callable[[], bool]:
             return False
 
     return look
-
-
-def _short(error: Exception) -> str:
-    return (str(error).splitlines() or [type(error).__name__])[0][:200]

@@ -217,7 +217,7 @@ onUnmounted(() => {
         <b>■ {{ one.names }}</b
         >: {{ one.why }} · {{ one.since }}
       </li>
-      <li v-if="lost.length > MOST_LOST">and {{ lost.length - MOST_LOST }} reasons more</li>
+      <li v-if="lost.length > MOST_LOST">and {{ lost.length - MOST_LOST }} more</li>
     </ul>
     <div class="below" :class="{ beside: open !== null }">
       <div class="board">
