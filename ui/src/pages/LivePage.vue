@@ -8,7 +8,7 @@ import LiveTabs from '../parts/live/LiveTabs.vue'
 import PointNow from '../parts/live/PointNow.vue'
 import { byWhy, lostRacks, nowOf } from '../plant/now'
 import { usePlant } from '../plant/store'
-import { CARD_COLUMNS } from '../plant/trending'
+import { CARD_COLUMNS, PART_LATER_MS } from '../plant/trending'
 import { useSearch } from '../plant/useSearch'
 
 const plant = usePlant()
@@ -140,12 +140,14 @@ const unheard = plant.live.onBlock(() => settled++ < 12 && sort())
 let sorting: ReturnType<typeof setInterval> | undefined
 let reading: ReturnType<typeof setInterval> | undefined
 let past: ReturnType<typeof setInterval> | undefined
+let soon: ReturnType<typeof setTimeout> | undefined
 onMounted(() => {
   void load()
   sorting = setInterval(sort, 5000)
   reading = setInterval(() => void readStations(), 1000)
   past = setInterval(() => void readTrends(), 30_000)
   void readTrends()
+  soon = setTimeout(() => void readTrends(), PART_LATER_MS)
   addEventListener('keydown', key)
 })
 onUnmounted(() => {
@@ -153,6 +155,7 @@ onUnmounted(() => {
   clearInterval(sorting)
   clearInterval(reading)
   clearInterval(past)
+  clearTimeout(soon)
   removeEventListener('keydown', key)
 })
 </script>

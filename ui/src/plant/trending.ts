@@ -1,5 +1,8 @@
 /** What a trend may join with a line, and what it may not. */
 
+/** What the agent had not written yet when a trend was asked for is there a part later, ms. */
+export const PART_LATER_MS = 11_000
+
 /** In how many columns the board asks for the past of its cards. */
 export const CARD_COLUMNS = 100
 

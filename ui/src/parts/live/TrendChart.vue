@@ -9,7 +9,7 @@ import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, said, type Schemas } from '../../api/client'
 import { formOf, staleAfter } from '../../plant/now'
 import { usePlant } from '../../plant/store'
-import { CARD_COLUMNS, withGaps, type Sample } from '../../plant/trending'
+import { CARD_COLUMNS, PART_LATER_MS, withGaps, type Sample } from '../../plant/trending'
 import { figure } from '../../plant/words'
 
 const props = withDefaults(
@@ -183,8 +183,7 @@ onMounted(() => {
   if (box.value) observer.observe(box.value)
   begin()
   stop = plant.live.onBlock(heard)
-  // What the agent had not written yet when this opened is there a part later.
-  soon = setTimeout(() => void read(), 11_000)
+  soon = setTimeout(() => void read(), PART_LATER_MS)
   again = setInterval(() => void read(), props.seconds > 7200 ? 60_000 : 20_000)
 })
 onUnmounted(() => (observer?.disconnect(), stop?.(), clearInterval(again), clearTimeout(soon)))
