@@ -10,7 +10,6 @@ import shutil
 import signal
 import subprocess
 import tempfile
-import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -19,12 +18,16 @@ import psycopg
 import pytest
 from sqlalchemy import Engine, make_url
 
+import canaleta
 from canaleta.catalogue.demo import demo_plant
 from canaleta.cli import main
 from canaleta.host.cluster import Cluster
+from canaleta.host.progress import wait_for
 from canaleta.plant import seed
 from canaleta.plant.database import RUNTIME_ROLE, engine_for, grant_runtime, migrate
 
+# What tests start as processes of their own is the program that they import, from whatever folder.
+os.environ["PYTHONPATH"] = str(Path(canaleta.__file__).parents[1])
 FAST = ("fsync=off", "synchronous_commit=off", "full_page_writes=off")
 HERE = Path(__file__).parent
 # A property is true or false however loaded the machine is: nothing here is timed.
@@ -55,11 +58,7 @@ def cluster() -> Iterator[Cluster]:
     process = subprocess.Popen(
         made.command(), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, cwd="/", **made.as_user()
     )
-    until = time.monotonic() + 30
-    while not made.answers():
-        assert process.poll() is None, "the test database ended"
-        assert time.monotonic() < until, "the test database does not answer"
-        time.sleep(0.02)
+    assert wait_for(made.answers, process, "test database"), "the test database ended"
     made.ensure_database()
     engine = engine_for(made.owner_url, pool_size=1)
     migrate(engine)
@@ -68,7 +67,7 @@ def cluster() -> Iterator[Cluster]:
     engine.dispose()
     yield made
     process.send_signal(signal.SIGQUIT)
-    process.wait(20)
+    process.wait()
     shutil.rmtree(folder, ignore_errors=True)
 
 

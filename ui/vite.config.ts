@@ -5,7 +5,7 @@ import vue from '@vitejs/plugin-vue'
 import { defineConfig, type Plugin } from 'vite'
 import vuetify from 'vite-plugin-vuetify'
 
-const dist = new URL('../src/canaleta/web/dist', import.meta.url).pathname
+const dist = process.env.CANALETA_FRONT ?? new URL('./dist', import.meta.url).pathname
 
 /** Compresses text files once at build time, so that the server only hands them out. */
 function zipped(): Plugin {

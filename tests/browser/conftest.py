@@ -16,7 +16,9 @@ from canaleta.host.supervisor import Supervisor
 from canaleta.plant import accounts
 from canaleta.plant.database import engine_for
 
-expect.set_options(timeout=40_000)
+PATIENCE_MS = 600_000
+"""What does not come at all is told after this; on a machine at work everything may take twenty times as long."""
+expect.set_options(timeout=PATIENCE_MS)
 FLAGS = ["--no-sandbox", "--disable-dev-shm-usage", "--disable-background-networking", "--disable-component-update"]
 
 
@@ -41,7 +43,7 @@ class Site:
             token = accounts.make_link(connection, name)
         context = self._open_context(dark)
         page = context.new_page()
-        page.set_default_timeout(40_000)
+        page.set_default_timeout(PATIENCE_MS)
         page.on("pageerror", lambda error: self.errors.append(str(error)))
         page.on("console", self._heard)
         page.goto(f"{self.address}/enter#{token}")

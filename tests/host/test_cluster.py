@@ -60,11 +60,11 @@ def test_a_taken_port_is_not_given_out() -> None:
 def test_a_data_folder_has_one_user_at_a_time(data: Path) -> None:
     prepare(data)
     with only_one(data) as lock:
-        lock.write("http://here")
-        lock.flush()
+        lock.is_up("http://here")
         with pytest.raises(TroubleError, match="at http://here"):
             only_one(data)
-    only_one(data).close()
+    with only_one(data):
+        pass
 
 
 def test_two_starts_choose_their_ports_one_after_the_other() -> None:

@@ -6,19 +6,18 @@ import contextlib
 import os
 import subprocess
 import sys
-import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 
 import pytest
 from sqlalchemy import func, select, text
 from tests.conftest import Database
+from tests.waiting import until
 
 from canaleta.host.scanning import scan
 from canaleta.host.steps import TroubleError
 from canaleta.plant import tables as t
 
 pytestmark = pytest.mark.database
-PATIENCE_S = 60.0
 
 
 def address(database: Database) -> str:
@@ -28,7 +27,7 @@ def address(database: Database) -> str:
 @contextlib.contextmanager
 def agent(url: str) -> Iterator[subprocess.Popen[str]]:
     """`agent` as a process of its own."""
-    environment = {k: v for k, v in os.environ.items() if not k.startswith("CANALETA_")}
+    environment = {k: v for k, v in os.environ.items() if not k.startswith("CANALETA_") or k == "CANALETA_FRONT"}
     process = subprocess.Popen(
         [sys.executable, "-m", "canaleta.cli", "agent"], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
         env=environment | {"CANALETA_DATABASE_URL": url}, cwd="/",
@@ -37,14 +36,7 @@ def agent(url: str) -> Iterator[subprocess.Popen[str]]:
         yield process
     finally:
         process.terminate()
-        process.wait(30)
-
-
-def eventually(holds: Callable[[], bool]) -> None:
-    until = time.monotonic() + PATIENCE_S
-    while not holds():
-        assert time.monotonic() < until
-        time.sleep(0.1)
+        process.wait()
 
 
 def leased(database: Database) -> int:
@@ -56,11 +48,14 @@ def leased(database: Database) -> int:
 def test_an_agent_of_its_own_takes_the_racks_and_leaves_them_free(database: Database) -> None:
     """Every rack of the demo plant is taken, read (nobody answers there) and free at once when the agent is stopped."""
     with agent(address(database)) as process:
-        eventually(lambda: leased(database) == 10)
+        until(lambda: leased(database) == 10, "every rack is taken")
         with database.owner.connect() as connection:
-            eventually(lambda: connection.execute(select(func.count()).select_from(t.live_block)).scalar_one() == 10)
+            until(
+                lambda: connection.execute(select(func.count()).select_from(t.live_block)).scalar_one() == 10,
+                "every rack was read",
+            )
         process.terminate()
-        assert process.wait(30) == 0
+        assert process.wait() == 0
         assert process.stdout
         assert "the racks are free for other agents" in process.stdout.read()
     assert leased(database) == 0

@@ -33,7 +33,7 @@ from canaleta.plant import tables as t
 from canaleta.plant.database import engine_for
 from canaleta.plant.keeper import PlantKeeper
 
-pytestmark = [pytest.mark.database, pytest.mark.timeout(900), pytest.mark.xdist_group("recovery")]
+pytestmark = [pytest.mark.database, pytest.mark.xdist_group("recovery")]
 PEOPLE = 8
 SECONDS = 180 if os.environ.get(LONG) else 12
 
@@ -53,7 +53,7 @@ class Hand:
         request = urllib.request.Request(self.address + path, data=json.dumps(body).encode(), method="POST")
         request.add_header("Content-Type", "application/json")
         request.add_header("X-Canaleta-Csrf", getattr(self, "csrf", ""))
-        with self.client.open(request, timeout=20) as answer:
+        with self.client.open(request, timeout=60) as answer:
             return json.load(answer)
 
     def work(self, until_: float) -> None:
@@ -88,7 +88,7 @@ def stormy() -> Iterator[Running]:
         yield made
     finally:
         made.process.terminate()
-        made.process.wait(90)
+        made.process.wait()
         shutil.rmtree(data, ignore_errors=True)
 
 

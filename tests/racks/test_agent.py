@@ -13,6 +13,7 @@ import numpy as np
 import pytest
 from sqlalchemy import update
 from tests.conftest import Database
+from tests.waiting import HANGS_S
 
 from canaleta.catalogue.demo import demo_plant, layout_of
 from canaleta.core.registers import RackMap
@@ -79,7 +80,7 @@ def on_port(database: Database, port: int) -> None:
         connection.execute(update(t.rack).where(t.rack.c.id == 1).values(port=port))
 
 
-async def until(database: Database, holds: Callable[[LiveBlock], bool], seconds: float = 30.0) -> LiveBlock:
+async def until(database: Database, holds: Callable[[LiveBlock], bool], seconds: float = HANGS_S) -> LiveBlock:
     """The first block that fits, or the last one seen in the error."""
     last = None
     async with asyncio.timeout(seconds):

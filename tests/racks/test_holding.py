@@ -17,6 +17,7 @@ from sqlalchemy.exc import DBAPIError
 from tests.conftest import Database
 from tests.racks.test_agent import TOKEN, in_a_loop_of_its_own, on_port, scanning
 from tests.racks.test_settings import at_a_rack, edit
+from tests.waiting import HANGS_S
 from tests.web.conftest import Person, app_on
 
 from canaleta.catalogue.demo import demo_plant
@@ -44,7 +45,7 @@ def photo() -> str:
     return base64.b64encode(out.getvalue()).decode()
 
 
-async def until(ask: Ask, path: str, holds: Callable[[Any], bool], seconds: float = 30.0) -> Any:
+async def until(ask: Ask, path: str, holds: Callable[[Any], bool], seconds: float = HANGS_S) -> Any:
     async with asyncio.timeout(seconds):
         while not holds(body := (await ask("GET", path)).json):
             await asyncio.sleep(0.05)

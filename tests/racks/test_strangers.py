@@ -16,6 +16,7 @@ from sqlalchemy import update
 from tests.conftest import Database
 from tests.racks.stranger import Manner, Stranger
 from tests.racks.test_agent import in_a_loop_of_its_own, scanning
+from tests.waiting import HANGS_S
 from tests.words import layout_with
 
 from canaleta.core.converters import WordForm
@@ -115,7 +116,7 @@ def test_a_server_by_other_hands_is_read_lost_and_read_again(order: str) -> None
             with pytest.raises(RackSilentError):
                 await reader.read()
             with by_other_hands(port, words[::-1]):
-                async with asyncio.timeout(20):
+                async with asyncio.timeout(HANGS_S):
                     while True:
                         with contextlib.suppress(RackSilentError):
                             assert (await reader.read())[FIRST : FIRST + 8].tolist() == words[::-1]
@@ -215,7 +216,7 @@ def test_cut_off_slowed_restarted_and_answering_garbage_every_quality_is_true(da
                 return read_block(connection, 1), read_block(connection, 2)
 
         async with scanning(database):
-            async with asyncio.timeout(10):
+            async with asyncio.timeout(HANGS_S):
                 while (one := (await asyncio.to_thread(blocks))[0]) is None or one.state != "answers":
                     await asyncio.sleep(0.05)
             ends = loop.time() + SECONDS

@@ -35,12 +35,15 @@ def check(part: str, *, long: bool) -> int:
     logs = Path(tempfile.mkdtemp(prefix="canaleta-check-"))
     # Tests start some fifty processes of the program: each would compile the whole house anew.
     os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
-    env = frontend.node_environment(checkout)
+    place = Path(os.environ["CANALETA_PLACE"])
+    env = frontend.node_environment(place)
     os.environ["PATH"] = env["PATH"]
     postgresql_bin(logs / "debian.log")
     chromium(logs / "debian.log")
     _for_ordinary_users(logs / "debian.log")
-    frontend.build(checkout, checkout)
+    front = frontend.build(checkout, place)
+    frontend.hold(front)
+    os.environ["CANALETA_FRONT"] = str(front)
     frontend.install(checkout / "ui", logs / "frontend.log", env)
     if part in ("all", "static"):
         _static(checkout, logs, env)
@@ -50,9 +53,12 @@ def check(part: str, *, long: bool) -> int:
     if long:
         os.environ[LONG] = "1"
     began = time.monotonic()
+    # Whoever runs the tests may not be able to enter the checkout (root in a folder of 0700 starts services as somebody
+    # else), so they run from the whole program that the launcher installed. What tests start is started as a user would.
+    tests = {k: v for k, v in os.environ.items() if k not in ("CANALETA_CHECKOUT", "CANALETA_PLACE")}
     code = subprocess.run(
         [sys.executable, "-m", "pytest", "-n", str(WORKERS), "--dist", "loadgroup", "--durations=25", *marks], cwd=checkout,
-        check=False,
+        check=False, env=tests,
     ).returncode  # fmt: skip
     if code:
         say(f"  tests: failed after {time.monotonic() - began:.0f} s")
@@ -106,7 +112,7 @@ def _api_types(ui: Path, logs: Path, env: dict[str, str]) -> None:
 
 def _api_is_told(ui: Path, logs: Path, env: dict[str, str]) -> None:
     api = ui / "src" / "api"
-    remedy = "run: .venv/bin/python -m canaleta.web.document ui/src/api/openapi.json && npm --prefix ui run api"
+    remedy = "run: PYTHONPATH=src .venv/bin/python -m canaleta.web.document ui/src/api/openapi.json && npm --prefix ui run api"
     document = logs / "openapi.json"
     run_logged(
         [sys.executable, "-m", "canaleta.web.document", str(document)],

@@ -23,7 +23,7 @@ def dev(port: int, data: Path) -> int:
     supervisor = Supervisor()
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, supervisor.ask_to_stop)
-    env = frontend.node_environment(checkout)
+    env = frontend.node_environment(Path(os.environ["CANALETA_PLACE"]))
     frontend.install(checkout / "ui", data / "log" / "frontend.log", env)
     options = Options("127.0.0.1", port + 1, data, demo=True)
     with only_one(data):

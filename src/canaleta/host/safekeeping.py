@@ -13,6 +13,7 @@ import json
 import os
 import shutil
 import tarfile
+import time
 from collections.abc import Iterator, Mapping
 from datetime import UTC, datetime
 from pathlib import Path
@@ -20,15 +21,17 @@ from typing import Any
 
 import psycopg
 from psycopg import sql
-from sqlalchemy import Engine, make_url
+from sqlalchemy import URL, Engine, make_url
 
 from canaleta import __version__
+from canaleta.host.aside import restoring, settle, step_aside, step_back
 from canaleta.host.cluster import DATABASE, Cluster
 from canaleta.host.debian import postgresql_bin
 from canaleta.host.folder import only_one, prepare
 from canaleta.host.shape import bring_up
 from canaleta.host.steps import TroubleError, run_logged, say, step
 from canaleta.host.upkeep import database_of
+from canaleta.plant.database import engine_for, grant_runtime, is_known, shape_of
 
 __all__ = ["Digests", "backup", "digests", "restore"]
 
@@ -67,10 +70,12 @@ def backup(data: Path, file: Path) -> int:
     with database_of(data) as (cluster, engine), step(f"writing {file}"):
         partial, dump = file.with_name(f"{file.name}.part"), file.with_name(f"{file.name}.dump")
         try:
+            for own in (partial, dump):
+                _owners_alone(own)
             held = _dumped(engine, cluster, dump, data)
             manifest = {
                 "format": "canaleta backup", "version": 1, "made": datetime.now(UTC).isoformat(),
-                "program": __version__, "tables": held,
+                "program": __version__, "shape": shape_of(engine), "tables": held,
             }  # fmt: skip
             with tarfile.open(partial, "w") as archive:
                 text = json.dumps(manifest, indent=1).encode()
@@ -78,11 +83,13 @@ def backup(data: Path, file: Path) -> int:
                 info.size = len(text)
                 archive.addfile(info, io.BytesIO(text))
                 archive.add(dump, DUMP)
+            with partial.open("rb") as written:
+                os.fsync(written.fileno())
             partial.rename(file)
         except OSError as error:
-            partial.unlink(missing_ok=True)
             raise TroubleError(f"{file}: {error.strerror}", "is there room on the disk?") from error
         finally:
+            partial.unlink(missing_ok=True)
             dump.unlink(missing_ok=True)
     rows = sum(count for count, _ in held.values())
     say(f"  {len(held)} tables, {rows} rows")
@@ -105,12 +112,31 @@ def _dumped(engine: Engine, cluster: Cluster | None, dump: Path, data: Path) -> 
     return held
 
 
+def _owners_alone(file: Path) -> None:
+    """An empty file that only its owner may read, in place of what an attempt before left."""
+    file.unlink(missing_ok=True)
+    os.close(os.open(file, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600))
+
+
+def _known_version(manifest: Mapping[str, Any]) -> None:
+    if (shape := manifest.get("shape")) and not is_known(str(shape)):
+        raise TroubleError(
+            f"a newer version of Canaleta made this backup ({manifest.get('program', '?')}, database {shape})",
+            "the plant is as it was; restore it with that version",
+        )
+
+
 def restore(data: Path, file: Path) -> int:
     """Bring a backup back beside what is there, prove it equal, then change places; what was there is kept."""
     if not file.is_file():
         raise TroubleError(f"{file} is not there")
     prepare(data)
-    with only_one(data), database_of(data) as (cluster, engine), _unpacked(file) as (dump, manifest):
+    with (
+        only_one(data),
+        database_of(data, alone=True) as (cluster, engine),
+        _unpacked(file, data) as (dump, manifest),
+    ):
+        _known_version(manifest)
         keeps = (
             _into_own(engine, dump, manifest, data)
             if cluster is None
@@ -122,29 +148,39 @@ def restore(data: Path, file: Path) -> int:
 
 
 @contextlib.contextmanager
-def _unpacked(file: Path) -> Iterator[tuple[Path, dict[str, Any]]]:
+def _unpacked(file: Path, data: Path) -> Iterator[tuple[Path, dict[str, Any]]]:
     """The dump of a backup and what it says it holds; a file of an earlier version is a dump alone."""
     with file.open("rb") as opened:
         if opened.read(5) == b"PGDMP":
             yield file, {}
             return
-    folder = Path(f"{file}.unpacked")
-    folder.mkdir()
+    # This process has the folder to itself: what lies there is of a restore that was killed.
+    folder = data / "restoring"
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir(mode=0o700)
+    try:
+        manifest = _unpack(file, folder / DUMP)
+        yield folder / DUMP, manifest
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def _unpack(file: Path, dump: Path) -> dict[str, Any]:
     try:
         with tarfile.open(file) as archive:
             manifest = json.load(archive.extractfile(MANIFEST) or io.BytesIO(b"{}"))
             packed = archive.extractfile(DUMP)
-            if packed is None:
-                raise KeyError(DUMP)
-            with (folder / DUMP).open("wb") as out:
+            if packed is None or not isinstance(manifest, dict) or manifest.get("format") != "canaleta backup":
+                raise KeyError(MANIFEST)
+            with dump.open("wb") as out:
                 shutil.copyfileobj(packed, out)
-        if manifest.get("format") != "canaleta backup":
-            raise KeyError(MANIFEST)
-        yield folder / DUMP, manifest
-    except (tarfile.TarError, KeyError, json.JSONDecodeError) as error:
+    except (tarfile.TarError, KeyError, ValueError) as error:
         raise TroubleError(f"{file} is no backup made by ./canaleta backup", "the plant is as it was") from error
-    finally:
-        shutil.rmtree(folder, ignore_errors=True)
+    except OSError as error:
+        raise TroubleError(
+            f"{file} could not be unpacked: {error.strerror}", f"the plant is as it was; make room for {dump.parent}"
+        ) from error
+    return manifest
 
 
 def _beside(cluster: Cluster, engine: Engine, dump: Path, manifest: Mapping[str, Any], data: Path) -> str:
@@ -156,53 +192,60 @@ def _beside(cluster: Cluster, engine: Engine, dump: Path, manifest: Mapping[str,
     _statement(admin, sql.SQL("create database {}").format(sql.Identifier(new)))
     _restored(cluster, target, dump, data)
     _prove(target, manifest)
+    restored = engine_for(target.render_as_string(hide_password=False), pool_size=1)
+    bring_up(restored)
+    restored.dispose()
     engine.dispose()
-    for was, becomes in ((DATABASE, old), (new, DATABASE)):
-        rename = sql.SQL("alter database {} rename to {}").format(sql.Identifier(was), sql.Identifier(becomes))
-        _statement(admin, rename)
+    # Both names in one step: a kill leaves either the old or the new, never a plant without a database.
+    with psycopg.connect(_plain(admin), password=admin.password or "") as connection:
+        for was, becomes in ((DATABASE, old), (new, DATABASE)):
+            rename = sql.SQL("alter database {} rename to {}").format(sql.Identifier(was), sql.Identifier(becomes))
+            connection.execute(rename)
     cluster.ensure_database()
+    grant = engine_for(cluster.owner_url, pool_size=1)
+    with grant.begin() as begun:
+        grant_runtime(begun)
+    grant.dispose()
     return f"the database {old}"
 
 
 def _into_own(engine: Engine, dump: Path, manifest: Mapping[str, Any], data: Path) -> str:
-    """Restore into a database of the user's own: what is there steps aside into a schema of its own."""
-    with _connected(engine) as connection:
-        others = connection.execute(
-            "select count(*) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()"
-        ).fetchone()
-    if others and others[0]:
+    """Restore into a database of the user's own: what is there steps aside into a schema of its own.
+
+    The schema's mark says that the restore is not ended: whoever comes next then brings back what stepped aside
+    (`shape.bring_up`). Taking the mark off is the one step that makes the new the current.
+    """
+    # A connection of our own that was just closed may be counted a moment longer.
+    engine.dispose()
+    others = bool(connected_others(engine.url))
+    for _ in range(40):
+        if not others:
+            break
+        time.sleep(0.05)
+        others = bool(connected_others(engine.url))
+    if others:
         raise TroubleError("others are connected to this database", "stop the program that uses it, then restore")
     kept = f"before_{datetime.now(UTC):%Y%m%d_%H%M%S}"
-    _move(engine, "public", kept)
-    try:
-        _restored(None, engine.url, dump, data)
-        _prove(engine.url, manifest)
-        bring_up(engine)
-    except TroubleError:
-        _move(engine, "public", f"failed_{kept}")
-        _move(engine, kept, "public")
-        with _connected(engine) as connection:
-            connection.execute(sql.SQL("drop schema {} cascade").format(sql.Identifier(f"failed_{kept}")))
-        raise
+    with restoring(engine):
+        step_aside(engine, kept)
+        try:
+            _restored(None, engine.url, dump, data)
+            _prove(engine.url, manifest)
+            bring_up(engine, restoring=True)
+        except BaseException:
+            step_back(engine)
+            raise
+        settle(engine, kept)
     return f"the schema {kept}"
 
 
-def _move(engine: Engine, schema: str, to: str) -> None:
-    """Move every table and function of a schema into another, all of them or none."""
-    with _connected(engine) as connection, connection.transaction():
-        if to != "public":
-            connection.execute(sql.SQL("create schema {}").format(sql.Identifier(to)))
-        tables = connection.execute("select tablename from pg_tables where schemaname = %s", (schema,)).fetchall()
-        functions = connection.execute(
-            "select proname from pg_proc p join pg_namespace n on n.oid = p.pronamespace "
-            "where n.nspname = %s and not exists (select 1 from pg_depend d where d.objid = p.oid and d.deptype = 'e')",
-            (schema,),
-        ).fetchall()
-        for kind, names in (("table", tables), ("function", functions)):
-            for (name,) in names:
-                statement = sql.SQL("alter {} {} set schema {}")
-                place = sql.SQL(kind), sql.Identifier(schema, name), sql.Identifier(to)
-                connection.execute(statement.format(*place))
+def connected_others(url: URL) -> int:
+    """How many beside this one are connected to the database."""
+    with psycopg.connect(_plain(url), password=url.password or "") as connection:
+        counted = connection.execute(
+            "select count(*) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()"
+        ).fetchone()
+    return int(counted[0]) if counted else 0
 
 
 def _restored(cluster: Cluster | None, url: Any, dump: Path, data: Path) -> None:

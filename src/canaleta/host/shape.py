@@ -5,7 +5,8 @@ from __future__ import annotations
 from sqlalchemy import Engine
 from sqlalchemy.exc import SQLAlchemyError
 
-from canaleta.host.steps import TroubleError
+from canaleta.host import aside
+from canaleta.host.steps import TroubleError, say
 from canaleta.plant.database import ShapeError, engine_for, migrate
 
 __all__ = ["answering", "bring_up"]
@@ -22,8 +23,16 @@ def answering(url: str, remedy: str) -> Engine:
         raise TroubleError(f"the database of CANALETA_DATABASE_URL does not answer: {says}", remedy) from error
 
 
-def bring_up(engine: Engine) -> None:
-    """Bring the database to the newest shape. Raises TroubleError, with the database as it was."""
+def bring_up(engine: Engine, *, restoring: bool = False) -> None:
+    """Bring the database to the newest shape. Raises TroubleError, with the database as it was.
+
+    restoring: called by a restore about what it has just brought. Anybody else first brings back what stepped aside
+    for a restore that was killed.
+    """
+    if not restoring:
+        with aside.restoring(engine):
+            if aside.step_back(engine):
+                say("  a restore into this database was broken off: what was there before it is back")
     try:
         migrate(engine)
     except ShapeError as error:

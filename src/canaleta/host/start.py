@@ -14,7 +14,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
-from typing import IO
 
 from sqlalchemy import Engine, select, update
 
@@ -22,10 +21,10 @@ from canaleta.catalogue.demo import demo_plant
 from canaleta.host import frontend
 from canaleta.host.cluster import Cluster, choosing_ports, free_port, load_secrets
 from canaleta.host.debian import ensure_user, is_root
-from canaleta.host.folder import only_one, prepare
+from canaleta.host.folder import locked, only_one, prepare
 from canaleta.host.shape import answering, bring_up
 from canaleta.host.steps import TroubleError, say, step
-from canaleta.host.supervisor import Service, Supervisor
+from canaleta.host.supervisor import HELD, Service, Supervisor
 from canaleta.plant import accounts, seed
 from canaleta.plant import tables as t
 from canaleta.plant.database import engine_for, grant_runtime
@@ -60,14 +59,14 @@ def start(options: Options) -> int:
     with only_one(options.data) as lock:
         _log_to(options.data / "log")
         _port_is_free(options.host, options.port)
-        if "CANALETA_CHECKOUT" in os.environ:
-            frontend.build(Path(os.environ["CANALETA_CHECKOUT"]), Path(os.environ["CANALETA_PLACE"]))
-        supervisor = Supervisor()
+        _front_end()
+        supervisor = Supervisor(options.data / "log" / "canaleta.log")
         for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(number, supervisor.ask_to_stop)
         try:
             link = run_back_end(options, supervisor, runner=RUNNER if is_root() else None)
-            _welcome(options, link, lock)
+            lock.is_up(address_of(options))
+            _welcome(options, link)
             supervisor.watch()
             say("\ncanaleta: stopping")
         except KeyboardInterrupt:
@@ -76,6 +75,14 @@ def start(options: Options) -> int:
             supervisor.shut_down()
     say("canaleta: stopped")
     return 0
+
+
+def _front_end() -> None:
+    """The front end of this checkout, built if need be; CANALETA_FRONT says where, and nobody clears it away."""
+    if "CANALETA_CHECKOUT" in os.environ:
+        front = frontend.build(Path(os.environ["CANALETA_CHECKOUT"]), Path(os.environ["CANALETA_PLACE"]))
+        os.environ["CANALETA_FRONT"] = str(front)
+        os.environ[HELD] = f"{os.environ.get(HELD, '')},{frontend.hold(front)}"
 
 
 def run_back_end(
@@ -145,8 +152,8 @@ def _database(options: Options, supervisor: Supervisor) -> tuple[str, str]:
         return options.database_url, options.database_url
     cluster = Cluster(options.data, options.data / "log")
     cluster.prepare()
-    cluster.stop_stray()
-    with step("database server"):
+    with locked(cluster.users, what="commands that use this database"), step("database server"):
+        cluster.stop_stray()
         service = Service(
             "database", cluster.command(), cluster.answers, cluster.user, stop=signal.SIGINT, patience_s=20.0
         )
@@ -201,12 +208,8 @@ def _sign_in_link(engine: Engine) -> str:
         return f"/enter#{accounts.make_link(connection, names[0])}" if names else ""
 
 
-def _welcome(options: Options, link: str, lock: IO[str]) -> None:
+def _welcome(options: Options, link: str) -> None:
     address = address_of(options)
-    lock.seek(0)
-    lock.truncate()
-    lock.write(address)
-    lock.flush()
     say(f"\ncanaleta runs at {address}")
     if link:
         say(f"sign in once as administrator: {address}{link}")
@@ -227,6 +230,7 @@ def _port_is_free(host: str, port: int) -> None:
 
 
 def _log_to(folder: Path) -> None:
+    os.umask(0o077)
     handler = RotatingFileHandler(folder / "canaleta.log", maxBytes=5_000_000, backupCount=5, encoding="utf-8")
     handler.setFormatter(logging.Formatter("%(asctime)s %(name)-10s %(levelname)-7s %(message)s"))
     screen = logging.StreamHandler()

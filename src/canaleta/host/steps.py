@@ -11,7 +11,7 @@ import time
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
-__all__ = ["TroubleError", "run_logged", "say", "step"]
+__all__ = ["BEAT_S", "TroubleError", "run_logged", "say", "step"]
 
 BEAT_S = 5.0
 

@@ -11,9 +11,11 @@ import threading
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Any
 
 from canaleta.host.cluster import as_user
+from canaleta.host.progress import STILL_S, Still, wait_for
 from canaleta.host.steps import TroubleError
 
 __all__ = ["Service", "Supervisor"]
@@ -21,11 +23,15 @@ __all__ = ["Service", "Supervisor"]
 log = logging.getLogger("start")
 FIRST_WAIT_S, LONGEST_WAIT_S, STEADY_S = 0.5, 30.0, 30.0
 PR_SET_PDEATHSIG = 1
+HELD = "CANALETA_HELD"
 
 
 @dataclass
 class Service:
-    """A process to keep running. ready: whether it answers. stop: the signal that ends it in order."""
+    """A process to keep running. ready: whether it answers. stop: the signal that ends it in order.
+
+    patience_s: how long it may stand still after that signal before it is killed.
+    """
 
     name: str
     argv: list[str]
@@ -34,7 +40,7 @@ class Service:
     env: dict[str, str] = field(default_factory=dict)
     stop: int = signal.SIGTERM
     patience_s: float = 10.0
-    start_s: float = 30.0
+    still_s: float = STILL_S
 
 
 @dataclass
@@ -49,23 +55,23 @@ class _Running:
 class Supervisor:
     """Keeps services running until told to stop. Their output goes to the log, with time and name."""
 
-    def __init__(self) -> None:
+    def __init__(self, log: Path | None = None) -> None:
+        self._log = log
         self._running: list[_Running] = []
         self._stop = threading.Event()
 
     def start(self, service: Service) -> None:
-        """Start a service and wait until it answers. Raises TroubleError if it does not."""
+        """Start a service and wait until it answers, as long as it lives and moves. Raises TroubleError if it ends
+        first, or stands still."""
         running = _Running(service, self._spawn(service), time.monotonic())
         self._running.append(running)
-        until = time.monotonic() + service.start_s
-        while not service.ready():
-            if running.process.poll() is not None:
-                raise TroubleError(f"the {service.name} ended with {_ending(running.process)} at its start")
-            if time.monotonic() > until:
-                raise TroubleError(f"the {service.name} does not answer after {service.start_s:.0f} s")
-            if self._stop.is_set():
-                raise KeyboardInterrupt
-            time.sleep(0.05)
+        remedy = f"see {self._log}" if self._log else ""
+        try:
+            if not wait_for(service.ready, running.process, service.name, still_s=service.still_s,
+                            asked_to_stop=self._stop.is_set):  # fmt: skip
+                raise TroubleError(f"the {service.name} ended with {_ending(running.process)} at its start", remedy)
+        except Still as still:
+            raise TroubleError(f"the {service.name} lives but does nothing, and does not answer", remedy) from still
 
     def ask_to_stop(self, *_: object) -> None:
         """End `watch`; may be called from a signal handler."""
@@ -95,9 +101,11 @@ class Supervisor:
                 continue
             running.process.send_signal(running.service.stop)
             try:
-                running.process.wait(running.service.patience_s)
-            except subprocess.TimeoutExpired:
-                log.warning("the %s did not stop in %.0f s: killed", running.service.name, running.service.patience_s)
+                wait_for(lambda process=running.process: process.poll() is not None, running.process,  # type: ignore[misc]
+                         running.service.name, still_s=running.service.patience_s)  # fmt: skip
+            except Still:
+                log.warning("the %s did nothing for %.0f s and did not stop: killed", running.service.name,
+                            running.service.patience_s)  # fmt: skip
                 running.process.kill()
                 running.process.wait()
         self._running.clear()
@@ -108,10 +116,16 @@ class Supervisor:
         process = subprocess.Popen(
             service.argv, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
             errors="replace", cwd="/", start_new_session=True,
-            preexec_fn=_end_with_parent(service.stop), **options,
+            preexec_fn=_end_with_parent(service.stop), pass_fds=_held(), **options,
         )  # fmt: skip
         threading.Thread(target=_copy, args=(service.name, process), daemon=True).start()
         return process
+
+
+def _held() -> list[int]:
+    """Handles that keep what this process runs from (packages, program, front end) from being cleared away."""
+    held = [int(n) for n in os.environ.get(HELD, "").split(",") if n]
+    return [n for n in held if os.path.exists(f"/proc/self/fd/{n}")]
 
 
 def _end_with_parent(number: int) -> Callable[[], None]:

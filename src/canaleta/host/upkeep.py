@@ -7,10 +7,11 @@ import getpass
 import json
 import os
 import sys
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from sqlalchemy import Engine
+from sqlalchemy import Engine, text
 
 from canaleta.catalogue.demo import demo_plant, generated
 from canaleta.core.image import PlantImage
@@ -26,12 +27,12 @@ from canaleta.exchange.project import (
 from canaleta.exchange.recognise import Found, find_list, find_page
 from canaleta.exchange.sheets import SheetError, read_apart
 from canaleta.host.cluster import Cluster
-from canaleta.host.folder import prepare
-from canaleta.host.shape import bring_up
-from canaleta.host.steps import TroubleError, say, step
+from canaleta.host.folder import locked, prepare, running
+from canaleta.host.shape import answering, bring_up
+from canaleta.host.steps import BEAT_S, TroubleError, say, step
 from canaleta.plant import accounts, seed
 from canaleta.plant.accounts import AccountError
-from canaleta.plant.database import engine_for, grant_runtime
+from canaleta.plant.database import engine_for, grant_runtime, is_newest
 from canaleta.plant.keeper import PlantKeeper
 
 MOST_TOLD = 200
@@ -39,21 +40,72 @@ __all__ = ["database_of", "export_project", "import_file", "load_demo", "user"]
 
 
 @contextlib.contextmanager
-def database_of(data: Path) -> Iterator[tuple[Cluster | None, Engine]]:
-    """The database of a data folder, or the user's own."""
+def database_of(data: Path, *, alone: bool = False) -> Iterator[tuple[Cluster | None, Engine]]:
+    """The database of a data folder, or the user's own, in the shape of this version.
+
+    A database in use is never changed in its shape: with a folder whose program runs, the command is run again by that
+    very program, which fits it. alone: this process holds the folder's lock itself.
+    """
     url = os.environ.get("CANALETA_DATABASE_URL", "")
     if url:
-        yield None, engine_for(url, pool_size=1)
+        engine = answering(url, "check the address")
+        _bring_up_unused(engine)
+        yield None, engine
+        engine.dispose()
         return
     prepare(data)
+    if not alone:
+        _run_by_its_own(data)
     cluster = Cluster(data, data / "log")
-    with cluster.for_a_moment():
+    with cluster.for_a_moment(lambda: not alone and running(data) is not None):
         engine = engine_for(cluster.owner_url, pool_size=1)
-        bring_up(engine)
-        with engine.begin() as connection:
-            grant_runtime(connection)
+        if alone or running(data) is None:
+            with locked(data / "database.shape"):
+                bring_up(engine)
+                with engine.begin() as connection:
+                    grant_runtime(connection)
+        elif not is_newest(engine):
+            raise TroubleError(
+                "the database is not of this version, and the program that fits it runs",
+                "stop it, then repeat this command; or use the version that runs",
+            )
         yield cluster, engine
         engine.dispose()
+
+
+def _run_by_its_own(data: Path) -> None:
+    """Wait until what runs with this folder is up; if it is another version, let it do what this command was asked."""
+    told = time.monotonic()
+    while (there := running(data)) is not None and not there.address:
+        if time.monotonic() - told > BEAT_S:
+            told = time.monotonic()
+            say("  waiting for the start that is going on with this data")
+        time.sleep(0.1)
+    if there is None or there.program == os.environ.get("CANALETA_PROGRAM", "") or not there.program:
+        return
+    if not Path(there.python).exists() or not (Path(there.program) / "src").is_dir():
+        return
+    environment = os.environ | {"CANALETA_PROGRAM": there.program, "PYTHONPATH": f"{there.program}/src"}
+    sys.stdout.flush()
+    os.execve(there.python, [there.python, "-m", "canaleta.cli", *sys.argv[1:]], environment)
+
+
+def _bring_up_unused(engine: Engine) -> None:
+    """Bring a database of one's own to the newest shape, but not under somebody who uses it."""
+    if is_newest(engine):
+        return
+    with engine.connect() as connection:
+        others = connection.execute(
+            text(
+                "select count(*) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()"
+            )
+        ).scalar_one()
+    if others:
+        raise TroubleError(
+            "the database is of another version, and others are connected to it",
+            "stop the program that uses it, then repeat this command; or use the version that runs",
+        )
+    bring_up(engine)
 
 
 def load_demo(data: Path, points: int) -> int:
@@ -77,9 +129,9 @@ def export_project(data: Path, file: Path | None) -> int:
     with database_of(data) as (_, engine), engine.connect() as connection:
         if not seed.has_plant(connection):
             raise TroubleError("there is no plant in this database", "./canaleta start loads the demo plant")
-        text = written_project(project_of(connection))
+        written = written_project(project_of(connection))
     partial = file.with_name(f"{file.name}.part")
-    partial.write_text(text, encoding="utf-8")
+    partial.write_text(written, encoding="utf-8")
     partial.rename(file)
     say(f"  {file}")
     return 0

@@ -26,9 +26,11 @@ __all__ = [
     "ShapeError",
     "engine_for",
     "grant_runtime",
+    "is_known",
     "is_newest",
     "migrate",
     "notify",
+    "shape_of",
     "take_plant_lock",
 ]
 
@@ -60,9 +62,18 @@ class ShapeError(RuntimeError):
 
 def is_newest(engine: Engine) -> bool:
     """Whether the database has the shape of this version."""
+    return shape_of(engine) == ScriptDirectory.from_config(_config()).get_current_head()
+
+
+def shape_of(engine: Engine) -> str:
+    """The shape that the database has, as its newest migration is called; '' if it has none."""
     with engine.connect() as connection:
-        there = MigrationContext.configure(connection).get_current_revision()
-    return there == ScriptDirectory.from_config(_config()).get_current_head()
+        return MigrationContext.configure(connection).get_current_revision() or ""
+
+
+def is_known(shape: str) -> bool:
+    """Whether this version knows a shape: its own, or one that it can bring to its own."""
+    return any(revision.revision == shape for revision in ScriptDirectory.from_config(_config()).walk_revisions())
 
 
 def _config() -> Config:

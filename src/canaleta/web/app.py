@@ -58,12 +58,11 @@ from canaleta.web.state import Shared
 
 __all__ = ["create_app", "from_environment"]
 
-DIST = Path(__file__).parent / "dist"
 MOST_BODY = 20 * 1024 * 1024
 
 
-def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, dist: Path = DIST) -> OpenAPI:
-    """The application on an engine, answering to these host names."""
+def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, dist: Path | None = None) -> OpenAPI:
+    """The application on an engine, answering to these host names. dist: the built front end; None for the API alone."""
     app = OpenAPI(
         "canaleta",
         info=Info(title="Canaleta", version=__version__),
@@ -121,7 +120,10 @@ def from_environment() -> OpenAPI:
     """The application as `start` runs it: CANALETA_RUNTIME_URL, CANALETA_HOSTS, CANALETA_THREADS."""
     hosts = frozenset(h.strip().lower() for h in os.environ["CANALETA_HOSTS"].split(",") if h.strip())
     threads = int(os.environ.get("CANALETA_THREADS", "128"))
-    app = create_app(engine_for(os.environ["CANALETA_RUNTIME_URL"]), hosts, most_streams=threads - 16)
+    front = os.environ.get("CANALETA_FRONT")
+    app = create_app(
+        engine_for(os.environ["CANALETA_RUNTIME_URL"]), hosts, threads - 16, dist=Path(front) if front else None
+    )
     _read_ahead(app.extensions["canaleta"])
     return app
 
@@ -139,7 +141,7 @@ def _read_ahead(shared: Shared) -> None:
         shared.engine.dispose()
 
 
-def _add_plain_routes(app: OpenAPI, dist: Path) -> None:
+def _add_plain_routes(app: OpenAPI, dist: Path | None) -> None:
     """Routes that the OpenAPI document does not list: itself, the health check, the front end."""
 
     @app.route("/api/openapi.json")
@@ -157,7 +159,7 @@ def _add_plain_routes(app: OpenAPI, dist: Path) -> None:
     @app.route("/<path:name>")
     @doors.needs("public")
     def front_end(name: str) -> Response:
-        if name.startswith("api/"):
+        if dist is None or name.startswith("api/"):
             raise NotFound
         if not (dist / name).is_file():
             if "." in name.rpartition("/")[2]:
