@@ -32,6 +32,12 @@ def place() -> Iterator[Path]:
     folder.chmod(0o755)
     subprocess.run(["git", "clone", "-q", str(CHECKOUT), str(folder / "checkout")], check=True)
     yield folder
+    # What a failed test left running.
+    subprocess.run(["pkill", "-TERM", "-f", f"{folder}/"], check=False)
+    until(
+        lambda: subprocess.run(["pgrep", "-f", f"{folder}/"], check=False, capture_output=True).returncode,
+        "all stopped",
+    )
     shutil.rmtree(folder, ignore_errors=True)
 
 
@@ -100,7 +106,7 @@ def test_commands_starts_and_an_update_at_once(place: Path) -> None:
     was = programs(first.pid)
     kinds = [
         ("user", "list"), ("export", "OUT"), ("audit", "--json"), ("user", "add", "NAME"), ("backup", "OUT"),
-        ("convert", "rtd", "pt100", "100"), ("--version",),
+        ("convert", "rtd", "--from", "ohm", "pt100", "100"), ("--version",),
     ]  # fmt: skip
     commands = []
     second = None
