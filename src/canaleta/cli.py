@@ -223,8 +223,9 @@ def _agent(options: argparse.Namespace) -> int:
 
 def _log_to_supervisor() -> None:
     logging.basicConfig(level=logging.INFO, format="%(name)s %(levelname)s %(message)s", stream=sys.stdout)
-    for noisy in ("alembic", "pymodbus.logging"):
-        logging.getLogger(noisy).setLevel(logging.ERROR)
+    logging.getLogger("alembic").setLevel(logging.ERROR)
+    # It writes whole frames; what they mean is told by whoever asked for them.
+    logging.getLogger("pymodbus.logging").setLevel(logging.CRITICAL + 1)
 
 
 if __name__ == "__main__":

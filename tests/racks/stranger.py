@@ -14,7 +14,8 @@ Manner = Literal["well", "slow", "silent", "garbage", "refuses", "other transact
 
 
 class Stranger:
-    """Answers functions 3 and 4 from a dict of registers. manner: how it behaves from now on."""
+    """Answers functions 3 and 4 from a dict of registers. manner: how it behaves from now on. late: how much later each
+    answer comes, s, in turns; swapped: a quick answer may pass a slow one."""
 
     def __init__(
         self, unit: int, holding: dict[int, int] | None = None, inputs: dict[int, int] | None = None
@@ -25,6 +26,9 @@ class Stranger:
         self.refuses_with = 2
         self.asked: list[tuple[int, int, int]] = []
         self.port = 0
+        self.connections = 0
+        self.late: list[float] = []
+        self.swapped = False
         self._server: asyncio.Server | None = None
         self._writers: set[asyncio.StreamWriter] = set()
 
@@ -41,8 +45,23 @@ class Stranger:
             writer.transport.abort()
         self._server = None
 
+    async def hang_up(self) -> None:
+        """End every connection; it goes on listening."""
+        for writer in list(self._writers):
+            writer.transport.abort()
+
+    async def _later(
+        self, answer: bytes, writer: asyncio.StreamWriter, seconds: float, before: asyncio.Task[None] | None
+    ) -> None:
+        await asyncio.sleep(seconds)
+        if before is not None and not self.swapped:
+            await before
+        writer.write(answer)
+
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         self._writers.add(writer)
+        self.connections += 1
+        waiting: asyncio.Task[None] | None = None
         with contextlib.suppress(asyncio.IncompleteReadError, ConnectionError, asyncio.CancelledError):
             while True:
                 transaction, _, length, unit = struct.unpack(">HHHB", await reader.readexactly(7))
@@ -54,7 +73,12 @@ class Stranger:
                     writer.write(b"\xff\x00garbage\x00\x01" * 3)
                 else:
                     number = transaction + (self.manner == "other transaction") * 77 & 0xFFFF
-                    writer.write(struct.pack(">HHHB", number, 0, len(answer) + 1, unit) + answer)
+                    frame = struct.pack(">HHHB", number, 0, len(answer) + 1, unit) + answer
+                    if self.late:
+                        seconds = self.late[len(self.asked) % len(self.late)]
+                        waiting = asyncio.create_task(self._later(frame, writer, seconds, waiting))
+                        continue
+                    writer.write(frame)
                 await writer.drain()
         self._writers.discard(writer)
         writer.close()

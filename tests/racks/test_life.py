@@ -244,3 +244,64 @@ def test_what_the_controller_shows_stands_beside_ours() -> None:
     block = analog().reads(half(), shown={1: 49.2})
     assert block.shown[0] == 49.2
     assert np.isnan(analog().reads(half()).shown[0])
+
+
+def many() -> Rack:
+    """Three loops with fault alarms on one rack."""
+    loops = [LOOP.replace("PT-1", f"PT-{k}") for k in (1, 2, 3)]
+    return Rack(plant_of(*loops).with_cells({(k, "alarm_fault"): "yes" for k in range(3)}))
+
+
+def test_a_lost_rack_is_one_alarm_of_the_rack_and_none_of_its_points() -> None:
+    """Forty-six signal alarms for one pulled cable say nothing; a fault that stood before stands on."""
+    rack = many()
+    image = rack.life.plan.image
+    spots = [(int(image.module[k]), int(image.channel[k])) for k in range(3)]
+    rack.reads(dict(zip(spots, (16000, 16000, -8000), strict=True)))
+    rack.reads(dict(zip(spots, (16000, 16000, -8000), strict=True)), 10)
+    assert rack.passed == ["fault COMES"], "the third loop is broken"
+    rack.passed.clear()
+    rack.now += timedelta(seconds=1)
+    rack.life.silent("nothing answers", rack.now, 1)
+    _, passed = rack.life.silent("nothing answers", rack.now + timedelta(seconds=5), 1)
+    assert [(p.point, p.kind, p.event) for p in passed] == [(-1, "fault", Event.COMES)]
+    told = rack.life.told(Event.ACKNOWLEDGE, [(-1, "fault")], rack.now, "ana")
+    assert [p.becomes for p in told] == [State.ACKNOWLEDGED]
+    rack.now += timedelta(seconds=6)
+    rack.reads(dict(zip(spots, (16000, 16000, -8000), strict=True)))
+    assert rack.passed == ["fault GOES"], "of the rack; the broken loop's alarm has not moved"
+    assert rack.life.rack_alarm.state.tolist() == [State.NORMAL]
+    assert sorted(rack.life.alarms.state.tolist()) == [State.NORMAL, State.NORMAL, State.UNACKNOWLEDGED]
+
+
+def test_a_restart_of_the_program_is_no_alarm_of_the_plant() -> None:
+    """An hour later another agent looks for the first time, and the rack takes a moment to answer."""
+    rack = many()
+    image = rack.life.plan.image
+    spots = [(int(image.module[k]), int(image.channel[k])) for k in range(3)]
+    well = dict.fromkeys(spots, 16000.0)
+    rack.reads(well)
+    after = Rack(image)
+    after.life.take_up(rack.life.packed())
+    after.now = rack.now + timedelta(hours=1)
+    after.silent()
+    after.silent()
+    assert after.passed == []
+    after.reads(well)
+    assert after.passed == []
+    assert after.life.gap_s == pytest.approx(3601, abs=1), "nobody watched for an hour, and that is told"
+
+
+def test_what_had_begun_before_nobody_watched_goes_on_and_is_not_taken_for_an_hour() -> None:
+    """An on-delay of 60 s that had run 10 s: after the gap it takes another 50."""
+    rack = analog(alarm_h="80", alarm_h_delay="60")
+    rack.reads(half(28000))
+    rack.reads(half(28000), 10)
+    after = Rack(rack.life.plan.image)
+    after.life.take_up(rack.life.packed())
+    after.now = rack.now + timedelta(hours=1)
+    after.reads(half(28000))
+    after.reads(half(28000), 45)
+    assert after.passed == []
+    after.reads(half(28000), 10)
+    assert after.passed == ["h COMES"]

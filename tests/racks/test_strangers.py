@@ -19,6 +19,7 @@ from tests.racks.test_agent import in_a_loop_of_its_own, scanning
 from tests.waiting import HANGS_S
 from tests.words import layout_with
 
+from canaleta.core.causes import advice_of
 from canaleta.core.converters import WordForm
 from canaleta.core.fields import Landing, field_named, read_cell
 from canaleta.core.image import PlantImage
@@ -31,7 +32,7 @@ from canaleta.plant import tables as t
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.live import read_block
 from canaleta.racks.life import RackLife
-from canaleta.racks.reader import RackReader, RackRefusesError, RackSilentError
+from canaleta.racks.reader import RackLostError, RackReader, RackRefusesError, RackSilentError
 
 FIRST, UNIT = 100, 17
 
@@ -250,5 +251,108 @@ def test_cut_off_slowed_restarted_and_answering_garbage_every_quality_is_true(da
         assert float(np.percentile(well_ages, 95)) < 5 * PERIOD_S, "a slow rack holds up no other"
         await bad.cut()
         await well.cut()
+
+    in_a_loop_of_its_own(run)
+
+
+@pytest.mark.parametrize("gone", [[2], [4, 5], [0, 1, 6, 7]])
+def test_one_address_that_a_rack_does_not_have_costs_its_points_and_not_the_rack(gone: list[int]) -> None:
+    """Four floats; the rack lacks some registers. The rest is read, over the same connection, and found only once."""
+    values = [21.5, 846.25, -40.0, 1187.75]
+    words = WordForm(kind="float", bits=32).words_of(values).ravel().tolist()
+
+    async def run() -> None:
+        server = Stranger(UNIT, holding={FIRST + k: word for k, word in enumerate(words) if k not in gone})
+        await server.begin()
+        image = foreign("ABCD")
+        rack = replace(image.layout.racks[1], port=server.port)
+        rack_map = RackMap.of(image.layout, 1)
+        life = RackLife(image, 1, rack_map)
+        async with RackReader(rack, rack_map) as reader:
+            for scan in range(3):
+                asked = len(server.asked)
+                block, _ = life.read(await reader.read(), datetime.now(UTC), 1, refused=reader.refused)
+                if scan:
+                    assert len(server.asked) - asked <= 3, "what is refused is not looked for at every scan"
+        lost = sorted({k // 2 for k in gone})
+        for k, value in enumerate(values):
+            if k in lost:
+                assert Reason(int(block.reasons[k])) & Reason.REGISTER_REFUSED
+                assert np.isnan(block.value[k])
+                assert block.quality[k] == Quality.BAD
+            else:
+                assert block.value[k] == pytest.approx(value)
+                assert block.quality[k] == Quality.GOOD
+        assert server.connections == 1, "a refusal ends no connection"
+        await server.cut()
+
+    in_a_loop_of_its_own(run)
+
+
+@pytest.mark.parametrize("value", [float("nan"), float("inf"), float("-inf")])
+def test_no_number_in_a_float_register_is_a_fault_with_a_name(value: float) -> None:
+    """IEEE 754: 0x7FC00000 is NaN, 0x7F800000 infinity. Bad, no figure, and the others stay as they are."""
+    words = WordForm(kind="float", bits=32).words_of([21.5, value, -40.0, 1187.75]).ravel().tolist()
+    image = foreign("ABCD")
+    rack_map = RackMap.of(image.layout, 1)
+    read = np.zeros(FIRST + 8, dtype=np.uint16)
+    read[FIRST:] = words
+    block, _ = RackLife(image, 1, rack_map).read(read, datetime.now(UTC), 1)
+    assert Reason(int(block.reasons[1])) == Reason.NOT_A_NUMBER
+    assert block.quality.tolist() == [Quality.GOOD, Quality.BAD, Quality.GOOD, Quality.GOOD]
+    assert np.isnan(block.value[1])
+    assert np.isnan(block.counts[1])
+    told = advice_of(image, 1, int(block.reasons[1]))
+    assert told[0].says == "the register holds no number"
+    assert told[0].causes
+    assert told[0].next
+
+
+@pytest.mark.parametrize("swapped", [False, True])
+def test_an_answer_that_comes_late_is_never_taken_for_another_requests(swapped: bool) -> None:
+    """A gateway that answers 0.5 to 3 s late, in and out of order: whatever is read was asked for by that very request."""
+
+    async def run() -> None:
+        holding = {k: 1000 + k for k in range(64)}
+        server = Stranger(UNIT, holding=holding)
+        server.late = [0.9, 0.0, 0.5, 0.0, 3.0, 0.0, 0.35, 0.0]
+        server.swapped = swapped
+        await server.begin()
+        image = foreign("ABCD")
+        rack = replace(image.layout.racks[1], port=server.port)
+        right = 0
+        async with RackReader(rack, RackMap.of(image.layout, 1), timeout_s=0.3) as reader:
+            for k in range(24):
+                with contextlib.suppress(RackSilentError):
+                    assert await reader.read_run("holding", k, 2) == [1000 + k, 1001 + k]
+                    right += 1
+        assert right >= 4
+        await server.cut()
+
+    in_a_loop_of_its_own(run)
+
+
+def test_a_reading_never_joins_two_connections() -> None:
+    """Between the first request and the second the rack cuts the line: nothing of this reading counts."""
+
+    async def run() -> None:
+        server = Stranger(UNIT, holding=dict.fromkeys(range(300), 7))
+        await server.begin()
+        image = foreign("ABCD")
+        rack = replace(image.layout.racks[1], port=server.port)
+        async with RackReader(rack, RackMap.of(image.layout, 1)) as reader:
+
+            async def reading() -> None:
+                async with reader.one_reading():
+                    await reader.read_run("holding", 0, 2)
+                    await server.hang_up()
+                    while reader.connected:
+                        await asyncio.sleep(0.01)
+                    await reader.read_run("holding", 2, 2)
+
+            with pytest.raises(RackLostError):
+                await reading()
+            assert await reader.read_run("holding", 0, 2) == [7, 7], "and the next one connects anew"
+        await server.cut()
 
     in_a_loop_of_its_own(run)

@@ -3,6 +3,7 @@
 import { onMounted, ref } from 'vue'
 import { ask, api } from './api/client'
 import { usePlant } from './plant/store'
+import RoomNotice from './parts/RoomNotice.vue'
 import RailNav from './parts/RailNav.vue'
 import NoticeBar from './parts/NoticeBar.vue'
 import SignIn from './pages/SignIn.vue'
@@ -33,7 +34,7 @@ async function enter(now: Parameters<typeof plant.enter>[0]) {
   <v-app>
     <div v-if="plant.session && plant.ready" class="frame">
       <RailNav />
-      <main class="page"><router-view /></main>
+      <main class="page" :class="{ noted: plant.room.says }"><RoomNotice /><router-view /></main>
       <NoticeBar />
     </div>
     <SignIn v-else-if="asked" :trouble="trouble" @entered="enter" />
@@ -53,6 +54,12 @@ async function enter(now: Parameters<typeof plant.enter>[0]) {
   height: 100dvh;
   overflow: hidden;
   background: rgb(var(--v-theme-background));
+}
+
+/* A notice over the page takes its height from it. */
+.page.noted {
+  display: grid;
+  grid-template-rows: auto minmax(0, 1fr);
 }
 
 /* On a phone the rail lies at the foot: one point has the width. */

@@ -33,6 +33,7 @@ __all__ = [
     "State",
     "begin",
     "priority_of",
+    "rack_table",
     "step",
 ]
 
@@ -286,6 +287,21 @@ class Alarms:
         return Alarms(**columns, last=self.last)
 
 
+def rack_table(rack: int, points: AlarmTable) -> AlarmTable:
+    """The one alarm of a rack itself: that it is lost. Its point is the rack's number, negative, for no point has that.
+
+    It is as urgent as the most urgent alarm of its points, for none of them can come while nobody knows.
+    """
+    one = np.zeros(1, dtype=np.int64)
+    told = points.priority[points.priority != PRIORITIES.index("journal only")]
+    priority = int(told.max()) if len(told) else PRIORITIES.index("low")
+    zero, no = np.zeros(1), np.zeros(1, dtype=bool)
+    return AlarmTable(
+        one, one - rack, np.array([FAULT], dtype=np.int8), zero, zero, zero, zero, zero,
+        np.array([priority], dtype=np.int8), no, one - 1,
+    )  # fmt: skip
+
+
 def begin(m: int) -> Alarms:
     """Alarms that were never looked at."""
     nothing = np.full(m, np.nan)
@@ -305,9 +321,9 @@ class Passed:
 
 def step(
     table: AlarmTable, before: Alarms, now: float, value: Floats, quality: NDArray[np.uint8], state: NDArray[np.int8],
-    quiet_on: Bools | None = None,
+    quiet_on: Bools | None = None, *, unknown: bool = False,
 ) -> tuple[Alarms, list[Passed]]:  # fmt: skip
-    """The alarms after a reading at `now` (s), and what passed.
+    """The alarms after a reading at `now` (s), and what passed. unknown: nothing was read, so every condition stays.
 
     value, quality, state: (n,) of the points, conditioned. quiet_on: (m,) where the point that keeps an alarm quiet by
     design is on; None for nowhere.
@@ -318,7 +334,7 @@ def step(
     good &= ~np.isnan(mine)
     slow, rate = _rated(before.slow, mine, good, elapsed)
     bare = _condition(table, before.active, mine, rate, state[table.at], quality[table.at], good)
-    active, since = _delayed(table, before, bare, moment)
+    active, since = (before.active, before.since) if unknown else _delayed(table, before, bare, moment)
     passed: list[Passed] = []
     now_state = before.state
     now_state = _moved(table, now_state, _shelf_ends(before, moment), Event.UNSHELVE, mine, passed)

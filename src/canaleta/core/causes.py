@@ -74,6 +74,16 @@ _ADVICE: dict[Reason, tuple[tuple[str, ...], str]] = {
         ("the rack has no power", "the network cable or switch is off", "the address was changed"),
         "look at the rack's supply and its network port, then test the connection from the cabinet's page",
     ),
+    Reason.NOT_A_NUMBER: (
+        ("the device marks its value as invalid (NaN)", "a division by zero in the device or controller (infinity)",
+         "the order of the bytes, or the kind of number, is another than the module type says"),
+        "look at the device's own display; if that is well, read the register with the finder and compare its bytes",
+    ),
+    Reason.REGISTER_REFUSED: (
+        ("the module is not fitted, or another one is", "the first register of the rack or the module type is wrong",
+         "the device's map has changed"),
+        "compare the rack's settings on the cabinet's page, then read the registers around it with the finder",
+    ),
     Reason.OUTSIDE_SENSOR: (
         ("another sensor type is fitted or chosen", "an extension wire of another kind", "the element is broken"),
         "compare the element's plate with the list, then measure it at the head",

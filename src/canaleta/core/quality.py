@@ -56,6 +56,8 @@ class Reason(IntFlag):
     CHATTERS = 8388608
     FORCED = 16777216
     DISABLED = 33554432
+    NOT_A_NUMBER = 67108864
+    REGISTER_REFUSED = 134217728
 
 
 WORDS: dict[Reason, tuple[Quality, str]] = {
@@ -85,6 +87,8 @@ WORDS: dict[Reason, tuple[Quality, str]] = {
     Reason.CHATTERS: (Quality.DOUBTFUL, "it chatters"),
     Reason.FORCED: (Quality.DOUBTFUL, "forced in the rack"),
     Reason.DISABLED: (Quality.NONE, "switched off: not read, not watched"),
+    Reason.NOT_A_NUMBER: (Quality.BAD, "the register holds no number"),
+    Reason.REGISTER_REFUSED: (Quality.BAD, "the rack has no such register"),
 }
 
 
@@ -95,6 +99,8 @@ BAD_SIGNAL = np.uint32(
     | Reason.SHORT_CIRCUIT
     | Reason.OUTSIDE_SENSOR
     | Reason.CHANNEL_FAULT
+    | Reason.NOT_A_NUMBER
+    | Reason.REGISTER_REFUSED
     | Reason.RACK_SILENT
 )
 """Reasons that say the signal itself has failed, whatever its value."""

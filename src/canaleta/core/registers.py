@@ -102,6 +102,26 @@ class RackMap:
         """The reads that cover every register of the rack."""
         return plan_requests(self.used)
 
+    def atoms(self) -> list[Request]:
+        """The runs that mean something only as a whole, by register: a number, a word of bits, a cold junction."""
+        runs: dict[int, int] = {}
+        for k, first in enumerate(self.word.tolist()):
+            count = self.forms[int(self.form[k])].words if self.bit[k] < 0 else 1
+            runs[first] = max(runs.get(first, 0), count)
+        single = (self.status_word, self.load_word, np.array(list(self.junction.values()), dtype=np.int64))
+        for register in {int(r) for words in single for r in words.tolist() if r >= 0}:
+            runs.setdefault(register, 1)
+        return [Request(first, count) for first, count in sorted(runs.items())]
+
+    def without(self, refused: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """Which channels stand on a register that was refused, (channels,). refused: (registers,), by number."""
+        out = refused[self.word] | (refused[np.maximum(self.status_word, 0)] & (self.status_word >= 0))
+        for at, form in enumerate(self.forms):
+            mine = np.flatnonzero((self.bit < 0) & (self.form == at))
+            for k in range(1, form.words):
+                out[mine] |= refused[self.word[mine] + k]
+        return out
+
     def row_of(self, module: int, channel: int) -> int:
         """The row of one channel."""
         return int(np.flatnonzero((self.modules == module) & (self.channels == channel))[0])

@@ -9,7 +9,17 @@ import re
 from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Context, Decimal, InvalidOperation
 
-__all__ = ["RangeText", "TextError", "as_typed", "plain", "plain_figure", "read_number", "read_range", "shown"]
+__all__ = [
+    "RangeText",
+    "TextError",
+    "as_typed",
+    "plain",
+    "plain_figure",
+    "read_number",
+    "read_range",
+    "short",
+    "shown",
+]
 
 MINUS = "\u2212"
 THIN_SPACE = "\u2009"
@@ -21,6 +31,11 @@ _RANGE = re.compile(
     rf"\s*(?P<low>{_FIGURE})\s*(?:\.\.\.?|\u2026|\u2013|\u2014|-|to|bis|a)\s*(?P<high>{_FIGURE})\s*(?P<unit>[^\d\s].*)?",
     re.IGNORECASE,
 )
+
+
+def short(error: BaseException, most: int = 200) -> str:
+    """An exception in one line: the first of its message, or its type where it has none."""
+    return (str(error).strip().splitlines() or [type(error).__name__])[0][:most]
 
 
 class TextError(ValueError):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from sqlalchemy import Engine
 from sqlalchemy.exc import SQLAlchemyError
 
+from canaleta.core.text import short
 from canaleta.host import aside
 from canaleta.host.steps import TroubleError, say
 from canaleta.plant.database import ShapeError, engine_for, migrate
@@ -19,7 +20,7 @@ def answering(url: str, remedy: str) -> Engine:
         with engine.connect():
             return engine
     except (SQLAlchemyError, ValueError) as error:
-        says = (str(error).splitlines() or [type(error).__name__])[0][:200]
+        says = short(error)
         raise TroubleError(f"the database of CANALETA_DATABASE_URL does not answer: {says}", remedy) from error
 
 

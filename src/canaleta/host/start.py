@@ -12,7 +12,6 @@ import urllib.error
 import urllib.request
 from collections.abc import Callable
 from dataclasses import dataclass
-from logging.handlers import RotatingFileHandler
 from pathlib import Path
 
 from sqlalchemy import Engine, select, update
@@ -22,6 +21,7 @@ from canaleta.host import frontend
 from canaleta.host.cluster import Cluster, choosing_ports, free_port, load_secrets
 from canaleta.host.debian import ensure_user, is_root
 from canaleta.host.folder import locked, only_one, prepare
+from canaleta.host.log import log_to
 from canaleta.host.shape import answering, bring_up
 from canaleta.host.steps import TroubleError, say, step
 from canaleta.host.supervisor import HELD, Service, Supervisor
@@ -30,6 +30,7 @@ from canaleta.plant import tables as t
 from canaleta.plant.database import engine_for, grant_runtime
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.proposals import reaudit
+from canaleta.plant.room import Room
 
 __all__ = ["Options", "address_of", "run_back_end", "start"]
 
@@ -57,10 +58,18 @@ def start(options: Options) -> int:
     say(f"canaleta: starting, data in {options.data}")
     prepare(options.data)
     with only_one(options.data) as lock:
-        _log_to(options.data / "log")
+        os.umask(0o077)
+        file = log_to(options.data / "log")
         _port_is_free(options.host, options.port)
         _front_end()
-        supervisor = Supervisor(options.data / "log" / "canaleta.log")
+        room = Room(None if options.database_url else options.data)
+
+        def look_after() -> None:
+            if done := room.look_after():
+                log.warning("%s", done)
+
+        look_after()
+        supervisor = Supervisor(file, look_after)
         for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(number, supervisor.ask_to_stop)
         try:
@@ -104,6 +113,7 @@ def run_back_end(
         "CANALETA_THREADS": str(THREADS),
         "CANALETA_HOSTS": ",".join(_names(options.host)),
         "PYTHONUNBUFFERED": "1",
+        "CANALETA_ROOM": "" if options.database_url else str(options.data),
     }
     with choosing_ports():
         with step("database: shape and contents"):
@@ -227,17 +237,6 @@ def _port_is_free(host: str, port: int) -> None:
                 f"port {port} on {host} cannot be used: {error.strerror}",
                 f"choose another: ./canaleta start --port {port + 1}",
             ) from error
-
-
-def _log_to(folder: Path) -> None:
-    os.umask(0o077)
-    handler = RotatingFileHandler(folder / "canaleta.log", maxBytes=5_000_000, backupCount=5, encoding="utf-8")
-    handler.setFormatter(logging.Formatter("%(asctime)s %(name)-10s %(levelname)-7s %(message)s"))
-    screen = logging.StreamHandler()
-    screen.setFormatter(logging.Formatter("%(asctime)s %(message)s", "%H:%M:%S"))
-    screen.addFilter(lambda record: record.name == "start" and record.levelno >= logging.WARNING)
-    logging.basicConfig(level=logging.INFO, handlers=[handler, screen], force=True)
-    logging.getLogger("alembic").setLevel(logging.WARNING)
 
 
 def _names(host: str) -> list[str]:

@@ -55,8 +55,10 @@ class _Running:
 class Supervisor:
     """Keeps services running until told to stop. Their output goes to the log, with time and name."""
 
-    def __init__(self, log: Path | None = None) -> None:
+    def __init__(self, log: Path | None = None, look_after: Callable[[], object] = lambda: None) -> None:
+        """look_after: called again and again while it watches, about once a second."""
         self._log = log
+        self._look_after = look_after
         self._running: list[_Running] = []
         self._stop = threading.Event()
 
@@ -79,8 +81,12 @@ class Supervisor:
 
     def watch(self) -> None:
         """Watch until asked to stop; what dies is started again, later each time it dies soon."""
+        looked = 0.0
         while not self._stop.wait(0.2):
             now = time.monotonic()
+            if now - looked > 1.0:
+                looked = now
+                self._look_after()
             for running in self._running:
                 if running.due:
                     if now >= running.due:

@@ -26,11 +26,13 @@ __all__ = [
     "most_urgent",
     "open_alarms",
     "record",
+    "record_gap",
     "states_elsewhere",
     "waits",
 ]
 
 ALARMS_CHANNEL = "canaleta_alarm"
+GAP = "gap"
 _WAIT = {WORDS[state] for state in (State.UNACKNOWLEDGED, State.RETURNED, State.LATCHED)}
 _WEIGHT = {"low": 1, "medium": 2, "high": 3}
 
@@ -93,6 +95,16 @@ def record(connection: Connection, passed: Sequence[Passing]) -> None:
         kept["value"] = func.coalesce(put.excluded.value, t.alarm.c.value)
         connection.execute(put.on_conflict_do_update(index_elements=["point", "kind"], set_=kept))
     notify(connection, ALARMS_CHANNEL, last[next(reversed(last))].rack)
+
+
+def record_gap(connection: Connection, rack: int, at: datetime, seconds: float) -> None:
+    """Note in the journal that nobody scanned a rack for some time, which ended now; told once, and no alarm."""
+    connection.execute(
+        insert(t.journal).values(
+            at=at, point=-rack, kind="fault", event=GAP, was="", becomes="", priority="journal only", value=seconds,
+            why="nobody scanned this rack",
+        )
+    )  # fmt: skip
 
 
 def forget(connection: Connection, rack: int, kept: Sequence[tuple[int, str]]) -> None:

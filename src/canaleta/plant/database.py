@@ -18,6 +18,7 @@ from alembic.util import CommandError
 from sqlalchemy import Connection, Engine, create_engine, make_url, text
 from sqlalchemy.exc import SQLAlchemyError
 
+from canaleta.core.text import short
 from canaleta.plant.tables import APPEND_ONLY, metadata
 
 __all__ = [
@@ -93,7 +94,7 @@ def migrate(engine: Engine) -> None:
         except CommandError as error:
             raise ShapeError("a newer version of Canaleta made it") from error
         except SQLAlchemyError as error:
-            raise ShapeError(str(error).splitlines()[0]) from error
+            raise ShapeError(short(error)) from error
 
 
 def grant_runtime(connection: Connection, role: str = RUNTIME_ROLE) -> None:

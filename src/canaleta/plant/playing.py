@@ -25,6 +25,7 @@ from canaleta.core.path import describe
 from canaleta.core.putting import TAKE_OFF, Put
 from canaleta.core.quality import Quality, Reason
 from canaleta.core.scripts import Observation, Script, See, Seen, Step, judged
+from canaleta.core.text import short
 from canaleta.plant import scripts
 from canaleta.plant import tables as t
 from canaleta.plant.clock import PlantClock
@@ -119,7 +120,7 @@ class Player:
                 state, says = self._watch(run, hands)
             except SQLAlchemyError as error:
                 log.exception("script run %d", run.number)
-                says = f"the database did not answer: {str(error).splitlines()[0][:120]}"
+                says = f"the database did not answer: {short(error, 120)}"
             finally:
                 left = self._take_off(run, hands)
         if left:

@@ -24,10 +24,12 @@ from sqlalchemy.exc import SQLAlchemyError
 from canaleta.core.conditioning import UNKNOWN
 from canaleta.core.image import PlantImage
 from canaleta.core.quality import BAD_SIGNAL
+from canaleta.core.text import short
 from canaleta.plant import leases
 from canaleta.plant.clock import PlantClock
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.live import is_stale, read_block
+from canaleta.plant.room import Room
 from canaleta.plant.temporary import TEMPORARY_CHANNEL, substitutes
 from canaleta.plant.trends import forget_before
 from canaleta.plant.walking import forget_found_before
@@ -58,6 +60,7 @@ class Agent:
         self.switches: dict[int, int] = {}
         self.quieters: set[int] = set()
         self.lateness: dict[int, float] = {}
+        self.room = Room.of_environment()
         self._seq_moved = asyncio.Event()
         self._temporary_moved = True
         self._asking = asyncio.Lock()
@@ -74,7 +77,9 @@ class Agent:
                 try:
                     await self._tend(tasks)
                 except (SQLAlchemyError, LookupError) as error:
-                    log.warning("the plant cannot be read yet: %s", _short(error))
+                    log.warning("the plant cannot be read yet: %s", short(error))
+                except Exception:
+                    log.exception("the agent met what it does not know; it looks again")
                 self._seq_moved.clear()
                 try:
                     async with asyncio.timeout(TEND_S):
@@ -88,7 +93,7 @@ class Agent:
                 with self.engine.begin() as connection:
                     leases.gone(connection, self.holder)
             except SQLAlchemyError as error:
-                log.warning("the leases run out by themselves: %s", _short(error))
+                log.warning("the leases run out by themselves: %s", short(error))
 
     async def _tend(self, tasks: dict[int, asyncio.Task[None]]) -> None:
         """Bring list, leases and tasks up to date."""
@@ -142,8 +147,10 @@ class Agent:
                         self._temporary_moved |= notice.channel == TEMPORARY_CHANNEL
                         self._seq_moved.set()
             except psycopg.Error as error:
-                log.warning("commands wait for the next scan: %s", _short(error))
-                await asyncio.sleep(TEND_S)
+                log.warning("commands wait for the next scan: %s", short(error))
+            except Exception:
+                log.exception("the listener met what it does not know; commands wait for the next scan")
+            await asyncio.sleep(TEND_S)
 
     async def injected(self, rack: int) -> Channels:
         """(module, channel) of each signal that is put on terminals of this rack, asked after this call began."""
@@ -238,7 +245,3 @@ async def run(engine: Engine, source: SignalSource | None) -> None:
     if not stop.is_set():
         agent.result()
     await asyncio.gather(agent, return_exceptions=True)
-
-
-def _short(error: Exception) -> str:
-    return str(error).splitlines()[0][:200]

@@ -9,7 +9,7 @@ from __future__ import annotations
 import io
 import zlib
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
 import numpy as np
@@ -84,6 +84,8 @@ class RackLife:
         n, m = len(self.plan), len(self.table)
         self.condition: Condition = conditioning.begin(n)
         self.alarms: Alarms = alarming.begin(m)
+        self.rack_alarm: Alarms = alarming.begin(1)
+        self._looks_since, self.gap_s = float("nan"), 0.0
         self._failing, self._good = np.full(n, np.nan), np.full(n, np.nan)
         self._reading, self._load_ma = _unread(n), np.full(n, np.nan)
         self._seen = _nothing_seen(n)
@@ -98,6 +100,7 @@ class RackLife:
         self.settings = Settings.of(image, self.plan.rows)
         self.table = AlarmTable.of(image, self.plan.rows)
         self.keys = [self.table.key(k) for k in range(len(self.table))]
+        self._own = alarming.rack_table(self.rack, self.table)
         self._points = self.plan.points
         self._quiets = {int(p) for p in self.table.quiet.tolist() if p >= 0}
         self._span = signal_span(image, self.plan.rows)
@@ -124,6 +127,11 @@ class RackLife:
         self.new_alarms = [key for key in self.keys if key not in alarm_at]
         return before
 
+    @property
+    def every_key(self) -> list[tuple[int, str]]:
+        """What each alarm is known by, that of the rack itself too."""
+        return [*self.keys, self._own.key(0)]
+
     def adopt(self, states: Mapping[tuple[int, str], State]) -> None:
         """Take up the states of alarms that were open elsewhere: their point came from another rack."""
         if not states:
@@ -138,11 +146,13 @@ class RackLife:
     # A scan --------------------------------------------------------------------------------------------
 
     def read(
-        self, words: NDArray[np.uint16], read_at: datetime, epoch: int, outside: Outside = NOTHING
-    ) -> tuple[LiveBlock, list[Passing]]:
-        """The block of a reading, and what alarms passed with it."""
+        self, words: NDArray[np.uint16], read_at: datetime, epoch: int, outside: Outside = NOTHING,
+        refused: NDArray[np.bool_] | None = None,
+    ) -> tuple[LiveBlock, list[Passing]]:  # fmt: skip
+        """The block of a reading, and what alarms passed with it. refused: registers that the rack does not have."""
         self._read_moment = now = self._moment(read_at)
-        reading, self._failing, on_wires = self.plan.reading(words, self._good, self._failing, now)
+        self._resume(now)
+        reading, self._failing, on_wires = self.plan.reading(words, self._good, self._failing, now, refused)
         self._load_ma = np.full(len(self._points), np.nan) if reading.load_ma is None else reading.load_ma
         self.found += self._watched(now, on_wires, reading)
         reading = self._replaced(reading, outside)
@@ -150,25 +160,56 @@ class RackLife:
         self._good = np.where(trusted, reading.value, self._good)
         self.read_at = read_at
         passed = self._stepped(reading, now, outside)
+        passed_rack = self._rack_stepped(now, lost=False)
         self._kept.append((read_at.timestamp(), reading.counts, self._seen.value, self._quality()))
-        return self._block(ANSWERS, epoch, outside), self._told(passed, read_at)
+        return self._block(ANSWERS, epoch, outside), self._told(passed, read_at) + self._told(
+            passed_rack, read_at, of=self._own
+        )
 
     def silent(
         self, says: str, now: datetime, epoch: int, outside: Outside = NOTHING
     ) -> tuple[LiveBlock, list[Passing]]:
         """The block of a scan that brought nothing: the figures stay those of the last reading, and once they are stale
-        every one of them is bad, for the rack is lost. says: why it does not answer, in words."""
+        every one of them is bad, for the rack is lost. says: why it does not answer, in words.
+
+        That is one alarm, of the rack: the alarms of its points stay as they are, for nobody knows. What was lost while
+        nobody scanned is no word of the plant: the time counts from when this agent began to look.
+        """
         moment = self._moment(now)
-        old = moment - self._read_moment > self.plan.image.stale_after_s(self.rack)
+        self._resume(moment)
+        old = moment - max(self._read_moment, self._looks_since) > self.plan.image.stale_after_s(self.rack)
         passed: list[Passed] = []
+        passed_rack: list[Passed] = []
         if old:
             reasons = np.where(self.plan.off, np.uint32(Reason.DISABLED), np.uint32(Reason.RACK_SILENT)).astype(
                 np.uint32
             )
             quality = np.where(self.plan.off, Quality.NONE, Quality.BAD).astype(np.uint8)
             lost = Reading(self._reading.value, self._reading.counts, reasons, quality)
-            passed = self._stepped(lost, moment, outside)
-        return self._block(says, epoch, outside), self._told(passed, now)
+            passed = self._stepped(lost, moment, outside, unknown=True)
+            passed_rack = self._rack_stepped(moment, lost=True)
+        return self._block(says, epoch, outside), self._told(passed, now) + self._told(passed_rack, now, of=self._own)
+
+    def _resume(self, now: float) -> None:
+        """At the first look of this agent: what had begun before a gap that nobody watched goes on from here."""
+        if np.isfinite(self._looks_since):
+            return
+        self._looks_since = now
+        gap = now - self._condition_at()
+        if np.isfinite(gap) and gap > self.plan.image.stale_after_s(self.rack):
+            self._failing = self._failing + gap
+            self.alarms = replace(self.alarms, since=self.alarms.since + gap)
+            self.gap_s = gap
+
+    def _condition_at(self) -> float:
+        return float(self.condition.at) if np.isfinite(self.condition.at) else self._read_moment
+
+    def _rack_stepped(self, now: float, *, lost: bool) -> list[Passed]:
+        quality = np.array([Quality.BAD if lost else Quality.GOOD], dtype=np.uint8)
+        self.rack_alarm, passed = alarming.step(
+            self._own, self.rack_alarm, now, np.zeros(1), quality, np.zeros(1, dtype=np.int8)
+        )
+        return passed
 
     def _moment(self, at: datetime) -> float:
         """The time that delays and alarms are told by, s: it never runs back. When somebody sets the plant's clock back,
@@ -212,12 +253,12 @@ class RackLife:
         quality = np.where(self.plan.off, quality, of_reasons(reasons, ~np.isnan(value))).astype(np.uint8)
         return Reading(value, reading.counts, reasons, quality)
 
-    def _stepped(self, reading: Reading, now: float, outside: Outside) -> list[Passed]:
+    def _stepped(self, reading: Reading, now: float, outside: Outside, *, unknown: bool = False) -> list[Passed]:
         self._reading = reading
         self.condition, self._seen = conditioning.step(self.settings, self.condition, now, reading)
         quiet = self._quiet(outside)
         self.alarms, passed = alarming.step(
-            self.table, self.alarms, now, self._seen.value, self._quality(), self._seen.state, quiet
+            self.table, self.alarms, now, self._seen.value, self._quality(), self._seen.state, quiet, unknown=unknown
         )
         return passed
 
@@ -252,7 +293,12 @@ class RackLife:
         which = np.array([at[key] for key in keys if key in at], dtype=np.int64)
         end = until.timestamp() + self._ahead if until else float("nan")
         self.alarms, passed = alarming.told(self.table, self.alarms, which, event, end)
-        return self._told(passed, now, who, why, until)
+        out = self._told(passed, now, who, why, until)
+        if self._own.key(0) in keys:
+            mine = np.array([0], dtype=np.int64)
+            self.rack_alarm, passed = alarming.told(self._own, self.rack_alarm, mine, event, end)
+            out += self._told(passed, now, who, why, until, of=self._own)
+        return out
 
     def reset_faults(self, points: Sequence[int]) -> int:
         """Take the latches of faults off some points. Returns how many had one."""
@@ -266,15 +312,17 @@ class RackLife:
         self.condition = self.condition.zeroed(np.isin(self._points, list(points)))
 
     def _told(
-        self, passed: Sequence[Passed], at: datetime, who: str = "", why: str = "", until: datetime | None = None
-    ) -> list[Passing]:
+        self, passed: Sequence[Passed], at: datetime, who: str = "", why: str = "", until: datetime | None = None,
+        of: AlarmTable | None = None,
+    ) -> list[Passing]:  # fmt: skip
         out = []
+        table, alarms = (self.table, self.alarms) if of is None else (of, self.rack_alarm)
         for p in passed:
-            point, kind = self.keys[p.alarm]
+            point, kind = table.key(p.alarm)
             out.append(
                 Passing(
-                    point, kind, self.rack, p.event, p.was, p.becomes, PRIORITIES[int(self.table.priority[p.alarm])], at,
-                    bool(self.alarms.active[p.alarm]), p.value if np.isfinite(p.value) else None, who, why, until,
+                    point, kind, self.rack, p.event, p.was, p.becomes, PRIORITIES[int(table.priority[p.alarm])], at,
+                    bool(alarms.active[p.alarm]), p.value if np.isfinite(p.value) else None, who, why, until,
                 )
             )  # fmt: skip
         return out
@@ -334,6 +382,7 @@ class RackLife:
         out = io.BytesIO()
         arrays = {f"condition_{name}": getattr(self.condition, name) for name in Condition.__dataclass_fields__}
         arrays |= {f"alarms_{name}": getattr(self.alarms, name) for name in Alarms.__dataclass_fields__}
+        arrays |= {f"rack_{name}": getattr(self.rack_alarm, name) for name in Alarms.__dataclass_fields__}
         keys = np.array([(point, KINDS.index(kind)) for point, kind in self.keys], dtype=np.int64).reshape(-1, 2)
         np.savez(
             out, points=self._points, keys=keys, failing=self._failing, good=self._good, scan=self.scan,
@@ -353,6 +402,10 @@ class RackLife:
                 self.condition = Condition(float(kept["condition_at"]), **old).take(rows)
                 fields = {n: kept[f"alarms_{n}"] for n in Alarms.__dataclass_fields__ if n != "last"}
                 self.alarms = Alarms(**fields, last=float(kept["alarms_last"])).take(alarms)
+                # What an earlier version kept knows no alarm of the rack.
+                if "rack_state" in kept:
+                    own = {n: kept[f"rack_{n}"] for n in Alarms.__dataclass_fields__ if n != "last"}
+                    self.rack_alarm = Alarms(**own, last=float(kept["rack_last"]))
                 self._failing, self._good = _taken(kept["failing"], rows), _taken(kept["good"], rows)
                 self.scan, self.read_at = int(kept["scan"]), datetime.fromtimestamp(float(kept["read_at"]), UTC)
                 self._read_moment = float(kept["read_at"])

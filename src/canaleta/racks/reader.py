@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import logging
 import time
-from collections.abc import Sequence
+from collections.abc import AsyncIterator, Awaitable, Callable, Sequence
+from contextlib import asynccontextmanager
 from types import TracebackType
 from typing import Any
 
@@ -13,10 +15,23 @@ from pymodbus.client import AsyncModbusTcpClient
 from pymodbus.exceptions import ModbusException
 
 from canaleta.core.layout import Layout, Rack
-from canaleta.core.registers import RackMap, plan_requests
+from canaleta.core.registers import RackMap, Request, plan_requests
 
-__all__ = ["RackReader", "RackRefusesError", "RackSilentError", "peeked", "tested"]
+__all__ = [
+    "RackAnsweredError",
+    "RackBusyError",
+    "RackGarbledError",
+    "RackLostError",
+    "RackReader",
+    "RackRefusesError",
+    "RackSilentError",
+    "RackTimedOutError",
+    "RackUnreachableError",
+    "peeked",
+    "tested",
+]
 
+log = logging.getLogger("scan")
 MOST_WORDS = 125
 
 EXCEPTIONS = {
@@ -32,23 +47,65 @@ EXCEPTIONS = {
 """Exception codes of the MODBUS Application Protocol V1.1b3, section 7, in words."""
 LASTING = frozenset({1, 2, 3})
 """What will be answered next time too: the rack has no such function or register. All others pass."""
+BUSY = frozenset({5, 6})
+UNIT_UNREACHED = frozenset({10, 11})
+PARTIAL = frozenset({2, 3})
+"""Refusals that may concern a part of what was asked for: an address, or how many."""
+MOST_SEARCHED = 64
+"""Requests of one reading at most that look for the part that is refused; the rest is looked at by the next reading."""
+ASK_AGAIN_S = 60.0
+"""How often what was refused is asked for again: a module may have been put in."""
 
 
 class RackSilentError(ConnectionError):
-    """The rack could not be read. The message says why, for people."""
+    """The rack could not be read. The message says why, for people; the type says it for the program."""
 
 
-class RackRefusesError(RackSilentError):
+class RackUnreachableError(RackSilentError):
+    """Nobody takes a connection at this address."""
+
+
+class RackTimedOutError(RackSilentError):
+    """It was asked and did not answer in time; an answer that comes later belongs to nobody."""
+
+
+class RackLostError(RackSilentError):
+    """The connection ended in the middle of a reading: what came before does not go with what comes after."""
+
+
+class RackGarbledError(RackSilentError):
+    """It sent what is no answer to what was asked."""
+
+
+class RackAnsweredError(RackSilentError):
+    """The rack answered with an exception. code: of the MODBUS Application Protocol."""
+
+    def __init__(self, code: int) -> None:
+        super().__init__(EXCEPTIONS.get(code, f"the rack answers with exception {code}"))
+        self.code = code
+
+
+class RackBusyError(RackAnsweredError):
+    """The rack is at something else, and may answer the next time."""
+
+
+class RackRefusesError(RackAnsweredError):
     """The rack has no such function or register, and will say so the next time as well."""
 
 
 class RackReader:
-    """One connection to one rack; reconnects at the next read after a failure."""
+    """One connection to one rack; reconnects at the next reading after a failure. A refusal is an answer: it ends no
+    connection, and costs the registers that are refused, not the rack (`refused`)."""
 
     def __init__(self, rack: Rack, rack_map: RackMap, timeout_s: float = 1.0) -> None:
         self._rack = rack
         self._requests = rack_map.requests()
+        self._atoms = rack_map.atoms()
         self._size = max((r.first + r.count for r in self._requests), default=0)
+        self.refused = np.zeros(self._size, dtype=bool)
+        self._runs: list[Request] | None = None
+        self._searched_at = float("-inf")
+        self._reading = False
         self._client = AsyncModbusTcpClient(
             rack.host, port=rack.port, timeout=timeout_s, retries=0, reconnect_delay=0
         )
@@ -61,12 +118,72 @@ class RackReader:
     ) -> None:
         self._client.close()
 
+    @asynccontextmanager
+    async def one_reading(self) -> AsyncIterator[None]:
+        """Whatever is read inside comes over one connection: if it is lost, so is the reading (RackLostError)."""
+        await self.connect()
+        self._reading = True
+        try:
+            yield
+        finally:
+            self._reading = False
+
+    @property
+    def connected(self) -> bool:
+        """Whether the connection stands this moment."""
+        return bool(self._client.connected)
+
     async def read(self) -> NDArray[np.uint16]:
-        """All registers of the rack, (registers,) uint16 by register number. Raises RackSilentError."""
+        """All registers of the rack, (registers,) uint16 by register number; `refused` says which it does not have.
+
+        Raises RackSilentError if it cannot be read at all.
+        """
+        if not self._reading:
+            async with self.one_reading():
+                return await self.read()
+        if self._runs is not None and time.monotonic() - self._searched_at < ASK_AGAIN_S:
+            return await self._read_runs(self._runs)
+        try:
+            words = await self._read_runs(self._requests)
+        except RackRefusesError as error:
+            if error.code not in PARTIAL or len(self._atoms) < 2:
+                raise
+            return await self._search(error)
+        self.refused[:] = False
+        self._runs = None
+        return words
+
+    async def _read_runs(self, runs: Sequence[Request]) -> NDArray[np.uint16]:
         words = np.zeros(self._size, dtype=np.uint16)
-        for request in self._requests:
-            found = await self.read_run(self._rack.function, request.first, request.count)
-            words[request.first : request.first + request.count] = found
+        for run in runs:
+            words[run.first : run.first + run.count] = await self.read_run(self._rack.function, run.first, run.count)
+        return words
+
+    async def _search(self, refusal: RackRefusesError) -> NDArray[np.uint16]:
+        """Find what is refused by halves, and read the rest. Raises the refusal if there is no rest."""
+        words = np.zeros(self._size, dtype=np.uint16)
+        good: list[Request] = []
+        refused = np.zeros(self._size, dtype=bool)
+        waiting, asked = _in_requests(self._atoms), 0
+        while waiting:
+            atoms = waiting.pop(0)
+            first, count = atoms[0].first, atoms[-1].first + atoms[-1].count - atoms[0].first
+            if asked >= MOST_SEARCHED:
+                refused[first : first + count] = True
+                continue
+            asked += 1
+            try:
+                words[first : first + count] = await self.read_run(self._rack.function, first, count)
+                good.append(Request(first, count))
+            except RackRefusesError:
+                if len(atoms) == 1:
+                    refused[first : first + count] = True
+                else:
+                    waiting += [atoms[: len(atoms) // 2], atoms[len(atoms) // 2 :]]
+        if not good:
+            raise refusal
+        self.refused, self._runs, self._searched_at = refused, sorted(good, key=lambda r: r.first), time.monotonic()
+        log.warning("rack %d: %s; what is refused: %s", self._rack.id, refusal, _spans(refused))
         return words
 
     async def read_run(self, function: str, first: int, count: int) -> list[int]:
@@ -93,42 +210,58 @@ class RackReader:
 
     async def write_setting(self, register: int, word: int) -> None:
         """Write one holding register. Raises RackSilentError."""
-        try:
-            await self.connect()
-            answer = await self._client.write_register(register, word, device_id=self._rack.unit)
-            _refuse_error(answer)
-        except (TimeoutError, ModbusException, OSError) as error:
-            raise self._gone(error) from error
+        await self._answer(lambda: self._client.write_register(register, word, device_id=self._rack.unit))
 
     async def _asked(self, read: Any, first: int, count: int) -> list[int]:
+        answer = await self._answer(lambda: read(first, count=count, device_id=self._rack.unit))
+        if len(answer.registers) != count:
+            self._client.close()
+            raise RackGarbledError("the rack sent fewer registers than were asked for")
+        return [int(word) for word in answer.registers]
+
+    async def _answer(self, ask: Callable[[], Awaitable[Any]]) -> Any:
+        """The answer to one request. What comes too late meets a closed connection, so it is nobody's answer."""
         try:
             await self.connect()
-            answer = await read(first, count=count, device_id=self._rack.unit)
-            _refuse_error(answer)
-            if len(answer.registers) != count:
-                raise RackSilentError("the rack sent fewer registers than were asked for")
-            return [int(word) for word in answer.registers]
+            answer = await ask()
+        except RackSilentError:
+            raise
         except (TimeoutError, ModbusException, OSError) as error:
-            raise self._gone(error) from error
+            self._client.close()
+            raise RackTimedOutError(f"no answer from {self._rack.host}:{self._rack.port} in time") from error
+        if answer.isError():
+            code = int(getattr(answer, "exception_code", 0))
+            kind = RackRefusesError if code in LASTING else RackBusyError if code in BUSY else RackAnsweredError
+            raise kind(code)
+        return answer
 
     async def connect(self) -> None:
-        """Be connected. Raises RackSilentError if nobody listens."""
-        if not self._client.connected and not await self._client.connect():
-            raise RackSilentError(f"nothing answers at {self._rack.host}:{self._rack.port}")
-
-    def _gone(self, error: Exception) -> RackSilentError:
-        """The error in words; the next reading connects anew."""
-        self._client.close()
-        if isinstance(error, RackSilentError):
-            return error
-        return RackSilentError(f"no answer from {self._rack.host}:{self._rack.port} in time")
+        """Be connected. Raises RackUnreachableError if nobody listens, RackLostError in the middle of a reading."""
+        if self._client.connected:
+            return
+        if self._reading:
+            raise RackLostError("the connection was lost in the middle of a reading")
+        if not await self._client.connect():
+            raise RackUnreachableError(f"nothing answers at {self._rack.host}:{self._rack.port}")
 
 
-def _refuse_error(answer: Any) -> None:
-    if answer.isError():
-        code = getattr(answer, "exception_code", 0)
-        says = EXCEPTIONS.get(code, f"the rack answers with exception {code}")
-        raise RackRefusesError(says) if code in LASTING else RackSilentError(says)
+def _in_requests(atoms: Sequence[Request]) -> list[list[Request]]:
+    """Atoms together as one request may read them."""
+    out: list[list[Request]] = []
+    for atom in atoms:
+        if out and atom.first + atom.count - out[-1][0].first <= MOST_WORDS:
+            out[-1].append(atom)
+        else:
+            out.append([atom])
+    return out
+
+
+def _spans(refused: NDArray[np.bool_]) -> str:
+    """“40 to 43, 50”: the registers that are refused, some of them."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], refused.astype(np.int8), [0]])))
+    pairs = [(int(a), int(b) - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+    told = [str(a) if a == b else f"{a} to {b}" for a, b in pairs[:8]]
+    return ", ".join(told) + (f" and {len(pairs) - 8} runs more" if len(pairs) > 8 else "")
 
 
 async def tested(rack: Rack, rack_map: RackMap, settings: int) -> tuple[str, str, list[int]]:
@@ -146,27 +279,31 @@ async def tested(rack: Rack, rack_map: RackMap, settings: int) -> tuple[str, str
         try:
             await reader.read()
             words = await reader.read_settings(settings)
-        except RackSilentError as error:
-            says = str(error)
-            if "in time" in says:
-                return (
-                    f"somebody listens at {rack.host}:{rack.port} and does not answer unit {rack.unit}",
-                    "most likely the unit number; or it is no Modbus device, or too slow", [],
-                )  # fmt: skip
-            if "unit" in says or "path" in says:
-                return says, "the unit number behind the gateway", []
+        except RackTimedOutError:
+            return (
+                f"somebody listens at {rack.host}:{rack.port} and does not answer unit {rack.unit}",
+                "most likely the unit number; or it is no Modbus device, or too slow", [],
+            )  # fmt: skip
+        except RackAnsweredError as error:
+            if error.code in UNIT_UNREACHED:
+                return str(error), "the unit number behind the gateway", []
             # A device may answer a unit number it does not know with any code, so that is named whatever it says.
             return (
-                f"somebody answers and refuses: {says}",
+                f"somebody answers and refuses: {error}",
                 "the unit number, then the first register and the modules",
                 [],
             )
+        except RackSilentError as error:
+            return str(error), "whether it is a Modbus device; the unit number", []
+        refused = _spans(reader.refused)
     took = (time.monotonic() - began) * 1000.0
     if took > rack.period_ms:
         return (
             f"it answers in {took:.0f} ms, slower than its period of {rack.period_ms} ms",
             "a longer period, or fewer modules a rack", words,
         )  # fmt: skip
+    if refused:
+        return f"it answers, but has no register {refused}", "the first register, and which modules are fitted", words
     return f"it answers, {took:.0f} ms for everything", "", words
 
 

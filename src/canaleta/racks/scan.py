@@ -72,10 +72,12 @@ class ScanPlan:
         last_good: NDArray[np.float64],
         failing_since: NDArray[np.float64],
         now: float,
+        refused: NDArray[np.bool_] | None = None,
     ) -> tuple[Reading, NDArray[np.float64], NDArray[np.float64]]:
         """What the words say of each point, since when each level fails (s, NaN for one that does not), and what stands
         on the wires.
 
+        refused: (registers,), which the rack does not have; None for none.
         last_good: for points that hold it when their signal fails. failing_since: as the reading before returned it.
         """
         since = np.full(len(self), np.nan)
@@ -91,6 +93,13 @@ class ScanPlan:
         counts, load_ma = decoded.counts[self.at], decoded.load_ma[self.at]
         told = np.zeros(len(counts), dtype=np.uint32)
         mark(told, decoded.fault[self.at], Reason.CHANNEL_FAULT)
+        # NaN and infinity of a float register are no values: what the plant does with a failed signal acts on them.
+        mark(told, ~np.isfinite(counts), Reason.NOT_A_NUMBER)
+        counts = np.where(np.isfinite(counts), counts, np.nan)
+        if refused is not None and refused.any():
+            gone = self.map.without(refused)[self.at]
+            told[gone] = np.uint32(Reason.REGISTER_REFUSED)
+            counts, load_ma = np.where(gone, np.nan, counts), np.where(gone, np.nan, load_ma)
         if len(self.loaded):
             least = least_load_ma(self.image, self.rows[self.loaded], counts[self.loaded])
             told[self.loaded[load_ma[self.loaded] < least]] |= np.uint32(Reason.OPEN_CIRCUIT)

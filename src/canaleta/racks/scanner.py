@@ -19,6 +19,7 @@ from canaleta.core.forcing import ForceMap, Write
 from canaleta.core.image import PlantImage
 from canaleta.core.registers import RackMap
 from canaleta.core.settings import settings_size
+from canaleta.core.text import short
 from canaleta.plant import alarms as alarm_records
 from canaleta.plant.alarms import Passing
 from canaleta.plant.arming import armed
@@ -73,7 +74,11 @@ class Scanner:
                     if await self._hold():
                         return
                 except SQLAlchemyError as error:
-                    log.warning("rack %d: the database does not answer: %s", self._rack, _short(error))
+                    log.warning("rack %d: the database does not answer: %s", self._rack, short(error))
+                    await asyncio.sleep(WAIT_AFTER_TROUBLE_S)
+                except Exception:
+                    # What nobody foresaw costs this rack a second, not the scan.
+                    log.exception("rack %d: the scan met what it does not know; it begins anew", self._rack)
                     await asyncio.sleep(WAIT_AFTER_TROUBLE_S)
         finally:
             self._keep_last()
@@ -104,8 +109,9 @@ class Scanner:
             # Stamped before it is asked for: a reading is never older than it says, however long the way took.
             outside, words, read_at = Outside(), None, self._agent.clock.not_before()
             try:
-                words = await reader.read()
-                outside = await self._outside(newest, reader, forces)
+                async with reader.one_reading():
+                    words = await reader.read()
+                    outside = await self._outside(newest, reader, forces)
                 if self._silent:
                     log.info("rack %d answers again", self._rack)
                 self._silent = ""
@@ -115,7 +121,7 @@ class Scanner:
                 if self._silent != str(error):
                     log.warning("rack %d: %s", self._rack, error)
                 self._silent, read_at = str(error), self._agent.clock.when()
-            if not await asyncio.to_thread(self._digest, words, read_at, outside):
+            if not await asyncio.to_thread(self._digest, words, read_at, outside, reader.refused):
                 return True
             await self._pack()
             due = max(due + period, loop.time())
@@ -169,7 +175,7 @@ class Scanner:
                 except ValueError as error:
                     log.warning("rack %d: %s: it begins anew", self._rack, error)
             life.adopt(alarm_records.states_elsewhere(connection, life.new_alarms))
-            alarm_records.forget(connection, self._rack, life.keys)
+            alarm_records.forget(connection, self._rack, life.every_key)
         return life
 
     def _replan(self, image: PlantImage) -> None:
@@ -178,9 +184,11 @@ class Scanner:
         with self._agent.engine.begin() as connection:
             keep_words(connection, self._rack, self._epoch, self._agent.holder, (), None, before)
             self._life.adopt(alarm_records.states_elsewhere(connection, self._life.new_alarms))
-            alarm_records.forget(connection, self._rack, self._life.keys)
+            alarm_records.forget(connection, self._rack, self._life.every_key)
 
-    def _digest(self, words: NDArray[np.uint16] | None, at: datetime, outside: Outside) -> bool:
+    def _digest(
+        self, words: NDArray[np.uint16] | None, at: datetime, outside: Outside, refused: NDArray[np.bool_]
+    ) -> bool:
         """Work a reading out and write what it brought. Returns whether the lease still holds."""
         life = self._life
         assert life is not None
@@ -188,16 +196,23 @@ class Scanner:
             outside = Outside(substitutes=self._agent.substitutes, switches=self._agent.switches)
             block, passed = life.silent(self._silent, at, self._epoch, outside)
         else:
-            block, passed = life.read(words, at, self._epoch, outside)
+            block, passed = life.read(words, at, self._epoch, outside, refused)
         self._agent.switches |= life.states_of(self._agent.quieters)
         now = at.timestamp()
+        # On a full disk the trend has a gap; what stands now is told all the same.
         part = life.part() if life.part_due(now) else None
+        if part is not None and self._agent.room.is_short():
+            log.warning("rack %d: the disk is full: the trend has a gap", self._rack)
+            part = None
         state = life.packed() if passed or now - self._kept_at >= STATE_S else None
         if state is not None:
             self._kept_at = now
         found, life.found = life.found, []
         with self._agent.engine.begin() as connection:
             kept = keep_scan(connection, block, self._agent.holder, passed, part, state)
+            if kept and life.gap_s:
+                alarm_records.record_gap(connection, self._rack, at, life.gap_s)
+                life.gap_s = 0.0
             for one in found if kept else ():
                 log.info("somebody plays at point %d: %s", one.point, one.found.pattern)
                 note_found(connection, one.point, at, one.found.pattern, [asdict(p) for p in one.found.plateaus])
@@ -219,7 +234,7 @@ class Scanner:
                     self._life.part(),
                 )
         except SQLAlchemyError as error:
-            log.warning("rack %d: its state is that of %d s ago at most: %s", self._rack, STATE_S, _short(error))
+            log.warning("rack %d: its state is that of %d s ago at most: %s", self._rack, STATE_S, short(error))
 
     async def _pack(self) -> None:
         """Make hours that are over into rows of points, one an hour, in a thread."""
@@ -361,7 +376,3 @@ async def _written_bits(reader: RackReader, write: Write) -> str:
     except RackSilentError as error:
         return str(error)
     return DONE if now == word else f"the rack kept {now}"
-
-
-def _short(error: Exception) -> str:
-    return str(error).splitlines()[0][:200]

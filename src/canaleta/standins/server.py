@@ -23,7 +23,7 @@ from pymodbus.server import ModbusTcpServer
 from pymodbus.simulator import DataType, SimData, SimDevice
 
 from canaleta.catalogue.demo import DemoPlant, layout_of
-from canaleta.core.text import TextError
+from canaleta.core.text import TextError, short
 from canaleta.standins.field import FieldRack, InjectionError
 
 __all__ = ["SourcePort", "StandIn", "StandIns", "build", "kept_plant", "serve"]
@@ -149,7 +149,7 @@ def kept_plant(state: Path | None, otherwise: DemoPlant) -> DemoPlant:
     try:
         return DemoPlant.model_validate_json(state.read_text(encoding="utf-8"))
     except (OSError, ValidationError) as error:
-        log.warning("%s cannot be read, the demo plant stands in: %s", state, str(error).splitlines()[0])
+        log.warning("%s cannot be read, the demo plant stands in: %s", state, short(error))
         return otherwise
 
 

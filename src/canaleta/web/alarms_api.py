@@ -33,6 +33,8 @@ ASKS_WHY = ("shelve", "take out of service")
 PAGE = 200
 Kind = Literal["ll", "l", "h", "hh", "dev", "rate", "state", "fault"]
 PointId = Annotated[int, Field(ge=0, le=2**62)]
+AlarmPoint = Annotated[int, Field(ge=-(2**62), le=2**62)]
+"""A point, or the number of a rack, negative: the alarm of the rack itself."""
 
 
 class AlarmOut(BaseModel):
@@ -75,7 +77,7 @@ class SayIn(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
     word: Literal["acknowledge", "reset", "shelve", "unshelve", "take out of service", "back in service"]
-    alarms: list[tuple[PointId, Kind]] = Field(min_length=1, max_length=2000)
+    alarms: list[tuple[AlarmPoint, Kind]] = Field(min_length=1, max_length=2000)
     why: str = Field("", max_length=200)
     minutes: int = Field(0, ge=0, le=10_080)
 
@@ -216,6 +218,8 @@ def _each(by_rack: dict[int, Any], kind: str, target: Any) -> int:
 
 
 def _rack_of(image: PlantImage, point: int) -> int:
+    if point < 0 and -point in image.layout.racks:
+        return -point
     module = image.layout.modules.get(int(image.module[image.row_of(point)])) if image.has(point) else None
     if module is None:
         raise ProblemError(404, "one of these points holds no channel", "nothing was changed", "reload the page")

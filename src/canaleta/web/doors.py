@@ -9,7 +9,8 @@ from urllib.parse import urlsplit
 from flask import Flask, Response, current_app, g, request
 
 from canaleta.plant.accounts import ROLES, Session, note_seen, valid_session
-from canaleta.web.problems import ProblemError
+from canaleta.plant.room import Room
+from canaleta.web.problems import ProblemError, no_room
 
 __all__ = ["CSRF_HEADER", "RIGHTS", "cookie_name", "install", "needs", "right_of", "session_now"]
 
@@ -72,6 +73,7 @@ def session_now() -> Session:
 
 def install(app: Flask, hosts: frozenset[str]) -> None:
     """Guard every request of the app. hosts: the host names it answers to, without ports, lower case."""
+    room = Room.of_environment()
 
     @app.before_request
     def _guard() -> None:
@@ -98,7 +100,8 @@ def install(app: Flask, hosts: frozenset[str]) -> None:
         with current_app.extensions["canaleta"].engine.connect() as connection:
             g.session = valid_session(connection, token) if token else None
         session = session_now()
-        if session.unseen_s > SEEN_EVERY_S:
+        short = room.is_short()
+        if session.unseen_s > SEEN_EVERY_S and not short:
             with current_app.extensions["canaleta"].engine.begin() as connection:
                 note_seen(connection, session.token_hash)
         least = RIGHTS[right]
@@ -113,6 +116,8 @@ def install(app: Flask, hosts: frozenset[str]) -> None:
             _same_origin()
             if request.headers.get(CSRF_HEADER) != session.csrf:
                 raise ProblemError(403, "the request does not come from this application", remedy="reload the page")
+            if short and right not in ("look", "self"):
+                raise ProblemError.of(no_room(room))
 
     def _no_nul() -> None:
         """No text here can hold the character zero: the database keeps none, and no name or value has one."""

@@ -20,6 +20,7 @@ from canaleta.core.fields import STORED, Landing, field_named, written
 from canaleta.core.follows import follow_cells, followed_by
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import Layout
+from canaleta.core.text import short
 from canaleta.plant import tables as t
 from canaleta.plant.alarms import ALARMS_CHANNEL, most_urgent, open_alarms, waits
 from canaleta.plant.cells import from_json
@@ -28,6 +29,7 @@ from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.live import COLUMNS, LiveBlock, read_block
 from canaleta.plant.locks import LOCKS_CHANNEL, held
 from canaleta.plant.points import ADDED, REMOVED, TYPICAL, WAIVER
+from canaleta.plant.room import Room
 from canaleta.plant.temporary import TEMPORARY_CHANNEL, listed
 from canaleta.plant.walking import FOUND_CHANNEL
 
@@ -65,6 +67,7 @@ class Subscriber:
         self._live: dict[int, bytes] = {}
         self._news = threading.Event()
         self.lost = False
+        self.ended = False
 
     def change(self, data: bytes) -> None:
         """Queue a change; a reader too slow for its queue is told to reload."""
@@ -79,6 +82,11 @@ class Subscriber:
         if rack in self.racks:
             self._live[rack] = data
             self._news.set()
+
+    def end(self) -> None:
+        """The stream ends now; its reader comes again by itself."""
+        self.ended = True
+        self._news.set()
 
     def take(self, seconds: float) -> list[bytes]:
         """Everything there is, waiting at most some seconds for the first piece."""
@@ -108,6 +116,9 @@ class Hub:
         self._here: dict[str, tuple[float, dict[str, Any]]] = {}
         self._alarms_told = 0.0
         self._alarms_due = False
+        self._room = Room.of_environment()
+        self._short = False
+        self._stopping = threading.Event()
 
     def join(self, racks: Iterable[int]) -> Subscriber:
         """A new stream for these racks. Raises TooManyStreamsError.
@@ -131,8 +142,9 @@ class Hub:
             self._streams.discard(subscriber)
 
     def _listen(self) -> None:
+        """Listen as long as the worker lives: nothing that happens on the way ends it, and what does is told."""
         wait = 0.2
-        while True:
+        while not self._stopping.is_set():
             try:
                 with self._connection() as connection:
                     for channel in CHANNELS:
@@ -140,15 +152,36 @@ class Hub:
                     self._catch_up()
                     self._ready.set()
                     wait = 0.2
-                    while True:
+                    while not self._stopping.is_set():
                         for notice in connection.notifies(timeout=ALARMS_EVERY_S):
                             self._heard(notice.channel, notice.payload)
                             self._tell_alarms()
                         self._tell_alarms()
-            except (psycopg.Error, SQLAlchemyError, LookupError) as error:
-                log.warning("the database does not answer the listener, again in %.1f s: %s", wait, _short(error))
-                time.sleep(wait)
-                wait = min(wait * 2, 5.0)
+                        self._tell_room()
+            except (psycopg.Error, SQLAlchemyError) as error:
+                log.warning("the database does not answer the listener, again in %.1f s: %s", wait, short(error))
+            except Exception:
+                log.exception("the listener met what it does not know; it reads anew in %.1f s", wait)
+            self._tell_room()
+            self._stopping.wait(wait)
+            wait = min(wait * 2, 5.0)
+
+    def stop(self) -> None:
+        """End every stream now, as the worker is about to end; may be called from a signal handler."""
+        self._stopping.set()
+        for subscriber in list(self._streams):
+            subscriber.end()
+
+    def room(self) -> bytes:
+        """Whether there is room on the disk, as an event."""
+        says, remedy = self._room.says() if self._room.is_short() else ("", "")
+        return event("room", {"says": says, "remedy": remedy})
+
+    def _tell_room(self) -> None:
+        short = self._room.is_short()
+        if short != self._short:
+            self._short = short
+            self._tell(self.room())
 
     def _connection(self) -> psycopg.Connection[Any]:
         url = self._engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
@@ -348,7 +381,3 @@ def cell_text(layout: Layout, name: str, value: Any) -> str:
     """A cell as history keeps it, as the text that the API carries."""
     stored = from_json(field_named(name), value)
     return layout.address(stored.module, stored.channel) if isinstance(stored, Landing) else written(stored)
-
-
-def _short(error: Exception) -> str:
-    return (str(error).splitlines() or [type(error).__name__])[0][:200]

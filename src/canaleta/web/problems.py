@@ -11,10 +11,17 @@ from pydantic import BaseModel, ValidationError
 from sqlalchemy.exc import OperationalError, SQLAlchemyError
 from werkzeug.exceptions import HTTPException
 
+from canaleta.core.text import short
 from canaleta.plant.accounts import AccountError
 from canaleta.plant.locks import LockedError
+from canaleta.plant.room import Room
 
-__all__ = ["PROBLEMS", "CellProblem", "Problem", "ProblemError", "install", "invalid_request"]
+__all__ = ["PROBLEMS", "CellProblem", "Problem", "ProblemError", "install", "invalid_request", "no_room"]
+
+
+DISK_FULL = "53100"
+"""PostgreSQL's code for it."""
+NO_ROOM = "urn:canaleta:no-room"
 
 
 class CellProblem(BaseModel):
@@ -50,6 +57,19 @@ class ProblemError(Exception):
     ) -> None:
         super().__init__(title)
         self.problem = Problem(status=status, title=title, detail=detail, remedy=remedy, cells=list(cells))
+
+    @classmethod
+    def of(cls, problem: Problem) -> ProblemError:
+        """One that was worded already."""
+        error = cls(problem.status, problem.title)
+        error.problem = problem
+        return error
+
+
+def no_room(room: Room) -> Problem:
+    """Nothing can be saved, for the disk is full."""
+    says, remedy = room.says()
+    return Problem(type=NO_ROOM, status=503, title="the disk is full: this was not saved", detail=says, remedy=remedy)
 
 
 def _answer(problem: Problem, headers: Sequence[tuple[str, str]] = ()) -> Response:
@@ -100,7 +120,9 @@ def install(app: Flask) -> None:
 
     @app.errorhandler(OperationalError)
     def _busy(error: OperationalError) -> Response:
-        app.logger.warning("database: %s", str(error.orig).splitlines()[0] if error.orig else error)
+        if getattr(error.orig, "sqlstate", None) == DISK_FULL:
+            return _answer(no_room(Room.of_environment()), [("Retry-After", "5")])
+        app.logger.warning("database: %s", short(error.orig or error))
         locked = "lock timeout" in str(error.orig)
         title = "somebody else is writing" if locked else "the database does not answer"
         return _answer(

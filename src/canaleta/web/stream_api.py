@@ -47,7 +47,7 @@ class StreamQuery(BaseModel):
 @api.get("/stream", responses={200: {"content": {"text/event-stream": {"schema": {"type": "string"}}}}})
 @needs("read")
 def stream(query: StreamQuery) -> Response:
-    """Events: `hello`, `change`, `live`, `alarms`, `temporary`, `found`, `locks`, `here`, `beat` (server time), `reload` (too much was missed), `out`."""
+    """Events: `hello`, `change`, `live`, `alarms`, `temporary`, `found`, `locks`, `here`, `room`, `beat` (server time), `reload` (too much was missed), `out`."""
     racks = [int(number) for number in query.racks.split(",") if number]
     try:
         subscriber = shared().hub.join(racks)
@@ -79,7 +79,7 @@ def _first(state: Shared, subscriber: Subscriber, since: int) -> list[bytes]:
         locks, alarms, temporary = locks_event(connection), alarms_event(connection), temporary_event(connection)
     now = state.clock.looked_lately()
     told = [block_event(block, now) for block in blocks if block]
-    return [_hello(state, seq), *missed, locks, alarms, temporary, *state.hub.here(), *told]
+    return [_hello(state, seq), *missed, locks, alarms, temporary, *state.hub.here(), state.hub.room(), *told]
 
 
 def _hello(state: Shared, seq: int) -> bytes:
@@ -93,6 +93,8 @@ def _events(state: Shared, subscriber: Subscriber, first: list[bytes], token: st
     checked = time.monotonic()
     while True:
         pieces = subscriber.take(BEAT_S)
+        if subscriber.ended:
+            return
         if subscriber.lost:
             yield event("reload", {"seq": 0})
             return

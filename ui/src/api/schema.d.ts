@@ -1723,7 +1723,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Events: `hello`, `change`, `live`, `alarms`, `temporary`, `found`, `locks`, `here`, `beat` (server time), `reload` (too much was missed), `out`. */
+        /** Events: `hello`, `change`, `live`, `alarms`, `temporary`, `found`, `locks`, `here`, `room`, `beat` (server time), `reload` (too much was missed), `out`. */
         get: operations["stream_stream_stream_get"];
         put?: never;
         post?: never;

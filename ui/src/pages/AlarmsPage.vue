@@ -4,7 +4,7 @@ import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { ask, api, said, type Schemas } from '../api/client'
 import LiveTabs from '../parts/live/LiveTabs.vue'
-import { byUrgency, kindShort, latched, putAside, shapeOf, waits } from '../plant/alarms'
+import { alarmName, byUrgency, latched, putAside, rackOf, shapeOf, waits } from '../plant/alarms'
 import { formOf } from '../plant/now'
 import { usePlant, type OpenAlarm } from '../plant/store'
 import { age, clock, figure } from '../plant/words'
@@ -33,6 +33,7 @@ const groups = computed(() => ({
 const query = ref('')
 const finder = ref<HTMLInputElement | null>(null)
 const MOST_ROWS = 200
+const MOST_NAMED = 6
 const rows = ref(MOST_ROWS)
 /** Of the alarms of a tab, those whose tag, service, area or priority has every word that is looked for. */
 const shown = computed(() => {
@@ -41,9 +42,9 @@ const shown = computed(() => {
   if (!words.length) return some
   return some.filter((a) => {
     const told = [
-      ...['tag', 'service', 'area'].map((f) => cell(a.point, f)),
+      ...(rackOf(a) ? [rackName(a.point)] : ['tag', 'service', 'area'].map((f) => cell(a.point, f))),
       a.priority,
-      kindShort(a.kind),
+      alarmName(a),
       a.state,
     ]
     const text = told.join(' ').toLowerCase()
@@ -56,12 +57,23 @@ const cell = (point: number, field: string) => (
   void plant.list.version,
   plant.list.text(field, plant.list.row(point) ?? -1)
 )
+const rackName = (point: number) =>
+  plant.plant?.racks.find((r) => r.id === -point)?.name ?? 'a rack that is gone'
+/** The points of a rack by name, so that whoever sees its alarm knows what nobody can see now. */
+function pointsOf(rack: number): { some: string; all: number } {
+  void plant.list.version
+  const tags: string[] = []
+  let all = 0
+  for (let row = 0; row < plant.list.length; row++)
+    if (plant.list.racks[row] === rack && ++all <= MOST_NAMED) tags.push(plant.list.text('tag', row))
+  return { some: tags.filter(Boolean).join(', '), all }
+}
 const since = (iso: string) => (
   void tick.value,
   age(Math.max(0, (plant.live.time() - Date.parse(iso)) / 1000))
 )
 function value(a: { point: number; value?: number | null }): string {
-  if (a.value == null) return ''
+  if (a.value == null || a.point < 0) return ''
   const form = formOf(plant, plant.list.row(a.point) ?? -1)
   return form.contact ? cell(a.point, `text_${a.value}`) : `${figure(a.value, form.decimals)} ${form.unit}`
 }
@@ -69,6 +81,8 @@ function limit(a: OpenAlarm): string {
   const text = cell(a.point, `alarm_${a.kind}`)
   return text && a.kind !== 'fault' && a.kind !== 'state' ? `limit ${text}` : ''
 }
+
+const open = (a: OpenAlarm) => router.push(rackOf(a) ? `/cabinets?rack=${rackOf(a)}` : `/now/${a.point}`)
 
 function pick(a: OpenAlarm, event?: MouseEvent) {
   const next = new Set(chosen.value)
@@ -255,20 +269,28 @@ const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['as
             :class="[shapeOf(a).tone, { on: chosen.has(keyOf(a)) }]"
             tabindex="0"
             @click="pick(a, $event)"
-            @dblclick="router.push(`/now/${a.point}`)"
+            @dblclick="open(a)"
             @keydown.space.prevent="pick(a)"
-            @keydown.enter="router.push(`/now/${a.point}`)"
+            @keydown.enter="open(a)"
           >
             <td class="sign" aria-hidden="true">{{ shapeOf(a).sign }}</td>
             <td>{{ a.state }}</td>
             <td>
-              <router-link class="figure tag" :to="`/now/${a.point}`" @click.stop>{{
-                cell(a.point, 'tag')
-              }}</router-link>
-              <span class="quiet service">{{ cell(a.point, 'service') }}</span>
+              <template v-if="rackOf(a)">
+                <router-link class="tag" :to="`/cabinets?rack=${rackOf(a)}`" @click.stop>{{
+                  rackName(a.point)
+                }}</router-link>
+                <span class="quiet service">{{ pointsOf(rackOf(a)).all }} points</span>
+              </template>
+              <template v-else>
+                <router-link class="figure tag" :to="`/now/${a.point}`" @click.stop>{{
+                  cell(a.point, 'tag')
+                }}</router-link>
+                <span class="quiet service">{{ cell(a.point, 'service') }}</span>
+              </template>
             </td>
             <td>
-              {{ kindShort(a.kind) }} <span class="quiet figure">{{ limit(a) }}</span>
+              {{ alarmName(a) }} <span class="quiet figure">{{ limit(a) }}</span>
             </td>
             <td class="figure right">{{ value(a) }}</td>
             <td>{{ a.priority }}</td>
@@ -277,6 +299,14 @@ const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['as
               <template v-if="a.why"
                 >{{ a.who }}: {{ a.why
                 }}<template v-if="a.until">, until {{ clock(a.until) }}</template></template
+              >
+              <template v-else-if="rackOf(a)"
+                >none of its points can be read: {{ pointsOf(rackOf(a)).some
+                }}{{
+                  pointsOf(rackOf(a)).all > MOST_NAMED
+                    ? ` and ${pointsOf(rackOf(a)).all - MOST_NAMED} more`
+                    : ''
+                }}</template
               >
               <template v-else>{{ cell(a.point, 'alarm_says') }}</template>
             </td>
@@ -309,15 +339,18 @@ const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['as
           <tr v-for="l in lines" :key="l.id">
             <td class="figure">{{ clock(l.at) }}</td>
             <td>
-              <router-link class="figure tag" :to="`/now/${l.point}`">{{
+              <router-link v-if="rackOf(l)" class="tag" :to="`/cabinets?rack=${rackOf(l)}`">{{
+                rackName(l.point)
+              }}</router-link>
+              <router-link v-else class="figure tag" :to="`/now/${l.point}`">{{
                 cell(l.point, 'tag') || 'gone'
               }}</router-link>
             </td>
-            <td>{{ kindShort(l.kind) }}</td>
+            <td>{{ l.event === 'gap' ? 'not watched' : alarmName(l) }}</td>
             <td>{{ l.event }}</td>
             <td class="quiet">{{ l.was }}</td>
             <td>{{ l.becomes }}</td>
-            <td class="figure right">{{ value(l) }}</td>
+            <td class="figure right">{{ l.event === 'gap' ? `for ${age(l.value ?? 0)}` : value(l) }}</td>
             <td>{{ [l.who, l.why].filter(Boolean).join(': ') }}</td>
           </tr>
         </tbody>

@@ -31,6 +31,10 @@ const SHAPES: Record<string, Shape> = {
   'suppressed by design': { sign: '▿', short: 'quiet by design', tone: 'aside', rank: 2 },
   'out of service': { sign: '✕', short: 'out of service', tone: 'aside', rank: 1 },
 }
+/** The alarm of a rack itself has the rack's number, negative, in the place of a point. */
+export const rackOf = (alarm: { point: number }) => (alarm.point < 0 ? -alarm.point : 0)
+export const alarmName = (alarm: { point: number; kind: string }) =>
+  rackOf(alarm) ? 'rack lost' : kindShort(alarm.kind)
 const PRIORITIES = ['journal only', 'low', 'medium', 'high']
 
 export const kindShort = (kind: string) => SHORT[kind] ?? kind

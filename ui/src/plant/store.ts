@@ -64,6 +64,8 @@ export const usePlant = defineStore('plant', () => {
   const alarmCount = shallowRef({ all: 0, waiting: 0 })
   const temporary = shallowRef<readonly Schemas['EntryOut'][]>([])
   const foundSeen = ref(0)
+  /** What the server says of its disk while it is full, and what to do. */
+  const room = ref({ says: '', remedy: '' })
   const words = shallowRef<Schemas['WordsOut'] | null>(null)
   const ready = ref(false)
   const notice = ref<{ text: string; kind: 'plain' | 'bad' } | null>(null)
@@ -160,6 +162,7 @@ export const usePlant = defineStore('plant', () => {
       alarmCount.value = { all: told.all, waiting: told.waiting }
     } else if (name === 'temporary') temporary.value = (data as { open: Schemas['EntryOut'][] }).open
     else if (name === 'found') foundSeen.value++
+    else if (name === 'room') room.value = data as { says: string; remedy: string }
     if (name === 'hello' || name === 'beat') live.hear((data as { now: number }).now)
   }
 
@@ -434,7 +437,7 @@ export const usePlant = defineStore('plant', () => {
 
   return {
     list, live, session, plant, findings, findingsOf, acceptedOf, waiting, linkUp, ready, notice,
-    alarms, alarmsOf, alarmCount, temporary, holding, mine, foundSeen, words, locks, people, othersAt, typicalsSeen, waitingSeen, setLocks, tell, held, sendHeld, dropHeld,
+    alarms, alarmsOf, alarmCount, temporary, holding, mine, foundSeen, room, words, locks, people, othersAt, typicalsSeen, waitingSeen, setLocks, tell, held, sendHeld, dropHeld,
     may, say, enter, load, watch, taken, answered, leftOut, save, drop, waitingAt, turnBack, leave,
   } // prettier-ignore
 })

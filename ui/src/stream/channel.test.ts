@@ -106,3 +106,18 @@ test('a tab that holds an older list makes the server replay from there', async 
   await vi.advanceTimersByTimeAsync(300)
   expect(server.urls.at(-1)).toBe('/api/stream?since=40&racks=1')
 })
+
+test('a screen that comes later learns what stands as a whole, such as open alarms and a full disk', async () => {
+  const server = new Server()
+  const channel = new Channel(server.fetch)
+  const [first, second] = [new Tab(), new Tab()]
+  channel.hear(first, { kind: 'join', since: 5, racks: [1] })
+  await vi.advanceTimersByTimeAsync(300)
+  await server.say('alarms', { alarms: [], all: 0, waiting: 0 })
+  await server.say('room', { says: 'the disk is full', remedy: 'make room' })
+  await server.say('room', { says: '', remedy: '' })
+  channel.hear(second, { kind: 'join', since: 5, racks: [1] })
+  const told = second.heard.flatMap((m) => (m.kind === 'event' ? [m.event] : []))
+  expect(told.map((e) => e.name)).toEqual(['alarms', 'room'])
+  expect(told[1]!.data).toEqual({ says: '', remedy: '' })
+})

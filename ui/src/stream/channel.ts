@@ -21,6 +21,7 @@ interface ChangeData {
 const LONGEST_LOG = 2000
 const SILENCE_MS = 15_000
 const SETTLE_MS = 250
+const WHOLES = new Set(['alarms', 'temporary', 'locks', 'room'])
 
 export class Channel {
   private listeners = new Map<Listener, Set<number>>()
@@ -28,6 +29,8 @@ export class Channel {
   private log: { seq: number; event: StreamEvent }[] = []
   private logFrom = 0
   private blocks = new Map<number, StreamEvent>()
+  /** The newest of each event that tells a state as a whole: a screen that comes later needs it too. */
+  private wholes = new Map<string, StreamEvent>()
   private abort: AbortController | undefined
   private opened = ''
   private wait = 500
@@ -59,6 +62,7 @@ export class Channel {
     } else {
       for (const { seq, event } of this.log) if (seq > since) listener.postMessage({ kind: 'event', event })
     }
+    for (const event of this.wholes.values()) listener.postMessage({ kind: 'event', event })
     for (const event of this.blocks.values()) listener.postMessage({ kind: 'event', event })
     listener.postMessage({ kind: 'link', up: this.up, signedOut: false })
   }
@@ -132,6 +136,8 @@ export class Channel {
       if (this.log.length > LONGEST_LOG) this.logFrom = this.log.shift()!.seq
     } else if (event.name === 'live') {
       this.blocks.set((event.data as { rack: number }).rack, event)
+    } else if (WHOLES.has(event.name)) {
+      this.wholes.set(event.name, event)
     } else if (event.name === 'reload') {
       this.seq = this.logFrom = (event.data as ChangeData).seq || this.seq
       this.log = []
