@@ -46,6 +46,8 @@ def _parser() -> argparse.ArgumentParser:
     start = commands.add_parser("start", help="set everything up and run it")
     start.add_argument("--host", default="127.0.0.1", help="address to listen on (default: this machine only)")
     start.add_argument("--port", type=int, default=8412, help="port to listen on (default 8412)")
+    start.add_argument("--tls-cert", type=Path, metavar="FILE", help="certificate with its chain, PEM: https")
+    start.add_argument("--tls-key", type=Path, metavar="FILE", help="its key, PEM")
     start.add_argument("--no-demo", action="store_true", help="leave an empty database empty")
     _takes_data(start)
     start.set_defaults(run=_start)
@@ -129,10 +131,14 @@ def _data(options: argparse.Namespace) -> Path:
 
 
 def _start(options: argparse.Namespace) -> int:
+    from canaleta.host.door import Tls
     from canaleta.host.start import Options, start
 
     url = os.environ.get("CANALETA_DATABASE_URL", "")
-    return start(Options(options.host, options.port, _data(options), not options.no_demo, url))
+    if bool(options.tls_cert) != bool(options.tls_key):
+        raise TroubleError("a certificate and its key go together", "give both --tls-cert FILE and --tls-key FILE")
+    tls = Tls(options.tls_cert.absolute(), options.tls_key.absolute()) if options.tls_cert else None
+    return start(Options(options.host, options.port, _data(options), not options.no_demo, url, tls))
 
 
 def _scan(options: argparse.Namespace) -> int:

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import pwd
 import re
 import shutil
+from collections.abc import Iterator
 from pathlib import Path
 
 from canaleta.host.steps import TroubleError, run_logged, step
 
-__all__ = ["chromium", "ensure_user", "is_root", "postgresql_bin"]
+__all__ = ["chromium", "ensure_user", "installed", "is_root", "postgresql_bin"]
 
 OLDEST_POSTGRESQL = 13
+POLICY = Path("/usr/sbin/policy-rc.d")
 
 
 def is_root() -> bool:
@@ -33,12 +36,33 @@ def postgresql_bin(log: Path) -> Path:
 
 def chromium(log: Path) -> str:
     """The path of Chromium, installed first if it is missing."""
-    if shutil.which("chromium") is None:
-        _install(["chromium"], log)
-    found = shutil.which("chromium")
+    return installed("chromium", "chromium", log)
+
+
+def installed(program: str, package: str, log: Path) -> str:
+    """The path of a program, its package installed first if it is missing; services that come with it are not started."""
+    path = f"{os.environ['PATH']}:/usr/sbin:/sbin"
+    if shutil.which(program, path=path) is None:
+        with _no_services():
+            _install([package], log)
+    found = shutil.which(program, path=path)
     if found is None:
-        raise TroubleError("Chromium was installed but is not on the PATH")
+        raise TroubleError(f"{package} was installed but {program} is not on the PATH")
     return found
+
+
+@contextlib.contextmanager
+def _no_services() -> Iterator[None]:
+    """Debian's packages ask this file whether they may start what they bring; 101 says no (invoke-rc.d(8))."""
+    if not is_root() or POLICY.exists():
+        yield
+        return
+    POLICY.write_text("#!/bin/sh\nexit 101\n", encoding="ascii")
+    POLICY.chmod(0o755)
+    try:
+        yield
+    finally:
+        POLICY.unlink(missing_ok=True)
 
 
 def ensure_user(name: str, home: Path) -> None:

@@ -7,12 +7,14 @@ same waits in memory.
 
 from __future__ import annotations
 
+import contextlib
 import ctypes
 import logging
 import os
 import time
 from collections import OrderedDict, deque
 from collections.abc import Callable
+from io import TextIOWrapper
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
 
@@ -87,7 +89,7 @@ class PatientFile(RotatingFileHandler):
         super().__init__(file, maxBytes=FILE_BYTES, backupCount=FILES, encoding="utf-8")
         file.chmod(0o600)
 
-    def _open(self):  # type: ignore[no-untyped-def]
+    def _open(self) -> TextIOWrapper:
         opened = super()._open()
         # The blocks are the file's own from now on, its length is not changed. Where that cannot be, lines may wait.
         ctypes.CDLL(None, use_errno=True).fallocate(
@@ -98,31 +100,20 @@ class PatientFile(RotatingFileHandler):
     def emit(self, record: logging.LogRecord) -> None:
         """Write a line, those that wait first; keep it if the disk takes none."""
         self._waiting.append(self.format(record) + self.terminator)
-        try:
+        with contextlib.suppress(OSError):
             if self.shouldRollover(record):
                 self.doRollover()
             while self._waiting:
-                assert self.stream is not None
-                end = os.fstat(self.stream.fileno()).st_size
-                try:
-                    self.stream.write(self._waiting[0])
-                    self.stream.flush()
-                except OSError:
-                    # What a full disk took of a line is taken back: it is written whole, or later.
-                    self.stream = self._anew(end)
+                if self.stream is None:
+                    self.stream = self._open()
+                # Past the stream's own buffer: what a full disk took of a line is taken back, and it is written later.
+                handle, line = self.stream.fileno(), self._waiting[0].encode()
+                end = os.fstat(handle).st_size
+                written = os.write(handle, line)
+                if written < len(line):
+                    os.ftruncate(handle, end)
                     return
                 self._waiting.popleft()
-        except OSError:
-            return
-
-    def _anew(self, end: int):  # type: ignore[no-untyped-def]
-        stream, self.stream = self.stream, None  # type: ignore[assignment]
-        try:
-            os.ftruncate(stream.fileno(), end)
-            stream.detach()
-        except OSError:
-            pass
-        return self._open()
 
 
 def log_to(folder: Path) -> Path:

@@ -7,7 +7,9 @@ import os
 import shutil
 import signal
 import socket
+import ssl
 import sys
+import tempfile
 import urllib.error
 import urllib.request
 from collections.abc import Callable
@@ -20,6 +22,7 @@ from canaleta.catalogue.demo import demo_plant
 from canaleta.host import frontend
 from canaleta.host.cluster import Cluster, choosing_ports, free_port, load_secrets
 from canaleta.host.debian import ensure_user, is_root
+from canaleta.host.door import Door, Tls
 from canaleta.host.folder import locked, only_one, prepare
 from canaleta.host.log import log_to
 from canaleta.host.shape import answering, bring_up
@@ -27,7 +30,7 @@ from canaleta.host.steps import TroubleError, say, step
 from canaleta.host.supervisor import HELD, Service, Supervisor
 from canaleta.plant import accounts, seed
 from canaleta.plant import tables as t
-from canaleta.plant.database import engine_for, grant_runtime
+from canaleta.plant.database import STOPPING_CHANNEL, engine_for, grant_runtime, notify
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.proposals import reaudit
 from canaleta.plant.room import Room
@@ -51,6 +54,7 @@ class Options:
     data: Path
     demo: bool
     database_url: str = ""
+    tls: Tls | None = None
 
 
 def start(options: Options) -> int:
@@ -115,6 +119,7 @@ def run_back_end(
         "PYTHONUNBUFFERED": "1",
         "CANALETA_ROOM": "" if options.database_url else str(options.data),
     }
+    supervisor.before_the_end(lambda: _say_stopping(owner_url))
     with choosing_ports():
         with step("database: shape and contents"):
             ports = _contents(engine, options)
@@ -134,15 +139,34 @@ def run_back_end(
             supervisor.start(Service("scan agent", [*program, "_agent"], lambda: True, runner, environment))
     with step("web server"):
         ready = _answers(f"{address_of(options)}/api/health")
-        argv = _web_server(options, reload=reload)
-        supervisor.start(Service("web server", argv, ready, runner, environment, patience_s=6.0))
+        if reload:
+            argv = _web_server(f"{_bracketed(options.host)}:{options.port}", reload=True)
+            supervisor.start(Service("web server", argv, ready, runner, environment, patience_s=6.0))
+            return link
+        run = _own_folder(Path(tempfile.mkdtemp(prefix="canaleta-run-")), runner)
+        supervisor.at_the_end(lambda: shutil.rmtree(run, ignore_errors=True))
+        door = Door(f"{_bracketed(options.host)}:{options.port}", run, runner, options.tls)
+        front = door.command(options.data / "log")
+        argv = _web_server(f"unix:{door.socket}", reload=False)
+        environment["CANALETA_BEHIND"] = "1"
+        supervisor.start(Service("web server", argv, door.socket.exists, runner, environment, patience_s=6.0))
+        # As root it reads a key that only root may, and hands its connections to the unprivileged user.
+        supervisor.start(Service("front server", front, ready, stop=signal.SIGQUIT, patience_s=6.0))
     return link
 
 
-def _web_server(options: Options, *, reload: bool) -> list[str]:
+def _say_stopping(url: str) -> None:
+    """Tell the web workers to end their streams now; else the stop would wait for them."""
+    engine = engine_for(url, pool_size=1)
+    with engine.begin() as connection:
+        notify(connection, STOPPING_CHANNEL, "")
+    engine.dispose()
+
+
+def _web_server(bind: str, *, reload: bool) -> list[str]:
     return [
         sys.executable, "-m", "gunicorn", "--worker-class", "gthread", "--threads", str(THREADS),
-        "--bind", f"{_bracketed(options.host)}:{options.port}", "--graceful-timeout", "2", "--timeout", "60",
+        "--bind", bind, "--graceful-timeout", "2", "--timeout", "60",
         "--keep-alive", "30", "--no-control-socket",
         *(["--reload"] if reload else ["--preload", "--workers", str(WORKERS)]),
         "canaleta.web.app:from_environment()",
@@ -151,7 +175,7 @@ def _web_server(options: Options, *, reload: bool) -> list[str]:
 
 def address_of(options: Options) -> str:
     """Where the web server is reached from this machine."""
-    return f"http://{_bracketed(_reached_at(options.host))}:{options.port}"
+    return f"{'https' if options.tls else 'http'}://{_bracketed(_reached_at(options.host))}:{options.port}"
 
 
 def _database(options: Options, supervisor: Supervisor) -> tuple[str, str]:
@@ -270,7 +294,9 @@ def _listens(host: str, port: int) -> Callable[[], bool]:
 def _answers(url: str) -> Callable[[], bool]:
     def look() -> bool:
         try:
-            with urllib.request.urlopen(url, timeout=1) as answer:
+            # Whether it answers is asked, not who it is: the certificate is for other names than this one.
+            anybody = ssl._create_unverified_context() if url.startswith("https:") else None
+            with urllib.request.urlopen(url, timeout=10, context=anybody) as answer:
                 return bool(answer.status == 200)
         except (urllib.error.URLError, OSError):
             return False

@@ -60,6 +60,8 @@ class Supervisor:
         self._log = log
         self._look_after = look_after
         self._running: list[_Running] = []
+        self._at_the_end: list[Callable[[], object]] = []
+        self._before_the_end: list[Callable[[], object]] = []
         self._stop = threading.Event()
 
     def start(self, service: Service) -> None:
@@ -100,8 +102,21 @@ class Supervisor:
                         running.service.name, _ending(running.process), running.wait_s,
                     )  # fmt: skip
 
+    def before_the_end(self, word: Callable[[], object]) -> None:
+        """Something to say to services before they are stopped."""
+        self._before_the_end.append(word)
+
+    def at_the_end(self, tidy: Callable[[], object]) -> None:
+        """Something to clear away once everything has stopped."""
+        self._at_the_end.append(tidy)
+
     def shut_down(self) -> None:
         """Stop everything, last started first; what does not end in time is killed."""
+        for word in self._before_the_end:
+            try:
+                word()
+            except Exception as error:  # noqa: BLE001 - whoever cannot be told is stopped all the same
+                log.warning("at the stop: %s", error)
         for running in reversed(self._running):
             if running.process.poll() is not None:
                 continue
@@ -115,6 +130,10 @@ class Supervisor:
                 running.process.kill()
                 running.process.wait()
         self._running.clear()
+        for tidy in self._at_the_end:
+            tidy()
+        self._at_the_end.clear()
+        self._before_the_end.clear()
 
     def _spawn(self, service: Service) -> subprocess.Popen[str]:
         options: dict[str, Any] = as_user(service.user)

@@ -24,6 +24,7 @@ from canaleta.plant.tables import APPEND_ONLY, metadata
 __all__ = [
     "PLANT_LOCK",
     "RUNTIME_ROLE",
+    "STOPPING_CHANNEL",
     "ShapeError",
     "engine_for",
     "grant_runtime",
@@ -36,6 +37,8 @@ __all__ = [
 ]
 
 PLANT_LOCK = 0x63616E61
+STOPPING_CHANNEL = "canaleta_stopping"
+"""Told by `start` before it stops: streams end at once."""
 RUNTIME_ROLE = "canaleta_runtime"
 
 

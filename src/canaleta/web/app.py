@@ -12,6 +12,7 @@ from flask_openapi3.openapi import OpenAPI
 from sqlalchemy import Engine
 from sqlalchemy.exc import SQLAlchemyError
 from werkzeug.exceptions import NotFound
+from werkzeug.middleware.proxy_fix import ProxyFix
 
 from canaleta import __version__
 from canaleta.exchange.jobs import Jobs
@@ -124,6 +125,9 @@ def from_environment() -> OpenAPI:
     app = create_app(
         engine_for(os.environ["CANALETA_RUNTIME_URL"]), hosts, threads - 16, dist=Path(front) if front else None
     )
+    if os.environ.get("CANALETA_BEHIND"):
+        # Only the server in front reaches the socket; it says who asked, and whether by TLS.
+        app.wsgi_app = ProxyFix(app.wsgi_app, x_for=1, x_proto=1, x_host=0, x_port=0, x_prefix=0)  # type: ignore[method-assign]
     _read_ahead(app.extensions["canaleta"])
     return app
 

@@ -25,6 +25,7 @@ from canaleta.plant import tables as t
 from canaleta.plant.alarms import ALARMS_CHANNEL, most_urgent, open_alarms, waits
 from canaleta.plant.cells import from_json
 from canaleta.plant.clock import PlantClock
+from canaleta.plant.database import STOPPING_CHANNEL
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.live import COLUMNS, LiveBlock, read_block
 from canaleta.plant.locks import LOCKS_CHANNEL, held
@@ -47,6 +48,7 @@ HERE_S = 40.0
 
 CHANNELS = (
     "canaleta_seq", "canaleta_live", LOCKS_CHANNEL, HERE_CHANNEL, ALARMS_CHANNEL, TEMPORARY_CHANNEL, FOUND_CHANNEL,
+    STOPPING_CHANNEL,
 )  # fmt: skip
 ALARMS_EVERY_S = 0.5
 """Open alarms are told as a whole, at most so often: a flood of them is one event."""
@@ -197,6 +199,9 @@ class Hub:
                 self._publish_block(connection, rack)
 
     def _heard(self, channel: str, payload: str) -> None:
+        if channel == STOPPING_CHANNEL:
+            self.stop()
+            return
         if channel == HERE_CHANNEL:
             self._came(orjson.loads(payload))
             return
