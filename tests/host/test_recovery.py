@@ -59,6 +59,10 @@ class Running:
         with self.client.open(request, timeout=600) as answer:
             return json.load(answer)
 
+    def open(self, path: str) -> Any:
+        """A stream, open."""
+        return self.client.open(self.address + path, timeout=600)
+
     def edit(self, text: str) -> None:
         was = next(s["text"] for s in self.ask("GET", "/api/points/1/sheet")["settings"] if s["field"] == "service")
         edit = {"point": 1, "field": "service", "was": was, "text": text}

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from math import comb, factorial, floor, isfinite, log10, pi, sin
+from functools import lru_cache
+from math import comb, factorial, floor, isfinite, log1p, log10, pi, sin
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from scipy.special import gammainc, gammaincinv
 
 from canaleta.core.modules import Filter
 
@@ -39,7 +39,7 @@ def step_response(chosen: Filter, t_ms: ArrayLike) -> Floats:
         return np.array([_irwin_hall(x, chosen.stages) for x in periods])
     if not chosen.time_ms:
         return np.where(t >= 0, 1.0, 0.0)
-    return np.where(t > 0, gammainc(chosen.stages, np.maximum(t, 0.0) / _stage_ms(chosen)), 0.0)
+    return np.where(t > 0, _gamma_share(chosen.stages, np.maximum(t, 0.0) / _stage_ms(chosen)), 0.0)
 
 
 def response_of(chosen: Filter) -> Response:
@@ -64,8 +64,30 @@ def decibels(share: float) -> str:
     return f"{-20.0 * log10(share):.0f} dB"
 
 
+def _gamma_share(stages: int, x: Floats) -> Floats:
+    """What equal first-order stages in a row have let through after x of their time constants: the regularised
+    incomplete gamma function P(stages, x), which for a whole number is 1 − e^−x · Σ x^k / k! (Abramowitz & Stegun 6.5.13).
+    """
+    term, total = np.ones_like(x), np.ones_like(x)
+    for k in range(1, stages):
+        term = term * x / k
+        total = total + term
+    return np.asarray(1.0 - np.exp(-x) * total, dtype=np.float64)
+
+
+@lru_cache(maxsize=1000)
+def _gamma_time(stages: int, share: float) -> float:
+    """After how many time constants so much has come through; the inverse of `_gamma_share`."""
+    if stages == 1:
+        return -log1p(-share)
+    # Taken in here: few filters need it, and loading it takes longer than all of the core.
+    from scipy.special import gammaincinv
+
+    return float(gammaincinv(stages, share))
+
+
 def _stage_ms(chosen: Filter) -> float:
-    return chosen.time_ms / float(gammaincinv(chosen.stages, REACHED))
+    return chosen.time_ms / _gamma_time(chosen.stages, REACHED)
 
 
 def _time_to(chosen: Filter, share: float) -> float:
@@ -77,7 +99,7 @@ def _time_to(chosen: Filter, share: float) -> float:
         return float(brentq(lambda t: float(step_response(chosen, t)[0]) - share, 0.0, most))
     if not chosen.time_ms:
         return 0.0
-    return _stage_ms(chosen) * float(gammaincinv(chosen.stages, share))
+    return _stage_ms(chosen) * _gamma_time(chosen.stages, share)
 
 
 def _irwin_hall(x: float, n: int) -> float:

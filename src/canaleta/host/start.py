@@ -117,6 +117,7 @@ def run_back_end(
         "CANALETA_THREADS": str(THREADS),
         "CANALETA_HOSTS": ",".join(_names(options.host)),
         "PYTHONUNBUFFERED": "1",
+        "CANALETA_NO_DOCUMENT": "1",
         "CANALETA_ROOM": "" if options.database_url else str(options.data),
     }
     supervisor.before_the_end(lambda: _say_stopping(owner_url))

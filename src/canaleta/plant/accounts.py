@@ -6,6 +6,7 @@ import hashlib
 import re
 import secrets
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 from argon2 import PasswordHasher
@@ -42,9 +43,13 @@ ROLES = ("reader", "technician", "engineer", "administrator")
 """Roles, each with all the rights of those before it."""
 SESSION_HOURS = 14
 _hasher = PasswordHasher(time_cost=2, memory_cost=19_456, parallelism=1)
-_NO_ACCOUNT_HASH = _hasher.hash("no such account")
 _NAME = re.compile(r"[a-zA-Z0-9][a-zA-Z0-9._-]{0,39}")
 SHORTEST_PASSWORD = 10
+
+
+@lru_cache
+def _no_account_hash() -> str:
+    return _hasher.hash("no such account")
 
 
 class AccountError(ValueError):
@@ -109,7 +114,7 @@ def sign_in(connection: Connection, name: str, password: str) -> bool:
     ).first()
     known = row.password_hash if row and row.password_hash else None
     try:
-        return _hasher.verify(known or _NO_ACCOUNT_HASH, password) and known is not None
+        return _hasher.verify(known or _no_account_hash(), password) and known is not None
     except (VerifyMismatchError, InvalidHashError):
         return False
 

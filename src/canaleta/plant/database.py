@@ -8,18 +8,16 @@ the append-only tables holds there too.
 from __future__ import annotations
 
 from importlib import resources
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from alembic import command
-from alembic.config import Config
-from alembic.runtime.migration import MigrationContext
-from alembic.script import ScriptDirectory
-from alembic.util import CommandError
 from sqlalchemy import Connection, Engine, create_engine, make_url, text
 from sqlalchemy.exc import SQLAlchemyError
 
 from canaleta.core.text import short
 from canaleta.plant.tables import APPEND_ONLY, metadata
+
+if TYPE_CHECKING:
+    from alembic.config import Config
 
 __all__ = [
     "PLANT_LOCK",
@@ -66,21 +64,30 @@ class ShapeError(RuntimeError):
 
 def is_newest(engine: Engine) -> bool:
     """Whether the database has the shape of this version."""
+    from alembic.script import ScriptDirectory
+
     return shape_of(engine) == ScriptDirectory.from_config(_config()).get_current_head()
 
 
 def shape_of(engine: Engine) -> str:
     """The shape that the database has, as its newest migration is called; '' if it has none."""
+    from alembic.runtime.migration import MigrationContext
+
     with engine.connect() as connection:
         return MigrationContext.configure(connection).get_current_revision() or ""
 
 
 def is_known(shape: str) -> bool:
     """Whether this version knows a shape: its own, or one that it can bring to its own."""
+    from alembic.script import ScriptDirectory
+
     return any(revision.revision == shape for revision in ScriptDirectory.from_config(_config()).walk_revisions())
 
 
 def _config() -> Config:
+    # Loaded by those who migrate: the workers and agents do not, and it is a fifth of a second.
+    from alembic.config import Config
+
     config = Config()
     config.set_main_option("script_location", str(resources.files("canaleta.plant") / "migrations"))
     return config
@@ -88,6 +95,9 @@ def _config() -> Config:
 
 def migrate(engine: Engine) -> None:
     """Bring the database to the newest shape, or leave it as it is. Safe to call at every start. Raises ShapeError."""
+    from alembic import command
+    from alembic.util import CommandError
+
     config = _config()
     with engine.begin() as connection:
         connection.execute(text("select pg_advisory_xact_lock(:key)"), {"key": PLANT_LOCK})

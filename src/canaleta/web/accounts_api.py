@@ -5,22 +5,22 @@ from __future__ import annotations
 from typing import Annotated, Literal
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 
 from canaleta.plant import accounts
 from canaleta.web.doors import needs, session_now
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("accounts", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+api = routes("accounts", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 Role = Literal["reader", "technician", "engineer", "administrator"]
 Name = Annotated[str, Field(min_length=1, max_length=40)]
 
 
-class AccountOut(BaseModel):
+class AccountOut(Shape):
     """An account. seen: when one of its sessions was used last, "" if none is open."""
 
     name: str
@@ -31,14 +31,14 @@ class AccountOut(BaseModel):
     seen: str
 
 
-class AccountsOut(BaseModel):
+class AccountsOut(Shape):
     """Every account; link: a one-time sign-in that was just made, for whom it was asked."""
 
     accounts: list[AccountOut]
     link: str = ""
 
 
-class NewAccount(BaseModel):
+class NewAccount(Shape):
     """An account to make."""
 
     model_config = ConfigDict(extra="forbid")
@@ -47,7 +47,7 @@ class NewAccount(BaseModel):
     role: Role = "technician"
 
 
-class AccountChange(BaseModel):
+class AccountChange(Shape):
     """What shall change; what is left out stays."""
 
     model_config = ConfigDict(extra="forbid")
@@ -56,13 +56,13 @@ class AccountChange(BaseModel):
     active: bool | None = None
 
 
-class AccountPath(BaseModel):
+class AccountPath(Shape):
     """An account."""
 
     name: Name
 
 
-class SessionOut(BaseModel):
+class SessionOut(Shape):
     """An open session. key: what ends it; mine: the one that asks."""
 
     key: str
@@ -72,13 +72,13 @@ class SessionOut(BaseModel):
     mine: bool
 
 
-class SessionsOut(BaseModel):
+class SessionsOut(Shape):
     """Open sessions: one's own, for administrators everybody's."""
 
     sessions: list[SessionOut]
 
 
-class SessionPath(BaseModel):
+class SessionPath(Shape):
     """A session by the key it is told with."""
 
     key: Annotated[str, Field(pattern=r"^[0-9a-f]{16}$")]

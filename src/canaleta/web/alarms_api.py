@@ -7,8 +7,7 @@ from datetime import UTC, datetime, timedelta
 from typing import Annotated, Any, Literal
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 
 from canaleta.core.alarming import Event
 from canaleta.core.image import PlantImage
@@ -16,11 +15,12 @@ from canaleta.plant import alarms
 from canaleta.web.asking import asked
 from canaleta.web.doors import needs
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("alarms", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+api = routes("alarms", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 SAID = {
     "acknowledge": Event.ACKNOWLEDGE,
     "reset": Event.RESET,
@@ -37,7 +37,7 @@ AlarmPoint = Annotated[int, Field(ge=-(2**62), le=2**62)]
 """A point, or the number of a rack, negative: the alarm of the rack itself."""
 
 
-class AlarmOut(BaseModel):
+class AlarmOut(Shape):
     """One alarm that is not normal. since: of its state; raised: when it came last; until: when a shelf ends."""
 
     point: int
@@ -53,7 +53,7 @@ class AlarmOut(BaseModel):
     value: float | None
 
 
-class TroubleOut(BaseModel):
+class TroubleOut(Shape):
     """An alarm that comes too often, or stays too long. times: within one minute; hours: since it came."""
 
     point: int
@@ -62,7 +62,7 @@ class TroubleOut(BaseModel):
     hours: float
 
 
-class AlarmsOut(BaseModel):
+class AlarmsOut(Shape):
     """Every open alarm, and which chatter or stand."""
 
     alarms: list[AlarmOut]
@@ -70,7 +70,7 @@ class AlarmsOut(BaseModel):
     standing: list[TroubleOut]
 
 
-class SayIn(BaseModel):
+class SayIn(Shape):
     """What somebody says about some alarms. why: asked for where an alarm is put away. minutes: of a shelf, 0 for one
     without an end."""
 
@@ -82,14 +82,14 @@ class SayIn(BaseModel):
     minutes: int = Field(0, ge=0, le=10_080)
 
 
-class SaidOut(BaseModel):
+class SaidOut(Shape):
     """How many alarms it moved; the others were in a state that knows no such word."""
 
     moved: int
     asked: int
 
 
-class PointsIn(BaseModel):
+class PointsIn(Shape):
     """Some points."""
 
     model_config = ConfigDict(extra="forbid")
@@ -97,14 +97,14 @@ class PointsIn(BaseModel):
     points: list[PointId] = Field(min_length=1, max_length=2000)
 
 
-class JournalQuery(BaseModel):
+class JournalQuery(Shape):
     """before: a line's number, for the page after it. point: 0 for all."""
 
     before: int = Field(0, ge=0, le=2**62)
     point: int = Field(0, ge=0, le=2**62)
 
 
-class JournalLineOut(BaseModel):
+class JournalLineOut(Shape):
     """One line of the journal."""
 
     id: int
@@ -120,7 +120,7 @@ class JournalLineOut(BaseModel):
     value: float | None
 
 
-class JournalOut(BaseModel):
+class JournalOut(Shape):
     """A page of the journal, newest first. more: there are older lines."""
 
     lines: list[JournalLineOut]

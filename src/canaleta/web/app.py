@@ -54,7 +54,9 @@ from canaleta.web import (
     walk_api,
     wiring_api,
 )
+from canaleta.web.document import openapi_text
 from canaleta.web.hub import Hub
+from canaleta.web.json import StrictJson
 from canaleta.web.state import Shared
 
 __all__ = ["create_app", "from_environment"]
@@ -73,6 +75,7 @@ def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, d
         static_folder=None,
     )
     app.config["MAX_CONTENT_LENGTH"] = MOST_BODY
+    app.json = StrictJson(app)
     keeper, clock = PlantKeeper(engine), PlantClock.of(engine)
     app.extensions["canaleta"] = Shared(
         engine, keeper, Hub(engine, keeper, clock, most_streams), Jobs(engine, keeper), Player(engine, clock), clock
@@ -151,7 +154,7 @@ def _add_plain_routes(app: OpenAPI, dist: Path | None) -> None:
     @app.route("/api/openapi.json")
     @doors.needs("public")
     def openapi() -> Response:
-        return jsonify(app.api_doc)
+        return Response(openapi_text(app), content_type="application/json")
 
     @app.route("/api/health")
     @doors.needs("public")

@@ -6,8 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 
 from canaleta.core.addresses import addresses_at
 from canaleta.core.fields import Landing
@@ -22,15 +21,16 @@ from canaleta.core.registers import RackMap
 from canaleta.web.doors import needs
 from canaleta.web.point import found
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("cabinets", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+api = routes("cabinets", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 MOST_WAITING = 500
 
 
-class ChannelOut(BaseModel):
+class ChannelOut(Shape):
     """A channel: its addresses, its terminals, who holds it and who wishes for it. point: 0 if it is free.
 
     wired: unused, and its terminals are wired to the strip already.
@@ -46,7 +46,7 @@ class ChannelOut(BaseModel):
     wired: bool
 
 
-class LoadOut(BaseModel):
+class LoadOut(Shape):
     """A load against its rating, mA; rating 0 where none is given."""
 
     name: str
@@ -55,7 +55,7 @@ class LoadOut(BaseModel):
     over: bool
 
 
-class CountOut(BaseModel):
+class CountOut(Shape):
     """Channels counted: free, spare by policy and wired spare told apart; short: spares the policy lacks."""
 
     channels: int
@@ -68,14 +68,14 @@ class CountOut(BaseModel):
     share: float
 
 
-class ClassCount(BaseModel):
+class ClassCount(Shape):
     """The count of one class of channels: AI, AO, DI, DO, TI temperature, PI pulses, XI several kinds."""
 
     name: str
     count: CountOut
 
 
-class ModuleOut(BaseModel):
+class ModuleOut(Shape):
     """A module in its place; slot 0 if it takes none. Registers count from 0."""
 
     module: int
@@ -94,7 +94,7 @@ class ModuleOut(BaseModel):
     heat_w: float
 
 
-class RackIn(BaseModel):
+class RackIn(Shape):
     """A rack and its modules in the order they sit. departs: what the plant's rule gives instead of its address."""
 
     rack: int
@@ -113,7 +113,7 @@ class RackIn(BaseModel):
     heat_w: float
 
 
-class CabinetOut(BaseModel):
+class CabinetOut(Shape):
     """A cabinet; its channels against the plant's spare policy."""
 
     cabinet: int
@@ -126,7 +126,7 @@ class CabinetOut(BaseModel):
     spare_wanted: float
 
 
-class CabinetName(BaseModel):
+class CabinetName(Shape):
     """A cabinet by its name, with how many channels it has and how many no point holds."""
 
     cabinet: int
@@ -136,7 +136,7 @@ class CabinetName(BaseModel):
     unused: int
 
 
-class CabinetsOut(BaseModel):
+class CabinetsOut(Shape):
     """All cabinets, or one, as of a sequence number; names of all. waiting: points that hold no channel, those that
     wish for a held one among them; cut at MOST_WAITING, the count is whole."""
 
@@ -147,20 +147,20 @@ class CabinetsOut(BaseModel):
     cabinets: list[CabinetOut]
 
 
-class CabinetQuery(BaseModel):
+class CabinetQuery(Shape):
     """Which cabinet; 0 for all."""
 
     cabinet: int = Field(0, ge=0, le=2**62)
 
 
-class FitPath(BaseModel):
+class FitPath(Shape):
     """A point and the rack it is held against."""
 
     point: int = Field(ge=0, le=2**62)
     rack: int = Field(ge=0, le=2**62)
 
 
-class FitOut(BaseModel):
+class FitOut(Shape):
     """What a point would meet on the channels of one module. level: fits, warns or refused. margin: of the loop's
     voltage; supply: what the module would feed then; both in words, '' where they say nothing."""
 
@@ -174,7 +174,7 @@ class FitOut(BaseModel):
     remedies: list[str]
 
 
-class FitsOut(BaseModel):
+class FitsOut(Shape):
     """One answer a module of the rack."""
 
     seq: int
@@ -230,7 +230,7 @@ def fits(path: FitPath) -> Response:
     return jsonify(FitsOut(seq=whole.seq, fits=out).model_dump())
 
 
-class PlacesIn(BaseModel):
+class PlacesIn(Shape):
     """Which points to find places for, in which cabinets; no cabinets for all of them."""
 
     model_config = ConfigDict(extra="forbid")
@@ -239,7 +239,7 @@ class PlacesIn(BaseModel):
     cabinets: list[int] = Field(default_factory=list, max_length=500)
 
 
-class PlaceOut(BaseModel):
+class PlaceOut(Shape):
     """A place proposed for a point, or with an empty address why there is none."""
 
     point: int
@@ -250,7 +250,7 @@ class PlaceOut(BaseModel):
     says: str
 
 
-class PlacesOut(BaseModel):
+class PlacesOut(Shape):
     """One answer a point, in their order."""
 
     seq: int

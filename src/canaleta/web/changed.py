@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from flask import Response, jsonify
-from pydantic import BaseModel
+from pydantic import Field
 
 from canaleta.core.follows import follow_cells
 from canaleta.core.image import PlantImage
@@ -15,13 +15,14 @@ from canaleta.plant.proposals import Applied, Conflict, Planned, Preview, Refusa
 from canaleta.plant.undo import NothingToUndo
 from canaleta.web.hub import point_row
 from canaleta.web.problems import CellProblem, ProblemError
+from canaleta.web.routes import Shape
 
 __all__ = [
     "CellRef", "CellText", "ChangedOut", "FindingOut", "MovedOut", "applied_out", "finding_out", "preview_out", "refused", "turned",
 ]  # fmt: skip
 
 
-class CellOut(BaseModel):
+class CellOut(Shape):
     """A cell that changes."""
 
     point: int
@@ -30,7 +31,7 @@ class CellOut(BaseModel):
     becomes: str
 
 
-class MovedOut(BaseModel):
+class MovedOut(Shape):
     """A value that moves at one level on the wires."""
 
     point: int
@@ -39,7 +40,7 @@ class MovedOut(BaseModel):
     becomes: str
 
 
-class CellRef(BaseModel):
+class CellRef(Shape):
     """A cell: a point and a field."""
 
     point: int
@@ -52,21 +53,21 @@ class CellText(CellRef):
     text: str
 
 
-class FixOut(BaseModel):
+class FixOut(Shape):
     """A way to settle a finding."""
 
     label: str
     edits: list[CellText]
 
 
-class CauseOut(BaseModel):
+class CauseOut(Shape):
     """What several findings of a rule come from."""
 
     key: str
     says: str
 
 
-class WaivedOut(BaseModel):
+class WaivedOut(Shape):
     """That a finding was accepted; it holds as long as the facts are those it was accepted for."""
 
     reason: str
@@ -75,7 +76,7 @@ class WaivedOut(BaseModel):
     holds: bool
 
 
-class FindingOut(BaseModel):
+class FindingOut(Shape):
     """What does not agree, and the cells it names. harm: what it could cost; trips: a point of it shuts something."""
 
     key: str
@@ -91,7 +92,7 @@ class FindingOut(BaseModel):
     waived: WaivedOut | None
 
 
-class RowOut(BaseModel):
+class RowOut(Shape):
     """A point as a row of the list; empty cells are left out."""
 
     id: int
@@ -99,7 +100,7 @@ class RowOut(BaseModel):
     cells: dict[str, str]
 
 
-class ChangedOut(BaseModel):
+class ChangedOut(Shape):
     """What a proposal did, or would do.
 
     follows: cells that follow from those that changed. kept: cells an undo left as others made them. left: cells that
@@ -114,11 +115,11 @@ class ChangedOut(BaseModel):
     moved_count: int = 0
     opened: list[FindingOut]
     closed: list[str]
-    follows: list[CellText] = []
-    kept: list[CellRef] = []
-    left: list[CellProblem] = []
-    added: list[RowOut] = []
-    removed: list[int] = []
+    follows: list[CellText] = Field(default_factory=list)
+    kept: list[CellRef] = Field(default_factory=list)
+    left: list[CellProblem] = Field(default_factory=list)
+    added: list[RowOut] = Field(default_factory=list)
+    removed: list[int] = Field(default_factory=list)
 
 
 def applied_out(done: Applied) -> Response:

@@ -8,8 +8,7 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 from sqlalchemy import select
 
 from canaleta.core.entry import station_figure
@@ -26,18 +25,19 @@ from canaleta.web.doors import needs, session_now
 from canaleta.web.point import Figure, PointPath, finite, found
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.records_api import RecordOut, record_out
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("checks", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+api = routes("checks", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 Text = Annotated[str, Field(max_length=200)]
 MOST_PHOTO = 1_400_000
 """Characters of base64: about a megabyte of JPEG."""
 JPEG = b"\xff\xd8\xff"
 
 
-class StepOut(BaseModel):
+class StepOut(Shape):
     """One step of a check: what is put on and what must be read; figures as they are shown, with their units."""
 
     share: float
@@ -51,7 +51,7 @@ class StepOut(BaseModel):
     value_number: float | None
 
 
-class CheckOut(BaseModel):
+class CheckOut(Shape):
     """The loop check of a point: its steps, what it may be off, what it can trip, what is open at it, earlier records.
     seq: the list that the steps were worked out with."""
 
@@ -68,7 +68,7 @@ class CheckOut(BaseModel):
     records: list[RecordOut]
 
 
-class ReadIn(BaseModel):
+class ReadIn(Shape):
     """What was read at one step; none where nothing was yet. signal: what the calibrator itself said."""
 
     model_config = ConfigDict(extra="forbid")
@@ -78,7 +78,7 @@ class ReadIn(BaseModel):
     value: Figure | None = None
 
 
-class ReadingsIn(BaseModel):
+class ReadingsIn(Shape):
     """What was read, step by step."""
 
     model_config = ConfigDict(extra="forbid")
@@ -86,7 +86,7 @@ class ReadingsIn(BaseModel):
     readings: list[ReadIn] = Field(max_length=60)
 
 
-class JudgedOut(BaseModel):
+class JudgedOut(Shape):
     """One step judged. error: in the value's unit, of_span: in % of its span; passes: none where nothing was read."""
 
     error: str
@@ -94,7 +94,7 @@ class JudgedOut(BaseModel):
     passes: bool | None
 
 
-class OutcomeOut(BaseModel):
+class OutcomeOut(Shape):
     """A whole check. worst, hysteresis: % of span; passes: none until every step was read; says: in words."""
 
     steps: list[JudgedOut]

@@ -5,8 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 
 from canaleta.core.convention_fields import CONVENTION_FIELDS, convention_texts
 from canaleta.plant.conventions import (
@@ -21,11 +20,12 @@ from canaleta.plant.findings import to_body
 from canaleta.web.changed import FindingOut, MovedOut, finding_out
 from canaleta.web.doors import needs, session_now
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("conventions", __name__, url_prefix="/api/conventions", abp_responses=PROBLEMS)
+api = routes("conventions", __name__, url_prefix="/api/conventions", abp_responses=PROBLEMS)
 
 
 MOST_TOLD = 60
@@ -33,7 +33,7 @@ ADMINISTRATORS = frozenset(("rack_networks",))
 """Conventions that guard the network, not the list."""
 
 
-class ConventionOut(BaseModel):
+class ConventionOut(Shape):
     """One convention: what it is, as it stands, and what it may be."""
 
     name: str
@@ -42,14 +42,14 @@ class ConventionOut(BaseModel):
     choices: list[str]
 
 
-class ConventionsOut(BaseModel):
+class ConventionsOut(Shape):
     """All conventions as of a sequence number."""
 
     seq: int
     conventions: list[ConventionOut]
 
 
-class ConventionEditIn(BaseModel):
+class ConventionEditIn(Shape):
     """One convention: what stood there and what shall."""
 
     model_config = ConfigDict(extra="forbid")
@@ -59,7 +59,7 @@ class ConventionEditIn(BaseModel):
     text: Annotated[str, Field(max_length=2000)]
 
 
-class ConventionsIn(BaseModel):
+class ConventionsIn(Shape):
     """Conventions that change together; `apply` false only says what that would do."""
 
     model_config = ConfigDict(extra="forbid")
@@ -69,7 +69,7 @@ class ConventionsIn(BaseModel):
     apply: bool = True
 
 
-class RenamedOut(BaseModel):
+class RenamedOut(Shape):
     """A channel labelled anew."""
 
     point: int
@@ -77,7 +77,7 @@ class RenamedOut(BaseModel):
     becomes: str
 
 
-class ConventionsChanged(BaseModel):
+class ConventionsChanged(Shape):
     """What a change of conventions did, or would do. moved: levels and spans that follow the supply. values: figures that
     move, the first of values_count. opened, altered, closed: how many findings come, say something
     else, and go; findings: the first that come or say something else."""

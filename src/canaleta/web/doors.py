@@ -10,6 +10,7 @@ from flask import Flask, Response, current_app, g, request
 
 from canaleta.plant.accounts import ROLES, Session, note_seen, valid_session
 from canaleta.plant.room import Room
+from canaleta.web.json import DEEPEST, too_deep
 from canaleta.web.problems import ProblemError, no_room
 
 __all__ = ["CSRF_HEADER", "RIGHTS", "cookie_name", "install", "needs", "right_of", "session_now"]
@@ -121,6 +122,13 @@ def install(app: Flask, hosts: frozenset[str]) -> None:
 
     def _no_nul() -> None:
         """No text here can hold the character zero: the database keeps none, and no name or value has one."""
+        if request.is_json and too_deep(request.get_data()):
+            raise ProblemError(
+                400,
+                "the request nests too deep",
+                f"nothing here nests deeper than {DEEPEST}",
+                "see /api/openapi.json",
+            )
         told = request.is_json and b"\\u0000" in request.get_data()
         if told or "\x00" in request.path or "%00" in request.query_string.decode("latin-1"):
             raise ProblemError(

@@ -6,9 +6,8 @@ import itertools
 from typing import Annotated, Any, Literal
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.file import FileStorage
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import ConfigDict, Field, StringConstraints
 from sqlalchemy import delete, select
 
 from canaleta.core.fields import FIELDS, STORED
@@ -26,16 +25,17 @@ from canaleta.plant.findings import stored_findings
 from canaleta.plant.live import is_stale, read_block
 from canaleta.web.doors import needs, session_now
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("exchange", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+api = routes("exchange", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 MOST_TEXT = 4_000_000
 QUALITIES = ("good", "doubtful", "bad", "none")
 
 
-class ListFile(BaseModel):
+class ListFile(Shape):
     """A list as a file: CSV in any dress, XLSX, ODS or XLS."""
 
     model_config = ConfigDict(arbitrary_types_allowed=True)
@@ -43,7 +43,7 @@ class ListFile(BaseModel):
     file: FileStorage
 
 
-class ListText(BaseModel):
+class ListText(Shape):
     """A list as pasted text."""
 
     model_config = ConfigDict(extra="forbid")
@@ -51,14 +51,14 @@ class ListText(BaseModel):
     text: str = Field(min_length=1, max_length=MOST_TEXT)
 
 
-class FilePageOut(BaseModel):
+class FilePageOut(Shape):
     """A sheet of the file."""
 
     name: str
     rows: int
 
 
-class ColumnOut(BaseModel):
+class ColumnOut(Shape):
     """A column of the file: its heading, what it is taken for ("" for left out), the unit in the heading, a few cells."""
 
     heading: str
@@ -67,14 +67,14 @@ class ColumnOut(BaseModel):
     cells: list[str]
 
 
-class TargetOut(BaseModel):
+class TargetOut(Shape):
     """What a column may be."""
 
     name: str
     label: str
 
 
-class CountsOut(BaseModel):
+class CountsOut(Shape):
     """Rows of each kind, cells that change, cells that cannot be read, points that the file does not have."""
 
     added: int = 0
@@ -86,7 +86,7 @@ class CountsOut(BaseModel):
     unmatched: int = 0
 
 
-class ToldFinding(BaseModel):
+class ToldFinding(Shape):
     """A finding that would come."""
 
     severity: str
@@ -94,7 +94,7 @@ class ToldFinding(BaseModel):
     rule: str
 
 
-class ToldValue(BaseModel):
+class ToldValue(Shape):
     """A value that would move at one level on the wires."""
 
     tag: str
@@ -103,7 +103,7 @@ class ToldValue(BaseModel):
     becomes: str
 
 
-class DoesOut(BaseModel):
+class DoesOut(Shape):
     """What a list would do beyond its cells: findings that come and go, values that move; the first of both."""
 
     opened: int
@@ -113,7 +113,7 @@ class DoesOut(BaseModel):
     values: list[ToldValue]
 
 
-class JobOut(BaseModel):
+class JobOut(Shape):
     """A list being brought in. state: reading, planning, ready, taking in, done, failed, called off. header: from 0."""
 
     id: int
@@ -134,7 +134,7 @@ class JobOut(BaseModel):
     seq: int
 
 
-class LineOut(BaseModel):
+class LineOut(Shape):
     """What becomes of a row of the file. cells: field, what stands there, what comes; troubles: field, typed, why not."""
 
     row: int
@@ -146,14 +146,14 @@ class LineOut(BaseModel):
     says: str
 
 
-class LinesOut(BaseModel):
+class LinesOut(Shape):
     """Some rows of a kind, of how many."""
 
     count: int
     lines: list[LineOut]
 
 
-class LinesQuery(BaseModel):
+class LinesQuery(Shape):
     """Which rows: of a kind, from which on."""
 
     kind: Literal["added", "changed", "same", "out", "wrong", "unmatched"] = "changed"
@@ -161,13 +161,13 @@ class LinesQuery(BaseModel):
     most: int = Field(100, ge=1, le=500)
 
 
-class JobPath(BaseModel):
+class JobPath(Shape):
     """A list being brought in."""
 
     job: int = Field(ge=1, le=2**62)
 
 
-class MappingIn(BaseModel):
+class MappingIn(Shape):
     """Keep how the columns of this list are taken, under a name."""
 
     model_config = ConfigDict(extra="forbid")
@@ -175,20 +175,20 @@ class MappingIn(BaseModel):
     name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
 
 
-class MappingPath(BaseModel):
+class MappingPath(Shape):
     """A mapping by its name."""
 
     name: str = Field(min_length=1, max_length=60)
 
 
-class MappingsOut(BaseModel):
+class MappingsOut(Shape):
     """Mappings that were kept, and everything that a column may be."""
 
     mappings: list[str]
     targets: list[TargetOut]
 
 
-class ExportIn(BaseModel):
+class ExportIn(Shape):
     """The list as a file: which columns and points, all of them if left out."""
 
     model_config = ConfigDict(extra="forbid")

@@ -6,8 +6,7 @@ from typing import Literal
 
 import numpy as np
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 
 from canaleta.core.decodings import decodings
 from canaleta.core.naming import allowed_address
@@ -15,16 +14,17 @@ from canaleta.plant.accounts import allowed_again
 from canaleta.web.asking import asked
 from canaleta.web.doors import needs, session_now
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("finder", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+api = routes("finder", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 MOST_LOOKS = 120
 """Looks one person may take in a minute."""
 
 
-class LookIn(BaseModel):
+class LookIn(Shape):
     """Where to look: a server, a unit, and registers counted from 0. target: a value that is known to stand there."""
 
     model_config = ConfigDict(extra="forbid")
@@ -38,7 +38,7 @@ class LookIn(BaseModel):
     target: float | None = Field(None, ge=-1e300, le=1e300)
 
 
-class DecodingOut(BaseModel):
+class DecodingOut(Shape):
     """One decoding: a figure for each whole number of registers, none for one that is no number. fits: how many of them
     are near the value that is looked for; sane: whether all of them are numbers of a size that instruments have."""
 
@@ -50,7 +50,7 @@ class DecodingOut(BaseModel):
     sane: bool
 
 
-class LookOut(BaseModel):
+class LookOut(Shape):
     """The registers as they stand, and what they can mean."""
 
     words: list[int]

@@ -6,8 +6,7 @@ from collections.abc import Callable
 from typing import Annotated
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 
 from canaleta.core.rules import HARMS, RULES
 from canaleta.plant.accepting import WaiverError, lift, waive
@@ -16,22 +15,23 @@ from canaleta.plant.proposals import Applied
 from canaleta.web.changed import ChangedOut, FindingOut, applied_out, finding_out
 from canaleta.web.doors import needs, session_now
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("findings", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+api = routes("findings", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 Keys = Annotated[list[Annotated[str, Field(max_length=300)]], Field(min_length=1, max_length=5000)]
 
 
-class FindingsOut(BaseModel):
+class FindingsOut(Shape):
     """All findings as of a sequence number."""
 
     seq: int
     findings: list[FindingOut]
 
 
-class RuleOut(BaseModel):
+class RuleOut(Shape):
     """A rule: what it looks at, where it comes from, what its findings are as a rule, and how the plant takes them: grade,
     "" for as usual, else bad, settle, note or off."""
 
@@ -44,14 +44,14 @@ class RuleOut(BaseModel):
     grade: str
 
 
-class RulesOut(BaseModel):
+class RulesOut(Shape):
     """Every rule, and what each harm is in words, dearest first."""
 
     rules: list[RuleOut]
     harms: dict[str, str]
 
 
-class WaiveIn(BaseModel):
+class WaiveIn(Shape):
     """Findings that are accepted as they are, and why."""
 
     model_config = ConfigDict(extra="forbid")
@@ -60,7 +60,7 @@ class WaiveIn(BaseModel):
     reason: str = Field(max_length=400)
 
 
-class LiftIn(BaseModel):
+class LiftIn(Shape):
     """Findings that are open again."""
 
     model_config = ConfigDict(extra="forbid")

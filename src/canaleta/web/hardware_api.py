@@ -5,8 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.image import PlantImage
@@ -16,15 +15,16 @@ from canaleta.plant.hardware import HardwareChange, change_hardware, preview_har
 from canaleta.plant.operations import HardwareError, read_type
 from canaleta.web.doors import needs, session_now
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("hardware", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+api = routes("hardware", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 MOST_TOLD = 400
 
 
-class HardwareIn(BaseModel):
+class HardwareIn(Shape):
     """Operations in order, each {"do": …} as docs/hardware.md lists them; `apply` false only says what they would do."""
 
     model_config = ConfigDict(extra="forbid")
@@ -34,7 +34,7 @@ class HardwareIn(BaseModel):
     apply: bool = True
 
 
-class RenumberedOut(BaseModel):
+class RenumberedOut(Shape):
     """A channel whose address or register changes while its point stays on it."""
 
     point: int
@@ -45,7 +45,7 @@ class RenumberedOut(BaseModel):
     register_now: int
 
 
-class MovedValueOut(BaseModel):
+class MovedValueOut(Shape):
     """A value that moves: at one level on the wires, what the list showed and what it would show."""
 
     point: int
@@ -55,7 +55,7 @@ class MovedValueOut(BaseModel):
     becomes: str
 
 
-class HardwareOut(BaseModel):
+class HardwareOut(Shape):
     """What operations did, or would do. Long lists of either are cut; the counts are whole."""
 
     seq: int
@@ -69,7 +69,7 @@ class HardwareOut(BaseModel):
     closed: int
 
 
-class TypeOut(BaseModel):
+class TypeOut(Shape):
     """A module type: how many stand in racks, and whether the plant or only the catalogue has it."""
 
     key: str
@@ -82,14 +82,14 @@ class TypeOut(BaseModel):
     body: dict[str, Any]
 
 
-class TypesOut(BaseModel):
+class TypesOut(Shape):
     """Every module type of the plant and of the catalogue."""
 
     seq: int
     types: list[TypeOut]
 
 
-class TypeIn(BaseModel):
+class TypeIn(Shape):
     """A module type as a document; see /api/module-types/schema."""
 
     model_config = ConfigDict(extra="forbid")
@@ -97,7 +97,7 @@ class TypeIn(BaseModel):
     body: dict[str, Any]
 
 
-class TerminalsOut(BaseModel):
+class TerminalsOut(Shape):
     """The terminals of one channel in their order, with the isolation group and the fuse it belongs to."""
 
     channel: int
@@ -106,7 +106,7 @@ class TerminalsOut(BaseModel):
     terminals: list[tuple[str, str]]
 
 
-class ModeRows(BaseModel):
+class ModeRows(Shape):
     """A mode and what it makes of a signal that suits it: what is given, LOOP, INPUT, COUNTS."""
 
     mode: str
@@ -114,7 +114,7 @@ class ModeRows(BaseModel):
     rows: list[tuple[str, str, str, str]]
 
 
-class TypePreviewOut(BaseModel):
+class TypePreviewOut(Shape):
     """What a type is like before it is used, or what is wrong with it."""
 
     says: str

@@ -5,8 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 from sqlalchemy import ColumnElement, func, select
 
 from canaleta.core.image import PlantImage
@@ -18,16 +17,17 @@ from canaleta.web.changed import ChangedOut, turned
 from canaleta.web.doors import needs, session_now
 from canaleta.web.hub import cell_text
 from canaleta.web.problems import PROBLEMS
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("history", __name__, url_prefix="/api/history", abp_responses=PROBLEMS)
+api = routes("history", __name__, url_prefix="/api/history", abp_responses=PROBLEMS)
 MOST_CELLS = 60
 """Cells of one set that are told; a paste may have thousands."""
 
 
-class HistoryQuery(BaseModel):
+class HistoryQuery(Shape):
     """Which part of the history: of one point or cell, of one person, of a kind of source, and before which number."""
 
     point: int | None = Field(None, ge=0, le=2**62)
@@ -39,7 +39,7 @@ class HistoryQuery(BaseModel):
     most: int = Field(50, ge=1, le=200)
 
 
-class HistoryCell(BaseModel):
+class HistoryCell(Shape):
     """A cell in the history."""
 
     point: int
@@ -49,7 +49,7 @@ class HistoryCell(BaseModel):
     became: str
 
 
-class HistorySet(BaseModel):
+class HistorySet(Shape):
     """A change set: who, when, from where. cells: the first of `count`."""
 
     seq: int
@@ -62,20 +62,20 @@ class HistorySet(BaseModel):
     cells: list[HistoryCell]
 
 
-class HistoryOut(BaseModel):
+class HistoryOut(Shape):
     """Change sets, newest first. people: everybody who ever changed something."""
 
     sets: list[HistorySet]
     people: list[str]
 
 
-class SetPath(BaseModel):
+class SetPath(Shape):
     """A change set."""
 
     seq: int = Field(ge=1, le=2**62)
 
 
-class Part(BaseModel):
+class Part(Shape):
     """What of a change set to take back: all of it, one point's part, or one cell."""
 
     model_config = ConfigDict(extra="forbid")

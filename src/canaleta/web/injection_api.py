@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 
 from canaleta.core.faults import kinds_for
 from canaleta.core.putting import loop_unit, read_put
@@ -17,13 +16,14 @@ from canaleta.web.asking import asked
 from canaleta.web.doors import needs
 from canaleta.web.point import PointPath, found
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 
 __all__ = ["api"]
 
-api = APIBlueprint("injection", __name__, url_prefix="/api/points", abp_responses=PROBLEMS)
+api = routes("injection", __name__, url_prefix="/api/points", abp_responses=PROBLEMS)
 
 
-class FaultIn(BaseModel):
+class FaultIn(Shape):
     """Something wrong at the device or on the wires: its kind and amount in words (core/faults.py)."""
 
     model_config = ConfigDict(extra="forbid")
@@ -32,7 +32,7 @@ class FaultIn(BaseModel):
     amount: str = Field("", max_length=40)
 
 
-class InjectIn(BaseModel):
+class InjectIn(Shape):
     """A signal to put on the terminals, as typed; '' and no fault takes everything off.
 
     form: how it moves (core/waveforms.py), to the level `high`, as typed, within period_s. faults: put on in its place.
@@ -47,14 +47,14 @@ class InjectIn(BaseModel):
     faults: list[FaultIn] = Field(default_factory=list, max_length=4)
 
 
-class FormOut(BaseModel):
+class FormOut(Shape):
     """A form of signal and what it does."""
 
     name: str
     says: str
 
 
-class SourceFaultOut(BaseModel):
+class SourceFaultOut(Shape):
     """A fault that the point can have. amount: what it asks for, '' for nothing; usual: one that shows it."""
 
     name: str
@@ -63,7 +63,7 @@ class SourceFaultOut(BaseModel):
     usual: str
 
 
-class SourceOut(BaseModel):
+class SourceOut(Shape):
     """What can be put on the terminals of a point. why_not: why nothing can; trips: what the point can trip, told first.
     unit: of what stands on the wires; contact: it takes “open” and “closed”."""
 
@@ -75,7 +75,7 @@ class SourceOut(BaseModel):
     faults: list[SourceFaultOut]
 
 
-class InjectOut(BaseModel):
+class InjectOut(Shape):
     """What became of it."""
 
     result: str

@@ -8,8 +8,7 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 
 from canaleta.catalogue.types import module_types
 from canaleta.core import alarming
@@ -27,10 +26,11 @@ from canaleta.core.text import TextError
 from canaleta.web.doors import needs
 from canaleta.web.point import finite
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 
 __all__ = ["LOOPS", "api"]
 
-api = APIBlueprint("learn", __name__, url_prefix="/api/learn", abp_responses=PROBLEMS)
+api = routes("learn", __name__, url_prefix="/api/learn", abp_responses=PROBLEMS)
 
 LOOPS: dict[str, dict[str, Any]] = {
     "gas pressure": {
@@ -55,7 +55,7 @@ LOOPS: dict[str, dict[str, Any]] = {
 SHARE_OF_ALARM = 0.8
 
 
-class AlarmState(BaseModel):
+class AlarmState(Shape):
     """Where the high alarm and the fault alarm stand; as the answer before gave it."""
 
     model_config = ConfigDict(extra="forbid")
@@ -64,7 +64,7 @@ class AlarmState(BaseModel):
     active: list[bool] = Field([False, False], min_length=2, max_length=2)
 
 
-class PutIn(BaseModel):
+class PutIn(Shape):
     """Something that is wrong."""
 
     model_config = ConfigDict(extra="forbid")
@@ -73,7 +73,7 @@ class PutIn(BaseModel):
     amount: str = Field("", max_length=40)
 
 
-class LearnIn(BaseModel):
+class LearnIn(Shape):
     """The loop, the quantity in the pipe as a share of the range, what is wrong, and what somebody says to the alarms."""
 
     model_config = ConfigDict(extra="forbid")
@@ -85,7 +85,7 @@ class LearnIn(BaseModel):
     word: Literal["", "acknowledge", "reset"] = ""
 
 
-class LearnStation(BaseModel):
+class LearnStation(Shape):
     """One station: what it is with what is wrong, what it would be without, and its working."""
 
     name: str
@@ -97,7 +97,7 @@ class LearnStation(BaseModel):
     differs: bool
 
 
-class LearnFault(BaseModel):
+class LearnFault(Shape):
     """A fault that can be put on, where it sits, and an amount that shows it."""
 
     name: str
@@ -107,7 +107,7 @@ class LearnFault(BaseModel):
     usual: str
 
 
-class LearnAlarm(BaseModel):
+class LearnAlarm(Shape):
     """One alarm of the loop in words."""
 
     name: str
@@ -116,7 +116,7 @@ class LearnAlarm(BaseModel):
     number: int
 
 
-class LearnOut(BaseModel):
+class LearnOut(Shape):
     """All six stations, what the value's quality is and why, what to do next, and the alarms."""
 
     stations: list[LearnStation]

@@ -5,8 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 from sqlalchemy import select
 
 from canaleta.core.fields import FIELDS, STATIONS
@@ -19,15 +18,16 @@ from canaleta.plant.undo import redo, undo
 from canaleta.web.changed import ChangedOut, applied_out, preview_out, refused, turned
 from canaleta.web.doors import needs, session_now
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("list", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+api = routes("list", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 Text = Annotated[str, Field(max_length=4000)]
 
 
-class FieldOut(BaseModel):
+class FieldOut(Shape):
     """One field of a point: a column of the list, a setting of a station. unit: of its figures, where it has no field."""
 
     name: str
@@ -42,7 +42,7 @@ class FieldOut(BaseModel):
     unit: str
 
 
-class RackOut(BaseModel):
+class RackOut(Shape):
     """One rack: where it stands and how it is reached."""
 
     id: int
@@ -51,7 +51,7 @@ class RackOut(BaseModel):
     period_ms: int
 
 
-class PlantOut(BaseModel):
+class PlantOut(Shape):
     """What the screens need to know once: the plant, its fields, stations, racks, rules, units, families of signals."""
 
     name: str
@@ -66,7 +66,7 @@ class PlantOut(BaseModel):
     stale_after_periods: float
 
 
-class EditIn(BaseModel):
+class EditIn(Shape):
     """One cell: what stood there and what shall."""
 
     model_config = ConfigDict(extra="forbid")
@@ -77,7 +77,7 @@ class EditIn(BaseModel):
     text: Text
 
 
-class ProposalIn(BaseModel):
+class ProposalIn(Shape):
     """Edits that belong together; `apply` false only says what they would do."""
 
     model_config = ConfigDict(extra="forbid")
@@ -89,7 +89,7 @@ class ProposalIn(BaseModel):
     partial: bool = False
 
 
-class SeqPath(BaseModel):
+class SeqPath(Shape):
     """The sequence number a snapshot is asked for; any other may come, and says so."""
 
     seq: int = Field(ge=0, le=2**62)

@@ -6,8 +6,7 @@ from typing import Annotated
 
 import numpy as np
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 from sqlalchemy import delete, select
 from sqlalchemy.dialects.postgresql import insert
 
@@ -24,14 +23,15 @@ from canaleta.plant.live import read_block
 from canaleta.web.doors import needs, session_now
 from canaleta.web.point import PointPath, finite, found, rack_of
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("live", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+api = routes("live", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 
 
-class ReasonOut(BaseModel):
+class ReasonOut(Shape):
     """One reason in words, the quality it gives, and how the plant takes it: bad, settle, note or off."""
 
     bit: int
@@ -40,7 +40,7 @@ class ReasonOut(BaseModel):
     grade: str
 
 
-class WordsOut(BaseModel):
+class WordsOut(Shape):
     """What the packed columns of a live block mean."""
 
     reasons: list[ReasonOut]
@@ -48,7 +48,7 @@ class WordsOut(BaseModel):
     alarm_kinds: dict[str, str]
 
 
-class AdviceOut(BaseModel):
+class AdviceOut(Shape):
     """A fault in words, what it most likely comes from, and what to do next."""
 
     says: str
@@ -57,7 +57,7 @@ class AdviceOut(BaseModel):
     next: str
 
 
-class AdvicesOut(BaseModel):
+class AdvicesOut(Shape):
     """Every fault of a point now, worst first. shown: what the controller itself shows, and its difference. load_ma: the
     current through the load of an output that measures it, and what it takes by the list; none where unknown."""
 
@@ -145,7 +145,7 @@ def _advice(a: Advice) -> AdviceOut:
 Points = Annotated[list[Annotated[int, Field(ge=0, le=2**62)]], Field(max_length=500)]
 
 
-class BoardIn(BaseModel):
+class BoardIn(Shape):
     """The points of a board, in their order. shared: for everybody."""
 
     model_config = ConfigDict(extra="forbid")
@@ -154,13 +154,13 @@ class BoardIn(BaseModel):
     shared: bool = False
 
 
-class BoardPath(BaseModel):
+class BoardPath(Shape):
     """A board by its name."""
 
     name: str = Field(min_length=1, max_length=40, pattern=r"^[^/]+$")
 
 
-class BoardOut(BaseModel):
+class BoardOut(Shape):
     """A board."""
 
     name: str
@@ -168,7 +168,7 @@ class BoardOut(BaseModel):
     shared: bool
 
 
-class BoardsOut(BaseModel):
+class BoardsOut(Shape):
     """One's own boards and those for everybody."""
 
     boards: list[BoardOut]
@@ -219,7 +219,7 @@ def drop_board(path: BoardPath) -> Response:
 # Six stations of many ----------------------------------------------------------------------------------
 
 
-class StationsIn(BaseModel):
+class StationsIn(Shape):
     """Points whose six stations are wanted, each from the count it has now."""
 
     model_config = ConfigDict(extra="forbid")
@@ -227,7 +227,7 @@ class StationsIn(BaseModel):
     points: Points
 
 
-class StationsOut(BaseModel):
+class StationsOut(Shape):
     """{point: six figures}, none where unknown, from the newest counts."""
 
     stations: dict[int, list[float | None]]

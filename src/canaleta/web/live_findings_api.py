@@ -7,8 +7,6 @@ from __future__ import annotations
 
 import numpy as np
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel
 
 from canaleta.core.field_table import ALARM_LEVELS
 from canaleta.core.image import PlantImage
@@ -21,11 +19,12 @@ from canaleta.plant.temporary import FORCE, SUBSTITUTE
 from canaleta.plant.trends import read_raw_of
 from canaleta.web.doors import needs
 from canaleta.web.problems import PROBLEMS
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("live_findings", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+api = routes("live_findings", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 WINDOW_S = 300.0
 SIGMAS = 3.0
 LEAST_READINGS = 30
@@ -33,7 +32,7 @@ MOST_LOOKED_AT = 200
 _DEADBANDS = ("bands_deadband", *(f"alarm_{level}_deadband" for level in ALARM_LEVELS))
 
 
-class LiveFindingOut(BaseModel):
+class LiveFindingOut(Shape):
     """One finding from the plant: its rule, how it is taken, the point, and what is so, with the figures."""
 
     rule: str
@@ -42,7 +41,7 @@ class LiveFindingOut(BaseModel):
     text: str
 
 
-class LiveFindingsOut(BaseModel):
+class LiveFindingsOut(Shape):
     """Everything that the plant tells now, worst first."""
 
     findings: list[LiveFindingOut]

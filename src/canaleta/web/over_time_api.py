@@ -6,8 +6,7 @@ from typing import Annotated
 
 import numpy as np
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 
 from canaleta.core.bands import bands_of
 from canaleta.core.fields import Station, Stored, field_named, read_cell
@@ -20,11 +19,12 @@ from canaleta.plant.trends import read_raw, read_trends
 from canaleta.web.doors import needs
 from canaleta.web.point import PointPath, finite, found, rack_of
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("over_time", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+api = routes("over_time", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 WEEK_S = 7 * 86_400.0
 STRIP_FIELDS = (
     "on_delay", "off_delay", "stretch", "acting", "chatter", "counts_on", "preset", "smoothing_s", "on_at", "off_at", "bands", "bands_deadband",
@@ -35,7 +35,7 @@ STRIP_FIELDS = (
 # Trends ------------------------------------------------------------------------------------------------
 
 
-class TrendQuery(BaseModel):
+class TrendQuery(Shape):
     """points: ids with commas, 60 at most. seconds: how far back from `until` (s since 1970, 0 for now). columns: of the
     drawing."""
 
@@ -45,7 +45,7 @@ class TrendQuery(BaseModel):
     columns: int = Field(800, ge=20, le=4000)
 
 
-class TrendOut(BaseModel):
+class TrendOut(Shape):
     """One point's trend; none is a gap."""
 
     point: int
@@ -55,7 +55,7 @@ class TrendOut(BaseModel):
     times: list[float]
 
 
-class TrendsOut(BaseModel):
+class TrendsOut(Shape):
     """Trends of several points between two times, s since 1970."""
 
     begins: float
@@ -88,14 +88,14 @@ def trends(query: TrendQuery) -> Response:
     return jsonify(TrendsOut(begins=ends - query.seconds, ends=ends, trends=out).model_dump())
 
 
-class NoiseQuery(BaseModel):
+class NoiseQuery(Shape):
     """seconds: the window, up to now. wanted: standard deviation that would be fine, in units; 0 for 0.1 % of span."""
 
     seconds: float = Field(120.0, ge=5, le=7200)
     wanted: float = Field(0.0, ge=0, le=1e12)
 
 
-class NoiseFigures(BaseModel):
+class NoiseFigures(Shape):
     """least, most, mean, standard deviation, and the part of it that changes from reading to reading."""
 
     least: float | None
@@ -105,7 +105,7 @@ class NoiseFigures(BaseModel):
     fast: float | None
 
 
-class TriedOut(BaseModel):
+class TriedOut(Shape):
     """A filter tried on the window: what is left of the noise, and how long a step takes to show to 95 %."""
 
     smoothing_s: float
@@ -113,7 +113,7 @@ class TriedOut(BaseModel):
     to_95_s: float
 
 
-class NoiseOut(BaseModel):
+class NoiseOut(Shape):
     """The noise of a window in units and in counts, and what a filter would do."""
 
     readings: int
@@ -157,7 +157,7 @@ def _figures(samples: np.ndarray) -> NoiseFigures:
 # Timing strips -----------------------------------------------------------------------------------------
 
 
-class StripIn(BaseModel):
+class StripIn(Shape):
     """A strip to draw: levels from times on (none where the signal has failed), how long it is, and settings tried in place
     of the point's own, as texts."""
 
@@ -170,7 +170,7 @@ class StripIn(BaseModel):
     cells: dict[str, str] = Field(default_factory=dict, max_length=16)
 
 
-class StripOut(BaseModel):
+class StripOut(Shape):
     """What comes in and what is made of it. trusted: the value is not bad; waits: a fault is over and waits for a reset; chatters,
     done: it is said to chatter, its counter is done;
     counted: edges so far. low, high: the value at the ends of the device's output; bands: their names; words: of the states 0 and

@@ -8,8 +8,7 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.document import DocumentError, path_schema, read_document
@@ -25,15 +24,16 @@ from canaleta.plant.live import read_block
 from canaleta.web.doors import needs
 from canaleta.web.point import PointPath, finite, found, words_in_hex
 from canaleta.web.problems import PROBLEMS, CellProblem, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api", "documents"]
 
-documents = APIBlueprint("paths", __name__, url_prefix="/api/paths", abp_responses=PROBLEMS)
-api = APIBlueprint("path", __name__, url_prefix="/api/points", abp_responses=PROBLEMS)
+documents = routes("paths", __name__, url_prefix="/api/paths", abp_responses=PROBLEMS)
+api = routes("path", __name__, url_prefix="/api/points", abp_responses=PROBLEMS)
 
 
-class StationQuery(BaseModel):
+class StationQuery(Shape):
     """Where the value comes from: live, or typed at a station; and what is wrong in the field meanwhile."""
 
     model_config = ConfigDict(extra="forbid")
@@ -44,7 +44,7 @@ class StationQuery(BaseModel):
     amount: Annotated[str, Field(max_length=40)] = ""
 
 
-class WorkingOut(BaseModel):
+class WorkingOut(Shape):
     """How a number came about."""
 
     formula: str
@@ -52,7 +52,7 @@ class WorkingOut(BaseModel):
     source: str
 
 
-class StationOut(BaseModel):
+class StationOut(Shape):
     """One station. figure: as shown, '' if unknown. typed: it is where the value was given."""
 
     name: str
@@ -63,7 +63,7 @@ class StationOut(BaseModel):
     working: WorkingOut | None
 
 
-class PathOut(BaseModel):
+class PathOut(Shape):
     """The six stations of a point. live: a reading was at hand. age_s: of the reading, by server time."""
 
     point: int
@@ -80,7 +80,7 @@ class PathOut(BaseModel):
     fault: str = ""
 
 
-class SetIn(BaseModel):
+class SetIn(Shape):
     """A value at a station, as typed."""
 
     model_config = ConfigDict(extra="forbid")
@@ -89,7 +89,7 @@ class SetIn(BaseModel):
     text: Annotated[str, Field(max_length=60)]
 
 
-class PathIn(BaseModel):
+class PathIn(Shape):
     """A path that need not be in the list, as `convert path` reads it, and values at its stations."""
 
     model_config = ConfigDict(extra="forbid")
@@ -98,7 +98,7 @@ class PathIn(BaseModel):
     set: list[SetIn] = Field(min_length=1, max_length=1000)
 
 
-class FiguresOut(BaseModel):
+class FiguresOut(Shape):
     """All stations from one value: figures in the order of the stations, none where unknown, and their units."""
 
     station: str
@@ -110,7 +110,7 @@ class FiguresOut(BaseModel):
     working: list[WorkingOut | None]
 
 
-class PathsOut(BaseModel):
+class PathsOut(Shape):
     """One answer a value, in order."""
 
     stations: list[str]

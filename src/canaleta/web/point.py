@@ -5,10 +5,11 @@ from __future__ import annotations
 from typing import Annotated
 
 import numpy as np
-from pydantic import BaseModel, Field
+from pydantic import Field
 
 from canaleta.core.image import PlantImage
 from canaleta.web.problems import ProblemError
+from canaleta.web.routes import Shape
 from canaleta.web.shared import shared
 
 __all__ = ["Figure", "PointPath", "finite", "found", "rack_of", "words_in_hex"]
@@ -17,7 +18,7 @@ Figure = Annotated[float, Field(ge=-1e300, le=1e300)]
 """A number of a request: none without end."""
 
 
-class PointPath(BaseModel):
+class PointPath(Shape):
     """A point by its identity."""
 
     point: int = Field(ge=0, le=2**62)

@@ -7,7 +7,7 @@ from http import HTTPStatus
 from typing import Any
 
 from flask import Flask, Response, jsonify, request
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel, Field, ValidationError
 from sqlalchemy.exc import OperationalError, SQLAlchemyError
 from werkzeug.exceptions import HTTPException
 
@@ -15,6 +15,7 @@ from canaleta.core.text import short
 from canaleta.plant.accounts import AccountError
 from canaleta.plant.locks import LockedError
 from canaleta.plant.room import Room
+from canaleta.web.routes import Shape
 
 __all__ = ["PROBLEMS", "CellProblem", "Problem", "ProblemError", "install", "invalid_request", "no_room"]
 
@@ -24,7 +25,7 @@ DISK_FULL = "53100"
 NO_ROOM = "urn:canaleta:no-room"
 
 
-class CellProblem(BaseModel):
+class CellProblem(Shape):
     """One cell that stands in the way: refused text, or a cell that says something else by now."""
 
     point: int
@@ -34,7 +35,7 @@ class CellProblem(BaseModel):
     theirs: str | None = None
 
 
-class Problem(BaseModel):
+class Problem(Shape):
     """A problem: what was wrong (title, detail), and what to do (remedy)."""
 
     type: str = "about:blank"
@@ -42,7 +43,7 @@ class Problem(BaseModel):
     status: int
     detail: str = ""
     remedy: str = ""
-    cells: list[CellProblem] = []
+    cells: list[CellProblem] = Field(default_factory=list)
 
 
 PROBLEMS: dict[str | int | HTTPStatus, type[BaseModel] | dict[Any, Any] | None] = {"4XX": Problem, "5XX": Problem}

@@ -8,8 +8,7 @@ from dataclasses import asdict
 from typing import Any
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 from sqlalchemy import select
 
 from canaleta.catalogue.types import module_types
@@ -26,30 +25,31 @@ from canaleta.plant.stand_in import stand_in_document
 from canaleta.web.asking import asked
 from canaleta.web.doors import needs, session_now
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("racks", __name__, url_prefix="/api/racks", abp_responses=PROBLEMS)
+api = routes("racks", __name__, url_prefix="/api/racks", abp_responses=PROBLEMS)
 LOG_LINES = 60
 MOST_TESTS = 20
 """Connection tests one person may make in a minute."""
 
 
-class RackPath(BaseModel):
+class RackPath(Shape):
     """A rack by its number."""
 
     rack: int = Field(ge=0, le=2**62)
 
 
-class ArmedOut(BaseModel):
+class ArmedOut(Shape):
     """Whether writing is armed: by whom and until when, both empty if not."""
 
     who: str
     until: str
 
 
-class StrangerOut(BaseModel):
+class StrangerOut(Shape):
     """A module that reports another number than the list's type has."""
 
     module: int
@@ -60,7 +60,7 @@ class StrangerOut(BaseModel):
     is_like: str
 
 
-class DifferenceOut(BaseModel):
+class DifferenceOut(Shape):
     """One setting of one channel that differs: what the list says, what the rack reports, what the point can trip."""
 
     module: int
@@ -78,7 +78,7 @@ class DifferenceOut(BaseModel):
     trips: list[str]
 
 
-class ComparedOut(BaseModel):
+class ComparedOut(Shape):
     """List and rack compared. says: the whole in words, when the rack has other modules."""
 
     seq: int
@@ -88,7 +88,7 @@ class ComparedOut(BaseModel):
     armed: ArmedOut
 
 
-class TestOut(BaseModel):
+class TestOut(Shape):
     """A connection test: the verdict and what to look at."""
 
     says: str
@@ -96,7 +96,7 @@ class TestOut(BaseModel):
     strangers: list[StrangerOut]
 
 
-class ArmIn(BaseModel):
+class ArmIn(Shape):
     """For how many minutes; 0 disarms."""
 
     model_config = ConfigDict(extra="forbid")
@@ -104,7 +104,7 @@ class ArmIn(BaseModel):
     minutes: int = Field(ge=0, le=MOST_MINUTES)
 
 
-class WriteIn(BaseModel):
+class WriteIn(Shape):
     """Which differences to settle by writing: their registers, as the comparison at `seq` told them."""
 
     model_config = ConfigDict(extra="forbid")
@@ -112,7 +112,7 @@ class WriteIn(BaseModel):
     registers: list[int] = Field(min_length=1, max_length=4000)
 
 
-class WrittenOut(BaseModel):
+class WrittenOut(Shape):
     """What became of one setting: "done", or why not."""
 
     holding: int
@@ -123,7 +123,7 @@ class WrittenOut(BaseModel):
     result: str
 
 
-class WritesOut(BaseModel):
+class WritesOut(Shape):
     """What became of a write, channel by channel, and what still differs."""
 
     done: int
@@ -132,7 +132,7 @@ class WritesOut(BaseModel):
     left: list[DifferenceOut]
 
 
-class LogLine(BaseModel):
+class LogLine(Shape):
     """One command to a rack."""
 
     at: str
@@ -142,7 +142,7 @@ class LogLine(BaseModel):
     result: str
 
 
-class LogOut(BaseModel):
+class LogOut(Shape):
     """The newest commands first."""
 
     lines: list[LogLine]

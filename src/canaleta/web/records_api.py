@@ -6,8 +6,7 @@ from typing import Any
 
 import numpy as np
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 from sqlalchemy import select
 
 from canaleta.core.sweeps import SHARES, compared
@@ -17,14 +16,15 @@ from canaleta.plant.evidence import Evidence
 from canaleta.web.doors import needs, session_now
 from canaleta.web.point import Figure, PointPath, finite, found
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["RecordOut", "api", "record_out"]
 
-api = APIBlueprint("records", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+api = routes("records", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 
 
-class RecordOut(BaseModel):
+class RecordOut(Shape):
     """A signed record. sound: it is still what was signed."""
 
     id: int
@@ -36,7 +36,7 @@ class RecordOut(BaseModel):
     sound: bool
 
 
-class SweepIn(BaseModel):
+class SweepIn(Shape):
     """A loop-back to be judged, and signed if there is a name: what the output was given and the input read, % of span."""
 
     model_config = ConfigDict(extra="forbid")
@@ -48,7 +48,7 @@ class SweepIn(BaseModel):
     name: str = Field("", max_length=80)
 
 
-class SweepRow(BaseModel):
+class SweepRow(Shape):
     """One level of a loop-back, % of span."""
 
     given: float
@@ -57,7 +57,7 @@ class SweepRow(BaseModel):
     way: str
 
 
-class SweepOut(BaseModel):
+class SweepOut(Shape):
     """A loop-back judged. record: its number once signed, 0 before."""
 
     rows: list[SweepRow]
@@ -68,7 +68,7 @@ class SweepOut(BaseModel):
     record: int
 
 
-class RecordPath(BaseModel):
+class RecordPath(Shape):
     """A record by its number."""
 
     number: int = Field(ge=0, le=2**62)

@@ -6,8 +6,7 @@ from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import ConfigDict, Field, StringConstraints
 from sqlalchemy import Connection
 
 from canaleta.core.differences import differences
@@ -27,16 +26,17 @@ from canaleta.plant.revisions import (
 )
 from canaleta.web.doors import needs, session_now
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("revisions", __name__, url_prefix="/api/revisions", abp_responses=PROBLEMS)
+api = routes("revisions", __name__, url_prefix="/api/revisions", abp_responses=PROBLEMS)
 TRIES, WINDOW_S = 6, 60
 Words = Annotated[str, StringConstraints(strip_whitespace=True, max_length=400)]
 
 
-class SignatureOut(BaseModel):
+class SignatureOut(Shape):
     """A signature."""
 
     meaning: str
@@ -47,7 +47,7 @@ class SignatureOut(BaseModel):
     hash: str
 
 
-class RevisionOut(BaseModel):
+class RevisionOut(Shape):
     """A frozen state of the list. state: in check, checked, issued, withdrawn."""
 
     id: int
@@ -64,7 +64,7 @@ class RevisionOut(BaseModel):
     signatures: list[SignatureOut]
 
 
-class RevisionsOut(BaseModel):
+class RevisionsOut(Shape):
     """Every revision, newest first. changed: points changed since the last issued one. next_mark: what comes next."""
 
     revisions: list[RevisionOut]
@@ -74,7 +74,7 @@ class RevisionsOut(BaseModel):
     next_mark: str
 
 
-class PutUpIn(BaseModel):
+class PutUpIn(Shape):
     """A revision to put up for check."""
 
     model_config = ConfigDict(extra="forbid")
@@ -84,7 +84,7 @@ class PutUpIn(BaseModel):
     open_reason: Words = ""
 
 
-class SignatureIn(BaseModel):
+class SignatureIn(Shape):
     """A signature: the password once more, what it means, the name it is given under."""
 
     model_config = ConfigDict(extra="forbid")
@@ -95,19 +95,19 @@ class SignatureIn(BaseModel):
     remark: Words = ""
 
 
-class RevisionPath(BaseModel):
+class RevisionPath(Shape):
     """A revision; 0 is the list as it stands."""
 
     revision: int = Field(ge=0, le=2**62)
 
 
-class Against(BaseModel):
+class Against(Shape):
     """What it is compared with: another revision, 0 for the list as it stands."""
 
     against: int = Field(0, ge=0, le=2**62)
 
 
-class PointDifferenceOut(BaseModel):
+class PointDifferenceOut(Shape):
     """What became of a point. cells: field, was, becomes; words: the same as one tells it; moves: what moves with it."""
 
     point: int
@@ -118,7 +118,7 @@ class PointDifferenceOut(BaseModel):
     moves: str
 
 
-class DifferencesOut(BaseModel):
+class DifferencesOut(Shape):
     """Points that differ, and what else: conventions, hardware."""
 
     was: str

@@ -5,8 +5,7 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import ConfigDict, Field, StringConstraints
 
 from canaleta.core.fields import field_named
 from canaleta.core.series import MOST, continued, next_tag
@@ -21,18 +20,19 @@ from canaleta.web.changed import ChangedOut, applied_out, preview_out
 from canaleta.web.doors import needs, session_now
 from canaleta.web.point import PointPath
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("rows", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+api = routes("rows", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 Text = Annotated[str, Field(max_length=4000)]
 Name = Annotated[str, Field(max_length=60)]
 Point = Annotated[int, Field(ge=0, le=2**62)]
 Texts = Annotated[dict[Name, Text], Field(max_length=200)]
 
 
-class NewIn(BaseModel):
+class NewIn(Shape):
     """New points: so many alike, or a row of texts each. `apply` false only says what they would hold."""
 
     model_config = ConfigDict(extra="forbid")
@@ -45,7 +45,7 @@ class NewIn(BaseModel):
     apply: bool = True
 
 
-class NewTrouble(BaseModel):
+class NewTrouble(Shape):
     """A cell of a new row that cannot be read; row counts from 0."""
 
     row: int
@@ -54,14 +54,14 @@ class NewTrouble(BaseModel):
     says: str
 
 
-class NewOut(BaseModel):
+class NewOut(Shape):
     """What new rows would hold."""
 
     rows: list[dict[str, str]]
     troubles: list[NewTrouble]
 
 
-class GoneIn(BaseModel):
+class GoneIn(Shape):
     """Points to take away."""
 
     model_config = ConfigDict(extra="forbid")
@@ -70,7 +70,7 @@ class GoneIn(BaseModel):
     apply: bool = True
 
 
-class SeriesIn(BaseModel):
+class SeriesIn(Shape):
     """Texts to count on from, in the cells of one field."""
 
     model_config = ConfigDict(extra="forbid")
@@ -80,13 +80,13 @@ class SeriesIn(BaseModel):
     count: int = Field(ge=1, le=MOST)
 
 
-class SeriesOut(BaseModel):
+class SeriesOut(Shape):
     """The texts that follow."""
 
     texts: list[str]
 
 
-class LettersOut(BaseModel):
+class LettersOut(Shape):
     """Letters to build a tag of, by their place: {letter: word}; own: the plant's own groups of letters."""
 
     variables: dict[str, str]
@@ -96,20 +96,20 @@ class LettersOut(BaseModel):
     own: dict[str, str]
 
 
-class MeaningQuery(BaseModel):
+class MeaningQuery(Shape):
     """Letters put together."""
 
     letters: str = Field(min_length=1, max_length=6, pattern=r"^[A-Za-z]+$")
 
 
-class MeaningOut(BaseModel):
+class MeaningOut(Shape):
     """What letters say together, "" if nothing; and the first free tag that begins with them."""
 
     meaning: str
     tag: str
 
 
-class TypicalOut(BaseModel):
+class TypicalOut(Shape):
     """A typical, and how many points were made from it."""
 
     name: str
@@ -118,13 +118,13 @@ class TypicalOut(BaseModel):
     points: int
 
 
-class TypicalsOut(BaseModel):
+class TypicalsOut(Shape):
     """Every typical."""
 
     typicals: list[TypicalOut]
 
 
-class TypicalIn(BaseModel):
+class TypicalIn(Shape):
     """A typical from now on. becomes: its new name, if that changes. points: those that follow the change."""
 
     model_config = ConfigDict(extra="forbid")
@@ -136,20 +136,20 @@ class TypicalIn(BaseModel):
     apply: bool = True
 
 
-class TypicalPath(BaseModel):
+class TypicalPath(Shape):
     """A typical by its name."""
 
     name: str = Field(min_length=1, max_length=60)
 
 
-class TypicalChangeOut(BaseModel):
+class TypicalChangeOut(Shape):
     """What a changed typical means for the points made from it: cells that still say what it said follow."""
 
     cells: list[dict[str, Any]]
     troubles: list[NewTrouble]
 
 
-class LockIn(BaseModel):
+class LockIn(Shape):
     """Why a row is locked, and which account besides one's own may lift that."""
 
     model_config = ConfigDict(extra="forbid")
@@ -158,7 +158,7 @@ class LockIn(BaseModel):
     may_lift: str = Field("", max_length=40)
 
 
-class LockOut(BaseModel):
+class LockOut(Shape):
     """A locked row."""
 
     point: int
@@ -168,7 +168,7 @@ class LockOut(BaseModel):
     at: str
 
 
-class LocksOut(BaseModel):
+class LocksOut(Shape):
     """Every locked row."""
 
     locks: list[LockOut]

@@ -5,8 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 
 from canaleta.core.image import PlantImage
 from canaleta.core.scripts import Script, read_script
@@ -16,21 +15,22 @@ from canaleta.plant.playing import lines_of
 from canaleta.plant.scripts import BusyError, Run
 from canaleta.web.doors import needs, session_now
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("scripts", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+api = routes("scripts", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 LONGEST = 40_000
 
 
-class ScriptName(BaseModel):
+class ScriptName(Shape):
     """A script by its name."""
 
     name: str = Field(min_length=1, max_length=60, pattern=r"^[^/]+$")
 
 
-class ScriptIn(BaseModel):
+class ScriptIn(Shape):
     """A script to keep. version: the one that was worked on, 0 for a new script."""
 
     model_config = ConfigDict(extra="forbid")
@@ -39,7 +39,7 @@ class ScriptIn(BaseModel):
     version: int = Field(0, ge=0, le=2**31 - 2)
 
 
-class ScriptOut(BaseModel):
+class ScriptOut(Shape):
     """A script as it is kept."""
 
     name: str
@@ -49,7 +49,7 @@ class ScriptOut(BaseModel):
     at: str
 
 
-class RunOut(BaseModel):
+class RunOut(Shape):
     """How a run went. state: runs, done, called off, failed or broken off. record: of the signed one, 0 for none."""
 
     id: int
@@ -61,14 +61,14 @@ class RunOut(BaseModel):
     record: int
 
 
-class ScriptsOut(BaseModel):
+class ScriptsOut(Shape):
     """Every script by name, and the latest runs of any, newest first."""
 
     scripts: list[ScriptOut]
     runs: list[RunOut]
 
 
-class ScriptLine(BaseModel):
+class ScriptLine(Shape):
     """A step: at, ends in s from the beginning; says: what it means. state: waits, put, seen, not seen or failed. began: s
     from the beginning of the run; after: s from there until it was seen; read: what the scan said then. level: what is put
     on, in the unit of the wires; becomes, in_s: where it gets to, and how soon; fault: what is made wrong."""
@@ -90,14 +90,14 @@ class ScriptLine(BaseModel):
     fault: str
 
 
-class WrongLine(BaseModel):
+class WrongLine(Shape):
     """A line that cannot be read, and why."""
 
     line: int
     says: str
 
 
-class ScriptReadOut(BaseModel):
+class ScriptReadOut(Shape):
     """What a script means: its steps in their order, what cannot be read, what its points can trip."""
 
     lines: list[ScriptLine]
@@ -106,7 +106,7 @@ class ScriptReadOut(BaseModel):
     length_s: float
 
 
-class ScriptTextIn(BaseModel):
+class ScriptTextIn(Shape):
     """A script's text."""
 
     model_config = ConfigDict(extra="forbid")
@@ -121,19 +121,19 @@ class RunIn(ScriptTextIn):
     trips_known: bool = False
 
 
-class RunPath(BaseModel):
+class RunPath(Shape):
     """A run by its number."""
 
     number: int = Field(ge=0, le=2**62)
 
 
-class RunsQuery(BaseModel):
+class RunsQuery(Shape):
     """Runs of one script."""
 
     script: str = Field(max_length=60)
 
 
-class RunsOut(BaseModel):
+class RunsOut(Shape):
     """Runs, newest first."""
 
     runs: list[RunOut]
@@ -146,7 +146,7 @@ class WholeRunOut(RunOut):
     lines: list[ScriptLine]
 
 
-class SignRunIn(BaseModel):
+class SignRunIn(Shape):
     """Who signs a run, and a remark."""
 
     model_config = ConfigDict(extra="forbid")

@@ -3,42 +3,42 @@
 from __future__ import annotations
 
 from flask import Response, jsonify, make_response, request
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, Field
+from pydantic import Field
 from sqlalchemy import Connection
 
 from canaleta.plant import accounts
 from canaleta.plant.accounts import ROLES
 from canaleta.web.doors import RIGHTS, cookie_name, needs, session_now
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("session", __name__, url_prefix="/api/session", abp_responses=PROBLEMS)
+api = routes("session", __name__, url_prefix="/api/session", abp_responses=PROBLEMS)
 TRIES, TRIES_FROM_ONE_ADDRESS, WINDOW_S = 8, 60, 60
 
 
-class SignIn(BaseModel):
+class SignIn(Shape):
     """A name and its password."""
 
     name: str = Field(max_length=40)
     password: str = Field(max_length=200)
 
 
-class Link(BaseModel):
+class Link(Shape):
     """The token of a one-time link."""
 
     token: str = Field(max_length=100)
 
 
-class NewPassword(BaseModel):
+class NewPassword(Shape):
     """A new password for one's own account."""
 
     password: str = Field(max_length=400)
 
 
-class SessionNow(BaseModel):
+class SessionNow(Shape):
     """Who is signed in, with what rights, and what changes must carry."""
 
     account: str
@@ -47,7 +47,7 @@ class SessionNow(BaseModel):
     csrf: str
 
 
-class Done(BaseModel):
+class Done(Shape):
     """It is done."""
 
     done: bool = True

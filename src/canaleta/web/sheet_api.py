@@ -6,9 +6,7 @@ from dataclasses import asdict
 
 import numpy as np
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
 from numpy.typing import NDArray
-from pydantic import BaseModel
 
 from canaleta.core.checkpoints import check_points, curve, true_value
 from canaleta.core.derived import applies, derived_texts, misfits
@@ -29,13 +27,14 @@ from canaleta.plant.cells import offered_filters, offered_modes
 from canaleta.web.doors import needs
 from canaleta.web.point import PointPath, finite, found, words_in_hex
 from canaleta.web.problems import PROBLEMS
+from canaleta.web.routes import Shape, routes
 
 __all__ = ["api"]
 
-api = APIBlueprint("sheet", __name__, url_prefix="/api/points", abp_responses=PROBLEMS)
+api = routes("sheet", __name__, url_prefix="/api/points", abp_responses=PROBLEMS)
 
 
-class CheckRow(BaseModel):
+class CheckRow(Shape):
     """One check point: figures at the stations as shown, what the list shows and what is true."""
 
     label: str
@@ -48,7 +47,7 @@ class CheckRow(BaseModel):
     wrong: bool
 
 
-class CurveOut(BaseModel):
+class CurveOut(Shape):
     """The curve over the wires: what the list shows, and beside it the device or the straight line."""
 
     loop_unit: str
@@ -61,7 +60,7 @@ class CurveOut(BaseModel):
     fault_high: float | None
 
 
-class CoreOut(BaseModel):
+class CoreOut(Shape):
     """A core between device and terminal."""
 
     device_side: str
@@ -70,14 +69,14 @@ class CoreOut(BaseModel):
     flows: str
 
 
-class TerminalOut(BaseModel):
+class TerminalOut(Shape):
     """A terminal of the channel that stays empty."""
 
     mark: str
     role: str
 
 
-class WiringOut(BaseModel):
+class WiringOut(Shape):
     """The terminals of a point."""
 
     cores: list[CoreOut]
@@ -86,7 +85,7 @@ class WiringOut(BaseModel):
     words: str
 
 
-class SettingOut(BaseModel):
+class SettingOut(Shape):
     """A setting: the field, its text, what it may be, what an empty one follows, why the hardware fixes it (''
     if it does not), and which choices do not fit and why."""
 
@@ -100,7 +99,7 @@ class SettingOut(BaseModel):
     unfit: dict[str, str]
 
 
-class FactRow(BaseModel):
+class FactRow(Shape):
     """One fact: what, how much, what it rests on."""
 
     label: str
@@ -109,7 +108,7 @@ class FactRow(BaseModel):
     tone: str
 
 
-class FactSection(BaseModel):
+class FactSection(Shape):
     """Facts that belong together, and the one thing to take away."""
 
     station: str
@@ -119,7 +118,7 @@ class FactSection(BaseModel):
     rows: list[FactRow]
 
 
-class FaultKindOut(BaseModel):
+class FaultKindOut(Shape):
     """A fault that this path can be given. amount: what its figure is in, '' if it has none."""
 
     name: str
@@ -129,7 +128,7 @@ class FaultKindOut(BaseModel):
     choices: list[str]
 
 
-class SheetOut(BaseModel):
+class SheetOut(Shape):
     """Everything of one point that does not move with its reading."""
 
     point: int

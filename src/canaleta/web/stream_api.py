@@ -6,8 +6,7 @@ import time
 from collections.abc import Iterator
 
 from flask import Response, request
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, Field
+from pydantic import Field
 from sqlalchemy import select
 from sqlalchemy.exc import SQLAlchemyError
 
@@ -27,17 +26,18 @@ from canaleta.web.hub import (
     temporary_event,
 )
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 from canaleta.web.state import Shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("stream", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+api = routes("stream", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 BEAT_S = 5.0
 SESSION_CHECK_S = 30.0
 
 
-class StreamQuery(BaseModel):
+class StreamQuery(Shape):
     """since: the list's seq that the browser has. racks: ids of the racks it wants, with commas."""
 
     since: int = Field(ge=0, le=2**62)

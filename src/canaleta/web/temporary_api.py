@@ -7,8 +7,7 @@ from typing import Literal
 
 import numpy as np
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 
 from canaleta.core.entry import read_station
 from canaleta.core.fields import Station
@@ -27,17 +26,18 @@ from canaleta.web.asking import asked
 from canaleta.web.doors import needs, session_now
 from canaleta.web.point import PointPath, finite, found
 from canaleta.web.problems import PROBLEMS, CellProblem, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("temporary", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+api = routes("temporary", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 READBACK_S = 6.0
 PATIENCE_S = 1.5
 """How long an output may take to do what it was told before that is a mismatch; two and a half scans if that is more."""
 
 
-class EntryOut(BaseModel):
+class EntryOut(Shape):
     """One temporary change. due: when it ought to be over; ended_at: when it was."""
 
     id: int
@@ -54,14 +54,14 @@ class EntryOut(BaseModel):
     ended_why: str
 
 
-class TemporaryLogOut(BaseModel):
+class TemporaryLogOut(Shape):
     """What is open, oldest first, and what ended lately, newest first."""
 
     open: list[EntryOut]
     ended: list[EntryOut]
 
 
-class EnterIn(BaseModel):
+class EnterIn(Shape):
     """A temporary change that somebody made with their own hands."""
 
     model_config = ConfigDict(extra="forbid")
@@ -73,7 +73,7 @@ class EnterIn(BaseModel):
     minutes: int = Field(0, ge=0, le=10_080)
 
 
-class EndIn(BaseModel):
+class EndIn(Shape):
     """How it was put back."""
 
     model_config = ConfigDict(extra="forbid")
@@ -81,13 +81,13 @@ class EndIn(BaseModel):
     why: str = Field("", max_length=200)
 
 
-class EntryPath(BaseModel):
+class EntryPath(Shape):
     """A temporary change by its number."""
 
     number: int = Field(ge=0, le=2**62)
 
 
-class HoldIn(BaseModel):
+class HoldIn(Shape):
     """A value to hold a point at, as typed, and why. minutes: until it is overdue, 0 for as long as the plant says."""
 
     model_config = ConfigDict(extra="forbid")
@@ -97,7 +97,7 @@ class HoldIn(BaseModel):
     minutes: int = Field(0, ge=0, le=10_080)
 
 
-class OfferOut(BaseModel):
+class OfferOut(Shape):
     """What can be held at a point. force, output: why not, '' if it can; trips: what it can trip, told first. on_loss: what
     the device of an output does when its signal or its power is lost, in words."""
 
@@ -110,7 +110,7 @@ class OfferOut(BaseModel):
     open: list[EntryOut]
 
 
-class OutputIn(BaseModel):
+class OutputIn(Shape):
     """A value to give an output, as typed."""
 
     model_config = ConfigDict(extra="forbid")
@@ -118,7 +118,7 @@ class OutputIn(BaseModel):
     text: str = Field(max_length=40)
 
 
-class OutputOut(BaseModel):
+class OutputOut(Shape):
     """What became of a command: the count that was given, whether it was clamped, what is read back, and in words
     whether both agree. load_ma: the current through the load, expected_ma: what it takes by the list; none where unknown."""
 
@@ -131,7 +131,7 @@ class OutputOut(BaseModel):
     expected_ma: float | None
 
 
-class ReleasedOut(BaseModel):
+class ReleasedOut(Shape):
     """How many were let go, and what could not be, in words."""
 
     released: int

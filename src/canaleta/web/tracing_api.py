@@ -6,8 +6,7 @@ from typing import Literal
 
 import numpy as np
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 
 from canaleta.core.entry import read_station
 from canaleta.core.fields import STATIONS, Station
@@ -23,17 +22,18 @@ from canaleta.plant.live import is_stale, read_block
 from canaleta.web.doors import needs
 from canaleta.web.point import Figure, PointPath, finite, found
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("tracing", __name__, url_prefix="/api/points", abp_responses=PROBLEMS)
+api = routes("tracing", __name__, url_prefix="/api/points", abp_responses=PROBLEMS)
 NEAR = 0.02
 """Share of the span that a register or a value may be off and still shows what is in the pipe."""
 Tick = Literal["seen", "not seen", ""]
 
 
-class TraceIn(BaseModel):
+class TraceIn(Shape):
     """What is in the pipe now, as typed ('' for what the count implies), and what was seen at each stage."""
 
     model_config = ConfigDict(extra="forbid")
@@ -42,7 +42,7 @@ class TraceIn(BaseModel):
     ticks: list[Tick] = Field(default_factory=list, max_length=len(STAGES))
 
 
-class TraceStage(BaseModel):
+class TraceStage(Shape):
     """A stage: where to look, what must be there, what is read there now ('' where nobody but a person can look), and
     whether it shows: seen by a person, or by the reading itself."""
 
@@ -54,7 +54,7 @@ class TraceStage(BaseModel):
     by_itself: bool
 
 
-class TraceOut(BaseModel):
+class TraceOut(Shape):
     """What the ticks say. between: the two stages the suspect lies between, -1 for before the device; none while nothing
     can be said. following: the stage to look at next, -1 for none."""
 
@@ -67,7 +67,7 @@ class TraceOut(BaseModel):
     following: int
 
 
-class StimulusOut(BaseModel):
+class StimulusOut(Shape):
     """What can be done to the device by hand, and what the value must do then."""
 
     name: str
@@ -75,14 +75,14 @@ class StimulusOut(BaseModel):
     expected: str
 
 
-class StimuliOut(BaseModel):
+class StimuliOut(Shape):
     """All of them, for the value there is now."""
 
     stimuli: list[StimulusOut]
     now: float | None
 
 
-class StimulusIn(BaseModel):
+class StimulusIn(Shape):
     """What was done, and the value before and after."""
 
     model_config = ConfigDict(extra="forbid")
@@ -92,14 +92,14 @@ class StimulusIn(BaseModel):
     after: Figure | None
 
 
-class StimulusSeen(BaseModel):
+class StimulusSeen(Shape):
     """Whether it moved as it must, none where that cannot be told, and in words."""
 
     right: bool | None
     says: str
 
 
-class SplitIn(BaseModel):
+class SplitIn(Shape):
     """A reference reading: what the source was set to and what a reference meter reads, mA; volts over the shunt, none
     without one; the count read."""
 
@@ -111,7 +111,7 @@ class SplitIn(BaseModel):
     counts: Figure
 
 
-class SplitOut(BaseModel):
+class SplitOut(Shape):
     """Errors in % of span, none where they cannot be told: of the source, the shunt and the channel; the greatest in words."""
 
     source: float | None

@@ -7,8 +7,7 @@ import re
 from typing import Annotated, Literal
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import ConfigDict, Field, StringConstraints
 from sqlalchemy import delete, func, select
 from sqlalchemy.dialects.postgresql import insert as upsert
 
@@ -19,16 +18,17 @@ from canaleta.plant.database import notify
 from canaleta.web.doors import needs, session_now
 from canaleta.web.hub import HERE_CHANNEL
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("views", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+api = routes("views", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 MOST_VIEWS = 60
 Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=40)]
 
 
-class ColumnIn(BaseModel):
+class ColumnIn(Shape):
     """A column that is shown, with its width in pixels."""
 
     model_config = ConfigDict(extra="forbid")
@@ -37,7 +37,7 @@ class ColumnIn(BaseModel):
     width: int = Field(ge=24, le=900)
 
 
-class SortIn(BaseModel):
+class SortIn(Shape):
     """A column that rows are sorted by."""
 
     model_config = ConfigDict(extra="forbid")
@@ -46,7 +46,7 @@ class SortIn(BaseModel):
     down: bool = False
 
 
-class ViewBody(BaseModel):
+class ViewBody(Shape):
     """What is shown, in which order, how dense, and what is sought."""
 
     model_config = ConfigDict(extra="forbid")
@@ -58,7 +58,7 @@ class ViewBody(BaseModel):
     find: str = Field("", max_length=400)
 
 
-class ViewIn(BaseModel):
+class ViewIn(Shape):
     """A view to keep: for oneself, or for everybody in the plant."""
 
     model_config = ConfigDict(extra="forbid")
@@ -67,7 +67,7 @@ class ViewIn(BaseModel):
     plants: bool = False
 
 
-class ViewOut(BaseModel):
+class ViewOut(Shape):
     """A view that was kept. plants: everybody sees it."""
 
     name: str
@@ -75,25 +75,25 @@ class ViewOut(BaseModel):
     body: ViewBody
 
 
-class ViewsOut(BaseModel):
+class ViewsOut(Shape):
     """One's own views and the plant's, by name."""
 
     views: list[ViewOut]
 
 
-class ViewPath(BaseModel):
+class ViewPath(Shape):
     """A view by its name."""
 
     name: Name
 
 
-class WhoseView(BaseModel):
+class WhoseView(Shape):
     """Whether the plant's view of that name is meant, or one's own."""
 
     plants: bool = False
 
 
-class HereIn(BaseModel):
+class HereIn(Shape):
     """Where one is: the cell that is chosen. tab: a name the screen gives itself, so that two of one's own are two."""
 
     model_config = ConfigDict(extra="forbid")
@@ -103,7 +103,7 @@ class HereIn(BaseModel):
     field: str = Field("", max_length=60)
 
 
-class Taken(BaseModel):
+class Taken(Shape):
     """It is done."""
 
     done: bool = True

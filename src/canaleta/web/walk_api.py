@@ -5,22 +5,22 @@ from __future__ import annotations
 from typing import Annotated
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field
 
 from canaleta.core.walk import judged
 from canaleta.plant import walking
 from canaleta.web.doors import needs, session_now
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("walk", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+api = routes("walk", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 Points = Annotated[list[Annotated[int, Field(ge=0, le=2**62)]], Field(max_length=300)]
 
 
-class WalkIn(BaseModel):
+class WalkIn(Shape):
     """The points that will be played, in their order; none if nobody says."""
 
     model_config = ConfigDict(extra="forbid")
@@ -28,7 +28,7 @@ class WalkIn(BaseModel):
     expected: Points = Field(default_factory=list)
 
 
-class PlateauOut(BaseModel):
+class PlateauOut(Shape):
     """One steady level of a staircase."""
 
     signal: float
@@ -40,7 +40,7 @@ class PlateauOut(BaseModel):
     readings: int
 
 
-class FoundOut(BaseModel):
+class FoundOut(Shape):
     """A point at which somebody played. takes: its readings may be taken without asking; says: why, or why not."""
 
     id: int
@@ -52,14 +52,14 @@ class FoundOut(BaseModel):
     says: str
 
 
-class SwappedOut(BaseModel):
+class SwappedOut(Shape):
     """Two points that answer in each other's place."""
 
     one: int
     other: int
 
 
-class WalkOut(BaseModel):
+class WalkOut(Shape):
     """One's walk: since when ('' if nobody walks), what is expected, what was found, whose cores may be swapped."""
 
     begins: str

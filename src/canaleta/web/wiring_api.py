@@ -6,8 +6,6 @@ from dataclasses import asdict
 
 import numpy as np
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
-from pydantic import BaseModel
 
 from canaleta.core.circuit import circuit_of
 from canaleta.core.circuit_drawing import drawn
@@ -16,14 +14,15 @@ from canaleta.core.strips import cores_of
 from canaleta.web.doors import needs
 from canaleta.web.point import PointPath, found
 from canaleta.web.problems import PROBLEMS, ProblemError
+from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
 
 __all__ = ["api"]
 
-api = APIBlueprint("wiring", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+api = routes("wiring", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 
 
-class ReadingOut(BaseModel):
+class ReadingOut(Shape):
     """One measurement: the meter, where, what is healthy, what else means what."""
 
     meter: str
@@ -32,7 +31,7 @@ class ReadingOut(BaseModel):
     otherwise: list[tuple[str, str]]
 
 
-class CircuitOut(BaseModel):
+class CircuitOut(Shape):
     """The wiring of one point. svg: the drawing."""
 
     svg: str
@@ -48,7 +47,7 @@ class CircuitOut(BaseModel):
     steps: list[str]
 
 
-class CoreUse(BaseModel):
+class CoreUse(Shape):
     """One core: its colour or number, and the points that claim it; none for a spare one."""
 
     number: int
@@ -56,7 +55,7 @@ class CoreUse(BaseModel):
     points: list[int]
 
 
-class CableOut(BaseModel):
+class CableOut(Shape):
     """A cable with its cores."""
 
     cable: int
@@ -71,7 +70,7 @@ class CableOut(BaseModel):
     spare: int
 
 
-class CablesOut(BaseModel):
+class CablesOut(Shape):
     """Every cable."""
 
     seq: int
