@@ -8,7 +8,10 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-__all__ = ["HANGS_S", "until"]
+__all__ = ["HANGS_S", "KEPT", "until"]
+
+KEPT = ("CANALETA_FRONT", "CANALETA_PATIENCE")
+"""What of our own settings a program that a test starts keeps."""
 
 HANGS_S = 900.0
 """Where one limit must do: longer than anything takes on a machine at work, so that only what hangs meets it."""

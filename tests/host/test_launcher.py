@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from tests.waiting import until
+from tests.waiting import KEPT, until
 
 from canaleta.host.cluster import free_port
 from canaleta.host.debian import is_root
@@ -23,7 +23,9 @@ pytestmark = [
     pytest.mark.xdist_group("clone"),
     pytest.mark.skipif(not is_root(), reason="an ordinary user's installation is per checkout: tests/clone"),
 ]
-ENVIRONMENT = {k: v for k, v in os.environ.items() if not k.startswith(("CANALETA_", "PYTHON", "PYTEST"))}
+ENVIRONMENT = {
+    k: v for k, v in os.environ.items() if not k.startswith(("CANALETA_", "PYTHON", "PYTEST")) or k in KEPT
+}
 
 
 @pytest.fixture

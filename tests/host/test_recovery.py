@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from tests.waiting import until
+from tests.waiting import KEPT, until
 
 from canaleta.host.cluster import free_port
 
@@ -31,7 +31,7 @@ class Running:
 
     def __init__(self, data: Path) -> None:
         self.data, self.port = data, free_port()
-        environment = {k: v for k, v in os.environ.items() if not k.startswith("CANALETA_") or k == "CANALETA_FRONT"}
+        environment = {k: v for k, v in os.environ.items() if not k.startswith("CANALETA_") or k in KEPT}
         self.process = subprocess.Popen(
             [sys.executable, "-m", "canaleta.cli", "start", "--data", str(data), "--port", str(self.port)],
             stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=environment, cwd="/",

@@ -11,7 +11,7 @@ from collections.abc import Iterator
 import pytest
 from sqlalchemy import func, select, text
 from tests.conftest import Database
-from tests.waiting import until
+from tests.waiting import KEPT, until
 
 from canaleta.host.scanning import scan
 from canaleta.host.steps import TroubleError
@@ -27,7 +27,7 @@ def address(database: Database) -> str:
 @contextlib.contextmanager
 def agent(url: str) -> Iterator[subprocess.Popen[str]]:
     """`agent` as a process of its own."""
-    environment = {k: v for k, v in os.environ.items() if not k.startswith("CANALETA_") or k == "CANALETA_FRONT"}
+    environment = {k: v for k, v in os.environ.items() if not k.startswith("CANALETA_") or k in KEPT}
     process = subprocess.Popen(
         [sys.executable, "-m", "canaleta.cli", "agent"], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
         env=environment | {"CANALETA_DATABASE_URL": url}, cwd="/",

@@ -13,7 +13,9 @@ from canaleta.web.json import DEEPEST, too_deep
 
 VALUES = st.recursive(
     st.none() | st.text(alphabet='ab[]{}"\\,:', max_size=8) | st.integers(0, 9),
-    lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.text(alphabet='x{["\\', max_size=3), inner, max_size=3),
+    lambda inner: (
+        st.lists(inner, max_size=4) | st.dictionaries(st.text(alphabet='x{["\\', max_size=3), inner, max_size=3)
+    ),
 )
 
 

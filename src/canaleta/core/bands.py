@@ -8,7 +8,6 @@ A value on an edge belongs to the band above it.
 from __future__ import annotations
 
 import itertools
-import re
 from bisect import bisect_right
 from dataclasses import dataclass
 from decimal import Decimal
@@ -34,7 +33,7 @@ class Bands:
 
 def read_bands(text: str) -> str:
     """Bands as typed, tidied. Raises TextError naming the place that cannot be."""
-    parts = [part.strip() for part in re.split(r"<=|[<≤;]", text)]
+    parts = [part.strip() for part in text.replace("<=", "<").replace("≤", "<").replace(";", "<").split("<")]
     if len(parts) < 3 or len(parts) % 2 == 0:
         raise TextError(f"“{text}”: write names with the edges between them, as in low < 20 < normal < 80 < high")
     names, edges = parts[::2], [read_number(edge) for edge in parts[1::2]]

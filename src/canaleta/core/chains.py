@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 from functools import lru_cache
 
+from canaleta.core.patterns import SPACE, compiled
 from canaleta.core.text import TextError, plain, read_number
 
 __all__ = ["Factor", "Hop", "factors_of", "hops_of", "read_factors", "read_hops"]
 
 _MOST = 24
-_HOP = re.compile(r"(?P<name>.*?)\s*(?:(?P<figure>[-+\u2212]?[\d][\d.,\u2009 ]*)\s*(?P<unit>Ω|Ohm|ohm|R|V))?\s*")
-_FACTOR = re.compile(r"(?P<name>.*\S)\s+(?P<figure>[-+\u2212]?[\d.,][\d.,eE+-]*)\s*")
+LONGEST_CHAIN = 2000
+_HOP = compiled(
+    rf"(?P<name>.*?){SPACE}*(?:(?P<figure>[-+\x{{2212}}]?[\d][\d.,\x{{2009}} ]*){SPACE}*(?P<unit>Ω|Ohm|ohm|R|V))?{SPACE}*"
+)
+_FACTOR = compiled(rf"(?P<name>.*\S){SPACE}+(?P<figure>[-+\x{{2212}}]?[\d.,][\d.,eE+-]*){SPACE}*")
+_ENDS_IN_FIGURE = compiled(rf"{SPACE}\d+$")
 
 
 @dataclass(frozen=True)
@@ -39,7 +43,7 @@ def read_hops(text: str) -> str:
         found = _HOP.fullmatch(part)
         if found is None or not found["name"]:
             raise TextError(f"“{part}”: write what it is, then its ohms or volts, as in “barrier 300 Ω”")
-        if re.search(r"\d\s*$", found["name"]) and found["figure"] is None and re.search(r"\s\d+$", found["name"]):
+        if found["figure"] is None and _ENDS_IN_FIGURE.search(found["name"]):
             raise TextError(f"“{part}”: say whether it is Ω or V")
         if found["figure"] is None:
             out.append(found["name"])
@@ -87,6 +91,8 @@ def factors_of(text: str) -> tuple[Factor, ...]:
 
 
 def _parts(text: str) -> list[str]:
+    if len(text) > LONGEST_CHAIN:
+        raise TextError(f"{len(text)} characters; a chain has at most {LONGEST_CHAIN}")
     parts = [part.strip() for part in text.replace("\n", ";").split(";") if part.strip()]
     if len(parts) > _MOST:
         raise TextError(f"{len(parts)} links; a chain holds {_MOST}")

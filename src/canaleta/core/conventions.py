@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from functools import cached_property
-from ipaddress import ip_network
 from typing import Literal, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
 
+from canaleta.core.networks import rack_networks
+from canaleta.core.patterns import compiled
 from canaleta.core.tags import own_letters, shape_of
 
 __all__ = ["Conventions", "Namur", "Reserve", "fault_grades"]
@@ -47,13 +47,16 @@ class Reserve(BaseModel):
 _Grade = Literal["bad", "settle", "note", "off"]
 
 
+_RULE = compiled(r"[Rr]\d{2,3}[A-Z]?")
+
+
 def _grades(text: str) -> dict[str, _Grade]:
     """{rule: grade} of "R37 off; R25 note". Raises ValueError naming the part that cannot be read."""
     out: dict[str, _Grade] = {}
     for part in (p.strip() for p in text.split(";") if p.strip()):
         name, _, grade = part.partition(" ")
         known = next((g for g in get_args(_Grade) if g == grade.strip().lower()), None)
-        if known is None or not re.fullmatch(r"[Rr]\d{2,3}[A-Z]?", name):
+        if known is None or not _RULE.fullmatch(name):
             raise ValueError(f"“{part}”: write a rule and bad, settle, note or off, as in R37 off")
         out[name.upper()] = known
     return out
@@ -124,9 +127,9 @@ class Conventions(BaseModel):
         description="a rack's network address: 192.168.{cabinet}.{rack}, with the numbers of both names",
     )
     rack_networks: str = Field(
-        default="127.0.0.0/8",
+        default="127.0.0.0/8 ports 1024-65535",
         max_length=400,
-        description="networks that racks may be reached in, with commas; an administrator's matter",
+        description="networks and ports that racks may be reached at, with commas: 192.168.10.0/24 port 502; an administrator's matter",
     )
     second_signature: Literal["asked", "not asked"] = Field(
         default="asked", description="whether a revision is checked by somebody else than who put it up"
@@ -192,9 +195,5 @@ class Conventions(BaseModel):
     @field_validator("rack_networks")
     @classmethod
     def _are_networks(cls, text: str) -> str:
-        for part in (p.strip() for p in text.split(",") if p.strip()):
-            try:
-                ip_network(part, strict=False)
-            except ValueError as error:
-                raise ValueError(f"“{part}” is no network such as 192.168.10.0/24") from error
+        rack_networks(text)
         return text

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import re
 import struct
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import groupby
 
 from canaleta.core.converters import ORDERS, WordForm
+from canaleta.core.patterns import SPACE, compiled
 from canaleta.core.text import TextError
 
 __all__ = ["Decoding", "Shown", "decodings", "read_shown", "runs"]
@@ -73,14 +73,18 @@ _KINDS = {
 }  # fmt: skip
 
 
+_SHOWN = compiled(
+    rf"(input|holding){SPACE}+(\d{{1,5}}){SPACE}+(int|uint|dint|udint|real)(?:{SPACE}+([A-D]{{4}}))?",
+    ignore_case=True,
+)
+
+
 def read_shown(text: str) -> Shown:
     """ "holding 120 real CDAB" as an address. Raises TextError in words.
 
     The data types are those of IEC 61131-3; the order of the bytes may be left out and is then ABCD.
     """
-    found = re.fullmatch(
-        r"(input|holding)\s+(\d{1,5})\s+(int|uint|dint|udint|real)(?:\s+([A-D]{4}))?", text.strip(), re.I
-    )
+    found = _SHOWN.fullmatch(text.strip())
     if not found or int(found[2]) > 65_534 or (found[4] and found[4].upper() not in ORDERS):
         raise TextError(
             f"“{text}”: write where it stands as in holding 120 real, or input 40 dint CDAB; orders: {', '.join(ORDERS)}"

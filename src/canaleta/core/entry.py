@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import re
-
 import numpy as np
 
 from canaleta.core.converters import WordForm
@@ -11,6 +9,7 @@ from canaleta.core.discrete import hysteresis
 from canaleta.core.fields import STATIONS, Station, split_unit
 from canaleta.core.image import PlantImage
 from canaleta.core.path import describe
+from canaleta.core.patterns import compiled
 from canaleta.core.signals import Family
 from canaleta.core.text import TextError, read_number, shown
 from canaleta.core.units import factor_and_offset, find_unit, read_unit
@@ -24,7 +23,7 @@ _STATE_WORDS: dict[Station, tuple[tuple[str, ...], tuple[str, ...]]] = {
     Station.COUNTS: (("0",), ("1",)),
     Station.VALUE: (("0",), ("1",)),
 }
-_BASED = re.compile(r"(-?)(0x[0-9a-f_]{1,8}|0b[01_]{1,40})", re.IGNORECASE)
+_BASED = compiled(r"(-?)(0x[0-9a-f_]{1,8}|0b[01_]{1,40})", ignore_case=True)
 
 
 def read_station(image: PlantImage, row: int, station: Station, text: str) -> float:

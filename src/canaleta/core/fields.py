@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable
 from decimal import Decimal
 from functools import lru_cache
@@ -12,6 +11,7 @@ from canaleta.core.bands import read_bands
 from canaleta.core.chains import read_factors, read_hops
 from canaleta.core.field import STATIONS, Field, Kind, Landing, Station, Stored
 from canaleta.core.field_table import FIELDS
+from canaleta.core.patterns import LONGEST_LINE, SPACE, compiled
 from canaleta.core.signals import SIGNAL_NAMES, SIGNALS
 from canaleta.core.strips import read_cores, read_terminals
 from canaleta.core.tables import read_table
@@ -104,9 +104,13 @@ def _read_text(field: Field, typed: str) -> str:
     return typed
 
 
+_LINK = compiled(r"https?://[^\s/?#@:]+(:\d+)?([/?#]\S*)?")
+_THERMOCOUPLE = compiled(rf"(?:type|typ|thermocouple|t/c|tc)(?:{SPACE}|\.)*([a-z])", ignore_case=True)
+
+
 def _read_link(field: Field, typed: str) -> str:
     address = typed if "://" in typed else f"https://{typed}"
-    if not re.fullmatch(r"https?://[^\s/?#@:]+(:\d+)?([/?#]\S*)?", address) or len(address) > 400:
+    if len(address) > 400 or not _LINK.fullmatch(address):
         raise TextError(f"“{typed}”: {field.label} is an address that begins with http:// or https://")
     return address
 
@@ -161,7 +165,7 @@ def split_unit(typed: str) -> tuple[str, str]:
 
 def read_signal(typed: str) -> str:
     """The signal meant by the text: by its name, by its span ("4 to 20 mA", "-10…10 V"), or "type K". Raises TextError."""
-    letter = re.fullmatch(r"(?:type|typ|thermocouple|t/c|tc)[\s.]*([a-z])", typed.strip(), re.IGNORECASE)
+    letter = _THERMOCOUPLE.fullmatch(typed.strip()) if len(typed) < LONGEST_LINE else None
     if letter:
         return read_choice(SIGNAL_NAMES, f"TC {letter[1]}")
     try:

@@ -6,7 +6,6 @@ modules and the registers that each type occupies; nobody types them.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -14,6 +13,9 @@ from functools import cached_property
 from canaleta.core.fields import Landing
 from canaleta.core.modules import ModeTable, ModuleType
 from canaleta.core.text import TextError
+
+_APART = str.maketrans(dict.fromkeys(".·/:-", " "))
+"""What may stand between the parts of an address."""
 
 __all__ = ["SEPARATOR", "Cabinet", "Cable", "Layout", "Module", "Rack", "has_channel"]
 
@@ -172,7 +174,7 @@ class Layout:
         The last three parts are rack, slot and channel, whatever stands between them; what stands before is
         the cabinet, which may be left out while the plant has one. Raises TextError.
         """
-        parts = re.split(r"[\s.·/:-]+", text.strip())
+        parts = text.translate(_APART).split()
         if len(parts) < 3:
             raise TextError(f"“{text.strip()}” is not a channel: write it as {self._example()}")
         *name, rack, slot, channel = parts
@@ -223,4 +225,4 @@ def has_channel(layout: Layout, at: Landing) -> bool:
 
 
 def _bare(text: str) -> str:
-    return re.sub(r"[\s.·/:-]+", "-", text.strip()).lower()
+    return "-".join(text.translate(_APART).split()).lower()

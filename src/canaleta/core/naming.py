@@ -6,16 +6,16 @@ cabinet's name, {rack} the one at the end of the rack's; {rack+100} adds to it.
 
 from __future__ import annotations
 
-import ipaddress
-import re
 from collections.abc import Iterable
+from typing import Any
 
 from canaleta.core.layout import Layout, Rack
+from canaleta.core.patterns import compiled
 
-__all__ = ["allowed_address", "departures", "next_name", "ruled_address"]
+__all__ = ["departures", "next_name", "ruled_address"]
 
-_PLACE = re.compile(r"\{(cabinet|rack)([+-]\d{1,4})?\}")
-_NUMBER = re.compile(r"(\d+)\D*$")
+_PLACE = compiled(r"\{(cabinet|rack)([+-]\d{1,4})?\}")
+_NUMBER = compiled(r"(\d+)\D*$")
 
 
 def ruled_address(rule: str, cabinet: str, rack: str) -> str:
@@ -26,11 +26,11 @@ def ruled_address(rule: str, cabinet: str, rack: str) -> str:
     if any(not _NUMBER.search(names[place]) for place, _ in _PLACE.findall(rule)):
         return ""
 
-    def filled(match: re.Match[str]) -> str:
+    def filled(match: Any) -> str:
         found = _NUMBER.search(names[match[1]])
         return str(int(found[1] if found else 0) + int(match[2] or 0))
 
-    return _PLACE.sub(filled, rule)
+    return str(_PLACE.sub(filled, rule))
 
 
 def departures(rule: str, layout: Layout) -> list[tuple[Rack, str]]:
@@ -56,17 +56,3 @@ def next_name(taken: Iterable[str], like: str = "1") -> str:
         name = f"{last[: found.start(1)]}{number:0{width}d}{last[found.end(1) :]}"
         if name not in names:
             return name
-
-
-def allowed_address(networks: str, host: str) -> bool:
-    """Whether a rack may be looked for at an address. networks: those allowed, with commas.
-
-    Never link-local, multicast or unspecified. Raises ValueError if either text is no address.
-    """
-    address = ipaddress.ip_address(host)
-    if isinstance(address, ipaddress.IPv6Address) and address.ipv4_mapped:
-        address = address.ipv4_mapped
-    if address.is_link_local or address.is_multicast or address.is_unspecified:
-        return False
-    parts = (part.strip() for part in networks.split(","))
-    return any(address in ipaddress.ip_network(part, strict=False) for part in parts if part)

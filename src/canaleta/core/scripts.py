@@ -15,7 +15,6 @@ puts on what is due and hands what the scan read to `judged`.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -26,6 +25,7 @@ from canaleta.core.entry import read_station, station_figure
 from canaleta.core.fields import STATIONS, Station
 from canaleta.core.image import PlantImage
 from canaleta.core.path import describe
+from canaleta.core.patterns import LONGEST_LINE, SPACE, compiled
 from canaleta.core.putting import TAKE_OFF, Put, loop_unit, read_put
 from canaleta.core.quality import Quality, Reason
 from canaleta.core.text import TextError, read_number
@@ -47,13 +47,16 @@ __all__ = [
 LONGEST_S = 3600.0
 MOST_LINES = 400
 USUAL_WITHIN_S = 5.0
-_LINE = re.compile(r"(?P<plus>\+?)\s*(?P<time>[\d.,]+)\s*(?P<unit>s|min)?\s+(?P<rest>\S.*)", re.IGNORECASE)
-_VERB = re.compile(r"^(?P<tag>.+?)\s+(?P<verb>put|make|take off|see)\b\s*(?P<what>.*)$", re.IGNORECASE)
-_MOVES = re.compile(
-    r"(?P<form>[a-z]+)\s+(?P<low>.+?)\s+(?:to|and|with)\s+(?P<high>.+?)(?:\s+in\s+(?P<period>[\d.,]+)\s*(?P<unit>s|min))?",
-    re.IGNORECASE,
+_TIME = rf"(?P<time>[\d.,]+){SPACE}*(?P<unit>s|min)?"
+_LINE = compiled(rf"(?P<plus>\+?){SPACE}*{_TIME}{SPACE}+(?P<rest>\S.*)", ignore_case=True)
+_VERB = compiled(rf"(?P<tag>.+?){SPACE}+(?P<verb>put|make|take off|see)(?:{SPACE}+(?P<what>.*))?", ignore_case=True)
+_MOVES = compiled(
+    rf"(?P<form>[a-z]+){SPACE}+(?P<low>.+?){SPACE}+(?:to|and|with){SPACE}+(?P<high>.+?)"
+    rf"(?:{SPACE}+in{SPACE}+(?P<period>[\d.,]+){SPACE}*(?P<unit>s|min))?",
+    ignore_case=True,
 )
-_CLAUSE = re.compile(r"\s+(?P<word>within|for)\s+(?P<time>[\d.,]+)\s*(?P<unit>s|min)?\s*$", re.IGNORECASE)
+_CLAUSE = compiled(rf"{SPACE}+(?P<word>within|for){SPACE}+{_TIME}{SPACE}*$", ignore_case=True)
+_ALARM = compiled(rf"(?P<no>no )?alarm(?:{SPACE}+(?P<kind>\S+))?")
 _QUALITIES = {"good": Quality.GOOD, "doubtful": Quality.DOUBTFUL, "bad": Quality.BAD, "no value": Quality.NONE}
 _REASONS = {reason.name.lower().replace("_", " "): reason for reason in Reason if reason.name}
 
@@ -162,6 +165,8 @@ def read_script(image: PlantImage, text: str) -> Script:
 
 
 def _step(image: PlantImage, rows: dict[str, int], number: int, line: str, before: float) -> Step:
+    if len(line) > LONGEST_LINE:
+        raise TextError(f"{len(line)} characters; a line has at most {LONGEST_LINE}")
     found = _LINE.fullmatch(line)
     if not found:
         raise TextError("begin with a time: “5 s TAG put 12 mA”, or “+5 s …” from the line before")
@@ -176,7 +181,7 @@ def _step(image: PlantImage, rows: dict[str, int], number: int, line: str, befor
         raise TextError(f"there is no point “{words['tag'].strip()}” on the list")
     if not image.landed[row]:
         raise TextError(f"{image.label(row)} holds no channel yet: nothing can be put on or seen")
-    act, says = _act(image, row, words["verb"].lower(), words["what"].strip())
+    act, says = _act(image, row, words["verb"].lower(), (words["what"] or "").strip())
     return Step(number, at, int(image.ids[row]), row, act, says)
 
 
@@ -234,7 +239,7 @@ def _see(image: PlantImage, row: int, what: str) -> tuple[See, str]:
         times[word] = _seconds(clause["time"], clause["unit"])
         what = f" {what}"[: clause.start()].strip()
     within, lasts = times["within"], times["for"]
-    if "for" in said and "within" not in said and re.match(r"no alarm\b", what, re.IGNORECASE):
+    if "for" in said and "within" not in said and what.lower().split()[:2] == ["no", "alarm"]:
         # “see no alarm h for 5 s”: from now on, not from some moment within the usual time.
         within = 0.0
     see, says = _condition(image, row, what, within, lasts)
@@ -246,7 +251,7 @@ def _condition(image: PlantImage, row: int, what: str, within: float, lasts: flo
     typed = what.strip().lower()
     if not typed:
         raise TextError("see what? a value with ±, a state, good or bad, a fault, an alarm")
-    if found := re.fullmatch(r"(?P<no>no )?alarm(?:\s+(?P<kind>\S+))?", typed):
+    if found := _ALARM.fullmatch(typed):
         kind, table = found["kind"] or "", AlarmTable.of(image, np.array([row]))
         if kind and kind not in KINDS:
             raise TextError(f"“{kind}” is no alarm: {', '.join(KINDS)}")

@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Sequence
 from decimal import Decimal
 
 from canaleta.core.field import Field, Kind
 from canaleta.core.image import PlantImage
+from canaleta.core.patterns import SPACE, compiled
 from canaleta.core.tags import letters_of
 from canaleta.core.text import TextError, plain, read_number
 
 __all__ = ["MOST", "continued", "counted_on", "next_tag"]
 
 MOST = 20_000
-_RUN = re.compile(r"\d+")
+LONGEST = 1_000
+_LISTED = compiled(rf"[,;]{SPACE}*")
+_RUN = compiled(r"\d+")
 
 
 def continued(image: PlantImage, field: Field, texts: Sequence[str], count: int) -> list[str]:
@@ -39,6 +41,8 @@ def counted_on(texts: Sequence[str], count: int) -> list[str]:
     length. Leading zeros keep their width. Texts without digits are repeated. Raises TextError if the two do not match.
     """
     last = texts[-1]
+    if len(last) > LONGEST:
+        raise TextError(f"{len(last)} characters: a series goes on from {LONGEST} at most")
     runs = [(m.start(), m.end(), int(m[0])) for m in _RUN.finditer(last)]
     if not runs:
         return [texts[k % len(texts)] for k in range(count)]
@@ -73,7 +77,7 @@ def _steps(texts: Sequence[str], runs: list[tuple[int, int, int]], last: str) ->
         steps = [now - int(then[0]) for then, (_, _, now) in zip(_RUN.finditer(before), runs, strict=True)]
         if any(steps):
             return steps
-    pairs = re.split(r"[,;]\s*", last)
+    pairs = _LISTED.split(last)
     if len(pairs) > 1 and all(_RUN.search(part) for part in pairs):
         return _block_steps(pairs)
     return [0] * (len(runs) - 1) + [1]

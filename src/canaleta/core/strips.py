@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 from functools import lru_cache
 
+from canaleta.core.patterns import LONGEST_LINE, SPACE, compiled
 from canaleta.core.text import TextError
 
 __all__ = ["KINDS", "StripTerminal", "cores_of", "read_cores", "read_terminals", "terminals_of"]
 
 KINDS = ("plain", "knife", "fuse", "test")
-_TERMINAL = re.compile(r"(?P<strip>[^\s:;,]{1,12})\s*:\s*(?P<mark>[^\s:;,]{1,8})(?:\s+(?P<kind>\w+))?")
+_TERMINAL = compiled(
+    rf"(?P<strip>[^\s:;,]{{1,12}}){SPACE}*:{SPACE}*(?P<mark>[^\s:;,]{{1,8}})(?:{SPACE}+(?P<kind>[\pL\pN_]+))?"
+)
+_CORE = compiled(r"(\d{1,3})(?:[-\x{2013}\x{2026}](\d{1,3}))?")
 _MOST = 12
 
 
@@ -32,7 +35,7 @@ class StripTerminal:
 def read_terminals(text: str) -> str:
     """Typed terminals, tidied: "X1:5 fuse; X1:6 knife", one a core in the order of the cores. Raises TextError."""
     out = []
-    for part in (p.strip() for p in re.split(r"[;,]", text)):
+    for part in (p.strip() for p in text.replace(",", ";").split(";")):
         found = _TERMINAL.fullmatch(part)
         if found is None:
             raise TextError(f"“{part}” is not a terminal: write it as X1:5, then fuse, knife or test if it is one")
@@ -60,9 +63,11 @@ def terminals_of(text: str) -> tuple[StripTerminal, ...]:
 
 def read_cores(text: str) -> str:
     """Typed cores of a cable, tidied: "1, 2", in the order of the point's terminals. Raises TextError."""
+    if len(text) > LONGEST_LINE:
+        raise TextError(f"{len(text)} characters; the cores of a point are numbers, as in 1, 2 or 3-5")
     numbers: list[int] = []
-    for part in (p.strip() for p in re.split(r"[;,\s]+", text.strip())):
-        found = re.fullmatch(r"(\d{1,3})(?:[-–…](\d{1,3}))?", part)
+    for part in (p.strip() for p in text.replace(",", " ").replace(";", " ").split()):
+        found = _CORE.fullmatch(part)
         if found is None:
             raise TextError(f"“{part}” is not a core: cores are numbers, as in 1, 2 or 3-5")
         first, last = int(found[1]), int(found[2] or found[1])

@@ -7,11 +7,12 @@ tag is.
 
 from __future__ import annotations
 
-import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Set
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
+from canaleta.core.patterns import compiled, escaped
 from canaleta.core.text import TextError
 
 __all__ = [
@@ -44,8 +45,10 @@ _FUNCTION = {
 """Succeeding letters: before another one, and as the last."""
 _LEVEL = {"H": "high", "L": "low", "M": "middle", "O": "open", "C": "closed", "D": "deviation"}
 _MODIFIER = {"D": "difference", "F": "ratio", "J": "scan", "K": "rate", "Q": "total"}
-_BEGIN = re.compile(r"[\d.=+/-]*([A-Za-z]{1,6})")
-_TAG = re.compile(r"(?P<before>[\d.=+/-]*?)(?P<letters>[A-Za-z]{1,6})[-_. /]?(?P<number>\d{1,7})(?P<suffix>.*)")
+_BEFORE = "0123456789.=+/-"
+_FIGURES = frozenset("0123456789")
+_LETTERS = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ")
+MOST_LETTERS, MOST_FIGURES, LONGEST_TAG, LONGEST_RULE = 6, 7, 200, 200
 
 
 @dataclass(frozen=True)
@@ -79,8 +82,13 @@ def function_of(letters: str) -> str:
 
 def letters_of(text: str) -> str:
     """The letters that a tag begins with, "" if it does not; without looking at the rest of it."""
-    found = _BEGIN.match(text)
-    return found[1].upper() if found else ""
+    return _run(text.lstrip(_BEFORE), _LETTERS, MOST_LETTERS).upper()
+
+
+def _run(text: str, of: Set[str], most: int) -> str:
+    """The characters of a kind that a text begins with, some at most."""
+    end = next((k for k, mark in enumerate(text[:most]) if mark not in of), min(most, len(text)))
+    return text[:end]
 
 
 @dataclass(frozen=True)
@@ -102,12 +110,19 @@ def letters_there_are(own: Mapping[str, str]) -> Letters:
 
 def read_tag(text: str, own: Mapping[str, str] | None = None) -> Tag | None:
     """A tag in its parts, or None if it has no letters followed by a number. own: meanings of the plant's own."""
-    found = _TAG.fullmatch(text.strip())
-    if not found:
+    typed = text.strip()
+    if len(typed) > LONGEST_TAG or "\n" in typed:
         return None
-    letters = found["letters"].upper()
+    body = typed.lstrip(_BEFORE)
+    letters = _run(body, _LETTERS, MOST_LETTERS)
+    rest = body[len(letters) :]
+    rest = rest[1:] if rest[:1] in tuple("-_. /") else rest
+    number = _run(rest, _FIGURES, MOST_FIGURES)
+    if not letters or not number:
+        return None
+    letters = letters.upper()
     meaning = (own or {}).get(letters) or _meaning(letters)
-    return Tag(letters, found["number"], found["suffix"].strip(), meaning)
+    return Tag(letters, number, rest[len(number) :].strip(), meaning)
 
 
 @lru_cache(maxsize=2000)
@@ -142,7 +157,7 @@ def own_letters(text: str) -> Mapping[str, str]:
 
 
 @lru_cache(maxsize=64)
-def shape_of(rule: str) -> re.Pattern[str]:
+def shape_of(rule: str) -> Any:
     """The plant's shape as something to match with. Raises TextError where brackets do not fit."""
     out, open_brackets = "", 0
     for mark in rule:
@@ -153,12 +168,14 @@ def shape_of(rule: str) -> re.Pattern[str]:
                 raise TextError(f"“{rule}”: a ] without its [")
             out, open_brackets = out + ")?", open_brackets - 1
         else:
-            out += {"A": "[A-Za-z]", "9": "[0-9]", "*": ".*", "|": "|"}.get(mark, re.escape(mark))
+            out += {"A": "[A-Za-z]", "9": "[0-9]", "*": ".*", "|": "|"}.get(mark, escaped(mark))
     if open_brackets:
         raise TextError(f"“{rule}”: a [ without its ]")
     if rule.count("*") > 6:
         raise TextError(f"“{rule}”: at most six *")
-    return re.compile(out)
+    if len(rule) > LONGEST_RULE:
+        raise TextError(f"{len(rule)} characters; a shape has at most {LONGEST_RULE}")
+    return compiled(out)
 
 
 def has_shape(rule: str, tag: str) -> bool:

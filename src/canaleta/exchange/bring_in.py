@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -14,6 +13,7 @@ from sqlalchemy import Engine
 from canaleta.core.fields import Stored, field_named
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import SEPARATOR
+from canaleta.core.patterns import compiled
 from canaleta.core.text import TextError
 from canaleta.exchange.headings import NUMBER_TARGETS, PARTS
 from canaleta.exchange.recognise import Found
@@ -26,7 +26,7 @@ from canaleta.plant.rows import add_points
 
 __all__ = ["Choices", "Line", "ListPlan", "apply_plan", "plan_list"]
 
-_TWO_WAYS = re.compile(r"[-+\u2212]?[1-9]\d{0,2}(,\d{3})+")
+_TWO_WAYS = compiled(r"[-+\x{2212}]?[1-9]\d{0,2}(,\d{3})+")
 STEP = 500
 """Rows between two looks at whether to go on."""
 

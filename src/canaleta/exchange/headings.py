@@ -6,13 +6,13 @@ are written in. Nothing is guessed beyond that: what is not known is left to the
 
 from __future__ import annotations
 
-import re
 import unicodedata
 from dataclasses import dataclass
 from functools import cache
 
 from canaleta.core.field import STATIONS, Kind, Station
 from canaleta.core.fields import STORED
+from canaleta.core.patterns import LONGEST_LINE, SPACE, compiled
 from canaleta.core.text import TextError
 from canaleta.core.units import read_unit
 
@@ -75,7 +75,8 @@ _STATION_WORDS = {
 }
 _LEVELS = {"ll": "ll lolo lowlow", "l": "l lo low", "h": "h hi high", "hh": "hh hihi highhigh"}
 _ALARM_WORDS = frozenset(["alarm", "alarms", "alm", "limit", "setpoint", "grenzwert", "alarma", "alarme", "trip"])
-_UNIT_BEHIND = re.compile(r"\s*[\[(]\s*([^\])]{1,20})\s*[\])]\s*$")
+_UNIT_BEHIND = compiled(rf"{SPACE}*[\[(]{SPACE}*([^\])]{{1,20}}){SPACE}*[\])]{SPACE}*$")
+_WORD = compiled(r"[\pL\pN\pM_%]+")
 
 
 @dataclass(frozen=True)
@@ -114,6 +115,8 @@ def _tokens(words: str) -> frozenset[str]:
 
 def read_heading(text: str, above: str = "") -> Heading:
     """What a heading means. above: the heading of a group of columns over it, "" if none."""
+    # A heading of more is a sentence, and means nothing here.
+    text, above = text[:LONGEST_LINE], above[:LONGEST_LINE]
     unit, body = _unit_behind(text)
     for said, sure in ((f"{above} {body}", 3), (body, 3 if not above else 2)):
         if known := _exact().get(bare(said)):
@@ -143,8 +146,8 @@ def _unit_behind(text: str) -> tuple[str, str]:
 
 def _by_parts(body: str, above: str) -> str:
     """A field by the part and the station that the words name: “EU max”, “raw low”, “alarm HH”."""
-    own = {bare(word) for word in re.findall(r"[\w%]+", body)}
-    all_words = own | {bare(word) for word in re.findall(r"[\w%]+", above)}
+    own = {bare(word) for word in _WORD.findall(body)}
+    all_words = own | {bare(word) for word in _WORD.findall(above)}
     if all_words & _ALARM_WORDS:
         for level in ("ll", "hh", "l", "h"):
             if own & _tokens(_LEVELS[level]):

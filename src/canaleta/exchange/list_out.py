@@ -12,6 +12,7 @@ import numpy as np
 from canaleta.core.fields import FIELDS, Field, Kind, field_named
 from canaleta.core.follows import FOLLOWING, followed_by
 from canaleta.core.image import PlantImage
+from canaleta.core.text import begins_formula
 from canaleta.exchange.workbook import NUMBER, Sheet
 from canaleta.plant.findings import accepted
 
@@ -24,8 +25,6 @@ __all__ = [
     "temporary_sheet",
     "told",
 ]
-
-_COMPUTED = ("=", "+", "-", "@")
 
 
 def every_field() -> list[str]:
@@ -117,7 +116,7 @@ def as_csv(sheet: Sheet) -> bytes:
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow([f"{group} {head}".strip() for group, head in zip(sheet.groups, sheet.heads, strict=True)])
     for row in sheet.rows:
-        writer.writerow([_plain(text) if text.startswith(_COMPUTED) else text for text in row])
+        writer.writerow([_plain(text) if begins_formula(text) else text for text in row])
     return b"\xef\xbb\xbf" + out.getvalue().encode()
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -18,6 +17,8 @@ __all__ = ["Found", "find_list", "find_page", "signature"]
 LOOKED_AT = 60
 """Rows from the top in which the headings are looked for."""
 SAMPLE = 400
+
+_FIGURE_MARKS = frozenset("0123456789.,+-")
 
 
 @dataclass(frozen=True)
@@ -99,11 +100,7 @@ def _group_row(page: Page, last: int, wide: int) -> list[str]:
     row, below = page.rows[last - 1], page.rows[last]
     filled = [cell for cell in row if cell]
     # A title is one cell; a row of data above the headings would hold figures.
-    if (
-        len(filled) < 2
-        or len(filled) >= len([c for c in below if c])
-        or any(re.fullmatch(r"[-+\d.,]+", c) for c in filled)
-    ):
+    if len(filled) < 2 or len(filled) >= len([c for c in below if c]) or any(set(c) <= _FIGURE_MARKS for c in filled):
         return none
     out, now = [], ""
     for column in range(wide):

@@ -10,7 +10,6 @@ import csv
 import datetime as dt
 import io
 import json
-import re
 import resource
 import subprocess
 import sys
@@ -18,7 +17,9 @@ import zipfile
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from canaleta.core.text import plain_figure
+import re2
+
+from canaleta.core.text import begins_formula, plain_figure
 
 __all__ = ["MOST_BYTES", "MOST_ROWS", "Page", "SheetError", "read_apart", "read_book"]
 
@@ -31,9 +32,9 @@ MOST_PAGES = 40
 MEMORY = 1024 * 1024 * 1024
 SECONDS = 30
 _CHUNK = 1 << 20
-_FAR_COLUMN = re.compile(rb'<c r="(?:[A-Z]{3}|[L-Z][A-Z]|K[O-Z])\d')
+_FAR_COLUMN = re2.compile(rb'<c r="(?:[A-Z]{3}|[L-Z][A-Z]|K[O-Z])\d')
 """A cell beyond column KN, which is the 300th."""
-_ROW = re.compile(rb'<row[^>]*? r="(\d{6,})"')
+_ROW = re2.compile(rb'<row[^>]*? r="(\d{6,})"')
 
 
 class SheetError(ValueError):
@@ -175,7 +176,7 @@ def _text(cell: object) -> str:
     if len(text) > MOST_CELL:
         raise SheetError(f"a cell has more than {MOST_CELL} characters: it begins with “{text[:40]}”")
     # The quote that exports put before = + - @, so that no sheet computes what it reads.
-    return text[1:] if text[:1] == "'" and text[1:2] in ("=", "+", "-", "@") else text
+    return text[1:] if text[:1] == "'" and begins_formula(text[1:]) else text
 
 
 def _trimmed(rows: Iterable[tuple[str, ...]]) -> tuple[tuple[str, ...], ...]:

@@ -7,7 +7,6 @@ workbook would begin with two seconds of loading it.
 from __future__ import annotations
 
 import io
-import re
 import subprocess
 import sys
 from collections.abc import Mapping, Sequence
@@ -16,9 +15,11 @@ from typing import Any
 
 import orjson
 
+from canaleta.core.patterns import compiled
+
 __all__ = ["NUMBER", "Sheet", "as_workbook"]
 
-NUMBER = re.compile(r"-?\d{1,15}(\.\d{1,15})?")
+NUMBER = compiled(r"-?\d{1,15}(\.\d{1,15})?")
 """A text that a workbook holds as a figure without losing a digit."""
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import re
 import secrets
 from dataclasses import dataclass
 from functools import lru_cache
@@ -14,6 +13,7 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlalchemy import Connection, delete, func, insert, select, text, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
+from canaleta.core.patterns import compiled
 from canaleta.plant import tables as t
 
 __all__ = [
@@ -43,7 +43,7 @@ ROLES = ("reader", "technician", "engineer", "administrator")
 """Roles, each with all the rights of those before it."""
 SESSION_HOURS = 14
 _hasher = PasswordHasher(time_cost=2, memory_cost=19_456, parallelism=1)
-_NAME = re.compile(r"[a-zA-Z0-9][a-zA-Z0-9._-]{0,39}")
+_NAME = compiled(r"[a-zA-Z0-9][a-zA-Z0-9._-]{0,39}")
 SHORTEST_PASSWORD = 10
 
 
@@ -58,13 +58,15 @@ class AccountError(ValueError):
 
 @dataclass(frozen=True)
 class Session:
-    """An open session. csrf is what the browser must send back with every change. unseen_s: since it was noted last."""
+    """An open session. csrf is what the browser must send back with every change. unseen_s: since it was noted last.
+    by_link: a one-time link opened it."""
 
     account: str
     role: str
     csrf: str
     token_hash: str
     unseen_s: float = 0.0
+    by_link: bool = False
 
 
 @dataclass(frozen=True)
@@ -119,7 +121,7 @@ def sign_in(connection: Connection, name: str, password: str) -> bool:
         return False
 
 
-def open_session(connection: Connection, name: str) -> tuple[str, str]:
+def open_session(connection: Connection, name: str, *, by_link: bool = False) -> tuple[str, str]:
     """(token for the cookie, csrf) of a new session."""
     token, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
     connection.execute(delete(t.session).where(t.session.c.expires < func.now()))
@@ -128,6 +130,7 @@ def open_session(connection: Connection, name: str) -> tuple[str, str]:
             token_hash=_hash(token),
             account=name,
             csrf=csrf,
+            by_link=by_link,
             expires=func.now() + text(f"interval '{SESSION_HOURS} hours'"),
         )
     )
@@ -138,11 +141,13 @@ def valid_session(connection: Connection, token: str) -> Session | None:
     """The session of a cookie, if it has not ended and its account is let in."""
     unseen = func.extract("epoch", func.now() - t.session.c.seen).label("unseen")
     row = connection.execute(
-        select(t.session.c.token_hash, t.session.c.csrf, t.account.c.name, t.account.c.role, unseen)
+        select(
+            t.session.c.token_hash, t.session.c.csrf, t.session.c.by_link, t.account.c.name, t.account.c.role, unseen
+        )
         .join(t.account, t.account.c.name == t.session.c.account)
         .where(t.session.c.token_hash == _hash(token), t.session.c.expires > func.now(), t.account.c.active)
     ).first()
-    return Session(row.name, row.role, row.csrf, row.token_hash, float(row.unseen)) if row else None
+    return Session(row.name, row.role, row.csrf, row.token_hash, float(row.unseen), row.by_link) if row else None
 
 
 def note_seen(connection: Connection, token_hash: str) -> None:
@@ -153,6 +158,19 @@ def note_seen(connection: Connection, token_hash: str) -> None:
 def end_session(connection: Connection, token_hash: str) -> None:
     """End one session."""
     connection.execute(delete(t.session).where(t.session.c.token_hash == token_hash))
+
+
+def end_other_sessions(connection: Connection, account: str, token_hash: str) -> None:
+    """End every session of an account but one, and its links that were not used."""
+    of_account = t.session.c.account == account
+    connection.execute(delete(t.session).where(of_account, t.session.c.token_hash != token_hash))
+    connection.execute(delete(t.sign_in_link).where(t.sign_in_link.c.account == account))
+
+
+def has_password(connection: Connection, name: str) -> bool:
+    """Whether an account has a password."""
+    query = select(t.account.c.password_hash).where(t.account.c.name == name)
+    return connection.execute(query).scalar_one_or_none() is not None
 
 
 def end_session_by_key(connection: Connection, key: str, account: str | None) -> bool:

@@ -13,6 +13,7 @@ from canaleta.core.image import PlantImage
 from canaleta.core.putting import Put, loop_unit
 from canaleta.plant import tables as t
 from canaleta.plant.database import notify
+from canaleta.plant.patience import patient
 
 __all__ = [
     "DONE", "LATE", "Command", "ask", "awaited", "done_at", "finish", "injection_of", "outcome", "start_waiting",
@@ -20,6 +21,9 @@ __all__ = [
 
 DONE = "done"
 LATE = "no agent took it up in time"
+
+EXPIRES_S = 5.0
+"""A command that no agent has begun by then is void: it must not act when nobody expects it any more."""
 
 
 @dataclass(frozen=True)
@@ -33,7 +37,9 @@ class Command:
     target: dict[str, Any]
 
 
-def ask(connection: Connection, who: str, rack: int, kind: str, target: dict[str, Any], seconds: float = 5.0) -> int:
+def ask(
+    connection: Connection, who: str, rack: int, kind: str, target: dict[str, Any], seconds: float = EXPIRES_S
+) -> int:
     """Record a command and wake the agents; not started within `seconds`, it is void. Returns its id."""
     number = connection.execute(
         insert(t.command)
@@ -42,7 +48,8 @@ def ask(connection: Connection, who: str, rack: int, kind: str, target: dict[str
             rack=rack,
             kind=kind,
             target=target,
-            expires=func.clock_timestamp() + text("make_interval(secs => :seconds)").bindparams(seconds=seconds),
+            expires=func.clock_timestamp()
+            + text("make_interval(secs => :seconds)").bindparams(seconds=patient(seconds)),
         )
         .returning(t.command.c.id)
     ).scalar_one()
@@ -88,7 +95,7 @@ def outcome(connection: Connection, command: int) -> str | None:
 
 def awaited(engine: Engine, command: int, seconds: float) -> str:
     """The result of a command, or LATE if none came in time. Polled: who asks holds no listener of its own."""
-    until = time.monotonic() + seconds
+    until = time.monotonic() + patient(seconds)
     while time.monotonic() < until:
         with engine.connect() as connection:
             result = outcome(connection, command)

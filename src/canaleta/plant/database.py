@@ -14,6 +14,7 @@ from sqlalchemy import Connection, Engine, create_engine, make_url, text
 from sqlalchemy.exc import SQLAlchemyError
 
 from canaleta.core.text import short
+from canaleta.plant.patience import patient
 from canaleta.plant.tables import APPEND_ONLY, metadata
 
 if TYPE_CHECKING:
@@ -53,8 +54,8 @@ def engine_for(url: str, pool_size: int = 6) -> Engine:
         pool_size=pool_size,
         max_overflow=4,
         pool_pre_ping=True,
-        pool_timeout=10,
-        connect_args={"connect_timeout": 5, "options": "-c timezone=UTC"},
+        pool_timeout=patient(10),
+        connect_args={"connect_timeout": int(patient(10)), "options": "-c timezone=UTC"},
     )
 
 
@@ -122,11 +123,11 @@ def grant_runtime(connection: Connection, role: str = RUNTIME_ROLE) -> None:
 
 
 def take_plant_lock(connection: Connection) -> None:
-    """Become the one writer until the transaction ends; waits five seconds at most.
+    """Become the one writer until the transaction ends; waits five seconds at most, on a busy machine more.
 
     Raises sqlalchemy.exc.OperationalError (lock_not_available) if somebody else writes for longer.
     """
-    connection.execute(text("set local lock_timeout = '5s'"))
+    connection.execute(text(f"set local lock_timeout = '{int(patient(5_000))}ms'"))
     connection.execute(text("select pg_advisory_xact_lock(:key)"), {"key": PLANT_LOCK})
 
 

@@ -16,7 +16,7 @@ from sqlalchemy import Connection, Engine, func, select
 from canaleta.core.fields import Landing, Stored
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import Layout, has_channel
-from canaleta.core.naming import allowed_address
+from canaleta.core.networks import allowed_address
 from canaleta.plant import tables as t
 from canaleta.plant.database import take_plant_lock
 from canaleta.plant.equipment import trouble_of
@@ -111,8 +111,10 @@ def _reachable(image: PlantImage, layout: Layout, shut: tuple[str, int]) -> None
         before = image.layout.racks.get(rack.id)
         if before is not None and (before.host, before.port) == (rack.host, rack.port):
             continue
-        if not allowed_address(networks, rack.host):
-            raise HardwareError(f"{rack.host} is outside the networks that racks may be in", forbidden=True)
+        if not allowed_address(networks, rack.host, rack.port):
+            raise HardwareError(
+                f"{rack.host}:{rack.port} is outside the networks and ports that racks may be in", forbidden=True
+            )
         if (rack.host, rack.port) == shut:
             raise HardwareError(f"{rack.host}:{rack.port} is the database, no rack", forbidden=True)
 

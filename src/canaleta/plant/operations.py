@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import ipaddress
-import re
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
@@ -15,13 +14,14 @@ from canaleta.core.image import PlantImage
 from canaleta.core.layout import Cabinet, Cable, Layout, Module, Rack
 from canaleta.core.modules import ModuleType
 from canaleta.core.naming import next_name, ruled_address
+from canaleta.core.patterns import compiled
 from canaleta.core.text import TextError, read_number
 from canaleta.plant.equipment import LAST_REGISTER
 
 __all__ = ["Draft", "HardwareError", "read_type"]
 
 _LIMITS = {"port": (1, 65_535), "unit": (0, 255), "period_ms": (50, 3_600_000), "first_register": (0, LAST_REGISTER)}
-_NAME = re.compile(r"[^\s·/:.][^·/:.]{0,38}")
+_NAME = compiled(r"[^\s·/:.][^·/:.]{0,38}")
 FIRST_STAND_IN_PORT = 15_020
 """Where stand-ins begin to listen; each further one takes the port behind the last."""
 OPERATIONS = frozenset(

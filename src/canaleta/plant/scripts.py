@@ -16,6 +16,7 @@ __all__ = [
     "BusyError",
     "Run",
     "ScriptRow",
+    "TooManyScriptsError",
     "begin_run",
     "drop",
     "keep",
@@ -67,6 +68,14 @@ class Run:
     record: int
 
 
+MOST_SCRIPTS = 200
+"""For each person."""
+
+
+class TooManyScriptsError(ValueError):
+    """A person keeps as many scripts as one may."""
+
+
 def scripts(connection: Connection) -> list[ScriptRow]:
     """Every script, by name."""
     return [ScriptRow(**row) for row in connection.execute(select(t.script).order_by(t.script.c.name)).mappings()]
@@ -82,6 +91,9 @@ def keep(connection: Connection, name: str, body: str, version: int, who: str) -
     """Keep a script; version: the one that was worked on, 0 for a new one. Its new version, None if it moved on."""
     moment = func.clock_timestamp()
     if version == 0:
+        mine = select(func.count()).select_from(t.script).where(t.script.c.who == who)
+        if connection.execute(mine).scalar_one() >= MOST_SCRIPTS:
+            raise TooManyScriptsError(f"{MOST_SCRIPTS} scripts of yours are kept already")
         new = upsert(t.script).values(name=name, text=body, version=1, who=who, at=moment)
         made = connection.execute(new.on_conflict_do_nothing().returning(t.script.c.version)).scalar_one_or_none()
         return None if made is None else int(made)

@@ -9,7 +9,7 @@ from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
 from canaleta.core.decodings import decodings
-from canaleta.core.naming import allowed_address
+from canaleta.core.networks import allowed_address
 from canaleta.plant.accounts import allowed_again
 from canaleta.web.asking import asked
 from canaleta.web.doors import needs, session_now
@@ -68,7 +68,7 @@ def look(body: LookIn) -> Response:
             409, "there is no rack whose agent could look", "nothing was read", "add a rack in Cabinets first"
         )
     try:
-        inside = allowed_address(image.conventions.rack_networks, body.host.strip())
+        inside = allowed_address(image.conventions.rack_networks, body.host.strip(), body.port)
     except ValueError as error:
         raise ProblemError(
             422, f"“{body.host}” is no network address", "nothing was read", "write it as 192.168.10.5"
@@ -76,7 +76,7 @@ def look(body: LookIn) -> Response:
     if not inside:
         raise ProblemError(
             403,
-            f"{body.host} is outside the networks that racks may be in",
+            f"{body.host}:{body.port} is outside the networks and ports that racks may be in",
             "nothing was read",
             "an administrator changes that",
         )

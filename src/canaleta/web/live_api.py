@@ -7,7 +7,7 @@ from typing import Annotated
 import numpy as np
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
-from sqlalchemy import delete, select
+from sqlalchemy import delete, func, select
 from sqlalchemy.dialects.postgresql import insert
 
 from canaleta.core.alarming import KINDS
@@ -29,6 +29,9 @@ from canaleta.web.shared import shared
 __all__ = ["api"]
 
 api = routes("live", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+
+MOST_BOARDS = 100
+"""For each person, and for everybody together."""
 
 
 class ReasonOut(Shape):
@@ -201,6 +204,9 @@ def keep_board(path: BoardPath, body: BoardIn) -> Response:
         )
     body_ = {"points": body.points}
     with shared().engine.begin() as connection:
+        mine = select(func.count()).select_from(t.board).where(t.board.c.owner == owner, t.board.c.name != path.name)
+        if (count := connection.execute(mine).scalar_one()) >= MOST_BOARDS:
+            raise ProblemError(422, f"{count} boards are kept already", "nothing was kept", "let one of them go")
         put = insert(t.board).values(owner=owner, name=path.name, body=body_)
         connection.execute(put.on_conflict_do_update(index_elements=["owner", "name"], set_={"body": body_}))
     return jsonify(BoardOut(name=path.name, points=body.points, shared=body.shared).model_dump())

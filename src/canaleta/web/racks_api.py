@@ -15,7 +15,7 @@ from canaleta.catalogue.types import module_types
 from canaleta.core.image import PlantImage
 from canaleta.core.layout import Rack
 from canaleta.core.modules import ModuleType
-from canaleta.core.naming import allowed_address
+from canaleta.core.networks import allowed_address
 from canaleta.core.settings import Stranger, differences, modules_told, strangers
 from canaleta.plant import tables as t
 from canaleta.plant.accounts import allowed_again
@@ -153,9 +153,11 @@ class LogOut(Shape):
 def test(path: RackPath) -> Response:
     """Test the way to a rack, in plain words."""
     image, rack = _found(path.rack)
-    if not allowed_address(image.conventions.rack_networks, rack.host):
+    if not allowed_address(image.conventions.rack_networks, rack.host, rack.port):
         raise ProblemError(
-            403, f"{rack.host} is outside the networks that racks may be in", remedy="an administrator changes that"
+            403,
+            f"{rack.host}:{rack.port} is outside the networks and ports that racks may be in",
+            remedy="an administrator changes that",
         )
     with shared().engine.begin() as connection:
         if not allowed_again(connection, f"test {session_now().account}", MOST_TESTS, 60):

@@ -173,7 +173,11 @@ def _all() -> ScriptsOut:
 def keep_script(path: ScriptName, body: ScriptIn) -> Response:
     """Keep a script. One that cannot be read whole is kept as well: nothing typed is lost."""
     with shared().engine.begin() as connection:
-        if scripts.keep(connection, path.name, body.text, body.version, session_now().account) is None:
+        try:
+            kept = scripts.keep(connection, path.name, body.text, body.version, session_now().account)
+        except scripts.TooManyScriptsError as error:
+            raise ProblemError(422, str(error), "nothing was kept", "let one of them go") from error
+        if kept is None:
             now = scripts.script_of(connection, path.name)
             says = f"{now.who} changed “{path.name}” meanwhile" if now else f"“{path.name}” was dropped meanwhile"
             if body.version == 0:

@@ -1,13 +1,14 @@
 <script setup lang="ts">
 /** One's own account: set a password, sign out. */
 import { ref } from 'vue'
-import { ask, api } from '../api/client'
+import { ask, api, said } from '../api/client'
 import PeoplePanel from '../parts/PeoplePanel.vue'
 import SessionsPanel from '../parts/SessionsPanel.vue'
 import { usePlant } from '../plant/store'
 
 const plant = usePlant()
 const password = ref('')
+const old = ref('')
 const says = ref('')
 const RIGHTS: Record<string, string> = {
   read: 'see everything',
@@ -30,9 +31,11 @@ async function leave() {
 }
 
 async function change() {
-  const answer = await ask(api.PUT('/api/session/password', { body: { password: password.value } }))
-  says.value = answer.problem ? answer.problem.title : 'the new password holds from now on'
-  if (answer.data) password.value = ''
+  const answer = await ask(api.PUT('/api/session/password', { body: { password: password.value, old: old.value } }))
+  says.value = answer.problem
+    ? said(answer.problem)
+    : 'the new password holds from now on; every other session of yours has ended'
+  if (answer.data) password.value = old.value = ''
 }
 </script>
 
@@ -51,6 +54,13 @@ async function change() {
         </div>
         <form class="panel" @submit.prevent="change">
           <h2>a password of your own</h2>
+          <v-text-field
+            v-if="plant.session?.asks_old"
+            v-model="old"
+            label="the password that holds now"
+            type="password"
+            autocomplete="current-password"
+          />
           <v-text-field
             v-model="password"
             label="new password, at least ten characters"

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from decimal import Decimal
 
@@ -12,6 +11,7 @@ from numpy.typing import NDArray
 from canaleta.core.fields import Station
 from canaleta.core.follows import followed_by
 from canaleta.core.image import PlantImage
+from canaleta.core.patterns import SPACE, compiled
 from canaleta.core.rules.base import Cell, Finding, Fix, rule, said
 from canaleta.core.signals import Family
 from canaleta.core.tags import Tag, function_of, has_shape, letters_of, own_letters, read_tag
@@ -19,13 +19,14 @@ from canaleta.core.text import RangeText, TextError, as_typed, plain, read_range
 from canaleta.core.units import Unit, factor_and_offset, find_unit, read_unit
 
 Rows = NDArray[np.int64]
-_QUOTED = re.compile(
-    r"(?<![\w.,-])([-+\u2212]?\d+(?:[.,]\d+)?)\s*(?:\.\.\.?|\u2026|\u2013|-|to|bis)\s*([-+\u2212]?\d+(?:[.,]\d+)?)\s*([^\s\d,;.()]{1,8})"
+_QUOTED = compiled(
+    rf"(?:^|[^\pL\pN_.,\-])((?:[-+\x{{2212}}]?\d+(?:[.,]\d+)?){SPACE}*(?:\.\.\.?|\x{{2026}}|\x{{2013}}|-|to|bis){SPACE}*"
+    rf"(?:[-+\x{{2212}}]?\d+(?:[.,]\d+)?){SPACE}*([^\s\d,;.()]{{1,8}}))"
 )
 _BARE = {Family.THERMOCOUPLE, Family.RESISTANCE}
 _SUSPECT = {"T": (*_BARE, Family.CONTACT), "E": (Family.LINEAR,), "S": (Family.LINEAR,)}
 """Families of signal that a last function letter does not go with, or not always."""
-_MAY_QUOTE = re.compile(r"\d\s*(?:\.\.|\u2026|\u2013|-|to|bis)\s*[-+\u2212\d]")
+_MAY_QUOTE = compiled(rf"\d{SPACE}*(?:\.\.|\x{{2026}}|\x{{2013}}|-|to|bis){SPACE}*[-+\x{{2212}}\d]")
 
 
 @rule(
@@ -178,8 +179,8 @@ def _quoting(image: PlantImage, rows: Rows) -> Iterator[tuple[int, RangeText, Un
             continue
         for found in _QUOTED.finditer(text):
             try:
-                unit = read_unit(found[3])
-                quoted = read_range(found[0])
+                unit = read_unit(found[2])
+                quoted = read_range(found[1])
             except TextError:
                 continue
             if quoted and unit.quantity not in ("", "electric current", "electric potential"):
@@ -217,7 +218,7 @@ def _range_of(image: PlantImage, row: int, side: str) -> str:
     return f"{low}…{high} {image.text(f'{side}_unit', row)}"
 
 
-_TYPED_ADDRESS = re.compile(r"%[IQM][XBWD]?\d+(?:\.\d+)*")
+_TYPED_ADDRESS = compiled(r"%[IQM][XBWD]?\d+(?:\.\d+)*")
 _WRITTEN = ("service", "notes", "alarm_says")
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Boolean, CheckConstraint, Column, DateTime, ForeignKey, Integer, Table, Text, func
+from sqlalchemy import Boolean, CheckConstraint, Column, DateTime, ForeignKey, Integer, Table, Text, false, func
 
 from canaleta.plant.tables.base import metadata, now_column
 
@@ -27,6 +27,7 @@ session = Table(
     Column("csrf", Text, nullable=False),
     now_column(),
     Column("seen", DateTime(timezone=True), nullable=False, server_default=func.now()),
+    Column("by_link", Boolean, nullable=False, server_default=false()),
     Column("expires", DateTime(timezone=True), nullable=False),
 )
 

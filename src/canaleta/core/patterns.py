@@ -1,0 +1,29 @@
+"""Patterns for what people send: matched in time that grows with the length of the text, whatever it is.
+
+RE2 (google-re2) has no backtracking, and so none of what backtracking costs. Its \\s and \\d are ASCII: where people may
+type other blanks, SPACE is meant. `compiled` is the only way here to a pattern; nothing that reads texts imports `re`.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import re2
+
+__all__ = ["DASHES", "LONGEST_LINE", "SPACE", "compiled", "escaped"]
+
+SPACE = r"[\s\x{85}\x{a0}\x{1680}\x{2000}-\x{200a}\x{2028}\x{2029}\x{202f}\x{205f}\x{3000}]"
+"""Any blank of Unicode, as str.isspace has them."""
+DASHES = r"\x{2013}|\x{2014}|-"
+LONGEST_LINE = 400
+"""No line of a small language is longer; what is, is refused before it is read."""
+
+
+def escaped(text: str) -> str:
+    """A text that is meant as it stands, inside a pattern."""
+    return str(re2.escape(text))
+
+
+def compiled(pattern: str, *, ignore_case: bool = False) -> Any:
+    """A pattern with search, fullmatch, findall, finditer, split and sub as of `re`; no look-around, no back-references."""
+    return re2.compile(f"(?i){pattern}" if ignore_case else pattern)
