@@ -29,7 +29,7 @@ from canaleta.plant.database import RUNTIME_ROLE, engine_for, grant_runtime, mig
 # What tests start as processes of their own is the program that they import, from whatever folder.
 os.environ["PYTHONPATH"] = str(Path(canaleta.__file__).parents[1])
 # On a machine at work everything may take twenty times as long; only what hangs should fail.
-os.environ.setdefault("CANALETA_PATIENCE", "60")
+os.environ.setdefault("CANALETA_PATIENCE", "20")
 FAST = ("fsync=off", "synchronous_commit=off", "full_page_writes=off")
 HERE = Path(__file__).parent
 # A property is true or false however loaded the machine is: nothing here is timed.

@@ -55,7 +55,7 @@ def engine_for(url: str, pool_size: int = 6) -> Engine:
         max_overflow=4,
         pool_pre_ping=True,
         pool_timeout=patient(10),
-        connect_args={"connect_timeout": int(patient(10)), "options": "-c timezone=UTC"},
+        connect_args={"connect_timeout": int(min(patient(10), 30)), "options": "-c timezone=UTC"},
     )
 
 
