@@ -77,11 +77,11 @@ class Running:
         age = self.ask("GET", "/api/points/1/path")["age_s"]
         return age is not None and age < 3
 
-    def children(self, name: str) -> list[int]:
-        """Process numbers of our own children whose command line holds a word."""
+    def children(self, name: str, of: int = 0) -> list[int]:
+        """Process numbers of the children of a process, ours if none is said, whose command line holds a word."""
         listed = subprocess.run(["ps", "-eo", "pid,ppid,args"], capture_output=True, text=True, check=True).stdout
         rows = [line.split(None, 2) for line in listed.splitlines()[1:]]
-        return [int(pid) for pid, parent, args in rows if int(parent) == self.process.pid and name in args]
+        return [int(pid) for pid, parent, args in rows if int(parent) == (of or self.process.pid) and name in args]
 
 
 @pytest.fixture(scope="module")
@@ -103,8 +103,11 @@ def running() -> Iterator[Running]:
 def test_what_is_killed_comes_back_and_what_was_saved_is_there(running: Running, word: str) -> None:
     until(running.reads, "fresh readings before", let=AWAY)
     running.edit(f"saved before {word} died")
+    until(lambda: len(running.children(word)) == 1, f"one {word} runs")
     (victim,) = running.children(word)
+    orphans = running.children("", of=victim)
     os.kill(victim, signal.SIGKILL)
+    until(lambda: not any(Path(f"/proc/{orphan}").exists() for orphan in orphans), "its own processes have ended too")
     until(
         lambda: victim not in running.children(word) and bool(running.children(word)),
         f"{word} started again",

@@ -102,9 +102,8 @@ http {{
   large_client_header_buffers 4 16k;
   client_max_body_size {MOST_BODY_MB}m;
   upstream application {{
+    # A connection each: one that was kept may belong to a worker that has just ended.
     server unix:{self.socket} max_fails=0;
-    keepalive 16;
-    keepalive_timeout 20s;
   }}
   server {{
     listen {self.listen}{" ssl" if self.tls else ""};{secure}
@@ -112,7 +111,6 @@ http {{
       proxy_pass http://application;
       proxy_http_version 1.1;
       proxy_set_header Host $http_host;
-      proxy_set_header Connection "";
       proxy_set_header X-Forwarded-For $remote_addr;
       proxy_set_header X-Forwarded-Proto $scheme;
       proxy_next_upstream off;

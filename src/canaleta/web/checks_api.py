@@ -22,7 +22,8 @@ from canaleta.core.text import TextError, shown
 from canaleta.plant import evidence, temporary
 from canaleta.plant import tables as t
 from canaleta.web.doors import needs, session_now
-from canaleta.web.point import Figure, PointPath, finite, found
+from canaleta.web.figures import finite
+from canaleta.web.point import Figure, PointPath, found
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.records_api import RecordOut, record_out
 from canaleta.web.routes import Shape, routes

@@ -33,8 +33,9 @@ from canaleta.plant.points import ADDED, REMOVED, TYPICAL, WAIVER
 from canaleta.plant.room import Room
 from canaleta.plant.temporary import TEMPORARY_CHANNEL, listed
 from canaleta.plant.walking import FOUND_CHANNEL
+from canaleta.web.point_now import advice_now, live_path
 
-__all__ = ["Hub", "Subscriber", "TooManyStreamsError", "changes_since", "event", "point_row"]
+__all__ = ["Hub", "Subscriber", "TooManyStreamsError", "changes_since", "event", "point_event", "point_row"]
 
 log = logging.getLogger("web")
 MOST_REPLAYED = 2000
@@ -63,10 +64,12 @@ class TooManyStreamsError(RuntimeError):
 class Subscriber:
     """One open stream. Changes queue up; of live blocks only the newest of each rack is kept."""
 
-    def __init__(self, racks: frozenset[int]) -> None:
+    def __init__(self, racks: frozenset[int], points: frozenset[int] = frozenset()) -> None:
         self.racks = racks
+        self.points = points
         self._events: queue.Queue[bytes] = queue.Queue(LONGEST_QUEUE)
         self._live: dict[int, bytes] = {}
+        self._followed: dict[int, bytes] = {}
         self._news = threading.Event()
         self.lost = False
         self.ended = False
@@ -85,6 +88,11 @@ class Subscriber:
             self._live[rack] = data
             self._news.set()
 
+    def followed(self, point: int, data: bytes) -> None:
+        """Offer what a followed point says; it replaces an older word that was not taken yet."""
+        self._followed[point] = data
+        self._news.set()
+
     def end(self) -> None:
         """The stream ends now; its reader comes again by itself."""
         self.ended = True
@@ -99,6 +107,8 @@ class Subscriber:
             out.append(self._events.get_nowait())
         for rack in list(self._live):
             out.append(self._live.pop(rack))
+        for point in list(self._followed):
+            out.append(self._followed.pop(point))
         return out
 
 
@@ -122,15 +132,15 @@ class Hub:
         self._short = False
         self._stopping = threading.Event()
 
-    def join(self, racks: Iterable[int]) -> Subscriber:
-        """A new stream for these racks. Raises TooManyStreamsError.
+    def join(self, racks: Iterable[int], points: Iterable[int] = ()) -> Subscriber:
+        """A new stream for these racks, and for some points followed closely. Raises TooManyStreamsError.
 
         Returns once the listener listens: whatever is committed from now on reaches the stream.
         """
         with self._lock:
             if len(self._streams) >= self._most:
                 raise TooManyStreamsError
-            subscriber = Subscriber(frozenset(racks))
+            subscriber = Subscriber(frozenset(racks), frozenset(points))
             self._streams.add(subscriber)
             if self._thread is None:
                 self._thread = threading.Thread(target=self._listen, name="hub", daemon=True)
@@ -256,6 +266,21 @@ class Hub:
             data = block_event(block, self._clock.looked_lately())
             for subscriber in self._everyone():
                 subscriber.live(rack, data)
+            self._tell_points(block)
+
+    def _tell_points(self, block: LiveBlock) -> None:
+        """Tell those who follow a point of a block what it says, worked out once for all of them."""
+        wanted = {point for s in self._everyone() for point in s.points} & set(block.points.tolist())
+        if not wanted:
+            return
+        image, now = self._keeper.current(), self._clock.looked_lately()
+        for point in wanted:
+            if not image.has(point):
+                continue
+            data = point_event(image, point, block, now)
+            for subscriber in self._everyone():
+                if point in subscriber.points:
+                    subscriber.followed(point, data)
 
     def _everyone(self) -> list[Subscriber]:
         with self._lock:
@@ -289,6 +314,15 @@ def alarms_event(connection: Connection) -> bytes:
 def temporary_event(connection: Connection) -> bytes:
     """Every temporary change that is open, as an event."""
     return event("temporary", {"open": [entry.__dict__ for entry in listed(connection)]})
+
+
+def point_event(image: PlantImage, point: int, block: LiveBlock | None, now: float) -> bytes:
+    """What one point says now, as an event: its stations, and what is wrong."""
+    row = image.row_of(point)
+    told = {
+        "path": live_path(image, row, block, now).model_dump(), "advice": advice_now(image, row, block).model_dump(),
+    }  # fmt: skip
+    return event("point", {"point": point, **told})
 
 
 def block_event(block: LiveBlock, now: float) -> bytes:

@@ -24,7 +24,7 @@ from canaleta.core.quality import Quality
 from canaleta.core.signals import Family
 from canaleta.core.text import TextError
 from canaleta.web.doors import needs
-from canaleta.web.point import finite
+from canaleta.web.figures import finite
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.routes import Shape, routes
 

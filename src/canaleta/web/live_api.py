@@ -12,16 +12,16 @@ from sqlalchemy.dialects.postgresql import insert
 
 from canaleta.core.alarming import KINDS
 from canaleta.core.alarming import WORDS as ALARM_WORDS
-from canaleta.core.bands import bands_of
-from canaleta.core.causes import NOTHING_CONNECTED, Advice, advice_of, grade_of
+from canaleta.core.causes import grade_of
 from canaleta.core.fields import Station
-from canaleta.core.loads import expected_load_ma
 from canaleta.core.path import evaluate
-from canaleta.core.quality import WORDS, Reason
+from canaleta.core.quality import WORDS
 from canaleta.plant import tables as t
 from canaleta.plant.live import read_block
 from canaleta.web.doors import needs, session_now
-from canaleta.web.point import PointPath, finite, found, rack_of
+from canaleta.web.figures import finite
+from canaleta.web.point import PointPath, found, rack_of
+from canaleta.web.point_now import AdvicesOut, advice_now
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
@@ -51,29 +51,6 @@ class WordsOut(Shape):
     alarm_kinds: dict[str, str]
 
 
-class AdviceOut(Shape):
-    """A fault in words, what it most likely comes from, and what to do next."""
-
-    says: str
-    grade: str
-    causes: list[str]
-    next: str
-
-
-class AdvicesOut(Shape):
-    """Every fault of a point now, worst first. shown: what the controller itself shows, and its difference. load_ma: the
-    current through the load of an output that measures it, and what it takes by the list; none where unknown."""
-
-    faults: list[AdviceOut]
-    latched: bool
-    band: str
-    lamp: str
-    shown: float | None
-    difference: float | None
-    load_ma: float | None
-    expected_ma: float | None
-
-
 KIND_WORDS = {
     "ll": "low-low", "l": "low", "h": "high", "hh": "high-high", "dev": "deviation", "rate": "rate of change",
     "state": "state", "fault": "signal failed",
@@ -101,46 +78,9 @@ def words() -> Response:
 def advice(path: PointPath) -> Response:
     """What is wrong at a point now, what it most likely comes from, and what to do next."""
     image, row = found(path.point)
-    nothing = AdvicesOut(
-        faults=[],
-        latched=False,
-        band="",
-        lamp="",
-        shown=None,
-        difference=None,
-        load_ma=None,
-        expected_ma=None,
-    )
-    if not image.landed[row]:
-        return jsonify(nothing.model_dump())
-    rack = image.layout.modules[int(image.module[row])].rack
     with shared().engine.connect() as connection:
-        block = read_block(connection, rack)
-    at = np.flatnonzero(block.points == path.point) if block else np.array([], dtype=np.int64)
-    if block is None or not len(at):
-        return jsonify(nothing.model_dump())
-    k = int(at[0])
-    reasons = int(block.reasons[k])
-    told = advice_of(image, row, reasons)
-    if reasons & Reason.OPEN_CIRCUIT and not image.filled("cable")[row] and image.text("status", row) == "":
-        told = [NOTHING_CONNECTED, *(a for a in told if a.reason is not Reason.OPEN_CIRCUIT)]
-    bands, index = bands_of(image.text("bands", row)), int(block.band[k])
-    lamps = [part.strip() for part in image.text("bands_lamps", row).split(";")]
-    shown = finite(float(block.shown[k]))
-    flows = dict(zip(block.loaded.tolist(), block.load_ma.tolist(), strict=True)).get(path.point, float("nan"))
-    return jsonify(
-        AdvicesOut(
-            faults=[_advice(a) for a in told], latched=bool(reasons & Reason.LATCHED),
-            band=bands.names[index] if bands and 0 <= index < len(bands.names) else "",
-            lamp=lamps[index] if 0 <= index < len(lamps) else "", shown=shown,
-            difference=None if shown is None else finite(shown - float(block.value[k])), load_ma=finite(flows),
-            expected_ma=finite(float(expected_load_ma(image, np.array([row]), block.counts[k : k + 1])[0])) if finite(flows) is not None else None,
-        ).model_dump()
-    )  # fmt: skip
-
-
-def _advice(a: Advice) -> AdviceOut:
-    return AdviceOut(says=a.says, grade=a.grade, causes=list(a.causes), next=a.next)
+        block = read_block(connection, rack_of(image, row)[0]) if image.landed[row] else None
+    return jsonify(advice_now(image, row, block).model_dump())
 
 
 # Boards ------------------------------------------------------------------------------------------------

@@ -17,7 +17,8 @@ from canaleta.core.text import TextError
 from canaleta.core.timing import strip
 from canaleta.plant.trends import read_raw, read_trends
 from canaleta.web.doors import needs
-from canaleta.web.point import PointPath, finite, found, rack_of
+from canaleta.web.figures import finite
+from canaleta.web.point import PointPath, found, rack_of
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared

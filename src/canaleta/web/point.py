@@ -1,10 +1,9 @@
-"""What the pages of one point share: finding it, and writing its numbers."""
+"""What the pages of one point share: finding it."""
 
 from __future__ import annotations
 
 from typing import Annotated
 
-import numpy as np
 from pydantic import Field
 
 from canaleta.core.image import PlantImage
@@ -12,7 +11,7 @@ from canaleta.web.problems import ProblemError
 from canaleta.web.routes import Shape
 from canaleta.web.shared import shared
 
-__all__ = ["Figure", "PointPath", "finite", "found", "rack_of", "words_in_hex"]
+__all__ = ["Figure", "PointPath", "found", "rack_of"]
 
 Figure = Annotated[float, Field(ge=-1e300, le=1e300)]
 """A number of a request: none without end."""
@@ -30,22 +29,6 @@ def found(point: int) -> tuple[PlantImage, int]:
     if not image.has(point):
         raise ProblemError(404, "there is no such point", remedy="it may have been removed; reload the list")
     return image, image.row_of(point)
-
-
-def finite(value: float) -> float | None:
-    """A number as JSON has it: none for what is unknown or without end."""
-    return float(value) if np.isfinite(value) else None
-
-
-def words_in_hex(image: PlantImage, row: int, count: float) -> str:
-    """The registers of a count as the point's module writes them; '' where there is none."""
-    module = int(image.module[row])
-    if not np.isfinite(count) or module not in image.layout.modules:
-        return ""
-    form = image.layout.type_of(module).word_form
-    if not form.least <= count <= form.most:
-        return ""
-    return "0x" + " ".join(f"{word:04X}" for word in form.words_of(count)[0].tolist())
 
 
 def rack_of(image: PlantImage, row: int) -> tuple[int, float]:

@@ -14,7 +14,8 @@ from canaleta.plant import evidence
 from canaleta.plant import tables as t
 from canaleta.plant.evidence import Evidence
 from canaleta.web.doors import needs, session_now
-from canaleta.web.point import Figure, PointPath, finite, found
+from canaleta.web.figures import finite
+from canaleta.web.point import Figure, PointPath, found
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared

@@ -25,7 +25,8 @@ from canaleta.core.text import TextError, shown
 from canaleta.core.wiring import wiring
 from canaleta.plant.cells import offered_filters, offered_modes
 from canaleta.web.doors import needs
-from canaleta.web.point import PointPath, finite, found, words_in_hex
+from canaleta.web.figures import finite, words_in_hex
+from canaleta.web.point import PointPath, found
 from canaleta.web.problems import PROBLEMS
 from canaleta.web.routes import Shape, routes
 

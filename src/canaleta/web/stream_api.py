@@ -38,19 +38,22 @@ SESSION_CHECK_S = 30.0
 
 
 class StreamQuery(Shape):
-    """since: the list's seq that the browser has. racks: ids of the racks it wants, with commas."""
+    """since: the list's seq that the browser has. racks: ids of the racks it wants, with commas; points:
+    of the points that it follows closely."""
 
     since: int = Field(ge=0, le=2**62)
     racks: str = Field("", max_length=4000, pattern=r"^(\d{1,9}(,\d{1,9})*)?$")
+    points: str = Field("", max_length=400, pattern=r"^(\d{1,9}(,\d{1,9}){0,15})?$")
 
 
 @api.get("/stream", responses={200: {"content": {"text/event-stream": {"schema": {"type": "string"}}}}})
 @needs("read")
 def stream(query: StreamQuery) -> Response:
-    """Events: `hello`, `change`, `live`, `alarms`, `temporary`, `found`, `locks`, `here`, `room`, `beat` (server time), `reload` (too much was missed), `out`."""
+    """Events: `hello`, `change`, `live`, `point` (what is followed closely), `alarms`, `temporary`, `found`, `locks`, `here`, `room`, `beat` (server time), `reload` (too much was missed), `out`."""
     racks = [int(number) for number in query.racks.split(",") if number]
+    points = [int(number) for number in query.points.split(",") if number]
     try:
-        subscriber = shared().hub.join(racks)
+        subscriber = shared().hub.join(racks, points)
     except TooManyStreamsError as full:
         raise ProblemError(
             503, "too many screens are open on this server", remedy="close some and try again"

@@ -24,7 +24,8 @@ from canaleta.plant.live import read_block
 from canaleta.plant.temporary import FORCE, SUBSTITUTE, Temporary
 from canaleta.web.asking import asked
 from canaleta.web.doors import needs, session_now
-from canaleta.web.point import PointPath, finite, found
+from canaleta.web.figures import finite
+from canaleta.web.point import PointPath, found
 from canaleta.web.problems import PROBLEMS, CellProblem, ProblemError
 from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared

@@ -20,7 +20,8 @@ from canaleta.core.text import TextError, shown
 from canaleta.core.tracing import STAGES, stages_of, traced
 from canaleta.plant.live import is_stale, read_block
 from canaleta.web.doors import needs
-from canaleta.web.point import Figure, PointPath, finite, found
+from canaleta.web.figures import finite
+from canaleta.web.point import Figure, PointPath, found
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared

@@ -31,7 +31,9 @@ async function leave() {
 }
 
 async function change() {
-  const answer = await ask(api.PUT('/api/session/password', { body: { password: password.value, old: old.value } }))
+  const answer = await ask(
+    api.PUT('/api/session/password', { body: { password: password.value, old: old.value } }),
+  )
   says.value = answer.problem
     ? said(answer.problem)
     : 'the new password holds from now on; every other session of yours has ended'

@@ -372,14 +372,24 @@ const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['as
         <h2>chattering</h2>
         <p v-if="!trouble.chattering.length" class="quiet">no alarm came and went again and again lately</p>
         <p v-for="c in trouble.chattering" :key="keyOf(c)">
-          ▲ <router-link class="figure tag" :to="`/now/${c.point}`">{{ cell(c.point, 'tag') }}</router-link>
-          {{ alarmName(c.kind) }}: {{ c.times }} times within a minute · a deadband or a delay would calm it
+          ▲
+          <router-link
+            class="figure tag"
+            :to="rackOf(c) ? `/cabinets?rack=${rackOf(c)}` : `/now/${c.point}`"
+            >{{ rackOf(c) ? rackName(c.point) : cell(c.point, 'tag') }}</router-link
+          >
+          {{ alarmName(c) }}: {{ c.times }} times within a minute · a deadband or a delay would calm it
         </p>
         <h2>standing</h2>
         <p v-if="!trouble.standing.length" class="quiet">no alarm has stood for long</p>
         <p v-for="c in trouble.standing" :key="keyOf(c)">
-          ▲ <router-link class="figure tag" :to="`/now/${c.point}`">{{ cell(c.point, 'tag') }}</router-link>
-          {{ alarmName(c.kind) }}: {{ c.hours }} h · settle its cause, or its limit
+          ▲
+          <router-link
+            class="figure tag"
+            :to="rackOf(c) ? `/cabinets?rack=${rackOf(c)}` : `/now/${c.point}`"
+            >{{ rackOf(c) ? rackName(c.point) : cell(c.point, 'tag') }}</router-link
+          >
+          {{ alarmName(c) }}: {{ c.hours }} h · settle its cause, or its limit
         </p>
       </template>
     </div>

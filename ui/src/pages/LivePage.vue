@@ -7,6 +7,7 @@ import LiveCard from '../parts/live/LiveCard.vue'
 import LiveTabs from '../parts/live/LiveTabs.vue'
 import PointNow from '../parts/live/PointNow.vue'
 import { byWhy, lostRacks, nowOf } from '../plant/now'
+import { latest } from '../plant/latest'
 import { usePlant } from '../plant/store'
 import { CARD_COLUMNS, PART_LATER_MS } from '../plant/trending'
 import { useSearch } from '../plant/useSearch'
@@ -96,15 +97,15 @@ async function drop() {
   void router.replace({ query: {} })
 }
 
-async function readStations() {
+const readStations = latest(async () => {
   if (!stations.value || !shown.value.length) return
   const answer = await ask(api.POST('/api/live/stations', { body: { points: shown.value } }))
   if (answer.data) figures.value = answer.data.stations
-}
+})
 
 const AT_ONCE = 60
 /** The past of every card, sixty points a request; what comes after goes on by itself. */
-async function readTrends() {
+const readTrends = latest(async () => {
   if (stations.value) return
   const points = [...shown.value]
   const next = new Map<number, Schemas['TrendOut']>()
@@ -115,7 +116,7 @@ async function readTrends() {
     for (const trend of answer.data?.trends ?? []) next.set(trend.point, trend)
   }
   trends.value = next
-}
+})
 
 watch(chosen, sort, { immediate: true })
 watch(byTrouble, (now) => (localStorage.setItem('canaleta-board-sort', now ? 'trouble' : 'list'), sort()))

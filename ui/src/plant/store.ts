@@ -48,6 +48,12 @@ const TAB = Math.random().toString(36).slice(2, 12)
 
 const key = (point: number, field: string) => `${point}:${field}`
 
+export interface PointNow {
+  point: number
+  path: Schemas['PathOut']
+  advice: Schemas['AdvicesOut']
+}
+
 export const usePlant = defineStore('plant', () => {
   const list = markRaw(new ListColumns())
   const live = markRaw(new LiveColumns())
@@ -64,6 +70,9 @@ export const usePlant = defineStore('plant', () => {
   const alarmCount = shallowRef({ all: 0, waiting: 0 })
   const temporary = shallowRef<readonly Schemas['EntryOut'][]>([])
   const foundSeen = ref(0)
+  /** What the points that somebody follows closely said with the newest reading. */
+  const pointsNow = shallowRef<ReadonlyMap<number, PointNow>>(new Map())
+  const follows = new Map<number, number>()
   /** What the server says of its disk while it is full, and what to do. */
   const room = ref({ says: '', remedy: '' })
   const words = shallowRef<Schemas['WordsOut'] | null>(null)
@@ -131,7 +140,12 @@ export const usePlant = defineStore('plant', () => {
     live.follow(racks)
     connection ??= connect(heard)
     ticking ??= setInterval(() => (live.tick(), forget()), 1000)
-    connection.send({ kind: 'join', since: Math.min(list.seq, findingsSeq), racks })
+    connection.send({
+      kind: 'join',
+      since: Math.min(list.seq, findingsSeq),
+      racks,
+      points: [...follows.keys()],
+    })
   }
 
   /** Ask for the blocks of these racks: those on screen, and a few that were. */
@@ -140,7 +154,22 @@ export const usePlant = defineStore('plant', () => {
     if (wanted.every((rack) => racks.includes(rack))) return
     racks = next
     live.follow(racks)
-    connection?.send({ kind: 'racks', racks })
+    connection?.send({ kind: 'racks', racks, points: [...follows.keys()] })
+  }
+
+  /** Follow a point closely: what it says comes with every reading (`pointsNow`). Returns how to let it go. */
+  function follow(point: number): () => void {
+    follows.set(point, (follows.get(point) ?? 0) + 1)
+    if (follows.get(point) === 1) connection?.send({ kind: 'racks', racks, points: [...follows.keys()] })
+    return () => {
+      const left = (follows.get(point) ?? 1) - 1
+      if (left) return void follows.set(point, left)
+      follows.delete(point)
+      const next = new Map(pointsNow.value)
+      next.delete(point)
+      pointsNow.value = next
+      connection?.send({ kind: 'racks', racks, points: [...follows.keys()] })
+    }
   }
 
   function heard(message: FromChannel) {
@@ -162,7 +191,10 @@ export const usePlant = defineStore('plant', () => {
       alarmCount.value = { all: told.all, waiting: told.waiting }
     } else if (name === 'temporary') temporary.value = (data as { open: Schemas['EntryOut'][] }).open
     else if (name === 'found') foundSeen.value++
-    else if (name === 'room') room.value = data as { says: string; remedy: string }
+    else if (name === 'point') {
+      const told = data as PointNow
+      if (follows.has(told.point)) pointsNow.value = new Map(pointsNow.value).set(told.point, told)
+    } else if (name === 'room') room.value = data as { says: string; remedy: string }
     if (name === 'hello' || name === 'beat') live.hear((data as { now: number }).now)
   }
 
@@ -437,7 +469,7 @@ export const usePlant = defineStore('plant', () => {
 
   return {
     list, live, session, plant, findings, findingsOf, acceptedOf, waiting, linkUp, ready, notice,
-    alarms, alarmsOf, alarmCount, temporary, holding, mine, foundSeen, room, words, locks, people, othersAt, typicalsSeen, waitingSeen, setLocks, tell, held, sendHeld, dropHeld,
+    alarms, alarmsOf, alarmCount, temporary, holding, mine, foundSeen, room, pointsNow, follow, words, locks, people, othersAt, typicalsSeen, waitingSeen, setLocks, tell, held, sendHeld, dropHeld,
     may, say, enter, load, watch, taken, answered, leftOut, save, drop, waitingAt, turnBack, leave,
   } // prettier-ignore
 })

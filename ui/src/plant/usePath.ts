@@ -3,8 +3,9 @@
  *
  *     const { path, sheet, source, typeAt, goLive } = usePath(pointId)
  */
-import { ref, shallowRef, watch, type Ref } from 'vue'
+import { computed, onScopeDispose, ref, shallowRef, watch, type Ref } from 'vue'
 import { ask, api, type Problem, type Schemas } from '../api/client'
+import { latest } from './latest'
 import { usePlant } from './store'
 
 export type StationName = 'PROCESS' | 'DEVICE' | 'LOOP' | 'INPUT' | 'COUNTS' | 'VALUE'
@@ -17,35 +18,43 @@ export interface WhatIf {
 
 export function usePath(point: Ref<number>) {
   const plant = usePlant()
-  const path = shallowRef<Schemas['PathOut'] | null>(null)
+  const raw = shallowRef<Schemas['PathOut'] | null>(null)
+  /** With the age of its reading as it is now, not as it was when it was told. */
+  const path = computed(() => {
+    void plant.live.version
+    const now = raw.value
+    if (now?.read_at == null) return now
+    return { ...now, age_s: Math.max(0, plant.live.time() / 1000 - now.read_at) }
+  })
   const sheet = shallowRef<Schemas['SheetOut'] | null>(null)
   const whatIf = ref<WhatIf | null>(null)
   const refused = ref<{ station: string; says: string } | null>(null)
   const problem = shallowRef<Problem | null>(null)
-  let asked = 0
+  /** The request that is answered now is of this point and this what-if; what comes for another is dropped. */
+  const wanted = () => JSON.stringify([point.value, whatIf.value])
 
-  async function readPath() {
-    const mine = ++asked
+  const readPath = latest(async () => {
+    const mine = wanted()
     const query = whatIf.value ?? { station: 'live' as const, text: '' }
     const answer = await ask(
       api.GET('/api/points/{point}/path', { params: { path: { point: point.value }, query } }),
     )
-    if (mine !== asked) return
+    if (mine !== wanted()) return
     if (answer.data) {
-      path.value = answer.data
+      raw.value = answer.data
       refused.value = problem.value = null
     } else if (answer.problem.status === 422) {
       refused.value = { station: query.station, says: answer.problem.title }
     } else problem.value = answer.problem
-  }
+  })
 
-  async function readSheet() {
-    const wanted = point.value
-    const answer = await ask(api.GET('/api/points/{point}/sheet', { params: { path: { point: wanted } } }))
-    if (wanted !== point.value) return
+  const readSheet = latest(async () => {
+    const mine = point.value
+    const answer = await ask(api.GET('/api/points/{point}/sheet', { params: { path: { point: mine } } }))
+    if (mine !== point.value) return
     if (answer.data) sheet.value = answer.data
     else problem.value = answer.problem
-  }
+  })
 
   /** A figure typed at a station. A fault stays while the figure is typed before it. */
   function typeAt(station: StationName, text: string) {
@@ -62,16 +71,21 @@ export function usePath(point: Ref<number>) {
 
   function goLive() {
     whatIf.value = null
+    raw.value = plant.pointsNow.get(point.value)?.path ?? raw.value
     refused.value = null
     void readPath()
   }
 
+  let letGo: (() => void) | undefined
   watch(point, () => {
     whatIf.value = null
-    path.value = null
+    raw.value = sheet.value = problem.value = refused.value = null
+    letGo?.()
+    letGo = plant.follow(point.value)
     void readPath()
     void readSheet()
   }, { immediate: true }) // prettier-ignore
+  onScopeDispose(() => letGo?.())
   // Many changes at once (a replay, a paste) are one look.
   let soon: ReturnType<typeof setTimeout> | undefined
   watch(
@@ -81,14 +95,15 @@ export function usePath(point: Ref<number>) {
       soon = setTimeout(() => (void readPath(), void readSheet()), 40)
     },
   )
-  let lastRead = 0
-  watch(() => plant.live.version, () => {
-    if (whatIf.value) return
-    const now = plant.live.at(point.value)?.readAt ?? 0
-    if (now === lastRead && path.value?.age_s != null && path.value.age_s < 2) return
-    lastRead = now
-    void readPath()
-  }) // prettier-ignore
+  // What the point says with each reading comes by itself.
+  watch(
+    () => plant.pointsNow.get(point.value),
+    (now) => {
+      if (!now || whatIf.value) return
+      raw.value = now.path
+      problem.value = null
+    },
+  )
 
   return { path, sheet, whatIf, refused, problem, typeAt, giveFault, goLive, readPath }
 }

@@ -6,7 +6,9 @@
 import { EventSplitter, type StreamEvent } from './events'
 
 export type ToChannel =
-  { kind: 'join'; since: number; racks: number[] } | { kind: 'racks'; racks: number[] } | { kind: 'leave' }
+  | { kind: 'join'; since: number; racks: number[]; points?: number[] }
+  | { kind: 'racks'; racks: number[]; points?: number[] }
+  | { kind: 'leave' }
 export type FromChannel =
   { kind: 'event'; event: StreamEvent } | { kind: 'link'; up: boolean; signedOut: boolean }
 
@@ -21,10 +23,11 @@ interface ChangeData {
 const LONGEST_LOG = 2000
 const SILENCE_MS = 15_000
 const SETTLE_MS = 250
+const MOST_POINTS = 16
 const WHOLES = new Set(['alarms', 'temporary', 'locks', 'room'])
 
 export class Channel {
-  private listeners = new Map<Listener, Set<number>>()
+  private listeners = new Map<Listener, { racks: Set<number>; points: Set<number> }>()
   private seq = 0
   private log: { seq: number; event: StreamEvent }[] = []
   private logFrom = 0
@@ -45,7 +48,7 @@ export class Channel {
       if (this.listeners.size === 0) this.close()
       return
     }
-    this.listeners.set(listener, new Set(message.racks))
+    this.listeners.set(listener, { racks: new Set(message.racks), points: new Set(message.points ?? []) })
     if (message.kind === 'join') this.welcome(listener, message.since)
     this.reopen()
   }
@@ -67,9 +70,12 @@ export class Channel {
     listener.postMessage({ kind: 'link', up: this.up, signedOut: false })
   }
 
+  /** What all screens want, as the stream's address says it. */
   private wanted(): string {
-    const all = new Set([...this.listeners.values()].flatMap((racks) => [...racks]))
-    return [...all].sort((a, b) => a - b).join(',')
+    const of = (kind: 'racks' | 'points') =>
+      [...new Set([...this.listeners.values()].flatMap((wish) => [...wish[kind]]))].sort((a, b) => a - b)
+    const points = of('points').slice(0, MOST_POINTS).join(',')
+    return `racks=${of('racks').join(',')}${points ? `&points=${points}` : ''}`
   }
 
   private reopen(): void {
@@ -93,7 +99,7 @@ export class Channel {
     this.opened = this.wanted()
     let signedOut = false
     try {
-      const answer = await this.fetcher(`/api/stream?since=${this.seq}&racks=${this.opened}`, {
+      const answer = await this.fetcher(`/api/stream?since=${this.seq}&${this.opened}`, {
         signal: abort.signal,
         cache: 'no-store',
       })

@@ -3,10 +3,11 @@
  * One point for the person at the terminals: the figure at arm's length, what is wrong and what to do, its alarms, its
  * trend and noise, the six stations, and what can be put on or held. Beside the board, or a page of its own on a phone.
  */
-import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { computed, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, said, type Schemas } from '../../api/client'
 import { kindShort, latched, putAside, shapeOf, waits } from '../../plant/alarms'
 import { formOf, lostRack, nowOf } from '../../plant/now'
+import { latest } from '../../plant/latest'
 import { usePlant } from '../../plant/store'
 import { age, clock, figure } from '../../plant/words'
 import HoldPanel from './HoldPanel.vue'
@@ -28,7 +29,6 @@ const shelf = ref<string | null>(null)
 const why = ref('')
 const minutes = ref(60)
 const part = ref<'' | 'put on' | 'hold' | 'noise' | 'timing' | 'trace'>('')
-let stop: (() => void) | undefined
 
 const row = computed(() => (void plant.list.version, plant.list.row(props.point) ?? -1))
 const text = (field: string) => (void plant.list.version, plant.list.text(field, row.value))
@@ -41,15 +41,17 @@ const rack = computed(() => plant.list.racks[row.value] ?? 0)
 const lost = computed(() => (void plant.live.version, lostRack(plant, rack.value)))
 const trips = computed(() => text('trips'))
 
-async function read() {
-  const at = { params: { path: { point: props.point } } }
+const read = latest(async () => {
+  const mine = props.point
+  const at = { params: { path: { point: mine } } }
   const [one, two] = await Promise.all([
     ask(api.GET('/api/points/{point}/path', at)),
     ask(api.GET('/api/points/{point}/advice', at)),
   ])
+  if (mine !== props.point) return
   path.value = one.data ?? null
   advice.value = two.data ?? null
-}
+})
 
 async function say(word: Schemas['SayIn']['word'], kinds: string[]) {
   const answer = await ask(
@@ -79,13 +81,19 @@ async function zero() {
   if (answer.problem) plant.say(answer.problem.title, 'bad')
 }
 
-watch(() => props.point, () => void read()) // prettier-ignore
-watch(rack, (r) => r && plant.watch([r]), { immediate: true })
-onMounted(() => {
+let letGo: (() => void) | undefined
+watch(() => props.point, (point) => {
+  path.value = advice.value = null
+  letGo?.()
+  letGo = plant.follow(point)
   void read()
-  stop = plant.live.onBlock((of) => of === rack.value && void read())
-})
-onUnmounted(() => stop?.())
+}, { immediate: true }) // prettier-ignore
+// What the point says with each reading comes by itself.
+watch(() => plant.pointsNow.get(props.point), (now) => {
+  if (now) [path.value, advice.value] = [now.path, now.advice]
+}) // prettier-ignore
+watch(rack, (r) => r && plant.watch([r]), { immediate: true })
+onUnmounted(() => letGo?.())
 </script>
 
 <template>
