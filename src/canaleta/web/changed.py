@@ -13,7 +13,7 @@ from canaleta.core.image import PlantImage
 from canaleta.plant.findings import to_body
 from canaleta.plant.proposals import Applied, Conflict, Planned, Preview, Refusal
 from canaleta.plant.undo import NothingToUndo
-from canaleta.web.hub import point_row
+from canaleta.web.hub import moved_racks, point_row
 from canaleta.web.problems import CellProblem, ProblemError
 from canaleta.web.routes import Shape
 
@@ -100,12 +100,20 @@ class RowOut(Shape):
     cells: dict[str, str]
 
 
+class RackRef(Shape):
+    """Where a point is read now; 0 for nowhere."""
+
+    point: int
+    rack: int
+
+
 class ChangedOut(Shape):
     """What a proposal did, or would do.
 
     follows: cells that follow from those that changed. kept: cells an undo left as others made them. left: cells that
     a partial proposal left out, each with the reason. added, removed: points that came and went. moved_count: of all
-    values that move; moved holds the first of them.
+    values that move; moved holds the first of them. racks: where points that changed their channel are read now, as the
+    stream tells everybody.
     """
 
     seq: int
@@ -120,6 +128,7 @@ class ChangedOut(Shape):
     left: list[CellProblem] = Field(default_factory=list)
     added: list[RowOut] = Field(default_factory=list)
     removed: list[int] = Field(default_factory=list)
+    racks: list[RackRef] = Field(default_factory=list)
 
 
 def applied_out(done: Applied) -> Response:
@@ -133,6 +142,10 @@ def applied_out(done: Applied) -> Response:
             "left": [problem.model_dump() for problem in _problems(done.left)] if done.left else [],
             "added": [point_row(done.image, number) for number in done.added if done.image.has(number)],
             "removed": list(done.removed),
+            "racks": [
+                {"point": point, "rack": rack}
+                for point, rack in moved_racks(done.image, ((p, f) for p, f, _, _ in done.preview.cells))
+            ],
         }
     )
 

@@ -35,7 +35,16 @@ from canaleta.plant.temporary import TEMPORARY_CHANNEL, listed
 from canaleta.plant.walking import FOUND_CHANNEL
 from canaleta.web.point_now import advice_now, live_path
 
-__all__ = ["Hub", "Subscriber", "TooManyStreamsError", "changes_since", "event", "point_event", "point_row"]
+__all__ = [
+    "Hub",
+    "Subscriber",
+    "TooManyStreamsError",
+    "changes_since",
+    "event",
+    "moved_racks",
+    "point_event",
+    "point_row",
+]
 
 log = logging.getLogger("web")
 MOST_REPLAYED = 2000
@@ -389,8 +398,6 @@ def _change_event(row: Any, news: _News, image: PlantImage) -> bytes:
     if many:
         news = _News(anew=True)
     came = [point_row(image, number) for number in news.added if image.has(number)]
-    moved = {point for point, name, _ in news.cells if name == "channel" and image.has(point)}
-    rack_of = {m.id: m.rack for m in image.layout.modules.values()}
     data = {
         "seq": row.seq,
         "at": row.at,
@@ -401,10 +408,19 @@ def _change_event(row: Any, news: _News, image: PlantImage) -> bytes:
         "opened": row.findings_opened,
         "added": came,
         "removed": news.removed,
-        "racks": [(point, rack_of.get(int(image.module[image.row_of(point)]), 0)) for point in moved],
+        "racks": moved_racks(image, ((point, name) for point, name, _ in news.cells)),
         "typicals": news.typicals,
     }
     return event("change", data, row.seq) + (event("reload", {"seq": row.seq}) if news.anew else b"")
+
+
+def moved_racks(image: PlantImage, cells: Iterable[tuple[int, str]]) -> list[tuple[int, int]]:
+    """(point, rack) of the points among changed cells whose channel changed: their readings come from there now."""
+    moved = {point for point, name in cells if name == "channel" and image.has(point)}
+    if not moved:
+        return []
+    rack_of = {m.id: m.rack for m in image.layout.modules.values()}
+    return [(point, rack_of.get(int(image.module[image.row_of(point)]), 0)) for point in sorted(moved)]
 
 
 def point_row(image: PlantImage, number: int) -> dict[str, Any]:

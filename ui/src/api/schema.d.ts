@@ -2338,7 +2338,8 @@ export interface components {
          *
          *     follows: cells that follow from those that changed. kept: cells an undo left as others made them. left: cells that
          *     a partial proposal left out, each with the reason. added, removed: points that came and went. moved_count: of all
-         *     values that move; moved holds the first of them.
+         *     values that move; moved holds the first of them. racks: where points that changed their channel are read now, as the
+         *     stream tells everybody.
          */
         ChangedOut: {
             /** Added */
@@ -2364,6 +2365,8 @@ export interface components {
             moved_count?: number;
             /** Opened */
             opened: components["schemas"]["FindingOut"][];
+            /** Racks */
+            racks?: components["schemas"]["RackRef"][];
             /** Removed */
             removed?: number[];
             /** Seq */
@@ -4428,6 +4431,16 @@ export interface components {
             name: string;
             /** Period Ms */
             period_ms: number;
+        };
+        /**
+         * RackRef
+         * @description Where a point is read now; 0 for nowhere.
+         */
+        RackRef: {
+            /** Point */
+            point: number;
+            /** Rack */
+            rack: number;
         };
         /**
          * ReadIn

@@ -23,7 +23,7 @@ function desk(role: 'engineer' | 'reader' = 'engineer') {
   setActivePinia(createPinia())
   const plant = usePlant()
   const rights = role === 'engineer' ? ['read', 'edit'] : ['read']
-  plant.session = { account: 'ana', role, rights, csrf: '' }
+  plant.session = { account: 'ana', role, rights, csrf: '', asks_old: false }
   plant.list.load({
     seq: 0,
     ids: [11, 12, 13],
@@ -133,4 +133,36 @@ test('a paste that is larger than what is left stops at the edge', () => {
   )
   expect(saved[0]).toEqual({ edits: [{ point: 13, field: 'area', was: 'k3', text: 'x' }], source: 'pasted' })
   expect(grid.selection.value.active).toEqual({ row: 2, col: 3 })
+})
+
+test('what stood in the cell when the typing began decides, whatever others write meanwhile', () => {
+  const { plant, grid, saved, press } = desk()
+  press('ArrowRight', 'F2')
+  plant.list.apply({ seq: 1, cells: [[11, 'service', 'theirs']] } as never)
+  grid.editing.value!.text = 'mine'
+  press('Enter')
+  expect(saved).toEqual([
+    { edits: [{ point: 11, field: 'service', was: 'gas', text: 'mine' }], source: undefined },
+  ])
+})
+
+test('a text for the whole block goes against what stood in it when the typing began', () => {
+  const { plant, grid, saved, press } = desk()
+  press('ArrowRight', 'shift+ArrowDown', 'F2')
+  plant.list.apply({ seq: 1, cells: [[11, 'service', 'theirs']] } as never)
+  grid.editing.value!.text = 'mine'
+  grid.accept('all')
+  expect(saved[0]!.edits).toEqual([
+    { point: 11, field: 'service', was: 'gas', text: 'mine' },
+    { point: 12, field: 'service', was: 'air', text: 'mine' },
+  ])
+})
+
+test('rows that move under an open cell take nothing away from it', () => {
+  const { grid, rows, saved, press } = desk()
+  press('ArrowRight', 'F2')
+  rows.value = [2, 1, 0]
+  grid.editing.value!.text = 'mine'
+  grid.accept('stay')
+  expect(saved[0]!.edits).toEqual([{ point: 11, field: 'service', was: 'gas', text: 'mine' }])
 })

@@ -34,10 +34,22 @@ export interface GridPlace {
 /** Blocks larger than this are refused: the server takes no more cells at once. */
 const MOST_CELLS = 20_000
 
+const MOST_REMEMBERED = 5000
+
+/** A text being typed: into which cell, against what stood there, and what stood in the whole block. */
+interface Editing {
+  text: string
+  all: boolean
+  point: number
+  field: string
+  was: string
+  before: Schemas['EditIn'][] | null
+}
+
 export function useGrid(place: GridPlace) {
   const plant = usePlant()
   const selection = ref<Selection>(at(0, 0))
-  const editing = ref<{ text: string; all: boolean } | null>(null)
+  const editing = ref<Editing | null>(null)
 
   const block = computed(() => blockOf(selection.value))
   const extent = computed(() => ({
@@ -86,21 +98,27 @@ export function useGrid(place: GridPlace) {
       return plant.say(why)
     }
     const wait = plant.waitingAt(activePoint.value, field.name)
-    editing.value = { text: start ?? wait?.text ?? text(field, activeRow.value), all: start === undefined }
+    const stands = plant.list.text(field.name, activeRow.value)
+    editing.value = {
+      text: start ?? wait?.text ?? text(field, activeRow.value),
+      all: start === undefined,
+      point: activePoint.value,
+      field: field.name,
+      // What stood there when the hand came decides a conflict, not what others have written since.
+      was: wait?.state === 'conflict' ? (wait.theirs ?? '') : stands,
+      before: standing(),
+    }
   }
 
   function accept(where: Where) {
     const now = editing.value
-    if (!now || activePoint.value === undefined || activeRow.value === undefined) return
+    if (!now) return
     editing.value = null
     if (where === 'all') {
-      setAll(now.text)
+      setAll(now.text, now.before)
       return place.focus()
     }
-    const field = activeField.value.name
-    const wait = plant.waitingAt(activePoint.value, field)
-    const was = wait?.state === 'conflict' ? (wait.theirs ?? '') : plant.list.text(field, activeRow.value)
-    const point = activePoint.value
+    const { point, field, was } = now
     const asked =
       field === 'tag' &&
       now.text.trim() &&
@@ -219,10 +237,22 @@ export function useGrid(place: GridPlace) {
   }
 
   /** The same text into every selected cell. */
-  function setAll(typedText: string) {
+  /** Edits that put one text into every cell of the block, against what stands there now. */
+  function blockEdits(typedText: string): Schemas['EditIn'][] {
     const { top, bottom, left, right } = block.value
     const line = Array.from({ length: right - left + 1 }, () => typedText)
-    keep(editsFor(Array.from({ length: bottom - top + 1 }, () => line), top, left), 'set at once') // prettier-ignore
+    return editsFor(Array.from({ length: bottom - top + 1 }, () => line), top, left) // prettier-ignore
+  }
+
+  function setAll(typedText: string, before: Editing['before']) {
+    const edits = before?.map((edit) => ({ ...edit, text: typedText })) ?? blockEdits(typedText)
+    keep(edits, 'set at once')
+  }
+
+  /** The block as it stands, for a text that will go into all of it; a very large one is looked at when it does. */
+  function standing(): Editing['before'] {
+    const { top, bottom, left, right } = block.value
+    return (bottom - top + 1) * (right - left + 1) <= MOST_REMEMBERED ? blockEdits('') : null
   }
 
   function clear() {

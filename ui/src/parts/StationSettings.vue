@@ -9,7 +9,7 @@ import { asTyped } from '../plant/words'
 
 const props = defineProps<{ sheet: Schemas['SheetOut']; station: string }>()
 const plant = usePlant()
-const editing = ref<{ field: string; text: string } | null>(null)
+const editing = ref<{ point: number; field: string; was: string; text: string } | null>(null)
 
 const LONG = ['table', 'hops', 'factors']
 const STATION_OF: Record<string, string> = { PROCESS: 'DEVICE' }
@@ -29,17 +29,19 @@ watch(
 
 function edit(field: string, text: string) {
   if (!plant.may('edit')) return plant.say('a reader may look, not change')
-  editing.value = { field, text: plant.waitingAt(props.sheet.point, field)?.text ?? text }
+  const point = props.sheet.point
+  const wait = plant.waitingAt(point, field)
+  // What stood there when the hand came decides a conflict, not what others have written since.
+  const stands = plant.list.text(field, plant.list.row(point) ?? -1)
+  const was = wait?.state === 'conflict' ? (wait.theirs ?? '') : stands
+  editing.value = { point, field, was, text: wait?.text ?? text }
 }
 
 function accept(field: string) {
   const now = editing.value
   if (!now || now.field !== field) return
   editing.value = null
-  const row = plant.list.row(props.sheet.point) ?? -1
-  const wait = plant.waitingAt(props.sheet.point, field)
-  const was = wait?.state === 'conflict' ? (wait.theirs ?? '') : plant.list.text(field, row)
-  void plant.save([{ point: props.sheet.point, field, was, text: now.text }])
+  void plant.save([{ point: now.point, field, was: now.was, text: now.text }])
 }
 </script>
 

@@ -76,7 +76,7 @@ test('findings follow the change sets and are found by their points', () => {
 test('rights are what the session says, and nobody may anything without one', () => {
   const plant = screen()
   expect(plant.may('edit')).toBe(false)
-  plant.session = { account: 'ana', role: 'engineer', rights: ['read', 'edit'], csrf: '' }
+  plant.session = { account: 'ana', role: 'engineer', rights: ['read', 'edit'], csrf: '', asks_old: false }
   expect([plant.may('edit'), plant.may('inject')]).toEqual([true, false])
 })
 

@@ -368,6 +368,7 @@ export const usePlant = defineStore('plant', () => {
       opened: changed.opened,
       added: changed.added ?? [],
       removed: changed.removed ?? [],
+      racks: (changed.racks ?? []).map(({ point, rack }): [number, number] => [point, rack]),
     }
     if (changed.seq === list.seq + 1) taken(change)
     else {
