@@ -8,7 +8,7 @@ from tests.words import path_of
 from canaleta.catalogue.types import module_types
 from canaleta.core.fields import Landing
 from canaleta.core.image import PlantImage
-from canaleta.core.landing import Judgement, Level, judge
+from canaleta.core.landing import Judgement, Level, judge, mode_that_fits
 from canaleta.core.layout import Cabinet, Layout, Module, Rack
 
 TYPES = module_types()
@@ -188,3 +188,25 @@ def test_a_channel_that_is_taken_says_by_whom() -> None:
     found = judge(two, 1, SLOT["ai8-ui"], 0)
     assert (found.level, found.taken_by) == (Level.WARNS, "OLD")
     assert judge(two, 1, SLOT["ai8-ui"], 1).level is Level.FITS
+
+
+@pytest.mark.parametrize(
+    ("module", "signal", "now", "mode"),
+    [
+        ("ai8-ui", "4–20 mA", "", "4–20 mA"),
+        ("ai8-ui", "2–10 V", "", "0–10 V"),
+        ("ai8-ui", "±10 V", "", None),
+        ("ai8-ui", "4–20 mA", "0–20 mA", None),
+        ("ai8-ui", "4–20 mA", "a mode of another module", "4–20 mA"),
+        ("tc8", "TC S", "", "TC S, 0.1 °C"),
+        ("rtd4", "Pt100", "", None),
+        ("di16-24v", "", "", "24 V DC"),
+        ("ro4", "load AC", "", "AC load"),
+        ("ro4", "contact NO", "", None),
+    ],
+)
+def test_a_point_takes_the_mode_that_fits_and_nobody_chooses_where_several_do(
+    module: str, signal: str, now: str, mode: str | None
+) -> None:
+    """A mode that fits stays; Pt100 has two resolutions on rtd4, so the cell offers both; ±10 V is wider than 0–10 V."""
+    assert mode_that_fits(module_types()[module], signal, now) == mode

@@ -20,7 +20,7 @@ from canaleta.core.quality import Reason
 from canaleta.core.signals import LOADS, Family, Signal, signal_named
 from canaleta.core.text import shown
 
-__all__ = ["Judgement", "Level", "group_told", "judge", "judge_module", "supplied"]
+__all__ = ["Judgement", "Level", "group_told", "judge", "judge_module", "mode_that_fits", "supplied"]
 
 
 class Level(IntEnum):
@@ -118,6 +118,37 @@ def _strangeness(signal: Signal, mode: Mode) -> tuple[bool, bool, float]:
     apart = abs(mode.signal.low - signal.low) + abs(mode.signal.high - signal.high) if not signal.own_span else 0.0
     other = mode.curve != signal.curve if signal.curve else mode.signal_unit != signal.unit
     return mode.family_code != signal.family, other, 0.0 if signal.curve else apart
+
+
+def mode_that_fits(kind: ModuleType, signal: str, now: str) -> str | None:
+    """The mode that a point takes when it lands on a module: None where nothing is to be changed.
+
+    Its own, if the module has it; the only one of a module that has no other; the one of the signal's family, unit and
+    span. Where several fit alike, or none does, nobody chooses for the person: the cell offers them, or a finding says so.
+    """
+    if kind.mode_named(now) is not None or not kind.modes:
+        return None
+    if len(kind.modes) == 1:
+        return kind.modes[0].name
+    if (chosen := signal_named(signal)) is None:
+        return None
+    fits: dict[float, list[str]] = {}
+    for mode in kind.modes:
+        family, unit, apart = _strangeness(chosen, mode)
+        if not family and not unit and _takes(mode, chosen):
+            fits.setdefault(apart, []).append(mode.name)
+    exact = fits.get(0.0, [])
+    alike = exact or [name for names in fits.values() for name in names]
+    return alike[0] if len(alike) == 1 else None
+
+
+def _takes(mode: Mode, signal: Signal) -> bool:
+    """Whether a mode takes in what the signal can be: its whole span, its kind of current, its direction."""
+    if signal.family == Family.CONTACT:
+        return (mode.current == "AC") == signal.switch.startswith("AC") and bool(mode.rated_ma) == (
+            signal.switch in LOADS
+        )
+    return bool(signal.curve) or (mode.signal.low <= signal.low and signal.high <= mode.signal.high)
 
 
 def _span_told(one: PlantImage, signal: Signal, mode: Mode) -> str:

@@ -13,6 +13,7 @@ from typing import Any
 from canaleta.core.derived import form_follows, kind_follows
 from canaleta.core.fields import STORED, Field, Kind, Landing, Stored, field_named, read_cell, read_choice
 from canaleta.core.image import PlantImage
+from canaleta.core.landing import mode_that_fits
 from canaleta.core.layout import Layout
 from canaleta.core.modules import ModuleType
 from canaleta.core.text import TextError, plain
@@ -22,6 +23,7 @@ __all__ = [
     "SCALING_FORMS",
     "from_json",
     "from_row",
+    "mode_follows",
     "read",
     "read_alone",
     "read_of_module",
@@ -44,7 +46,10 @@ def read(image: PlantImage, row: int, field: Field, text: str) -> dict[str, Stor
     """What text typed into a cell of one point means, and what follows from it. Raises TextError for who typed it."""
     typed = text.strip()
     if field.kind is Kind.ADDRESS:
-        return read_alone(image.layout, field, text)
+        values = read_alone(image.layout, field, text)
+        return values | mode_follows(
+            image.layout, values["channel"], image.text("signal", row), image.text("mode", row)
+        )
     if field.kind in OF_MODULE:
         at = image.cells["channel"][row]
         return {field.name: read_of_module(image.layout, at if isinstance(at, Landing) else None, field, typed)}
@@ -54,10 +59,20 @@ def read(image: PlantImage, row: int, field: Field, text: str) -> dict[str, Stor
         and isinstance(becomes := values["signal"], str)
         and becomes != image.text("signal", row)
     ):
-        return values | kind_follows(image, row, becomes)
+        follows = kind_follows(image, row, becomes)
+        mode = mode_follows(image.layout, image.cells["channel"][row], becomes, image.text("mode", row))
+        return values | follows | mode
     if field.name in SCALING_FORMS:
         return form_follows(image, row, values) | values
     return values
+
+
+def mode_follows(layout: Layout, at: Stored, signal: str, now: str) -> dict[str, Stored]:
+    """The mode that a point takes with its channel or its signal, as landing it in the cabinet does; {} where none does."""
+    if not isinstance(at, Landing) or at.module not in layout.modules:
+        return {}
+    mode = mode_that_fits(layout.type_of(at.module), signal, now)
+    return {} if mode is None else {"mode": mode}
 
 
 SCALING_FORMS = frozenset(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import Any
 
 import numpy as np
 
@@ -10,7 +11,7 @@ from canaleta.core.derived import SCALING_POINTS
 from canaleta.core.fields import Field, Kind, Landing, Stored, field_named
 from canaleta.core.image import PlantImage
 from canaleta.core.text import TextError
-from canaleta.plant.cells import OF_MODULE, SCALING_FORMS, read, read_alone, read_of_module
+from canaleta.plant.cells import OF_MODULE, SCALING_FORMS, mode_follows, read, read_alone, read_of_module
 
 __all__ = ["enter_row", "in_order"]
 
@@ -39,7 +40,17 @@ def enter_row(
             troubles[field.name] = str(error)
             continue
         values |= {n: v for n, v in got.items() if n == field.name or (n not in values and n not in texts)}
+    if not texts.get("mode", "").strip() and ("channel" in texts or "signal" in texts) and "mode" not in troubles:
+        values |= mode_follows(
+            image.layout, *(_as_it_becomes(image, row, values, n) for n in ("channel", "signal", "mode"))
+        )
     return values, troubles
+
+
+def _as_it_becomes(image: PlantImage, row: int | None, values: Mapping[str, Stored], name: str) -> Any:
+    if name in values:
+        return values[name] or ""
+    return image.cells[name][row] or "" if row is not None else ""
 
 
 def _entered(
