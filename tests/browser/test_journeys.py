@@ -427,7 +427,7 @@ def test_a_module_from_a_made_up_manual_is_typed_in_put_in_a_rack_and_read_live(
     expect(page.locator(".card", has_text="PT-2143")).to_have_count(0)
     page.locator(".middle").get_by_role("button", name="rack 2", exact=True).click()
     page.get_by_role("button", name="make the stand-ins like the list").click()
-    expect(page.get_by_text("the stand-ins are like the list now")).to_be_visible()
+    expect(page.get_by_text("the stand-in is like the list now")).to_be_visible()
     expect(card.locator(".seat", has_text="PT-2143")).to_contain_text(
         "Pa",
     )

@@ -131,6 +131,10 @@ class Conventions(BaseModel):
         max_length=400,
         description="networks and ports that racks may be reached at, with commas: 192.168.10.0/24 port 502; an administrator's matter",
     )
+    stand_ins: Literal["follow the list", "stay as they are"] = Field(
+        default="follow the list",
+        description="whether a simulated rack becomes what the list says of it; one that stays can be practised on",
+    )
     second_signature: Literal["asked", "not asked"] = Field(
         default="asked", description="whether a revision is checked by somebody else than who put it up"
     )

@@ -11,15 +11,16 @@ from canaleta.core.fields import STORED, Station
 from canaleta.core.image import PlantImage
 from canaleta.core.signals import Family
 
-__all__ = ["stand_in_document"]
+__all__ = ["followed_document", "stand_in_document"]
 
 _FIELD = {Station.DEVICE, Station.LOOP}
 _SET = {"filter", "open_action", "enabled"}
 _SEPARATE = {"signal", "device_low", "device_high"}
 
 
-def stand_in_document(image: PlantImage) -> tuple[dict[str, Any], dict[int, int]]:
-    """(document, {rack: port}) for the stand-in racks of a plant: its layout, and a device at each landed point.
+def stand_in_document(image: PlantImage, rack: int | None = None) -> tuple[dict[str, Any], dict[int, int]]:
+    """(document, {rack: port}) for the stand-in racks of a plant: its layout, and a device at each landed point; of one
+    rack alone if it is said.
 
     A rack that is no stand-in stands in the document without a port, so that numbers stay those of the list.
     """
@@ -39,7 +40,7 @@ def stand_in_document(image: PlantImage) -> tuple[dict[str, Any], dict[int, int]
         for cabinet in layout.cabinets.values()
     ]  # fmt: skip
     ports = {rack.id: rack.port for rack in layout.racks.values() if rack.stand_in}
-    here = {m.id for m in layout.modules.values() if m.rack in ports}
+    here = {m.id for m in layout.modules.values() if m.rack in ports and rack in (None, m.rack)}
     rows = np.flatnonzero(image.landed & np.isin(image.module, list(here))).tolist()
     document = DemoPlant.model_validate(
         {
@@ -51,15 +52,58 @@ def stand_in_document(image: PlantImage) -> tuple[dict[str, Any], dict[int, int]
     return document.model_dump(mode="json"), ports
 
 
+def followed_document(
+    before: PlantImage, now: PlantImage, rack: int
+) -> tuple[dict[str, Any], int, dict[str, str]] | None:
+    """What a stand-in rack must become so that it follows the list: (document, port, {address: address before}); None
+    where nothing of it changed.
+
+    A point of which nothing changed keeps the device that stands there, with all that somebody made different for
+    practice: it stands in the third, with the address where that device is.
+    """
+    if rack not in now.layout.racks or not now.layout.racks[rack].stand_in:
+        return None
+    if before.layout is now.layout and all(before.cells[name] is now.cells[name] for name in (*_FACTS, "channel")):
+        return None
+    was, becomes = _devices_of(before, rack), _devices_of(now, rack)
+    same_hardware = _hardware(before, rack) == _hardware(now, rack)
+    if same_hardware and was == becomes:
+        return None
+    keep = {at: was[point][0] for point, (at, device) in becomes.items() if point in was and was[point][1] == device}
+    document, ports = stand_in_document(now, rack)
+    return document, ports[rack], keep
+
+
+_FACTS = tuple(f.name for f in STORED if f.station in _FIELD or f.name in _SET | {"signal", "mode"})
+
+
+def _devices_of(image: PlantImage, rack: int) -> dict[int, tuple[str, dict[str, Any]]]:
+    """{point: (address, its device without the address)} of the landed points of a rack."""
+    here = [m.id for m in image.layout.modules.values() if m.rack == rack]
+    rows = np.flatnonzero(image.landed & np.isin(image.module, here)).tolist()
+    devices = {
+        int(image.ids[row]): _device(image, row) for row in rows if image.mode[row] >= 0 and image.family[row] >= 0
+    }
+    return {point: (device.pop("at"), device) for point, device in devices.items()}
+
+
+def _hardware(image: PlantImage, rack: int) -> list[tuple[int, Any]]:
+    return (
+        [(m.place, image.layout.type_of(m.id)) for m in image.layout.modules_of(rack)]
+        if rack in image.layout.racks
+        else []
+    )
+
+
 def _device(image: PlantImage, row: int) -> dict[str, Any]:
     low, high = (float(image.number(name)[row]) for name in ("device_low", "device_high"))
     contact = image.family[row] == Family.CONTACT
     known = np.isfinite(low) and np.isfinite(high)
     span = high - low if known else 100.0
     process = (
-        {"mean": 0.5, "swing": 0.6, "period_s": 17.0 + row % 40}
+        {"mean": 0.5, "swing": 0.6, "period_s": 17.0 + int(image.ids[row]) % 40}
         if contact
-        else {"mean": (low if known else 0.0) + 0.5 * span, "swing": abs(span) * 0.05, "period_s": 30.0 + row % 90,
+        else {"mean": (low if known else 0.0) + 0.5 * span, "swing": abs(span) * 0.05, "period_s": 30.0 + int(image.ids[row]) % 90,
               "noise": abs(span) * 0.001}
     )  # fmt: skip
     cells = {

@@ -60,6 +60,7 @@ class Agent:
         self.switches: dict[int, int] = {}
         self.quieters: set[int] = set()
         self.lateness: dict[int, float] = {}
+        self.followed: dict[int, PlantImage] = {}
         self.room = Room.of_environment()
         self._seq_moved = asyncio.Event()
         self._temporary_moved = True

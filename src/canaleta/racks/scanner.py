@@ -26,6 +26,7 @@ from canaleta.plant.arming import armed
 from canaleta.plant.commands import DONE, Command, finish, start_waiting
 from canaleta.plant.keeping import keep_scan, keep_words, kept_state
 from canaleta.plant.live import LiveBlock
+from canaleta.plant.stand_in import followed_document
 from canaleta.plant.trends import pack_hour, waiting_hours
 from canaleta.plant.walking import note_found
 from canaleta.racks.controller import shown_values
@@ -89,6 +90,7 @@ class Scanner:
         if image is None or self._rack not in image.layout.racks:
             return True
         rack, rack_map = image.layout.racks[self._rack], RackMap.of(image.layout, self._rack)
+        await self._stand_in_follows(image)
         self._life = await asyncio.to_thread(self._begin, image, rack_map)
         log.info("rack %d at %s:%d is ours, %d channels", rack.id, rack.host, rack.port, len(rack_map))
         forces = ForceMap.of(image.layout, self._rack)
@@ -132,7 +134,25 @@ class Scanner:
         """Go on with a changed list."""
         assert self._life is not None
         if image is not self._life.plan.image:
+            await self._stand_in_follows(image)
             await asyncio.to_thread(self._replan, image)
+
+    async def _stand_in_follows(self, image: PlantImage) -> None:
+        """A stand-in becomes what the list says of it, point by point as the list changes, unless the plant keeps its
+        stand-ins as they are; what else was made different there stays."""
+        before = self._agent.followed.get(self._rack)
+        self._agent.followed[self._rack] = image
+        source = self._agent.source
+        if before is None or source is None or image.conventions.stand_ins != "follow the list":
+            return
+        if (wanted := await asyncio.to_thread(followed_document, before, image, self._rack)) is None:
+            return
+        document, port, keep = wanted
+        try:
+            await source.become(document, {self._rack: port}, self._rack, keep)
+            log.info("rack %d: the stand-in follows the list", self._rack)
+        except SourceError as error:
+            log.warning("rack %d: the stand-in could not follow the list: %s", self._rack, error)
 
     async def _outside(self, image: PlantImage, reader: RackReader, forces: ForceMap) -> Outside:
         injected = await self._agent.injected(self._rack)
@@ -293,7 +313,7 @@ class Scanner:
         if self._agent.source is None:
             return "there is no stand-in on this machine"
         ports = {int(rack): port for rack, port in target["ports"].items()}
-        await self._agent.source.become(target["document"], ports)
+        await self._agent.source.become(target["document"], ports, target.get("only"))
         return DONE
 
     def _said(self, command: Command) -> str:

@@ -44,9 +44,16 @@ class SignalSource:
         answer = await self._ask({"do": "list"})
         return {(rack, place, channel) for rack, place, channel, _ in answer["injected"]}
 
-    async def become(self, document: dict[str, Any], ports: dict[int, int]) -> None:
-        """Make the stand-ins what a document says. Raises SourceError."""
-        await self._ask({"do": "become", "document": document, "ports": ports}, 1, BUILDING_S)
+    async def become(
+        self,
+        document: dict[str, Any],
+        ports: dict[int, int],
+        only: int | None = None,
+        keep: dict[str, str] | None = None,
+    ) -> None:
+        """Make the stand-ins what a document says, all of them or one rack. Raises SourceError."""
+        wish = {"do": "become", "document": document, "ports": ports, "only": only, "keep": keep}
+        await self._ask(wish, 1, BUILDING_S)
 
     async def _ask(self, what: dict[str, Any], tries: int = 1, patience_s: float = PATIENCE_S) -> dict[str, Any]:
         """Ask, and again if the machine was too busy to answer: asking twice does no more than once."""

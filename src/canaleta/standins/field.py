@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
+from difflib import SequenceMatcher
 
 import numpy as np
 from numpy.typing import NDArray
@@ -264,6 +265,34 @@ class FieldRack:
         if form != "fixed":
             waveform_of(form, value, high, period_s)
         self._put[row] = _Put(self._step, form, value, high, period_s, self._seed + row)
+
+    def take_over(self, before: FieldRack, *, settings: bool) -> None:
+        """Go on with what was put on, and if asked with the settings that were written, of a rack that stood here.
+
+        Modules are the same where their types follow one another in the same order, wherever they sit now.
+        """
+        old = [m for m in before._layout.modules_of(before.rack) if m in before._modules]
+        pairs = SequenceMatcher(
+            None, [before._layout.type_of(m.id).key for m in old], [self._layout.type_of(m.id).key for m in self._modules],
+            autojunk=False,
+        ).get_matching_blocks()  # fmt: skip
+        for a, b, count in pairs:
+            for was, now in zip(old[a : a + count], self._modules[b : b + count], strict=True):
+                for (place, channel), row in self._places.items():
+                    there = before._places.get((was.place, channel)) if place == now.place else None
+                    if there is not None and there in before._put and self._image.text("signal", row) == before._image.text("signal", there):  # fmt: skip
+                        self._put[row] = before._put[there]
+                if settings:
+                    words = before._settings[before._modules.index(was)]
+                    self._changed_to(self._modules.index(now), words)
+        self._held, self._told = self._forced(), self._commands()
+
+    def _changed_to(self, at: int, words: Sequence[int]) -> None:
+        if len(words) != len(self._settings[at]):
+            return
+        if changes := self._changed(self._modules[at], self._settings[at], list(words)):
+            self._image = self._image.with_cells(changes)
+            self._as_it_is = faulted(self._image, self._faults)
 
     @property
     def moves(self) -> bool:

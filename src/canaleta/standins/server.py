@@ -2,7 +2,7 @@
 
 The guarded port speaks one JSON object a line with a "token" and "do": "inject" (rack, place, channel, value, unit;
 form, high and period_s of a signal that moves; faults),
-"list", or "become" (document), and answers {"ok": true, …} or {"ok": false, "says": "…"}. It listens on loopback
+"list", or "become" (document, ports; only: one rack; keep: devices that stay), and answers {"ok": true, …} or {"ok": false, "says": "…"}. It listens on loopback
 only. A channel is meant by where it is in the cabinet, for the stand-in keeps its own layout, whatever the list says.
 """
 
@@ -79,14 +79,22 @@ class StandIn:
         return [int(value) for value in values]
 
 
-def build(plant: DemoPlant, rack: int, port: int, seed: int) -> StandIn:
-    """A stand-in for one rack of a demo plant on a port of loopback. Must be called inside an event loop."""
+def build(
+    plant: DemoPlant, rack: int, port: int, seed: int, before: StandIn | None = None, *, keep_settings: bool = False
+) -> StandIn:
+    """A stand-in for one rack of a demo plant on a port of loopback. Must be called inside an event loop.
+
+    before: what stood there, of which what was put on stays, and if asked the settings that were written.
+    """
     field = FieldRack(plant, layout_of(plant), rack, seed, STEP_S)
+    if before is not None:
+        field.take_over(before.field, settings=keep_settings)
     blank = SimData(0, values=[0], datatype=DataType.BITS)
-    words = SimData(0, values=field.step(0).tolist() or [0], datatype=DataType.REGISTERS)
+    step = before.step if before else 0
+    words = SimData(0, values=field.step(step).tolist() or [0], datatype=DataType.REGISTERS)
     holding = SimData(0, values=field.settings_words() or [0], datatype=DataType.REGISTERS)
     device = SimDevice(id=1, simdata=([blank], [blank], [holding], [words]))
-    return StandIn(field, ModbusTcpServer(device, address=("127.0.0.1", port)))
+    return StandIn(field, ModbusTcpServer(device, address=("127.0.0.1", port)), step=step)
 
 
 class StandIns:
@@ -105,19 +113,23 @@ class StandIns:
         troubles = []
         layout = layout_of(self.plant)
         for rack in layout.racks.values():
-            port = self._ports.get(rack.id)
-            if port is None:
-                continue
-            made = build(self.plant, rack.id, port, self._seed + rack.id)
-            try:
-                await made.server.serve_forever(background=True)
-            except (OSError, RuntimeError) as error:
-                log.error("rack %d cannot answer on port %d: %s", rack.id, port, error)
-                troubles.append(f"{layout.cabinets[rack.cabinet].name} rack {rack.name} cannot answer on port {port}")
-                continue
-            self.racks[rack.id] = made
-            self._running[rack.id] = asyncio.create_task(made.run())
+            troubles += await self._begin_rack(rack.id, None, keep_settings=False)
         return troubles
+
+    async def _begin_rack(self, rack: int, before: StandIn | None, *, keep_settings: bool) -> list[str]:
+        layout, port = layout_of(self.plant), self._ports.get(rack)
+        if rack not in layout.racks or port is None:
+            return []
+        made = build(self.plant, rack, port, self._seed + rack, before, keep_settings=keep_settings)
+        try:
+            await made.server.serve_forever(background=True)
+        except (OSError, RuntimeError) as error:
+            log.error("rack %d cannot answer on port %d: %s", rack, port, error)
+            named = layout.racks[rack]
+            return [f"{layout.cabinets[named.cabinet].name} rack {named.name} cannot answer on port {port}"]
+        self.racks[rack] = made
+        self._running[rack] = asyncio.create_task(made.run())
+        return []
 
     async def end(self) -> None:
         """Stop every server."""
@@ -130,16 +142,99 @@ class StandIns:
             await made.server.shutdown()  # type: ignore[no-untyped-call]
         self.racks, self._running = {}, {}
 
-    async def become(self, plant: DemoPlant, ports: Mapping[int, int]) -> None:
-        """Take on another layout, keep it, and serve it from now on. Raises InjectionError if a rack cannot be served."""
+    async def become(
+        self,
+        plant: DemoPlant,
+        ports: Mapping[int, int],
+        only: int | None = None,
+        keep: Mapping[str, str] | None = None,
+    ) -> None:
+        """Take on another layout, all of it or of one rack, store it, and serve it from now on.
+
+        Only racks of which something changes are begun anew: the others go on without a break, with what was put on
+        them. keep: {address: address before} of devices that stay as they are; then the settings that were written stay
+        as well. Raises InjectionError if a rack cannot be served.
+        """
+        wanted = plant if only is None else with_rack(self.plant, plant, only, keep or {})
+        becomes = dict(ports) if only is None else self._ports | {only: ports[only]}
+        before, after = _prints(self.plant, self._ports), _prints(wanted, becomes)
         if self._state is not None:
             beside = self._state.with_suffix(".new")
-            beside.write_text(plant.model_dump_json(), encoding="utf-8")
+            beside.write_text(wanted.model_dump_json(), encoding="utf-8")
             beside.replace(self._state)
-        await self.end()
-        self.plant, self._ports = plant, dict(ports)
-        if troubles := await self.begin():
+        self.plant, self._ports = wanted, becomes
+        troubles = []
+        for rack in sorted(before.keys() | after.keys()):
+            # Settings that were written are the rack's own; asked to be like the list, it begins with the list's.
+            renewed = only == rack and keep is None
+            if renewed or before.get(rack) != after.get(rack):
+                troubles += await self._renew(rack, keep_settings=keep is not None)
+        if troubles:
             raise InjectionError(f"the stand-ins are like the list, but {'; '.join(troubles)}: choose another port")
+
+    async def _renew(self, rack: int, *, keep_settings: bool) -> list[str]:
+        """Begin one rack anew from the layout; what was put on it stays where it still fits."""
+        running, old = self._running.pop(rack, None), self.racks.pop(rack, None)
+        while running is not None and not running.done():
+            running.cancel()
+            await asyncio.wait({running}, timeout=0.5)
+        if old is not None:
+            await old.server.shutdown()  # type: ignore[no-untyped-call]
+        return await self._begin_rack(rack, old, keep_settings=keep_settings)
+
+
+def with_rack(plant: DemoPlant, new: DemoPlant, rack: int, keep: Mapping[str, str]) -> DemoPlant:
+    """A plant with one rack as another has it; devices to be kept come along from where they stood."""
+    layout = layout_of(plant)
+    stood = {d.at: d for d in plant.field}
+    old_here = {d.at for d in plant.field if layout.modules[layout.read_address(d.at)[0]].rack == rack}
+    back = {was: at for at, was in keep.items()}
+    there = layout_of(new)
+    here = []
+    for device in new.field:
+        if there.modules[there.read_address(device.at)[0]].rack != rack:
+            continue
+        kept = stood.get(keep.get(device.at, ""))
+        here.append(
+            device
+            if kept is None
+            else kept.model_copy(update={"at": device.at, "follows": back.get(kept.follows, kept.follows)})
+        )
+    theirs = {c.name: {r.number: r for r in c.racks} for c in new.cabinets}
+    numbers = {r.id: (layout.cabinets[r.cabinet].name, r.name) for r in layout.racks.values()}
+    cabinets = []
+    for cabinet in plant.cabinets:
+        racks = [
+            found
+            if numbers.get(rack) == (cabinet.name, r.name) and (found := theirs.get(cabinet.name, {}).get(rack))
+            else r
+            for r in cabinet.racks
+        ]
+        cabinets.append(cabinet.model_copy(update={"racks": tuple(racks)}))
+    if rack not in numbers:
+        # A rack that is new stands where the list has it; all others keep their numbers.
+        cabinets = list(new.cabinets)
+    types = {t.key: t for t in plant.types} | {t.key: t for t in new.types}
+    rest = [d for d in plant.field if d.at not in old_here]
+    return plant.model_copy(
+        update={"cabinets": tuple(cabinets), "types": tuple(types.values()), "field": (*rest, *here)}
+    )
+
+
+def _prints(plant: DemoPlant, ports: Mapping[int, int]) -> dict[int, object]:
+    """What each rack is, to tell whether it changes: its port, its modules with their types, its devices."""
+    layout = layout_of(plant)
+    devices: dict[int, list[str]] = {}
+    for device in plant.field:
+        rack = layout.modules[layout.read_address(device.at)[0]].rack
+        devices.setdefault(rack, []).append(device.model_dump_json())
+    return {
+        rack: (
+            ports.get(rack), [(m.place, layout.type_of(m.id).model_dump_json()) for m in layout.modules_of(rack)],
+            sorted(devices.get(rack, ())),
+        )
+        for rack in layout.racks
+    }  # fmt: skip
 
 
 def kept_plant(state: Path | None, otherwise: DemoPlant) -> DemoPlant:
@@ -180,7 +275,9 @@ class SourcePort:
                 await self._inject(asked)
             elif asked["do"] == "become":
                 ports = {int(rack): int(port) for rack, port in asked["ports"].items()}
-                await self._all.become(DemoPlant.model_validate(asked["document"]), ports)
+                await self._all.become(
+                    DemoPlant.model_validate(asked["document"]), ports, asked.get("only"), asked.get("keep")
+                )
             return {"ok": True, "injected": self._injected()}
         except (InjectionError, TextError) as error:
             return {"ok": False, "says": str(error)}

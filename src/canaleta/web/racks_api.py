@@ -221,15 +221,15 @@ def write(path: RackPath, body: WriteIn) -> Response:
 @api.post("/<int:rack>/stand-in", responses={200: TestOut})
 @needs("engineer")
 def make_stand_in(path: RackPath) -> Response:
-    """Make the stand-ins what the list says: all of them, for they are one process."""
+    """Make one stand-in what the list says, its settings too; the other racks go on."""
     image, rack = _found(path.rack)
     if not rack.stand_in:
         raise ProblemError(
             409, "this rack is a real one", "nothing was changed", "only a stand-in can be made like the list"
         )
-    document, ports = stand_in_document(image)
-    _command(rack, "become", {"document": document, "ports": ports})
-    return jsonify(TestOut(says="the stand-ins are like the list now", look="", strangers=[]).model_dump())
+    document, ports = stand_in_document(image, rack.id)
+    _command(rack, "become", {"document": document, "ports": ports, "only": rack.id})
+    return jsonify(TestOut(says="the stand-in is like the list now", look="", strangers=[]).model_dump())
 
 
 @api.get("/<int:rack>/log", responses={200: LogOut})

@@ -1,0 +1,103 @@
+"""Stand-ins follow the list one rack at a time: the others go on, and what was put on stays where it still fits."""
+
+from __future__ import annotations
+
+import asyncio
+
+import pytest
+from tests.racks.test_agent import in_a_loop_of_its_own
+
+from canaleta.catalogue.demo import DemoPlant, demo_plant, layout_of
+from canaleta.core.image import PlantImage
+from canaleta.host.cluster import free_port
+from canaleta.plant.seed import stored_row
+from canaleta.plant.stand_in import followed_document
+from canaleta.standins.server import StandIns, with_rack
+
+
+def image_of(plant: DemoPlant) -> PlantImage:
+    layout = layout_of(plant)
+    empty = PlantImage.of_rows([{}], layout)
+    return PlantImage.of_rows([stored_row(empty, point) for point in plant.points], layout)
+
+
+def first_on(image: PlantImage, rack: int, signal: str) -> int:
+    return next(
+        row for row in range(len(image))
+        if image.landed[row] and image.layout.modules[int(image.module[row])].rack == rack and image.text("signal", row) == signal
+    )  # fmt: skip
+
+
+def test_an_edit_of_one_point_renews_its_rack_alone_and_drops_nothing_that_was_put_on() -> None:
+    plant = demo_plant()
+    before = image_of(plant)
+    row, other = first_on(before, 1, "4–20 mA"), first_on(before, 2, "4–20 mA")
+    elsewhere = next(r for r in range(row + 1, len(before)) if before.landed[r] and before.text("signal", r) == "4–20 mA"
+                     and before.layout.modules[int(before.module[r])].rack == 1)  # fmt: skip
+    now = before.with_cells({(row, "device_high"): 700})
+    wanted = followed_document(before, now, 1)
+    assert wanted
+    assert followed_document(before, now, 2) is None
+    assert followed_document(before, before.with_cells({(row, "service"): "other"}), 1) is None
+    document, _, keep = wanted
+    assert before.text("channel", row) not in keep, "its device is another now"
+    assert keep[before.text("channel", elsewhere)] == before.text("channel", elsewhere), "all others stay"
+
+    async def run() -> None:
+        ports = {1: free_port(), 2: free_port()}
+        made = StandIns(plant, ports, seed=5)
+        await made.begin()
+        try:
+            places = {r: before.layout.modules[int(before.module[r])].place for r in (elsewhere, other)}
+            made.racks[1].field.inject(places[elsewhere], int(before.channel[elsewhere]), 13.0, "mA")
+            made.racks[2].field.inject(places[other], int(before.channel[other]), 9.0, "mA")
+            was, same = made.racks[1], made.racks[2]
+            await made.become(DemoPlant.model_validate(document), {1: ports[1]}, 1, keep)
+            assert made.racks[2] is same, "another rack goes on without a break"
+            assert made.racks[1] is not was
+            assert [put[:2] for put in made.racks[1].field.injected()] == [
+                (places[elsewhere], int(before.channel[elsewhere]))
+            ]
+            assert made.racks[2].field.injected()
+            assert made.racks[1].step >= was.step, "the process goes on where it was"
+        finally:
+            await made.end()
+
+    in_a_loop_of_its_own(run)
+
+
+def test_what_was_made_different_for_practice_stays_with_a_device_that_nobody_touched() -> None:
+    plant = demo_plant()
+    before = image_of(plant)
+    row = first_on(before, 1, "4–20 mA")
+    wanted = followed_document(before, before.with_cells({(row, "device_high"): 700}), 1)
+    assert wanted
+    document, _, keep = wanted
+    merged = with_rack(plant, DemoPlant.model_validate(document), 1, keep)
+    odd = {d.at: d for d in plant.field}
+    layout = layout_of(plant)
+    changed = before.text("channel", row)
+    here = [d for d in merged.field if layout.modules[layout.read_address(d.at)[0]].rack == 1]
+    assert any(d.faults or d.cells for d in here)
+    for device in here:
+        if device.at != changed and device.at in odd:
+            assert device == odd[device.at]
+    assert len([d for d in merged.field if d.at == changed]) == 1
+    assert next(d for d in merged.field if d.at == changed).high == pytest.approx(700)
+
+
+def test_a_rack_that_is_asked_to_be_like_the_list_touches_no_other() -> None:
+    async def run() -> None:
+        plant = demo_plant()
+        ports = {1: free_port(), 2: free_port(), 3: free_port()}
+        made = StandIns(plant, ports, seed=5)
+        await made.begin()
+        before = dict(made.racks)
+        await made.become(plant, ports, only=2)
+        assert made.racks[1] is before[1]
+        assert made.racks[3] is before[3]
+        assert made.racks[2] is not before[2]
+        await asyncio.sleep(0)
+        await made.end()
+
+    in_a_loop_of_its_own(run)
