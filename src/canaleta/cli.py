@@ -216,11 +216,13 @@ def _stand_in(options: argparse.Namespace) -> int:
 
 
 def _agent(options: argparse.Namespace) -> int:
+    from canaleta.go import wait_for_go
     from canaleta.plant.database import engine_for
     from canaleta.racks.agent import run
     from canaleta.racks.source import SignalSource
 
     _log_to_supervisor()
+    wait_for_go()
     port = os.environ.get("CANALETA_SOURCE_PORT")
     source = SignalSource(int(port), os.environ["CANALETA_SOURCE_TOKEN"]) if port else None
     asyncio.run(run(engine_for(os.environ["CANALETA_RUNTIME_URL"]), source))

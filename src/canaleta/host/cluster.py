@@ -129,6 +129,7 @@ class Cluster:
         self._settings = settings
         self.user = "postgres" if is_root() else None
         self.port = 0
+        self._kept_out = contextlib.ExitStack()
 
     @property
     def owner_url(self) -> str:
@@ -296,6 +297,16 @@ class Cluster:
                 wait_for(lambda left=left: left not in self._standing_here(), left, "database server of before")  # type: ignore[misc]
         self.clear_stale()
         self.port = 0
+
+    def take_over(self) -> None:
+        """Keep everybody out who would use the database for a moment, after those who do, and stop what was left
+        running, so that a start can bring its own up. `let_in` ends it, or the end of this process."""
+        self._kept_out.enter_context(locked(self.users, what="commands that use this database"))
+        self.stop_stray()
+
+    def let_in(self) -> None:
+        """The database is up: others may use it."""
+        self._kept_out.close()
 
     def answers(self) -> bool:
         """Whether this folder's own server takes connections on `port`."""

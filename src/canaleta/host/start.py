@@ -18,21 +18,16 @@ from pathlib import Path
 
 from sqlalchemy import Engine, select, update
 
-from canaleta.catalogue.demo import demo_plant
 from canaleta.host import frontend
 from canaleta.host.cluster import Cluster, choosing_ports, free_port, load_secrets
 from canaleta.host.debian import ensure_user, is_root
 from canaleta.host.door import Door, Tls
-from canaleta.host.folder import locked, only_one, prepare
+from canaleta.host.folder import only_one, prepare
 from canaleta.host.log import log_to
 from canaleta.host.shape import answering, bring_up
 from canaleta.host.steps import TroubleError, say, step
-from canaleta.host.supervisor import HELD, Service, Supervisor
-from canaleta.plant import accounts, seed
-from canaleta.plant import tables as t
+from canaleta.host.supervisor import HELD, Service, Supervisor, Waiting
 from canaleta.plant.database import STOPPING_CHANNEL, engine_for, grant_runtime, notify
-from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.proposals import reaudit
 from canaleta.plant.room import Room
 
 __all__ = ["Options", "address_of", "run_back_end", "start"]
@@ -106,54 +101,59 @@ def run_back_end(
     runner: the unprivileged user that all but the database run as; None for the caller's own. scan: whether
     an agent runs here.
     """
-    secrets = load_secrets(options.data)
     if runner:
         ensure_user(runner, options.data)
-    owner_url, runtime_url = _database(options, supervisor)
-    engine = engine_for(owner_url, pool_size=1)
-    program = [sys.executable, "-m", "canaleta.cli"]
-    environment = {
-        "CANALETA_RUNTIME_URL": runtime_url,
-        "CANALETA_THREADS": str(THREADS),
-        "CANALETA_HOSTS": ",".join(_names(options.host)),
-        "PYTHONUNBUFFERED": "1",
-        "CANALETA_NO_DOCUMENT": "1",
-        "CANALETA_ROOM": "" if options.database_url else str(options.data),
-    }
-    supervisor.before_the_end(lambda: _say_stopping(owner_url))
-    with choosing_ports():
-        with step("database: shape and contents"):
-            ports = _contents(engine, options)
-            _grant(engine, own=not options.database_url)
-            link = _sign_in_link(engine)
-        engine.dispose()
-        if ports:
-            source = free_port()
-            environment |= {"CANALETA_SOURCE_PORT": str(source), "CANALETA_SOURCE_TOKEN": secrets.source_token}
-            state = _own_folder(options.data / "stand-in", runner) / "plant.json"
-            argv = [*program, "_stand-in", "--seed", str(SEED), "--state", str(state), "--racks"]
-            argv += [f"{rack}={port}" for rack, port in ports.items()]
-            with step(f"stand-ins of {len(ports)} racks from 127.0.0.1:{min(ports.values())}"):
-                supervisor.start(Service("stand-in", argv, _listens("127.0.0.1", source), runner, environment))
-    if scan:
-        with step("scan agent"):
-            supervisor.start(Service("scan agent", [*program, "_agent"], lambda: True, runner, environment))
-    with step("web server"):
-        ready = _answers(f"{address_of(options)}/api/health")
-        if reload:
-            argv = _web_server(f"{_bracketed(options.host)}:{options.port}", reload=True)
-            supervisor.start(Service("web server", argv, ready, runner, environment, patience_s=6.0))
-            return link
+    with choosing_ports(), Waiting() as waiting:
+        cluster, owner_url, runtime_url = _begin_database(options, supervisor)
+        secrets, source = load_secrets(options.data), free_port()
         run = _own_folder(Path(tempfile.mkdtemp(prefix="canaleta-run-")), runner)
         supervisor.at_the_end(lambda: shutil.rmtree(run, ignore_errors=True))
         door = Door(f"{_bracketed(options.host)}:{options.port}", run, runner, options.tls)
-        front = door.command(options.data / "log")
-        argv = _web_server(f"unix:{door.socket}", reload=False)
-        environment["CANALETA_BEHIND"] = "1"
-        supervisor.start(Service("web server", argv, door.socket.exists, runner, environment, patience_s=6.0))
-        # As root it reads a key that only root may, and hands its connections to the unprivileged user.
-        supervisor.start(Service("front server", front, ready, stop=signal.SIGQUIT, patience_s=6.0))
+        environment = {
+            "CANALETA_RUNTIME_URL": runtime_url,
+            "CANALETA_THREADS": str(THREADS),
+            "CANALETA_HOSTS": ",".join(_names(options.host)),
+            "PYTHONUNBUFFERED": "1",
+            "CANALETA_NO_DOCUMENT": "1",
+            "CANALETA_ROOM": "" if options.database_url else str(options.data),
+            "CANALETA_SOURCE_PORT": str(source),
+            "CANALETA_SOURCE_TOKEN": secrets.source_token,
+        } | ({} if reload else {"CANALETA_BEHIND": "1"})
+        # They load while the database comes up and is looked through, and go on once it is ready.
+        bind = f"{_bracketed(options.host)}:{options.port}" if reload else f"unix:{door.socket}"
+        web = Service(
+            "web server", _web_server(bind, reload=reload), _is_there, runner, environment, patience_s=6.0, rank=3
+        )
+        agent = Service("scan agent", [*PROGRAM, "_agent"], _is_there, runner, environment, rank=2)
+        for service in (web, agent) if scan else (web,):
+            supervisor.start(service, waiting)
+        ports, link = _ready_database(options, supervisor, cluster, owner_url)
+        supervisor.before_the_end(lambda: _say_stopping(owner_url))
+        if ports:
+            state = _own_folder(options.data / "stand-in", runner) / "plant.json"
+            argv = [*PROGRAM, "_stand-in", "--seed", str(SEED), "--state", str(state), "--racks"]
+            argv += [f"{rack}={port}" for rack, port in ports.items()]
+            with step(f"stand-ins of {len(ports)} racks from 127.0.0.1:{min(ports.values())}"):
+                supervisor.start(
+                    Service("stand-in", argv, _listens("127.0.0.1", source), runner, environment, rank=1)
+                )
+    with step("web server"):
+        answers = _answers(f"{address_of(options)}/api/health")
+        if reload:
+            supervisor.wait("web server", answers)
+        else:
+            supervisor.wait("web server", door.socket.exists)
+            # As root it reads a key that only root may, and hands its connections to the unprivileged user.
+            front = door.command(options.data / "log")
+            supervisor.start(Service("front server", front, answers, stop=signal.SIGQUIT, patience_s=6.0, rank=4))
     return link
+
+
+PROGRAM = [sys.executable, "-m", "canaleta.cli"]
+
+
+def _is_there() -> bool:
+    return True
 
 
 def _say_stopping(url: str) -> None:
@@ -179,26 +179,49 @@ def address_of(options: Options) -> str:
     return f"{'https' if options.tls else 'http'}://{_bracketed(_reached_at(options.host))}:{options.port}"
 
 
-def _database(options: Options, supervisor: Supervisor) -> tuple[str, str]:
-    """(owner's address, runtime's address) of a running database."""
+def _begin_database(options: Options, supervisor: Supervisor) -> tuple[Cluster | None, str, str]:
+    """(the private cluster, owner's address, runtime's address) of a database that is coming up, or of one's own."""
     if options.database_url:
         remedy = "check the address, or unset it to use the private database"
         answering(options.database_url, remedy).dispose()
-        return options.database_url, options.database_url
+        return None, options.database_url, options.database_url
     cluster = Cluster(options.data, options.data / "log")
     cluster.prepare()
-    with locked(cluster.users, what="commands that use this database"), step("database server"):
-        cluster.stop_stray()
-        service = Service(
-            "database", cluster.command(), cluster.answers, cluster.user, stop=signal.SIGINT, patience_s=20.0
-        )
-        supervisor.start(service)
-        cluster.ensure_database()
-    return cluster.owner_url, cluster.runtime_url
+    # Whoever uses it for a moment ends first; the lock falls when the database is ready (`_ready_database`).
+    cluster.take_over()
+    supervisor.start(
+        Service("database", cluster.command(), _is_there, cluster.user, stop=signal.SIGINT, patience_s=20.0, rank=0)
+    )
+    return cluster, cluster.owner_url, cluster.runtime_url
+
+
+def _ready_database(
+    options: Options, supervisor: Supervisor, cluster: Cluster | None, owner_url: str
+) -> tuple[dict[int, int], str]:
+    """Wait until the database answers; its shape and contents. Returns (port of each stand-in, a sign-in link)."""
+    if cluster:
+        with step("database server"):
+            supervisor.wait("database", cluster.answers)
+            cluster.ensure_database()
+            cluster.let_in()
+    engine = engine_for(owner_url, pool_size=1)
+    with step("database: shape and contents"):
+        ports = _contents(engine, options)
+        _grant(engine, own=not options.database_url)
+        link = _sign_in_link(engine)
+    engine.dispose()
+    return ports, link
 
 
 def _contents(engine: Engine, options: Options) -> dict[int, int]:
     """Migrate, load the demo plant into an empty database, audit. Returns the port of each stand-in, by its rack."""
+    # Loaded while the processes that were begun before load the same: what a start needs first comes first.
+    from canaleta.catalogue.demo import demo_plant
+    from canaleta.plant import seed
+    from canaleta.plant import tables as t
+    from canaleta.plant.keeper import PlantKeeper
+    from canaleta.plant.proposals import reaudit
+
     bring_up(engine)
     with engine.begin() as connection:
         if not seed.has_plant(connection):
@@ -236,6 +259,8 @@ def _grant(engine: Engine, *, own: bool) -> None:
 
 def _sign_in_link(engine: Engine) -> str:
     """A one-time link for the first administrator, who is made if there is nobody; '' if all are shut out."""
+    from canaleta.plant import accounts
+
     with engine.begin() as connection:
         if not accounts.listed(connection):
             accounts.add_account(connection, ADMINISTRATOR, "administrator")

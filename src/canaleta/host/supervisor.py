@@ -14,11 +14,12 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from canaleta.go import GO
 from canaleta.host.cluster import as_user
 from canaleta.host.progress import STILL_S, Still, wait_for
 from canaleta.host.steps import TroubleError
 
-__all__ = ["Service", "Supervisor"]
+__all__ = ["HELD", "Service", "Supervisor", "Waiting"]
 
 log = logging.getLogger("start")
 FIRST_WAIT_S, LONGEST_WAIT_S, STEADY_S = 0.5, 30.0, 30.0
@@ -30,7 +31,8 @@ HELD = "CANALETA_HELD"
 class Service:
     """A process to keep running. ready: whether it answers. stop: the signal that ends it in order.
 
-    patience_s: how long it may stand still after that signal before it is killed.
+    patience_s: how long it may stand still after that signal before it is killed. rank: those of a higher one are
+    stopped first; of one rank, who was started last.
     """
 
     name: str
@@ -41,6 +43,19 @@ class Service:
     stop: int = signal.SIGTERM
     patience_s: float = 10.0
     still_s: float = STILL_S
+    rank: int = 0
+
+
+class Waiting:
+    """What services wait for that were begun early: the end of the block. They have loaded by then."""
+
+    def __enter__(self) -> Waiting:
+        self.handle, self._other = os.pipe()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        os.close(self._other)
+        os.close(self.handle)
 
 
 @dataclass
@@ -64,14 +79,22 @@ class Supervisor:
         self._before_the_end: list[Callable[[], object]] = []
         self._stop = threading.Event()
 
-    def start(self, service: Service) -> None:
+    def start(self, service: Service, waiting: Waiting | None = None) -> None:
         """Start a service and wait until it answers, as long as it lives and moves. Raises TroubleError if it ends
-        first, or stands still."""
-        running = _Running(service, self._spawn(service), time.monotonic())
+        first, or stands still. waiting: what it waits for itself once it has loaded."""
+        running = _Running(service, self._spawn(service, waiting), time.monotonic())
         self._running.append(running)
+        self._wait(running, service.ready)
+
+    def wait(self, name: str, ready: Callable[[], bool]) -> None:
+        """Wait until a service that was started answers. Raises TroubleError as `start` does."""
+        self._wait(next(r for r in self._running if r.service.name == name), ready)
+
+    def _wait(self, running: _Running, ready: Callable[[], bool]) -> None:
+        service = running.service
         remedy = f"see {self._log}" if self._log else ""
         try:
-            if not wait_for(service.ready, running.process, service.name, still_s=service.still_s,
+            if not wait_for(ready, running.process, service.name, still_s=service.still_s,
                             asked_to_stop=self._stop.is_set):  # fmt: skip
                 raise TroubleError(f"the {service.name} ended with {_ending(running.process)} at its start", remedy)
         except Still as still:
@@ -117,7 +140,9 @@ class Supervisor:
                 word()
             except Exception as error:  # noqa: BLE001 - whoever cannot be told is stopped all the same
                 log.warning("at the stop: %s", error)
-        for running in reversed(self._running):
+        newest_first = self._running[::-1]
+        newest_first.sort(key=lambda r: -r.service.rank)
+        for running in newest_first:
             if running.process.poll() is not None:
                 continue
             running.process.send_signal(running.service.stop)
@@ -135,13 +160,17 @@ class Supervisor:
         self._at_the_end.clear()
         self._before_the_end.clear()
 
-    def _spawn(self, service: Service) -> subprocess.Popen[str]:
+    def _spawn(self, service: Service, waiting: Waiting | None = None) -> subprocess.Popen[str]:
         options: dict[str, Any] = as_user(service.user)
         options["env"] = options.get("env", dict(os.environ)) | service.env
+        held = _held()
+        if waiting is not None:
+            options["env"][GO] = str(waiting.handle)
+            held.append(waiting.handle)
         process = subprocess.Popen(
             service.argv, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
             errors="replace", cwd="/", start_new_session=True,
-            preexec_fn=_end_with_parent(service.stop), pass_fds=_held(), **options,
+            preexec_fn=_end_with_parent(service.stop), pass_fds=held, **options,
         )  # fmt: skip
         threading.Thread(target=_copy, args=(service.name, process), daemon=True).start()
         return process

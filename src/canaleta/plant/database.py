@@ -15,7 +15,6 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from canaleta.core.text import short
 from canaleta.plant.patience import patient
-from canaleta.plant.tables import APPEND_ONLY, metadata
 
 if TYPE_CHECKING:
     from alembic.config import Config
@@ -113,6 +112,8 @@ def migrate(engine: Engine) -> None:
 
 def grant_runtime(connection: Connection, role: str = RUNTIME_ROLE) -> None:
     """Give the runtime role what it needs and nothing on history beyond reading and adding."""
+    from canaleta.plant.tables import APPEND_ONLY, metadata
+
     growing = {table.name for table in APPEND_ONLY}
     connection.execute(text(f"grant usage on schema public to {role}"))
     for table in metadata.sorted_tables:
