@@ -123,7 +123,7 @@ TABLE = [
     ("NPN", "xm4", REFUSED, "it will never switch"),
     ("leaking two-wire", "di32", FITS, ""),
     ("leaking two-wire", "di8-seq", WARNS, "type 1 is off only up to 0.5 mA"),
-    ("NAMUR", "xm4", REFUSED, "NAMUR NO gives mA"),
+    ("NAMUR", "xm4", REFUSED, "XM-4 has no mode for NAMUR NO"),
     ("coil of 300 mA", "do8", FITS, ""),
     ("coil of 300 mA", "ro4", FITS, ""),
     ("coil of 300 mA", "di16-24v", REFUSED, "DI-16 only listens"),

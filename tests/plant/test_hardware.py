@@ -321,7 +321,7 @@ def test_a_rack_is_looked_for_only_where_it_is_allowed(ana: Bench, host: str) ->
 def test_an_address_that_comes_from_the_plants_rule_is_weighed_like_a_typed_one(ana: Bench) -> None:
     rule = ConventionEdit("address_rule", "", "10.9.{cabinet}.{rack}")
     change_conventions(ana.engine, ana.keeper, [rule], "ana")
-    with pytest.raises(HardwareError, match=r"10\.9\.2\.4 is outside"):
+    with pytest.raises(HardwareError, match=r"10\.9\.2\.4:502 is outside"):
         ana.do(do="add rack", cabinet=1)
 
 

@@ -13,6 +13,7 @@ from tests.web.conftest import Person, app_on
 
 from canaleta.catalogue.demo import demo_plant, layout_of
 from canaleta.catalogue.types import module_types
+from canaleta.core.conventions import Conventions
 from canaleta.core.settings import differences, modules_told, strangers
 from canaleta.host.cluster import free_port
 from canaleta.plant.keeper import PlantKeeper
@@ -167,13 +168,17 @@ def test_a_rack_outside_the_allowed_networks_is_refused(database: Database) -> N
             "POST", "/api/hardware", {"operations": [{"do": "add rack", "cabinet": 1, "host": host}]}
         )
         assert (refused.status_code, refused.json["title"]) == (
-            403, f"{host} is outside the networks that racks may be in",
+            403, f"{host}:502 is outside the networks and ports that racks may be in",
         )  # fmt: skip
 
 
 def test_only_an_administrator_says_which_networks_those_are(database: Database) -> None:
     app = app_on(database)
-    change = {"edits": [{"name": "rack_networks", "was": "127.0.0.0/8", "text": "127.0.0.0/8, 10.1.0.0/16"}]}
+    change = {
+        "edits": [
+            {"name": "rack_networks", "was": Conventions().rack_networks, "text": "127.0.0.0/8, 10.1.0.0/16 port 502"}
+        ]
+    }
     assert Person(app, "engineer").send("POST", "/api/conventions", change).status_code == 403
     assert Person(app, "administrator").send("POST", "/api/conventions", change).status_code == 200
 

@@ -127,7 +127,7 @@ class Conventions(BaseModel):
         description="a rack's network address: 192.168.{cabinet}.{rack}, with the numbers of both names",
     )
     rack_networks: str = Field(
-        default="127.0.0.0/8 ports 1024-65535",
+        default="127.0.0.0/8 port 502, 127.0.0.0/8 ports 1024-65535",
         max_length=400,
         description="networks and ports that racks may be reached at, with commas: 192.168.10.0/24 port 502; an administrator's matter",
     )

@@ -95,7 +95,7 @@ def judge_module(image: PlantImage, row: int, module: int, channel: int = 0) -> 
     tried = [_by_mode(one, signal, module, channel, mode.name) for mode in modes]
     best = min(tried, key=lambda judgement: judgement.level)
     if best.level is Level.REFUSED and best.reasons == (_MISFIT,):
-        best = _no_mode(signal, [m.signal_unit for m in kind.modes], kind.title, {m.signal.high for m in kind.modes})
+        best = _no_mode(signal, kind)
     mode = kind.mode_named(best.mode)
     if mode and mode.rated_ma and (taken := float(np.nan_to_num(one.number("load_ma")[0]))) > mode.rated_ma:
         told = f"the load takes {taken:g} mA; {kind.title} may switch {mode.rated_ma:g} mA in {mode.name}"
@@ -279,8 +279,9 @@ def _remedies(told: Reason, signal: Signal) -> tuple[str, ...]:
     return (f"an input whose common is at {other}", "an interposing relay between the two")
 
 
-def _no_mode(signal: Signal, units: list[str], title: str, tops: set[float]) -> Judgement:
+def _no_mode(signal: Signal, kind: ModuleType) -> Judgement:
     """No mode takes the signal: say what it takes, and what would make it fit."""
+    units, tops = [m.signal_unit for m in kind.modes], {m.signal.high for m in kind.modes}
     remedies: tuple[str, ...] = ()
     if signal.unit == "mA" and "V" in units and signal.family == Family.LINEAR:
         fitting = [f"{_SHUNT_OHM[top]} Ω" for top in sorted(tops) if top in _SHUNT_OHM]
@@ -292,7 +293,14 @@ def _no_mode(signal: Signal, units: list[str], title: str, tops: set[float]) -> 
     elif signal.family == Family.CONTACT and set(units) <= {"V", "mA"}:
         remedies = ("a discrete input",)
     takes = ", ".join(dict.fromkeys(units))
-    return Judgement(Level.REFUSED, "", "", (f"{title} takes {takes}; {signal.name} gives {signal.unit}",), remedies)
+    if signal.unit in units:
+        # The same unit says nothing: it is the range, or that one gives what the other gives too.
+        names = ", ".join(mode.name for mode in kind.modes)
+        says = f"{kind.title} has no mode for {signal.name}: it has {names}"
+        return Judgement(Level.REFUSED, "", "", (says,), remedies)
+    return Judgement(
+        Level.REFUSED, "", "", (f"{kind.title} takes {takes}; {signal.name} gives {signal.unit}",), remedies
+    )
 
 
 def _holder(image: PlantImage, row: int, module: int, channel: int) -> str:

@@ -250,7 +250,7 @@ class ModuleType(_Frozen):
     """A module type. `key` names it in the catalogue; `title` and `summary` are shown.
 
     A type without channels is passive: it takes its room on the rail and no data; takes_slot says whether slots are
-    counted across it. channels_a_group: channels that share one isolation group, 0 for all. channels_a_fuse, fuse_ma:
+    counted across it; ends_bus: nothing behind it is read. channels_a_group: channels that share one isolation group, 0 for all. channels_a_fuse, fuse_ma:
     channels behind one fuse of the terminals that feed devices, and its rating. loop_ma: what the module can feed to
     loops in total. draw_ma: what it takes from the supply for itself, backplane_ma: from the rack's own bus;
     gives_ma, backplane_gives_ma: what a supply gives. heat_w: what it warms the cabinet with. own_number: the word
@@ -265,6 +265,7 @@ class ModuleType(_Frozen):
     channels: int = Field(ge=0, le=64)
     direction: Literal["in", "out"] = "in"
     takes_slot: bool = True
+    ends_bus: bool = False
     terminals: tuple[Terminal, ...] = Field((), max_length=8)
     first_terminal: int = Field(1, ge=0, le=999)
     feeds_loop: bool = False

@@ -62,11 +62,17 @@ def counted_on(texts: Sequence[str], count: int) -> list[str]:
 
 def next_tag(tags: Iterable[str | None], letters: str) -> str:
     """The tag after the highest-numbered one with these letters, in its own way of writing; LETTERS-1 if there is none."""
-    alike = [tag for tag in tags if tag and letters_of(tag) == letters and _RUN.search(tag)]
+    there = [tag for tag in tags if tag]
+    alike = [tag for tag in there if letters_of(tag) == letters and _RUN.search(tag)]
     if not alike:
         return f"{letters}-1"
     last = max(alike, key=lambda tag: int(_RUN.findall(tag)[-1]))
-    return counted_on([last], 1)[0]
+    # A number in front or a suffix may lead to a name that is taken: a name that exists is no suggestion.
+    taken = {tag.casefold() for tag in there}
+    made = counted_on([last], 1)[0]
+    while made.casefold() in taken:
+        made = counted_on([made], 1)[0]
+    return made
 
 
 def _steps(texts: Sequence[str], runs: list[tuple[int, int, int]], last: str) -> list[int]:

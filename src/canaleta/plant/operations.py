@@ -137,7 +137,9 @@ class Draft:
         mine = self._in_rack(rack.id)
         number = self._next("module")
         order = [m.id for m in mine]
-        order.insert(min(int(given.get("place", len(order))), len(order)), number)
+        # Where nobody says otherwise it comes last, but not behind what ends the bus.
+        last = next((k for k, m in enumerate(mine) if self.types[m.type_key].ends_bus), len(order))
+        order.insert(min(int(given.get("place", last)), len(order)), number)
         self.modules[number] = Module(number, rack.id, 0, key)
         self._put_in_order(rack.id, order)
 
@@ -152,6 +154,7 @@ class Draft:
         key = str(given.get("type", ""))
         self._takes(key)
         self.modules[module.id] = replace(module, type_key=key)
+        self._nothing_behind_an_end(module.rack)
 
     def _order(self, given: dict[str, Any]) -> None:
         """The modules of a rack in a new order; one of another rack may come along."""
@@ -240,6 +243,17 @@ class Draft:
     def _put_in_order(self, rack: int, order: Sequence[int]) -> None:
         for place, number in enumerate(order, start=1):
             self.modules[number] = replace(self.modules[number], rack=rack, place=place)
+        self._nothing_behind_an_end(rack)
+
+    def _nothing_behind_an_end(self, rack: int) -> None:
+        mine = self._in_rack(rack)
+        ends = [k for k, m in enumerate(mine) if self.types[m.type_key].ends_bus]
+        if ends and ends[0] < len(mine) - 1:
+            behind, end = mine[ends[0] + 1], mine[ends[0]]
+            raise HardwareError(
+                f"{self.types[behind.type_key].title} would stand behind {self.types[end.type_key].title}, the end of the "
+                f"bus, and never be read: put it before place {end.place}"
+            )
 
     def _takes(self, key: str) -> None:
         """A type of the catalogue is copied into the plant at its first use."""

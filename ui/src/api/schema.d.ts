@@ -1330,7 +1330,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Make the stand-ins what the list says: all of them, for they are one process. */
+        /** Make one stand-in what the list says, its settings too; the other racks go on. */
         post: operations["racks_make_stand_in__int_rack__stand_in_post"];
         delete?: never;
         options?: never;

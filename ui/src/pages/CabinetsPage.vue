@@ -199,6 +199,18 @@ function change(title: string, operations: Operation[]) {
   void propose({ title, operations })
 }
 
+/** A new cabinet is shown once it is made. */
+const making = ref('')
+function addCabinet() {
+  making.value = newName.value.trim()
+  change('another cabinet', [{ do: 'add cabinet', name: making.value }])
+}
+watch(names, (all) => {
+  if (!all.some((c) => c.name === making.value)) return
+  void router.replace({ path: '/cabinets', query: { cabinet: making.value } })
+  making.value = newName.value = ''
+})
+
 function key(event: KeyboardEvent) {
   const at = event.target as HTMLElement
   if (event.key === 'Escape') {
@@ -265,11 +277,7 @@ onUnmounted(() => removeEventListener('keydown', key))
           <span class="figure">{{ c.name }}</span> {{ c.title }}
           <span class="quiet">{{ c.unused }} of {{ c.channels }} unused</span>
         </button>
-        <form
-          v-if="plant.may('engineer')"
-          class="new"
-          @submit.prevent="change('another cabinet', [{ do: 'add cabinet', name: newName }])"
-        >
+        <form v-if="plant.may('engineer')" class="new" @submit.prevent="addCabinet">
           <input
             v-model="newName"
             class="figure setting"

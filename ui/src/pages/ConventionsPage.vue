@@ -19,7 +19,10 @@ const busy = ref(false)
 
 type Does = Schemas['ConventionsChanged']
 const GROUPS: [title: string, names: RegExp][] = [
-  ['numbering and names', /^(channel_base|bit_base|tag_rule|tag_letters|address_rule|rack_networks|stand_ins)$/],
+  [
+    'numbering and names',
+    /^(channel_base|bit_base|tag_rule|tag_letters|address_rule|rack_networks|stand_ins)$/,
+  ],
   ['findings and signatures', /^(severities|least_band_steps|second_signature)$/],
   ['supplies', /supply_v|mains/],
   ['signals and failure', /^(namur\.|on_failure|filter|clamp|agreement|stale)/],

@@ -10,6 +10,7 @@ import { blankType, tidied, type TypeBody } from '../parts/cabinet/typeBody'
 import { usePlant } from '../plant/store'
 import { useHardware } from '../plant/useHardware'
 
+const inPlaces = (n: number) => (n === 1 ? 'one place' : `${n} places`)
 const plant = usePlant()
 const route = useRoute()
 const router = useRouter()
@@ -91,7 +92,7 @@ function keep() {
     }),
   )
   const operation = { do: 'put type', body: tidied(body.value), replace: !isNew.value, renamed }
-  const where = origin.value?.used ? `, which stands in ${origin.value.used} places` : ''
+  const where = origin.value?.used ? `, which stands in ${inPlaces(origin.value.used)}` : ''
   void propose({ title: isNew.value ? `the type ${body.value.title}` : `${body.value.title} in another form${where}`, operations: [operation] }) // prettier-ignore
 }
 
@@ -146,7 +147,7 @@ onMounted(async () => {
       >
         <b>{{ t.title }}</b>
         <span class="quiet small">{{
-          t.used ? `in ${t.used} places` : t.in_plant ? 'not in a rack' : 'catalogue'
+          t.used ? `in ${inPlaces(t.used)}` : t.in_plant ? 'not in a rack' : 'catalogue'
         }}</span>
         <span class="quiet small summary">{{ t.summary }}</span>
       </router-link>

@@ -90,6 +90,9 @@ function accept(field: string) {
             class="figure setting"
             :class="plant.waitingAt(sheet.point, field.name)?.state"
             :title="field.says"
+            :aria-label="
+              `${field.label}: ${plant.waitingAt(sheet.point, field.name)?.text || setting.text || (setting.derived ? `follows, now ${setting.derived}` : 'empty')} ${setting.unit ?? ''}`.trimEnd()
+            "
             @click="edit(field.name, setting.text)"
           >
             <template v-if="plant.waitingAt(sheet.point, field.name)?.text ?? setting.text">

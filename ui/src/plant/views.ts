@@ -98,14 +98,26 @@ export const useViews = defineStore('views', () => {
     change({ columns: body.value.columns.map((c) => (c.field === field ? { field, width } : c)) })
   }
 
-  /** Show a column behind another one, or at the end; or hide it. The tag stays first. */
+  /** Where a column belongs that nobody has placed: among those of its station, in the order of the fields. */
+  function placeOf(field: string, shown: readonly { field: string }[]): number {
+    const order = [...fields.value.keys()]
+    const station = (name: string) => fields.value.get(name)?.station
+    const before = (name: string) => order.indexOf(name) < order.indexOf(field)
+    const here = shown.flatMap((c, k) => (station(c.field) === station(field) ? [k] : []))
+    const lower = here.filter((k) => before(shown[k]!.field)).at(-1)
+    if (lower !== undefined) return lower + 1
+    if (here.length) return here[0]!
+    return shown.findLastIndex((c) => before(c.field)) + 1
+  }
+
+  /** Show a column behind another one, or where its station is; or hide it. The tag stays first. */
   function show(field: string, shown: boolean, after?: string) {
     const rest = body.value.columns.filter((c) => c.field !== field)
     if (field === 'tag') return
     if (!shown) return change({ columns: rest })
     const known = body.value.columns.find((c) => c.field === field)
     const column = known ?? { field, width: Math.max(fields.value.get(field)?.width ?? 90, 36) }
-    const place = after === undefined ? rest.length : rest.findIndex((c) => c.field === after) + 1
+    const place = after === undefined ? placeOf(field, rest) : rest.findIndex((c) => c.field === after) + 1
     change({ columns: [...rest.slice(0, place), column, ...rest.slice(place)] })
   }
 
