@@ -76,5 +76,5 @@ def test_the_first_command_of_the_readme(clone: tuple[Path, dict[str, Any]]) -> 
 
 
 def _left_running(folder: Path) -> list[str]:
-    listed = subprocess.run(["ps", "-eo", "args"], capture_output=True, text=True, check=True).stdout
+    listed = subprocess.run(["ps", "-ww", "-eo", "args"], capture_output=True, text=True, check=True).stdout
     return [line for line in listed.splitlines() if str(folder.parent) in line and "ps -eo" not in line]

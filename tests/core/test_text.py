@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from canaleta.core.text import TextError, plain, read_number, read_range, shown
+from canaleta.core.text import TextError, begins_formula, plain, read_number, read_range, shown
 
 
 @pytest.mark.parametrize(
@@ -56,3 +56,31 @@ def test_figures_are_shown_with_true_minus_and_thin_spaces() -> None:
     assert shown(-0.0001, 2) == "0.00"
     assert [shown(v, 1) for v in (156.25, 0.15, -0.25, 0.35)] == ["156.3", "0.2", "\u22120.3", "0.4"]
     assert shown(float("nan"), 2) == ""
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "=1+1",
+        "+1",
+        "-cmd",
+        "@SUM(1)",
+        "\t=1",
+        "\r=1",
+        "\uff1d1+1",
+        "\uff0b1",
+        "\uff0d1",
+        "\uff20A1",
+        "\u22121",
+        " =1",
+        "\u3000=1",
+    ],
+)
+def test_what_a_spreadsheet_would_compute_is_known(text: str) -> None:
+    """The four signs, their full-width forms, and blanks that some programs skip before them."""
+    assert begins_formula(text)
+
+
+@pytest.mark.parametrize("text", ["%IW1.2", "PT-1", "4–20 mA", "", "1", "(a)"])
+def test_what_it_would_show_as_it_is_stays(text: str) -> None:
+    assert not begins_formula(text)

@@ -62,7 +62,7 @@ def started(place: Path, name: str) -> subprocess.Popen[str]:
 
 
 def below(pid: int) -> list[int]:
-    listed = subprocess.run(["ps", "-eo", "pid,ppid"], capture_output=True, text=True, check=True).stdout
+    listed = subprocess.run(["ps", "-ww", "-eo", "pid,ppid"], capture_output=True, text=True, check=True).stdout
     pairs = [tuple(map(int, line.split())) for line in listed.splitlines()[1:]]
     found, waiting = [], [pid]
     while waiting:

@@ -79,7 +79,9 @@ class Running:
 
     def children(self, name: str, of: int = 0) -> list[int]:
         """Process numbers of the children of a process, ours if none is said, whose command line holds a word."""
-        listed = subprocess.run(["ps", "-eo", "pid,ppid,args"], capture_output=True, text=True, check=True).stdout
+        listed = subprocess.run(
+            ["ps", "-ww", "-eo", "pid,ppid,args"], capture_output=True, text=True, check=True
+        ).stdout
         rows = [line.split(None, 2) for line in listed.splitlines()[1:]]
         return [int(pid) for pid, parent, args in rows if int(parent) == (of or self.process.pid) and name in args]
 

@@ -38,9 +38,9 @@ _RANGE = compiled(
 LONGEST_RANGE = 200
 
 
-_FORMULA_SIGNS = frozenset("=+-@|%\t\r\n\u2212\uff1d\uff0b\uff0d\uff20\ufe62\ufe63\ufe66\ufe6b")
+_FORMULA_SIGNS = frozenset("=+-@\t\r\n\u2212\uff1d\uff0b\uff0d\uff20\ufe62\ufe63\ufe66\ufe6b")
 """What a spreadsheet may take for the beginning of a formula or a command: the four signs, their full-width and small
-forms, the minus of typography, and the white space and signs that some programs skip or obey."""
+forms, the minus of typography, and the white space that some programs skip."""
 
 
 def begins_formula(text: str) -> bool:
