@@ -225,7 +225,7 @@ def _agent(options: argparse.Namespace) -> int:
     wait_for_go()
     port = os.environ.get("CANALETA_SOURCE_PORT")
     source = SignalSource(int(port), os.environ["CANALETA_SOURCE_TOKEN"]) if port else None
-    asyncio.run(run(engine_for(os.environ["CANALETA_RUNTIME_URL"]), source))
+    asyncio.run(run(engine_for(os.environ["CANALETA_RUNTIME_URL"], pre_ping=False), source))
     return 0
 
 

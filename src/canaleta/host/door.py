@@ -78,7 +78,7 @@ class Door:
     ssl_session_cache shared:tls:2m;
     error_page 497 https://$http_host$request_uri;"""
         return f"""
-{f"user {self.user} {self.user};" if self.user and os.geteuid() == 0 else ""}
+{f"user {self.user or 'root'};" if os.geteuid() == 0 else ""}
 daemon off;
 worker_processes 1;
 worker_rlimit_nofile {files};

@@ -145,7 +145,9 @@ def run_back_end(
             supervisor.wait("web server", door.socket.exists)
             # As root it reads a key that only root may, and hands its connections to the unprivileged user.
             front = door.command(options.data / "log")
-            supervisor.start(Service("front server", front, answers, stop=signal.SIGQUIT, patience_s=6.0, rank=4))
+            supervisor.start(Service("front server", front, _is_there, stop=signal.SIGQUIT, patience_s=6.0, rank=4))
+            # Who is asked again and again moves by that alone: what tells is whether the application moves.
+            supervisor.wait("web server", answers)
     return link
 
 

@@ -40,8 +40,10 @@ STOPPING_CHANNEL = "canaleta_stopping"
 RUNTIME_ROLE = "canaleta_runtime"
 
 
-def engine_for(url: str, pool_size: int = 6) -> Engine:
+def engine_for(url: str, pool_size: int = 6, *, pre_ping: bool = True) -> Engine:
     """An engine for a PostgreSQL address. Raises ValueError for anything else.
+
+    pre_ping: whether a connection is tried before it is used; who writes every second and tries again anyway need not.
 
     The password is never shown: SQLAlchemy hides it in messages.
     """
@@ -52,7 +54,7 @@ def engine_for(url: str, pool_size: int = 6) -> Engine:
         parsed.set(drivername="postgresql+psycopg"),
         pool_size=pool_size,
         max_overflow=4,
-        pool_pre_ping=True,
+        pool_pre_ping=pre_ping,
         pool_timeout=patient(10),
         connect_args={"connect_timeout": int(min(patient(10), 30)), "options": "-c timezone=UTC"},
     )

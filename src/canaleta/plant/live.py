@@ -9,12 +9,10 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import Connection, select
-from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy import Connection, select, text
 
 from canaleta.core.image import PlantImage
 from canaleta.plant import tables as t
-from canaleta.plant.database import notify
 
 __all__ = ["Flag", "LiveBlock", "holds_lease", "is_stale", "read_block", "write_block"]
 
@@ -98,22 +96,33 @@ def holds_lease(connection: Connection, rack: int, epoch: int, holder: str) -> b
     return held is not None
 
 
+_PLAIN = {
+    "rack": "bigint",
+    "scan": "bigint",
+    "epoch": "bigint",
+    "seq": "bigint",
+    "read_at": "timestamptz",
+    "state": "text",
+}
+_KINDS = _PLAIN | dict.fromkeys(COLUMNS, "bytea")
+_NAMES = tuple(_KINDS)
+_WRITE = text(
+    "with held as (select 1 from lease where rack = :rack and epoch = :epoch and holder = :holder), "
+    f"put as (insert into live_block ({', '.join(_NAMES)}) "
+    f"select {', '.join(f'cast(:{n} as {kind})' for n, kind in _KINDS.items())} from held "
+    f"on conflict (rack) do update set {', '.join(f'{n} = excluded.{n}' for n in _NAMES if n != 'rack')} returning rack) "
+    "select pg_notify('canaleta_live', :told) from put"
+)
+"""One way to the database and back for each rack and scan: the lease is looked at, the block written, the workers told."""
+
+
 def write_block(connection: Connection, block: LiveBlock, holder: str) -> bool:
     """Write a block and tell the web workers, if the lease of its epoch still holds; else write nothing."""
-    if not holds_lease(connection, block.rack, block.epoch, holder):
-        return False
-    values = {
-        "rack": block.rack,
-        "scan": block.scan,
-        "epoch": block.epoch,
-        "seq": block.seq,
-        "read_at": block.read_at,
-        "state": block.state,
-    } | {name: np.ascontiguousarray(getattr(block, name), dtype).tobytes() for name, dtype in COLUMNS.items()}
-    statement = insert(t.live_block).values(values)
-    connection.execute(statement.on_conflict_do_update(index_elements=["rack"], set_=values))
-    notify(connection, "canaleta_live", f"{block.rack}:{block.scan}")
-    return True
+    values = {name: getattr(block, name) for name in _PLAIN} | {
+        name: np.ascontiguousarray(getattr(block, name), dtype).tobytes() for name, dtype in COLUMNS.items()
+    }
+    told = f"{block.rack}:{block.scan}"
+    return connection.execute(_WRITE, values | {"holder": holder, "told": told}).first() is not None
 
 
 def is_stale(block: LiveBlock, image: PlantImage, now: float) -> bool:

@@ -49,6 +49,7 @@ class Agent:
 
     def __init__(self, engine: Engine, source: SignalSource | None) -> None:
         self.engine = engine
+        self.at_once = engine.execution_options(isolation_level="AUTOCOMMIT")
         self.source = source
         self.holder = f"{socket.gethostname()}:{os.getpid()}:{secrets.token_hex(3)}"
         self.keeper = PlantKeeper(engine)

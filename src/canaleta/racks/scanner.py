@@ -228,6 +228,10 @@ class Scanner:
         if state is not None:
             self._kept_at = now
         found, life.found = life.found, []
+        if not (passed or found or part or state or life.gap_s):
+            # Nothing but the block: one statement, and no transaction around it.
+            with self._agent.at_once.connect() as connection:
+                return keep_scan(connection, block, self._agent.holder)
         with self._agent.engine.begin() as connection:
             kept = keep_scan(connection, block, self._agent.holder, passed, part, state)
             if kept and life.gap_s:

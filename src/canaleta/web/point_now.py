@@ -181,6 +181,9 @@ def _given_decimals(value: float) -> int:
     return min(8, max(0, -int(Decimal(repr(value)).normalize().as_tuple().exponent)))
 
 
+_USED = ("tag", "service", "cable", "status", "device_model")
+
+
 def advice_now(image: PlantImage, row: int, block: LiveBlock | None) -> AdvicesOut:
     """What is wrong at a point by a reading. block: the newest of its rack, None without one."""
     nothing = AdvicesOut(
@@ -200,7 +203,8 @@ def advice_now(image: PlantImage, row: int, block: LiveBlock | None) -> AdvicesO
     k = int(at[0])
     reasons = int(block.reasons[k])
     told = advice_of(image, row, reasons)
-    if reasons & Reason.OPEN_CIRCUIT and not image.filled("cable")[row] and image.text("status", row) == "":
+    # A point with a name, a device or a cable is used: its open wire is a fault, on every page.
+    if reasons & Reason.OPEN_CIRCUIT and not any(image.text(name, row) for name in _USED):
         told = [NOTHING_CONNECTED, *(a for a in told if a.reason is not Reason.OPEN_CIRCUIT)]
     bands, index = bands_of(image.text("bands", row)), int(block.band[k])
     lamps = [part.strip() for part in image.text("bands_lamps", row).split(";")]

@@ -137,7 +137,8 @@ export function nowOf(plant: Plant, point: number): Now {
   }
   if (!reading) return nothing
   const told = reasonsOf(plant, reading.reasons)
-  if (Number.isNaN(reading.counts)) return { ...nothing, says: told[0] ?? nothing.says }
+  if (Number.isNaN(reading.counts) && reading.quality !== 'bad')
+    return { ...nothing, says: told[0] ?? nothing.says }
   const { unit, contact } = formOf(plant, row)
   const seconds = plant.live.age(reading)
   const stale = seconds > staleAfter(plant, reading.rack)
@@ -154,10 +155,14 @@ export function nowOf(plant: Plant, point: number): Now {
     text: figureOf(plant, row, reading),
     unit: contact ? '' : unit,
     kind,
-    mark: MARKS[kind],
+    // What is put on hides no fault: both marks stand.
+    mark:
+      kind === 'injected' && reading.quality !== 'good'
+        ? `${MARKS.injected}${MARKS[reading.quality]}`
+        : MARKS[kind],
     title: stale
       ? `read ${age(seconds)} ago`
-      : `${figure(reading.counts, reading.counts % 1 ? 3 : 0)} counts${before}${reading.injected ? ', injected' : ''}`,
+      : `${Number.isNaN(reading.counts) ? 'no' : figure(reading.counts, reading.counts % 1 ? 3 : 0)} counts${before}${reading.injected ? ', injected' : ''}`,
     says: stale ? `stale, ${age(seconds)}` : (told[0] ?? ''),
     stale,
     seconds,

@@ -29,4 +29,18 @@ describe('a module type while it is typed in', () => {
     body.modes[0]!.open_counts = ''
     expect(tidied(body).modes[0]).not.toHaveProperty('open_counts')
   })
+
+  test('what the form does not show for a kind and a unit is not sent', () => {
+    const body = blankType()
+    body.modes[0] = { ...body.modes[0]!, signal_unit: 'V', signal: { low: 0, high: 10 }, input_ohm: 100000 }
+    expect(body.modes[0]).toHaveProperty('burden_ohm', 100)
+    expect(tidied(body).modes[0]).not.toHaveProperty('burden_ohm')
+    expect(tidied(body).modes[0]).toHaveProperty('input_ohm', 100000)
+    body.modes[0]!.signal_unit = 'mA'
+    expect(tidied(body).modes[0]).toHaveProperty('burden_ohm', 100)
+    expect(tidied(body).modes[0]).not.toHaveProperty('input_ohm')
+    body.modes[0] = { ...body.modes[0]!, family: 'contact', curve: 'K', on_from_v: 11 }
+    expect(Object.keys(tidied(body).modes[0]!)).not.toEqual(expect.arrayContaining(['curve']))
+    expect(tidied(body).modes[0]).toHaveProperty('on_from_v', 11)
+  })
 })

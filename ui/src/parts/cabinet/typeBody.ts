@@ -98,12 +98,46 @@ export function registersFor(body: TypeBody): TypeBody['registers'] {
   ]
 }
 
-/** The type as it is sent: a key from the title, no empty figures, settings whose numbers cover their choices. */
+/** Whether a field of a mode has a meaning for its kind and unit; the form shows no other. */
+function belongs(name: string, mode: ModeBody, body: TypeBody): boolean {
+  const contact = mode.family === 'contact'
+  const degrees = ['°C', '°F', 'K'].includes(mode.signal_unit)
+  switch (name) {
+    case 'burden_ohm':
+      return mode.family === 'linear' && mode.signal_unit === 'mA'
+    case 'input_ohm':
+      return contact || (mode.family === 'linear' && mode.signal_unit !== 'mA')
+    case 'curve':
+      return ['thermocouple', 'resistance'].includes(mode.family) && degrees
+    case 'wires':
+      return mode.family === 'resistance'
+    case 'rated_ma':
+      return body.direction === 'out'
+    case 'off_below_v':
+    case 'on_from_v':
+    case 'input_type':
+    case 'break_below':
+    case 'short_from':
+    case 'source_v':
+    case 'source_ohm':
+      return contact
+    case 'open_counts':
+    case 'accuracy_percent':
+      return !contact
+    default:
+      return true
+  }
+}
+
+/** The type as it is sent, without what cannot be seen in the form: a key from the title, no empty figures, settings whose numbers cover their choices. */
 export function tidied(body: TypeBody | undefined): TypeBody {
   if (!body) return blankType()
   const empty = (value: unknown) => value === '' || value === null || value === undefined
   const modes = body.modes.map(
-    (m) => Object.fromEntries(Object.entries(m).filter(([, v]) => !empty(v))) as ModeBody,
+    (m) =>
+      Object.fromEntries(
+        Object.entries(m).filter(([name, v]) => !empty(v) && belongs(name, m, body)),
+      ) as ModeBody,
   )
   const names: Record<string, string[]> = {
     mode: modes.map((m) => m.name),
