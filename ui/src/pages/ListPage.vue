@@ -11,6 +11,7 @@ import KeysPanel from '../parts/list/KeysPanel.vue'
 import LockPanel from '../parts/list/LockPanel.vue'
 import NewPanel from '../parts/list/NewPanel.vue'
 import RenamePanel from '../parts/list/RenamePanel.vue'
+import PrintTable from '../parts/list/PrintTable.vue'
 import ReplacePanel from '../parts/list/ReplacePanel.vue'
 import ToolStrip from '../parts/list/ToolStrip.vue'
 import TypicalsPanel from '../parts/list/TypicalsPanel.vue'
@@ -287,6 +288,12 @@ onUnmounted(() => {
         <KeysPanel v-else @shut="shut" />
       </aside>
     </div>
+    <PrintTable
+      :rows="rows"
+      :fields="views.columns"
+      :query="query"
+      :issue="issue.mark && !issue.changed ? `as issued, ${issue.mark}` : ''"
+    />
     <CellStrip v-if="chosen && rows.length" v-bind="chosen" :texts="() => grid?.texts() ?? []" />
   </section>
 </template>
