@@ -87,8 +87,33 @@ def test_a_setting_changed_at_the_rack_is_found(database: Database) -> None:
     at_a_rack(database, visit)
 
 
+async def stays(ask: Any) -> None:
+    """The plant keeps its stand-ins as they are, to practise differences on."""
+    change = {"name": "stand_ins", "was": "follow the list", "text": "stay as they are"}
+    done = await ask("POST", "/api/conventions", {"edits": [change]})
+    assert done.status_code == 200, done.json
+
+
+def test_a_stand_in_follows_the_list_by_itself_and_drops_nothing_that_was_put_on(database: Database) -> None:
+    """A newcomer adds a module and sees it answer, without having been told of stand-ins."""
+
+    async def visit(ask: Any, made: StandIns) -> None:
+        put = await ask("PUT", "/api/points/1/injection", {"text": "12 mA"})
+        assert put.status_code == 200, put.json
+        other = dict(made.racks)
+        await ask("POST", "/api/hardware", {"operations": [{"do": "add module", "rack": 1, "type": "ai4-iso"}]})
+        while len(made.racks[1].field.settings_words() if 1 in made.racks else ()) != 209 + 18:
+            await asyncio.sleep(0.05)
+        assert made.racks[1].field.injected(), "what was put on stays"
+        assert all(made.racks[rack] is stand_in for rack, stand_in in other.items() if rack != 1)
+        assert (await ask("GET", "/api/racks/1/compare")).json["strangers"] == []
+
+    at_a_rack(database, visit)
+
+
 def test_a_rack_with_other_modules_than_the_list_is_explained_and_not_written(database: Database) -> None:
     async def visit(ask: Any, made: StandIns) -> None:
+        await stays(ask)
         order = list(range(1, 10))
         swapped = [2, 1, *order[2:]]
         await ask(
@@ -110,6 +135,7 @@ def test_a_rack_with_other_modules_than_the_list_is_explained_and_not_written(da
 
 def test_the_stand_in_keeps_its_own_layout_until_it_is_told(database: Database) -> None:
     async def visit(ask: Any, made: StandIns) -> None:
+        await stays(ask)
         await ask("POST", "/api/hardware", {"operations": [{"do": "add module", "rack": 1, "type": "ai4-iso"}]})
         assert len(made.racks[1].field.settings_words()) == 209
         done = await ask("POST", "/api/racks/1/stand-in")

@@ -101,3 +101,12 @@ def test_a_rack_that_is_asked_to_be_like_the_list_touches_no_other() -> None:
         await made.end()
 
     in_a_loop_of_its_own(run)
+
+
+def test_a_setting_of_a_module_is_written_by_somebody_and_follows_nothing_by_itself() -> None:
+    """Filter, mode and whether a channel is on live in the rack: the difference is what “compare” is there to tell."""
+    before = image_of(demo_plant())
+    row = first_on(before, 1, "4–20 mA")
+    for name, value in (("filter", "300 ms"), ("mode", "0–20 mA"), ("enabled", "no")):
+        now = before.with_cells({(row, name): value})
+        assert followed_document(before, now, 1) is None, name

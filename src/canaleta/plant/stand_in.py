@@ -70,11 +70,12 @@ def followed_document(
     if same_hardware and was == becomes:
         return None
     keep = {at: was[point][0] for point, (at, device) in becomes.items() if point in was and was[point][1] == device}
+    # What is a setting of the module is written to a rack, by somebody who armed it; it does not follow by itself.
     document, ports = stand_in_document(now, rack)
     return document, ports[rack], keep
 
 
-_FACTS = tuple(f.name for f in STORED if f.station in _FIELD or f.name in _SET | {"signal", "mode"})
+_FACTS = tuple(f.name for f in STORED if (f.station in _FIELD and f.name not in _SET) or f.name == "signal")
 
 
 def _devices_of(image: PlantImage, rack: int) -> dict[int, tuple[str, dict[str, Any]]]:
@@ -84,7 +85,12 @@ def _devices_of(image: PlantImage, rack: int) -> dict[int, tuple[str, dict[str, 
     devices = {
         int(image.ids[row]): _device(image, row) for row in rows if image.mode[row] >= 0 and image.family[row] >= 0
     }
-    return {point: (device.pop("at"), device) for point, device in devices.items()}
+    return {point: (device.pop("at"), _without_settings(device)) for point, device in devices.items()}
+
+
+def _without_settings(device: dict[str, Any]) -> dict[str, Any]:
+    cells = {name: text for name, text in device["cells"].items() if name not in _SET}
+    return {name: value for name, value in device.items() if name != "mode"} | {"cells": cells}
 
 
 def _hardware(image: PlantImage, rack: int) -> list[tuple[int, Any]]:

@@ -284,13 +284,21 @@ class FieldRack:
                         self._put[row] = before._put[there]
                 if settings:
                     words = before._settings[before._modules.index(was)]
-                    self._changed_to(self._modules.index(now), words)
+                    kept = {c for p, c in before._places if p == was.place}
+                    self._changed_to(self._modules.index(now), words, kept)
         self._held, self._told = self._forced(), self._commands()
 
-    def _changed_to(self, at: int, words: Sequence[int]) -> None:
-        if len(words) != len(self._settings[at]):
+    def _changed_to(self, at: int, words: Sequence[int], channels: set[int]) -> None:
+        """Settings as they were written, of the channels that had a device before; a new device begins with its own."""
+        own, kind = self._settings[at], self._layout.type_of(self._modules[at].id)
+        if len(words) != len(own):
             return
-        if changes := self._changed(self._modules[at], self._settings[at], list(words)):
+        settled = 1 + len(kind.settings) * kind.channels
+        new = [
+            word if 0 < k < settled and (k - 1) % kind.channels not in channels else words[k]
+            for k, word in enumerate(own)
+        ]
+        if changes := self._changed(self._modules[at], own, new):
             self._image = self._image.with_cells(changes)
             self._as_it_is = faulted(self._image, self._faults)
 
