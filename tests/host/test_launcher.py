@@ -7,6 +7,7 @@ import shutil
 import signal
 import subprocess
 import tempfile
+import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -15,6 +16,7 @@ from tests.waiting import KEPT, until
 
 from canaleta.host.cluster import free_port
 from canaleta.host.debian import is_root
+from canaleta.host.folder import running
 
 CHECKOUT = Path(__file__).parents[2]
 COMMANDS = 40 if os.environ.get("CANALETA_LONG_CHECKS") else 14
@@ -106,6 +108,10 @@ def test_commands_starts_and_an_update_at_once(place: Path) -> None:
     """None fails, and no process ever runs from a folder whose files are not what its name says."""
     first = started(place, "one")
     was = programs(first.pid)
+    there = running(place / "one")
+    assert there
+    with urllib.request.urlopen(there.address) as page:
+        assert b'<div id="app">' in page.read(), "the unprivileged user that serves the page can read it"
     kinds = [
         ("user", "list"), ("export", "OUT"), ("audit", "--json"), ("user", "add", "NAME"), ("backup", "OUT"),
         ("convert", "rtd", "--from", "ohm", "pt100", "100"), ("--version",),

@@ -44,6 +44,9 @@ def _build(ui: Path, front: Path, place: Path) -> None:
     with step("building the front end"):
         run_logged([*npm(env), "run", "build"], log, "the front end could not be built", cwd=ui,
                    env=env | {"CANALETA_FRONT": str(new)})  # fmt: skip
+    # Whoever serves it is not who built it, and may read it whatever the builder's own files are open to.
+    for path in (new, *new.rglob("*")):
+        path.chmod(0o755 if path.is_dir() else 0o644)
     if _fingerprint(ui) == front.name:
         new.rename(front)
 
