@@ -28,6 +28,8 @@ def build(checkout: Path, place: Path) -> Path:
     """
     ui, fronts = checkout / "ui", place / "fronts"
     fronts.mkdir(parents=True, exist_ok=True)
+    if os.access(fronts, os.W_OK):
+        fronts.chmod(0o755)
     while not (front := fronts / _fingerprint(ui)).is_dir():
         with (place / "log" / "lock-front").open("w") as lock:
             fcntl.flock(lock, fcntl.LOCK_EX)
