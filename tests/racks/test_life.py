@@ -284,8 +284,8 @@ def test_a_restart_of_the_program_is_no_alarm_of_the_plant() -> None:
     after = Rack(image)
     after.life.take_up(rack.life.packed())
     after.now = rack.now + timedelta(hours=1)
-    after.silent()
-    after.silent()
+    for _ in range(12):
+        after.silent()
     assert after.passed == []
     after.reads(well)
     assert after.passed == []
@@ -305,3 +305,12 @@ def test_what_had_begun_before_nobody_watched_goes_on_and_is_not_taken_for_an_ho
     assert after.passed == []
     after.reads(half(28000), 10)
     assert after.passed == ["h COMES"]
+
+
+def test_a_rack_that_stays_away_after_a_restart_is_told_after_a_quarter_of_a_minute() -> None:
+    rack = many()
+    for _ in range(16):
+        rack.silent()
+    assert rack.passed == []
+    rack.silent()
+    assert rack.passed == ["fault COMES"]

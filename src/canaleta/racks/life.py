@@ -31,6 +31,7 @@ from canaleta.racks.scan import ANSWERS, ScanPlan
 __all__ = ["FoundPoint", "Outside", "RackLife"]
 
 PART_S = 10.0
+FIRST_LOOK_S = 15.0
 NEVER = datetime(1970, 1, 1, tzinfo=UTC)
 _RANK = np.zeros(len(State), dtype=np.int64)
 _RANK[[State.UNACKNOWLEDGED, State.LATCHED, State.RETURNED, State.ACKNOWLEDGED, State.LATCHED_ACKNOWLEDGED]] = (
@@ -177,7 +178,10 @@ class RackLife:
         """
         moment = self._moment(now)
         self._resume(moment)
-        old = moment - max(self._read_moment, self._looks_since) > self.plan.image.stale_after_s(self.rack)
+        stale = self.plan.image.stale_after_s(self.rack)
+        # Until this agent has read it once, a rack has as long as everything takes to come up after a restart of ours.
+        grace = stale if self._read_moment >= self._looks_since else max(stale, FIRST_LOOK_S)
+        old = moment - max(self._read_moment, self._looks_since) > grace
         passed: list[Passed] = []
         passed_rack: list[Passed] = []
         if old:
