@@ -294,3 +294,35 @@ def type_into(page: Page, point: int, field: str, text: str) -> None:
     cell(page, point, field).click()
     page.keyboard.type(text)
     page.keyboard.press("Enter")
+
+
+def test_two_hands_on_one_cell_and_the_second_is_asked(site: Site) -> None:
+    """Ana's cell is open when Bea saves the same one: what stood there when Ana began decides, and she chooses."""
+    ana, bea = site.enter("ana"), site.enter("bea")
+    for page in (ana, bea):
+        page.keyboard.press("/")
+        page.keyboard.type("ZS-2208")
+        page.keyboard.press("Enter")
+        expect(page.locator(".row .cell.frozen").first).to_have_text(re.compile("^ZS-2208"))
+        page.keyboard.press("ArrowRight")
+    ana.keyboard.press("F2")
+    ana.keyboard.type("Ana's car")
+    bea.keyboard.press("F2")
+    bea.keyboard.type("Bea's car")
+    bea.keyboard.press("Enter")
+    expect(bea.locator(".row .cell", has_text="Bea's car")).to_be_visible()
+    # The news has reached Ana's screen, beneath her open cell.
+    expect(ana.locator(".strip")).to_contain_text("bea")
+    ana.keyboard.press("Enter")
+    ana.keyboard.press("ArrowUp")
+    expect(ana.locator("body")).to_contain_text("bea changed it to “Bea's car” meanwhile")
+    expect(bea.locator(".row .cell", has_text="Bea's car")).to_be_visible()
+
+
+def test_the_list_prints_whole(site: Site) -> None:
+    """Thirty rows are on screen, all of them on paper."""
+    page = site.enter("ana")
+    page.evaluate("dispatchEvent(new Event('beforeprint'))")
+    expect(page.locator(".paper tbody tr")).to_have_count(286)
+    page.evaluate("dispatchEvent(new Event('afterprint'))")
+    expect(page.locator(".paper")).to_have_count(0)

@@ -18,8 +18,12 @@ const MOST = 10_000
 const printing = ref(false)
 const begin = () => (printing.value = true)
 const end = () => (printing.value = false)
-// Columns that live in the moment have nothing to say on paper.
-const columns = computed(() => props.fields.filter((field) => field.kind !== 'live'))
+// Columns that live in the moment, or that no row fills, have nothing to say on paper.
+const columns = computed(() =>
+  props.fields.filter(
+    (field) => field.kind !== 'live' && shown.value.some((row) => plant.list.text(field.name, row)),
+  ),
+)
 const whole = computed(() => props.rows.filter((row) => row >= 0))
 const shown = computed(() => whole.value.slice(0, MOST))
 onMounted(() => {
@@ -97,7 +101,7 @@ onUnmounted(() => {
   .paper {
     display: block;
     color: black;
-    font-size: 8pt;
+    font-size: 7pt;
   }
 
   .paper h1 {
@@ -106,6 +110,7 @@ onUnmounted(() => {
   }
 
   .paper h1 small {
+    margin-left: 8pt;
     font-size: 8pt;
     font-weight: normal;
   }
@@ -121,6 +126,10 @@ onUnmounted(() => {
     padding: 1pt 3pt;
     text-align: left;
     vertical-align: top;
+  }
+
+  .paper td:first-child {
+    white-space: nowrap;
   }
 
   .paper thead {
