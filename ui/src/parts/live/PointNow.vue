@@ -8,6 +8,7 @@ import { ask, api, said, type Schemas } from '../../api/client'
 import { kindShort, latched, putAside, shapeOf, waits } from '../../plant/alarms'
 import { formOf, lostRack, nowOf } from '../../plant/now'
 import { latest } from '../../plant/latest'
+import { FLAGS } from '../../plant/live'
 import { usePlant } from '../../plant/store'
 import { age, clock, figure } from '../../plant/words'
 import HoldPanel from './HoldPanel.vue'
@@ -36,6 +37,7 @@ const now = computed(() => (void plant.live.version, void plant.list.version, no
 const form = computed(() => formOf(plant, row.value))
 const alarms = computed(() => plant.alarmsOf.get(props.point) ?? [])
 const held = computed(() => plant.temporary.filter((t) => t.point === props.point))
+const isDone = computed(() => ((now.value.reading?.flags ?? 0) & FLAGS.done) !== 0)
 const meter = computed(() => (void plant.live.version, plant.live.meter(props.point)))
 const rack = computed(() => plant.list.racks[row.value] ?? 0)
 const lost = computed(() => (void plant.live.version, lostRack(plant, rack.value)))
@@ -143,7 +145,11 @@ onUnmounted(() => letGo?.())
       >
     </p>
     <p v-if="meter" class="meter">
-      <b class="figure">{{ figure(meter.counted, 0) }}</b> counted ·
+      <b class="figure">{{ figure(meter.counted, 0) }}</b><template v-if="text('preset')">
+        of {{ text('preset') }}</template
+      >
+      counted<template v-if="isDone"> · <b>done</b></template>
+      ·
       <b class="figure">{{ figure(meter.total, 2) }} {{ text('pulse_unit') }}</b> ·
       <b class="figure">{{ figure(meter.rate * 60, 2) }} {{ text('pulse_unit') }}</b> a minute
       <button v-if="plant.may('edit')" type="button" class="mini" @click="zero">set to zero</button>

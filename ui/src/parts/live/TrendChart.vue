@@ -161,12 +161,18 @@ const stamp = (at: Date) =>
   props.seconds > 2 * 86_400
     ? `${at.getMonth() + 1}-${String(at.getDate()).padStart(2, '0')} ${String(at.getHours()).padStart(2, '0')}h`
     : at.toLocaleTimeString([], { hour: '2-digit', minute: '2-digit', second: props.seconds <= 600 ? '2-digit' : undefined, hour12: false }) // prettier-ignore
+/** As many decimals as tell neighbouring marks apart, and never fewer than the point has. */
+const markDecimals = computed(() => {
+  const [one, next] = ticks.value.y
+  const step = one === undefined || next === undefined ? 1 : Math.abs(next - one)
+  return Math.max(form.value.decimals, Math.min(8, Math.ceil(-Math.log10(step) - 1e-9)))
+})
 const word = (value: number) =>
   form.value.contact
     ? value === 0 || value === 1
       ? plant.list.text(`text_${value}`, row.value) || String(value)
       : ''
-    : figure(value, form.value.decimals)
+    : figure(value, markDecimals.value)
 
 /** Begin with what was heard already: what the agent has not written yet is no gap to somebody who was there. */
 function begin() {
