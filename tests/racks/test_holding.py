@@ -195,6 +195,11 @@ def test_a_check_is_signed_once_and_never_changes(database: Database) -> None:
             "instrument": "loop calibrator",
             "serial": "7731",
         }
+        unknown = await ask("POST", f"/api/points/{PT}/check/sign", body)
+        assert (unknown.status_code, unknown.json["title"]) == (422, "until when is the instrument calibrated?")
+        late = await ask("POST", f"/api/points/{PT}/check/sign", body | {"due": "2020-03"})
+        assert (late.status_code, late.json["title"]) == (409, "the instrument's calibration was due in 2020-03")
+        body["due"] = "2999-12"
         trips = await ask("POST", f"/api/points/{PT}/check/sign", body)
         assert trips.status_code == 409
         assert "shuts the gas of kiln 2" in trips.json["title"]
@@ -216,6 +221,9 @@ def test_a_check_is_signed_once_and_never_changes(database: Database) -> None:
         record = (await ask("GET", f"/api/evidence/{signed.json['id']}")).json
         assert record["sound"] is True
         assert record["body"]["serial"] == "7731"
+        (where,) = [line for line in record["body"]["lines"] if line.startswith("module ")]
+        assert "module AI-8 U/I in slot 2, terminals" in where
+        assert "input register 1 (from 0)" in where, "as the point's page says it"
         assert record["body"]["photo"] == body["photo"]
         pdf = (await ask("GET", f"/api/evidence/{signed.json['id']}/pdf")).data
         assert pdf.startswith(b"%PDF")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import binascii
+from datetime import UTC, date, datetime
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -16,6 +17,8 @@ from canaleta.core.fields import STATIONS, Station
 from canaleta.core.image import PlantImage
 from canaleta.core.loopcheck import CheckStep, Outcome, judged, steps_of
 from canaleta.core.path import describe
+from canaleta.core.patterns import compiled
+from canaleta.core.registers import RackMap
 from canaleta.core.settings import trips_of
 from canaleta.core.signals import Family
 from canaleta.core.text import TextError, shown
@@ -172,6 +175,19 @@ def sign(path: PointPath, body: SignCheckIn) -> Response:
         raise ProblemError(
             422, "with which instrument was it checked?", "nothing was signed", "name it, and its serial number"
         )
+    if image.family[row] != Family.CONTACT:
+        if not body.due.strip():
+            raise ProblemError(
+                422,
+                "until when is the instrument calibrated?",
+                "nothing was signed",
+                "give the day or the month, as in 2027-03",
+            )
+        if _overdue(body.due, datetime.fromtimestamp(shared().clock.looked_lately(), UTC).date()):
+            raise ProblemError(
+                409, f"the instrument's calibration was due in {body.due.strip()}", "nothing was signed",
+                "check with an instrument that is calibrated, or correct the day",
+            )  # fmt: skip
     if trips_of(image, row) and image.text("trips", row) and not body.inhibited:
         raise ProblemError(
             409, f"{image.label(row)} shuts {image.text('trips', row)}", "nothing was signed",
@@ -285,6 +301,27 @@ def _step(image: PlantImage, row: int, step: CheckStep) -> StepOut:
     )
 
 
+def _stands(image: PlantImage, row: int) -> str:
+    """Where the point stands, so that whoever reads the record years later finds its terminals and its register."""
+    module, channel = int(image.module[row]), int(image.channel[row])
+    kind, rack = image.layout.type_of(module), image.layout.racks[image.layout.modules[module].rack]
+    register, bit = RackMap.of(image.layout, rack.id).register_of(module, channel)
+    marks = ", ".join(f"{mark} {role}" for mark, role in kind.terminal_marks(channel))
+    at = f"{rack.function} register {register}{f' bit {bit}' if bit >= 0 else ''} (from 0), unit {rack.unit}"
+    return f"module {kind.title} in slot {image.layout.slots[module]}, terminals {marks or 'not told'}, {at} of {rack.host}:{rack.port}"
+
+
+_MONTH_OR_DAY = compiled(r"(\d{4})-(\d{2})(?:-(\d{2}))?")
+
+
+def _overdue(due: str, today: date) -> bool:
+    """Whether a day, or the end of a month, has passed."""
+    found = _MONTH_OR_DAY.fullmatch(due.strip())
+    if not found:
+        return False
+    return due.strip() < (today.isoformat() if found[3] else today.isoformat()[:7])
+
+
 def _document(image: PlantImage, row: int, outcome: Outcome, body: SignCheckIn) -> dict[str, Any]:
     """Everything that is signed, in words and figures."""
     unit = describe(image, row)[5].unit
@@ -311,6 +348,7 @@ def _document(image: PlantImage, row: int, outcome: Outcome, body: SignCheckIn) 
     lines = [
         f"range {image.text('device_low', row)} to {image.text('device_high', row)} {image.text('device_unit', row)}, "
         f"signal {image.text('signal', row)}, shown {image.text('value_low', row)} to {image.text('value_high', row)} {unit}",
+        _stands(image, row),
         f"instrument {body.instrument.strip() or 'none'}, serial {body.serial.strip() or 'not given'}, "
         f"calibration due {body.due.strip() or 'not given'}",
         f"errors are readings less what is due; percentages are of the value's span; tolerance {outcome.tolerance:g} % of span",
