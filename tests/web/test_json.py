@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 
 import pytest
+from flask import Flask
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -41,3 +42,11 @@ def test_texts_full_of_brackets_are_no_depth() -> None:
     assert not too_deep(b'["x\\\\", "\\"' + b"{" * 10_000 + b'"]')
     assert too_deep(b"[" * 65 + b"]" * 65)
     assert not too_deep(b"[" * 64 + b"]" * 64)
+
+
+def test_answers_are_strict_and_hold_any_whole_number() -> None:
+    written = door.StrictJson(Flask("x"))
+    assert written.dumps({"a": float("nan"), "b": float("inf")}) == '{"a":null,"b":null}'
+    assert json.loads(written.dumps({"a": 2**80})) == {"a": 2**80}
+    with pytest.raises(ValueError, match="is no number of JSON"):
+        written.loads('{"a": NaN}')

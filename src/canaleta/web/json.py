@@ -20,7 +20,11 @@ class StrictJson(JSONProvider):
 
     def dumps(self, obj: Any, **_: Any) -> str:
         """An object as text."""
-        return orjson.dumps(obj, option=orjson.OPT_NON_STR_KEYS).decode()
+        try:
+            return orjson.dumps(obj, option=orjson.OPT_NON_STR_KEYS).decode()
+        except TypeError:
+            # A whole number of more than 64 bits: rare, and JSON has it all the same.
+            return json.dumps(obj, allow_nan=False, default=str)
 
     def loads(self, s: str | bytes, **_: Any) -> Any:
         """A text as an object. Raises ValueError for NaN and infinity, as for anything that is no JSON."""
