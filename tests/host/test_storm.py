@@ -71,6 +71,9 @@ class Hand:
                 self.acknowledged.append((done["seq"], f"{point}:{field}", text))
             except urllib.error.HTTPError as refused:
                 cells = json.load(refused).get("cells") or [{}]
+                if refused.code == 503:
+                    # The server in front says that the worker was lost: the edit is in or it is not.
+                    self.unsure.add(text)
                 if refused.code == 409 and cells[0].get("theirs") is not None:
                     self.known[where] = cells[0]["theirs"]
             except (urllib.error.URLError, http.client.HTTPException, ValueError, TimeoutError, OSError):

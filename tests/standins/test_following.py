@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+from dataclasses import replace
 
 import pytest
 from tests.racks.test_agent import in_a_loop_of_its_own
@@ -110,3 +111,11 @@ def test_a_setting_of_a_module_is_written_by_somebody_and_follows_nothing_by_its
     for name, value in (("filter", "300 ms"), ("mode", "0–20 mA"), ("enabled", "no")):
         now = before.with_cells({(row, name): value})
         assert followed_document(before, now, 1) is None, name
+
+
+def test_how_the_plant_counts_its_channels_is_no_matter_of_the_stand_in() -> None:
+    """Counted from 0 instead of 1 every address reads otherwise, and not one device has moved."""
+    before = image_of(demo_plant())
+    from_zero = before.with_layout(replace(before.layout, channel_base=0))
+    assert from_zero.text("channel", 0) != before.text("channel", 0)
+    assert followed_document(before, from_zero, 1) is None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -9,6 +10,7 @@ import numpy as np
 from canaleta.catalogue.demo import DemoPlant
 from canaleta.core.fields import STORED, Station
 from canaleta.core.image import PlantImage
+from canaleta.core.layout import Layout
 from canaleta.core.signals import Family
 
 __all__ = ["followed_document", "stand_in_document"]
@@ -42,11 +44,16 @@ def stand_in_document(image: PlantImage, rack: int | None = None) -> tuple[dict[
     ports = {rack.id: rack.port for rack in layout.racks.values() if rack.stand_in}
     here = {m.id for m in layout.modules.values() if m.rack in ports and rack in (None, m.rack)}
     rows = np.flatnonzero(image.landed & np.isin(image.module, list(here))).tolist()
+    counted = _counted_from_one(layout)
     document = DemoPlant.model_validate(
         {
             "about": "as the list has it", "name": "stand-in", "cabinets": cabinets, "points": [],
             "types": [kind.model_dump() for kind in layout.types.values()],
-            "field": [_device(image, row) for row in rows if image.mode[row] >= 0 and image.family[row] >= 0],
+            "field": [
+                _device(image, row, counted.address(int(image.module[row]), int(image.channel[row])))
+                for row in rows
+                if image.mode[row] >= 0 and image.family[row] >= 0
+            ],
         }
     )  # fmt: skip
     return document.model_dump(mode="json"), ports
@@ -82,8 +89,11 @@ def _devices_of(image: PlantImage, rack: int) -> dict[int, tuple[str, dict[str, 
     """{point: (address, its device without the address)} of the landed points of a rack."""
     here = [m.id for m in image.layout.modules.values() if m.rack == rack]
     rows = np.flatnonzero(image.landed & np.isin(image.module, here)).tolist()
+    counted = _counted_from_one(image.layout)
     devices = {
-        int(image.ids[row]): _device(image, row) for row in rows if image.mode[row] >= 0 and image.family[row] >= 0
+        int(image.ids[row]): _device(image, row, counted.address(int(image.module[row]), int(image.channel[row])))
+        for row in rows
+        if image.mode[row] >= 0 and image.family[row] >= 0
     }
     return {point: (device.pop("at"), _without_settings(device)) for point, device in devices.items()}
 
@@ -101,7 +111,12 @@ def _hardware(image: PlantImage, rack: int) -> list[tuple[int, Any]]:
     )
 
 
-def _device(image: PlantImage, row: int) -> dict[str, Any]:
+def _counted_from_one(layout: Layout) -> Layout:
+    """The layout by which a stand-in reads addresses: it knows no convention of the plant."""
+    return layout if layout.channel_base == 1 else replace(layout, channel_base=1)
+
+
+def _device(image: PlantImage, row: int, at: str) -> dict[str, Any]:
     low, high = (float(image.number(name)[row]) for name in ("device_low", "device_high"))
     contact = image.family[row] == Family.CONTACT
     known = np.isfinite(low) and np.isfinite(high)
@@ -118,6 +133,6 @@ def _device(image: PlantImage, row: int) -> dict[str, Any]:
         if (f.station in _FIELD or f.name in _SET) and f.name not in _SEPARATE and (text := image.text(f.name, row))
     }
     return {
-        "at": image.text("channel", row), "signal": image.text("signal", row), "mode": image.text("mode", row),
+        "at": at, "signal": image.text("signal", row), "mode": image.text("mode", row),
         "low": low if known else None, "high": high if known else None, "process": process, "cells": cells,
     }  # fmt: skip
