@@ -225,10 +225,10 @@ class Setting(_Frozen):
 
     @property
     def usual_code(self) -> int:
-        """The number that the module comes with."""
+        """The number that the module comes with: on, or the lowest. The order of the choices is lost in a database."""
         if self.per_unit:
             return round(self.usual * self.per_unit)
-        return self.codes.get("as the module does", next(iter(self.codes.values())))
+        return self.codes.get("as the module does", self.codes.get("yes", min(self.codes.values())))
 
 
 class StatusBits(_Frozen):
