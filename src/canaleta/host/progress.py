@@ -11,7 +11,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from canaleta.host.steps import TroubleError, say
+from canaleta.host.steps import say
 
 __all__ = ["Still", "moved", "wait_for"]
 
@@ -74,14 +74,6 @@ def wait_for(
                 raise Still(name)
         time.sleep(LOOK_EVERY_S)
     return True
-
-
-def stopped(process: subprocess.Popen[str] | subprocess.Popen[bytes], name: str) -> None:
-    """Wait until a process that was told to end has ended. Raises TroubleError if it stands still."""
-    try:
-        wait_for(lambda: process.poll() is not None, process, name)
-    except Still as still:
-        raise TroubleError(f"the {name} does not stop (process {process.pid})", "end it by hand") from still
 
 
 def _lives(pid: int) -> bool:
