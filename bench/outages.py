@@ -39,13 +39,15 @@ from canaleta.plant.keeper import PlantKeeper  # noqa: E402
 from measure import Report  # noqa: E402
 
 PEOPLE, EACH_S, KILL_EVERY_S, DISK_MB, FULL_S = 3, 0.3, 5.0, 900, 15.0
+SAID = Path(tempfile.gettempdir()) / "canaleta-outages.log"
+"""What the launchers say."""
 KINDS = ("launcher", "postgres -D", "postgres: canaleta", "nginx: master", "gunicorn", "_agent", "_stand-in")
 
 
 def begun(data: Path, port: int) -> subprocess.Popen[bytes]:
     return subprocess.Popen(
         [sys.executable, "-m", "canaleta.cli", "start", "--data", str(data), "--port", str(port)],
-        stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, cwd="/",
+        stdout=SAID.open("ab"), stderr=subprocess.STDOUT, cwd="/",
     )  # fmt: skip
 
 
@@ -150,11 +152,16 @@ def run(data: Path, seconds: float, full_disk: bool, report: Report) -> None:
         thread.join()
     launcher.terminate()
     launcher.wait()
-    judge(data, hands, killed, began, report, fills)
+    judge(data, hands, killed, (began, end), report, fills)
 
 
 def judge(
-    data: Path, hands: list[Quick], killed: Counter[str], began: float, report: Report, fills: list[float]
+    data: Path,
+    hands: list[Quick],
+    killed: Counter[str],
+    time_of: tuple[float, float],
+    report: Report,
+    fills: list[float],
 ) -> None:
     """Hold what was acknowledged against what is in the database."""
     with database_of(data) as (_, engine):
@@ -175,7 +182,8 @@ def judge(
         or now.text(cell.split(":")[1], now.row_of(int(cell.split(":")[0]))) != steps[-1][2]
     ]  # fmt: skip
     heard = sorted(at for hand in hands for at in hand.heard)
-    silence, at = max((b - a, a - began) for a, b in zip([began, *heard], heard, strict=False))
+    began, end = time_of
+    silence, at = max((b - a, a - began) for a, b in zip([began, *heard], [*heard, end], strict=True))
     refused = sum((hand.refused for hand in hands), Counter[str]())
     report.add("edits acknowledged", str(len(acknowledged)))
     report.add("processes killed", str(sum(killed.values())))

@@ -134,6 +134,62 @@ def test_the_drawing_says_itself_in_words() -> None:
     assert "terminal 1, 24 V out" in root.attrib["aria-label"]
 
 
+@pytest.mark.parametrize(
+    ("sentence", "mode", "cells", "ends"),
+    [
+        # 24 V out, plus, minus: the 24 V goes to the device, what comes back enters at plus.
+        ("PT-1: 4–20 mA", "4–20 mA", {"wires": "2", "supply": "module"}, [("1", "to device"), ("2", "to module")]),
+        ("ZS-1: contact NO", "24 V DC", {}, [("1", "to device"), ("2", "to module")]),
+        ("ZS-1: PNP NO", "24 V DC", {}, [("1", "to device"), ("2", "to module"), ("3", "to module")]),
+        # An amplifier of three cores: its supply, its volts, and the 0 V of both.
+        (
+            "WT-1: 0–10 V",
+            "0–10 V",
+            {"wires": "3", "supply": "module"},
+            [("1", "to device"), ("2", ""), ("3", "to module")],
+        ),
+    ],
+)
+def test_what_lands_on_24_v_plus_and_minus(
+    sentence: str, mode: str, cells: dict[str, str], ends: list[tuple[str, str]]
+) -> None:
+    found = circuit(on("xm4", sentence, mode, **cells))
+    assert [(run.terminal, run.flows) for run in found.runs] == ends
+    assert found.closes
+
+
+def test_a_contact_on_a_common_at_24_v_has_its_second_core_on_0_v() -> None:
+    """The current comes from the common, out of the input, through the contact to 0 V."""
+    found = circuit(on("di16-sink", "ZS-1: contact NO", "24 V DC"))
+    assert [(run.role, run.flows) for run in found.runs] == [("signal in", "to device"), ("0 V", "to module")]
+
+
+def test_a_contact_on_bare_inputs_gets_its_24_v_from_the_cabinet() -> None:
+    found = circuit(on("di32", "ZS-1: contact NO", "24 V DC"))
+    assert [(run.terminal, run.role) for run in found.runs] == [("", "24 V of the cabinet"), ("1", "signal in")]
+    assert found.source == "24 V of the cabinet"
+
+
+def test_a_relay_switches_what_the_cabinet_feeds() -> None:
+    """A relay contact is no source: 24 V to its common, its output to the load, the load back to 0 V."""
+    found = circuit(on("ro4", "YV-1: load 24 V DC", "DC load"))
+    assert found.links == (("2", "common", "24 V of the cabinet"),)
+    assert [run.role for run in found.runs] == ["signal out", "0 V of the cabinet"]
+    assert found.source == "24 V of the cabinet"
+
+
+def test_two_wires_on_an_input_for_four_leave_two_jumpers() -> None:
+    """N33: each sense line is made at the input when no core runs for it."""
+    found = circuit(on("rtd4", "TE-1: 4–20 mA", "Pt100, 0.1 °C", signal="Pt100", wires="2", jumper="at the input"))
+    assert [(mark, to) for mark, _, to in found.links] == [("2", "1"), ("3", "4")]
+
+
+def test_who_feeds_a_loop_is_not_guessed() -> None:
+    found = circuit(transmitter(wires="2"))
+    assert not found.closes
+    assert "not known whether it closes" in drawn(found)
+
+
 # Meter and calibrator -----------------------------------------------------------------------------------------
 
 
@@ -162,6 +218,22 @@ def test_a_fed_loop_is_simulated_and_a_driven_one_sourced() -> None:
     fed, driven = transmitter(wires="2", supply="module"), transmitter(wires="4", supply="own 24 V")
     assert "simulate" in hookup_of(fed, 0, circuit(fed)).calibrator
     assert hookup_of(driven, 0, circuit(driven)).calibrator == "source mA"
+
+
+def test_of_three_cores_the_signals_is_opened_and_not_the_supplys() -> None:
+    """Opening the supply would switch the device off; the meter belongs into the signal."""
+    plant = transmitter(wires="3", supply="module", cable="W-1", cores="1, 2, 3", strip="X1:1 knife; X1:2; X1:3")
+    hookup = hookup_of(plant, 0, circuit(plant))
+    assert hookup.readings[0].where.startswith("lift the core at X1:2")
+    assert hookup.readings[2].where == "X1:1 to X1:3"
+
+
+def test_a_dead_zero_has_no_failure_current_and_its_own_volts() -> None:
+    """0–20 mA over 100 Ω: 0.00 … 2.00 V; NE 43 tells failure beside a live zero only."""
+    plant = on("ai8-ui", "FT-1: 0–20 mA", "0–20 mA", wires="2", supply="module")
+    series, burden = hookup_of(plant, 0, circuit(plant)).readings[:2]
+    assert [cause for cause, _ in series.otherwise] == ["0.00 mA", "over 22 mA"]
+    assert burden.healthy == "0.00 … 2.00 V at 0 … 20 mA"
 
 
 def test_the_knife_is_where_the_loop_is_opened() -> None:

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import logging
+import os
+import signal
+import subprocess
 import sys
 import threading
 from collections.abc import Callable
@@ -11,6 +14,8 @@ from pathlib import Path
 import pytest
 from tests.waiting import until
 
+from canaleta.host.cluster import free_port
+from canaleta.host.leftovers import Mark
 from canaleta.host.steps import TroubleError, run_logged
 from canaleta.host.supervisor import Service, Supervisor
 
@@ -101,3 +106,55 @@ def test_a_command_that_fails_shows_the_end_of_what_it_said(
     with pytest.raises(TroubleError) as missing:
         run_logged(["/nowhere/at/all"], tmp_path / "x.log", "it could not be run", "install it")
     assert missing.value.remedy == "install it"
+
+
+FAMILY = """
+import os, pathlib, socket, sys, time
+port = socket.socket(); port.bind(("127.0.0.1", int(sys.argv[1])))
+if os.fork() == 0:
+    time.sleep(600)
+with open(sys.argv[2], "a") as file:
+    file.write(f"{os.getpid()} ")
+time.sleep(600)
+"""
+
+
+def test_who_is_killed_leaves_no_worker_that_keeps_its_port(tmp_path: Path) -> None:
+    """A front server whose master is killed: its workers hold the port, and the next one could not listen."""
+    pids, port = tmp_path / "pids", free_port()
+    supervisor = Supervisor()
+    supervisor.start(
+        Service("front", [sys.executable, "-c", FAMILY, str(port), str(pids)], lambda: bool(_numbers(pids)))
+    )
+    watch = threading.Thread(target=supervisor.watch)
+    watch.start()
+    os.kill(_numbers(pids)[0], signal.SIGKILL)
+    until(lambda: len(_numbers(pids)) == 2, "the next one listens at the same port")
+    supervisor.ask_to_stop()
+    watch.join()
+    supervisor.shut_down()
+
+
+def _numbers(file: Path) -> list[int]:
+    return [int(word) for word in file.read_text().split()] if file.exists() else []
+
+
+def test_what_an_earlier_start_left_is_ended_and_nobody_else(tmp_path: Path) -> None:
+    """By the file they hold: a worker that ignores to be asked, whose master is gone; beside it a stranger."""
+    (tmp_path / "copy").mkdir()
+    mark, of_a_copy = Mark(tmp_path), Mark(tmp_path / "copy")
+    code = "import signal, time; signal.signal(signal.SIGTERM, signal.SIG_IGN); print(1, flush=True); time.sleep(600)"
+    left, stranger = (
+        subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, pass_fds=[m.handle])
+        for m in (mark, of_a_copy)
+    )
+    for one in (left, stranger):
+        assert one.stdout
+        one.stdout.readline()
+    assert mark.holders() == [left.pid]
+    threading.Thread(target=left.wait).start()
+    mark.end_leftovers(grace_s=0.2)
+    assert left.wait() == -signal.SIGKILL
+    assert stranger.poll() is None
+    stranger.kill()
+    stranger.wait()

@@ -12,8 +12,9 @@ from canaleta.core.chains import hops_of
 from canaleta.core.image import PlantImage
 from canaleta.core.sensors.extension import colours_of
 from canaleta.core.signals import Family, Signal, signal_named
+from canaleta.core.sources import Source
 from canaleta.core.strips import StripTerminal, cores_of, terminals_of
-from canaleta.core.wiring import Core, Wiring, wiring
+from canaleta.core.wiring import MISSING, RISING, SAYS, Core, Wiring, wiring
 
 __all__ = ["Circuit", "Run", "circuit_of"]
 
@@ -34,13 +35,20 @@ class Run:
     terminal: str
     role: str
     flows: str
+    duty: str
+
+    @property
+    def end(self) -> str:
+        """Where it ends in the cabinet: a terminal by its mark, or a rail."""
+        return f"terminal {self.terminal}" if self.terminal else self.role
 
 
 @dataclass(frozen=True)
 class Circuit:
-    """The circuit of one point. hops: what stands in the loop, from the device on. across: a shunt or jumper between
-    two terminals, in words. screen: where it is earthed. way: the current's way round in steps. faults: why it does
-    not close, or has not one source.
+    """The circuit of one point. links: (terminal, role, where a wire in the cabinet leads from it). hops: what stands
+    in the loop, from the device on. across: a shunt between two terminals, in words. screen: where it is earthed.
+    way: the current's way round in steps. drive, source: who drives it, and in words. faults: why it does not close,
+    or has not one source.
     """
 
     tag: str
@@ -48,12 +56,14 @@ class Circuit:
     module: str
     channel: str
     runs: tuple[Run, ...]
+    links: tuple[tuple[str, str, str], ...]
     unused: tuple[tuple[str, str], ...]
     hops: tuple[str, ...]
     across: tuple[tuple[str, str, str], ...]
     inside: str
     screen: str
     way: tuple[str, ...]
+    drive: Source
     source: str
     faults: tuple[str, ...]
     notes: tuple[str, ...]
@@ -62,7 +72,11 @@ class Circuit:
     @property
     def closes(self) -> bool:
         """Whether the current comes back to where it began, from one source."""
-        return not self.faults
+        return not self.faults and self.drive != Source.UNSAID
+
+    def run(self, duty: str) -> Run | None:
+        """The first run with this duty."""
+        return next((run for run in self.runs if run.duty == duty), None)
 
 
 _SENSOR = {"+": "brown", "−": "blue", "0 V": "blue", "out": "black"}
@@ -82,13 +96,13 @@ def circuit_of(image: PlantImage, row: int) -> Circuit | None:
     runs = tuple(_run(image, row, k, core, signal) for k, core in enumerate(cores))
     hops = tuple(hop.name for hop in hops_of(image.text("hops", row)))
     across = _across(image, row, wired, signal)
-    source, faults = _source(image, row, signal, runs)
+    faults = _faults(image, row, signal, wired)
     return Circuit(
         tag=image.label(row), device=_device(signal, image.text("wires", row)),
         module=f"slot {image.layout.slots[module]} · {kind.title}", channel=image.layout.address(module, channel),
-        runs=runs, unused=tuple((t.mark, t.role) for t in wired.unused), hops=hops, across=across,
-        inside=wired.inside, screen=image.text("screen", row), way=_way(image, row, runs, hops, wired, signal),
-        source=source, faults=faults, notes=_notes(image, row, signal), words=wired.words,
+        runs=runs, links=tuple((k.terminal, k.role, k.to) for k in wired.links), unused=tuple((t.mark, t.role) for t in wired.unused), hops=hops, across=across,
+        inside=wired.inside, screen=image.text("screen", row), way=_way(image.label(row), runs, hops, wired),
+        drive=wired.source, source=SAYS[wired.source], faults=faults, notes=_notes(image, row, signal), words=wired.words,
     )  # fmt: skip
 
 
@@ -102,7 +116,7 @@ def _run(image: PlantImage, row: int, k: int, core: Core, signal: Signal) -> Run
         colour, basis = own, f"cable {cable.name}" if own != str(number) else f"cable {cable.name}, numbered cores"
     return Run(
         core.device_side, image.text("cable", row), number, colour, basis, strip[k] if k < len(strip) else None,
-        core.terminal, core.role, core.flows,
+        core.terminal, core.role, core.flows, core.duty,
     )  # fmt: skip
 
 
@@ -136,82 +150,60 @@ def _device(signal: Signal, wires: str) -> str:
 
 def _across(image: PlantImage, row: int, wired: Wiring, signal: Signal) -> tuple[tuple[str, str, str], ...]:
     by_role = {core.role: core.terminal for core in wired.cores} | {t.role: t.mark for t in wired.unused}
-    out = []
+    by_role |= {link.role: link.terminal for link in wired.links}
     if signal.unit == "mA" and signal.family == Family.LINEAR and (ohm := image.text("shunt_ohm", row)):
         top = by_role.get("signal in") or by_role.get("plus")
         foot = by_role.get("0 V") or by_role.get("minus")
         if top and foot:
-            out.append((top, foot, f"shunt {ohm} Ω"))
-    jumped = image.text("wires", row) == "2" and image.text("jumper", row) == "at the input"
-    if signal.family == Family.RESISTANCE and jumped and {"plus", "sense"} <= by_role.keys():
-        out.append((by_role["plus"], by_role["sense"], "jumper"))
-    return tuple(out)
+            return ((top, foot, f"shunt {ohm} Ω"),)
+    return ()
 
 
-def _source(image: PlantImage, row: int, signal: Signal, runs: tuple[Run, ...]) -> tuple[str, tuple[str, ...]]:
-    """Who drives the current, and what keeps it from flowing as it should."""
+def _faults(image: PlantImage, row: int, signal: Signal, wired: Wiring) -> tuple[str, ...]:
+    """What keeps the current from flowing as it should."""
     kind = image.layout.type_of(int(image.module[row]))
-    supply = image.text("supply", row)
-    if signal.family == Family.THERMOCOUPLE:
-        return "the element itself", () if len(runs) == 2 else ("the channel has no pair of terminals for it",)
-    if signal.family == Family.RESISTANCE or signal.unit == "Ω":
-        return "the module, with its measuring current", () if len(runs) >= 2 else ("the element cannot be reached",)
-    if kind.direction == "out":
-        active = supply in ("own 24 V", "drive", "module")
-        return "the module's output", ("two sources: the output and the device",) if active else ()
-    faults = []
-    feeds = kind.feeds_loop or any("24 V" in run.role for run in runs)
-    own = supply in ("own 24 V", "drive")
-    if signal.family == Family.CONTACT:
-        if signal.switch == "AC contact":
-            return "the mains", ()
-        if signal.switch == "PNP" and kind.common == "24 V":
-            faults.append("a PNP output pulls to + and the common is at +: no current")
-        if signal.switch == "NPN" and kind.common == "0 V":
-            faults.append("an NPN output pulls to 0 V and the common is at 0 V: no current")
-        return ("the device's supply" if own else "24 V of the module" if feeds else "24 V of the cabinet"), tuple(
-            faults
+    faults = [f"{kind.title} names no terminal for “{c.device_side}”" for c in wired.cores if c.role in MISSING]
+    if signal.switch == "PNP" and kind.common == "24 V":
+        faults.append("a PNP output pulls to + and the common is at +: no current")
+    if signal.switch == "NPN" and kind.common == "0 V":
+        faults.append("an NPN output pulls to 0 V and the common is at 0 V: no current")
+    if wired.source == Source.TWO:
+        out = kind.direction == "out"
+        faults.append(
+            "two sources: the output and the device"
+            if out
+            else "two sources: the device and the terminal it lands on"
         )
-    if signal.unit != "mA":
-        return "the device", ()
-    if own and image.text("wires", row) == "2" and kind.feeds_loop:
-        faults.append("two sources: the device and the terminal it lands on")
-    elif not own and not (supply == "module" and kind.feeds_loop):
+    if wired.source == Source.NONE:
         faults.append("no source: neither the device nor the module feeds the loop")
-    return ("the device's own supply" if own else "the module"), tuple(faults)
+    return tuple(faults)
 
 
-def _way(
-    image: PlantImage, row: int, runs: tuple[Run, ...], hops: tuple[str, ...], wired: Wiring, signal: Signal
-) -> tuple[str, ...]:
+def _way(label: str, runs: tuple[Run, ...], hops: tuple[str, ...], wired: Wiring) -> tuple[str, ...]:
     """The way of the current, from its source round to it again; empty where hardly any flows."""
-    out = next((run for run in runs if run.flows == "to device"), None)
-    back = [run for run in runs if run.flows == "to module"]
-    active = image.text("supply", row) in ("own 24 V", "drive")
-    if signal.family == Family.CONTACT and not out and not back:
+    signal = next((run for run in runs if run.duty == "signal"), None)
+    if signal is None or not signal.flows or wired.source in (Source.TWO, Source.NONE, Source.UNSAID):
         return ()
-    if not out and not back:
-        return ()
-    steps: list[str] = []
-    if out is not None and not active:
-        steps += [f"terminal {out.terminal} ({out.role})", *_along(out, outward=True)]
-        steps.append(f"{image.label(row)} {out.mark} … {back[0].mark if back else '?'}")
-    else:
-        steps.append(f"{image.label(row)} {back[0].mark if back else '?'}")
-    steps += list(hops)
-    if back:
-        steps += [*_along(back[0], outward=False), f"terminal {back[0].terminal} ({back[0].role})"]
-    if wired.inside:
-        steps.append(f"{wired.inside} in the module")
-    if active and out is not None:
-        steps += [
-            f"terminal {out.terminal} ({out.role})",
-            *_along(out, outward=True),
-            f"{image.label(row)} {out.mark}",
-        ]
-    elif back and not active:
-        steps.append("back to where it began")
-    return tuple(steps)
+    into = signal if signal.flows == "to module" else next((r for r in runs if r.flows == "to module"), None)
+    out = signal if signal.flows == "to device" else next((r for r in reversed(runs) if r.flows == "to device"), None)
+    if signal.flows == "to module" and wired.source != Source.DEVICE:
+        out = next((run for run in runs if run.flows == "to device"), None)
+    there = [f"{out.end} ({out.role})" if out.terminal else out.role, *_along(out, outward=True)] if out else []
+    here = (
+        [*hops, *_along(into, outward=False), f"{into.end} ({into.role})" if into.terminal else into.role]
+        if into
+        else []
+    )
+    inside = [f"{wired.inside} in the module"] if wired.inside else []
+    if wired.source == Source.DEVICE:
+        home = f"{label} {out.mark}" if out else "back to its own supply"
+        return (f"{label} {into.mark if into else '?'}", *here, *inside, *there, home)
+    through = f"{label} {out.mark if out else '?'} … {into.mark if into else '?'}"
+    # What a wire in the cabinet brings in, and what it leads away.
+    rails = [(f"{link.to}, terminal {link.terminal} ({link.role})", link.to in RISING) for link in wired.links
+             if link.to not in {run.terminal for run in runs}]  # fmt: skip
+    first, last = ([step for step, rises in rails if rises is begins] for begins in (True, False))
+    return (*first, *there, through, *here, *inside, *last, "back to where it began")
 
 
 def _along(run: Run, outward: bool) -> list[str]:

@@ -14,6 +14,7 @@ from canaleta.core.circuit import Circuit, Run
 __all__ = ["drawn"]
 
 STEP, TOP, WIDTH = 56, 62, 960
+RAIL = 596
 DEVICE, CABLE, STRIP, HOPS, MODULE = (16, 176), (190, 410), (430, 500), (520, 716), (740, 944)
 _STYLE = """
 .c{fill:none;stroke:var(--draw-ink,#1d1c1a);stroke-width:2}.box{fill:var(--draw-paper,#fff);stroke:var(--draw-ink,#1d1c1a);stroke-width:1.5}
@@ -25,7 +26,7 @@ text{fill:var(--draw-ink,#1d1c1a);font:12px 'IBM Plex Sans',sans-serif}.q{fill:v
 
 def drawn(circuit: Circuit) -> str:
     """The circuit as an SVG document."""
-    rows = len(circuit.runs) + len(circuit.unused)
+    rows = len(circuit.runs) + len(circuit.links) + len(circuit.unused)
     height = TOP + max(rows, 2) * STEP + (36 if circuit.screen else 24) + 22 * (1 + len(circuit.faults))
     foot = TOP + max(rows, 2) * STEP
     out = [
@@ -42,7 +43,9 @@ def drawn(circuit: Circuit) -> str:
     loaded = _loaded(circuit)
     for k, run in enumerate(circuit.runs):
         out += _core(run, TOP + 8 + k * STEP, circuit.hops if k == loaded else ())
-    for k, (mark, role) in enumerate(circuit.unused, start=len(circuit.runs)):
+    for k, (mark, role, to) in enumerate(circuit.links, start=len(circuit.runs)):
+        out += _link(TOP + 8 + k * STEP, mark, role, to if to not in _marks(circuit) else "")
+    for k, (mark, role) in enumerate(circuit.unused, start=len(circuit.runs) + len(circuit.links)):
         out += _terminal(TOP + 8 + k * STEP, mark, f"{role}, not used")
     out += _bridges(circuit)
     if circuit.inside:
@@ -50,7 +53,8 @@ def drawn(circuit: Circuit) -> str:
     if circuit.screen:
         out += _screen(circuit.screen, foot - 4)
     y = height - 12 - 22 * len(circuit.faults)
-    out.append(_text(16, y, f"{'closes' if circuit.closes else 'does not close'}; source: {circuit.source}", "q"))
+    state = "does not close" if circuit.faults else "closes" if circuit.closes else "not known whether it closes"
+    out.append(_text(16, y, f"{state}; source: {circuit.source}", "q"))
     out += [_text(16, y + 22 * (k + 1), f"■ {fault}", "bad") for k, fault in enumerate(circuit.faults)]
     return "".join(out) + "</svg>"
 
@@ -59,19 +63,31 @@ def _said(circuit: Circuit) -> str:
     """The drawing in words, for those who do not see it."""
     cores = "; ".join(
         f"{r.mark} by {r.cable or 'a core'} {r.number or ''} {r.colour} to {r.strip.name + ', ' if r.strip else ''}"
-        f"terminal {r.terminal}, {r.role}"
+        + (f"terminal {r.terminal}, {r.role}" if r.terminal else r.role)
         for r in circuit.runs
     )
-    return f"{circuit.tag}, {circuit.device}: {cores}. {circuit.words}"
+    marks = _marks(circuit)
+    links = "".join(
+        f" Terminal {m}, {role}: to {'terminal ' if to in marks else ''}{to}." for m, role, to in circuit.links
+    )
+    return f"{circuit.tag}, {circuit.device}: {cores}. {circuit.words}.{links}"
+
+
+def _marks(circuit: Circuit) -> set[str]:
+    return {run.terminal for run in circuit.runs if run.terminal}
 
 
 def _loaded(circuit: Circuit) -> int:
-    """The core that the hops of the loop are drawn in: the one the current comes back by."""
-    return next((k for k, run in enumerate(circuit.runs) if run.flows == "to module"), 0)
+    """The core that the hops of the loop are drawn in: the one the current comes back by, of three that of the signal."""
+    by = [run.duty == "signal" if len(circuit.runs) > 2 else run.flows == "to module" for run in circuit.runs]
+    return by.index(True) if True in by else 0
 
 
 def _core(run: Run, y: int, hops: tuple[str, ...]) -> list[str]:
-    out = [f'<path class="c" d="M{DEVICE[1]} {y}H{MODULE[0]}"/>', _text(DEVICE[1] - 12, y + 4, run.mark, "m", "end")]
+    out = [
+        f'<path class="c" d="M{DEVICE[1]} {y}H{MODULE[0] if run.terminal else RAIL}"/>',
+        _text(DEVICE[1] - 12, y + 4, run.mark, "m", "end"),
+    ]
     label = " ".join(
         part for part in (str(run.number or ""), run.colour if run.colour != str(run.number) else "") if part
     )
@@ -88,7 +104,21 @@ def _core(run: Run, y: int, hops: tuple[str, ...]) -> list[str]:
             x = HOPS[0] + k * width
             out += [f'<rect class="box" x="{x:.0f}" y="{y - 9}" width="{width - 8:.0f}" height="18"/>',
                     _text(x + width / 2 - 4, y + 4, hop[: int(width / 6)], "q", "middle")]  # fmt: skip
-    return out + _terminal(y, run.terminal, run.role)
+    return out + (_terminal(y, run.terminal, run.role) if run.terminal else _rail(RAIL, y, run.role))
+
+
+def _rail(x: int, y: int, name: str) -> list[str]:
+    """The end of a wire at something that is no terminal of the module: a bar with its name."""
+    return [f'<path class="c" d="M{x} {y - 11}v22"/>', _text(x + 8, y + 4, name)]
+
+
+def _link(y: int, mark: str, role: str, rail: str) -> list[str]:
+    """A terminal with a wire in the cabinet: to a rail, or to another terminal by a bridge drawn elsewhere."""
+    if not rail:
+        return _terminal(y, mark, role)
+    x = MODULE[0] - 30
+    return [f'<path class="c" d="M{MODULE[0]} {y}H{x}M{x} {y - 11}v22"/>', _text(x - 8, y + 4, rail, "", "end"),
+            *_terminal(y, mark, role)]  # fmt: skip
 
 
 def _strip(run: Run, y: int) -> list[str]:
@@ -120,10 +150,11 @@ def _terminal(y: int, mark: str, role: str) -> list[str]:
 
 def _bridges(circuit: Circuit) -> list[str]:
     """Shunts and jumpers between two terminals, just outside the module."""
-    place = {run.terminal: TOP + 8 + k * STEP for k, run in enumerate(circuit.runs)}
-    place |= {mark: TOP + 8 + k * STEP for k, (mark, _) in enumerate(circuit.unused, start=len(circuit.runs))}
+    marks = [r.terminal for r in circuit.runs] + [m for m, _, _ in circuit.links] + [m for m, _ in circuit.unused]
+    place = {mark: TOP + 8 + k * STEP for k, mark in enumerate(marks) if mark}
     out = []
-    for a, b, says in circuit.across:
+    jumpers = [(mark, to, "jumper") for mark, _, to in circuit.links]
+    for a, b, says in (*circuit.across, *jumpers):
         if a in place and b in place:
             top, bottom = sorted((place[a], place[b]))
             x, middle = MODULE[0] - 26, (top + bottom) // 2

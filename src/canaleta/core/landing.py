@@ -18,6 +18,7 @@ from canaleta.core.modules import Mode, ModuleType
 from canaleta.core.path import evaluate
 from canaleta.core.quality import Reason
 from canaleta.core.signals import LOADS, Family, Signal, signal_named
+from canaleta.core.sources import OWN_SUPPLIES, Source, loop_source
 from canaleta.core.text import shown
 
 __all__ = ["Judgement", "Level", "group_told", "judge", "judge_module", "mode_that_fits", "supplied"]
@@ -181,7 +182,7 @@ def _span_told(one: PlantImage, signal: Signal, mode: Mode) -> str:
 
 def supplied(image: PlantImage, row: int, signal: Signal, kind: ModuleType) -> tuple[str, str]:
     """(why the supply of this group would kill the device, why it might not work with it), each '' if not so."""
-    own = image.text("supply", row) in ("own 24 V", "drive", "none")
+    own = image.text("supply", row) in (*OWN_SUPPLIES, "none")
     if own or signal.switch in ("AC contact", *LOADS) or not kind.feeds_loop:
         return "", ""
     c = image.conventions
@@ -232,7 +233,7 @@ def _potential(image: PlantImage, row: int) -> str:
         return ""
     if signal.switch in LOADS:
         return "AC" if signal.switch == "AC load" else "DC"
-    own = image.text("supply", row) in ("own 24 V", "drive")
+    own = image.text("supply", row) in OWN_SUPPLIES
     return OWN if own and signal.family == Family.LINEAR else ""
 
 
@@ -256,20 +257,17 @@ def _by_mode(one: PlantImage, signal: Signal, module: int, channel: int, mode: s
         return Judgement(Level.REFUSED, "", "", (_MISFIT,))
     facts = facts_of(trial, 0)
     bad = [section for section in facts if section.tone]
-    sources = [s for s in bad if s.title == "loop" and s.verdict == "two"]
-    if sources:
+    loop = loop_source(trial, 0)
+    if loop == Source.TWO:
         says = "two sources in one loop: the device feeds it, and so does the terminal"
         return Judgement(Level.REFUSED, mode, "", (says,), ("a passive input, or four wires with its own supply",))
-    warnings = tuple(_nobody_feeds(s.verdict) for s in bad)
+    nobody = "nobody feeds the loop: neither the device nor the module"
+    warnings = tuple(nobody if loop == Source.NONE and s.title == "loop" else s.verdict for s in bad)
     value = float(paths.at(Station.VALUE)[0])
     unit = trial.text("value_unit", 0)
     reads = "" if np.isnan(value) or signal.family == Family.CONTACT else f"{shown(value, 1)} {unit}".rstrip()
     margin = next((f"loop: {s.verdict}" for s in facts if s.title == "loop" and "V" in s.verdict), "")
     return Judgement(Level.WARNS if warnings else Level.FITS, mode, reads, warnings, margin=margin)
-
-
-def _nobody_feeds(verdict: str) -> str:
-    return "nobody feeds the loop: neither the device nor the module" if verdict == "none" else verdict
 
 
 def _remedies(told: Reason, signal: Signal) -> tuple[str, ...]:

@@ -23,6 +23,7 @@ from canaleta.host.cluster import Cluster, choosing_ports, free_port, load_secre
 from canaleta.host.debian import ensure_user, is_root
 from canaleta.host.door import Door, Tls
 from canaleta.host.folder import only_one, prepare
+from canaleta.host.leftovers import Mark
 from canaleta.host.log import log_to
 from canaleta.host.shape import answering, bring_up
 from canaleta.host.steps import TroubleError, say, step
@@ -59,6 +60,8 @@ def start(options: Options) -> int:
     with only_one(options.data) as lock:
         os.umask(0o077)
         file = log_to(options.data / "log")
+        mark = Mark(options.data)
+        mark.end_leftovers()
         _port_is_free(options.host, options.port)
         _front_end()
         room = Room(None if options.database_url else options.data)
@@ -68,7 +71,7 @@ def start(options: Options) -> int:
                 log.warning("%s", done)
 
         look_after()
-        supervisor = Supervisor(file, look_after)
+        supervisor = Supervisor(file, look_after, mark.handle)
         for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(number, supervisor.ask_to_stop)
         try:
@@ -192,7 +195,16 @@ def _begin_database(options: Options, supervisor: Supervisor) -> tuple[Cluster |
     # Whoever uses it for a moment ends first; the lock falls when the database is ready (`_ready_database`).
     cluster.take_over()
     supervisor.start(
-        Service("database", cluster.command(), _is_there, cluster.user, stop=signal.SIGINT, patience_s=20.0, rank=0)
+        Service(
+            "database",
+            cluster.command(),
+            _is_there,
+            cluster.user,
+            stop=signal.SIGINT,
+            patience_s=20.0,
+            rank=0,
+            marked=False,
+        )  # fmt: skip
     )
     return cluster, cluster.owner_url, cluster.runtime_url
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import ctypes
 import logging
 import os
@@ -32,7 +33,7 @@ class Service:
     """A process to keep running. ready: whether it answers. stop: the signal that ends it in order.
 
     patience_s: how long it may stand still after that signal before it is killed. rank: those of a higher one are
-    stopped first; of one rank, who was started last.
+    stopped first; of one rank, who was started last. marked: whether it holds the plant's mark (see leftovers).
     """
 
     name: str
@@ -44,6 +45,7 @@ class Service:
     patience_s: float = 10.0
     still_s: float = STILL_S
     rank: int = 0
+    marked: bool = True
 
 
 class Waiting:
@@ -70,9 +72,12 @@ class _Running:
 class Supervisor:
     """Keeps services running until told to stop. Their output goes to the log, with time and name."""
 
-    def __init__(self, log: Path | None = None, look_after: Callable[[], object] = lambda: None) -> None:
-        """look_after: called again and again while it watches, about once a second."""
+    def __init__(
+        self, log: Path | None = None, look_after: Callable[[], object] = lambda: None, mark: int | None = None
+    ) -> None:
+        """look_after: called again and again while it watches, about once a second. mark: a handle that services hold."""
         self._log = log
+        self._mark = mark
         self._look_after = look_after
         self._running: list[_Running] = []
         self._at_the_end: list[Callable[[], object]] = []
@@ -116,7 +121,7 @@ class Supervisor:
                 if running.due:
                     if now >= running.due:
                         running.process, running.since, running.due = self._spawn(running.service), now, 0.0
-                elif running.process.poll() is not None:
+                elif _ended(running.process):
                     steady = now - running.since > STEADY_S
                     running.wait_s = FIRST_WAIT_S if steady else min(running.wait_s * 2, LONGEST_WAIT_S)
                     running.due = now + running.wait_s
@@ -152,7 +157,7 @@ class Supervisor:
             except Still:
                 log.warning("the %s did nothing for %.0f s and did not stop: killed", running.service.name,
                             running.service.patience_s)  # fmt: skip
-                running.process.kill()
+                _kill_group(running.process)
                 running.process.wait()
         self._running.clear()
         for tidy in self._at_the_end:
@@ -164,6 +169,8 @@ class Supervisor:
         options: dict[str, Any] = as_user(service.user)
         options["env"] = options.get("env", dict(os.environ)) | service.env
         held = _held()
+        if self._mark is not None and service.marked:
+            held.append(self._mark)
         if waiting is not None:
             options["env"][GO] = str(waiting.handle)
             held.append(waiting.handle)
@@ -193,6 +200,25 @@ def _copy(name: str, process: subprocess.Popen[str]) -> None:
     if process.stdout is not None:
         for line in process.stdout:
             out.info("%s", line.rstrip())
+
+
+def _ended(process: subprocess.Popen[str]) -> bool:
+    """Whether it has ended. What it had below it ends with it: a worker without its master would keep the port."""
+    if process.returncode is None:
+        try:
+            # Looked at without being fetched: as long as it is not, its number is no other's.
+            if os.waitid(os.P_PID, process.pid, os.WEXITED | os.WNOHANG | os.WNOWAIT) is None:
+                return False
+        except ChildProcessError:
+            return process.poll() is not None
+        _kill_group(process)
+    return process.poll() is not None
+
+
+def _kill_group(process: subprocess.Popen[str]) -> None:
+    """Kill a service that is not fetched yet with everything in its session's group."""
+    with contextlib.suppress(ProcessLookupError, PermissionError):
+        os.killpg(process.pid, signal.SIGKILL)
 
 
 def _ending(process: subprocess.Popen[str]) -> str:

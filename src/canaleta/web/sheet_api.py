@@ -22,7 +22,7 @@ from canaleta.core.sensors.extension import EXTENSION_NAMES
 from canaleta.core.settings import FIELD_OF
 from canaleta.core.signals import SIGNALS, Family, signal_named
 from canaleta.core.text import TextError, shown
-from canaleta.core.wiring import wiring
+from canaleta.core.wiring import Wiring, wiring
 from canaleta.plant.cells import offered_filters, offered_modes
 from canaleta.web.doors import needs
 from canaleta.web.figures import finite, words_in_hex
@@ -62,7 +62,7 @@ class CurveOut(Shape):
 
 
 class CoreOut(Shape):
-    """A core between device and terminal."""
+    """A core between device and terminal. terminal: '' where it ends at a rail, which `role` names."""
 
     device_side: str
     terminal: str
@@ -77,10 +77,19 @@ class TerminalOut(Shape):
     role: str
 
 
+class LinkOut(Shape):
+    """A wire in the cabinet from a terminal of the channel, to another one or to a rail."""
+
+    terminal: str
+    role: str
+    to: str
+
+
 class WiringOut(Shape):
     """The terminals of a point."""
 
     cores: list[CoreOut]
+    links: list[LinkOut]
     unused: list[TerminalOut]
     inside: str
     words: str
@@ -183,7 +192,7 @@ def sheet_of(path: PointPath) -> Response:
         true_unit=words[5].unit if true_value(image, row, 0.0) is not None else words[0].unit,
         check_points=_checks(image, row),
         curve=_curve(image, row),
-        wiring=WiringOut(**asdict(wired)) if wired else None,
+        wiring=_wiring(wired) if wired else None,
         module=image.layout.type_of(module).title if module in image.layout.modules else "",
         register_at=_register(image, row),
         injectable=words[2].unit if signal and bool(image.landed[row]) else "",
@@ -318,6 +327,15 @@ def _modes(image: PlantImage, row: int) -> tuple[str, ...]:
         return offered_modes(image, row)
     except TextError:
         return ()
+
+
+def _wiring(wired: Wiring) -> WiringOut:
+    return WiringOut(
+        cores=[CoreOut(device_side=c.device_side, terminal=c.terminal, role=c.role, flows=c.flows) for c in wired.cores],
+        links=[LinkOut(**asdict(link)) for link in wired.links],
+        unused=[TerminalOut(**asdict(terminal)) for terminal in wired.unused],
+        inside=wired.inside, words=wired.words,
+    )  # fmt: skip
 
 
 def _register(image: PlantImage, row: int) -> str:

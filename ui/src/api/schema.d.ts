@@ -2658,7 +2658,7 @@ export interface components {
         };
         /**
          * CoreOut
-         * @description A core between device and terminal.
+         * @description A core between device and terminal. terminal: '' where it ends at a rail, which `role` names.
          */
         CoreOut: {
             /** Device Side */
@@ -3616,6 +3616,18 @@ export interface components {
         Link: {
             /** Token */
             token: string;
+        };
+        /**
+         * LinkOut
+         * @description A wire in the cabinet from a terminal of the channel, to another one or to a rail.
+         */
+        LinkOut: {
+            /** Role */
+            role: string;
+            /** Terminal */
+            terminal: string;
+            /** To */
+            to: string;
         };
         /**
          * ListFile
@@ -5900,6 +5912,8 @@ export interface components {
             cores: components["schemas"]["CoreOut"][];
             /** Inside */
             inside: string;
+            /** Links */
+            links: components["schemas"]["LinkOut"][];
             /** Unused */
             unused: components["schemas"]["TerminalOut"][];
             /** Words */

@@ -11,9 +11,16 @@ const props = defineProps<{
   register: string
 }>()
 const STEP = 34
+/** A row for each core, for each wire in the cabinet, for each terminal that stays empty. */
 const all = computed(() => [
-  ...(props.wiring?.cores ?? []).map((core) => ({ mark: core.terminal, role: core.role, core })),
-  ...(props.wiring?.unused ?? []).map(({ mark, role }) => ({ mark, role, core: null })),
+  ...(props.wiring?.cores ?? []).map((core) => ({ mark: core.terminal, role: core.role, says: '', core })),
+  ...(props.wiring?.links ?? []).map(({ terminal, role, to }) => ({
+    mark: terminal,
+    role,
+    says: ` → ${to}`,
+    core: null,
+  })),
+  ...(props.wiring?.unused ?? []).map(({ mark, role }) => ({ mark, role, says: ', not used', core: null })),
 ])
 const height = computed(() => all.value.length * STEP + 26)
 const wired = computed(() => props.wiring?.cores.length ?? 0)
@@ -35,7 +42,7 @@ const wired = computed(() => props.wiring?.cores.length ?? 0)
           {{ tag.slice(0, 9) }}
         </text>
         <rect class="module" x="120" y="4" width="88" :height="height - 8" rx="2" />
-        <g v-for="(t, i) in all" :key="t.mark">
+        <g v-for="(t, i) in all" :key="i">
           <template v-if="t.core">
             <line class="core" x1="64" x2="120" :y1="30 + i * STEP" :y2="30 + i * STEP" />
             <path
@@ -49,9 +56,12 @@ const wired = computed(() => props.wiring?.cores.length ?? 0)
             />
             <text x="68" :y="24 + i * STEP">{{ t.core.device_side }}</text>
           </template>
-          <circle class="screw" cx="120" :cy="30 + i * STEP" r="4" />
-          <text class="mark" x="128" :y="29 + i * STEP">{{ t.mark }}</text>
-          <text x="128" :y="40 + i * STEP">{{ t.role }}{{ t.core ? '' : ', not used' }}</text>
+          <template v-if="t.mark">
+            <circle class="screw" cx="120" :cy="30 + i * STEP" r="4" />
+            <text class="mark" x="128" :y="29 + i * STEP">{{ t.mark }}</text>
+            <text x="128" :y="40 + i * STEP">{{ t.role }}{{ t.says }}</text>
+          </template>
+          <text v-else x="124" :y="34 + i * STEP">{{ t.role }}</text>
         </g>
       </svg>
       <p>{{ wiring.words }}</p>

@@ -22,6 +22,7 @@ from canaleta.core.joints.linear import (
 from canaleta.core.loops import DESIGN_MA, HART_LEAST_OHM, loop_budget
 from canaleta.core.quality import Reason
 from canaleta.core.signals import Family, signal_named
+from canaleta.core.sources import Source, loop_source
 from canaleta.core.text import shown
 
 __all__ = ["failure_limits", "moving", "shunt", "voltage"]
@@ -128,22 +129,19 @@ def voltage(p: PathRows) -> Section | None:
 
 def _sources(p: PathRows) -> Row:
     """Exactly one source in the loop: an active device on a feeding input is two, a passive one on a passive none."""
-    module = int(p.image.module[p.rows[0]])
-    layout = p.image.layout
-    supply, wires = p.text("supply"), p.text("wires")
-    feeds = module in layout.modules and layout.type_of(module).feeds_loop
-    if module in layout.modules and layout.type_of(module).direction == "out":
-        active = supply in ("own 24 V", "drive", "module")
-        two = Row("sources", "two", "the output drives the loop and so does the device", "bad")
-        return two if active else Row("sources", "one", "the module's output")
-    if supply in ("own 24 V", "drive") and wires == "2" and feeds:
-        return Row("sources", "two", "the device feeds the loop and so does the terminal it lands on", "bad")
-    if supply == "none" or (supply == "module" and module in layout.modules and not feeds):
+    source, supply = loop_source(p.image, int(p.rows[0])), p.text("supply")
+    if source == Source.TWO:
+        out = p.mode_flag("outputs")[0]
+        by = "the output drives the loop and so does the device" if out else (
+            "the device feeds the loop and so does the terminal it lands on"
+        )  # fmt: skip
+        return Row("sources", "two", by, "bad")
+    if source == Source.NONE:
         return Row("sources", "none", "neither the device nor the module feeds the loop", "bad")
-    who = {"module": "the module", "own 24 V": "the device's own supply", "drive": "the drive"}.get(
-        supply, "not said yet"
-    )
-    return Row("sources", "one" if supply else "?", who)
+    if source == Source.OUTPUT:
+        return Row("sources", "one", "the module's output")
+    who = {"module": "the module", "own 24 V": "the device's own supply", "drive": "the drive"}
+    return Row("sources", "one" if supply else "?", who.get(supply, "not said yet"))
 
 
 def shunt(p: PathRows) -> Section | None:

@@ -16,6 +16,7 @@ from canaleta.core.loops import DESIGN_MA, HART_LEAST_OHM, cable_ohm
 from canaleta.core.rules.base import Cell, Finding, Fix, rule, said
 from canaleta.core.rules.looking import loops, of_type, period_ms
 from canaleta.core.signals import Family
+from canaleta.core.sources import Source, loop_sources
 from canaleta.core.text import shown
 
 Rows = NDArray[np.int64]
@@ -60,15 +61,13 @@ def voltage_short(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 @rule("R41", "not exactly one source in the loop", "a loop has one source, wherever it stands",
       ("signal", "supply", "wires", "channel", "mode"), severity="bad", harm="hides",
       looks="who feeds each current loop: device, module, output")  # fmt: skip
-def sources(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+def source_of_loops(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """An active device on terminals that feed the loop, or a passive one where nobody does."""
     rows = loops(image, rows)
-    supply = image.cells["supply"][rows]
+    supply, sources = image.cells["supply"][rows], loop_sources(image, rows)
     out = of_type(image, rows, lambda kind: kind.direction == "out") == 1.0
     feeds = of_type(image, rows, lambda kind: kind.feeds_loop) == 1.0
-    active = np.isin(supply.astype(str), ("own 24 V", "drive"))
-    two = (out & (active | (supply == "module"))) | (~out & active & (image.number("wires")[rows] == 2) & feeds)
-    none = ~out & ((supply == "none") | ((supply == "module") & ~feeds))
+    two, none = sources == Source.TWO, sources == Source.NONE
     for at in np.flatnonzero(two | none).tolist():
         row, point = int(rows[at]), int(image.ids[int(rows[at])])
         title = image.layout.type_of(int(image.module[row])).title
