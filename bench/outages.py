@@ -136,6 +136,10 @@ def run(data: Path, seconds: float, full_disk: bool, report: Report) -> None:
             fills.append(now - began)
         if ballast.exists() and now - began > fills[-1] + FULL_S:
             ballast.unlink()
+        if launcher.poll() is not None:
+            # It said why and ended: whoever looks after it begins it again.
+            launcher = begun(data, port)
+            killed["a launcher that ended by itself"] += 1
         kind = dice.choice(KINDS)
         if kind == "launcher":
             launcher.kill()

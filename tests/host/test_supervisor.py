@@ -158,3 +158,18 @@ def test_what_an_earlier_start_left_is_ended_and_nobody_else(tmp_path: Path) -> 
     assert stranger.poll() is None
     stranger.kill()
     stranger.wait()
+
+
+def test_what_is_killed_while_it_starts_is_started_again(tmp_path: Path, caplog: pytest.LogCaptureFixture) -> None:
+    """Killed from outside is no fault of its own; one that ends by itself is given up at once."""
+    tries, up = tmp_path / "tries", tmp_path / "up"
+    code = (
+        f"import os, time\nopen({str(tries)!r}, 'a').write('x')\n"
+        f"if os.path.getsize({str(tries)!r}) < 3: os.kill(os.getpid(), 9)\nopen({str(up)!r}, 'w'); time.sleep(600)"
+    )
+    supervisor = Supervisor()
+    with caplog.at_level(logging.WARNING, "start"):
+        supervisor.start(service("pump", code, ready=up.exists))
+    assert tries.read_text() == "xxx"
+    assert "the pump ended with SIGKILL; started again" in caplog.text
+    supervisor.shut_down()

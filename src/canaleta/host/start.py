@@ -10,6 +10,7 @@ import socket
 import ssl
 import sys
 import tempfile
+import time
 import urllib.error
 import urllib.request
 from collections.abc import Callable
@@ -17,6 +18,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from sqlalchemy import Engine, select, update
+from sqlalchemy.exc import OperationalError
 
 from canaleta.host import frontend
 from canaleta.host.cluster import Cluster, choosing_ports, free_port, load_secrets
@@ -39,6 +41,9 @@ ADMINISTRATOR = "admin"
 THREADS = 128
 WORKERS = 2
 SEED = 20
+DYING_S = 2.0
+CUT_OFF = ("57P01", "57P02", "57P03")
+"""SQLSTATE of a server that shuts down, has crashed, or is not ready yet."""
 
 
 @dataclass(frozen=True)
@@ -130,7 +135,16 @@ def run_back_end(
         agent = Service("scan agent", [*PROGRAM, "_agent"], _is_there, runner, environment, rank=2)
         for service in (web, agent) if scan else (web,):
             supervisor.start(service, waiting)
-        ports, link = _ready_database(options, supervisor, cluster, owner_url)
+        while True:
+            try:
+                ports, link = _ready_database(options, supervisor, cluster, owner_url)
+                break
+            except OperationalError as error:
+                # Each step is whole or not at all: who was cut off by the database's end begins again.
+                if cluster is None or not _cut_off(error):
+                    raise
+                _await_again(cluster, supervisor)
+                log.warning("the database ended while it was looked through: again (%s)", type(error.orig).__name__)
         supervisor.before_the_end(lambda: _say_stopping(owner_url))
         if ports:
             state = _own_folder(options.data / "stand-in", runner) / "plant.json"
@@ -152,6 +166,20 @@ def run_back_end(
             # Who is asked again and again moves by that alone: what tells is whether the application moves.
             supervisor.wait("web server", answers)
     return link
+
+
+def _cut_off(error: OperationalError) -> bool:
+    """Whether the connection was lost or refused, not something the database refused itself (a full disk, say)."""
+    state = getattr(error.orig, "sqlstate", None)
+    return error.connection_invalidated or state is None or state in CUT_OFF
+
+
+def _await_again(cluster: Cluster, supervisor: Supervisor) -> None:
+    """Wait for the database, begun again if it was killed. Its last connections end a moment before it does."""
+    end = time.monotonic() + DYING_S
+    while time.monotonic() < end and not supervisor.revive("database"):
+        time.sleep(0.05)
+    supervisor.wait("database", cluster.answers)
 
 
 PROGRAM = [sys.executable, "-m", "canaleta.cli"]
@@ -204,7 +232,7 @@ def _begin_database(options: Options, supervisor: Supervisor) -> tuple[Cluster |
             patience_s=20.0,
             rank=0,
             marked=False,
-        )  # fmt: skip
+        )
     )
     return cluster, cluster.owner_url, cluster.runtime_url
 

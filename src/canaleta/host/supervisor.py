@@ -25,6 +25,8 @@ __all__ = ["HELD", "Service", "Supervisor", "Waiting"]
 log = logging.getLogger("start")
 FIRST_WAIT_S, LONGEST_WAIT_S, STEADY_S = 0.5, 30.0, 30.0
 PR_SET_PDEATHSIG = 1
+MOST_KILLS = 10
+"""How often one service may be killed from outside during a start before the start is given up."""
 HELD = "CANALETA_HELD"
 
 
@@ -51,11 +53,14 @@ class Service:
 class Waiting:
     """What services wait for that were begun early: the end of the block. They have loaded by then."""
 
+    over = False
+
     def __enter__(self) -> Waiting:
         self.handle, self._other = os.pipe()
         return self
 
     def __exit__(self, *_: object) -> None:
+        self.over = True
         os.close(self._other)
         os.close(self.handle)
 
@@ -65,8 +70,10 @@ class _Running:
     service: Service
     process: subprocess.Popen[str]
     since: float
+    waiting: Waiting | None = None
     wait_s: float = FIRST_WAIT_S
     due: float = 0.0
+    kills: int = 0
 
 
 class Supervisor:
@@ -86,8 +93,9 @@ class Supervisor:
 
     def start(self, service: Service, waiting: Waiting | None = None) -> None:
         """Start a service and wait until it answers, as long as it lives and moves. Raises TroubleError if it ends
-        first, or stands still. waiting: what it waits for itself once it has loaded."""
-        running = _Running(service, self._spawn(service, waiting), time.monotonic())
+        first, or stands still; what is killed from outside is started again. waiting: what it waits for itself once it
+        has loaded."""
+        running = _Running(service, self._spawn(service, waiting), time.monotonic(), waiting)
         self._running.append(running)
         self._wait(running, service.ready)
 
@@ -99,11 +107,28 @@ class Supervisor:
         service = running.service
         remedy = f"see {self._log}" if self._log else ""
         try:
-            if not wait_for(ready, running.process, service.name, still_s=service.still_s,
-                            asked_to_stop=self._stop.is_set):  # fmt: skip
-                raise TroubleError(f"the {service.name} ended with {_ending(running.process)} at its start", remedy)
+            while not wait_for(ready, running.process, service.name, still_s=service.still_s,
+                               asked_to_stop=self._stop.is_set):  # fmt: skip
+                if not self._again(running):
+                    raise TroubleError(
+                        f"the {service.name} ended with {_ending(running.process)} at its start", remedy
+                    )
         except Still as still:
             raise TroubleError(f"the {service.name} lives but does nothing, and does not answer", remedy) from still
+
+    def revive(self, name: str) -> bool:
+        """Start a service again that was killed before `watch` began. False if it was not killed."""
+        return self._again(next(r for r in self._running if r.service.name == name))
+
+    def _again(self, running: _Running) -> bool:
+        """What ended by a signal has no fault of its own: it is started again. What ended by itself would do so again."""
+        if not _ended(running.process) or running.process.returncode >= 0 or running.kills >= MOST_KILLS:
+            return False
+        running.kills += 1
+        log.warning("the %s ended with %s; started again", running.service.name, _ending(running.process))
+        waiting = running.waiting if running.waiting and not running.waiting.over else None
+        running.process, running.since = self._spawn(running.service, waiting), time.monotonic()
+        return True
 
     def ask_to_stop(self, *_: object) -> None:
         """End `watch`; may be called from a signal handler."""

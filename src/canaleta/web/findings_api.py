@@ -44,11 +44,18 @@ class RuleOut(Shape):
     grade: str
 
 
+class HarmOut(Shape):
+    """What a fault could cost: its name, and in words."""
+
+    name: str
+    says: str
+
+
 class RulesOut(Shape):
-    """Every rule, and what each harm is in words, dearest first."""
+    """Every rule, and the harms, dearest first: a list, for an object's keys have no order."""
 
     rules: list[RuleOut]
-    harms: dict[str, str]
+    harms: list[HarmOut]
 
 
 class WaiveIn(Shape):
@@ -87,7 +94,9 @@ def rules_there_are() -> Response:
         RuleOut(id=r.id, name=r.name, looks=r.looks, source=r.source, severity=r.severity, harm=r.harm, grade=grades.get(r.id, ""))
         for r in RULES
     ]  # fmt: skip
-    return jsonify(RulesOut(rules=rules, harms={str(harm): says for harm, says in HARMS.items()}).model_dump())
+    return jsonify(
+        RulesOut(rules=rules, harms=[HarmOut(name=harm, says=says) for harm, says in HARMS.items()]).model_dump()
+    )
 
 
 @api.post("/waivers", responses={200: ChangedOut})

@@ -3240,6 +3240,16 @@ export interface components {
             seq: number;
         };
         /**
+         * HarmOut
+         * @description What a fault could cost: its name, and in words.
+         */
+        HarmOut: {
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+        };
+        /**
          * HereIn
          * @description Where one is: the cell that is chosen. tab: a name the screen gives itself, so that two of one's own are two.
          */
@@ -4657,13 +4667,11 @@ export interface components {
         };
         /**
          * RulesOut
-         * @description Every rule, and what each harm is in words, dearest first.
+         * @description Every rule, and the harms, dearest first: a list, for an object's keys have no order.
          */
         RulesOut: {
             /** Harms */
-            harms: {
-                [key: string]: string;
-            };
+            harms: components["schemas"]["HarmOut"][];
             /** Rules */
             rules: components["schemas"]["RuleOut"][];
         };

@@ -5,7 +5,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
 import LiveFindings from '../parts/LiveFindings.vue'
 import FindingGroup from '../parts/FindingGroup.vue'
-import { accepted, byCause, mark, together, type Group } from '../plant/findings'
+import { accepted, byCause, harmOf, mark, together, type Group } from '../plant/findings'
 import { usePlant } from '../plant/store'
 
 const plant = usePlant()
@@ -15,7 +15,6 @@ const catalogue = shallowRef<Schemas['RulesOut'] | null>(null)
 const query = ref('')
 const station = ref('')
 const shown = ref<'open' | 'accepted' | 'rules'>('open')
-const at = ref('')
 const input = ref<HTMLInputElement | null>(null)
 const box = ref<HTMLElement | null>(null)
 
@@ -25,7 +24,7 @@ onMounted(async () => {
   else catalogue.value = answer.data
 })
 
-const harms = computed(() => Object.keys(catalogue.value?.harms ?? {}))
+const harms = computed(() => (catalogue.value?.harms ?? []).map((h) => h.name))
 const groups = computed(() => byCause(plant.findings.values(), harms.value))
 const open = computed(() => groups.value.filter((g) => !g.accepted))
 const done = computed(() => groups.value.filter((g) => g.accepted))
@@ -69,26 +68,31 @@ const found = computed(() => {
   for (const finding of plant.findings.values()) out.set(finding.rule, (out.get(finding.rule) ?? 0) + 1)
   return out
 })
-const place = computed(() => rows.value.findIndex((g) => g.key === at.value))
+/** The group that the address names by one of its findings; where it has gone, the one that stands in its place. */
+const wanted = computed(() => {
+  const key = route.query.at
+  return key ? groups.value.find((g) => g.findings.some((f) => f.key === key)) : undefined
+})
+const stood = ref(0)
+const place = computed(() => {
+  const found = wanted.value ? rows.value.indexOf(wanted.value) : -1
+  return found >= 0 ? found : Math.min(stood.value, rows.value.length - 1)
+})
 const more = ref(new Set<string>())
 /** What is chosen beside the one that is open: with Ctrl, with Shift, or all of its rule. */
 const chosen = computed(() => {
-  const first = rows.value[Math.max(0, place.value)]
+  const first = rows.value[place.value]
   return rows.value.filter((g) => g === first || more.value.has(g.key))
 })
 const group = computed(() => together(chosen.value))
 const alike = computed(() => rows.value.filter((g) => g.rule === group.value?.rule))
 
-// Where one comes from a finding, its group is the one that is open.
-watch([() => route.query.at, groups], ([key]) => {
-  const wanted = key && groups.value.find((g) => g.findings.some((f) => f.key === key))
-  if (!wanted || at.value) return
-  at.value = wanted.key
-  shown.value = wanted.accepted ? 'accepted' : 'open'
+// Where one comes from a finding, its group is the one that is open, also when the findings come later.
+watch(wanted, (now, before) => {
+  if (now && !before) shown.value = now.accepted ? 'accepted' : 'open'
 }, { immediate: true }) // prettier-ignore
-watch([rows, () => shown.value], () => {
-  if (place.value < 0) at.value = rows.value[0]?.key ?? ''
-})
+watch(place, (now) => { if (now >= 0 && wanted.value) stood.value = now }) // prettier-ignore
+watch([query, station, shown], () => (stood.value = 0))
 
 function pick(event: MouseEvent, key: string) {
   const next = new Set(more.value)
@@ -105,7 +109,6 @@ function pick(event: MouseEvent, key: string) {
 
 function choose(key: string) {
   more.value = new Set()
-  at.value = key
   void router.replace({ query: { at: groups.value.find((g) => g.key === key)?.findings[0]?.key } })
 }
 
@@ -212,7 +215,7 @@ onUnmounted(() => removeEventListener('keydown', key))
               <span v-if="r.grade" class="small quiet"> · {{ r.grade }}, the plant says</span>
             </td>
             <td>{{ r.looks }}</td>
-            <td>{{ catalogue?.harms[r.harm] }}</td>
+            <td>{{ catalogue && harmOf(catalogue, r.harm) }}</td>
             <td class="quiet">{{ r.source }}</td>
             <td class="right figure">{{ found.get(r.id) ?? '—' }}</td>
           </tr>

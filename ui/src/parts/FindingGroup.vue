@@ -2,7 +2,7 @@
 /** One cause with all its places: why, what it could cost, the ways to settle it, and accepting it as it is. */
 import { computed, ref } from 'vue'
 import { ask, api, type Schemas } from '../api/client'
-import { kindOf, mark, waysOf, type Group } from '../plant/findings'
+import { kindOf, mark, waysOf, type Group, harmOf } from '../plant/findings'
 import { usePlant } from '../plant/store'
 import { useFix } from '../plant/useFix'
 import { clock } from '../plant/words'
@@ -46,7 +46,7 @@ async function send(way: '/api/waivers' | '/api/waivers/lift') {
       {{ rule?.name ?? `${many} of several rules` }} <span class="figure quiet small">{{ group.rule }}</span>
     </h2>
     <p v-if="rule" class="small quiet">
-      {{ catalogue.harms[group.harm] }}{{ group.trips ? ' · one of these points shuts something' : '' }} ·
+      {{ harmOf(catalogue, group.harm) }}{{ group.trips ? ' · one of these points shuts something' : '' }} ·
       looks at {{ rule?.looks }} ·
       {{ rule?.source }}
     </p>

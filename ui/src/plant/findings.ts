@@ -3,6 +3,7 @@
  *
  *     const groups = byCause([...plant.findings.values()], harms)
  */
+import type { Schemas } from '../api/client'
 import type { Finding } from './columns'
 
 /** What has one rule, one cause and one state: a wrong module type that spoils forty points is one of these. */
@@ -110,6 +111,10 @@ export interface Way {
 
 /** What a fix does, without the figures it does it with: what comes before the colon. */
 export const kindOf = (label: string): string => label.split(':')[0]!
+
+/** What a harm is, in words. */
+export const harmOf = (catalogue: Schemas['RulesOut'], name: string): string =>
+  catalogue.harms.find((harm) => harm.name === name)?.says ?? ''
 
 /** The ways in which some findings can be settled together. A way that settles one alone carries its own label. */
 export function waysOf(findings: readonly Finding[]): Way[] {
