@@ -23,7 +23,7 @@ from canaleta.host.steps import TroubleError
 __all__ = ["HELD", "Service", "Supervisor", "Waiting"]
 
 log = logging.getLogger("start")
-FIRST_WAIT_S, LONGEST_WAIT_S, STEADY_S = 0.5, 30.0, 30.0
+FIRST_WAIT_S, LONGEST_WAIT_S, LONGEST_KILLED_S, STEADY_S = 0.5, 30.0, 2.0, 30.0
 PR_SET_PDEATHSIG = 1
 MOST_KILLS = 10
 """How often one service may be killed from outside during a start before the start is given up."""
@@ -148,7 +148,9 @@ class Supervisor:
                         running.process, running.since, running.due = self._spawn(running.service), now, 0.0
                 elif _ended(running.process):
                     steady = now - running.since > STEADY_S
-                    running.wait_s = FIRST_WAIT_S if steady else min(running.wait_s * 2, LONGEST_WAIT_S)
+                    # Who was killed from outside will do well again; who ends by itself does so again and again.
+                    longest = LONGEST_KILLED_S if running.process.returncode < 0 else LONGEST_WAIT_S
+                    running.wait_s = FIRST_WAIT_S if steady else min(running.wait_s * 2, longest)
                     running.due = now + running.wait_s
                     log.warning(
                         "the %s ended with %s; started again in %.1f s",

@@ -272,7 +272,7 @@ export function useGrid(place: GridPlace) {
     if (event.key === 'Enter') accept('down')
     else if (event.key === 'Tab') accept(event.shiftKey ? 'left' : 'right')
     else if (event.key === 'Escape') leave()
-    else if (event.key === 'Backspace') now.text = now.text.slice(0, -1)
+    else if (event.key === 'Backspace') now.text = now.all ? '' : now.text.slice(0, -1)
     else if (event.key.length === 1) now.text = now.all ? event.key : now.text + event.key
     now.all = false
   }

@@ -8,6 +8,7 @@ import { alarmName, byUrgency, latched, putAside, rackOf, shapeOf, waits } from 
 import { formOf } from '../plant/now'
 import { usePlant, type OpenAlarm } from '../plant/store'
 import { age, clock, figure } from '../plant/words'
+import { useEscape } from '../plant/escape'
 
 type Word = Schemas['SayIn']['word']
 const plant = usePlant()
@@ -138,7 +139,6 @@ function key(event: KeyboardEvent) {
     finder.value?.focus()
   }
   if (event.key === 'a' && !event.ctrlKey) void say('acknowledge', picked.value.filter(waits))
-  else if (event.key === 'Escape') chosen.value = new Set()
   else if (event.key === 'a' && event.ctrlKey) {
     event.preventDefault()
     chosen.value = new Set(shown.value.map(keyOf))
@@ -159,6 +159,8 @@ onMounted(() => {
 })
 onUnmounted(() => (clearInterval(ticking), removeEventListener('keydown', key)))
 const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['aside', 'put aside'], ['journal', 'journal'], ['often', 'chattering and standing']] as const // prettier-ignore
+
+useEscape(() => chosen.value.size, () => (chosen.value = new Set())) // prettier-ignore
 </script>
 
 <template>

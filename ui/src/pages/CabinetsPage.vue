@@ -14,6 +14,7 @@ import RackPanel from '../parts/cabinet/RackPanel.vue'
 import RackRow from '../parts/cabinet/RackRow.vue'
 import { usePlant } from '../plant/store'
 import { useHardware, type Operation } from '../plant/useHardware'
+import { useEscape } from '../plant/escape'
 
 type Channel = Schemas['ChannelOut']
 type Module = Schemas['ModuleOut']
@@ -213,12 +214,7 @@ watch(names, (all) => {
 
 function key(event: KeyboardEvent) {
   const at = event.target as HTMLElement
-  if (event.key === 'Escape') {
-    if (draft.value) putBack()
-    else if (aimed.value) aimed.value = null
-    else if (held.value) hold(0)
-    else if (chosen.value.module || chosen.value.rack) go({})
-  } else if (at.dataset.slot !== undefined) {
+  if (at.dataset.slot !== undefined) {
     const [slot, n] = [Number(at.dataset.slot), Number(at.dataset.channel)]
     const to = { ArrowDown: [slot, n + 1], ArrowUp: [slot, n - 1], ArrowRight: [slot + 1, n], ArrowLeft: [slot - 1, n] }[event.key] // prettier-ignore
     if (!to) return
@@ -228,6 +224,14 @@ function key(event: KeyboardEvent) {
     if (column?.length) column[Math.min(Math.max(to[1]!, 0), column.length - 1)]!.focus()
   }
 }
+
+useEscape(() => true, () => {
+  if (draft.value) putBack()
+  else if (aimed.value) aimed.value = null
+  else if (held.value) hold(0)
+  else if (chosen.value.module || chosen.value.rack) go({})
+  else return false
+}) // prettier-ignore
 
 onMounted(() => {
   void read()

@@ -7,6 +7,7 @@ import LiveFindings from '../parts/LiveFindings.vue'
 import FindingGroup from '../parts/FindingGroup.vue'
 import { accepted, byCause, harmOf, mark, together, type Group } from '../plant/findings'
 import { usePlant } from '../plant/store'
+import { useEscape } from '../plant/escape'
 
 const plant = usePlant()
 const route = useRoute()
@@ -123,11 +124,7 @@ function key(event: KeyboardEvent) {
   const typing = ['INPUT', 'TEXTAREA', 'SELECT'].includes((event.target as HTMLElement).tagName)
   const ctrl = event.ctrlKey || event.metaKey
   const letter = event.key.toLowerCase()
-  if (event.key === 'Escape') {
-    query.value = ''
-    station.value = ''
-    ;(event.target as HTMLElement).blur()
-  } else if (typing) return
+  if (typing) return
   else if (ctrl && (letter === 'z' || letter === 'y')) {
     event.preventDefault()
     void plant.turnBack(letter === 'y' || event.shiftKey ? 'redo' : 'undo')
@@ -143,6 +140,7 @@ function key(event: KeyboardEvent) {
   } else if (event.key === 'Enter' && event.target === box.value && group.value?.points.length)
     void router.push(`/point/${group.value.points[0]}`)
 }
+useEscape(() => query.value || station.value, () => (query.value = station.value = '')) // prettier-ignore
 onMounted(() => addEventListener('keydown', key))
 onUnmounted(() => removeEventListener('keydown', key))
 </script>

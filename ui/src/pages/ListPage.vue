@@ -23,6 +23,7 @@ import { exportList } from '../plant/exportList'
 import { usePlant } from '../plant/store'
 import { useSearch } from '../plant/useSearch'
 import { ROW_HEIGHT, useViews } from '../plant/views'
+import { useEscape } from '../plant/escape'
 
 type Panel = '' | 'rename' | 'new' | 'replace' | 'columns' | 'views' | 'typicals' | 'lock' | 'gone' | 'keys'
 
@@ -181,7 +182,6 @@ function anywhere(event: KeyboardEvent) {
     event.preventDefault()
     return show('keys')
   }
-  if (event.key === 'Escape' && panel.value) return shut()
   if (typing) return
   if (event.key === '/') {
     event.preventDefault()
@@ -216,6 +216,9 @@ onUnmounted(() => {
   plant.tell(null, '')
   removeEventListener('keydown', anywhere, { capture: true })
 })
+
+const column = ref<HTMLElement | null>(null)
+useEscape(() => panel.value, shut, column)
 </script>
 
 <template>
@@ -264,7 +267,7 @@ onUnmounted(() => {
           </template>
         </template>
       </GridView>
-      <aside v-if="panel" class="column" @keydown.esc.stop="shut">
+      <aside v-if="panel" ref="column" class="column">
         <NewPanel
           v-if="panel === 'new'"
           :chosen="chosen?.point ?? null"

@@ -11,6 +11,7 @@ import { latest } from '../plant/latest'
 import { usePlant } from '../plant/store'
 import { CARD_COLUMNS, PART_LATER_MS } from '../plant/trending'
 import { useSearch } from '../plant/useSearch'
+import { useEscape } from '../plant/escape'
 
 const plant = usePlant()
 const route = useRoute()
@@ -132,7 +133,7 @@ function key(event: KeyboardEvent) {
   if (event.key === '/') {
     event.preventDefault()
     input.value?.focus()
-  } else if (event.key === 'Escape') open.value = null
+  }
 }
 
 /** The first readings decide the order; from then on it is looked at every few seconds. */
@@ -159,6 +160,9 @@ onUnmounted(() => {
   clearTimeout(soon)
   removeEventListener('keydown', key)
 })
+
+const beside = ref<HTMLElement | null>(null)
+useEscape(() => open.value !== null, () => (open.value = null), beside) // prettier-ignore
 </script>
 
 <template>
@@ -246,7 +250,7 @@ onUnmounted(() => {
           />
         </div>
       </div>
-      <aside v-if="open !== null" class="beside-it">
+      <aside v-if="open !== null" ref="beside" class="beside-it">
         <PointNow :key="open" :point="open" @close="open = null" />
       </aside>
     </div>

@@ -16,6 +16,7 @@ import TopBar from '../parts/TopBar.vue'
 import { usePlant } from '../plant/store'
 import { useSearch } from '../plant/useSearch'
 import { usePath, type StationName } from '../plant/usePath'
+import { useEscape } from '../plant/escape'
 
 const plant = usePlant()
 const route = useRoute()
@@ -85,12 +86,13 @@ function key(event: KeyboardEvent) {
   } else if (event.key === '/') {
     event.preventDefault()
     bar.value?.focus()
-  } else if (event.key === 'Escape') {
-    if (whatIf.value) goLive()
-    else if (history.state?.back?.startsWith('/list')) router.back()
-    else void router.push({ path: '/list', query: { at: String(point.value) } })
   }
 }
+useEscape(() => true, () => {
+  if (whatIf.value) goLive()
+  else if (history.state?.back?.startsWith('/list')) router.back()
+  else void router.push({ path: '/list', query: { at: String(point.value) } })
+}) // prettier-ignore
 
 onMounted(() => addEventListener('keydown', key))
 onUnmounted(() => removeEventListener('keydown', key))

@@ -6,6 +6,7 @@ import { ask, api, type Schemas } from '../api/client'
 import { usePlant } from '../plant/store'
 import { useViews } from '../plant/views'
 import { clock } from '../plant/words'
+import { useEscape } from '../plant/escape'
 
 type Revision = Schemas['RevisionOut']
 const plant = usePlant()
@@ -92,6 +93,9 @@ const label = (field: string) => {
   return known ? `${known.station.toLowerCase()} ${known.label}` : field
 }
 const toPaper = () => window.print()
+
+const box = ref<HTMLElement | null>(null)
+useEscape(() => signing.value, () => (signing.value = null), box) // prettier-ignore
 </script>
 
 <template>
@@ -162,7 +166,7 @@ const toPaper = () => window.print()
             <button type="button" class="act" @click="((from = one.id), (to = 0))">what changed since</button>
             <a class="act" :href="`/api/revisions/${one.id}/document`" download>document</a>
           </p>
-          <form v-if="signing?.revision.id === one.id" class="panel side" @submit.prevent="sign">
+          <form v-if="signing?.revision.id === one.id" ref="box" class="panel side" @submit.prevent="sign">
             <p>
               <b>{{ WORDS[signing.meaning] }}</b>: revision {{ one.mark }}, content
               <span class="figure">{{ one.hash.slice(0, 16) }}</span>

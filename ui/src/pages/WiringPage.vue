@@ -1,9 +1,10 @@
 <script setup lang="ts">
 /** The wiring of one point, drawn from what is known of it, with what a meter should read and how a calibrator goes on. */
-import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
 import { usePlant } from '../plant/store'
+import { useEscape } from '../plant/escape'
 
 const plant = usePlant()
 const route = useRoute()
@@ -25,15 +26,9 @@ async function read() {
 }
 watch([point, () => plant.list.version], () => void read())
 
-function key(event: KeyboardEvent) {
-  if (event.key === 'Escape') void router.push(`/point/${point.value}`)
-}
+useEscape(() => true, () => router.push(`/point/${point.value}`)) // prettier-ignore
 const print = () => window.print()
-onMounted(() => {
-  void read()
-  addEventListener('keydown', key)
-})
-onUnmounted(() => removeEventListener('keydown', key))
+onMounted(() => void read())
 </script>
 
 <template>

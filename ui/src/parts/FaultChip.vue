@@ -3,6 +3,7 @@
 import { computed, nextTick, ref } from 'vue'
 import type { Schemas } from '../api/client'
 import type { StationName, WhatIf } from '../plant/usePath'
+import { useEscape } from '../plant/escape'
 
 const props = defineProps<{
   sheet: Schemas['SheetOut']
@@ -55,6 +56,9 @@ function mend() {
   emit('give', station, text, '', '')
   open.value = false
 }
+
+const box = ref<HTMLElement | null>(null)
+useEscape(() => open.value, () => (open.value = false), box) // prettier-ignore
 </script>
 
 <template>
@@ -68,7 +72,7 @@ function mend() {
   >
     what if wrong…
   </button>
-  <form v-if="open" class="panel faults" @submit.prevent="give" @keydown.esc.stop="open = false">
+  <form v-if="open" ref="box" class="panel faults" @submit.prevent="give">
     <p>suppose that:</p>
     <div ref="list" class="kinds">
       <button

@@ -7,6 +7,7 @@ import { usePlant } from '../plant/store'
 import { useFix } from '../plant/useFix'
 import { clock } from '../plant/words'
 import FixPreview from './FixPreview.vue'
+import { useEscape } from '../plant/escape'
 
 const props = defineProps<{ group: Group; catalogue: Schemas['RulesOut'] }>()
 const plant = usePlant()
@@ -37,6 +38,9 @@ async function send(way: '/api/waivers' | '/api/waivers/lift') {
       : 'open again · Ctrl+Z takes that back',
   )
 }
+
+const box = ref<HTMLElement | null>(null)
+useEscape(() => accepting.value, () => (accepting.value = false), box) // prettier-ignore
 </script>
 
 <template>
@@ -120,16 +124,9 @@ async function send(way: '/api/waivers' | '/api/waivers/lift') {
       <button v-else-if="!accepting" type="button" class="mini" @click="accepting = true">
         accept {{ many === 1 ? 'it' : `all ${many}` }} as {{ many === 1 ? 'it is' : 'they are' }} …
       </button>
-      <form v-else @submit.prevent="send('/api/waivers')">
+      <form v-else ref="box" @submit.prevent="send('/api/waivers')">
         <label class="small" for="because">why it may stay so: printed with the list, with your name</label>
-        <input
-          id="because"
-          v-model="reason"
-          class="setting"
-          maxlength="400"
-          autofocus
-          @keydown.esc.stop="accepting = false"
-        />
+        <input id="because" v-model="reason" class="setting" maxlength="400" autofocus />
         <p v-if="says" class="bad small" role="alert">■ {{ says }}</p>
         <p class="ways">
           <button type="submit" class="act main" :disabled="!reason.trim()">accept</button>

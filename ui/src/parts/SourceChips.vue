@@ -5,6 +5,7 @@ import { ask, api, type Schemas } from '../api/client'
 import { usePlant } from '../plant/store'
 import { age } from '../plant/words'
 import type { WhatIf } from '../plant/usePath'
+import { useEscape } from '../plant/escape'
 
 const props = defineProps<{
   path: Schemas['PathOut']
@@ -49,6 +50,9 @@ async function put(signal: string) {
     emit('live')
   }
 }
+
+const box = ref<HTMLElement | null>(null)
+useEscape(() => open.value, () => (open.value = false), box) // prettier-ignore
 </script>
 
 <template>
@@ -81,7 +85,7 @@ async function put(signal: string) {
     >
       {{ path.injected ? '◇ injected' : 'inject…' }}
     </button>
-    <form v-if="open" class="panel inject" @submit.prevent="submit" @keydown.esc.stop="open = false">
+    <form v-if="open" ref="box" class="panel inject" @submit.prevent="submit">
       <p v-for="line in trips" :key="line" class="trips">▲ {{ line }}</p>
       <p>put on the terminals, as a signal source would:</p>
       <template v-if="contact">

@@ -5,6 +5,7 @@ import { ask, api, said, type Schemas } from '../../api/client'
 import { nowOf } from '../../plant/now'
 import { usePlant } from '../../plant/store'
 import { figure } from '../../plant/words'
+import { useEscape } from '../../plant/escape'
 
 const props = defineProps<{ point: number }>()
 const plant = usePlant()
@@ -36,6 +37,9 @@ async function split() {
 }
 const percent = (x: number | null | undefined) =>
   x == null ? 'cannot be told' : `${x > 0 ? '+' : ''}${figure(x, 3)} %`
+
+const box = ref<HTMLElement | null>(null)
+useEscape(() => open.value, () => (open.value = false), box) // prettier-ignore
 </script>
 
 <template>
@@ -45,7 +49,7 @@ const percent = (x: number | null | undefined) =>
         whose error is it?
       </button>
     </h2>
-    <form v-if="open" @submit.prevent="split">
+    <form v-if="open" ref="box" @submit.prevent="split">
       <label class="field"
         >source set to <input v-model="asked" class="figure" placeholder="mA" required
       /></label>
