@@ -10,8 +10,6 @@ import sys
 from pathlib import Path
 
 from canaleta import __version__
-from canaleta.convert import add_commands as add_conversions
-from canaleta.convert import joined_spans
 from canaleta.host.steps import TroubleError
 
 __all__ = ["main"]
@@ -19,8 +17,13 @@ __all__ = ["main"]
 
 def main(argv: list[str] | None = None) -> int:
     """Run a command. Returns its exit status: 0 well, 1 trouble, 2 not understood."""
-    parser = _parser()
-    options, values = parser.parse_known_args(joined_spans(sys.argv[1:] if argv is None else argv))
+    words = sys.argv[1:] if argv is None else argv
+    parser = _parser(converts="convert" in words[:1])
+    if "convert" in words[:1]:
+        from canaleta.convert import joined_spans
+
+        words = joined_spans(words)
+    options, values = parser.parse_known_args(words)
     unknown = [v for v in values if v.startswith("--") and v != "--"]
     if unknown or (values and not getattr(options, "takes_values", False)):
         parser.error(f"not understood: {' '.join(unknown or values)}")
@@ -38,7 +41,8 @@ def main(argv: list[str] | None = None) -> int:
         return 1
 
 
-def _parser() -> argparse.ArgumentParser:
+def _parser(*, converts: bool) -> argparse.ArgumentParser:
+    """converts: with what `convert` takes, which loads the numbers; nobody else waits for them."""
     parser = argparse.ArgumentParser("canaleta", description="Configure, scale, read and prove PLC channels.")
     parser.add_argument("--version", action="version", version=__version__)
     commands = parser.add_subparsers(metavar="COMMAND", required=True)
@@ -102,7 +106,10 @@ def _parser() -> argparse.ArgumentParser:
     audit.set_defaults(run=_audit)
 
     convert = commands.add_parser("convert", help="sensor physics and whole paths: thermocouple, rtd, counts, path")
-    add_conversions(convert)
+    if converts:
+        from canaleta.convert import add_commands
+
+        add_commands(convert)
 
     user = commands.add_parser("user", help="accounts: list, add, link, password, shut, open")
     user.add_argument("what", choices=("list", "add", "link", "password", "shut", "open"))
@@ -131,6 +138,10 @@ def _data(options: argparse.Namespace) -> Path:
 
 
 def _start(options: argparse.Namespace) -> int:
+    from canaleta.host.growing import Nursery
+
+    # First of all: it loads the program while everything else is made ready.
+    nursery = Nursery()
     from canaleta.host.door import Tls
     from canaleta.host.start import Options, start
 
@@ -138,7 +149,7 @@ def _start(options: argparse.Namespace) -> int:
     if bool(options.tls_cert) != bool(options.tls_key):
         raise TroubleError("a certificate and its key go together", "give both --tls-cert FILE and --tls-key FILE")
     tls = Tls(options.tls_cert.absolute(), options.tls_key.absolute()) if options.tls_cert else None
-    return start(Options(options.host, options.port, _data(options), not options.no_demo, url, tls))
+    return start(Options(options.host, options.port, _data(options), not options.no_demo, url, tls), nursery)
 
 
 def _scan(options: argparse.Namespace) -> int:
@@ -216,13 +227,11 @@ def _stand_in(options: argparse.Namespace) -> int:
 
 
 def _agent(options: argparse.Namespace) -> int:
-    from canaleta.go import wait_for_go
     from canaleta.plant.database import engine_for
     from canaleta.racks.agent import run
     from canaleta.racks.source import SignalSource
 
     _log_to_supervisor()
-    wait_for_go()
     port = os.environ.get("CANALETA_SOURCE_PORT")
     source = SignalSource(int(port), os.environ["CANALETA_SOURCE_TOKEN"]) if port else None
     asyncio.run(run(engine_for(os.environ["CANALETA_RUNTIME_URL"], pre_ping=False), source))

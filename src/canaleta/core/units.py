@@ -17,12 +17,17 @@ __all__ = ["Unit", "convert", "factor_and_offset", "find_unit", "read_unit", "re
 
 @dataclass(frozen=True)
 class Unit:
-    """One unit. `shown` is how it is written on screen and stored; `quantity` is what it measures."""
+    """One unit. `shown` is how it is written on screen and stored; `quantity` is what it measures.
+
+    value · factor + offset is in the base unit of the units library, which knows it as `expression`.
+    """
 
     code: str
     shown: str
     quantity: str
     expression: str
+    factor: float
+    offset: float
     others: tuple[str, ...]
 
 
@@ -32,8 +37,10 @@ def units() -> tuple[Unit, ...]:
     text = resources.files(__package__).joinpath("units.tsv").read_text(encoding="utf-8")
     rows = csv.reader((line for line in text.splitlines() if line and line[0] != "#"), delimiter="\t")
     return tuple(
-        Unit(code, shown, quantity, expression, tuple(rest[0].split(",")) if rest else ())
-        for code, shown, quantity, expression, *rest in rows
+        Unit(
+            code, shown, quantity, expression, float(factor), float(offset), tuple(rest[0].split(",")) if rest else ()
+        )
+        for code, shown, quantity, expression, factor, offset, *rest in rows
     )
 
 
@@ -102,23 +109,6 @@ def read_unit_and_reference(text: str) -> tuple[Unit, str]:
 
 
 @cache
-def _to_base(expression: str) -> tuple[float, float]:
-    """(factor, offset) of value·factor + offset in the library's base unit. Imported late: it costs 0.3 s."""
-    import pint
-
-    registry = _registry(pint)
-    quantity = registry.parse_expression(expression)
-    unit = quantity.units if hasattr(quantity, "units") else registry.dimensionless
-    scale = float(quantity.magnitude) if hasattr(quantity, "magnitude") else float(quantity)
-    zero = float(registry.Quantity(0.0, unit).to_base_units().magnitude)
-    one = float(registry.Quantity(1.0, unit).to_base_units().magnitude)
-    return (one - zero) * scale, zero
-
-
-_registry = cache(lambda pint: pint.UnitRegistry(autoconvert_offset_to_baseunit=True))
-
-
-@cache
 def factor_and_offset(of: str, into: str) -> tuple[float, float] | None:
     """(factor, offset) such that value_into = value_of · factor + offset; None if the quantities differ.
 
@@ -129,9 +119,7 @@ def factor_and_offset(of: str, into: str) -> tuple[float, float] | None:
     a, b = find_unit(of), find_unit(into)
     if a is None or b is None or a.quantity != b.quantity:
         return None
-    fa, oa = _to_base(a.expression)
-    fb, ob = _to_base(b.expression)
-    return fa / fb, (oa - ob) / fb
+    return a.factor / b.factor, (a.offset - b.offset) / b.factor
 
 
 def convert(value: float, of: str, into: str) -> float:

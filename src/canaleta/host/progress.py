@@ -6,19 +6,30 @@ Read from Linux's /proc: processor time and bytes moved of a process and of ever
 from __future__ import annotations
 
 import os
-import subprocess
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Protocol
 
 from canaleta.host.steps import say
 
-__all__ = ["Still", "moved", "wait_for"]
+__all__ = ["Process", "Still", "moved", "wait_for"]
 
 STILL_S = 120.0
 """A process that used no processor and moved no byte for so long stands still, on however busy a machine."""
 TELL_EVERY_S = 5.0
 LOOK_EVERY_S = 0.05
+
+
+class Process(Protocol):
+    """What runs: its number, and whether it has ended."""
+
+    @property
+    def pid(self) -> int:
+        """Its number."""
+
+    def poll(self) -> int | None:
+        """Its exit status, None while it lives."""
 
 
 class Still(RuntimeError):
@@ -41,7 +52,7 @@ def moved(pid: int) -> int:
 
 def wait_for(
     holds: Callable[[], bool],
-    process: subprocess.Popen[str] | subprocess.Popen[bytes] | int,
+    process: Process | int,
     name: str,
     *,
     still_s: float = STILL_S,

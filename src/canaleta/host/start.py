@@ -25,11 +25,12 @@ from canaleta.host.cluster import Cluster, choosing_ports, free_port, load_secre
 from canaleta.host.debian import ensure_user, is_root
 from canaleta.host.door import Door, Tls
 from canaleta.host.folder import only_one, prepare
+from canaleta.host.growing import Nursery
 from canaleta.host.leftovers import Mark
 from canaleta.host.log import log_to
 from canaleta.host.shape import answering, bring_up
 from canaleta.host.steps import TroubleError, say, step
-from canaleta.host.supervisor import HELD, Service, Supervisor, Waiting
+from canaleta.host.supervisor import HELD, Service, Supervisor
 from canaleta.plant.database import STOPPING_CHANNEL, engine_for, grant_runtime, notify
 from canaleta.plant.room import Room
 
@@ -58,8 +59,11 @@ class Options:
     tls: Tls | None = None
 
 
-def start(options: Options) -> int:
-    """Run everything until Ctrl-C or SIGTERM. Raises TroubleError with a remedy if it cannot start."""
+def start(options: Options, nursery: Nursery) -> int:
+    """Run everything until Ctrl-C or SIGTERM. Raises TroubleError with a remedy if it cannot start.
+
+    nursery: who forks the services, begun earlier.
+    """
     say(f"canaleta: starting, data in {options.data}")
     prepare(options.data)
     with only_one(options.data) as lock:
@@ -76,7 +80,7 @@ def start(options: Options) -> int:
                 log.warning("%s", done)
 
         look_after()
-        supervisor = Supervisor(file, look_after, mark.handle)
+        supervisor = Supervisor(file, look_after, mark.handle, nursery)
         for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(number, supervisor.ask_to_stop)
         try:
@@ -111,7 +115,7 @@ def run_back_end(
     """
     if runner:
         ensure_user(runner, options.data)
-    with choosing_ports(), Waiting() as waiting:
+    with choosing_ports():
         cluster, owner_url, runtime_url = _begin_database(options, supervisor)
         secrets, source = load_secrets(options.data), free_port()
         run = _own_folder(Path(tempfile.mkdtemp(prefix="canaleta-run-")), runner)
@@ -127,14 +131,6 @@ def run_back_end(
             "CANALETA_SOURCE_PORT": str(source),
             "CANALETA_SOURCE_TOKEN": secrets.source_token,
         } | ({} if reload else {"CANALETA_BEHIND": "1"})
-        # They load while the database comes up and is looked through, and go on once it is ready.
-        bind = f"{_bracketed(options.host)}:{options.port}" if reload else f"unix:{door.socket}"
-        web = Service(
-            "web server", _web_server(bind, reload=reload), _is_there, runner, environment, patience_s=6.0, rank=3
-        )
-        agent = Service("scan agent", [*PROGRAM, "_agent"], _is_there, runner, environment, rank=2)
-        for service in (web, agent) if scan else (web,):
-            supervisor.start(service, waiting)
         while True:
             try:
                 ports, link = _ready_database(options, supervisor, cluster, owner_url)
@@ -146,23 +142,34 @@ def run_back_end(
                 _await_again(cluster, supervisor)
                 log.warning("the database ended while it was looked through: again (%s)", type(error.orig).__name__)
         supervisor.before_the_end(lambda: _say_stopping(owner_url))
+        # All at once, then each is waited for; nobody scans before there is something to scan.
+        bind = f"{_bracketed(options.host)}:{options.port}" if reload else f"unix:{door.socket}"
+        argv = _web_server(bind, runner, reload=reload)
+        web = Service("web server", argv, _is_there, runner, environment, "canaleta.web.app", patience_s=6.0, rank=3)
         if ports:
             state = _own_folder(options.data / "stand-in", runner) / "plant.json"
             argv = [*PROGRAM, "_stand-in", "--seed", str(SEED), "--state", str(state), "--racks"]
             argv += [f"{rack}={port}" for rack, port in ports.items()]
             with step(f"stand-ins of {len(ports)} racks from 127.0.0.1:{min(ports.values())}"):
-                supervisor.start(
-                    Service("stand-in", argv, _listens("127.0.0.1", source), runner, environment, rank=1)
-                )
+                there = _listens("127.0.0.1", source)
+                needs = "canaleta.standins.server"
+                supervisor.start(Service("stand-in", argv, _is_there, runner, environment, needs, rank=1))
+                supervisor.start(web)
+                supervisor.wait("stand-in", there)
+        else:
+            supervisor.start(web)
+    if scan:
+        argv = [*PROGRAM, "_agent"]
+        supervisor.start(Service("scan agent", argv, _is_there, runner, environment, "canaleta.racks.agent", rank=2))
     with step("web server"):
         answers = _answers(f"{address_of(options)}/api/health")
         if reload:
             supervisor.wait("web server", answers)
         else:
-            supervisor.wait("web server", door.socket.exists)
             # As root it reads a key that only root may, and hands its connections to the unprivileged user.
             front = door.command(options.data / "log")
             supervisor.start(Service("front server", front, _is_there, stop=signal.SIGQUIT, patience_s=6.0, rank=4))
+            supervisor.wait("web server", door.socket.exists)
             # Who is asked again and again moves by that alone: what tells is whether the application moves.
             supervisor.wait("web server", answers)
     return link
@@ -197,11 +204,13 @@ def _say_stopping(url: str) -> None:
     engine.dispose()
 
 
-def _web_server(bind: str, *, reload: bool) -> list[str]:
+def _web_server(bind: str, runner: str | None, *, reload: bool) -> list[str]:
+    # It notes who it is when it is loaded, and then that may be somebody else.
+    owner = ["--user", runner, "--group", runner] if runner else []
     return [
         sys.executable, "-m", "gunicorn", "--worker-class", "gthread", "--threads", str(THREADS),
         "--bind", bind, "--graceful-timeout", "2", "--timeout", "60",
-        "--keep-alive", "30", "--no-control-socket",
+        "--keep-alive", "30", "--no-control-socket", *owner,
         *(["--reload"] if reload else ["--preload", "--workers", str(WORKERS)]),
         "canaleta.web.app:from_environment()",
     ]  # fmt: skip
@@ -257,22 +266,29 @@ def _ready_database(
 
 def _contents(engine: Engine, options: Options) -> dict[int, int]:
     """Migrate, load the demo plant into an empty database, audit. Returns the port of each stand-in, by its rack."""
-    # Loaded while the processes that were begun before load the same: what a start needs first comes first.
-    from canaleta.catalogue.demo import demo_plant
-    from canaleta.plant import seed
+    # Only what is needed is loaded: a start that finds everything made needs little of the program itself.
     from canaleta.plant import tables as t
-    from canaleta.plant.keeper import PlantKeeper
-    from canaleta.plant.proposals import reaudit
 
     bring_up(engine)
+    program = Path(os.environ.get("CANALETA_PROGRAM", "")).name
     with engine.begin() as connection:
-        if not seed.has_plant(connection):
+        audited_by = connection.execute(select(t.plant.c.audited_by)).scalar_one_or_none()
+        if audited_by is None:
+            from canaleta.plant import seed
+
             if options.demo:
+                from canaleta.catalogue.demo import demo_plant
+
                 seed.load_document(connection, demo_plant())
             else:
                 seed.new_plant(connection, "new plant")
-        else:
+        elif not program or audited_by != program:
+            # Findings follow every change; what an upgrade brings is another way of looking at all of them.
+            from canaleta.plant.keeper import PlantKeeper
+            from canaleta.plant.proposals import reaudit
+
             reaudit(connection, PlantKeeper(engine).caught_up(connection))
+        connection.execute(update(t.plant).values(audited_by=program))
         racks = connection.execute(
             select(t.rack.c.id, t.rack.c.port).where(t.rack.c.stand_in).order_by(t.rack.c.id)
         ).all()

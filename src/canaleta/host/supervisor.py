@@ -8,6 +8,7 @@ import logging
 import os
 import signal
 import subprocess
+import sys
 import threading
 import time
 from collections.abc import Callable
@@ -15,12 +16,12 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from canaleta.go import GO
 from canaleta.host.cluster import as_user
+from canaleta.host.growing import Grown, Nursery, reap_strangers
 from canaleta.host.progress import STILL_S, Still, wait_for
 from canaleta.host.steps import TroubleError
 
-__all__ = ["HELD", "Service", "Supervisor", "Waiting"]
+__all__ = ["HELD", "Service", "Supervisor"]
 
 log = logging.getLogger("start")
 FIRST_WAIT_S, LONGEST_WAIT_S, LONGEST_KILLED_S, STEADY_S = 0.5, 30.0, 2.0, 30.0
@@ -35,7 +36,7 @@ class Service:
     """A process to keep running. ready: whether it answers. stop: the signal that ends it in order.
 
     patience_s: how long it may stand still after that signal before it is killed. rank: those of a higher one are
-    stopped first; of one rank, who was started last. marked: whether it holds the plant's mark (see leftovers).
+    stopped first; of one rank, who was started last. needs: the module that a nursery has to have loaded. marked: whether it holds the plant's mark (see leftovers).
     """
 
     name: str
@@ -43,6 +44,7 @@ class Service:
     ready: Callable[[], bool]
     user: str | None = None
     env: dict[str, str] = field(default_factory=dict)
+    needs: str = ""
     stop: int = signal.SIGTERM
     patience_s: float = 10.0
     still_s: float = STILL_S
@@ -50,27 +52,11 @@ class Service:
     marked: bool = True
 
 
-class Waiting:
-    """What services wait for that were begun early: the end of the block. They have loaded by then."""
-
-    over = False
-
-    def __enter__(self) -> Waiting:
-        self.handle, self._other = os.pipe()
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self.over = True
-        os.close(self._other)
-        os.close(self.handle)
-
-
 @dataclass
 class _Running:
     service: Service
-    process: subprocess.Popen[str]
+    process: subprocess.Popen[str] | Grown
     since: float
-    waiting: Waiting | None = None
     wait_s: float = FIRST_WAIT_S
     due: float = 0.0
     kills: int = 0
@@ -80,22 +66,24 @@ class Supervisor:
     """Keeps services running until told to stop. Their output goes to the log, with time and name."""
 
     def __init__(
-        self, log: Path | None = None, look_after: Callable[[], object] = lambda: None, mark: int | None = None
-    ) -> None:
-        """look_after: called again and again while it watches, about once a second. mark: a handle that services hold."""
+        self, log: Path | None = None, look_after: Callable[[], object] = lambda: None, mark: int | None = None,
+        nursery: Nursery | None = None,
+    ) -> None:  # fmt: skip
+        """look_after: called again and again while it watches, about once a second. mark: a handle that services hold.
+        nursery: who forks services that are modules of this program; closed at the end."""
         self._log = log
         self._mark = mark
+        self._nursery = nursery
         self._look_after = look_after
         self._running: list[_Running] = []
         self._at_the_end: list[Callable[[], object]] = []
         self._before_the_end: list[Callable[[], object]] = []
         self._stop = threading.Event()
 
-    def start(self, service: Service, waiting: Waiting | None = None) -> None:
+    def start(self, service: Service) -> None:
         """Start a service and wait until it answers, as long as it lives and moves. Raises TroubleError if it ends
-        first, or stands still; what is killed from outside is started again. waiting: what it waits for itself once it
-        has loaded."""
-        running = _Running(service, self._spawn(service, waiting), time.monotonic(), waiting)
+        first, or stands still; what is killed from outside is started again."""
+        running = _Running(service, self._spawn(service), time.monotonic())
         self._running.append(running)
         self._wait(running, service.ready)
 
@@ -122,12 +110,11 @@ class Supervisor:
 
     def _again(self, running: _Running) -> bool:
         """What ended by a signal has no fault of its own: it is started again. What ended by itself would do so again."""
-        if not _ended(running.process) or running.process.returncode >= 0 or running.kills >= MOST_KILLS:
+        if not _ended(running.process) or (running.process.returncode or 0) >= 0 or running.kills >= MOST_KILLS:
             return False
         running.kills += 1
         log.warning("the %s ended with %s; started again", running.service.name, _ending(running.process))
-        waiting = running.waiting if running.waiting and not running.waiting.over else None
-        running.process, running.since = self._spawn(running.service, waiting), time.monotonic()
+        running.process, running.since = self._spawn(running.service), time.monotonic()
         return True
 
     def ask_to_stop(self, *_: object) -> None:
@@ -142,6 +129,8 @@ class Supervisor:
             if now - looked > 1.0:
                 looked = now
                 self._look_after()
+            if self._nursery:
+                reap_strangers([r.process.pid for r in self._running] + self._nursery.pids())
             for running in self._running:
                 if running.due:
                     if now >= running.due:
@@ -149,7 +138,7 @@ class Supervisor:
                 elif _ended(running.process):
                     steady = now - running.since > STEADY_S
                     # Who was killed from outside will do well again; who ends by itself does so again and again.
-                    longest = LONGEST_KILLED_S if running.process.returncode < 0 else LONGEST_WAIT_S
+                    longest = LONGEST_KILLED_S if (running.process.returncode or 0) < 0 else LONGEST_WAIT_S
                     running.wait_s = FIRST_WAIT_S if steady else min(running.wait_s * 2, longest)
                     running.due = now + running.wait_s
                     log.warning(
@@ -187,27 +176,38 @@ class Supervisor:
                 _kill_group(running.process)
                 running.process.wait()
         self._running.clear()
+        if self._nursery:
+            self._nursery.close()
         for tidy in self._at_the_end:
             tidy()
         self._at_the_end.clear()
         self._before_the_end.clear()
 
-    def _spawn(self, service: Service, waiting: Waiting | None = None) -> subprocess.Popen[str]:
+    def _spawn(self, service: Service) -> subprocess.Popen[str] | Grown:
         options: dict[str, Any] = as_user(service.user)
         options["env"] = options.get("env", dict(os.environ)) | service.env
         held = _held()
         if self._mark is not None and service.marked:
             held.append(self._mark)
-        if waiting is not None:
-            options["env"][GO] = str(waiting.handle)
-            held.append(waiting.handle)
-        process = subprocess.Popen(
+        process = self._forked(service, options["env"], held) or subprocess.Popen(
             service.argv, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
             errors="replace", cwd="/", start_new_session=True,
             preexec_fn=_end_with_parent(service.stop), pass_fds=held, **options,
         )  # fmt: skip
         threading.Thread(target=_copy, args=(service.name, process), daemon=True).start()
         return process
+
+    def _forked(self, service: Service, env: dict[str, str], held: list[int]) -> Grown | None:
+        if self._nursery is None or service.argv[:2] != [sys.executable, "-m"]:
+            return None
+        grown = self._nursery.fork(service.argv, env, service.user, service.stop, held, service.needs)
+        if grown is None:
+            # Killed from outside, for it does nothing by itself: the next one is asked.
+            log.warning("the process that services are forked from has ended; begun again")
+            self._nursery.close()
+            self._nursery = Nursery()
+            grown = self._nursery.fork(service.argv, env, service.user, service.stop, held, service.needs)
+        return grown
 
 
 def _held() -> list[int]:
@@ -222,14 +222,14 @@ def _end_with_parent(number: int) -> Callable[[], None]:
     return lambda: libc.prctl(PR_SET_PDEATHSIG, number)
 
 
-def _copy(name: str, process: subprocess.Popen[str]) -> None:
+def _copy(name: str, process: subprocess.Popen[str] | Grown) -> None:
     out = logging.getLogger(name)
     if process.stdout is not None:
         for line in process.stdout:
             out.info("%s", line.rstrip())
 
 
-def _ended(process: subprocess.Popen[str]) -> bool:
+def _ended(process: subprocess.Popen[str] | Grown) -> bool:
     """Whether it has ended. What it had below it ends with it: a worker without its master would keep the port."""
     if process.returncode is None:
         try:
@@ -242,12 +242,12 @@ def _ended(process: subprocess.Popen[str]) -> bool:
     return process.poll() is not None
 
 
-def _kill_group(process: subprocess.Popen[str]) -> None:
+def _kill_group(process: subprocess.Popen[str] | Grown) -> None:
     """Kill a service that is not fetched yet with everything in its session's group."""
     with contextlib.suppress(ProcessLookupError, PermissionError):
         os.killpg(process.pid, signal.SIGKILL)
 
 
-def _ending(process: subprocess.Popen[str]) -> str:
+def _ending(process: subprocess.Popen[str] | Grown) -> str:
     code = process.returncode
     return signal.Signals(-code).name if code is not None and code < 0 else f"exit status {code}"

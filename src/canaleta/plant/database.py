@@ -66,17 +66,13 @@ class ShapeError(RuntimeError):
 
 def is_newest(engine: Engine) -> bool:
     """Whether the database has the shape of this version."""
-    from alembic.script import ScriptDirectory
-
-    return shape_of(engine) == ScriptDirectory.from_config(_config()).get_current_head()
+    return shape_of(engine) == newest_shape()
 
 
 def shape_of(engine: Engine) -> str:
     """The shape that the database has, as its newest migration is called; '' if it has none."""
-    from alembic.runtime.migration import MigrationContext
-
     with engine.connect() as connection:
-        return MigrationContext.configure(connection).get_current_revision() or ""
+        return _recorded_shape(connection)
 
 
 def is_known(shape: str) -> bool:
@@ -95,8 +91,23 @@ def _config() -> Config:
     return config
 
 
+def newest_shape() -> str:
+    """The shape of this version, as its newest migration is called."""
+    files = (resources.files("canaleta.plant") / "migrations" / "versions").iterdir()
+    return max(file.name[:4] for file in files if file.name[:4].isdigit())
+
+
+def _recorded_shape(connection: Connection) -> str:
+    """The shape on record, read without the migration library, which takes a third of a second to load."""
+    if connection.execute(text("select to_regclass('alembic_version')")).scalar_one() is None:
+        return ""
+    return str(connection.execute(text("select version_num from alembic_version")).scalar_one_or_none() or "")
+
+
 def migrate(engine: Engine) -> None:
     """Bring the database to the newest shape, or leave it as it is. Safe to call at every start. Raises ShapeError."""
+    if is_newest(engine):
+        return
     from alembic import command
     from alembic.util import CommandError
 

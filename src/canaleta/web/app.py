@@ -16,7 +16,6 @@ from werkzeug.middleware.proxy_fix import ProxyFix
 
 from canaleta import __version__
 from canaleta.exchange.jobs import Jobs
-from canaleta.go import wait_for_go
 from canaleta.plant.clock import PlantClock
 from canaleta.plant.database import engine_for
 from canaleta.plant.keeper import PlantKeeper
@@ -123,7 +122,6 @@ def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, d
 
 def from_environment() -> OpenAPI:
     """The application as `start` runs it: CANALETA_RUNTIME_URL, CANALETA_HOSTS, CANALETA_THREADS."""
-    wait_for_go()
     hosts = frozenset(h.strip().lower() for h in os.environ["CANALETA_HOSTS"].split(",") if h.strip())
     threads = int(os.environ.get("CANALETA_THREADS", "128"))
     front = os.environ.get("CANALETA_FRONT")

@@ -19,6 +19,8 @@ __all__ = ["InverseTable"]
 
 _CELLS = 1500
 _NEWTON_STEPS = 60
+_SETTLED = 1e-14
+"""Share of the range by which no node moves any more: less than a double can tell near its top."""
 _AT_ONCE = 1 << 14
 """Values worked on together: what fits into the nearer caches, which halves the time of a million."""
 
@@ -117,5 +119,7 @@ def _solve(
         bottom, top = np.where(miss <= 0, x, bottom), np.where(miss > 0, x, top)
         with np.errstate(divide="ignore", invalid="ignore"):
             step = x - miss / slope(x)
-        x = np.where((step > bottom) & (step < top), step, (bottom + top) / 2.0)
+        before, x = x, np.where((step > bottom) & (step < top), step, (bottom + top) / 2.0)
+        if np.max(np.abs(x - before)) <= _SETTLED * (high - low):
+            break
     return np.asarray(x, dtype=np.float64)

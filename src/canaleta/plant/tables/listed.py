@@ -65,6 +65,7 @@ plant = Table(
     Column("name", Text, nullable=False),
     Column("conventions", JSONB, nullable=False),
     Column("seq", BigInteger, nullable=False, server_default="0"),
+    Column("audited_by", Text, nullable=False, server_default=""),
     CheckConstraint("one", name="one_plant"),
 )
 
