@@ -8,7 +8,7 @@ A path is a chain of joints chosen by the family of the signal; CHAINS is the on
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -76,6 +76,11 @@ class Runs:
             if len(mask):
                 parts.append((chain, mask, PathRows(image, chosen[mask], upset.at(mask) if upset else None)))
         return cls(chosen, tuple(parts))
+
+    def disturb(self, noise: Floats | None) -> None:
+        """Put this noise on the wires from now on, (n,), in the unit of LOOP; what else is wrong stays as it is."""
+        for _, mask, p in self.parts:
+            p.upset = replace(p.upset, noise=None if noise is None else noise[mask])
 
     def evaluate(
         self,

@@ -6,7 +6,7 @@ Every number is a function of the seed and the step, so that two runs with one s
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from decimal import Decimal
 from difflib import SequenceMatcher
 
@@ -22,7 +22,7 @@ from canaleta.core.joints.base import PathRows
 from canaleta.core.layout import Layout, Module
 from canaleta.core.loads import expected_load_ma
 from canaleta.core.modules import ModuleType
-from canaleta.core.path import describe, evaluate
+from canaleta.core.path import Runs, describe, evaluate
 from canaleta.core.quality import Reason
 from canaleta.core.registers import RackMap, encode
 from canaleta.core.settings import FIELD_OF
@@ -57,6 +57,34 @@ class _Put:
         return waveform_of(self.form, self.low, self.high, self.period_s, self.seed).at(seconds)
 
 
+@dataclass
+class _Ready:
+    """What a rack's paths need as long as its devices, settings and faults are the same: worked out once."""
+
+    image: PlantImage
+    faults: dict[int, tuple[Fault, ...]]
+    as_it_is: PlantImage
+    runs: Runs
+    on_open: Floats
+    noisy: bool
+    some: dict[bytes, Runs] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, image: PlantImage, faults: dict[int, tuple[Fault, ...]]) -> _Ready:
+        as_it_is = faulted(image, faults)
+        runs = Runs.of(as_it_is, None, upset_of(len(image), faults))
+        on_open = PathRows(image, np.arange(len(image))).of_mode("open_counts")
+        noisy = any(fault.kind == "noise" for those in faults.values() for fault in those)
+        return cls(image, faults, as_it_is, runs, on_open, noisy)
+
+    def of_rows(self, rows: NDArray[np.int64]) -> Runs:
+        """Runs of some rows as they are without faults: those that something is put on are mostly the same ones."""
+        key = rows.tobytes()
+        if key not in self.some:
+            self.some = {key: Runs.of(self.image, rows)}
+        return self.some[key]
+
+
 class FieldRack:
     """One rack's field. `step` gives its registers; `inject` puts a signal on a channel's terminals."""
 
@@ -82,7 +110,7 @@ class FieldRack:
             for row, device in enumerate(self._devices)
             if device.faults
         }
-        self._as_it_is = faulted(self._image, self._faults)
+        self._ready: _Ready | None = None
         self._off: set[int] = set()
         places = {device.at: row for row, device in enumerate(self._devices)}
         self._led_back = {
@@ -104,22 +132,23 @@ class FieldRack:
     def step(self, step: int) -> NDArray[np.uint16]:
         """The registers of the rack at a step: (registers,) uint16, indexed by register number."""
         self._step = step
-        noise = np.random.default_rng((self._seed, step, 1)).standard_normal(len(self._devices))
         faults = self._faults | {row: put.faults for row, put in self._put.items() if put.faults}
-        as_it_is = faulted(self._image, faults) if any(put.faults for put in self._put.values()) else self._as_it_is
-        upset = upset_of(len(self._devices), faults, noise)
-        paths = evaluate(as_it_is, Station.PROCESS, self.process(step), None, upset)
+        if self._ready is None or self._ready.image is not self._image or self._ready.faults != faults:
+            self._ready = _Ready.of(self._image, faults)
+        if self._ready.noisy:
+            noise = np.random.default_rng((self._seed, step, 1)).standard_normal(len(self._devices))
+            self._ready.runs.disturb(upset_of(len(self._devices), faults, noise).noise)
+        paths = self._ready.runs.evaluate(Station.PROCESS, self.process(step))
         counts, reasons = paths.at(Station.COUNTS).copy(), paths.reasons.copy()
         self._commanded(counts, reasons, faults)
         on_wires = {row: put.at((step - put.since) * self._step_s) for row, put in self._put.items() if put.form}
         on_wires |= self._led(counts, on_wires)
         if on_wires:
             rows = np.array(sorted(on_wires), dtype=np.int64)
-            put = evaluate(self._image, Station.LOOP, np.array([on_wires[r] for r in rows.tolist()]), rows)
+            put = self._ready.of_rows(rows).evaluate(Station.LOOP, np.array([on_wires[r] for r in rows.tolist()]))
             counts[rows], reasons[rows] = put.at(Station.COUNTS), put.reasons
         opened = np.isnan(counts)
-        on_open = PathRows(self._image, np.arange(len(self._devices))).of_mode("open_counts")
-        counts[opened] = on_open[opened]
+        counts[opened] = self._ready.on_open[opened]
         if self._off:
             off = np.array(sorted(self._off))
             counts[off], opened[off], reasons[off] = 0.0, False, 0
@@ -127,7 +156,7 @@ class FieldRack:
         fault = opened | ((reasons & told) != 0)
         for row, forced in self._held.items():
             counts[row], fault[row] = forced, False
-        return self._registers(np.nan_to_num(counts), fault)
+        return self._registers(self._ready.as_it_is, np.nan_to_num(counts), fault)
 
     def _commanded(self, counts: Floats, reasons: NDArray[np.uint32], faults: Mapping[int, Sequence[Fault]]) -> None:
         """Outputs do what they were told, within what they can; an open load is seen by the module, not by its count."""
@@ -192,7 +221,6 @@ class FieldRack:
             self._held, self._told = self._forced(), self._commands()
         if changes:
             self._image = self._image.with_cells(changes)
-            self._as_it_is = faulted(self._image, self._faults)
         return moved
 
     def _begins(self, module: Module) -> list[int]:
@@ -300,7 +328,6 @@ class FieldRack:
         ]
         if changes := self._changed(self._modules[at], own, new):
             self._image = self._image.with_cells(changes)
-            self._as_it_is = faulted(self._image, self._faults)
 
     @property
     def moves(self) -> bool:
@@ -312,7 +339,9 @@ class FieldRack:
         places = {row: place for place, row in self._places.items()}
         return [(*places[row], put.low) for row, put in sorted(self._put.items())]
 
-    def _registers(self, counts: NDArray[np.float64], fault: NDArray[np.bool_]) -> NDArray[np.uint16]:
+    def _registers(
+        self, as_it_is: PlantImage, counts: NDArray[np.float64], fault: NDArray[np.bool_]
+    ) -> NDArray[np.uint16]:
         size = max((first + count for first, count in self.map.used), default=0)
         registers = np.zeros(size, dtype=np.uint16)
         encode(self.map, self._rows_of_map, counts, registers)
@@ -322,7 +351,7 @@ class FieldRack:
             words[register] = round(self._image.conventions.cabinet_ambient_degc * COLD_JUNCTION_TENTHS) & 0xFFFF
         at = self.map.load_word[self._rows_of_map]
         if (measured := np.flatnonzero(at >= 0)).size:
-            flows = np.nan_to_num(expected_load_ma(self._as_it_is, measured, counts[measured]))
+            flows = np.nan_to_num(expected_load_ma(as_it_is, measured, counts[measured]))
             words[at[measured]] = np.rint(np.where(fault[measured], 0.0, flows)).astype(np.int64)
         return words.astype(np.uint16)
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,9 +36,14 @@ class InverseTable:
     def __init__(
         self, function: Callable[[Floats], Floats], slope: Callable[[Floats], Floats], breaks: tuple[float, ...]
     ) -> None:
-        ends = np.array(breaks, dtype=np.float64)
-        self._y_ends = function(ends)
-        self._pieces = [_Piece(function, slope, low, high) for low, high in itertools.pairwise(breaks)]
+        self._made_of = function, slope, breaks
+        self._y_ends = function(np.array(breaks, dtype=np.float64))
+
+    @cached_property
+    def _pieces(self) -> list[_Piece]:
+        # At the first use: a plant has a few curves, the trade two dozen, and each takes a twentieth of a second.
+        function, slope, breaks = self._made_of
+        return [_Piece(function, slope, low, high) for low, high in itertools.pairwise(breaks)]
 
     def __call__(self, y: Floats, slack: float) -> Floats:
         """x at each y, any shape; NaN further than `slack` outside the range of the function."""
@@ -113,13 +119,15 @@ def _solve(
 ) -> Floats:
     """x at each y by Newton's method, kept between bounds that close in on the root."""
     bottom, top = np.full(y.shape, low), np.full(y.shape, high)
-    x = low + (high - low) * (y - y[0]) / (y[-1] - y[0])
+    x, hair = low + (high - low) * (y - y[0]) / (y[-1] - y[0]), 1e-12 * (high - low)
     for _ in range(_NEWTON_STEPS):
         miss = function(x) - y
         bottom, top = np.where(miss <= 0, x, bottom), np.where(miss > 0, x, top)
         with np.errstate(divide="ignore", invalid="ignore"):
             step = x - miss / slope(x)
-        before, x = x, np.where((step > bottom) & (step < top), step, (bottom + top) / 2.0)
+        # At the root a step ends on a bound, or by rounding just beyond: that is no reason to halve again from afar.
+        inside = (step >= bottom - hair) & (step <= top + hair)
+        before, x = x, np.where(inside, np.clip(step, bottom, top), (bottom + top) / 2.0)
         if np.max(np.abs(x - before)) <= _SETTLED * (high - low):
             break
     return np.asarray(x, dtype=np.float64)
