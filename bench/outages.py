@@ -27,6 +27,8 @@ from pathlib import Path
 HERE = Path(__file__).parent
 sys.path.insert(0, str(HERE.parent))
 os.environ["PYTHONPATH"] = str(HERE.parent / "src")
+# As the launcher does: who has audited the plant need not do so again at each of many starts.
+os.environ["CANALETA_PROGRAM"] = "outages"
 sys.path.insert(0, str(HERE))
 from sqlalchemy import select  # noqa: E402
 from tests.host.test_storm import Hand  # noqa: E402

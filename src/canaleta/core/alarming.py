@@ -275,6 +275,11 @@ class Alarms:
     slow: Floats
     last: float
 
+    @property
+    def at_rest(self) -> bool:
+        """Whether nothing has come, nothing is coming and nothing is set aside."""
+        return not (self.state.any() or self.active.any() or np.isfinite(self.since).any())
+
     def take(self, rows: NDArray[np.int64]) -> Alarms:
         """The states of other alarms; -1 for one that is new."""
         new = begin(len(rows))
@@ -306,6 +311,13 @@ def begin(m: int) -> Alarms:
     """Alarms that were never looked at."""
     nothing = np.full(m, np.nan)
     return Alarms(np.zeros(m, dtype=np.uint8), np.zeros(m, dtype=bool), nothing, nothing, nothing, float("nan"))
+
+
+_STANDS, _CAME = (
+    np.array([state in those for state in range(max(State) + 1)], dtype=bool)
+    for those in ((State.UNACKNOWLEDGED, State.ACKNOWLEDGED), (State.UNACKNOWLEDGED, State.ACKNOWLEDGED, *ASIDE))
+)
+"""By state: whether its condition is told as standing; whether it has come already, or is set aside."""
 
 
 @dataclass(frozen=True)
@@ -341,12 +353,12 @@ def step(
     quiet = np.zeros(len(table), dtype=bool) if quiet_on is None else quiet_on
     now_state = _moved(table, now_state, quiet & (now_state != State.SUPPRESSED), Event.SUPPRESS, mine, passed)
     now_state = _moved(table, now_state, ~quiet & (now_state == State.SUPPRESSED), Event.RELEASE, mine, passed)
-    came = active & ~np.isin(now_state, (State.UNACKNOWLEDGED, State.ACKNOWLEDGED, *ASIDE))
+    came = active & ~_CAME[now_state]
     now_state = _moved(table, now_state, came, Event.COMES, mine, passed)
     # What is only for the journal asks nobody to acknowledge it.
     noted = (now_state == State.UNACKNOWLEDGED) & (table.priority == PRIORITIES.index("journal only"))
     now_state = _moved(table, now_state, noted, Event.ACKNOWLEDGE, mine, passed)
-    gone = ~active & np.isin(now_state, (State.UNACKNOWLEDGED, State.ACKNOWLEDGED))
+    gone = ~active & _STANDS[now_state]
     now_state = _moved(table, now_state, gone, Event.GOES, mine, passed)
     until = np.where(now_state == State.SHELVED, before.until, np.nan)
     return Alarms(now_state, active, since, until, slow, moment), passed

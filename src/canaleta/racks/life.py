@@ -209,6 +209,8 @@ class RackLife:
         return float(self.condition.at) if np.isfinite(self.condition.at) else self._read_moment
 
     def _rack_stepped(self, now: float, *, lost: bool) -> list[Passed]:
+        if not lost and self.rack_alarm.at_rest:
+            return []
         quality = np.array([Quality.BAD if lost else Quality.GOOD], dtype=np.uint8)
         self.rack_alarm, passed = alarming.step(
             self._own, self.rack_alarm, now, np.zeros(1), quality, np.zeros(1, dtype=np.int8)

@@ -40,12 +40,20 @@ def input_ohm(p: PathRows) -> Floats:
 
 def watched(p: PathRows) -> NDArray[np.bool_]:
     """Where the input measures the current that it feeds."""
+    return p.once("contact watched", lambda: _watched(p))
+
+
+def _watched(p: PathRows) -> NDArray[np.bool_]:
     return np.asarray(p.of_mode("unit") == _MA, dtype=bool)
 
 
 def fits(p: PathRows) -> NDArray[np.bool_]:
     """Whether the mode can take the switch: transistors need a voltage input, watched switches a watching one, and what
     is a load needs an output."""
+    return p.once("contact fits", lambda: _fits(p))
+
+
+def _fits(p: PathRows) -> NDArray[np.bool_]:
     kind = switch_kind(p)
     bare = (kind == "contact") | (kind == "end-of-line") | (kind == "NAMUR")
     volts = (kind != "NAMUR") & ~watched(p)
@@ -55,6 +63,10 @@ def fits(p: PathRows) -> NDArray[np.bool_]:
 
 def current_path(p: PathRows) -> NDArray[np.bool_]:
     """Whether a current can flow: PNP pulls to +, so the input's common is at 0 V; NPN the other way round."""
+    return p.once("contact current_path", lambda: _current_path(p))
+
+
+def _current_path(p: PathRows) -> NDArray[np.bool_]:
     kind = switch_kind(p)
     common = np.nan_to_num(p.of_mode("common"))
     at_zero, at_plus = (common == ModeTable.COMMONS.index(side) for side in ("0 V", "24 V"))
@@ -242,7 +254,7 @@ def _levels(p: PathRows) -> tuple[Floats, Floats]:
 
 def _state(p: PathRows, level: Floats) -> Floats:
     out = np.full(level.shape, np.nan)
-    off, on = _levels(p)
+    off, on = p.once("contact levels", lambda: _levels(p))
     kind = np.nan_to_num(p.of_mode("input_type"))
     with np.errstate(invalid="ignore", divide="ignore"):
         out[level < off] = 0.0
