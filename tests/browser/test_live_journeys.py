@@ -13,6 +13,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import expect
 
+from canaleta.plant import accounts
 from canaleta.plant.walking import note_found
 from tests.browser.conftest import Site
 
@@ -115,12 +116,19 @@ def test_a_board_is_kept_and_a_point_is_opened_beside_it(site: Site) -> None:
 
 def test_a_check_is_played_on_the_stand_in_judged_and_signed(site: Site) -> None:
     page = site.enter("ana")
+    with site.engine.begin() as connection:
+        accounts.set_password(connection, "ana", "a long one of her own")
     page.goto(f"{site.address}/check/{PSL_3103}")
     page.get_by_role("button", name="play it on the stand-in").click()
     expect(page.locator(".outcome")).to_contain_text("passed")
     expect(page.get_by_text("✓ within")).to_have_count(3)
     page.get_by_label("note").fill("wire pulled at the switch")
     page.get_by_label("name").fill("Ana Serra")
+    password = page.get_by_label("your password once more")
+    password.fill("not hers")
+    page.get_by_role("button", name="sign", exact=True).click()
+    expect(page.get_by_text("this is not your password")).to_be_visible()
+    password.fill("a long one of her own")
     page.get_by_role("button", name="sign", exact=True).click()
     expect(page.get_by_text("signed:")).to_be_visible()
     link = page.locator("p[role=status] a", has_text="PDF").get_attribute("href")

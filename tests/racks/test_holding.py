@@ -18,12 +18,15 @@ from tests.conftest import Database
 from tests.racks.test_agent import TOKEN, in_a_loop_of_its_own, on_port, scanning
 from tests.racks.test_settings import at_a_rack, edit
 from tests.waiting import HANGS_S
-from tests.web.conftest import Person, app_on
+from tests.web.conftest import PASSWORD, Person, app_on
 
 from canaleta.catalogue.demo import demo_plant
 from canaleta.core.converters import WordForm
+from canaleta.core.sweeps import SHARES
 from canaleta.host.cluster import free_port
+from canaleta.plant import accounts
 from canaleta.plant import tables as t
+from canaleta.plant.keeper import PlantKeeper
 from canaleta.racks.source import SignalSource
 from canaleta.standins.server import LONGEST_LINE, SourcePort, StandIns
 
@@ -138,15 +141,30 @@ def test_an_output_whose_load_is_open_reads_back_and_does_not_agree(database: Da
 
 def test_a_loop_back_is_swept_compared_and_signed(database: Database) -> None:
     async def visit(ask: Ask, made: StandIns) -> None:
+        with database.owner.begin() as connection:
+            accounts.set_password(connection, "engineer", PASSWORD)
         given, read = [], []
-        for share in (0, 50, 100, 50, 0):
+        for share in SHARES:
             assert (await ask("PUT", f"/api/points/{ZV}/output", {"text": str(share)})).json["agrees"]
             path = await until(
                 ask, f"/api/points/{ZT}/path", lambda p, s=share: p["value"] is not None and abs(p["value"] - s) < 0.1
             )
             given.append(share)
             read.append(path["value"])
-        body = {"input": ZT, "given": given, "read": read, "tolerance": 0.1, "name": "Ana Serra"}
+        body = {
+            "input": ZT,
+            "given": given,
+            "read": read,
+            "tolerance": 0.1,
+            "name": "Ana Serra",
+            "password": PASSWORD,
+        }
+        half = body | {"given": given[:11], "read": read[:11]}
+        stopped = await ask("POST", f"/api/points/{ZV}/sweep", half)
+        assert (stopped.status_code, stopped.json["detail"]) == (409, "nothing was signed"), "stopped half-way"
+        seen = await ask("POST", f"/api/points/{ZV}/sweep", half | {"name": ""})
+        assert len(seen.json["rows"]) == 11, "what was read is shown all the same"
+        assert (await ask("POST", f"/api/points/{ZV}/sweep", body | {"password": "another"})).status_code == 422
         out = (await ask("POST", f"/api/points/{ZV}/sweep", body)).json
         assert out["passes"] is True
         assert out["worst"] < 0.1
@@ -155,6 +173,52 @@ def test_a_loop_back_is_swept_compared_and_signed(database: Database) -> None:
         assert pdf.data.startswith(b"%PDF")
 
     at_outputs(database, visit)
+
+
+def test_an_output_is_wired_to_an_input_of_the_stand_in_and_off_again(database: Database) -> None:
+    """Analog: 25 % is 8 mA at the output, and then at the input too. It stays so when the rack is begun anew."""
+
+    async def visit(ask: Ask, made: StandIns) -> None:
+        async def reads(share: float) -> None:
+            assert (await ask("PUT", f"/api/points/{ZV}/output", {"text": str(share)})).json["agrees"]
+            await until(
+                ask, f"/api/points/{ZT}/path", lambda p: p["value"] is not None and abs(p["value"] - share) < 0.1
+            )
+
+        await reads(25)
+        assert (await ask("PUT", f"/api/points/{ZT}/wired", {})).status_code == 200
+        # By itself the position stands at about 48 %.
+        await until(ask, f"/api/points/{ZT}/path", lambda p: p["value"] is not None and 45 < p["value"] < 51)
+        assert (await ask("PUT", f"/api/points/{ZT}/wired", {"output": ZV})).status_code == 200
+        await reads(75)
+        (device,) = [d for d in made.plant.field if d.at == "KC-2·2·4·4"]
+        assert device.follows == "KC-2·2·5·1"
+        elsewhere = await ask("PUT", f"/api/points/{ZT}/wired", {"output": XV})
+        assert (elsewhere.status_code, elsewhere.json["title"]) == (409, "the two are on different racks")
+        backwards = await ask("PUT", f"/api/points/{ZV}/wired", {"output": ZT})
+        assert (backwards.status_code, backwards.json["title"]) == (
+            409,
+            "the stand-in has no output there on this rack",
+        )
+
+    at_outputs(database, visit)
+
+
+def test_a_discrete_output_is_wired_to_a_discrete_input(database: Database) -> None:
+    """24 V of an output on an input's terminals: on is closed, off is open."""
+
+    async def visit(ask: Ask, made: StandIns) -> None:
+        image = PlantKeeper(database.owner).current()
+        contact = next(
+            int(image.ids[row]) for row in range(len(image))
+            if image.landed[row] and image.layout.address(int(image.module[row]), int(image.channel[row])) == "SD-1·1·2·1"
+        )  # fmt: skip
+        assert (await ask("PUT", f"/api/points/{contact}/wired", {"output": XV})).status_code == 200
+        for told, counts in (("on", 1), ("off", 0), ("on", 1)):
+            assert (await ask("PUT", f"/api/points/{XV}/output", {"text": told})).json["agrees"]
+            await until(ask, f"/api/points/{contact}/path", lambda p, c=counts: p["value"] == c)
+
+    at_outputs(database, visit, rack=SPRAY_DRYER)
 
 
 def test_a_wrong_element_and_a_moving_signal_are_put_on_a_stand_in(database: Database) -> None:
@@ -181,6 +245,8 @@ def test_a_check_is_signed_once_and_never_changes(database: Database) -> None:
     edit(database, PT, "trips", "shuts the gas of kiln 2")
 
     async def visit(ask: Ask, made: StandIns) -> None:
+        with database.owner.begin() as connection:
+            accounts.set_password(connection, "engineer", PASSWORD)
         seq = (await ask("GET", "/api/plant")).json["seq"]
         check = (await ask("GET", f"/api/points/{PT}/check")).json
         assert [s["counts_number"] for s in check["steps"]][:5] == [0, 8000, 16000, 24000, 32000]
@@ -194,6 +260,7 @@ def test_a_check_is_signed_once_and_never_changes(database: Database) -> None:
             "name": "Ana Serra",
             "instrument": "loop calibrator",
             "serial": "7731",
+            "password": PASSWORD,
         }
         unknown = await ask("POST", f"/api/points/{PT}/check/sign", body)
         assert (unknown.status_code, unknown.json["title"]) == (422, "until when is the instrument calibrated?")
@@ -215,6 +282,8 @@ def test_a_check_is_signed_once_and_never_changes(database: Database) -> None:
             await ask("POST", f"/api/points/{PT}/check/sign", body | {"photo": "bm8gcGhvdG8="})
         ).status_code == 422
         body |= {"phase": "as left", "photo": photo()}
+        stranger = await ask("POST", f"/api/points/{PT}/check/sign", body | {"password": "a password of another"})
+        assert (stranger.status_code, stranger.json["title"]) == (422, "this is not your password")
         signed = await ask("POST", f"/api/points/{PT}/check/sign", body)
         assert signed.status_code == 200, signed.json
         assert signed.json["verdict"].startswith("as left, passed: largest error 0.100 % of span")

@@ -16,7 +16,17 @@ from canaleta.plant.database import notify
 from canaleta.plant.patience import patient
 
 __all__ = [
-    "DONE", "LATE", "Command", "ask", "awaited", "done_at", "finish", "injection_of", "outcome", "start_waiting",
+    "DONE",
+    "LATE",
+    "Command",
+    "ask",
+    "awaited",
+    "done_at",
+    "finish",
+    "injection_of",
+    "outcome",
+    "start_waiting",
+    "wiring_of",
 ]  # fmt: skip
 
 DONE = "done"
@@ -111,6 +121,20 @@ def done_at(connection: Connection, command: int) -> datetime | None:
         select(t.command.c.done_at).where(t.command.c.id == command)
     ).scalar_one_or_none()
     return at
+
+
+def wiring_of(image: PlantImage, row: int, output: int | None) -> tuple[int, dict[str, Any]]:
+    """(rack, target) of the command "inject" that leads an output to a landed input of a stand-in; None takes it off.
+
+    output: the row of a point on the same rack.
+    """
+    module = image.layout.modules[int(image.module[row])]
+    led = None
+    if output is not None:
+        led = [image.layout.modules[int(image.module[output])].place, int(image.channel[output])]
+    return module.rack, {
+        "do": "wire", "rack": module.rack, "place": module.place, "channel": int(image.channel[row]), "output": led,
+    }  # fmt: skip
 
 
 def injection_of(image: PlantImage, row: int, put: Put) -> tuple[int, dict[str, Any]]:

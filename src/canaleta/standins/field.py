@@ -294,6 +294,33 @@ class FieldRack:
             waveform_of(form, value, high, period_s)
         self._put[row] = _Put(self._step, form, value, high, period_s, self._seed + row)
 
+    def wire(self, place: int, channel: int, output: tuple[int, int] | None) -> tuple[str, str]:
+        """Lead an output of this rack back to the terminals of an input, as two wires would; None takes them off.
+
+        output: (place, channel). What is put on the input goes before. Returns the addresses of input and output, ''
+        for none. Raises InjectionError if one of them is not there or their signals do not belong together.
+        """
+        row = self._places.get((place, channel))
+        if row is None:
+            raise InjectionError("nothing is wired to this channel of the stand-in")
+        if output is None:
+            self._led_back.pop(row, None)
+            return self._devices[row].at, ""
+        led = self._places.get(output)
+        if led is None or self._kind_of(led).direction != "out":
+            raise InjectionError("the stand-in has no output there on this rack")
+        if self._kind_of(row).direction != "in":
+            raise InjectionError("an output is led to an input, not to another output")
+        loop = STATIONS.index(Station.LOOP)
+        gives, takes = (describe(self._image, r)[loop].unit for r in (led, row))
+        if gives != takes:
+            raise InjectionError(f"the output gives {gives}, this channel works with {takes}")
+        self._led_back[row] = led
+        return self._devices[row].at, self._devices[led].at
+
+    def _kind_of(self, row: int) -> ModuleType:
+        return self._layout.type_of(int(self._image.module[row]))
+
     def take_over(self, before: FieldRack, *, settings: bool) -> None:
         """Go on with what was put on, and if asked with the settings that were written, of a rack that stood here.
 

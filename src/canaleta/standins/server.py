@@ -2,7 +2,7 @@
 
 The guarded port speaks one JSON object a line with a "token" and "do": "inject" (rack, place, channel, value, unit;
 form, high and period_s of a signal that moves; faults),
-"list", or "become" (document, ports; only: one rack; keep: devices that stay), and answers {"ok": true, …} or {"ok": false, "says": "…"}. It listens on loopback
+"wire" (rack, place, channel of an input, output: [place, channel] that is led to it or null), "list", or "become" (document, ports; only: one rack; keep: devices that stay), and answers {"ok": true, …} or {"ok": false, "says": "…"}. It listens on loopback
 only. A channel is meant by where it is in the cabinet, for the stand-in keeps its own layout, whatever the list says.
 """
 
@@ -158,10 +158,7 @@ class StandIns:
         wanted = plant if only is None else with_rack(self.plant, plant, only, keep or {})
         becomes = dict(ports) if only is None else self._ports | {only: ports[only]}
         before, after = _prints(self.plant, self._ports), _prints(wanted, becomes)
-        if self._state is not None:
-            beside = self._state.with_suffix(".new")
-            beside.write_text(wanted.model_dump_json(), encoding="utf-8")
-            beside.replace(self._state)
+        self._keep(wanted)
         self.plant, self._ports = wanted, becomes
         troubles = []
         for rack in sorted(before.keys() | after.keys()):
@@ -171,6 +168,22 @@ class StandIns:
                 troubles += await self._renew(rack, keep_settings=keep is not None)
         if troubles:
             raise InjectionError(f"the stand-ins are like the list, but {'; '.join(troubles)}: choose another port")
+
+    def _keep(self, plant: DemoPlant) -> None:
+        if self._state is not None:
+            beside = self._state.with_suffix(".new")
+            beside.write_text(plant.model_dump_json(), encoding="utf-8")
+            beside.replace(self._state)
+
+    def wire(self, rack: int, place: int, channel: int, output: tuple[int, int] | None) -> None:
+        """Lead an output back to an input of its rack, or take that off, and keep it so. Raises InjectionError."""
+        if (made := self.racks.get(rack)) is None:
+            raise InjectionError("this rack has no stand-in")
+        at, follows = made.field.wire(place, channel, output)
+        field = tuple(d.model_copy(update={"follows": follows}) if d.at == at else d for d in self.plant.field)
+        wired = self.plant.model_copy(update={"field": field})
+        self._keep(wired)
+        self.plant = wired
 
     async def _renew(self, rack: int, *, keep_settings: bool) -> list[str]:
         """Begin one rack anew from the layout; what was put on it stays where it still fits."""
@@ -273,6 +286,11 @@ class SourcePort:
                 return {"ok": False, "says": "wrong token"}
             if asked["do"] == "inject":
                 await self._inject(asked)
+            elif asked["do"] == "wire":
+                rack, place, channel = (int(asked[name]) for name in ("rack", "place", "channel"))
+                output = asked["output"]
+                self._all.wire(rack, place, channel, (int(output[0]), int(output[1])) if output else None)
+                await self._all.racks[rack].refresh()
             elif asked["do"] == "become":
                 ports = {int(rack): int(port) for rack, port in asked["ports"].items()}
                 await self._all.become(

@@ -31,6 +31,7 @@ from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.records_api import RecordOut, record_out
 from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
+from canaleta.web.signing import proved
 
 __all__ = ["api"]
 
@@ -111,13 +112,15 @@ class OutcomeOut(Shape):
 
 
 class SignCheckIn(ReadingsIn):
-    """A check to be signed: what was read, with which instrument, what became of the open wire, and a name.
+    """A check to be signed: what was read, with which instrument, what became of the open wire, a name, and the
+    password once more.
 
     seq: the list it was done with; another one must be looked at again. phase: how the loop stood. photo: a JPEG in base64.
     """
 
     seq: int = Field(ge=0, le=2**62)
     name: str = Field(min_length=1, max_length=80)
+    password: str = Field("", max_length=200)
     instrument: Text = ""
     serial: Text = ""
     due: Text = ""
@@ -210,6 +213,7 @@ def sign(path: PointPath, body: SignCheckIn) -> Response:
             "nothing was signed; what was read is kept",
             "take the steps that are open",
         )
+    proved(body.password)
     with shared().engine.begin() as connection:
         found_ = f"{body.phase}, " if body.phase else ""
         verdict = f"{found_}{'passed' if outcome.passes else 'failed'}: {out.says}"

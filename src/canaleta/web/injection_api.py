@@ -11,7 +11,7 @@ from canaleta.core.settings import trips_of
 from canaleta.core.signals import Family, signal_named
 from canaleta.core.text import TextError
 from canaleta.core.waveforms import FORMS
-from canaleta.plant.commands import injection_of
+from canaleta.plant.commands import injection_of, wiring_of
 from canaleta.web.asking import asked
 from canaleta.web.doors import needs
 from canaleta.web.point import PointPath, found
@@ -75,6 +75,14 @@ class SourceOut(Shape):
     faults: list[SourceFaultOut]
 
 
+class WireIn(Shape):
+    """An output that is led back to an input; none takes the wires off."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    output: int | None = Field(None, ge=0, le=2**62)
+
+
 class InjectOut(Shape):
     """What became of it."""
 
@@ -97,6 +105,29 @@ def inject(path: PointPath, body: InjectIn) -> Response:
         raise ProblemError(422, str(error), remedy="what was typed is kept: mend it") from error
     rack, target = injection_of(image, row, put)
     asked(rack, "inject", target, "nothing was put on the terminals")
+    return jsonify(InjectOut(result="done").model_dump())
+
+
+@api.put("/<int:point>/wired", responses={200: InjectOut})
+@needs("inject")
+def wire(path: PointPath, body: WireIn) -> Response:
+    """Lead an output back to this input of a stand-in, so that a loop-back can be proved there; or take it off."""
+    image, row = found(path.point)
+    output = None if body.output is None else found(body.output)[1]
+    racks = [
+        image.layout.modules[int(image.module[r])].rack if image.landed[r] else None
+        for r in (row, *([] if output is None else [output]))
+    ]
+    if None in racks:
+        raise ProblemError(409, "a point of the two holds no channel", remedy="land it on a channel first")
+    if not image.layout.racks[int(racks[0] or 0)].stand_in:
+        raise ProblemError(409, "this rack is a real one", remedy="lead the wires there, at the terminals")
+    if len(set(racks)) > 1:
+        raise ProblemError(
+            409, "the two are on different racks", "a stand-in's wires stay within its rack", "choose an input of the same rack"
+        )  # fmt: skip
+    rack, target = wiring_of(image, row, output)
+    asked(rack, "inject", target, "the wires are as they were")
     return jsonify(InjectOut(result="done").model_dump())
 
 

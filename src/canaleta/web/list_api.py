@@ -43,12 +43,13 @@ class FieldOut(Shape):
 
 
 class RackOut(Shape):
-    """One rack: where it stands and how it is reached."""
+    """One rack: where it stands and how it is reached. stand_in: one of ours, not the real thing."""
 
     id: int
     name: str
     address: str
     period_ms: int
+    stand_in: bool
 
 
 class PlantOut(Shape):
@@ -120,7 +121,7 @@ def plant_now() -> Response:
         racks=[
             RackOut(
                 id=r.id, name=f"{image.layout.cabinets[r.cabinet].name} rack {r.name}",
-                address=f"{r.host}:{r.port}", period_ms=r.period_ms,
+                address=f"{r.host}:{r.port}", period_ms=r.period_ms, stand_in=r.stand_in,
             )
             for r in image.layout.racks.values()
         ],

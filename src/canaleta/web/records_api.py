@@ -19,6 +19,7 @@ from canaleta.web.point import Figure, PointPath, found
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
+from canaleta.web.signing import proved
 
 __all__ = ["RecordOut", "api", "record_out"]
 
@@ -47,6 +48,7 @@ class SweepIn(Shape):
     read: list[Figure | None] = Field(min_length=1, max_length=60)
     tolerance: float = Field(0.5, gt=0, le=20)
     name: str = Field("", max_length=80)
+    password: str = Field("", max_length=200)
 
 
 class SweepRow(Shape):
@@ -87,8 +89,12 @@ def sweep(path: PointPath, body: SweepIn) -> Response:
     result = compared(body.given, read, body.tolerance)
     record = 0
     if body.name.strip():
-        if result.passes is None:
-            raise ProblemError(409, "not every level was read", "nothing was signed", "run the sweep again")
+        if result.passes is None or list(body.given) != list(SHARES):
+            raise ProblemError(
+                409, f"a whole sweep has {len(SHARES)} levels, up and down, each read", "nothing was signed",
+                "run the sweep again, to its end",
+            )  # fmt: skip
+        proved(body.password)
         rows = [[f"{r.given:.1f}", f"{r.read:.2f}", f"{r.difference:+.2f}", r.way] for r in result.rows]
         says = f"largest difference {result.worst:.2f} % of span, hysteresis {result.hysteresis:.2f} %"
         document: dict[str, Any] = {

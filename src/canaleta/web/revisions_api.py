@@ -12,7 +12,6 @@ from sqlalchemy import Connection
 from canaleta.core.differences import differences
 from canaleta.core.image import PlantImage
 from canaleta.exchange.project import project_of
-from canaleta.plant import accounts
 from canaleta.plant.findings import accepted, stored_findings
 from canaleta.plant.revisions import (
     Revision,
@@ -28,11 +27,11 @@ from canaleta.web.doors import needs, session_now
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
+from canaleta.web.signing import counted_try
 
 __all__ = ["api"]
 
 api = routes("revisions", __name__, url_prefix="/api/revisions", abp_responses=PROBLEMS)
-TRIES, WINDOW_S = 6, 60
 Words = Annotated[str, StringConstraints(strip_whitespace=True, max_length=400)]
 
 
@@ -156,11 +155,9 @@ def put_up_for_check(body: PutUpIn) -> Response:
 def give_signature(path: RevisionPath, body: SignatureIn) -> Response:
     """Sign: the password is asked once more, and tries are counted."""
     who = session_now().account
+    counted_try()
     with shared().engine.begin() as connection:
-        may = accounts.allowed_again(connection, f"signature:{who}", TRIES, WINDOW_S)
         second = shared().image(connection).conventions.second_signature == "asked"
-    if not may:
-        raise ProblemError(429, "too many tries", "wait a minute", "then try again")
     try:
         sign(
             shared().engine, path.revision, body.meaning, who, body.password, body.name, body.remark,

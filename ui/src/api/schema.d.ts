@@ -1182,6 +1182,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/points/{point}/wired": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Lead an output back to this input of a stand-in, so that a loop-back can be proved there; or take it off. */
+        put: operations["injection_wire__int_point__wired_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/points/{point}/wiring": {
         parameters: {
             query?: never;
@@ -4442,7 +4459,7 @@ export interface components {
         };
         /**
          * RackOut
-         * @description One rack: where it stands and how it is reached.
+         * @description One rack: where it stands and how it is reached. stand_in: one of ours, not the real thing.
          */
         RackOut: {
             /** Address */
@@ -4453,6 +4470,8 @@ export interface components {
             name: string;
             /** Period Ms */
             period_ms: number;
+            /** Stand In */
+            stand_in: boolean;
         };
         /**
          * RackRef
@@ -4991,7 +5010,8 @@ export interface components {
         };
         /**
          * SignCheckIn
-         * @description A check to be signed: what was read, with which instrument, what became of the open wire, and a name.
+         * @description A check to be signed: what was read, with which instrument, what became of the open wire, a name, and the
+         *     password once more.
          *
          *     seq: the list it was done with; another one must be looked at again. phase: how the loop stood. photo: a JPEG in base64.
          */
@@ -5022,6 +5042,11 @@ export interface components {
             open_wire?: {
                 [key: string]: string;
             };
+            /**
+             * Password
+             * @default
+             */
+            password?: string;
             /**
              * Phase
              * @default
@@ -5388,6 +5413,11 @@ export interface components {
              * @default
              */
             name?: string;
+            /**
+             * Password
+             * @default
+             */
+            password?: string;
             /** Read */
             read: (number | null)[];
             /**
@@ -5910,6 +5940,17 @@ export interface components {
             text: string;
             /** Who */
             who: string;
+        };
+        /**
+         * WireIn
+         * @description An output that is led back to an input; none takes the wires off.
+         */
+        WireIn: {
+            /**
+             * Output
+             * @default null
+             */
+            output?: number | null;
         };
         /**
          * WiringOut
@@ -9551,6 +9592,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TraceOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    injection_wire__int_point__wired_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WireIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InjectOut"];
                 };
             };
             /** @description Unprocessable Entity */

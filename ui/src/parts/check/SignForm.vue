@@ -15,6 +15,7 @@ const plant = usePlant()
 const LONGEST_PX = 1280
 const kept = (name: string) => localStorage.getItem(`canaleta-${name}`) ?? ''
 const name = ref('')
+const password = ref('')
 const instrument = ref(kept('instrument'))
 const serial = ref(kept('serial'))
 const due = ref(kept('due'))
@@ -49,13 +50,14 @@ async function sign() {
     api.POST('/api/points/{point}/check/sign', {
       params: { path: { point: props.point } },
       body: {
-        ...props.body, name: name.value, instrument: instrument.value, serial: serial.value, due: due.value,
+        ...props.body, name: name.value, password: password.value, instrument: instrument.value, serial: serial.value, due: due.value,
         inhibited: inhibited.value, note: note.value, phase: phase.value, photo: photo.value,
         open_wire: Object.fromEntries(Object.entries(props.body.open_wire).filter(([, v]) => v)),
       }, // prettier-ignore
     }),
   )
   busy.value = false
+  password.value = ''
   if (answer.problem) emit('says', [said(answer.problem), answer.problem.detail].filter(Boolean).join(' · '))
   else emit('signed', answer.data)
 }
@@ -91,7 +93,11 @@ async function sign() {
       <label v-if="trips"
         ><input v-model="inhibited" type="checkbox" /> it is inhibited, or tripping is agreed on</label
       >
-      <label class="field">name <input v-model="name" required maxlength="80" /></label>
+      <label class="field">name <input v-model="name" required maxlength="80" autocomplete="name" /></label>
+      <label class="field"
+        >your password once more
+        <input v-model="password" type="password" required maxlength="200" autocomplete="current-password"
+      /></label>
       <button class="act main" type="submit" :disabled="busy || !complete || !plant.may('edit')">sign</button>
       <p class="quiet small">once signed it never changes</p>
     </form>

@@ -9,6 +9,7 @@ const props = defineProps<{ point: number }>()
 const plant = usePlant()
 const into = ref('')
 const name = ref('')
+const password = ref('')
 const running = ref(0)
 const says = ref('')
 const result = shallowRef<Schemas['SweepOut'] | null>(null)
@@ -16,7 +17,11 @@ const SHARES = [0, 10, 20, 30, 40, 50, 60, 70, 80, 90, 100, 90, 80, 70, 60, 50, 
 let given: number[] = []
 let read: (number | null)[] = []
 let stopped = false
-onUnmounted(() => (stopped = true))
+onUnmounted(stop)
+/** End a sweep that runs: what was read so far is shown, and cannot be signed. */
+function stop() {
+  stopped = true
+}
 
 const input = computed(() => {
   void plant.list.version
@@ -57,10 +62,11 @@ async function run() {
     return (says.value = 'both points need their range first')
   given = []
   read = []
+  stopped = false
   says.value = ''
   result.value = null
   for (const share of SHARES) {
-    if (stopped) return
+    if (stopped) break
     running.value = given.length + 1
     const text = String(low + ((high - low) * share) / 100)
     const answer = await ask(
@@ -71,22 +77,43 @@ async function run() {
       break
     }
     const value = await settled(target, plant.live.time())
+    if (stopped) break
     given.push(share)
     read.push(value === null ? null : ((value - inLow) / (inHigh - inLow)) * 100)
   }
   running.value = 0
-  if (given.length === SHARES.length) await judge('')
+  if (stopped)
+    says.value = `stopped after ${given.length} of ${SHARES.length} levels: the output stays where it is`
+  if (given.length) await judge('')
 }
+
+/** On a stand-in two wires are laid from here; on a real rack somebody lays them at the terminals. */
+async function wire(on: boolean) {
+  if (input.value === null) return (says.value = 'type the tag of the input that it is led to')
+  const answer = await ask(
+    api.PUT('/api/points/{point}/wired', {
+      params: { path: { point: input.value } },
+      body: { output: on ? props.point : null },
+    }),
+  )
+  says.value = answer.problem ? said(answer.problem) : ''
+  if (!answer.problem) plant.say(on ? `wired to ${into.value.trim()} on the stand-in` : 'the wires are off')
+}
+const standIn = computed(() => {
+  const rack = plant.list.racks[plant.list.row(props.point) ?? -1] ?? 0
+  return plant.plant?.racks.find((r) => r.id === rack)?.stand_in ?? false
+})
 
 async function judge(signed: string) {
   if (input.value === null) return
   const answer = await ask(
     api.POST('/api/points/{point}/sweep', {
       params: { path: { point: props.point } },
-      body: { input: input.value, given, read, tolerance: 0.5, name: signed },
+      body: { input: input.value, given, read, tolerance: 0.5, name: signed, password: password.value },
     }),
   )
-  if (answer.problem) says.value = answer.problem.title
+  password.value = ''
+  if (answer.problem) says.value = said(answer.problem)
   else result.value = answer.data
 }
 </script>
@@ -97,7 +124,19 @@ async function judge(signed: string) {
     <form class="keys" @submit.prevent="run">
       <label>to the input <input v-model="into" class="figure" size="10" placeholder="tag" /></label>
       <button class="act" type="submit" :disabled="running > 0">sweep</button>
+      <button v-if="running" class="act" type="button" @click="stop">stop</button>
       <span v-if="running" role="status">level {{ running }} of {{ SHARES.length }}</span>
+      <template v-else-if="standIn && plant.may('inject')">
+        <button
+          class="act"
+          type="button"
+          title="two wires on the stand-in, from this output to that input"
+          @click="wire(true)"
+        >
+          wire it
+        </button>
+        <button class="act" type="button" @click="wire(false)">wires off</button>
+      </template>
     </form>
     <p v-if="says" class="bad">■ {{ says }}</p>
     <template v-if="result">
@@ -117,11 +156,19 @@ async function judge(signed: string) {
           </tr>
         </tbody>
       </table>
-      <form v-if="!result.record" class="keys" @submit.prevent="judge(name)">
+      <form
+        v-if="!result.record && result.rows.length === SHARES.length && result.passes !== null"
+        class="keys"
+        @submit.prevent="judge(name)"
+      >
         <label>signed by <input v-model="name" size="14" required maxlength="80" /></label>
+        <label
+          >your password
+          <input v-model="password" type="password" size="12" required autocomplete="current-password"
+        /></label>
         <button class="act main" type="submit">sign</button>
       </form>
-      <a v-else class="act" :href="`/api/evidence/${result.record}/pdf`" target="_blank"
+      <a v-else-if="result.record" class="act" :href="`/api/evidence/${result.record}/pdf`" target="_blank"
         >record {{ result.record }} as PDF</a
       >
     </template>
