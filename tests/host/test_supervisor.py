@@ -173,3 +173,18 @@ def test_what_is_killed_while_it_starts_is_started_again(tmp_path: Path, caplog:
     assert tries.read_text() == "xxx"
     assert "the pump ended with SIGKILL; started again" in caplog.text
     supervisor.shut_down()
+
+
+def test_what_is_killed_while_another_is_waited_for_is_started_again(tmp_path: Path) -> None:
+    """A front server killed during the start: who waits for an answer by way of it would wait for ever."""
+    pids, up = tmp_path / "pids", tmp_path / "up"
+    front = f"import os, time; open({str(pids)!r}, 'a').write(f'{{os.getpid()}} '); time.sleep(600)"
+    behind = (
+        f"import os, signal, time\nfirst = int(open({str(pids)!r}).read().split()[0]); os.kill(first, signal.SIGKILL)\n"
+        f"while len(open({str(pids)!r}).read().split()) < 2: time.sleep(0.05)\nopen({str(up)!r}, 'w'); time.sleep(600)"
+    )
+    supervisor = Supervisor()
+    supervisor.start(service("front", front, ready=lambda: bool(_numbers(pids))))
+    supervisor.start(service("behind", behind, ready=up.exists))
+    assert len(_numbers(pids)) == 2
+    supervisor.shut_down()

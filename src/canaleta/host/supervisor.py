@@ -94,9 +94,15 @@ class Supervisor:
     def _wait(self, running: _Running, ready: Callable[[], bool]) -> None:
         service = running.service
         remedy = f"see {self._log}" if self._log else ""
+
+        def looked_after() -> bool:
+            # What has been started already is kept running meanwhile: one may wait for it by way of another.
+            self._tend(running)
+            return ready()
+
         try:
-            while not wait_for(ready, running.process, service.name, still_s=service.still_s,
-                               asked_to_stop=self._stop.is_set):  # fmt: skip
+            while not wait_for(looked_after, running.process, service.name,
+                               still_s=service.still_s, asked_to_stop=self._stop.is_set):  # fmt: skip
                 if not self._again(running):
                     raise TroubleError(
                         f"the {service.name} ended with {_ending(running.process)} at its start", remedy
@@ -129,22 +135,29 @@ class Supervisor:
             if now - looked > 1.0:
                 looked = now
                 self._look_after()
-            if self._nursery:
-                reap_strangers([r.process.pid for r in self._running] + self._nursery.pids())
-            for running in self._running:
-                if running.due:
-                    if now >= running.due:
-                        running.process, running.since, running.due = self._spawn(running.service), now, 0.0
-                elif _ended(running.process):
-                    steady = now - running.since > STEADY_S
-                    # Who was killed from outside will do well again; who ends by itself does so again and again.
-                    longest = LONGEST_KILLED_S if (running.process.returncode or 0) < 0 else LONGEST_WAIT_S
-                    running.wait_s = FIRST_WAIT_S if steady else min(running.wait_s * 2, longest)
-                    running.due = now + running.wait_s
-                    log.warning(
-                        "the %s ended with %s; started again in %.1f s",
-                        running.service.name, _ending(running.process), running.wait_s,
-                    )  # fmt: skip
+            self._tend()
+
+    def _tend(self, besides: _Running | None = None) -> None:
+        """Start again what has ended, later each time it ends soon. besides: one that somebody waits for."""
+        now = time.monotonic()
+        if self._nursery:
+            reap_strangers([r.process.pid for r in self._running] + self._nursery.pids())
+        for running in self._running:
+            if running is besides:
+                continue
+            if running.due:
+                if now >= running.due:
+                    running.process, running.since, running.due = self._spawn(running.service), now, 0.0
+            elif _ended(running.process):
+                steady = now - running.since > STEADY_S
+                # Who was killed from outside will do well again; who ends by itself does so again and again.
+                longest = LONGEST_KILLED_S if (running.process.returncode or 0) < 0 else LONGEST_WAIT_S
+                running.wait_s = FIRST_WAIT_S if steady else min(running.wait_s * 2, longest)
+                running.due = now + running.wait_s
+                log.warning(
+                    "the %s ended with %s; started again in %.1f s",
+                    running.service.name, _ending(running.process), running.wait_s,
+                )  # fmt: skip
 
     def before_the_end(self, word: Callable[[], object]) -> None:
         """Something to say to services before they are stopped."""
