@@ -227,6 +227,9 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     ("R69", plant(pulses(channel=on("ao4"), mode="0–10 V", signal="0–10 V", pwm_hz="200")), "AO-4 has no such setting"),
     ("R70", plant(pulses(pwm_hz="200", dither_hz="100")), "2 pulses in each period"),
     ("R71", plant(pulses(least_duty="60", most_duty="40")), "the least duty is 60 % and the most 40 %"),
+    ("R72", plant(current(signal="")), "it holds a channel and has no signal"),
+    ("R72", plant(current(device_high="")), "high is missing: half a range"),
+    ("R72", plant(current(value_high="")), "value low"),
     ("R64", plant(current(status="accepted", value_high="", value_low="")), "it is said to be accepted, and lacks value low and value high"),
 ]  # fmt: skip
 
@@ -297,6 +300,7 @@ SILENT: list[tuple[str, PlantImage]] = [
     ("R69", plant(pulses(pwm_hz="400", dither_hz="60", dither_percent="4"), current())),
     ("R70", plant(pulses(pwm_hz="400", dither_hz="60"), pulses(tag="YV-2", channel=on("po4", 2), dither_hz="60"))),
     ("R71", plant(pulses(least_duty="8", most_duty="92"), pulses(tag="YV-2", channel=on("po4", 2)))),
+    ("R72", plant(current(value_low="", value_high=""), switch())),
     ("R64", plant(current(status="accepted"), current(status="wired", value_low="", value_high=""))),
 ]  # fmt: skip
 
@@ -376,6 +380,8 @@ EDGES: list[tuple[str, PlantImage, PlantImage]] = [
     ("R69", plant(pulses(pwm_hz="2000")), plant(pulses(pwm_hz="2001"))),
     ("R70", plant(pulses(pwm_hz="300", dither_hz="60")), plant(pulses(pwm_hz="299", dither_hz="60"))),
     ("R71", plant(pulses(least_duty="39.9", most_duty="40")), plant(pulses(least_duty="40", most_duty="40"))),
+    # Neither end is a point that is not worked on yet; one end alone is half a statement.
+    ("R72", plant(current(value_low="", value_high="")), plant(current(value_high=""))),
     ("R64", plant(current(status="powered", signal="")), plant(current(status="loop-checked", signal=""))),
 ]  # fmt: skip
 

@@ -1,12 +1,13 @@
 <script setup lang="ts">
 /** Issues of the list: what changed since the last one, putting up, signing, and any two compared as a redline. */
-import { computed, onMounted, ref, shallowRef, watch } from 'vue'
+import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
 import { usePlant } from '../plant/store'
 import { useViews } from '../plant/views'
 import { clock } from '../plant/words'
 import { useEscape } from '../plant/escape'
+import RedlineHead from '../parts/RedlineHead.vue'
 
 type Revision = Schemas['RevisionOut']
 const plant = usePlant()
@@ -41,6 +42,14 @@ function take(answer: { data?: Schemas['RevisionsOut']; problem?: Schemas['Probl
   mark.value = answer.data.next_mark
   return true
 }
+
+const compared = computed(() =>
+  (all.value?.revisions ?? []).filter((r) => [from.value, to.value].includes(r.id)),
+)
+const printed = ref('')
+const dated = () => (printed.value = new Date().toLocaleString())
+onMounted(() => addEventListener('beforeprint', dated))
+onUnmounted(() => removeEventListener('beforeprint', dated))
 
 onMounted(async () => {
   take(await ask(api.GET('/api/revisions')))
@@ -246,6 +255,13 @@ useEscape(() => signing.value, () => (signing.value = null), box) // prettier-ig
           </select>
           <button v-if="found" type="button" class="act" @click="toPaper">print the redline</button>
         </p>
+        <RedlineHead
+          v-if="found"
+          :was="found.was"
+          :becomes="found.becomes"
+          :revisions="compared"
+          :printed="printed"
+        />
         <template v-if="found">
           <h2>
             {{ found.was }} → {{ found.becomes }}: {{ found.points.length }} point{{

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.checkpoints import TEMPERATURE
+from canaleta.core.derived import derived_texts
 from canaleta.core.field_table import ALARM_LEVELS, LADDER
 from canaleta.core.fields import Station, field_named
 from canaleta.core.image import PlantImage
@@ -106,6 +107,29 @@ def too_few_spares(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             Station.INPUT,
             f"{cabinet} keeps {count - taken} of {count} {name} channels unused; {100 * share:g} % asks for {wanted}",
         )
+
+
+_PAIRS = (("device_low", "device_high"), ("value_low", "value_high"))
+
+
+@rule("R72", "half of it is said", "nothing can be worked out from one end of a range, nor read without a signal",
+      ("signal", "channel", *(name for pair in _PAIRS for name in pair), "value_form"), harm="hides",
+      looks="channels without a signal, ranges with one end")  # fmt: skip
+def half_said(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """A point that holds a channel and has no signal; a range of which one end is there and the other follows nothing."""
+    bare = image.landed[rows] & ~image.filled("signal")[rows]
+    for row in rows[bare].tolist():
+        text = "it holds a channel and has no signal: nothing can be read from it"
+        yield said(image, "R72", [row], Station.DEVICE, text, ("signal", "channel"), about="signal")
+    for pair in _PAIRS:
+        low, high = (image.filled(name)[rows] for name in pair)
+        for row in rows[low != high].tolist():
+            there, missing = pair if image.filled(pair[0])[row] else pair[::-1]
+            if derived_texts(image, row).get(missing):
+                continue
+            field, other = field_named(there), field_named(missing)
+            text = f"{field.station.lower()} {field.label} is {image.text(there, row)} and {other.label} is missing: half a range"
+            yield said(image, "R72", [row], field.station, text, pair, about=there)
 
 
 _NEEDED = ("signal", "channel", "mode", "device_low", "device_high", "value_low", "value_high")
