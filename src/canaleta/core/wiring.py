@@ -265,8 +265,9 @@ def _driven(case: _Case) -> _Parts:
             return [case.core("+", ("common",), "", "to module", "supply"),
                     case.core("−", ("signal out",), "", "to device", "signal")], Source.DEVICE  # fmt: skip
         source = Source.MAINS if rail == PHASE else Source.CABINET
-        return [case.core("+", ("signal out",), "", "to device", "signal"),
-                Core("−", "", home, "to module", "return")], source  # fmt: skip
+        first, second = ("a", "b") if case.alternating else ("+", "−")
+        return [case.core(first, ("signal out",), "", "to device", "signal"),
+                Core(second, "", home, "to module", "return")], source  # fmt: skip
     source = case.loop if case.signal.unit == "mA" and case.signal.family == Family.LINEAR else Source.OUTPUT
     out = case.core("+", ("plus", "signal out"), "the output", "to device", "signal")
     back = case.core("−", ("minus", "0 V", "common"), ZERO, "to module", "return")

@@ -61,7 +61,12 @@ const wired = computed(() => props.wiring?.cores.length ?? 0)
             <text class="mark" x="128" :y="29 + i * STEP">{{ t.mark }}</text>
             <text x="128" :y="40 + i * STEP">{{ t.role }}{{ t.says }}</text>
           </template>
-          <text v-else x="124" :y="34 + i * STEP">{{ t.role }}</text>
+          <template v-else>
+            <!-- Not of the module: a rail in the cabinet, beside it. -->
+            <rect class="beside" x="119" :y="16 + i * STEP" width="91" height="28" />
+            <path class="core" :d="`M120 ${23 + i * STEP} v14`" />
+            <text x="124" :y="34 + i * STEP">{{ t.role }}</text>
+          </template>
         </g>
       </svg>
       <p>{{ wiring.words }}</p>
@@ -72,6 +77,10 @@ const wired = computed(() => props.wiring?.cores.length ?? 0)
 </template>
 
 <style scoped>
+.beside {
+  fill: rgb(var(--v-theme-surface));
+}
+
 .terminals {
   padding: 7px 10px;
   overflow: auto;

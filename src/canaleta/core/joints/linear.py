@@ -468,7 +468,7 @@ def _describe(p: PathRows) -> tuple[StationWords, ...]:
         device.append("reverse acting")
     if _OWN_SPAN[p.code("signal")[0]]:
         device.append(f"{p.text('signal_low') or '?'} … {p.text('signal_high') or '?'} {unit}")
-    loop = [f"{p.text('wires')} wires" if p.text("wires") else "", _fed(p.text("supply"))]
+    loop = [f"{p.text('wires')} wires" if p.text("wires") else "", _fed(p)]
     if unit == "mA" and p.text("supply") in ("module", "own 24 V"):
         loop.append(f"{shown(p.conventions.least_supply_v, 1)} V at least")
     if p.text("shunt_ohm"):
@@ -500,10 +500,13 @@ def count_words(p: PathRows) -> StationWords:
     return StationWords("", decimals, tuple(lines))
 
 
-def _fed(supply: str) -> str:
-    return {"": "", "none": "no supply"}.get(
-        supply, f"fed by {'its ' if supply.startswith('own') else 'the '}{supply}"
-    )
+def _fed(p: PathRows) -> str:
+    """Who drives what stands on the wires, in words."""
+    supply = p.text("supply")
+    if p.mode_flag("outputs")[0] and supply in ("", "none"):
+        return "driven by the output"
+    said = {"": "", "none": "no supply", "own 24 V": "fed by its own 24 V"}
+    return said.get(supply, f"fed by the {supply}")
 
 
 def _limits(p: PathRows) -> tuple[str, str]:
