@@ -134,10 +134,10 @@ def test_blocks_are_copied_and_pasted_as_a_sheet_does(site: Site) -> None:
     page.evaluate("navigator.clipboard.writeText('10\\t1100\\n20\\t1150')")
     cell(page, 6, "value_low").click()
     page.keyboard.press("Control+v")
-    expect(cell(page, 7, "value_high")).to_have_text("1\u2009150")
+    expect(cell(page, 7, "value_high")).to_have_text("1\u202f150")
     expect(cell(page, 6, "value_low")).to_have_text("10")
     undo(page)
-    expect(cell(page, 7, "value_high")).to_have_text("1\u2009200.0")
+    expect(cell(page, 7, "value_high")).to_have_text("1\u202f200.0")
 
 
 def test_typing_at_any_station_moves_all_others(site: Site) -> None:
@@ -408,7 +408,7 @@ def test_a_module_from_a_made_up_manual_is_typed_in_put_in_a_rack_and_read_live(
     page.get_by_label("burden, Ω").fill("50")
     page.get_by_label("number it reports itself by").fill("7104")
     expect(page.locator(".sketch")).to_contain_text("12.000 mA")
-    expect(page.locator(".sketch tr").nth(1)).to_contain_text("2\u2009400")
+    expect(page.locator(".sketch tr").nth(1)).to_contain_text("2\u202f400")
     page.get_by_role("button", name="keep this type").click()
     page.get_by_role("button", name="accept").click()
     expect(page.locator("h1")).to_have_text("QUAD-9")

@@ -101,7 +101,7 @@ def test_units_per_count_by_the_real_step() -> None:
     plant = path_of(device=CURRENT, input=mode("mA", (4, 20), (0, 32000), step=8), value=BARS)
     found = rows(section(plant, "resolution"))
     assert found["a step of the converter"] == "0.002500 bar"
-    assert found["steps in the span"] == "4\u2009000"
+    assert found["steps in the span"] == "4\u202f000"
 
 
 def test_limits_join_as_a_root_of_squares() -> None:
@@ -165,7 +165,7 @@ def test_switching_points_in_counts_and_a_band_too_narrow() -> None:
         value={**BARS, "on_at": 5, "off_at": 4.998, "decimals": 3},
     )
     found = section(plant, "as a switch")
-    assert found.rows[0].basis == "count 16\u2009000"
+    assert found.rows[0].basis == "count 16\u202f000"
     assert found.verdict == "6 steps apart: it will chatter"
 
 

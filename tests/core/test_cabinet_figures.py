@@ -205,8 +205,8 @@ def test_an_open_circuit_action_tells_its_consequence_in_words() -> None:
     section = open_circuit(PathRows(plant, np.array([0])))
     assert section is not None
     assert section.verdict == "up-scale: the heater goes off"
-    assert section.rows[0].figure == "13\u2009720", "the top of the mode: 1372.0 °C in tenths"
-    assert section.rows[1].figure.startswith("1\u2009372")
+    assert section.rows[0].figure == "13\u202f720", "the top of the mode: 1372.0 °C in tenths"
+    assert section.rows[1].figure.startswith("1\u202f372")
 
 
 def test_an_action_without_a_consequence_asks_for_it() -> None:

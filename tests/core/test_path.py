@@ -216,7 +216,7 @@ def test_every_worked_out_number_tells_formula_figures_and_source() -> None:
 def test_the_working_of_counts_holds_the_figures_of_this_point() -> None:
     working = workings(plant_of(PRESSURE), 0, Station.LOOP, 9.0)[4]
     assert working
-    assert "10\u2009000" in working.figures
+    assert "10\u202f000" in working.figures
     assert "4–20 mA" in working.source
 
 

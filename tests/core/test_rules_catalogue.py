@@ -168,7 +168,7 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     # 45 °C in the head and 24 °C in the cabinet on copper: about their difference low.
     ("R20", plant(thermocouple(head_degc="45")), "no extension wire is named between the head at 45 °C and the cabinet at 24 °C"),
     ("R20", plant(thermocouple(head_degc="250", extension="KX")), "KX is for -25 … 200 °C, and the head is at 250 °C"),
-    ("R21", plant(thermocouple(signal="TC S", device_high="1600")), "a TC S on mode TC K, 0.1 °C: at 1\u2009600 °C the list shows"),
+    ("R21", plant(thermocouple(signal="TC S", device_high="1600")), "a TC S on mode TC K, 0.1 °C: at 1\u202f600 °C the list shows"),
     ("R21", plant(pt100(channel=on("tc"), mode="TC K, 0.1 °C")), "does not take a Pt100"),
     ("R21", plant(thermocouple(channel=on("tc4-iso"), mode="±80 mV")), "in a straight line it is no temperature of a TC K"),
     ("R22", plant(thermocouple(trips="shuts the kiln")), "nobody chose where the value goes when the element breaks, and it shuts something"),
@@ -205,7 +205,7 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     ("R51", plant(current(second_name="=A1 -B1"), current(tag="PT-2", channel=on("ai", 2), second_name="=a1 -b1")), "one second name"),
     ("R52", plant(current(redundant="P1")), "and nobody else does"),
     ("R53", plant(current()).with_cells({(0, "mode"): "0–24 V"}), "has no mode 0–24 V"),
-    ("R54", plant(thermocouple(device_high="1500")), "the range goes to 1\u2009500 °C and the curve of a TC K is known from"),
+    ("R54", plant(thermocouple(device_high="1500")), "the range goes to 1\u202f500 °C and the curve of a TC K is known from"),
     ("R55", plant(current(value_law="table", value_table="0 0; 5 100; 10 50")), "turns at point 3"),
     ("R56", plant(current(value_reference="absolute")), "the device's bar may be gauge or absolute; the other side says absolute"),
     ("R57", plant(thermocouple(device_low="-300")), "begins at −300.00 °C: below absolute zero"),

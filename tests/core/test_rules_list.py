@@ -106,7 +106,7 @@ def test_two_states_that_say_the_same_are_told() -> None:
 
 def test_an_end_point_beyond_where_the_module_stops_is_told() -> None:
     assert said(with_cells(GAS, counts_high=Decimal(65535)), "R12") == [
-        "65\u2009535 is never reached: 4–20 mA counts from −8\u2009000 to 32\u2009767"
+        "65\u202f535 is never reached: 4–20 mA counts from −8\u202f000 to 32\u202f767"
     ]
     assert said(plant_of(GAS), "R12") == []
     assert said(with_cells(GAS, counts_high=Decimal(65535), value_form="slope and offset"), "R12") == []

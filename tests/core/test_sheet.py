@@ -99,8 +99,8 @@ def test_an_alarm_is_told_in_units_on_the_wires_and_in_counts() -> None:
     sections = {section.title: section for section in facts_of(plant, 0)}
     (row,) = sections["alarms"].rows
     assert (row.label, row.figure) == ("alarm H", "7.50 bar")
-    assert row.basis == "16.00 mA, count 24\u2009000 · ends at 7.00 bar · after 3 s · high"
+    assert row.basis == "16.00 mA, count 24\u202f000 · ends at 7.00 bar · after 3 s · high"
     assert [(r.label, r.figure, r.basis) for r in sections["bands"].rows] == [
-        ("low", "below 5.00 bar", "12.00 mA, count 16\u2009000"),
-        ("high", "from 5.00 bar", "12.00 mA, count 16\u2009000"),
+        ("low", "below 5.00 bar", "12.00 mA, count 16\u202f000"),
+        ("high", "from 5.00 bar", "12.00 mA, count 16\u202f000"),
     ]

@@ -52,7 +52,7 @@ def test_a_typed_number_comes_back_to_the_last_digit(number: Decimal) -> None:
 
 
 def test_figures_are_shown_with_true_minus_and_thin_spaces() -> None:
-    assert shown(-12345.678, 1) == "\u221212\u2009345.7"
+    assert shown(-12345.678, 1) == "\u221212\u202f345.7"
     assert shown(-0.0001, 2) == "0.00"
     assert [shown(v, 1) for v in (156.25, 0.15, -0.25, 0.35)] == ["156.3", "0.2", "\u22120.3", "0.4"]
     assert shown(float("nan"), 2) == ""

@@ -22,7 +22,7 @@ def test_a_current_mode_at_its_ends_and_middle() -> None:
     one = preview("ai8-ui", "4–20 mA")
     assert one.signal == "4–20 mA"
     assert [row[1] for row in one.rows] == ["4.000 mA", "12.000 mA", "20.000 mA"]
-    assert [row[3] for row in one.rows] == ["0", "16\u2009000", "32\u2009000"]
+    assert [row[3] for row in one.rows] == ["0", "16\u202f000", "32\u202f000"]
 
 
 def test_a_thermocouple_mode_shows_millivolts_and_tenths_of_a_degree() -> None:
@@ -30,8 +30,8 @@ def test_a_thermocouple_mode_shows_millivolts_and_tenths_of_a_degree() -> None:
     one = preview("tc8", "TC K, 0.1 °C")
     assert one.signal == "TC K"
     for degrees, _, _, count in one.rows:
-        shown = float(degrees.removesuffix(" °C").replace("\u2009", "").replace("\u2212", "-"))
-        assert abs(float(count.replace("\u2009", "").replace("\u2212", "-")) - 10 * shown) <= 1
+        shown = float(degrees.removesuffix(" °C").replace("\u202f", "").replace("\u2212", "-"))
+        assert abs(float(count.replace("\u202f", "").replace("\u2212", "-")) - 10 * shown) <= 1
 
 
 def test_a_contact_mode_shows_both_states() -> None:

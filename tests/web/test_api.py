@@ -90,7 +90,7 @@ def test_undo_and_history(person: Who) -> None:
 def test_a_point_unfolds_from_any_station(person: Who) -> None:
     reader = person("reader")
     path = reader.get("/api/points/1/path?station=LOOP&text=9").json
-    assert [s["figure"] for s in path["stations"]] == ["187.5", "31.25", "9.000", "0.9000", "10\u2009000", "156.3"]
+    assert [s["figure"] for s in path["stations"]] == ["187.5", "31.25", "9.000", "0.9000", "10\u202f000", "156.3"]
     assert [s["given"] for s in path["stations"]].index(True) == 2
     refused = reader.get("/api/points/1/path?station=COUNTS&text=1.5")
     assert refused.status_code == 422

@@ -108,7 +108,7 @@ def test_a_type_is_previewed_before_it_is_kept(person: Who) -> None:
     reader = person("reader")
     told = reader.send("POST", "/api/module-types/preview", {"body": FOUR}).json
     assert told["terminals"][3]["terminals"] == [["7", "plus"], ["8", "minus"]]
-    assert told["modes"][0]["rows"][1] == ["50.00 %", "12.000 mA", "0.6000 V", "2\u2009400"]
+    assert told["modes"][0]["rows"][1] == ["50.00 %", "12.000 mA", "0.6000 V", "2\u202f400"]
     wrong = reader.send("POST", "/api/module-types/preview", {"body": FOUR | {"channels": 9}}).json
     assert wrong["says"] == "registers: 9 channels need 9 registers of channel words, not 4"
 

@@ -38,7 +38,7 @@ def test_register_and_value_look_by_themselves(person: Who, database: Database) 
         ("not seen", True),
         ("", False),
     ]
-    assert (told["stages"][3]["expected"], told["stages"][3]["reads"]) == ("16\u2009000", "4\u2009000")
+    assert (told["stages"][3]["expected"], told["stages"][3]["reads"]) == ("16\u202f000", "4\u202f000")
     assert told["between"] == [1, 3]
     assert (told["following"], "look at the module lamp" in told["do"]) == (2, True)
     dark = traced(person("technician"), PT, "300 mbar", "seen", "seen", "seen")

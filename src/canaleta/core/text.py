@@ -25,7 +25,7 @@ __all__ = [
 ]
 
 MINUS = "\u2212"
-THIN_SPACE = "\u2009"
+THIN_SPACE = "\u202f"
 _WIDE = Context(prec=400)
 LONGEST_NUMBER = 80
 _SEPARATORS = str.maketrans(dict.fromkeys("\u00a0\u2009\u202f'\t\n\r\f\v\u2007\u2003\u2002", " "))

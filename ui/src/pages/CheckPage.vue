@@ -222,6 +222,7 @@ onUnmounted(() => stop?.())
               <td>
                 <input
                   v-if="!check.contact"
+                  v-whole
                   size="6"
                   :value="readings[i]?.signal ?? ''"
                   :placeholder="check.signal_unit"

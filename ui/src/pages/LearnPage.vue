@@ -114,6 +114,7 @@ onMounted(() => void step())
                 </button>
                 <input
                   v-if="isPut(o.name) && o.amount"
+                  v-whole
                   class="figure"
                   :value="amountOf(o.name)"
                   :aria-label="`${o.name}: ${o.amount}`"

@@ -30,7 +30,7 @@ export interface Search {
 
 const TERM = /(-)?(?:([\p{L}\d_.]+)(:|!=|≠|<=|≥|>=|≤|=|<|>))?(?:"([^"]*)"?|(\S+))|(-)?([\p{L}\d_.]+):/gu
 const bare = (text: string) => text.toLowerCase().replace(/[^\p{L}\p{N}]/gu, '')
-const number = (text: string) => Number(text.replace('\u2212', '-').replace(',', '.').replace(/[\u2009\s]/g, '') || NaN) // prettier-ignore
+const number = (text: string) => Number(text.replace('\u2212', '-').replace(',', '.').replace(/\s/g, '') || NaN) // prettier-ignore
 const DIGITS = /^\d{1,4}$/
 const isWord = (term: RegExpMatchArray) => !term[1] && !term[2] && /^\p{L}+$/u.test(term[5] ?? '')
 const LIVE_STATES = ['good', 'doubtful', 'bad', 'stale', 'injected', 'live']

@@ -30,7 +30,7 @@ describe('a first script', () => {
   })
 
   it('writes figures as they can be typed', () => {
-    const text = firstScript('PDT-1', check([step(0, 'up', '4.000 mA', '\u22121\u2009050.0 Pa')]))
+    const text = firstScript('PDT-1', check([step(0, 'up', '4.000 mA', '\u22121\u202f050.0 Pa')]))
     expect(text).toContain('see -1050.0 Pa ±')
   })
 

@@ -36,7 +36,7 @@ export function firstScript(tag: string, check: Schemas['CheckOut']): string {
 
 /** A figure as it can be typed: no thin spaces, a plain minus sign. */
 function plain(text: string): string {
-  return text.replace(/\u2009/g, '').replace(/\u2212/g, '-')
+  return text.replace(/[\u2009\u202f]/g, '').replace(/\u2212/g, '-')
 }
 
 /** The tag that a script's text speaks of at a line, or the last before it; '' if none does. */

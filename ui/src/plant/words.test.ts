@@ -1,7 +1,7 @@
 import { age, asTyped, decimalsFor, figure, fromLines, toLines } from './words'
 
 test('figures have a true minus, thin spaces and fixed decimals', () => {
-  expect(figure(-12345.678, 1)).toBe('\u221212\u2009345.7')
+  expect(figure(-12345.678, 1)).toBe('\u221212\u202f345.7')
   expect(figure(-0.0001, 2)).toBe('0.00')
   expect(figure(Number.NaN, 2)).toBe('')
 })
@@ -11,7 +11,7 @@ test('a five is rounded away from zero, as on the server', () => {
 })
 
 test('typed numbers keep their decimals; other text stays as it is', () => {
-  expect(asTyped('-32000')).toBe('\u221232\u2009000')
+  expect(asTyped('-32000')).toBe('\u221232\u202f000')
   expect(asTyped('10.00')).toBe('10.00')
   expect(asTyped('PT-3107')).toBe('PT-3107')
 })

@@ -1,6 +1,6 @@
 /** Figures and ages as we show them: true minus, thin spaces, fixed decimals. Formatting only, no physics. */
 const MINUS = '\u2212'
-const THIN = '\u2009'
+const THIN = '\u202f'
 
 /** Decimals that show about one part in five thousand of a span. */
 export function decimalsFor(low: string, high: string): number {
