@@ -32,11 +32,11 @@ const row = computed(() => (void plant.list.version, plant.list.row(point.value)
 const text = (field: string) => (void plant.list.version, plant.list.text(field, row.value))
 const now = computed(() => (void plant.live.version, nowOf(plant, point.value)))
 const rack = computed(() => plant.list.racks[row.value] ?? 0)
-/** A digit more than the list shows: it is judged by it. A contact in its words. */
+/** In the digits of the list and the path; what is judged is the whole reading. A contact in its words. */
 function shownValue(value: number | null | undefined): string {
   if (value == null) return ''
   const { contact, decimals } = formOf(plant, row.value)
-  return contact ? text(`text_${value}`) || String(value) : figure(value, decimals + 1)
+  return contact ? text(`text_${value}`) || String(value) : figure(value, decimals)
 }
 const opened = computed(() => plant.temporary.filter((t) => t.point === point.value))
 const standIn = ref(false)

@@ -18,14 +18,15 @@ import SourcePanel from './SourcePanel.vue'
 import StripPanel from './StripPanel.vue'
 import TracePanel from './TracePanel.vue'
 import TrendChart from './TrendChart.vue'
+import { useOneMoment, type Told } from '../../plant/oneMoment'
 
 const props = withDefaults(defineProps<{ point: number; page?: boolean }>(), { page: false })
 const emit = defineEmits<{ close: [] }>()
 const plant = usePlant()
 const RANGES = [[60, '1 min'], [600, '10 min'], [7200, '2 h'], [86_400, '1 d'], [604_800, '1 week']] as const // prettier-ignore
 const seconds = ref(600)
-const path = shallowRef<Schemas['PathOut'] | null>(null)
-const advice = shallowRef<Schemas['AdvicesOut'] | null>(null)
+/** What the point said last, of one reading: its stations, and what is wrong. */
+const told = shallowRef<Told>({ path: null, advice: null })
 const shelf = ref<string | null>(null)
 const why = ref('')
 const minutes = ref(60)
@@ -33,7 +34,9 @@ const part = ref<'' | 'put on' | 'hold' | 'noise' | 'timing' | 'trace'>('')
 
 const row = computed(() => (void plant.list.version, plant.list.row(props.point) ?? -1))
 const text = (field: string) => (void plant.list.version, plant.list.text(field, row.value))
-const now = computed(() => (void plant.live.version, void plant.list.version, nowOf(plant, props.point)))
+const newest = computed(() => (void plant.live.version, void plant.list.version, nowOf(plant, props.point)))
+// Figure, stations and causes stand here of one reading: the headline waits for what belongs to it, and the other way round.
+const { now, path, advice } = useOneMoment(newest, told)
 const form = computed(() => formOf(plant, row.value))
 const alarms = computed(() => plant.alarmsOf.get(props.point) ?? [])
 const held = computed(() => plant.temporary.filter((t) => t.point === props.point))
@@ -51,8 +54,7 @@ const read = latest(async () => {
     ask(api.GET('/api/points/{point}/advice', at)),
   ])
   if (mine !== props.point) return
-  path.value = one.data ?? null
-  advice.value = two.data ?? null
+  told.value = { path: one.data ?? null, advice: two.data ?? null }
 })
 
 async function say(word: Schemas['SayIn']['word'], kinds: string[]) {
@@ -85,14 +87,14 @@ async function zero() {
 
 let letGo: (() => void) | undefined
 watch(() => props.point, (point) => {
-  path.value = advice.value = null
+  told.value = { path: null, advice: null }
   letGo?.()
   letGo = plant.follow(point)
   void read()
 }, { immediate: true }) // prettier-ignore
 // What the point says with each reading comes by itself.
 watch(() => plant.pointsNow.get(props.point), (now) => {
-  if (now) [path.value, advice.value] = [now.path, now.advice]
+  if (now) told.value = now
 }) // prettier-ignore
 watch(rack, (r) => r && plant.watch([r]), { immediate: true })
 onUnmounted(() => letGo?.())
