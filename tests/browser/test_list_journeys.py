@@ -248,7 +248,7 @@ def test_the_list_is_put_up_signed_by_another_and_compared(site: Site) -> None:
     ana.keyboard.press("Enter")
     expect(cell(ana, 1, "device_high")).to_have_text("1\u202f000")
     ana.goto(f"{site.address}/revisions")
-    expect(ana.locator(".right table")).to_contain_text("range 0…600 → 0…1000 mbar: four check points move")
+    expect(ana.locator(".right > table")).to_contain_text("range 0…600 → 0…1000 mbar: four check points move")
     ana.goto(f"{site.address}/list")
     undo(ana)
     expect(cell(ana, 1, "device_high")).to_have_text("600")

@@ -111,10 +111,10 @@ def test_a_command_that_fails_shows_the_end_of_what_it_said(
 FAMILY = """
 import os, pathlib, socket, sys, time
 port = socket.socket(); port.bind(("127.0.0.1", int(sys.argv[1])))
-if os.fork() == 0:
+if (worker := os.fork()) == 0:
     time.sleep(600)
 with open(sys.argv[2], "a") as file:
-    file.write(f"{os.getpid()} ")
+    file.write(f"{os.getpid()} {worker} ")
 time.sleep(600)
 """
 
@@ -129,10 +129,22 @@ def test_who_is_killed_leaves_no_worker_that_keeps_its_port(tmp_path: Path) -> N
     watch = threading.Thread(target=supervisor.watch)
     watch.start()
     os.kill(_numbers(pids)[0], signal.SIGKILL)
-    until(lambda: len(_numbers(pids)) == 2, "the next one listens at the same port")
+    until(lambda: len(_numbers(pids)) == 4, "the next one listens at the same port")
     supervisor.ask_to_stop()
     watch.join()
     supervisor.shut_down()
+    # Nor does one that is stopped and leaves a worker behind.
+    until(
+        lambda: not any(Path(f"/proc/{pid}").exists() and not _ghost(pid) for pid in _numbers(pids)), "all are gone"
+    )
+
+
+def _ghost(pid: int) -> bool:
+    """Whether it has ended and is only not fetched yet."""
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] == "Z"
+    except OSError:
+        return True
 
 
 def _numbers(file: Path) -> list[int]:

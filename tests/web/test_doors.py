@@ -58,6 +58,7 @@ CHANGES = [
     ("PUT", "/api/points/1/force", {"text": "250"}),
     ("PUT", "/api/points/1/substitute", {"text": "250"}),
     ("PUT", "/api/points/1/output", {"text": "50"}),
+    ("PUT", "/api/points/1/wired", {}),
     ("POST", "/api/points/1/check/sign", {"seq": 0, "name": "x", "readings": []}),
     ("POST", "/api/points/1/sweep", {"input": 1, "given": [0], "read": [0]}),
     ("PUT", "/api/walk", {}),

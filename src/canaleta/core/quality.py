@@ -106,6 +106,12 @@ BAD_SIGNAL = np.uint32(
 """Reasons that say the signal itself has failed, whatever its value."""
 
 
+_OF_LEVEL = {
+    level: np.uint32(sum(int(reason) for reason, (q, _) in WORDS.items() if q == level))
+    for level in (Quality.DOUBTFUL, Quality.BAD)
+}
+
+
 def mark(reasons: NDArray[np.uint32], where: Bools, reason: Reason) -> None:
     """Add a reason to the masks where it holds, in place."""
     reasons[where] |= np.uint32(reason)
@@ -114,8 +120,7 @@ def mark(reasons: NDArray[np.uint32], where: Bools, reason: Reason) -> None:
 def of_reasons(reasons: NDArray[np.uint32], has_value: Bools) -> NDArray[np.uint8]:
     """Quality of each value: the worst of its reasons; NONE where there is no value and nothing is bad."""
     out = np.where(has_value, Quality.GOOD, Quality.NONE).astype(np.uint8)
-    for level in (Quality.DOUBTFUL, Quality.BAD):
-        mask = np.uint32(sum(int(reason) for reason, (q, _) in WORDS.items() if q == level))
+    for level, mask in _OF_LEVEL.items():
         hit = (reasons & mask) != 0
         out[hit & (has_value | (level == Quality.BAD))] = level
     return out

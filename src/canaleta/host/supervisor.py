@@ -181,7 +181,7 @@ class Supervisor:
                 continue
             running.process.send_signal(running.service.stop)
             try:
-                wait_for(lambda process=running.process: process.poll() is not None, running.process,  # type: ignore[misc]
+                wait_for(lambda process=running.process: _ended(process), running.process,  # type: ignore[misc]
                          running.service.name, still_s=running.service.patience_s)  # fmt: skip
             except Still:
                 log.warning("the %s did nothing for %.0f s and did not stop: killed", running.service.name,

@@ -185,7 +185,7 @@ useEscape(() => chosen.value.size, () => (chosen.value = new Set())) // prettier
         type="search"
         placeholder="/  kiln 2 high"
         aria-label="find among the alarms"
-        @keydown.esc="((query = ''), finder?.blur())"
+        @keydown.esc.prevent="((query = ''), finder?.blur())"
       />
       <span class="gap" />
       <template v-if="plant.may('edit') && shown.length">

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.discrete import INPUT_TYPES, NAMUR_ACTUATED_MA, NAMUR_FREE_MA, state_of_type
-from canaleta.core.joints.base import Chain, Floats, PathRows, StationWords, Working, mode_reasons
+from canaleta.core.joints.base import Chain, Floats, PathRows, StationWords, Working, mode_reasons, or_zero
 from canaleta.core.joints.linear import NOMINAL_SUPPLY_V
 from canaleta.core.modules import ModeTable
 from canaleta.core.quality import Reason, mark
@@ -31,7 +31,7 @@ def switch_kind(p: PathRows) -> NDArray[np.object_]:
 
 def input_ohm(p: PathRows) -> Floats:
     """What a switch meets, Ω: as the module type says, else the most its type of IEC 61131-2 may have."""
-    known, kind = np.nan_to_num(p.of_mode("input_ohm")), np.nan_to_num(p.of_mode("input_type"))
+    known, kind = or_zero(p.of_mode("input_ohm")), or_zero(p.of_mode("input_type"))
     out = np.where(known > 0, known, np.nan)
     for number, limits in INPUT_TYPES.items():
         out = np.where(np.isnan(out) & (kind == number), limits.greatest_ohm, out)
@@ -68,7 +68,7 @@ def current_path(p: PathRows) -> NDArray[np.bool_]:
 
 def _current_path(p: PathRows) -> NDArray[np.bool_]:
     kind = switch_kind(p)
-    common = np.nan_to_num(p.of_mode("common"))
+    common = or_zero(p.of_mode("common"))
     at_zero, at_plus = (common == ModeTable.COMMONS.index(side) for side in ("0 V", "24 V"))
     return np.asarray(~((kind == "PNP") & at_plus) & ~((kind == "NPN") & at_zero), dtype=bool)
 
@@ -118,8 +118,8 @@ class CircuitJoint:
     @staticmethod
     def _volts(p: PathRows, closed: NDArray[np.bool_]) -> Floats:
         supply = np.where(_on_mains(p), p.conventions.mains_v, p.supply_v)
-        on = np.maximum(supply - np.nan_to_num(p.number("drop_v")), 0.0)
-        leaked = np.nan_to_num(p.number("leakage_ma")) / 1000.0 * np.nan_to_num(input_ohm(p))
+        on = np.maximum(supply - or_zero(p.number("drop_v")), 0.0)
+        leaked = or_zero(p.number("leakage_ma")) / 1000.0 * np.nan_to_num(input_ohm(p))
         out = np.where(closed, on, np.minimum(leaked, supply))
         return np.where(current_path(p), out, 0.0)
 
@@ -191,7 +191,7 @@ class LevelJoint:
         """The input's levels."""
         state = "between: undefined" if np.isnan(y) else "on" if y else "off"
         unit = "mA" if watched(p)[0] else "V"
-        kind = int(np.nan_to_num(p.of_mode("input_type"))[0])
+        kind = int(or_zero(p.of_mode("input_type"))[0])
         mode = f"module type, mode {p.text('mode')}"
         if kind:
             limits = INPUT_TYPES[kind]
@@ -255,7 +255,7 @@ def _levels(p: PathRows) -> tuple[Floats, Floats]:
 def _state(p: PathRows, level: Floats) -> Floats:
     out = np.full(level.shape, np.nan)
     off, on = p.once("contact levels", lambda: _levels(p))
-    kind = np.nan_to_num(p.of_mode("input_type"))
+    kind = or_zero(p.of_mode("input_type"))
     with np.errstate(invalid="ignore", divide="ignore"):
         out[level < off] = 0.0
         out[level >= on] = 1.0
@@ -297,7 +297,7 @@ def _describe(p: PathRows) -> tuple[StationWords, ...]:
     mode = p.text("mode")
     unit = "mA" if watched(p)[0] else "V"
     off, on = (float(level[0]) for level in _levels(p))
-    kind = int(np.nan_to_num(p.of_mode("input_type"))[0])
+    kind = int(or_zero(p.of_mode("input_type"))[0])
     levels: tuple[str, ...] = ()
     if kind:
         levels = (f"IEC 61131-2 type {kind}",)

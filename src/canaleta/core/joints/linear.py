@@ -16,6 +16,7 @@ from canaleta.core.joints.base import (
     Working,
     decimals_for,
     mode_reasons,
+    or_zero,
 )
 from canaleta.core.joints.scaling import Scaling, counts_text, value_words
 from canaleta.core.laws import LAW_NAMES, TABLE_LAWS
@@ -172,14 +173,14 @@ class SignalJoint:
 def loop_ohm(p: PathRows, with_cable: bool = True) -> Floats:
     """Everything a current meets between supply and return, Ω: burden or shunt, hops and the cable at its hottest."""
     burden = p.of_mode("burden_ohm")
-    seen = np.where(np.nan_to_num(burden) > 0, burden, np.nan_to_num(p.number("shunt_ohm"))) * p.resistor_factor
+    seen = np.where(np.nan_to_num(burden) > 0, burden, or_zero(p.number("shunt_ohm"))) * p.resistor_factor
     out = seen + 2.0 * p.added_lead_ohm + _of_hops(p, "ohm")
     if not with_cable:
         return out
     section, hottest = p.number("cable_mm2"), p.number("cable_degc")
     c = p.conventions
     return out + cable_ohm(
-        np.nan_to_num(p.number("cable_m")),
+        or_zero(p.number("cable_m")),
         np.where(np.isnan(section), c.cable_mm2, section),
         np.where(np.isnan(hottest), c.hottest_cable_degc, hottest),
     )
@@ -203,7 +204,7 @@ def greatest_ma(p: PathRows, lift_off: bool = True) -> Floats:
 
 
 def _greatest_ma(p: PathRows, lift_off: bool) -> Floats:
-    least = np.nan_to_num(p.number("lift_off_v")) if lift_off else 0.0
+    least = or_zero(p.number("lift_off_v")) if lift_off else 0.0
     with np.errstate(divide="ignore", invalid="ignore"):
         out = (p.supply_v - loop_drop_v(p) - least) / loop_ohm(p) * 1000.0
     return np.where(np.isnan(out), np.inf, out)
@@ -288,7 +289,7 @@ class InputJoint:
 
 def _shunt_seen(p: PathRows) -> Floats:
     """The shunt with the input's own resistance beside it, Ω."""
-    shunt, beside = p.number("shunt_ohm"), np.nan_to_num(p.of_mode("input_ohm"))
+    shunt, beside = p.number("shunt_ohm"), or_zero(p.of_mode("input_ohm"))
     with np.errstate(divide="ignore", invalid="ignore"):
         return np.where(beside > 0, shunt * beside / (shunt + beside), shunt)
 
@@ -312,7 +313,7 @@ class AffineConverter:
     def counts_from(self, p: PathRows, exact: Floats) -> Floats:
         """Counts as the word says them, from exact ones: rounded, stopped, or the count that tells a fault."""
         least, most = p.of_mode("least"), p.of_mode("most")
-        rounding = np.nan_to_num(p.of_mode("rounding")).astype(np.int8)
+        rounding = or_zero(p.of_mode("rounding")).astype(np.int8)
         out = round_counts(exact, rounding, np.nan_to_num(p.of_mode("step"), nan=1.0), p.of_mode("counts_low"))
         low, high = out < least, out > most
         out = np.clip(out, least, most)

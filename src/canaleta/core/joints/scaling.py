@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from canaleta.core import laws
 from canaleta.core.chains import factors_of
 from canaleta.core.field_table import FORMS
-from canaleta.core.joints.base import Floats, PathRows, StationWords, Working, decimals_for
+from canaleta.core.joints.base import Floats, PathRows, StationWords, Working, decimals_for, or_zero
 from canaleta.core.laws import SENSOR_LAW, TABLE_LAWS, VALUE_LAW_NAMES
 from canaleta.core.references import value_unit
 from canaleta.core.sensors.elements import degrees, electrical
@@ -173,7 +173,7 @@ def _slopes(p: PathRows) -> tuple[NDArray[np.bool_], Floats, Floats]:
     if not sloped.any():
         nothing = np.full(len(p), np.nan)
         return sloped, nothing, nothing
-    slope, offset = p.number("slope"), np.nan_to_num(p.number("offset"))
+    slope, offset = p.number("slope"), or_zero(p.number("offset"))
     if chained.any():
         texts = p.cells("factors")
         products = {text: _product(text) for text in set(texts[chained])}

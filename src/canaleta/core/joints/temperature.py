@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.field_table import JUMPERS
-from canaleta.core.joints.base import Chain, Floats, PathRows, Reasons, StationWords, Working, mode_reasons
+from canaleta.core.joints.base import Chain, Floats, PathRows, Reasons, StationWords, Working, mode_reasons, or_zero
 from canaleta.core.joints.linear import AffineConverter, count_words, fault_counts
 from canaleta.core.joints.scaling import Scaling, junction_degc, value_words
 from canaleta.core.laws import SENSOR_LAW
@@ -178,16 +178,16 @@ class LeadJoint:
 
     def backward(self, p: PathRows, y: Floats) -> Floats:
         """Ω of the element."""
-        return y - 2.0 * np.nan_to_num(p.number("lead_ohm"))
+        return y - 2.0 * or_zero(p.number("lead_ohm"))
 
     @staticmethod
     def lead_ohm(p: PathRows) -> Floats:
         """Resistance of one lead, with what a fault adds."""
-        return np.nan_to_num(p.number("lead_ohm")) + p.added_lead_ohm
+        return or_zero(p.number("lead_ohm")) + p.added_lead_ohm
 
     def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
         """Two leads in series with the element."""
-        lead = float(self.lead_ohm(p)[0]) if forward else float(np.nan_to_num(p.number("lead_ohm"))[0])
+        lead = float(self.lead_ohm(p)[0]) if forward else float(or_zero(p.number("lead_ohm"))[0])
         source = f"one lead {shown(lead, 3)} Ω as typed" if lead else "no lead resistance typed"
         if not forward:
             return Working("R = R at the terminals − 2 · lead",
@@ -206,7 +206,7 @@ class WireJoint:
 
     def backward(self, p: PathRows, y: Floats) -> Floats:
         """Ω between the terminals."""
-        out = y + self.taken_away(p) * np.nan_to_num(p.number("lead_ohm"))
+        out = y + self.taken_away(p) * or_zero(p.number("lead_ohm"))
         return np.where(takes(p, Family.RESISTANCE), out, np.nan)
 
     @staticmethod
@@ -217,7 +217,7 @@ class WireJoint:
         built for: with the jumper at the head all leads are there; at the input those two share one core.
         """
         wires = np.nan_to_num(p.number("wires"), nan=0.0)
-        built = np.nan_to_num(p.of_mode("wires"))
+        built = or_zero(p.of_mode("wires"))
         wires = np.where(wires == 0, np.where(built == 0, 4, built), wires)
         built = np.where(built == 0, wires, built)
         at_head = p.code("jumper") == JUMPERS.index("at the head")
@@ -231,14 +231,14 @@ class WireJoint:
     @staticmethod
     def left_open(p: PathRows) -> NDArray[np.bool_]:
         """Where the jumper that fewer wires need is not there."""
-        wires, built = np.nan_to_num(p.number("wires")), np.nan_to_num(p.of_mode("wires"))
+        wires, built = or_zero(p.number("wires")), or_zero(p.of_mode("wires"))
         return np.asarray((wires > 0) & (wires < built) & p.chosen("jumper", "absent"), dtype=bool)
 
     def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
         """Which leads the connection takes away."""
         n = float(self.taken_away(p)[0])
-        lead = float(LeadJoint.lead_ohm(p)[0]) if forward else float(np.nan_to_num(p.number("lead_ohm"))[0])
-        wires, built = p.text("wires") or "as many wires as the input has", int(np.nan_to_num(p.of_mode("wires"))[0])
+        lead = float(LeadJoint.lead_ohm(p)[0]) if forward else float(or_zero(p.number("lead_ohm"))[0])
+        wires, built = p.text("wires") or "as many wires as the input has", int(or_zero(p.of_mode("wires"))[0])
         jumper = f", jumper {p.text('jumper')}" if p.text("jumper") else ""
         source = f"wires: {wires}; the input is built for {built or 'any'}{jumper}"
         if not forward:

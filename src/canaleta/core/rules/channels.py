@@ -8,7 +8,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.checkpoints import TEMPERATURE
-from canaleta.core.derived import derived_texts
 from canaleta.core.field_table import ALARM_LEVELS, LADDER
 from canaleta.core.fields import Station, field_named
 from canaleta.core.image import PlantImage
@@ -121,12 +120,12 @@ def half_said(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     for row in rows[bare].tolist():
         text = "it holds a channel and has no signal: nothing can be read from it"
         yield said(image, "R72", [row], Station.DEVICE, text, ("signal", "channel"), about="signal")
-    for pair in _PAIRS:
+    # Kept as slope and offset, the ends of the value follow.
+    two_points = image.code("value_form")[rows] <= 0
+    for pair, by_itself in zip(_PAIRS, (np.ones(len(rows), dtype=bool), two_points), strict=True):
         low, high = (image.filled(name)[rows] for name in pair)
-        for row in rows[low != high].tolist():
+        for row in rows[(low != high) & by_itself].tolist():
             there, missing = pair if image.filled(pair[0])[row] else pair[::-1]
-            if derived_texts(image, row).get(missing):
-                continue
             field, other = field_named(there), field_named(missing)
             text = f"{field.station.lower()} {field.label} is {image.text(there, row)} and {other.label} is missing: half a range"
             yield said(image, "R72", [row], field.station, text, pair, about=there)
