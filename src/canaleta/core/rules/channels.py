@@ -119,7 +119,9 @@ def half_said(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     bare = image.landed[rows] & ~image.filled("signal")[rows]
     for row in rows[bare].tolist():
         text = "it holds a channel and has no signal: nothing can be read from it"
-        yield said(image, "R72", [row], Station.DEVICE, text, ("signal", "channel"), about="signal")
+        yield said(
+            image, "R72", [row], Station.DEVICE, text, ("signal", "channel"), about=f"{int(image.ids[row])}:signal"
+        )
     # Kept as slope and offset, the ends of the value follow.
     two_points = image.code("value_form")[rows] <= 0
     for pair, by_itself in zip(_PAIRS, (np.ones(len(rows), dtype=bool), two_points), strict=True):
@@ -128,7 +130,7 @@ def half_said(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             there, missing = pair if image.filled(pair[0])[row] else pair[::-1]
             field, other = field_named(there), field_named(missing)
             text = f"{field.station.lower()} {field.label} is {image.text(there, row)} and {other.label} is missing: half a range"
-            yield said(image, "R72", [row], field.station, text, pair, about=there)
+            yield said(image, "R72", [row], field.station, text, pair, about=f"{int(image.ids[row])}:{there}")
 
 
 _NEEDED = ("signal", "channel", "mode", "device_low", "device_high", "value_low", "value_high")
