@@ -24,6 +24,8 @@ import sys
 import time
 from typing import Any
 
+from setproctitle import setproctitle
+
 __all__ = ["main"]
 
 LOADED = (
@@ -68,16 +70,19 @@ def main(handle: int) -> int:
         os.waitpid(between, 0)
         for one in (*handles, read):
             os.close(one)
-        asked.send(pid_told)
+        try:
+            asked.send(pid_told)
+        except OSError:
+            # Whoever asked is gone; what was just forked sees that by itself.
+            return 0
 
 
 def _service(wish: dict[str, Any], handles: list[int]) -> int:
     """Become the service: session, handles, user, environment, name; then run its module."""
     os.setsid()
     _place(handles, wish["keeps"])
-    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP, signal.SIGCHLD):
+    for number in (signal.SIGTERM, signal.SIGHUP, signal.SIGCHLD):
         signal.signal(number, signal.SIG_DFL)
-    signal.signal(signal.SIGINT, signal.default_int_handler)
     os.environ.clear()
     os.environ.update(wish["env"])
     if wish["user"]:
@@ -90,10 +95,7 @@ def _service(wish: dict[str, Any], handles: list[int]) -> int:
             return 1
         time.sleep(0.001)
     ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, wish["stop"])
-    with contextlib.suppress(ImportError):
-        from setproctitle import setproctitle
-
-        setproctitle(" ".join(wish["argv"]))
+    setproctitle(" ".join(wish["argv"]))
     for stream in (sys.stdout, sys.stderr):
         stream.reconfigure(line_buffering=True)  # type: ignore[union-attr]
     module, sys.argv = wish["argv"][2], [wish["argv"][2], *wish["argv"][3:]]

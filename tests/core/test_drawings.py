@@ -23,7 +23,7 @@ from canaleta.core.hookup import Hookup, hookup_of
 from canaleta.core.image import PlantImage
 from canaleta.core.landing import Level, judge_module
 from canaleta.core.modules import ModuleType
-from canaleta.core.signals import Family, Signal, signal_named
+from canaleta.core.signals import LOADS, MONITORED, Family, Signal, signal_named
 from canaleta.core.sources import Source
 
 DEVICE, CHANNEL, SOURCE = "device", "channel", "source"
@@ -216,6 +216,15 @@ class Landed:
         return net
 
 
+def may_measure(kind: ModuleType, signal: Signal) -> bool:
+    """Whether a mode has anything to do with the signal's unit: what has not is refused, and need not be asked about."""
+    units = {(mode.family_code, mode.signal_unit) for mode in kind.modes}
+    by_shunt = signal.unit == "mA" and (Family.LINEAR, "V") in units
+    contact = signal.family == Family.CONTACT and any(family == Family.CONTACT for family, _ in units)
+    element = signal.family in (Family.RESISTANCE, Family.THERMOCOUPLE) and any(f == signal.family for f, _ in units)
+    return by_shunt or contact or element or any(unit == signal.unit for _, unit in units)
+
+
 def landed_on(key: str) -> tuple[Landed, ...]:
     """Everything that may land on a module type."""
     kind = module_types()[key]
@@ -224,6 +233,8 @@ def landed_on(key: str) -> tuple[Landed, ...]:
         bare = plant_of("X-1: 4–20 mA, nowhere", layout=layout).with_cells({(0, "signal"): name, (0, "mode"): ""})
         signal = signal_named(name)
         assert signal is not None
+        if not may_measure(kind, signal):
+            continue
         supplies = ("", "module", "own 24 V", "none") if signal.family in (Family.LINEAR, Family.CONTACT) else ("",)
         wires = (None, 2, 3, 4) if signal.family in (Family.LINEAR, Family.RESISTANCE) else (None,)
         for supply, cores in product(supplies, wires):
@@ -276,8 +287,12 @@ def calibrator_fits(one: Landed) -> str:
     found = re.search(
         r"(?:calibrator|meter)[^+−]*, \+ to (.*?), − to ([^:;]*?)(?:[:;]|$| have| put)", said
     ) or re.search(r"(?:calibrator|meter)[^+−]*\+ to (.*?), − to ([^:;]*?)(?:[:;]|$| have| put)", said)
-    if found is None or not one.circuit.closes:
+    if not one.circuit.closes:
         return ""
+    if found is None:
+        # Elements, resistances and contacts have words of their own.
+        asked = one.signal.family == Family.LINEAR and one.signal.unit != "Ω"
+        return "no line for the calibrator" if asked else ""
     net = one.whole()
     net.elements = [e for e in net.elements if DEVICE not in e[2] and not e[0].endswith("its own supply")]
     gives = one.hookup.calibrator.startswith("source")
@@ -290,8 +305,11 @@ def bridge_fits(one: Landed) -> str:
     """Bridging what the line names switches the input, as the contact does."""
     found = re.search(r"bridge (.*?) (?:and|to) (.*?)(?:,| and|$)", " ".join(one.hookup.steps))
     unbridged = one.signal.family != Family.CONTACT or one.signal.switch == "AC contact" or one.supply == "own 24 V"
-    if found is None or unbridged or not one.circuit.closes:
+    if unbridged or not one.circuit.closes:
         return ""
+    if found is None:
+        # A load is measured and a watched loop is given resistors.
+        return "" if one.signal.switch in (*LOADS, *MONITORED) else "no line for a bridge"
     net = one.net()
     net.element(*(ends_at(place.split(" (")[0]) for place in found.groups()), "bridge")
     fits = any(sources_of(way) == 1 for way in net.closing("bridge", CHANNEL, SOURCE))

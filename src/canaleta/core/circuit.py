@@ -184,10 +184,12 @@ def _way(label: str, runs: tuple[Run, ...], hops: tuple[str, ...], wired: Wiring
     signal = next((run for run in runs if run.duty == "signal"), None)
     if signal is None or not signal.flows or wired.source in (Source.TWO, Source.NONE, Source.UNSAID):
         return ()
-    into = signal if signal.flows == "to module" else next((r for r in runs if r.flows == "to module"), None)
-    out = signal if signal.flows == "to device" else next((r for r in reversed(runs) if r.flows == "to device"), None)
-    if signal.flows == "to module" and wired.source != Source.DEVICE:
-        out = next((run for run in runs if run.flows == "to device"), None)
+    to_device = [run for run in runs if run.flows == "to device"]
+    to_module = [run for run in runs if run.flows == "to module"]
+    # The signal's own core, and the other way round: from a supply the first such core, to one's own supply the last.
+    into = signal if signal.flows == "to module" else next(iter(to_module), None)
+    others = to_device[::-1] if wired.source == Source.DEVICE else to_device
+    out = signal if signal.flows == "to device" else next(iter(others), None)
     there = [f"{out.end} ({out.role})" if out.terminal else out.role, *_along(out, outward=True)] if out else []
     here = (
         [*hops, *_along(into, outward=False), f"{into.end} ({into.role})" if into.terminal else into.role]

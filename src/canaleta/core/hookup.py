@@ -260,14 +260,9 @@ def _contact(image: PlantImage, row: int, circuit: Circuit, signal: Signal) -> _
                  "put the core back")  # fmt: skip
         return readings, "measure what the output switches", steps
     if signal.switch in ("PNP", "NPN"):
-        rail = circuit.run("supply" if signal.switch == "PNP" else "return")
-        to = (
-            f"{rail.end} ({'24 V' if signal.switch == 'PNP' else '0 V'})"
-            if rail and rail.terminal
-            else "24 V"
-            if signal.switch == "PNP"
-            else "0 V"
-        )
+        duty, volts = ("supply", "24 V") if signal.switch == "PNP" else ("return", "0 V")
+        rail = circuit.run(duty)
+        to = f"{rail.end} ({volts})" if rail and rail.terminal else volts
         return readings, f"a bridge from {input_at} to {to}", (
             f"lift the device's output core at {input_at}", f"bridge {input_at} to {to} and take it off again",
             "put the core back",

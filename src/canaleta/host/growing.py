@@ -14,7 +14,7 @@ import sys
 from collections.abc import Iterable
 from typing import IO
 
-__all__ = ["Grown", "Nursery"]
+__all__ = ["Grown", "Nursery", "reap_strangers"]
 
 PR_SET_CHILD_SUBREAPER = 36
 
@@ -33,8 +33,8 @@ class Grown:
             self._fetch(os.WNOHANG)
         return self.returncode
 
-    def wait(self, timeout: float | None = None) -> int:
-        """Wait for its end. timeout: not used, for whoever watches polls."""
+    def wait(self) -> int:
+        """Wait for its end."""
         if self.returncode is None:
             self._fetch(0)
         assert self.returncode is not None, "waited for"
@@ -74,10 +74,6 @@ class Nursery:
             umask=0o077,
         )  # fmt: skip
         theirs.close()
-
-    def lives(self) -> bool:
-        """Whether it can be asked."""
-        return self._process.poll() is None
 
     def fork(
         self, argv: list[str], env: dict[str, str], user: str | None, stop: int, keeps: list[int], needs: str = ""

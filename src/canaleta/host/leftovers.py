@@ -12,13 +12,14 @@ import signal
 import time
 from pathlib import Path
 
-from canaleta.host.steps import say
+from canaleta.host.steps import TroubleError, say
 
 __all__ = ["Mark"]
 
 GRACE_S = 10.0
 """How long who was asked to end may take; what is half done then is undone by the database."""
 TELL_AFTER_S = 2.0
+UNKILLABLE_S = 60.0
 
 
 class Mark:
@@ -50,15 +51,20 @@ class Mark:
         return False
 
     def end_leftovers(self, grace_s: float = GRACE_S) -> None:
-        """Ask every holder to end, kill who does not, and return when none is left."""
+        """Ask every holder to end, kill who does not, and return when none is left. Raises TroubleError for one that
+        cannot be killed."""
         began, told, asked = time.monotonic(), False, set[int]()
         while found := self.holders():
             late = time.monotonic() - began
             for pid in found:
                 if pid not in asked or late > grace_s:
                     asked.add(pid)
-                    with contextlib.suppress(ProcessLookupError):
+                    with contextlib.suppress(ProcessLookupError, PermissionError):
                         os.kill(pid, signal.SIGKILL if late > grace_s else signal.SIGTERM)
+            if late > grace_s + UNKILLABLE_S:
+                raise TroubleError(
+                    f"process {found[0]} of an earlier start does not end", "end it by hand, then start again"
+                )
             if late > TELL_AFTER_S and not told:
                 told = True
                 say(f"  ending what an earlier start left behind ({len(found)} processes)")

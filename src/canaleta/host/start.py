@@ -30,7 +30,7 @@ from canaleta.host.leftovers import Mark
 from canaleta.host.log import log_to
 from canaleta.host.shape import answering, bring_up
 from canaleta.host.steps import TroubleError, say, step
-from canaleta.host.supervisor import HELD, Service, Supervisor
+from canaleta.host.supervisor import HELD, MOST_KILLS, Service, Supervisor
 from canaleta.plant.database import STOPPING_CHANNEL, engine_for, grant_runtime, notify
 from canaleta.plant.room import Room
 
@@ -131,13 +131,13 @@ def run_back_end(
             "CANALETA_SOURCE_PORT": str(source),
             "CANALETA_SOURCE_TOKEN": secrets.source_token,
         } | ({} if reload else {"CANALETA_BEHIND": "1"})
-        while True:
+        for left in reversed(range(MOST_KILLS)):
             try:
                 ports, link = _ready_database(options, supervisor, cluster, owner_url)
                 break
             except OperationalError as error:
                 # Each step is whole or not at all: who was cut off by the database's end begins again.
-                if cluster is None or not _cut_off(error):
+                if cluster is None or not left or not _cut_off(error):
                     raise
                 _await_again(cluster, supervisor)
                 log.warning("the database ended while it was looked through: again (%s)", type(error.orig).__name__)

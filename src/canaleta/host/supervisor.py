@@ -21,7 +21,7 @@ from canaleta.host.growing import Grown, Nursery, reap_strangers
 from canaleta.host.progress import STILL_S, Still, wait_for
 from canaleta.host.steps import TroubleError
 
-__all__ = ["HELD", "Service", "Supervisor"]
+__all__ = ["HELD", "MOST_KILLS", "Service", "Supervisor"]
 
 log = logging.getLogger("start")
 FIRST_WAIT_S, LONGEST_WAIT_S, LONGEST_KILLED_S, STEADY_S = 0.5, 30.0, 2.0, 30.0
@@ -36,7 +36,8 @@ class Service:
     """A process to keep running. ready: whether it answers. stop: the signal that ends it in order.
 
     patience_s: how long it may stand still after that signal before it is killed. rank: those of a higher one are
-    stopped first; of one rank, who was started last. needs: the module that a nursery has to have loaded. marked: whether it holds the plant's mark (see leftovers).
+    stopped first; of one rank, who was started last. needs: the module that a nursery has to have loaded. marked: whether
+    it holds the plant's mark (see leftovers).
     """
 
     name: str

@@ -84,6 +84,13 @@ test('F2 edits what is there; the first key after it replaces it, escape leaves 
   expect(saved).toEqual([])
 })
 
+test('Esc with nothing that waits in the cell is left to the panel beside the list', () => {
+  const { grid } = desk()
+  const escape = new KeyboardEvent('keydown', { key: 'Escape', cancelable: true })
+  grid.key(escape)
+  expect(escape.defaultPrevented).toBe(false)
+})
+
 test('a column that is worked out and a reader are told why there is nothing to type', () => {
   const { plant, grid, press } = desk()
   press('End', 'ArrowLeft', 'x')

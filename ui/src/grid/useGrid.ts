@@ -330,8 +330,11 @@ export function useGrid(place: GridPlace) {
         return clear
       case '/':
         return place.find
-      case 'Escape':
-        return () => plant.drop(point, activeField.value.name)
+      case 'Escape': {
+        // Only what waits here is left; else Esc is for the panel beside the list.
+        const field = activeField.value.name
+        return plant.waitingAt(point, field) ? () => plant.drop(point, field) : undefined
+      }
       case ' ':
         if (event.shiftKey) {
           const { top, bottom } = block.value

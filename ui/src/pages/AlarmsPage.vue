@@ -185,7 +185,6 @@ useEscape(() => chosen.value.size, () => (chosen.value = new Set())) // prettier
         type="search"
         placeholder="/  kiln 2 high"
         aria-label="find among the alarms"
-        @keydown.esc.prevent="((query = ''), finder?.blur())"
       />
       <span class="gap" />
       <template v-if="plant.may('edit') && shown.length">

@@ -175,7 +175,6 @@ useEscape(() => open.value !== null, () => (open.value = null), beside) // prett
         type="search"
         placeholder="/  kiln 2 signal:tc"
         aria-label="find points to watch"
-        @keydown.esc.prevent="((query = ''), input?.blur())"
       />
       <select
         :value="name"

@@ -33,7 +33,6 @@ defineExpose({ focus: () => input.value?.focus() })
       placeholder="/  kiln 2 signal:tc has:finding"
       aria-label="find"
       @keydown.enter="emit('enter')"
-      @keydown.esc.prevent="((query = ''), input?.blur())"
     />
     <span class="chip">{{ plant.plant?.name }}</span>
     <span class="chip" :class="{ on: shown !== total }">{{

@@ -53,6 +53,18 @@ test('a field puts back what stood there and is left, and nothing else closes', 
   expect(left).toEqual([])
 })
 
+test('a find field is emptied', () => {
+  page(ref(false), [])
+  const search = field('search')
+  search.type = 'search'
+  search.value = 'PT'
+  search.focus()
+  let heard = 'nothing'
+  search.addEventListener('input', () => (heard = search.value))
+  esc(search)
+  expect(heard).toBe('')
+})
+
 test('in a field of the window, the window closes', () => {
   const left: string[] = []
   page(ref(true), left)

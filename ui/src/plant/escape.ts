@@ -4,7 +4,8 @@
  *     useEscape(() => open.value, () => (open.value = false), box)   // a small window and its element
  *     useEscape(() => true, back)                                    // a page: hears it when no window is open
  *
- * Esc in a field puts back what stood there and leaves it; in a field of a small window it closes the window.
+ * Esc in a field puts back what stood there and leaves it, a find field is emptied; in a field of a small window it
+ * closes the window.
  */
 import { onMounted, onUnmounted, watch, type Ref } from 'vue'
 
@@ -23,8 +24,9 @@ const isField = (at: EventTarget | null): at is HTMLInputElement =>
   at instanceof HTMLElement && ['INPUT', 'TEXTAREA', 'SELECT'].includes(at.tagName)
 
 function leave(field: HTMLInputElement) {
-  if (stood?.field === field && field.value !== stood.text && field.type !== 'checkbox') {
-    field.value = stood.text
+  const before = field.type === 'search' ? '' : stood?.field === field ? stood.text : field.value
+  if (field.value !== before && field.type !== 'checkbox') {
+    field.value = before
     field.dispatchEvent(new Event('input', { bubbles: true }))
   }
   field.blur()
