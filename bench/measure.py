@@ -7,6 +7,7 @@
     .venv/bin/python bench/measure.py bulk        50,000 points: scrolled, pasted into, added to; as XLSX in and out
     .venv/bin/python bench/measure.py latency     register change to browser, beside the scan period
     .venv/bin/python bench/measure.py warm        a warm start to a served page
+    .venv/bin/python bench/measure.py rest        what the demo plant costs with nobody at it
 
 Each needs what `./canaleta check` installs. Results: bench/results-NAME.txt.
 """
@@ -15,6 +16,7 @@ from __future__ import annotations
 
 import contextlib
 import json
+import os
 import platform
 import resource
 import shutil
@@ -25,6 +27,7 @@ import sys
 import tempfile
 import time
 import urllib.request
+from collections import Counter
 from collections.abc import Callable, Iterator
 from datetime import date
 from decimal import Decimal
@@ -600,33 +603,105 @@ def _one_change(page: Any, source: tuple[int, str], level: str) -> float:
     return float(at - changed * 1000)
 
 
-def warm() -> None:
-    """./canaleta start when everything is installed, to the first page served."""
+@contextlib.contextmanager
+def started(data: Path) -> Iterator[tuple[int, float]]:
+    """(pid, seconds to the first page served) of ./canaleta start; everything is installed."""
     from canaleta.host.cluster import free_port
 
-    report = Report("warm")
-    folder = Path(tempfile.mkdtemp(prefix="canaleta-bench-"))
-    folder.chmod(0o755)
-    times = []
-    for _ in range(4):
-        port = free_port()
-        began = time.perf_counter()
-        process = subprocess.Popen(
-            [str(HERE.parent / "canaleta"), "start", "--port", str(port), "--data", str(folder / "data")],
-            stdout=subprocess.PIPE, text=True, stderr=subprocess.STDOUT,
-        )  # fmt: skip
+    port = free_port()
+    began = time.perf_counter()
+    process = subprocess.Popen(
+        [str(HERE.parent / "canaleta"), "start", "--port", str(port), "--data", str(data)],
+        stdout=subprocess.PIPE, text=True, stderr=subprocess.STDOUT,
+    )  # fmt: skip
+    try:
         assert process.stdout
         for line in process.stdout:
             if "/enter#" in line:
                 break
         urllib.request.urlopen(f"http://127.0.0.1:{port}/", timeout=5).read()
-        times.append(time.perf_counter() - began)
+        yield process.pid, time.perf_counter() - began
+    finally:
         process.terminate()
         process.wait(40)
+
+
+@contextlib.contextmanager
+def data_folder() -> Iterator[Path]:
+    """A place for a demo plant, which others may enter."""
+    folder = Path(tempfile.mkdtemp(prefix="canaleta-bench-"))
+    folder.chmod(0o755)
+    yield folder / "data"
     shutil.rmtree(folder, ignore_errors=True)
-    report.add("warm start to a served page, median of three", f"{statistics.median(times[1:]):.1f} s", "8 s")
-    report.add("warm start to a served page, slowest of three", f"{max(times[1:]):.1f} s", "8 s")
+
+
+def empty_loop_s() -> float:
+    """Processor time of ten million turns of an empty loop, s: what this machine is worth at this moment."""
+    began = time.process_time()
+    for _ in range(10_000_000):
+        pass
+    return time.process_time() - began
+
+
+def warm() -> None:
+    """./canaleta start when everything is installed, to the first page served."""
+    report = Report("warm")
+    times = []
+    with data_folder() as data:
+        for _ in range(6):
+            with started(data) as (_, seconds):
+                times.append(seconds)
+    report.add("ten million turns of an empty loop", f"{empty_loop_s():.2f} s")
+    report.add("warm start to a served page, median of five", f"{statistics.median(times[1:]):.1f} s", "3 s")
+    report.add("warm start to a served page, slowest of five", f"{max(times[1:]):.1f} s", "8 s")
     report.write()
+
+
+SETTLES_S, RESTS_S = 30.0, 60.0
+KINDS = {"_agent": "agent", "_stand-in": "stand-ins of ten racks", "postgres": "database"}
+
+
+def rest() -> None:
+    """The demo plant with nobody at it: processor and memory of everything that runs."""
+    report = Report("rest")
+    with data_folder() as data, started(data) as (launcher, _):
+        time.sleep(SETTLES_S)
+        pids = _below(launcher)
+        before = {pid: _cpu_s(pid) for pid in pids}
+        time.sleep(RESTS_S)
+        spent, held = Counter[str](), 0.0
+        for pid, line in pids.items():
+            kind = next((name for word, name in KINDS.items() if word in line), "all others")
+            spent[kind] += (_cpu_s(pid) - before[pid]) / RESTS_S
+            held += _held_mb(pid)
+    report.add("ten million turns of an empty loop", f"{empty_loop_s():.2f} s")
+    for kind, share in spent.most_common():
+        report.add(f"{kind} at rest", f"{share:.1%} of a core")
+    report.add("everything at rest", f"{sum(spent.values()):.1%} of a core", "7 %")
+    report.add("memory of everything, proportional", f"{held:.0f} MB", "600 MB")
+    report.write()
+
+
+def _below(pid: int) -> dict[int, str]:
+    """{pid: command line} of a process and everything below it."""
+    listed = subprocess.run(["ps", "-ww", "-eo", "pid,ppid,args"], capture_output=True, text=True, check=True).stdout
+    rows = [(int(p), int(q), args) for p, q, args in (line.split(None, 2) for line in listed.splitlines()[1:])]
+    found = {pid: ""}
+    while more := {p: args for p, q, args in rows if q in found and p not in found}:
+        found |= more
+    return found
+
+
+def _cpu_s(pid: int) -> float:
+    fields = Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()
+    return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
+
+
+def _held_mb(pid: int) -> float:
+    for line in Path(f"/proc/{pid}/smaps_rollup").read_text().splitlines():
+        if line.startswith("Pss:"):
+            return int(line.split()[1]) / 1024
+    return 0.0
 
 
 if __name__ == "__main__":
@@ -639,4 +714,5 @@ if __name__ == "__main__":
         "cabinet": cabinet,
         "latency": latency,
         "warm": warm,
+        "rest": rest,
     }[sys.argv[1]]()

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.interpolate import PchipInterpolator
 
 from canaleta.core.chains import factors_of, hops_of, read_factors, read_hops
 from canaleta.core.tables import MOST_POINTS, Table, read_table, table_of
@@ -29,6 +30,27 @@ def test_the_cubic_meets_every_point_and_never_overshoots() -> None:
     fine = curve.forward(np.linspace(0, 4, 400))
     assert (np.diff(fine) > 0).all()
     assert fine.max() <= 11.0
+
+
+def test_the_cubic_is_the_one_of_fritsch_and_butland() -> None:
+    """SciPy has it as PCHIP; (0, 0), (1, 2), (3, 10), (4, 11) by hand: the rises are 2, 4, 1, so the slope at the second
+    point is (5 + 4) / (5/2 + 4/4) = 18/7, and 1 − (4 − 1)/3 of the last end's parabola is 0."""
+    curve = Table(TANK.points, cubic=True)
+    assert float(curve.slope([1.0])[0]) == pytest.approx(18 / 7, rel=1e-14)
+    assert float(curve.slope([4.0])[0]) == 0.0
+
+
+@given(
+    st.lists(st.tuples(st.floats(0.01, 5), st.floats(-5, 5)), min_size=1, max_size=20),
+    st.lists(st.floats(0, 1), min_size=1, max_size=30),
+)
+def test_the_cubic_is_as_another_has_it(steps: list[tuple[float, float]], shares: list[float]) -> None:
+    x, y = np.cumsum([0.0, *(s[0] for s in steps)]), np.cumsum([0.0, *(s[1] for s in steps)])
+    table = Table(tuple(zip(x.tolist(), y.tolist(), strict=True)), cubic=True)
+    at = np.array([0.0, *shares, 1.0]) * x[-1]
+    other = PchipInterpolator(x, y)
+    assert table.forward(at) == pytest.approx(other(at), rel=1e-9, abs=1e-9)
+    assert table.slope(at) == pytest.approx(other.derivative()(at), rel=1e-7, abs=1e-7)
 
 
 rising = st.lists(st.tuples(st.floats(0.01, 5), st.floats(0.01, 5)), min_size=1, max_size=20)

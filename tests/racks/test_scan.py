@@ -15,6 +15,7 @@ from canaleta.core.registers import RackMap, decode, encode
 from canaleta.plant.live import LiveBlock
 from canaleta.plant.seed import stored_row
 from canaleta.racks.life import RackLife
+from canaleta.racks.scan import Joined
 from canaleta.standins.field import FieldRack
 
 PLANT = demo_plant()
@@ -137,3 +138,29 @@ def test_a_failure_is_told_after_the_time_that_the_plant_gives_it() -> None:
     assert at(6.0, broken)[0] == Quality.DOUBTFUL
     assert at(9.0, broken)[0] == Quality.DOUBTFUL
     assert at(10.0, broken)[0] == Quality.BAD
+
+
+def test_racks_read_together_say_what_each_says_alone() -> None:
+    """All ten, at rest and with a failed signal that has to last, one of them silent now and then."""
+    image = listed()
+    fields = {r: FieldRack(PLANT, LAYOUT, r, 20 + r) for r in LAYOUT.racks}
+    alone, joined = ({r: RackLife(image, r, RackMap.of(LAYOUT, r)) for r in LAYOUT.racks} for _ in range(2))
+    together = Joined({r: life.plan for r, life in joined.items()})
+    fields[1].inject(2, 0, 3.5, "mA")
+    for step in range(0, 40, 4):
+        at = START + timedelta(seconds=step / 4)
+        words = {r: field.step(step) for r, field in fields.items() if not (r == 3 and step % 8)}
+        read = together.read({r: joined[r].asks(those, at) for r, those in words.items()})
+        assert read.keys() == words.keys()
+        for r, those in words.items():
+            one, other = alone[r].read(those, at, 1)[0], joined[r].take_in(read[r], at, 1)[0]
+            for name in ("value", "counts", "quality", "reasons", "switch", "flags", "band", "load_ma"):
+                np.testing.assert_array_equal(
+                    getattr(one, name), getattr(other, name), f"{name} of rack {r} at {step}"
+                )
+    assert Reason.FAILED_LOW & int(other_reasons(joined[1], image, "PT-3107")), "3.5 mA for nine seconds"
+
+
+def other_reasons(life: RackLife, image: PlantImage, tag: str) -> int:
+    shown = life.silent("", START + timedelta(seconds=10), 1)[0]
+    return int(shown.reasons[[image.label(image.row_of(int(p))) for p in shown.points].index(tag)])

@@ -5,9 +5,9 @@ import math
 import numpy as np
 import pytest
 
-from canaleta.catalogue.demo import demo_plant, layout_of
+from canaleta.catalogue.demo import FieldFault, demo_plant, layout_of
 from canaleta.core.registers import decode
-from canaleta.standins.field import FieldRack, InjectionError
+from canaleta.standins.field import FieldRack, InjectionError, together
 
 PLANT = demo_plant()
 LAYOUT = layout_of(PLANT)
@@ -79,3 +79,33 @@ def test_the_gas_pressure_wanders_about_its_mean_with_noise() -> None:
     mean = 187.5 / 600 * 32000
     assert abs(np.mean(values) - mean) < 0.02 * mean
     assert len(set(values)) > 100, "noise and quantisation, not a constant"
+
+
+def test_racks_worked_out_together_are_as_each_is_alone() -> None:
+    """With a fault in the field of one, a signal put on another, and a setting written later."""
+    opened = next(d for d in PLANT.field if LAYOUT.modules[LAYOUT.read_address(d.at)[0]].rack == 2)
+    broken = PLANT.model_copy(
+        update={
+            "field": tuple(
+                d.model_copy(update={"faults": (FieldFault(kind="open"),)}) if d is opened else d for d in PLANT.field
+            )
+        }
+    )
+
+    def made() -> list[FieldRack]:
+        fields = [FieldRack(broken, LAYOUT, r, 20 + r) for r in LAYOUT.racks]
+        fields[0].inject(2, 0, 12.0, "mA")
+        return fields
+
+    alone, joined, before = made(), made(), None
+    for step in range(0, 12, 4):
+        words, before = together(joined, step, before)
+        for one, other in zip(alone, words, strict=True):
+            assert one.step(step).tolist() == other.tolist(), f"rack {one.rack} at {step}"
+    first = before
+    joined[0].inject(2, 0, None, "mA", faults=[("open", "")])
+    alone[0].inject(2, 0, None, "mA", faults=[("open", "")])
+    words, after = together(joined, 12, before)
+    assert alone[0].step(12).tolist() == words[0].tolist()
+    assert after is not first, "what is wrong in one of them is seen"
+    assert together(joined, 16, after)[1] is after, "nothing new: nothing is made ready anew"

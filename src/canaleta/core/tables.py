@@ -1,8 +1,4 @@
-"""Tables of points people type: straight between them or a monotone cubic, forwards and backwards.
-
-The cubic is the monotone one of Fritsch and Carlson (SIAM J. Numer. Anal. 17, 1980) as SciPy's PCHIP has it: it
-never overshoots, so that a rising table stays rising between its points and has an inverse.
-"""
+"""Tables of points people type: straight between them or a monotone cubic, forwards and backwards."""
 
 from __future__ import annotations
 
@@ -11,11 +7,11 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from functools import cached_property, lru_cache
-from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from canaleta.core.monotone import MonotoneCubic
 from canaleta.core.text import TextError, plain, read_number
 
 Floats = NDArray[np.float64]
@@ -78,13 +74,11 @@ class Table:
 
     def slope(self, x: ArrayLike) -> Floats:
         """dy/dx of the cubic at each x inside the table."""
-        return np.asarray(self._cubic.derivative()(x), dtype=np.float64)
+        return self._cubic.slope(np.asarray(x, dtype=np.float64))
 
     @cached_property
-    def _cubic(self) -> Any:
-        from scipy.interpolate import PchipInterpolator
-
-        return PchipInterpolator(self.x, self.y)
+    def _cubic(self) -> MonotoneCubic:
+        return MonotoneCubic(self.x, self.y)
 
     def _end_slope(self, x: Floats) -> Floats:
         first = (self.y[1] - self.y[0]) / (self.x[1] - self.x[0])
@@ -99,12 +93,11 @@ class Table:
             cell = len(up) - 2 - cell
         low, high = self.x[cell].copy(), self.x[cell + 1].copy()
         x = low + (high - low) * (y - self.y[cell]) / (self.y[cell + 1] - self.y[cell])
-        slope = self._cubic.derivative()
         for _ in range(_NEWTON_STEPS):
             miss = (self._cubic(x) - y) * self.direction
             low, high = np.where(miss <= 0, x, low), np.where(miss > 0, x, high)
             with np.errstate(divide="ignore", invalid="ignore"):
-                step = x - miss * self.direction / slope(x)
+                step = x - miss * self.direction / self._cubic.slope(x)
             renewed = np.where((step >= low) & (step <= high), step, (low + high) / 2.0)
             moved = float(np.nanmax(np.abs(renewed - x), initial=0.0))
             x = renewed

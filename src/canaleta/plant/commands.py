@@ -25,6 +25,7 @@ __all__ = [
     "finish",
     "injection_of",
     "outcome",
+    "racks_asked",
     "start_waiting",
     "wiring_of",
 ]  # fmt: skip
@@ -65,6 +66,12 @@ def ask(
     ).scalar_one()
     notify(connection, "canaleta_command", rack)
     return int(number)
+
+
+def racks_asked(connection: Connection) -> set[int]:
+    """The racks that have a command which waits and is still worth starting."""
+    waiting = t.command.c.epoch.is_(None), t.command.c.expires > func.clock_timestamp()
+    return set(connection.execute(select(t.command.c.rack).distinct().where(*waiting)).scalars())
 
 
 def start_waiting(connection: Connection, rack: int, epoch: int) -> list[Command]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from enum import IntFlag
@@ -14,7 +15,7 @@ from sqlalchemy import Connection, select, text
 from canaleta.core.image import PlantImage
 from canaleta.plant import tables as t
 
-__all__ = ["Flag", "LiveBlock", "holds_lease", "is_stale", "read_block", "write_block"]
+__all__ = ["Flag", "LiveBlock", "holds_lease", "is_stale", "read_block", "write_block", "write_blocks"]
 
 
 class Flag(IntFlag):
@@ -106,23 +107,33 @@ _PLAIN = {
 }
 _KINDS = _PLAIN | dict.fromkeys(COLUMNS, "bytea")
 _NAMES = tuple(_KINDS)
+_ONE = ", ".join(f"cast(:{name} as {kind}[])" for name, kind in _KINDS.items())
 _WRITE = text(
-    "with held as (select 1 from lease where rack = :rack and epoch = :epoch and holder = :holder), "
-    f"put as (insert into live_block ({', '.join(_NAMES)}) "
-    f"select {', '.join(f'cast(:{n} as {kind})' for n, kind in _KINDS.items())} from held "
-    f"on conflict (rack) do update set {', '.join(f'{n} = excluded.{n}' for n in _NAMES if n != 'rack')} returning rack) "
-    "select pg_notify('canaleta_live', :told) from put"
+    f"with given as (select * from unnest({_ONE}) as g({', '.join(_NAMES)})), "
+    "held as (select g.* from given g join lease l on l.rack = g.rack and l.epoch = g.epoch and l.holder = :holder), "
+    f"put as (insert into live_block ({', '.join(_NAMES)}) select {', '.join(_NAMES)} from held order by rack "
+    f"on conflict (rack) do update set {', '.join(f'{n} = excluded.{n}' for n in _NAMES if n != 'rack')} "
+    "returning rack, scan) "
+    "select rack, pg_notify('canaleta_live', rack || ':' || scan) from put"
 )
-"""One way to the database and back for each rack and scan: the lease is looked at, the block written, the workers told."""
+"""One way to the database and back for all racks of a moment: leases are looked at, blocks written, the workers told."""
+
+
+def write_blocks(connection: Connection, blocks: Sequence[LiveBlock], holder: str) -> set[int]:
+    """Write the block of each rack whose lease of the block's epoch still holds, and tell the web workers. Returns those
+    racks. blocks: of different racks."""
+    if not blocks:
+        return set()
+    values = {name: [getattr(block, name) for block in blocks] for name in _PLAIN} | {
+        name: [np.ascontiguousarray(getattr(block, name), dtype).tobytes() for block in blocks]
+        for name, dtype in COLUMNS.items()
+    }
+    return {row.rack for row in connection.execute(_WRITE, values | {"holder": holder})}
 
 
 def write_block(connection: Connection, block: LiveBlock, holder: str) -> bool:
-    """Write a block and tell the web workers, if the lease of its epoch still holds; else write nothing."""
-    values = {name: getattr(block, name) for name in _PLAIN} | {
-        name: np.ascontiguousarray(getattr(block, name), dtype).tobytes() for name, dtype in COLUMNS.items()
-    }
-    told = f"{block.rack}:{block.scan}"
-    return connection.execute(_WRITE, values | {"holder": holder, "told": told}).first() is not None
+    """Write one block, as `write_blocks` does. Returns whether the lease held."""
+    return bool(write_blocks(connection, [block], holder))
 
 
 def is_stale(block: LiveBlock, image: PlantImage, now: float) -> bool:

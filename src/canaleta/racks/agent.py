@@ -25,7 +25,7 @@ from canaleta.core.conditioning import UNKNOWN
 from canaleta.core.image import PlantImage
 from canaleta.core.quality import BAD_SIGNAL
 from canaleta.core.text import short
-from canaleta.plant import leases
+from canaleta.plant import commands, leases
 from canaleta.plant.clock import PlantClock
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.live import is_stale, read_block
@@ -33,6 +33,7 @@ from canaleta.plant.room import Room
 from canaleta.plant.temporary import TEMPORARY_CHANNEL, substitutes
 from canaleta.plant.trends import forget_before
 from canaleta.plant.walking import forget_found_before
+from canaleta.racks.digesting import Digester
 from canaleta.racks.scanner import Scanner
 from canaleta.racks.source import SignalSource, SourceError
 
@@ -40,6 +41,8 @@ __all__ = ["Agent", "run"]
 
 log = logging.getLogger("scan")
 TEND_S = 1.0
+LOOK_S = 5.0
+"""How often commands are looked for without having been told of one."""
 FORGET_S = 3600.0
 Channels = frozenset[tuple[int, int]]
 
@@ -63,12 +66,13 @@ class Agent:
         self.lateness: dict[int, float] = {}
         self.followed: dict[int, PlantImage] = {}
         self.room = Room.of_environment()
+        self.digester = Digester(self)
         self._seq_moved = asyncio.Event()
         self._temporary_moved = True
         self._asking = asyncio.Lock()
         self._asked_at = float("-inf")
         self._answer: set[tuple[int, int, int]] = set()
-        self._renewed = self._forgotten = 0.0
+        self._renewed = self._forgotten = self._looked_at = 0.0
 
     async def run(self) -> None:
         """Scan until cancelled. Racks that appear or vanish are taken up or let go at the next look."""
@@ -116,6 +120,10 @@ class Agent:
         if self._temporary_moved:
             self._temporary_moved = False
             self.substitutes = await asyncio.to_thread(self._substitutes)
+        if loop.time() - self._looked_at >= LOOK_S:
+            self._looked_at = loop.time()
+            for rack in await asyncio.to_thread(self._racks_asked):
+                self.asked[rack].set()
         for rack, epoch in self.held.items():
             if rack not in tasks or tasks[rack].done():
                 tasks[rack] = asyncio.create_task(Scanner(self, rack, epoch).run())
@@ -197,6 +205,10 @@ class Agent:
     def _free(self, rack: int) -> None:
         with self.engine.begin() as connection:
             leases.let_go(connection, rack, self.holder)
+
+    def _racks_asked(self) -> set[int]:
+        with self.engine.connect() as connection:
+            return commands.racks_asked(connection)
 
     def _substitutes(self) -> dict[int, float]:
         with self.engine.connect() as connection:

@@ -11,6 +11,7 @@ import zlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,7 +27,7 @@ from canaleta.core.registers import RackMap
 from canaleta.core.trends import Part
 from canaleta.plant.alarms import Passing
 from canaleta.plant.live import Flag, LiveBlock
-from canaleta.racks.scan import ANSWERS, ScanPlan
+from canaleta.racks.scan import ANSWERS, Asked, Joined, Read, ScanPlan
 
 __all__ = ["FoundPoint", "Outside", "RackLife"]
 
@@ -93,10 +94,12 @@ class RackLife:
         self._watch = recognition.begin(n)
         self._wires, self._noise2 = np.full(n, np.nan), np.zeros(n)
         self.found: list[FoundPoint] = []
+        self.kept_at = 0.0
         self._kept: list[tuple[float, NDArray[np.float64], NDArray[np.float64], NDArray[np.uint8]]] = []
         self.new_alarms = self.keys
 
     def _set_plan(self, image: PlantImage) -> None:
+        self.__dict__.pop("_alone", None)
         self.plan = ScanPlan.of(image, self._map)
         self.settings = Settings.of(image, self.plan.rows)
         self.table = AlarmTable.of(image, self.plan.rows)
@@ -106,6 +109,10 @@ class RackLife:
         self._quiets = {int(p) for p in self.table.quiet.tolist() if p >= 0}
         self._span = signal_span(image, self.plan.rows)
         self._meters = np.flatnonzero((self.settings.edge >= 0) | self.settings.cumulative)
+
+    @cached_property
+    def _alone(self) -> Joined:
+        return Joined({self.rack: self.plan})
 
     # The list moves on ---------------------------------------------------------------------------------
 
@@ -151,9 +158,20 @@ class RackLife:
         refused: NDArray[np.bool_] | None = None,
     ) -> tuple[LiveBlock, list[Passing]]:  # fmt: skip
         """The block of a reading, and what alarms passed with it. refused: registers that the rack does not have."""
-        self._read_moment = now = self._moment(read_at)
-        self._resume(now)
-        reading, self._failing, on_wires = self.plan.reading(words, self._good, self._failing, now, refused)
+        read = self._alone.read({self.rack: self.asks(words, read_at, refused)})
+        return self.take_in(read[self.rack], read_at, epoch, outside)
+
+    def asks(self, words: NDArray[np.uint16], read_at: datetime, refused: NDArray[np.bool_] | None = None) -> Asked:
+        """What has to be known to make readings of words, alone or together with other racks; `take_in` is next."""
+        self._read_moment = self._moment(read_at)
+        self._resume(self._read_moment)
+        return Asked(words, self._good, self._failing, self._read_moment, refused)
+
+    def take_in(
+        self, read: Read, read_at: datetime, epoch: int, outside: Outside = NOTHING
+    ) -> tuple[LiveBlock, list[Passing]]:
+        """The block of what was made of the words that `asks` was given last, and what alarms passed with it."""
+        now, reading, self._failing, on_wires = self._read_moment, read.reading, read.failing_since, read.on_wires
         self._load_ma = np.full(len(self._points), np.nan) if reading.load_ma is None else reading.load_ma
         self.found += self._watched(now, on_wires, reading)
         reading = self._replaced(reading, outside)

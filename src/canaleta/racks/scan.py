@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,7 +17,7 @@ from canaleta.core.path import Runs
 from canaleta.core.quality import Quality, Reason, mark, of_reasons, ripened
 from canaleta.core.registers import RackMap, decode
 
-__all__ = ["ANSWERS", "ScanPlan"]
+__all__ = ["ANSWERS", "Asked", "Joined", "Read", "ScanPlan"]
 
 ANSWERS = "answers"
 OFF = field_named("enabled").choices.index("no")
@@ -27,7 +29,7 @@ class ScanPlan:
     """Which points of an image stand where in a rack's map; made anew when the list or the layout changes.
 
     rows: rows of the landed points of the rack. at: their places in the map. off: those whose channel is switched off.
-    loaded: which of the points are outputs that measure the current through their load. runs: their paths.
+    loaded: which of the points are outputs that measure the current through their load.
     """
 
     image: PlantImage
@@ -36,7 +38,6 @@ class ScanPlan:
     at: NDArray[np.int64]
     off: NDArray[np.bool_]
     loaded: NDArray[np.int64]
-    runs: Runs
 
     @classmethod
     def of(cls, image: PlantImage, rack_map: RackMap) -> ScanPlan:
@@ -49,7 +50,7 @@ class ScanPlan:
         rows, places = here.astype(np.int64), np.array(at, dtype=np.int64)
         loaded = np.flatnonzero(rack_map.load_word[places] >= 0)
         off = image.code("enabled")[rows] == OFF
-        return cls(image, rack_map, rows, places, off, loaded, Runs.of(image, rows))
+        return cls(image, rack_map, rows, places, off, loaded)
 
     def __len__(self) -> int:
         return len(self.rows)
@@ -66,52 +67,92 @@ class ScanPlan:
         pairs = zip(self.map.modules[self.at].tolist(), self.map.channels[self.at].tolist(), strict=True)
         return np.array([pair in some for pair in pairs], dtype=bool)
 
-    def reading(
-        self,
-        words: NDArray[np.uint16],
-        last_good: NDArray[np.float64],
-        failing_since: NDArray[np.float64],
-        now: float,
-        refused: NDArray[np.bool_] | None = None,
-    ) -> tuple[Reading, NDArray[np.float64], NDArray[np.float64]]:
-        """What the words say of each point, since when each level fails (s, NaN for one that does not), and what stands
-        on the wires.
-
-        refused: (registers,), which the rack does not have; None for none.
-        last_good: for points that hold it when their signal fails. failing_since: as the reading before returned it.
-        """
-        since = np.full(len(self), np.nan)
-
-        def ripen(places: NDArray[np.int64], reasons: NDArray[np.uint32]) -> NDArray[np.uint32]:
-            failing = (reasons & _FAILING) != 0
-            before = failing_since[places]
-            since[places] = np.where(failing, np.where(np.isnan(before), now, before), np.nan)
-            lasted = np.nan_to_num(now - since[places])
-            return ripened(reasons, lasted, self.image.conventions.namur.after_s)
-
-        decoded = decode(self.map, words)
+    def told(self, asked: Asked) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.uint32]]:
+        """Of each point what its words say by themselves: count, mA through its load, reasons."""
+        decoded = decode(self.map, asked.words)
         counts, load_ma = decoded.counts[self.at], decoded.load_ma[self.at]
         told = np.zeros(len(counts), dtype=np.uint32)
         mark(told, decoded.fault[self.at], Reason.CHANNEL_FAULT)
         # NaN and infinity of a float register are no values: what the plant does with a failed signal acts on them.
         mark(told, ~np.isfinite(counts), Reason.NOT_A_NUMBER)
         counts = np.where(np.isfinite(counts), counts, np.nan)
-        if refused is not None and refused.any():
-            gone = self.map.without(refused)[self.at]
+        if asked.refused is not None and asked.refused.any():
+            gone = self.map.without(asked.refused)[self.at]
             told[gone] = np.uint32(Reason.REGISTER_REFUSED)
             counts, load_ma = np.where(gone, np.nan, counts), np.where(gone, np.nan, load_ma)
         if len(self.loaded):
             least = least_load_ma(self.image, self.rows[self.loaded], counts[self.loaded])
             told[self.loaded[load_ma[self.loaded] < least]] |= np.uint32(Reason.OPEN_CIRCUIT)
-        paths = self.runs.evaluate(Station.COUNTS, counts, last_good, told, ripen)
+        return counts, load_ma, told
+
+
+@dataclass(frozen=True)
+class Asked:
+    """The words of a rack and what has to be known of the time before. Arrays of points have shape (points of the rack,).
+
+    words: (registers,). last_good: for points that hold it when their signal fails. failing_since: as the reading before
+    returned it, s. now: s. refused: (registers,), which the rack does not have; None for none.
+    """
+
+    words: NDArray[np.uint16]
+    last_good: NDArray[np.float64]
+    failing_since: NDArray[np.float64]
+    now: float
+    refused: NDArray[np.bool_] | None = None
+
+
+@dataclass(frozen=True)
+class Read:
+    """What the words of a rack say: the readings, since when each level fails (s, NaN for one that does not), and what
+    stands on the wires."""
+
+    reading: Reading
+    failing_since: NDArray[np.float64]
+    on_wires: NDArray[np.float64]
+
+
+class Joined:
+    """The paths of several racks of one image, worked out together: most of what a small rack costs is not its points."""
+
+    def __init__(self, plans: Mapping[int, ScanPlan]) -> None:
+        """plans: of racks of one image, at least one."""
+        several = list(plans.values())
+        self._image = several[0].image
+        ends = np.cumsum([0, *(len(plan) for plan in several)]).tolist()
+        places = [slice(*ends_of) for ends_of in itertools.pairwise(ends)]
+        self._at = dict(zip(plans, zip(several, places, strict=True), strict=True))
+        self._runs = Runs.of(self._image, np.concatenate([plan.rows for plan in several]))
+        self._off = np.concatenate([plan.off for plan in several])
+
+    def read(self, asked: Mapping[int, Asked]) -> dict[int, Read]:
+        """What the words of some of the racks say."""
+        size, after_s = len(self._off), self._image.conventions.namur.after_s
+        counts, load_ma, good, before, now = (np.full(size, np.nan) for _ in range(5))
+        told = np.zeros(size, dtype=np.uint32)
+        for rack, one in asked.items():
+            plan, where = self._at[rack]
+            counts[where], load_ma[where], told[where] = plan.told(one)
+            good[where], before[where], now[where] = one.last_good, one.failing_since, one.now
+        since = np.full(size, np.nan)
+
+        def ripen(places: NDArray[np.int64], reasons: NDArray[np.uint32]) -> NDArray[np.uint32]:
+            failing, first = (reasons & _FAILING) != 0, before[places]
+            since[places] = np.where(failing, np.where(np.isnan(first), now[places], first), np.nan)
+            return ripened(reasons, np.nan_to_num(now[places] - since[places]), after_s)
+
+        paths = self._runs.evaluate(Station.COUNTS, counts, good, told, ripen)
         reasons = paths.reasons.copy()
         # A count that says open or short says more than the module's bit does.
         said = (reasons & np.uint32(Reason.OPEN_CIRCUIT | Reason.SHORT_CIRCUIT)) != 0
         reasons[said] &= ~np.uint32(Reason.CHANNEL_FAULT)
-        value = paths.at(Station.VALUE)
         # A channel that is switched off stays on the list and is neither read nor watched.
-        counts, value = np.where(self.off, np.nan, counts), np.where(self.off, np.nan, value)
-        reasons[self.off] = np.uint32(Reason.DISABLED)
+        counts, value = np.where(self._off, np.nan, counts), np.where(self._off, np.nan, paths.at(Station.VALUE))
+        reasons[self._off] = np.uint32(Reason.DISABLED)
         quality = of_reasons(reasons, ~np.isnan(value))
-        quality[self.off] = Quality.NONE
-        return Reading(value, counts, reasons, quality, load_ma), since, paths.at(Station.LOOP)
+        quality[self._off] = Quality.NONE
+        on_wires = paths.at(Station.LOOP)
+        of = {rack: self._at[rack][1] for rack in asked}
+        return {
+            rack: Read(Reading(value[w], counts[w], reasons[w], quality[w], load_ma[w]), since[w], on_wires[w])
+            for rack, w in of.items()
+        }

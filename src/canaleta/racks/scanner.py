@@ -5,13 +5,11 @@ from __future__ import annotations
 import asyncio
 import json
 import logging
+import math
 from collections.abc import Sequence
-from dataclasses import asdict
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
-import numpy as np
-from numpy.typing import NDArray
 from sqlalchemy.exc import SQLAlchemyError
 
 from canaleta.core.alarming import Event
@@ -24,12 +22,11 @@ from canaleta.plant import alarms as alarm_records
 from canaleta.plant.alarms import Passing
 from canaleta.plant.arming import armed
 from canaleta.plant.commands import DONE, Command, finish, start_waiting
-from canaleta.plant.keeping import keep_scan, keep_words, kept_state
-from canaleta.plant.live import LiveBlock
+from canaleta.plant.keeping import keep_words, kept_state
 from canaleta.plant.stand_in import followed_document
 from canaleta.plant.trends import pack_hour, waiting_hours
-from canaleta.plant.walking import note_found
 from canaleta.racks.controller import shown_values
+from canaleta.racks.digesting import STATE_S, Answer
 from canaleta.racks.life import Outside, RackLife
 from canaleta.racks.reader import RackReader, RackRefusesError, RackSilentError, peeked, tested
 from canaleta.racks.source import SourceError
@@ -40,15 +37,10 @@ if TYPE_CHECKING:
 __all__ = ["Scanner"]
 
 log = logging.getLogger("scan")
-STATE_S = 10.0
-"""How often the state is kept when nothing passes."""
-LOOK_S = 5.0
-"""How often commands are looked for without having been told of one."""
 PACK_S = 60.0
 FORCES_S = 2.0
 """How often the rack is asked what it holds by force; after a force of ours it is asked at once."""
 WAIT_AFTER_TROUBLE_S = 1.0
-Packed = tuple[LiveBlock, list[Passing], bytes | None]
 
 
 class Scanner:
@@ -59,8 +51,6 @@ class Scanner:
         self._rack = rack
         self._epoch = epoch
         self._life: RackLife | None = None
-        self._kept_at = 0.0
-        self._looked_at = -LOOK_S
         self._packed_at = 0.0
         self._silent = ""
         self._no_forces = ""
@@ -69,6 +59,7 @@ class Scanner:
 
     async def run(self) -> None:
         """Scan until cancelled, or until the layout is another. Trouble with the database is waited out."""
+        self._agent.asked[self._rack].set()
         try:
             while True:
                 try:
@@ -82,6 +73,7 @@ class Scanner:
                     log.exception("rack %d: the scan met what it does not know; it begins anew", self._rack)
                     await asyncio.sleep(WAIT_AFTER_TROUBLE_S)
         finally:
+            self._agent.digester.forget(self._rack)
             self._keep_last()
 
     async def _hold(self) -> bool:
@@ -123,10 +115,12 @@ class Scanner:
                 if self._silent != str(error):
                     log.warning("rack %d: %s", self._rack, error)
                 self._silent, read_at = str(error), self._agent.clock.when()
-            if not await asyncio.to_thread(self._digest, words, read_at, outside, reader.refused):
+            answer = Answer(self._life, self._epoch, words, read_at, outside, reader.refused, self._silent)
+            if not await self._agent.digester.digest(answer):
                 return True
             await self._pack()
-            due = max(due + period, loop.time())
+            # Racks of one period are read at the same moments: what they answer is worked out together.
+            due = max(period * math.floor(due / period + 1.001), loop.time())
             if await self._woken(due - loop.time()):
                 due = loop.time()
 
@@ -206,42 +200,6 @@ class Scanner:
             self._life.adopt(alarm_records.states_elsewhere(connection, self._life.new_alarms))
             alarm_records.forget(connection, self._rack, self._life.every_key)
 
-    def _digest(
-        self, words: NDArray[np.uint16] | None, at: datetime, outside: Outside, refused: NDArray[np.bool_]
-    ) -> bool:
-        """Work a reading out and write what it brought. Returns whether the lease still holds."""
-        life = self._life
-        assert life is not None
-        if words is None:
-            outside = Outside(substitutes=self._agent.substitutes, switches=self._agent.switches)
-            block, passed = life.silent(self._silent, at, self._epoch, outside)
-        else:
-            block, passed = life.read(words, at, self._epoch, outside, refused)
-        self._agent.switches |= life.states_of(self._agent.quieters)
-        now = at.timestamp()
-        # On a full disk the trend has a gap; what stands now is told all the same.
-        part = life.part() if life.part_due(now) else None
-        if part is not None and self._agent.room.is_short():
-            log.warning("rack %d: the disk is full: the trend has a gap", self._rack)
-            part = None
-        state = life.packed() if passed or now - self._kept_at >= STATE_S else None
-        if state is not None:
-            self._kept_at = now
-        found, life.found = life.found, []
-        if not (passed or found or part or state or life.gap_s):
-            # Nothing but the block: one statement, and no transaction around it.
-            with self._agent.at_once.connect() as connection:
-                return keep_scan(connection, block, self._agent.holder)
-        with self._agent.engine.begin() as connection:
-            kept = keep_scan(connection, block, self._agent.holder, passed, part, state)
-            if kept and life.gap_s:
-                alarm_records.record_gap(connection, self._rack, at, life.gap_s)
-                life.gap_s = 0.0
-            for one in found if kept else ():
-                log.info("somebody plays at point %d: %s", one.point, one.found.pattern)
-                note_found(connection, one.point, at, one.found.pattern, [asdict(p) for p in one.found.plateaus])
-            return kept
-
     def _keep_last(self) -> None:
         """What must not be lost when this scanner ends. A database that is away has the state of a moment ago."""
         if self._life is None:
@@ -279,11 +237,10 @@ class Scanner:
     # Commands ------------------------------------------------------------------------------------------
 
     async def _commands(self) -> None:
-        asked, loop = self._agent.asked[self._rack], asyncio.get_running_loop()
-        if not asked.is_set() and loop.time() - self._looked_at < LOOK_S:
+        asked = self._agent.asked[self._rack]
+        if not asked.is_set():
             return
         asked.clear()
-        self._looked_at = loop.time()
         for command in await asyncio.to_thread(self._waiting):
             result = await self._do(command)
             await asyncio.to_thread(self._finish, command.id, result)

@@ -5,8 +5,9 @@ Every number is a function of the seed and the step, so that two runs with one s
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from difflib import SequenceMatcher
 
@@ -29,7 +30,7 @@ from canaleta.core.settings import FIELD_OF
 from canaleta.core.signals import Family
 from canaleta.core.waveforms import waveform_of
 
-__all__ = ["FieldRack", "InjectionError"]
+__all__ = ["FieldRack", "InjectionError", "Ready", "Together", "together"]
 
 COLD_JUNCTION_TENTHS = 10.0
 Floats = NDArray[np.float64]
@@ -58,7 +59,7 @@ class _Put:
 
 
 @dataclass
-class _Ready:
+class Ready:
     """What a rack's paths need as long as its devices, settings and faults are the same: worked out once."""
 
     image: PlantImage
@@ -70,7 +71,7 @@ class _Ready:
     some: dict[bytes, Runs] = field(default_factory=dict)
 
     @classmethod
-    def of(cls, image: PlantImage, faults: dict[int, tuple[Fault, ...]]) -> _Ready:
+    def of(cls, image: PlantImage, faults: dict[int, tuple[Fault, ...]]) -> Ready:
         as_it_is = faulted(image, faults)
         runs = Runs.of(as_it_is, None, upset_of(len(image), faults))
         on_open = PathRows(image, np.arange(len(image))).of_mode("open_counts")
@@ -85,12 +86,51 @@ class _Ready:
         return self.some[key]
 
 
+class Together:
+    """The paths of several racks of one layout as they are now, worked out in one go."""
+
+    def __init__(self, parts: Sequence[Ready]) -> None:
+        """parts: of racks of one layout."""
+        self.parts = tuple(parts)
+        images = [part.as_it_is for part in parts]
+        cells = {name: np.concatenate([image.cells[name] for image in images]) for name in images[0].cells}
+        size = sum(map(len, images))
+        ends = np.cumsum([0, *map(len, images)]).tolist()
+        self._places = [slice(*pair) for pair in itertools.pairwise(ends)]
+        faults = {
+            first + row: those for first, part in zip(ends, parts, strict=False) for row, those in part.faults.items()
+        }
+        image = replace(images[0], ids=np.arange(1, size + 1), cells=cells, _kept={})
+        self._runs = Runs.of(image, None, upset_of(size, faults))
+
+    def counts(self, process: Sequence[Floats]) -> list[tuple[Floats, NDArray[np.uint32]]]:
+        """Counts and reasons of each rack from the quantities at its devices."""
+        paths = self._runs.evaluate(Station.PROCESS, np.concatenate(process))
+        counts = paths.at(Station.COUNTS)
+        return [(counts[place].copy(), paths.reasons[place].copy()) for place in self._places]
+
+
+def together(
+    racks: Sequence[FieldRack], step: int, before: Together | None
+) -> tuple[list[NDArray[np.uint16]], Together]:
+    """The registers of several racks of one layout at a step, and what to hand in at the next."""
+    parts = [rack.ready(step) for rack in racks]
+    if (
+        before is None
+        or len(before.parts) != len(parts)
+        or any(a is not b for a, b in zip(before.parts, parts, strict=True))
+    ):
+        before = Together(parts)
+    made = before.counts([rack.process(step) for rack in racks])
+    return [rack.registers(*one) for rack, one in zip(racks, made, strict=True)], before
+
+
 class FieldRack:
     """One rack's field. `step` gives its registers; `inject` puts a signal on a channel's terminals."""
 
     def __init__(self, plant: DemoPlant, layout: Layout, rack: int, seed: int, step_s: float = 0.25) -> None:
         self.rack, self.map = rack, RackMap.of(layout, rack)
-        self._layout = layout
+        self.layout = self._layout = layout
         self._seed = seed
         self._step_s = step_s
         landed = [(device, *layout.read_address(device.at)) for device in plant.field]
@@ -110,7 +150,7 @@ class FieldRack:
             for row, device in enumerate(self._devices)
             if device.faults
         }
-        self._ready: _Ready | None = None
+        self._ready: Ready | None = None
         self._off: set[int] = set()
         places = {device.at: row for row, device in enumerate(self._devices)}
         self._led_back = {
@@ -131,24 +171,34 @@ class FieldRack:
 
     def step(self, step: int) -> NDArray[np.uint16]:
         """The registers of the rack at a step: (registers,) uint16, indexed by register number."""
+        paths = self.ready(step).runs.evaluate(Station.PROCESS, self.process(step))
+        return self.registers(paths.at(Station.COUNTS).copy(), paths.reasons.copy())
+
+    def ready(self, step: int) -> Ready:
+        """What its paths need at a step, which becomes the rack's own; the same as before if nothing has changed."""
         self._step = step
         faults = self._faults | {row: put.faults for row, put in self._put.items() if put.faults}
         if self._ready is None or self._ready.image is not self._image or self._ready.faults != faults:
-            self._ready = _Ready.of(self._image, faults)
+            self._ready = Ready.of(self._image, faults)
         if self._ready.noisy:
             noise = np.random.default_rng((self._seed, step, 1)).standard_normal(len(self._devices))
             self._ready.runs.disturb(upset_of(len(self._devices), faults, noise).noise)
-        paths = self._ready.runs.evaluate(Station.PROCESS, self.process(step))
-        counts, reasons = paths.at(Station.COUNTS).copy(), paths.reasons.copy()
-        self._commanded(counts, reasons, faults)
+        return self._ready
+
+    def registers(self, counts: Floats, reasons: NDArray[np.uint32]) -> NDArray[np.uint16]:
+        """The registers at the step that `ready` was asked for, from what its paths make of `process`: counts and reasons,
+        (devices,), which this may change."""
+        step, ready = self._step, self._ready
+        assert ready is not None
+        self._commanded(counts, reasons, ready.faults)
         on_wires = {row: put.at((step - put.since) * self._step_s) for row, put in self._put.items() if put.form}
         on_wires |= self._led(counts, on_wires)
         if on_wires:
             rows = np.array(sorted(on_wires), dtype=np.int64)
-            put = self._ready.of_rows(rows).evaluate(Station.LOOP, np.array([on_wires[r] for r in rows.tolist()]))
+            put = ready.of_rows(rows).evaluate(Station.LOOP, np.array([on_wires[r] for r in rows.tolist()]))
             counts[rows], reasons[rows] = put.at(Station.COUNTS), put.reasons
         opened = np.isnan(counts)
-        counts[opened] = self._ready.on_open[opened]
+        counts[opened] = ready.on_open[opened]
         if self._off:
             off = np.array(sorted(self._off))
             counts[off], opened[off], reasons[off] = 0.0, False, 0
@@ -156,7 +206,7 @@ class FieldRack:
         fault = opened | ((reasons & told) != 0)
         for row, forced in self._held.items():
             counts[row], fault[row] = forced, False
-        return self._registers(self._ready.as_it_is, np.nan_to_num(counts), fault)
+        return self._registers(ready.as_it_is, np.nan_to_num(counts), fault)
 
     def _commanded(self, counts: Floats, reasons: NDArray[np.uint32], faults: Mapping[int, Sequence[Fault]]) -> None:
         """Outputs do what they were told, within what they can; an open load is seen by the module, not by its count."""
@@ -200,6 +250,11 @@ class FieldRack:
                 if row is not None:
                     out[row] = _count(kind, words, kind.command_offset, channel)
         return out
+
+    @property
+    def setting_count(self) -> int:
+        """How many holding registers the rack has."""
+        return sum(map(len, self._settings))
 
     def settings_words(self) -> list[int]:
         """The holding registers of the rack: of each module its own number, then each setting of each channel."""
@@ -355,6 +410,11 @@ class FieldRack:
         ]
         if changes := self._changed(self._modules[at], own, new):
             self._image = self._image.with_cells(changes)
+
+    @property
+    def noisy(self) -> bool:
+        """Whether something wrong there makes noise of its own at each step."""
+        return self._ready is None or self._ready.noisy
 
     @property
     def moves(self) -> bool:

@@ -9,6 +9,7 @@ only. A channel is meant by where it is in the cabinet, for the stand-in keeps i
 from __future__ import annotations
 
 import asyncio
+import dataclasses
 import hmac
 import json
 import logging
@@ -18,13 +19,16 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import ValidationError
 from pymodbus.server import ModbusTcpServer
 from pymodbus.simulator import DataType, SimData, SimDevice
 
 from canaleta.catalogue.demo import DemoPlant, layout_of
+from canaleta.core.layout import Layout
 from canaleta.core.text import TextError, short
-from canaleta.standins.field import FieldRack, InjectionError
+from canaleta.standins.field import FieldRack, InjectionError, Together, together
 
 __all__ = ["SourcePort", "StandIn", "StandIns", "build", "kept_plant", "serve"]
 
@@ -32,65 +36,55 @@ log = logging.getLogger("stand-in")
 READ_HOLDING_REGISTERS, READ_INPUT_REGISTERS = 3, 4
 STEP_S = 0.25
 STEPS_AT_REST = 4
-"""How often a rack is worked out anew while nothing quick is put on it: a process as slow as this one is told often
-enough once a second, and a laptop's battery lasts longer."""
+"""After how many steps a rack is worked out anew while nothing quick is put on it: a process as slow as this one is told
+often enough once a second, and a laptop's battery lasts longer."""
 LONGEST_LINE = 8_000_000
 
 
 @dataclass
 class StandIn:
-    """One stand-in rack: its field, its Modbus server, its unit number."""
+    """One stand-in rack: its field, its Modbus server, its unit number, the step it was worked out for."""
 
     field: FieldRack
     server: ModbusTcpServer
     unit: int = 1
     step: int = 0
-
-    async def run(self) -> None:
-        """Move the process on until cancelled: four times a second where somebody has put on what moves or wrote a
-        setting, else once. The server listens already."""
-        while True:
-            written = await self._written()
-            if written or self.field.moves or self.step % STEPS_AT_REST == self.field.rack % STEPS_AT_REST:
-                await self._work_out()
-            await asyncio.sleep(STEP_S)
-            self.step += 1
+    _before: list[Any] = dataclasses.field(default_factory=list)
 
     async def refresh(self) -> None:
         """Take up settings that were written, and work the registers out anew: what was just put on is read at once."""
-        await self._written()
-        await self._work_out()
+        await self.written()
+        await self.put(self.field.step(self.step))
 
-    async def _written(self) -> bool:
+    async def written(self) -> bool:
         """Take up settings that were written. Returns whether any were."""
-        written = await self._holding()
-        return bool(written) and self.field.take_settings(written)
-
-    async def _work_out(self) -> None:
-        words = self.field.step(self.step).tolist()
-        if words:
-            await self.server.async_setValues(self.unit, READ_INPUT_REGISTERS, 0, words)
-
-    async def _holding(self) -> list[int]:
-        count = len(self.field.settings_words())
+        count = self.field.setting_count
         if not count:
-            return []
-        values = await self.server.async_getValues(self.unit, READ_HOLDING_REGISTERS, 0, count)
-        return [int(value) for value in values]
+            return False
+        written = list(await self.server.async_getValues(self.unit, READ_HOLDING_REGISTERS, 0, count))
+        if written == self._before:
+            return False
+        self._before = written
+        return self.field.take_settings([int(value) for value in written])
+
+    async def put(self, words: NDArray[np.uint16]) -> None:
+        """These are its registers from now on, (registers,)."""
+        if len(words):
+            await self.server.async_setValues(self.unit, READ_INPUT_REGISTERS, 0, words.tolist())
 
 
 def build(
-    plant: DemoPlant, rack: int, port: int, seed: int, before: StandIn | None = None, *, keep_settings: bool = False
-) -> StandIn:
+    plant: DemoPlant, layout: Layout, rack: int, port: int, seed: int, step: int = 0, before: StandIn | None = None,
+    *, keep_settings: bool = False,
+) -> StandIn:  # fmt: skip
     """A stand-in for one rack of a demo plant on a port of loopback. Must be called inside an event loop.
 
     before: what stood there, of which what was put on stays, and if asked the settings that were written.
     """
-    field = FieldRack(plant, layout_of(plant), rack, seed, STEP_S)
+    field = FieldRack(plant, layout, rack, seed, STEP_S)
     if before is not None:
         field.take_over(before.field, settings=keep_settings)
     blank = SimData(0, values=[0], datatype=DataType.BITS)
-    step = before.step if before else 0
     words = SimData(0, values=field.step(step).tolist() or [0], datatype=DataType.REGISTERS)
     holding = SimData(0, values=field.settings_words() or [0], datatype=DataType.REGISTERS)
     device = SimDevice(id=1, simdata=([blank], [blank], [holding], [words]))
@@ -106,21 +100,58 @@ class StandIns:
         self._seed = seed
         self._state = state
         self.racks: dict[int, StandIn] = {}
-        self._running: dict[int, asyncio.Task[None]] = {}
+        self._step = 0
+        self._together: dict[int, Together] = {}
+        self._running: asyncio.Task[None] | None = None
 
     async def begin(self) -> list[str]:
         """Start a server a rack. Returns what could not be served, in words; it leaves the others alone."""
         troubles = []
         layout = layout_of(self.plant)
         for rack in layout.racks.values():
-            troubles += await self._begin_rack(rack.id, None, keep_settings=False)
+            troubles += await self._begin_rack(layout, rack.id, None, keep_settings=False)
+        self._running = asyncio.create_task(self._run())
         return troubles
 
-    async def _begin_rack(self, rack: int, before: StandIn | None, *, keep_settings: bool) -> list[str]:
-        layout, port = layout_of(self.plant), self._ports.get(rack)
+    async def _run(self) -> None:
+        """Move the process on until cancelled."""
+        while True:
+            try:
+                await self._move_on()
+            except Exception:
+                log.exception("the stand-ins met what they do not know; they go on with the next step")
+            await asyncio.sleep(STEP_S)
+            self._step += 1
+
+    async def _move_on(self) -> None:
+        """Work racks out anew: where somebody has put on what moves or wrote a setting, at each step; those at rest once a
+        second and together, for most of what a rack costs is not its points."""
+        at_rest: dict[int, list[StandIn]] = {}
+        for made in list(self.racks.values()):
+            made.step = self._step
+            if await made.written() or made.field.moves or made.field.noisy:
+                await made.put(made.field.step(self._step))
+            else:
+                # Racks of one layout: one that was renewed has its own, in which modules may be numbered otherwise.
+                at_rest.setdefault(id(made.field.layout), []).append(made)
+        if self._step % STEPS_AT_REST:
+            return
+        before, self._together = self._together, {}
+        for key, some in at_rest.items():
+            words, self._together[key] = together([made.field for made in some], self._step, before.get(key))
+            for made, registers in zip(some, words, strict=True):
+                if self.racks.get(made.field.rack) is made:
+                    await made.put(registers)
+
+    async def _begin_rack(
+        self, layout: Layout, rack: int, before: StandIn | None, *, keep_settings: bool
+    ) -> list[str]:
+        port = self._ports.get(rack)
         if rack not in layout.racks or port is None:
             return []
-        made = build(self.plant, rack, port, self._seed + rack, before, keep_settings=keep_settings)
+        made = build(
+            self.plant, layout, rack, port, self._seed + rack, self._step, before, keep_settings=keep_settings
+        )
         try:
             await made.server.serve_forever(background=True)
         except (OSError, RuntimeError) as error:
@@ -128,19 +159,16 @@ class StandIns:
             named = layout.racks[rack]
             return [f"{layout.cabinets[named.cabinet].name} rack {named.name} cannot answer on port {port}"]
         self.racks[rack] = made
-        self._running[rack] = asyncio.create_task(made.run())
         return []
 
     async def end(self) -> None:
         """Stop every server."""
-        running = set(self._running.values())
-        while running:
-            for task in running:
-                task.cancel()
-            _, running = await asyncio.wait(running, timeout=0.5)
+        while self._running is not None and not self._running.done():
+            self._running.cancel()
+            await asyncio.wait({self._running}, timeout=0.5)
         for made in self.racks.values():
             await made.server.shutdown()  # type: ignore[no-untyped-call]
-        self.racks, self._running = {}, {}
+        self.racks, self._running = {}, None
 
     async def become(
         self,
@@ -187,13 +215,10 @@ class StandIns:
 
     async def _renew(self, rack: int, *, keep_settings: bool) -> list[str]:
         """Begin one rack anew from the layout; what was put on it stays where it still fits."""
-        running, old = self._running.pop(rack, None), self.racks.pop(rack, None)
-        while running is not None and not running.done():
-            running.cancel()
-            await asyncio.wait({running}, timeout=0.5)
+        old = self.racks.pop(rack, None)
         if old is not None:
             await old.server.shutdown()  # type: ignore[no-untyped-call]
-        return await self._begin_rack(rack, old, keep_settings=keep_settings)
+        return await self._begin_rack(layout_of(self.plant), rack, old, keep_settings=keep_settings)
 
 
 def with_rack(plant: DemoPlant, new: DemoPlant, rack: int, keep: Mapping[str, str]) -> DemoPlant:

@@ -1,0 +1,224 @@
+"""What racks answered at about the same time, worked out and written together.
+
+Most of what a rack of thirty points costs is not its points: ten racks in one go cost hardly more than two. What goes
+wrong with one of them is told to its scanner alone.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, field
+from datetime import datetime
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from canaleta.core.trends import Part
+from canaleta.plant import alarms as alarm_records
+from canaleta.plant.alarms import Passing
+from canaleta.plant.keeping import keep_scan
+from canaleta.plant.live import LiveBlock, write_blocks
+from canaleta.plant.walking import note_found
+from canaleta.racks.life import FoundPoint, Outside, RackLife
+from canaleta.racks.scan import Joined, Read, ScanPlan
+
+if TYPE_CHECKING:
+    from canaleta.racks.agent import Agent
+
+__all__ = ["Answer", "Digester"]
+
+log = logging.getLogger("scan")
+GATHER_S = 0.03
+"""How long the first answer waits for those of other racks."""
+STATE_S = 10.0
+"""How often the state is kept when nothing passes."""
+MOST_POINTS = 5_000
+"""How many are worked out together: the first rack's values need not wait for the last one's."""
+
+
+@dataclass
+class Answer:
+    """What a rack answered. words: None if nothing, and then silent says why, in words. refused: (registers,)."""
+
+    life: RackLife
+    epoch: int
+    words: NDArray[np.uint16] | None
+    at: datetime
+    outside: Outside
+    refused: NDArray[np.bool_]
+    silent: str = ""
+    done: asyncio.Future[bool] = field(default_factory=lambda: asyncio.get_running_loop().create_future())
+
+
+@dataclass
+class _Scan:
+    """What a scan left to be written."""
+
+    answer: Answer
+    block: LiveBlock
+    passed: list[Passing]
+    part: Part | None
+    state: bytes | None
+    found: list[FoundPoint]
+
+    @property
+    def block_only(self) -> bool:
+        return not (self.passed or self.found or self.part or self.state or self.answer.life.gap_s)
+
+
+class Digester:
+    """Takes the answers of an agent's racks."""
+
+    def __init__(self, agent: Agent) -> None:
+        self._agent = agent
+        self._waiting: list[Answer] = []
+        self._plans: dict[int, ScanPlan] = {}
+        self._joined: dict[tuple[int, ...], Joined] = {}
+
+    async def digest(self, answer: Answer) -> bool:
+        """Work an answer out and write what it brought. Returns whether the lease still holds. Raises what the database
+        raises. It ends when that is done, cancelled or not: the rack's memory is in use until then."""
+        if not self._waiting:
+            asyncio.get_running_loop().call_later(GATHER_S, self._begin)
+        self._waiting.append(answer)
+        try:
+            return await asyncio.shield(answer.done)
+        except asyncio.CancelledError:
+            await asyncio.wait({answer.done})
+            if not answer.done.cancelled():
+                answer.done.exception()
+            raise
+
+    def forget(self, rack: int) -> None:
+        """A rack that is not scanned here any more."""
+        self._plans.pop(rack, None)
+
+    def _begin(self) -> None:
+        answers, self._waiting = sorted(self._waiting, key=lambda a: a.life.rack), []
+        self._plans |= {a.life.rack: a.life.plan for a in answers}
+        told = asyncio.get_running_loop()
+        told.run_in_executor(None, self._work, answers, dict(self._plans), told)
+
+    # In a thread ---------------------------------------------------------------------------------------
+
+    def _work(self, answers: list[Answer], plans: dict[int, ScanPlan], loop: asyncio.AbstractEventLoop) -> None:
+        for some, joined in self._shared_out(answers, plans):
+            kept = self._digested(some, joined)
+            for answer, outcome in zip(some, kept, strict=True):
+                loop.call_soon_threadsafe(_tell, answer.done, outcome)
+
+    def _shared_out(
+        self, answers: list[Answer], plans: dict[int, ScanPlan]
+    ) -> list[tuple[list[Answer], Joined | None]]:
+        """The answers in parts, and of each the racks that are worked out together; None where each goes alone."""
+        newest = max((plan.image for plan in plans.values()), key=lambda image: image.seq)
+        groups: list[dict[int, ScanPlan]] = []
+        for rack, plan in sorted(plans.items()):
+            if plan.image is not newest:
+                continue
+            if not groups or sum(map(len, groups[-1].values())) + len(plan) > MOST_POINTS:
+                groups.append({})
+            groups[-1][rack] = plan
+        kept, self._joined = self._joined, {}
+        out: list[tuple[list[Answer], Joined | None]] = []
+        rest = {a.life.rack: a for a in answers}
+        for group in groups:
+            here = [rest[rack] for rack, plan in group.items() if rack in rest and rest[rack].life.plan is plan]
+            wanted, size = sum(len(a.life.plan) for a in here if a.words is not None), sum(map(len, group.values()))
+            # Known by what they are: as long as it is kept, a plan's number is no other's.
+            key = tuple(id(plan) for plan in group.values())
+            if key in kept:
+                self._joined[key] = kept[key]
+            # Those that are absent are worked out for nothing: not worth it for few.
+            if len(group) > 1 and 2 * wanted > size:
+                if key not in self._joined:
+                    self._joined[key] = Joined(group)
+                out.append((here, self._joined[key]))
+                for answer in here:
+                    del rest[answer.life.rack]
+        return [*out, *(([a], None) for a in rest.values())]
+
+    def _digested(self, answers: Sequence[Answer], joined: Joined | None) -> list[bool | Exception]:
+        """Of each answer whether its lease still holds, or what went wrong with it."""
+        outcome: dict[int, bool | Exception] = {}
+        scans: list[_Scan] = []
+        reads = self._read(answers, joined)
+        for answer in answers:
+            try:
+                scans.append(self._scan(answer, reads.get(answer.life.rack)))
+            except Exception as error:  # noqa: BLE001 - it is its scanner's
+                outcome[answer.life.rack] = error
+        together = [scan for scan in scans if scan.block_only]
+        try:
+            with self._agent.at_once.connect() as connection:
+                held = write_blocks(connection, [scan.block for scan in together], self._agent.holder)
+            outcome |= {scan.block.rack: scan.block.rack in held for scan in together}
+        except Exception as error:  # noqa: BLE001 - it is each scanner's
+            outcome |= {scan.block.rack: error for scan in together}
+        for scan in scans:
+            if scan.block.rack not in outcome:
+                try:
+                    outcome[scan.block.rack] = self._kept(scan)
+                except Exception as error:  # noqa: BLE001 - it is its scanner's
+                    outcome[scan.block.rack] = error
+        return [outcome[answer.life.rack] for answer in answers]
+
+    def _read(self, answers: Sequence[Answer], joined: Joined | None) -> dict[int, Read]:
+        """The readings of those that answered, by rack, where they are worked out together and nothing is wrong."""
+        if joined is None:
+            return {}
+        try:
+            return joined.read(
+                {a.life.rack: a.life.asks(a.words, a.at, a.refused) for a in answers if a.words is not None}
+            )
+        except Exception:
+            log.exception("racks could not be worked out together; each is tried alone")
+            return {}
+
+    def _scan(self, answer: Answer, read: Read | None) -> _Scan:
+        life, agent = answer.life, self._agent
+        if answer.words is None:
+            outside = Outside(substitutes=agent.substitutes, switches=agent.switches)
+            block, passed = life.silent(answer.silent, answer.at, answer.epoch, outside)
+        elif read is not None:
+            block, passed = life.take_in(read, answer.at, answer.epoch, answer.outside)
+        else:
+            block, passed = life.read(answer.words, answer.at, answer.epoch, answer.outside, answer.refused)
+        agent.switches |= life.states_of(agent.quieters)
+        now = answer.at.timestamp()
+        # On a full disk the trend has a gap; what stands now is told all the same.
+        part = life.part() if life.part_due(now) else None
+        if part is not None and agent.room.is_short():
+            log.warning("rack %d: the disk is full: the trend has a gap", life.rack)
+            part = None
+        state = life.packed() if passed or now - life.kept_at >= STATE_S else None
+        if state is not None:
+            life.kept_at = now
+        found, life.found = life.found, []
+        return _Scan(answer, block, passed, part, state, found)
+
+    def _kept(self, scan: _Scan) -> bool:
+        """Write what is more than a block. Returns whether the lease still holds."""
+        life, at = scan.answer.life, scan.answer.at
+        with self._agent.engine.begin() as connection:
+            if not keep_scan(connection, scan.block, self._agent.holder, scan.passed, scan.part, scan.state):
+                return False
+            if life.gap_s:
+                alarm_records.record_gap(connection, life.rack, at, life.gap_s)
+                life.gap_s = 0.0
+            for one in scan.found:
+                log.info("somebody plays at point %d: %s", one.point, one.found.pattern)
+                note_found(connection, one.point, at, one.found.pattern, [asdict(p) for p in one.found.plateaus])
+        return True
+
+
+def _tell(done: asyncio.Future[bool], outcome: bool | Exception) -> None:
+    if done.done():
+        return
+    if isinstance(outcome, Exception):
+        done.set_exception(outcome)
+    else:
+        done.set_result(outcome)
