@@ -193,12 +193,13 @@ def test_an_output_is_wired_to_an_input_of_the_stand_in_and_off_again(database: 
         await reads(75)
         (device,) = [d for d in made.plant.field if d.at == "KC-2·2·4·4"]
         assert device.follows == "KC-2·2·5·1"
+        # The valve is on a rack that this stand-in does not serve.
         elsewhere = await ask("PUT", f"/api/points/{ZT}/wired", {"output": XV})
-        assert (elsewhere.status_code, elsewhere.json["title"]) == (409, "the two are on different racks")
+        assert (elsewhere.status_code, elsewhere.json["title"]) == (409, "this rack has no stand-in")
         backwards = await ask("PUT", f"/api/points/{ZV}/wired", {"output": ZT})
         assert (backwards.status_code, backwards.json["title"]) == (
             409,
-            "the stand-in has no output there on this rack",
+            "the stand-in has no output there",
         )
 
     at_outputs(database, visit)

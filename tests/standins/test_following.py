@@ -10,9 +10,11 @@ from tests.racks.test_agent import in_a_loop_of_its_own
 
 from canaleta.catalogue.demo import DemoPlant, demo_plant, layout_of
 from canaleta.core.image import PlantImage
+from canaleta.core.registers import decode
 from canaleta.host.cluster import free_port
 from canaleta.plant.seed import stored_row
 from canaleta.plant.stand_in import followed_document
+from canaleta.standins.field import InjectionError
 from canaleta.standins.server import StandIns, with_rack
 
 
@@ -100,6 +102,49 @@ def test_a_rack_that_is_asked_to_be_like_the_list_touches_no_other() -> None:
         assert made.racks[2] is not before[2]
         await asyncio.sleep(0)
         await made.end()
+
+    in_a_loop_of_its_own(run)
+
+
+def test_an_output_is_led_to_an_input_of_another_rack_and_stays_so_when_one_is_begun_anew() -> None:
+    """The input reads what the output of the other rack gives; without the wires it reads its own process again."""
+
+    async def run() -> None:
+        plant = demo_plant()
+        layout = layout_of(plant)
+        ports = {1: free_port(), 2: free_port()}
+        made = StandIns(plant, ports, seed=5)
+        await made.begin()
+        try:
+            (out, out_channel), (into, channel) = layout.read_address("KC-2·2·5·1"), layout.read_address("KC-2·1·2·1")
+            at = layout.modules[into].place, channel
+            output = 2, layout.modules[out].place, out_channel
+
+            def reads_ma() -> float:
+                """4 to 20 mA are 0 to 32 000 counts."""
+                field = made.racks[1].field
+                counts = decode(field.map, field.step(made.racks[1].step)).counts[field.map.row_of(into, channel)]
+                return 4.0 + 16.0 * float(counts) / 32_000
+
+            def gives_ma() -> float:
+                return made.racks[2].field.signals({"KC-2·2·5·1"})["KC-2·2·5·1"]
+
+            by_itself = reads_ma()
+            await made.wire(1, *at, output)
+            assert abs(by_itself - gives_ma()) > 1.0, "else this test tells nothing"
+            assert reads_ma() == pytest.approx(gives_ma(), abs=0.001)
+            await made.become(made.plant, ports, only=1)
+            await made.racks[2].refresh()
+            made.racks[1].field.brought = made.racks[2].field.signals(made.racks[1].field.wants)
+            assert reads_ma() == pytest.approx(gives_ma(), abs=0.001)
+            with pytest.raises(InjectionError, match="no output there"):
+                await made.wire(1, *at, (1, *at))
+            with pytest.raises(InjectionError, match="no stand-in"):
+                await made.wire(1, *at, (9, *at))
+            await made.wire(1, *at, None)
+            assert reads_ma() == pytest.approx(by_itself, abs=0.5)
+        finally:
+            await made.end()
 
     in_a_loop_of_its_own(run)
 

@@ -156,6 +156,30 @@ def test_the_stream_replays_what_was_missed_then_tells_news(person: Who, databas
     answer.close()
 
 
+def test_what_one_changed_oneself_is_told_as_everybody_is_told_of_it(person: Who) -> None:
+    """Cells with what follows from them, where the point is read now, findings, points that come and go: word for word."""
+    engineer = person("engineer")
+    answer = engineer.client.get("/api/stream?since=0&racks=", buffered=False)
+    body = iter(answer.response)
+    first = "KC-2·1·2·1"
+    done = [
+        engineer.edit(1, "channel", first, ""),
+        engineer.edit(1, "channel", "", first),
+        engineer.send("POST", "/api/points", {"count": 1, "cells": {"tag": "X-1"}}),
+        engineer.send("POST", "/api/undo"),
+    ]
+    heard: list[Any] = []
+    while len(heard) < len(done):
+        heard += [data for name, data in events(body, 1) if name == "change"]
+    assert [one.json["change"] for one in done] == heard
+    assert heard[0]["racks"] == [[1, 0]]
+    assert heard[1]["racks"] == [[1, 1]]
+    assert heard[2]["added"][0]["cells"]["tag"] == "X-1"
+    assert heard[3]["removed"] == [heard[2]["added"][0]["id"]]
+    assert engineer.edit(1, "channel", first, first).json["change"] is None, "nothing changed"
+    answer.close()
+
+
 def test_a_browser_that_missed_too_much_is_told_to_reload(person: Who) -> None:
     answer = person("reader").client.get("/api/stream?since=99", buffered=False)
     assert [name for name, _ in events(iter(answer.response), 2)] == ["hello", "reload"]

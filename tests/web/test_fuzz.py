@@ -17,6 +17,7 @@ from tests.web.conftest import Person, app_on
 from canaleta.host.check import LONG
 from canaleta.host.cluster import Cluster
 from canaleta.plant import tables as t
+from canaleta.plant.commands import awaited
 from canaleta.plant.database import engine_for
 from canaleta.web.app import create_app
 
@@ -71,7 +72,7 @@ class World:
 def world(cluster: Cluster) -> Iterator[World]:
     # No agent runs here: nothing is gained by waiting for one.
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr("canaleta.web.asking.WAIT_S", 0.05)
+        patch.setattr("canaleta.web.asking.awaited", lambda engine, command, _: awaited(engine, command, 0.02))
         made = World(cluster)
         yield made
         made.leave()

@@ -59,7 +59,7 @@ def test_a_list_is_read_shown_and_then_taken_in(person: Who, database: Database)
     done = settled(ana, ana.send("POST", f"/api/imports/{job['id']}/apply"))
     assert (done["state"], done["seq"]) == ("done", 1)
     assert ana.send("POST", f"/api/imports/{job['id']}/apply").status_code == 409, "once is enough"
-    assert ana.send("POST", "/api/undo").json["removed"] == [287]
+    assert ana.send("POST", "/api/undo").json["change"]["removed"] == [287]
 
 
 def test_choices_are_planned_again(person: Who) -> None:

@@ -16,13 +16,13 @@ def test_new_points_come_back_as_rows_with_what_follows(person: Who) -> None:
     shown = ana.send("POST", "/api/points/preview", {"count": 2, "cells": {"tag": "PSL-9001"}})
     assert [row["tag"] for row in shown.json["rows"]] == ["PSL-9001", "PSL-9002"]
     made = ana.send("POST", "/api/points", {"count": 2, "cells": {"tag": "PSL-9001", "wires": "nine"}}).json
-    assert [row["cells"]["tag"] for row in made["added"]] == ["PSL-9001", "PSL-9002"]
-    assert made["added"][0]["cells"]["meaning"] == "pressure switch, low"
+    assert [row["cells"]["tag"] for row in made["change"]["added"]] == ["PSL-9001", "PSL-9002"]
+    assert made["change"]["added"][0]["cells"]["meaning"] == "pressure switch, low"
     assert [(cell["point"], cell["field"]) for cell in made["left"]] == [
-        (made["added"][k]["id"], "wires") for k in (0, 1)
+        (made["change"]["added"][k]["id"], "wires") for k in (0, 1)
     ]
-    gone = ana.send("POST", "/api/points/remove", {"points": [row["id"] for row in made["added"]]}).json
-    assert len(gone["removed"]) == 2
+    gone = ana.send("POST", "/api/points/remove", {"points": [row["id"] for row in made["change"]["added"]]}).json
+    assert len(gone["change"]["removed"]) == 2
     assert ana.send("POST", "/api/points/remove", {"points": [99_999]}).status_code == 409
     assert ana.send("POST", "/api/points", {"count": 1, "cells": {"now": "5"}}).status_code == 422
 
@@ -61,9 +61,9 @@ def test_typicals_are_made_previewed_changed_and_taken_away(person: Who) -> None
     assert "proximity switch, PNP" in names
     body: dict[str, Any] = {"says": "", "cells": {"signal": "4–20 mA", "wires": "2"}}
     assert ana.send("PUT", "/api/typicals/mine", body).status_code == 200
-    point = ana.send("POST", "/api/points", {"count": 1, "typical": "mine", "cells": {"tag": "X-1"}}).json["added"][
-        0
-    ]["id"]
+    point = ana.send("POST", "/api/points", {"count": 1, "typical": "mine", "cells": {"tag": "X-1"}}).json["change"][
+        "added"
+    ][0]["id"]
     change = body | {"cells": {"signal": "4–20 mA", "wires": "4"}}
     would = ana.send("POST", "/api/typicals/mine/preview", change).json
     assert [(c["point"], c["field"], c["was"], c["becomes"]) for c in would["cells"]] == [(point, "wires", "2", "4")]

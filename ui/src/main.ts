@@ -11,7 +11,7 @@ import { aliases, mdi } from 'vuetify/iconsets/mdi-svg'
 import App from './App.vue'
 import { router } from './router'
 import { themes } from './theme/tokens'
-import { whole } from './plant/escape'
+import { chooseFiguresWhole } from './plant/wholeFigures'
 
 const asked = localStorage.getItem('canaleta-theme')
 const dark = asked ? asked === 'dark' : matchMedia('(prefers-color-scheme: dark)').matches
@@ -25,4 +25,5 @@ const vuetify = createVuetify({
   },
 })
 
-createApp(App).use(createPinia()).use(router).use(vuetify).directive('whole', whole).mount('#app')
+chooseFiguresWhole()
+createApp(App).use(createPinia()).use(router).use(vuetify).mount('#app')

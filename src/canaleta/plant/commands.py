@@ -133,12 +133,13 @@ def done_at(connection: Connection, command: int) -> datetime | None:
 def wiring_of(image: PlantImage, row: int, output: int | None) -> tuple[int, dict[str, Any]]:
     """(rack, target) of the command "inject" that leads an output to a landed input of a stand-in; None takes it off.
 
-    output: the row of a point on the same rack.
+    output: the row of a landed point, on this rack or another.
     """
     module = image.layout.modules[int(image.module[row])]
     led = None
     if output is not None:
-        led = [image.layout.modules[int(image.module[output])].place, int(image.channel[output])]
+        there = image.layout.modules[int(image.module[output])]
+        led = [there.rack, there.place, int(image.channel[output])]
     return module.rack, {
         "do": "wire", "rack": module.rack, "place": module.place, "channel": int(image.channel[row]), "output": led,
     }  # fmt: skip

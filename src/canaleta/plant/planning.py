@@ -126,7 +126,8 @@ class Preview:
 class Applied:
     """A committed change set.
 
-    kept: cells of an undo that others changed since, as (point, field). left: what a partial proposal left out.
+    kept: cells of an undo that others changed since, as (point, field). left: what a partial proposal left out. made:
+    whether there is one, for where nothing changes none is made and seq is the newest one's.
     """
 
     seq: int
@@ -136,6 +137,7 @@ class Applied:
     left: Planned | None = None
     added: tuple[int, ...] = ()
     removed: tuple[int, ...] = ()
+    made: bool = True
 
 
 def plan(image: PlantImage, proposal: Proposal) -> Planned:

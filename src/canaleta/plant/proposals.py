@@ -167,7 +167,7 @@ def commit(
     shown_change = replace(shown_change, opened=(*shown_change.opened, *told_anew))
     nothing = conventions is None and not came and not went and layout is None and not records
     if not changes and undoes is None and nothing:
-        return Applied(image.seq, shown_change, image)
+        return Applied(image.seq, shown_change, image, made=False)
     seq = image.seq + 1
     connection.execute(
         insert(t.change_set).values(

@@ -39,7 +39,7 @@ MOST_POINTS = 5_000
 """How many are worked out together: the first rack's values need not wait for the last one's."""
 
 
-@dataclass
+@dataclass(eq=False)
 class Answer:
     """What a rack answered. words: None if nothing, and then silent says why, in words. refused: (registers,)."""
 
@@ -75,15 +75,16 @@ class Digester:
     def __init__(self, agent: Agent) -> None:
         self._agent = agent
         self._waiting: list[Answer] = []
+        self._due: asyncio.TimerHandle | None = None
         self._plans: dict[int, ScanPlan] = {}
         self._joined: dict[tuple[int, ...], Joined] = {}
 
     async def digest(self, answer: Answer) -> bool:
         """Work an answer out and write what it brought. Returns whether the lease still holds. Raises what the database
         raises. It ends when that is done, cancelled or not: the rack's memory is in use until then."""
-        if not self._waiting:
-            asyncio.get_running_loop().call_later(GATHER_S, self._begin)
         self._waiting.append(answer)
+        if self._due is None:
+            self._due = asyncio.get_running_loop().call_later(GATHER_S, self._begin)
         try:
             return await asyncio.shield(answer.done)
         except asyncio.CancelledError:
@@ -97,18 +98,31 @@ class Digester:
         self._plans.pop(rack, None)
 
     def _begin(self) -> None:
+        """Work out what waits, one lot after the other: what comes meanwhile is the next lot."""
         answers, self._waiting = sorted(self._waiting, key=lambda a: a.life.rack), []
         self._plans |= {a.life.rack: a.life.plan for a in answers}
-        told = asyncio.get_running_loop()
-        told.run_in_executor(None, self._work, answers, dict(self._plans), told)
+        loop = asyncio.get_running_loop()
+        loop.run_in_executor(None, self._work, answers, dict(self._plans), loop).add_done_callback(self._over)
+
+    def _over(self, work: asyncio.Future[None]) -> None:
+        self._due = asyncio.get_running_loop().call_later(GATHER_S, self._begin) if self._waiting else None
+        if not work.cancelled() and (error := work.exception()):
+            log.error("what the racks answered could not be worked out", exc_info=error)
 
     # In a thread ---------------------------------------------------------------------------------------
 
     def _work(self, answers: list[Answer], plans: dict[int, ScanPlan], loop: asyncio.AbstractEventLoop) -> None:
-        for some, joined in self._shared_out(answers, plans):
-            kept = self._digested(some, joined)
-            for answer, outcome in zip(some, kept, strict=True):
-                loop.call_soon_threadsafe(_tell, answer.done, outcome)
+        untold = list(answers)
+        try:
+            for some, joined in self._shared_out(answers, plans):
+                for answer, outcome in zip(some, self._digested(some, joined), strict=True):
+                    untold.remove(answer)
+                    loop.call_soon_threadsafe(_tell, answer.done, outcome)
+        except Exception as error:
+            # Nobody waits for ever for what nobody foresaw.
+            for answer in untold:
+                loop.call_soon_threadsafe(_tell, answer.done, error)
+            raise
 
     def _shared_out(
         self, answers: list[Answer], plans: dict[int, ScanPlan]

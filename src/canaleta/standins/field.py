@@ -6,7 +6,7 @@ Every number is a function of the seed and the step, so that two runs with one s
 from __future__ import annotations
 
 import itertools
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from difflib import SequenceMatcher
@@ -152,10 +152,10 @@ class FieldRack:
         }
         self._ready: Ready | None = None
         self._off: set[int] = set()
-        places = {device.at: row for row, device in enumerate(self._devices)}
-        self._led_back = {
-            row: places[device.follows] for row, device in enumerate(self._devices) if device.follows in places
-        }
+        self._rows = {device.at: row for row, device in enumerate(self._devices)}
+        self._led = {row: device.follows for row, device in enumerate(self._devices) if device.follows}
+        self.brought: dict[str, float] = {}
+        self._counts = np.full(len(here), np.nan)
         self._step = 0
         self._settings = [self._begins(module) for module in self._modules]
         self._held, self._told = self._forced(), self._commands()
@@ -192,7 +192,8 @@ class FieldRack:
         assert ready is not None
         self._commanded(counts, reasons, ready.faults)
         on_wires = {row: put.at((step - put.since) * self._step_s) for row, put in self._put.items() if put.form}
-        on_wires |= self._led(counts, on_wires)
+        self._counts = counts.copy()
+        on_wires |= self._led_back(on_wires)
         if on_wires:
             rows = np.array(sorted(on_wires), dtype=np.int64)
             put = ready.of_rows(rows).evaluate(Station.LOOP, np.array([on_wires[r] for r in rows.tolist()]))
@@ -218,14 +219,24 @@ class FieldRack:
             opened = any(fault.kind == "open" for fault in faults.get(row, ()))
             reasons[row] = np.uint32(Reason.OPEN_CIRCUIT) if opened else np.uint32(0)
 
-    def _led(self, counts: Floats, on_wires: Mapping[int, float]) -> dict[int, float]:
+    def _led_back(self, on_wires: Mapping[int, float]) -> dict[int, float]:
         """What stands on the wires of inputs that an output is led back to, where nothing else is put there."""
-        led = {row: output for row, output in self._led_back.items() if row not in on_wires and row not in self._put}
-        if not led:
+        led = {row: at for row, at in self._led.items() if row not in on_wires and row not in self._put}
+        signals = self.brought | self.signals(set(led.values()))
+        return {row: signals[at] for row, at in led.items() if at in signals}
+
+    @property
+    def wants(self) -> set[str]:
+        """Addresses of the outputs of other racks that are led to inputs here; their signals are to be `brought`."""
+        return set(self._led.values()) - self._rows.keys()
+
+    def signals(self, some: Collection[str]) -> dict[str, float]:
+        """What stands on the wires of some of this rack's outputs, by their addresses, at the step worked out last."""
+        rows = np.array([self._rows[at] for at in some if at in self._rows], dtype=np.int64)
+        if not len(rows):
             return {}
-        outputs = np.array(list(led.values()), dtype=np.int64)
-        signal = evaluate(self._image, Station.COUNTS, counts[outputs], outputs).at(Station.LOOP)
-        return dict(zip(led, signal.tolist(), strict=True))
+        signals = evaluate(self._image, Station.COUNTS, self._counts[rows], rows).at(Station.LOOP)
+        return {self._devices[row].at: float(one) for row, one in zip(rows.tolist(), signals, strict=True)}
 
     def _forced(self) -> dict[int, float]:
         """{row: count} of every channel that is held by a force."""
@@ -349,29 +360,22 @@ class FieldRack:
             waveform_of(form, value, high, period_s)
         self._put[row] = _Put(self._step, form, value, high, period_s, self._seed + row)
 
-    def wire(self, place: int, channel: int, output: tuple[int, int] | None) -> tuple[str, str]:
-        """Lead an output of this rack back to the terminals of an input, as two wires would; None takes them off.
-
-        output: (place, channel). What is put on the input goes before. Returns the addresses of input and output, ''
-        for none. Raises InjectionError if one of them is not there or their signals do not belong together.
-        """
+    def wired(self, place: int, channel: int) -> tuple[str, str, str]:
+        """(address, "in" or "out", unit on the wires) of a channel of the stand-in. Raises InjectionError if nothing is
+        wired to it."""
         row = self._places.get((place, channel))
         if row is None:
             raise InjectionError("nothing is wired to this channel of the stand-in")
-        if output is None:
-            self._led_back.pop(row, None)
-            return self._devices[row].at, ""
-        led = self._places.get(output)
-        if led is None or self._kind_of(led).direction != "out":
-            raise InjectionError("the stand-in has no output there on this rack")
-        if self._kind_of(row).direction != "in":
-            raise InjectionError("an output is led to an input, not to another output")
-        loop = STATIONS.index(Station.LOOP)
-        gives, takes = (describe(self._image, r)[loop].unit for r in (led, row))
-        if gives != takes:
-            raise InjectionError(f"the output gives {gives}, this channel works with {takes}")
-        self._led_back[row] = led
-        return self._devices[row].at, self._devices[led].at
+        unit = describe(self._image, row)[STATIONS.index(Station.LOOP)].unit
+        return self._devices[row].at, self._kind_of(row).direction, unit
+
+    def lead(self, at: str, output: str) -> None:
+        """Lead an output, of this or another rack, back to the terminals of an input, as two wires would; '' takes them
+        off. Both by their addresses. What is put on the input goes before."""
+        row = self._rows[at]
+        self._led.pop(row, None)
+        if output:
+            self._led[row] = output
 
     def _kind_of(self, row: int) -> ModuleType:
         return self._layout.type_of(int(self._image.module[row]))

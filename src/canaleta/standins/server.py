@@ -2,7 +2,7 @@
 
 The guarded port speaks one JSON object a line with a "token" and "do": "inject" (rack, place, channel, value, unit;
 form, high and period_s of a signal that moves; faults),
-"wire" (rack, place, channel of an input, output: [place, channel] that is led to it or null), "list", or "become" (document, ports; only: one rack; keep: devices that stay), and answers {"ok": true, …} or {"ok": false, "says": "…"}. It listens on loopback
+"wire" (rack, place, channel of an input, output: [rack, place, channel] that is led to it or null), "list", or "become" (document, ports; only: one rack; keep: devices that stay), and answers {"ok": true, …} or {"ok": false, "says": "…"}. It listens on loopback
 only. A channel is meant by where it is in the cabinet, for the stand-in keeps its own layout, whatever the list says.
 """
 
@@ -129,6 +129,7 @@ class StandIns:
         at_rest: dict[int, list[StandIn]] = {}
         for made in list(self.racks.values()):
             made.step = self._step
+            self._bring(made.field)
             if await made.written() or made.field.moves or made.field.noisy:
                 await made.put(made.field.step(self._step))
             else:
@@ -203,15 +204,43 @@ class StandIns:
             beside.write_text(plant.model_dump_json(), encoding="utf-8")
             beside.replace(self._state)
 
-    def wire(self, rack: int, place: int, channel: int, output: tuple[int, int] | None) -> None:
-        """Lead an output back to an input of its rack, or take that off, and keep it so. Raises InjectionError."""
-        if (made := self.racks.get(rack)) is None:
-            raise InjectionError("this rack has no stand-in")
-        at, follows = made.field.wire(place, channel, output)
+    async def wire(self, rack: int, place: int, channel: int, output: tuple[int, int, int] | None) -> None:
+        """Lead an output back to an input, of the same rack or another, or take that off, and keep it so.
+
+        output: (rack, place, channel). Raises InjectionError if one of them is not there or their signals do not belong
+        together.
+        """
+        made = self.there(rack)
+        at, way, takes = made.field.wired(place, channel)
+        follows = ""
+        if output is not None:
+            follows, gives_way, gives = self.there(output[0]).field.wired(*output[1:])
+            if gives_way != "out":
+                raise InjectionError("the stand-in has no output there")
+            if way != "in":
+                raise InjectionError("an output is led to an input, not to another output")
+            if gives != takes:
+                raise InjectionError(f"the output gives {gives}, this channel works with {takes}")
+        made.field.lead(at, follows)
         field = tuple(d.model_copy(update={"follows": follows}) if d.at == at else d for d in self.plant.field)
         wired = self.plant.model_copy(update={"field": field})
         self._keep(wired)
         self.plant = wired
+        self._bring(made.field)
+        await made.refresh()
+
+    def there(self, rack: int) -> StandIn:
+        """The stand-in of a rack. Raises InjectionError if there is none."""
+        if (made := self.racks.get(rack)) is None:
+            raise InjectionError("this rack has no stand-in")
+        return made
+
+    def _bring(self, field: FieldRack) -> None:
+        """Bring what stands on other racks' outputs to the inputs of this one that they are led to."""
+        if wanted := field.wants:
+            field.brought = {}
+            for other in self.racks.values():
+                field.brought |= other.field.signals(wanted)
 
     async def _renew(self, rack: int, *, keep_settings: bool) -> list[str]:
         """Begin one rack anew from the layout; what was put on it stays where it still fits."""
@@ -314,8 +343,8 @@ class SourcePort:
             elif asked["do"] == "wire":
                 rack, place, channel = (int(asked[name]) for name in ("rack", "place", "channel"))
                 output = asked["output"]
-                self._all.wire(rack, place, channel, (int(output[0]), int(output[1])) if output else None)
-                await self._all.racks[rack].refresh()
+                led = (int(output[0]), int(output[1]), int(output[2])) if output else None
+                await self._all.wire(rack, place, channel, led)
             elif asked["do"] == "become":
                 ports = {int(rack): int(port) for rack, port in asked["ports"].items()}
                 await self._all.become(
@@ -329,9 +358,7 @@ class SourcePort:
             return {"ok": False, "says": f"not understood: {type(error).__name__}"}
 
     async def _inject(self, asked: Mapping[str, Any]) -> None:
-        made = self._all.racks.get(int(asked["rack"]))
-        if made is None:
-            raise InjectionError("this rack has no stand-in")
+        made = self._all.there(int(asked["rack"]))
         value = asked["value"]
         value = None if value is None else float(value)
         faults = [(str(kind), str(amount)) for kind, amount in asked.get("faults", ())]

@@ -13,9 +13,10 @@ from canaleta.core.image import PlantImage
 from canaleta.plant.findings import to_body
 from canaleta.plant.proposals import Applied, Conflict, Planned, Preview, Refusal
 from canaleta.plant.undo import NothingToUndo
-from canaleta.web.hub import moved_racks, point_row
+from canaleta.web.change_told import changes_told
 from canaleta.web.problems import CellProblem, ProblemError
 from canaleta.web.routes import Shape
+from canaleta.web.shared import shared
 
 __all__ = [
     "CellRef", "CellText", "ChangedOut", "FindingOut", "MovedOut", "applied_out", "finding_out", "preview_out", "refused", "turned",
@@ -100,20 +101,34 @@ class RowOut(Shape):
     cells: dict[str, str]
 
 
-class RackRef(Shape):
-    """Where a point is read now; 0 for nowhere."""
+class ChangeOut(Shape):
+    """A change set as the stream tells everybody, with points, racks and findings.
 
-    point: int
-    rack: int
+    cells: (point, field, text) of those that changed and of those that follow from them. added, removed: points that came
+    and went. racks: (point, rack) where points that moved are read now, 0 for nowhere. typicals: whether they changed.
+    anew: that the list is better read anew; then cells and points are left out.
+    """
+
+    seq: int
+    at: str
+    who: str
+    source: str
+    cells: list[list[int | str]]
+    closed: list[str]
+    opened: list[FindingOut]
+    added: list[RowOut]
+    removed: list[int]
+    racks: list[list[int]]
+    typicals: bool
+    anew: bool
 
 
 class ChangedOut(Shape):
     """What a proposal did, or would do.
 
     follows: cells that follow from those that changed. kept: cells an undo left as others made them. left: cells that
-    a partial proposal left out, each with the reason. added, removed: points that came and went. moved_count: of all
-    values that move; moved holds the first of them. racks: where points that changed their channel are read now, as the
-    stream tells everybody.
+    a partial proposal left out, each with the reason. moved_count: of all values that move; moved holds the first of them.
+    change: the change set that was made, as the stream tells everybody; null for what is only asked.
     """
 
     seq: int
@@ -126,26 +141,22 @@ class ChangedOut(Shape):
     follows: list[CellText] = Field(default_factory=list)
     kept: list[CellRef] = Field(default_factory=list)
     left: list[CellProblem] = Field(default_factory=list)
-    added: list[RowOut] = Field(default_factory=list)
-    removed: list[int] = Field(default_factory=list)
-    racks: list[RackRef] = Field(default_factory=list)
+    change: ChangeOut | None = None
 
 
 def applied_out(done: Applied) -> Response:
     """The answer after a change set."""
-    out = _out(done.seq, done.preview, done.image)
+    told: list[dict[str, Any]] = []
+    if done.made:
+        with shared().engine.connect() as connection:
+            told = changes_told(connection, done.image, done.seq - 1, done.seq)
     return jsonify(
-        out
+        _out(done.seq, done.preview, done.image)
         | {
             "applied": True,
             "kept": [{"point": p, "field": f} for p, f in done.kept],
             "left": [problem.model_dump() for problem in _problems(done.left)] if done.left else [],
-            "added": [point_row(done.image, number) for number in done.added if done.image.has(number)],
-            "removed": list(done.removed),
-            "racks": [
-                {"point": point, "rack": rack}
-                for point, rack in moved_racks(done.image, ((p, f) for p, f, _, _ in done.preview.cells))
-            ],
+            "change": told[0] if told else None,
         }
     )
 

@@ -13,9 +13,9 @@ from canaleta.core.layout import Layout
 from canaleta.plant import tables as t
 from canaleta.plant.points import ADDED, REMOVED, TYPICAL
 from canaleta.plant.undo import revert
+from canaleta.web.change_told import cell_text
 from canaleta.web.changed import ChangedOut, turned
 from canaleta.web.doors import needs, session_now
-from canaleta.web.hub import cell_text
 from canaleta.web.problems import PROBLEMS
 from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared

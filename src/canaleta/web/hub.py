@@ -8,7 +8,6 @@ import queue
 import threading
 import time
 from collections.abc import Iterable
-from dataclasses import dataclass, field
 from typing import Any
 
 import orjson
@@ -16,23 +15,19 @@ import psycopg
 from sqlalchemy import Connection, Engine, select
 from sqlalchemy.exc import SQLAlchemyError
 
-from canaleta.core.fields import STORED, Landing, field_named, written
-from canaleta.core.follows import follow_cells, followed_by
 from canaleta.core.image import PlantImage
-from canaleta.core.layout import Layout
 from canaleta.core.text import short
 from canaleta.plant import tables as t
 from canaleta.plant.alarms import ALARMS_CHANNEL, most_urgent, open_alarms, waits
-from canaleta.plant.cells import from_json
 from canaleta.plant.clock import PlantClock
 from canaleta.plant.database import STOPPING_CHANNEL
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.live import COLUMNS, LiveBlock, read_block
 from canaleta.plant.locks import LOCKS_CHANNEL, held
-from canaleta.plant.points import ADDED, REMOVED, TYPICAL, WAIVER
 from canaleta.plant.room import Room
 from canaleta.plant.temporary import TEMPORARY_CHANNEL, listed
 from canaleta.plant.walking import FOUND_CHANNEL
+from canaleta.web.change_told import changes_told
 from canaleta.web.point_now import advice_now, live_path
 
 __all__ = [
@@ -41,18 +36,13 @@ __all__ = [
     "TooManyStreamsError",
     "changes_since",
     "event",
-    "moved_racks",
     "point_event",
-    "point_row",
 ]
 
 log = logging.getLogger("web")
-MOST_REPLAYED = 2000
-MOST_CELLS = 40_000
-"""Cells of one change set that are told one by one; beyond, the list is better read anew."""
 LONGEST_QUEUE = 256
 HERE_CHANNEL = "canaleta_here"
-HERE_S = 40.0
+HERE_S = 150.0
 """How long a screen that says nothing counts as being there."""
 
 
@@ -352,87 +342,12 @@ def block_event(block: LiveBlock, now: float) -> bytes:
 
 
 def changes_since(connection: Connection, image: PlantImage, seq: int) -> list[tuple[int, bytes]]:
-    """(seq, event) of every change set after `seq`, oldest first.
-
-    image: the plant at least as new as these sets; what follows from cells, and points that came, are told as they
-    are in it, for later sets bring every reader there anyway.
-    """
-    sets = connection.execute(select(t.change_set).where(t.change_set.c.seq > seq).order_by(t.change_set.c.seq)).all()
-    if not sets:
-        return []
-    news: dict[int, _News] = {s.seq: _News() for s in sets}
-    for row in connection.execute(select(t.change).where(t.change.c.seq > seq)):
-        news[row.seq].take(row.entity, row.entity_id, row.fields, image)
-    return [(s.seq, _change_event(s, news[s.seq], image)) for s in sets]
-
-
-@dataclass
-class _News:
-    """What one change set did to the list. anew: that it is better read anew."""
-
-    cells: list[tuple[int, str, str]] = field(default_factory=list)
-    added: list[int] = field(default_factory=list)
-    removed: list[int] = field(default_factory=list)
-    typicals: bool = False
-    anew: bool = False
-
-    def take(self, entity: str, number: int, fields: dict[str, Any], image: PlantImage) -> None:
-        if entity == "point":
-            self.cells += [(number, n, cell_text(image.layout, n, becomes)) for n, (_, becomes) in fields.items()]
-        elif entity == ADDED:
-            self.added.append(number)
-        elif entity == REMOVED:
-            self.removed.append(number)
-        elif entity == TYPICAL:
-            self.typicals = True
-        elif entity == WAIVER:
-            # Told by the findings that it opens: they carry what was accepted.
-            pass
-        else:
-            # Conventions and hardware change how everything else is written.
-            self.anew = True
-
-
-def _change_event(row: Any, news: _News, image: PlantImage) -> bytes:
-    many = len(news.added) + len(news.removed) > MOST_REPLAYED or len(news.cells) > MOST_CELLS
-    if many:
-        news = _News(anew=True)
-    came = [point_row(image, number) for number in news.added if image.has(number)]
-    data = {
-        "seq": row.seq,
-        "at": row.at,
-        "who": row.who,
-        "source": row.source,
-        "cells": [*news.cells, *follow_cells(image, ((point, name) for point, name, _ in news.cells))],
-        "closed": row.findings_closed,
-        "opened": row.findings_opened,
-        "added": came,
-        "removed": news.removed,
-        "racks": moved_racks(image, ((point, name) for point, name, _ in news.cells)),
-        "typicals": news.typicals,
-    }
-    return event("change", data, row.seq) + (event("reload", {"seq": row.seq}) if news.anew else b"")
-
-
-def moved_racks(image: PlantImage, cells: Iterable[tuple[int, str]]) -> list[tuple[int, int]]:
-    """(point, rack) of the points among changed cells whose channel changed: their readings come from there now."""
-    moved = {point for point, name in cells if name == "channel" and image.has(point)}
-    if not moved:
-        return []
-    rack_of = {m.id: m.rack for m in image.layout.modules.values()}
-    return [(point, rack_of.get(int(image.module[image.row_of(point)]), 0)) for point in sorted(moved)]
-
-
-def point_row(image: PlantImage, number: int) -> dict[str, Any]:
-    """One point as a row of the list: {"id", "rack", "cells": {field: text}}; empty cells are left out."""
-    at = image.row_of(number)
-    cells = {f.name: text for f in STORED if (text := image.text(f.name, at))}
-    cells |= {name: texts[0] for name, texts in followed_by(image, ("tag", "channel"), [at]).items()}
-    module = image.layout.modules.get(int(image.module[at]))
-    return {"id": number, "rack": module.rack if module else 0, "cells": cells}
-
-
-def cell_text(layout: Layout, name: str, value: Any) -> str:
-    """A cell as history keeps it, as the text that the API carries."""
-    stored = from_json(field_named(name), value)
-    return layout.address(stored.module, stored.channel) if isinstance(stored, Landing) else written(stored)
+    """(seq, event) of every change set after `seq`, oldest first; see changes_told."""
+    return [
+        (
+            change["seq"],
+            event("change", change, change["seq"])
+            + (event("reload", {"seq": change["seq"]}) if change["anew"] else b""),
+        )
+        for change in changes_told(connection, image, seq)
+    ]

@@ -16,7 +16,8 @@ from canaleta.exchange.jobs import Jobs
 from canaleta.plant.clock import PlantClock
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.playing import Player
-from canaleta.web.hub import MOST_REPLAYED, Hub
+from canaleta.web.change_told import MOST_REPLAYED
+from canaleta.web.hub import Hub
 
 __all__ = ["Shared", "Snapshots"]
 

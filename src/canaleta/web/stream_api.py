@@ -13,9 +13,9 @@ from sqlalchemy.exc import SQLAlchemyError
 from canaleta.plant import tables as t
 from canaleta.plant.accounts import valid_session
 from canaleta.plant.live import read_block
+from canaleta.web.change_told import MOST_REPLAYED
 from canaleta.web.doors import cookie_name, needs
 from canaleta.web.hub import (
-    MOST_REPLAYED,
     Subscriber,
     TooManyStreamsError,
     alarms_event,

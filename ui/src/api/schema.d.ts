@@ -2350,21 +2350,54 @@ export interface components {
             text: string;
         };
         /**
+         * ChangeOut
+         * @description A change set as the stream tells everybody, with points, racks and findings.
+         *
+         *     cells: (point, field, text) of those that changed and of those that follow from them. added, removed: points that came
+         *     and went. racks: (point, rack) where points that moved are read now, 0 for nowhere. typicals: whether they changed.
+         *     anew: that the list is better read anew; then cells and points are left out.
+         */
+        ChangeOut: {
+            /** Added */
+            added: components["schemas"]["RowOut"][];
+            /** Anew */
+            anew: boolean;
+            /** At */
+            at: string;
+            /** Cells */
+            cells: (number | string)[][];
+            /** Closed */
+            closed: string[];
+            /** Opened */
+            opened: components["schemas"]["FindingOut"][];
+            /** Racks */
+            racks: number[][];
+            /** Removed */
+            removed: number[];
+            /** Seq */
+            seq: number;
+            /** Source */
+            source: string;
+            /** Typicals */
+            typicals: boolean;
+            /** Who */
+            who: string;
+        };
+        /**
          * ChangedOut
          * @description What a proposal did, or would do.
          *
          *     follows: cells that follow from those that changed. kept: cells an undo left as others made them. left: cells that
-         *     a partial proposal left out, each with the reason. added, removed: points that came and went. moved_count: of all
-         *     values that move; moved holds the first of them. racks: where points that changed their channel are read now, as the
-         *     stream tells everybody.
+         *     a partial proposal left out, each with the reason. moved_count: of all values that move; moved holds the first of them.
+         *     change: the change set that was made, as the stream tells everybody; null for what is only asked.
          */
         ChangedOut: {
-            /** Added */
-            added?: components["schemas"]["RowOut"][];
             /** Applied */
             applied: boolean;
             /** Cells */
             cells: components["schemas"]["CellOut"][];
+            /** @default null */
+            change?: components["schemas"]["ChangeOut"] | null;
             /** Closed */
             closed: string[];
             /** Follows */
@@ -2382,10 +2415,6 @@ export interface components {
             moved_count?: number;
             /** Opened */
             opened: components["schemas"]["FindingOut"][];
-            /** Racks */
-            racks?: components["schemas"]["RackRef"][];
-            /** Removed */
-            removed?: number[];
             /** Seq */
             seq: number;
         };
@@ -4472,16 +4501,6 @@ export interface components {
             period_ms: number;
             /** Stand In */
             stand_in: boolean;
-        };
-        /**
-         * RackRef
-         * @description Where a point is read now; 0 for nowhere.
-         */
-        RackRef: {
-            /** Point */
-            point: number;
-            /** Rack */
-            rack: number;
         };
         /**
          * ReadIn

@@ -4,6 +4,7 @@ import { ref } from 'vue'
 import { ask, api, said } from '../api/client'
 import PeoplePanel from '../parts/PeoplePanel.vue'
 import SessionsPanel from '../parts/SessionsPanel.vue'
+import { useEscape } from '../plant/escape'
 import { usePlant } from '../plant/store'
 
 const plant = usePlant()
@@ -21,6 +22,7 @@ const RIGHTS: Record<string, string> = {
 }
 
 const asking = ref(false)
+useEscape(() => asking.value, () => (asking.value = false)) // prettier-ignore
 const mine = ref(0)
 /** Whoever holds something is asked before leaving: nobody else may know of it. */
 async function leave() {

@@ -222,7 +222,7 @@ onUnmounted(() => stop?.())
               <td>
                 <input
                   v-if="!check.contact"
-                  v-whole
+                  class="figure"
                   size="6"
                   :value="readings[i]?.signal ?? ''"
                   :placeholder="check.signal_unit"

@@ -3,6 +3,7 @@
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, said, type Schemas } from '../api/client'
 import LiveTabs from '../parts/live/LiveTabs.vue'
+import { useEscape } from '../plant/escape'
 
 const LOOPS = ['gas pressure', 'kiln thermocouple', 'dryer Pt100'] as const
 const loop = ref<(typeof LOOPS)[number]>('gas pressure')
@@ -12,6 +13,7 @@ const out = shallowRef<Schemas['LearnOut'] | null>(null)
 const keep = ref<Schemas['AlarmState']>({ state: [0, 0], active: [false, false] })
 const wrong = ref('')
 const open = ref('')
+useEscape(() => open.value, () => (open.value = '')) // prettier-ignore
 const WHERE: Record<string, string> = {
   PROCESS: 'in the pipe',
   DEVICE: 'the device',
@@ -114,7 +116,6 @@ onMounted(() => void step())
                 </button>
                 <input
                   v-if="isPut(o.name) && o.amount"
-                  v-whole
                   class="figure"
                   :value="amountOf(o.name)"
                   :aria-label="`${o.name}: ${o.amount}`"

@@ -130,7 +130,10 @@ function rename(asked: { point: number; was: string; text: string }): boolean {
 
 // How far the list is from what was issued last.
 const issue = ref({ mark: '', changed: 0 })
+/** The list that the cells which differ from the issue were told of. */
+let toldOf = -1
 async function askIssue() {
+  toldOf = plant.list.seq
   const answer = await ask(api.GET('/api/revisions'))
   if (answer.data) issue.value = { mark: answer.data.issued, changed: answer.data.changed }
 }
@@ -206,7 +209,7 @@ onMounted(() => {
   void askIssue()
   grid.value?.focus()
   telling = setInterval(() => {
-    if (issue.value.mark) void askIssue()
+    if (issue.value.mark && plant.list.seq !== toldOf) void askIssue()
     if (chosen.value) plant.tell(chosen.value.point, chosen.value.field)
   }, 10_000)
 })

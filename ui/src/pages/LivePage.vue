@@ -9,7 +9,7 @@ import PointNow from '../parts/live/PointNow.vue'
 import { byWhy, lostRacks, nowOf } from '../plant/now'
 import { latest } from '../plant/latest'
 import { usePlant } from '../plant/store'
-import { CARD_COLUMNS, PART_LATER_MS } from '../plant/trending'
+import { BOARD_AGAIN_MS, CARD_COLUMNS, PART_LATER_MS } from '../plant/trending'
 import { useSearch } from '../plant/useSearch'
 import { useEscape } from '../plant/escape'
 
@@ -126,6 +126,7 @@ watch(shown, (points) => {
   plant.watch([...new Set(racks)])
 }, { immediate: true }) // prettier-ignore
 watch([stations, shown], () => void readStations())
+watch(() => plant.linkUp, (up) => up && void readTrends()) // prettier-ignore
 watch([seconds, stations, () => [...shown.value].sort((a, b) => a - b).join()], () => void readTrends())
 
 function key(event: KeyboardEvent) {
@@ -147,7 +148,7 @@ onMounted(() => {
   void load()
   sorting = setInterval(sort, 5000)
   reading = setInterval(() => void readStations(), 1000)
-  past = setInterval(() => void readTrends(), 30_000)
+  past = setInterval(() => seconds.value > 600 && void readTrends(), BOARD_AGAIN_MS)
   void readTrends()
   soon = setTimeout(() => void readTrends(), PART_LATER_MS)
   addEventListener('keydown', key)

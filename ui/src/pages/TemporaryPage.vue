@@ -3,6 +3,7 @@
 import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, said, type Schemas } from '../api/client'
 import LiveTabs from '../parts/live/LiveTabs.vue'
+import { useEscape } from '../plant/escape'
 import { usePlant } from '../plant/store'
 import { age, clock } from '../plant/words'
 
@@ -16,6 +17,8 @@ const minutes = ref(0)
 const ended = shallowRef<Schemas['EntryOut'][]>([])
 const ending = ref<number | null>(null)
 const how = ref('')
+const endBox = ref<HTMLElement[]>([])
+useEscape(() => ending.value !== null, () => (ending.value = null), computed(() => endBox.value[0] ?? null)) // prettier-ignore
 const busy = ref(false)
 const tick = ref(0)
 const says = ref('')
@@ -128,7 +131,7 @@ onUnmounted(() => clearInterval(ticking))
             </td>
             <td>{{ t.why }}</td>
             <td>
-              <form v-if="ending === t.id" class="end" @submit.prevent="end(t.id)">
+              <form v-if="ending === t.id" ref="endBox" class="end" @submit.prevent="end(t.id)">
                 <input
                   v-model="how"
                   placeholder="how it was put back"

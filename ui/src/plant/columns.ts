@@ -25,6 +25,7 @@ export interface Change {
   removed?: number[]
   racks?: [point: number, rack: number][]
   typicals?: boolean
+  anew?: boolean
 }
 
 export interface Finding {

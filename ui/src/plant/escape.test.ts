@@ -1,6 +1,6 @@
 import { createApp, h, nextTick, ref, type Ref } from 'vue'
 import { afterEach, expect, test } from 'vitest'
-import { useEscape, whole } from './escape'
+import { useEscape } from './escape'
 
 let unmount: (() => void) | undefined
 afterEach(() => {
@@ -83,16 +83,4 @@ test('who is gone hears nothing, and what was handled is heard by nobody else', 
   unmount = undefined
   esc()
   expect(left).toEqual([])
-})
-
-test('a field with v-whole is chosen whole when it gets the focus', () => {
-  const input = document.createElement('input')
-  document.body.append(input)
-  input.value = '6.00'
-  whole.mounted(input)
-  input.focus()
-  expect([input.selectionStart, input.selectionEnd]).toEqual([0, 4])
-  const up = new MouseEvent('mouseup', { cancelable: true })
-  input.dispatchEvent(up)
-  expect(up.defaultPrevented).toBe(true)
 })

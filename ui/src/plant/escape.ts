@@ -75,20 +75,3 @@ export function useEscape(open: () => unknown, close: () => unknown, box?: Ref<H
   watch(() => !!open(), follow)
   onUnmounted(forget)
 }
-
-/** v-whole: a field whose text is chosen whole when it gets the focus, so that what is typed takes its place. */
-export const whole = {
-  mounted(field: HTMLInputElement) {
-    let fresh = false
-    field.addEventListener('focus', () => {
-      fresh = true
-      field.select()
-    })
-    // The click that brought the focus would undo the choice when the button comes up.
-    field.addEventListener('mouseup', (event) => {
-      if (fresh) event.preventDefault()
-      fresh = false
-    })
-    field.addEventListener('keydown', () => (fresh = false))
-  },
-}

@@ -24,18 +24,21 @@ const change = (seq: number, cells: Change['cells'], more: Partial<Change> = {})
   cells,
   closed: [],
   opened: [],
+  added: [],
+  removed: [],
+  racks: [],
   ...more,
 })
-const answer = (seq: number, becomes: string, more: object = {}): Schemas['ChangedOut'] => ({
-  seq,
-  applied: true,
-  cells: [{ point: 11, field: 'service', was: 'gas', becomes }],
-  moved: [],
-  opened: [],
-  closed: [],
-  kept: [],
-  ...more,
-})
+const answer = (seq: number, becomes: string, more: Partial<Change> = {}): Schemas['ChangedOut'] =>
+  ({
+    seq,
+    applied: true,
+    cells: [{ point: 11, field: 'service', was: 'gas', becomes }],
+    moved: [],
+    opened: [],
+    closed: [],
+    change: change(seq, [[11, 'service', becomes]], more),
+  }) as unknown as Schemas['ChangedOut']
 
 function screen() {
   setActivePinia(createPinia())
@@ -61,6 +64,27 @@ test('an answer in its turn is taken at once, and its echo changes nothing', () 
   expect([...plant.findings.keys()]).toEqual(['R07:11'])
   plant.taken(change(6, [[11, 'service', 'mine']], { opened: [finding('R07:11')] }))
   expect(plant.findings.size).toBe(1)
+})
+
+test('a point that was moved by oneself is on its new rack whichever comes first, answer or stream', () => {
+  const moved = { racks: [[11, 2]] as [number, number][] }
+  for (const first of ['answer', 'stream', 'late answer']) {
+    const plant = screen()
+    if (first === 'answer') plant.answered(answer(6, 'gas', moved), [])
+    plant.taken(change(6, [[11, 'service', 'gas']], moved))
+    if (first === 'late answer') plant.taken(change(7, [], { racks: [[11, 3]] }))
+    if (first !== 'answer') plant.answered(answer(6, 'gas', moved), [])
+    expect(plant.list.racks[0], first).toBe(first === 'late answer' ? 3 : 2)
+  }
+})
+
+test('a change too large to be told cell by cell shows what was typed until the list is read anew', () => {
+  const plant = screen()
+  plant.answered(
+    { ...answer(6, 'mine'), change: { ...change(6, []), anew: true } } as unknown as Schemas['ChangedOut'],
+    [],
+  )
+  expect([plant.list.text('service', 0), plant.list.seq]).toEqual(['mine', 5])
 })
 
 test('findings follow the change sets and are found by their points', () => {

@@ -43,7 +43,7 @@ export interface OpenAlarm {
 }
 
 const MOST_RACKS = 64
-const HERE_MS = 40_000
+const HERE_MS = 150_000
 const TAB = Math.random().toString(36).slice(2, 12)
 
 const key = (point: number, field: string) => `${point}:${field}`
@@ -244,7 +244,7 @@ export const usePlant = defineStore('plant', () => {
   /** Tell the others where one is: at once when it changes, and again from time to time. */
   function tell(point: number | null, field: string) {
     const now = `${point} ${field}`
-    if (now === told && Date.now() - toldAt < HERE_MS / 4) return
+    if (now === told && Date.now() - toldAt < 0.4 * HERE_MS) return
     told = now
     toldAt = Date.now()
     void ask(api.POST('/api/here', { body: { tab: TAB, point, field } }))
@@ -355,23 +355,10 @@ export const usePlant = defineStore('plant', () => {
 
   /** Show what one's own edit did. If others' changes before it are still on their way, its turn comes by the stream. */
   function answered(changed: Schemas['ChangedOut'], edits: Schemas['EditIn'][]) {
-    const change: Change = {
-      seq: changed.seq,
-      at: '',
-      who: session.value?.account ?? '',
-      source: '',
-      cells: [
-        ...changed.cells.map((c): Change['cells'][0] => [c.point, c.field, c.becomes]),
-        ...(changed.follows ?? []).map((c): Change['cells'][0] => [c.point, c.field, c.text]),
-      ],
-      closed: changed.closed,
-      opened: changed.opened,
-      added: changed.added ?? [],
-      removed: changed.removed ?? [],
-      racks: (changed.racks ?? []).map(({ point, rack }): [number, number] => [point, rack]),
-    }
-    if (changed.seq === list.seq + 1) taken(change)
-    else {
+    const change = changed.change as Change | null | undefined
+    if (change?.anew) list.show(changed.cells.map(({ point, field, becomes }) => [point, field, becomes]))
+    else if (change?.seq === list.seq + 1) taken(change)
+    else if (change && change.seq > list.seq) {
       list.place(change)
       list.show(change.cells)
     }
@@ -453,8 +440,8 @@ export const usePlant = defineStore('plant', () => {
     const kept = answer.data.kept?.length ?? 0
     const tags = [...new Set(answer.data.cells.map((c) => list.text('tag', list.row(c.point) ?? -1)))]
     const where = tags.length > 3 ? `${tags.length} points` : tags.join(', ')
-    const came = answer.data.added?.length ?? 0
-    const went = answer.data.removed?.length ?? 0
+    const came = answer.data.change?.added.length ?? 0
+    const went = answer.data.change?.removed.length ?? 0
     const points = `${came ? ` · ${came} point${came > 1 ? 's' : ''} came back` : ''}${went ? ` · ${went} point${went > 1 ? 's' : ''} went` : ''}`
     const left = kept ? ` · ${kept} cell${kept > 1 ? 's' : ''} others changed since stay` : ''
     say(

@@ -3,6 +3,12 @@
 /** What the agent had not written yet when a trend was asked for is there a part later, ms. */
 export const PART_LATER_MS = 11_000
 
+/** So many readings are kept as they came; more than the shortest ranges need are asked for drawn together. */
+export const MOST_RECENT = 1200
+
+/** How often the board asks anew for the past of its cards, ms: by itself it goes on with every reading. */
+export const BOARD_AGAIN_MS = 600_000
+
 /** In how many columns the board asks for the past of its cards. */
 export const CARD_COLUMNS = 100
 

@@ -225,7 +225,7 @@ function turn(register: number) {
     <template v-if="plant.may('engineer')">
       <label v-for="[field, label] in FIELDS" :key="field" class="field small"
         >{{ label }}
-        <input v-model="texts[field]" v-whole class="figure setting" @change="change(field, label)" />
+        <input v-model="texts[field]" class="figure setting" @change="change(field, label)" />
       </label>
       <label class="field small"
         >add a module

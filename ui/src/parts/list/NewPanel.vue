@@ -82,7 +82,7 @@ async function make() {
     answer.data.left ?? [],
     (answer.data.left ?? []).map((cell) => ({ ...cell, was: '', text: cell.typed })),
   )
-  const points = (answer.data.added ?? []).map((row) => row.id)
+  const points = (answer.data.change?.added ?? []).map((row) => row.id)
   if (!answer.data.left?.length)
     plant.say(`${points.length} point${points.length === 1 ? '' : 's'} made · Ctrl+Z takes them back`)
   emit('made', points)

@@ -2,6 +2,7 @@
 /** Typicals: kinds of point filled in beforehand. Changing one shows which cells of which points would follow. */
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, type Schemas } from '../../api/client'
+import { useEscape } from '../../plant/escape'
 import { usePlant } from '../../plant/store'
 import { useViews } from '../../plant/views'
 import PanelHead from './PanelHead.vue'
@@ -12,6 +13,8 @@ const plant = usePlant()
 const views = useViews()
 const all = shallowRef<Schemas['TypicalOut'][]>([])
 const open = ref<{ name: string; becomes: string; says: string; cells: Record<string, string> } | null>(null)
+const form = ref<HTMLElement | null>(null)
+useEscape(() => open.value, () => (open.value = null), form) // prettier-ignore
 const added = ref('')
 const would = shallowRef<Schemas['ChangedOut'] | null>(null)
 const skipped = ref(new Set<number>())
@@ -140,7 +143,7 @@ function turn(point: number) {
       </button>
     </p>
   </template>
-  <form v-else @submit.prevent="would ? keep() : look()">
+  <form v-else ref="form" @submit.prevent="would ? keep() : look()">
     <p class="field">
       <span>name</span
       ><input v-model="open.becomes" class="setting" maxlength="60" aria-label="name of the typical" />

@@ -7,6 +7,7 @@ import { computed, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, said, type Schemas } from '../../api/client'
 import { kindShort, latched, putAside, shapeOf, waits } from '../../plant/alarms'
 import { formOf, lostRack, nowOf } from '../../plant/now'
+import { useEscape } from '../../plant/escape'
 import { latest } from '../../plant/latest'
 import { FLAGS } from '../../plant/live'
 import { usePlant } from '../../plant/store'
@@ -31,6 +32,10 @@ const shelf = ref<string | null>(null)
 const why = ref('')
 const minutes = ref(60)
 const part = ref<'' | 'put on' | 'hold' | 'noise' | 'timing' | 'trace'>('')
+const partBox = ref<HTMLElement | null>(null)
+const shelfBox = ref<HTMLElement[]>([])
+useEscape(() => part.value, () => (part.value = ''), partBox) // prettier-ignore
+useEscape(() => shelf.value !== null, () => (shelf.value = null), computed(() => shelfBox.value[0] ?? null)) // prettier-ignore
 
 const row = computed(() => (void plant.list.version, plant.list.row(props.point) ?? -1))
 const text = (field: string) => (void plant.list.version, plant.list.text(field, row.value))
@@ -190,7 +195,7 @@ onUnmounted(() => letGo?.())
           put aside…
         </button>
       </div>
-      <form v-if="shelf === a.kind" class="aside" @submit.prevent="say('shelve', [a.kind])">
+      <form v-if="shelf === a.kind" ref="shelfBox" class="aside" @submit.prevent="say('shelve', [a.kind])">
         <label>why <input v-model="why" maxlength="200" required /></label>
         <label>for <input v-model.number="minutes" type="number" min="1" max="10080" /> min</label>
         <button class="act main" type="submit">shelve</button>
@@ -256,11 +261,13 @@ onUnmounted(() => letGo?.())
         {{ name }}…
       </button>
     </div>
-    <SourcePanel v-if="part === 'put on'" :point="point" />
-    <HoldPanel v-if="part === 'hold'" :point="point" />
-    <NoisePanel v-if="part === 'noise'" :point="point" />
-    <StripPanel v-if="part === 'timing'" :point="point" :contact="form.contact" />
-    <TracePanel v-if="part === 'trace'" :point="point" />
+    <div v-if="part" ref="partBox">
+      <SourcePanel v-if="part === 'put on'" :point="point" />
+      <HoldPanel v-if="part === 'hold'" :point="point" />
+      <NoisePanel v-if="part === 'noise'" :point="point" />
+      <StripPanel v-if="part === 'timing'" :point="point" :contact="form.contact" />
+      <TracePanel v-if="part === 'trace'" :point="point" />
+    </div>
   </article>
 </template>
 

@@ -9,7 +9,7 @@ import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, said, type Schemas } from '../../api/client'
 import { formOf, staleAfter } from '../../plant/now'
 import { usePlant } from '../../plant/store'
-import { CARD_COLUMNS, PART_LATER_MS, withGaps, type Sample } from '../../plant/trending'
+import { CARD_COLUMNS, MOST_RECENT, PART_LATER_MS, withGaps, type Sample } from '../../plant/trending'
 import { figure } from '../../plant/words'
 
 const props = withDefaults(
@@ -36,7 +36,6 @@ const pad = computed(() =>
   props.bare ? { left: 0, right: 0, top: 2, bottom: 2 } : { left: 58, right: 10, top: 8, bottom: 20 },
 )
 let stop: (() => void) | undefined
-let again: ReturnType<typeof setInterval> | undefined
 let soon: ReturnType<typeof setTimeout> | undefined
 let observer: ResizeObserver | undefined
 
@@ -75,8 +74,11 @@ function heard(of: number) {
   const t = reading.readAt / 1000
   const good = reading.quality === 'good' || reading.quality === 'doubtful'
   if (t <= (recent.value.at(-1)?.t ?? past.value?.times.at(-1) ?? 0)) return
-  recent.value = [...recent.value.slice(-600), { t, value: good ? reading.value : Number.NaN }]
+  const stays = recent.value.filter((r) => r.t >= t - props.seconds)
+  recent.value = [...stays, { t, value: good ? reading.value : Number.NaN }]
   until.value = t
+  // A long range is drawn from what the server has drawn together.
+  if (recent.value.length > MOST_RECENT && recent.value.length % 60 === 0) void read()
 }
 
 /** What is read a period apart, or drawn a column apart, is joined; what lies further apart is a gap. */
@@ -184,15 +186,16 @@ function begin() {
 watch(() => [props.point, props.seconds], begin)
 watch(() => props.fed, () => void read()) // prettier-ignore
 watch(rack, (now) => now && plant.watch([now]), { immediate: true })
+// What was read while the line was away comes by no stream.
+watch(() => plant.linkUp, (up) => up && void read()) // prettier-ignore
 onMounted(() => {
   observer = new ResizeObserver((entries) => (width.value = Math.max(60, entries[0]!.contentRect.width)))
   if (box.value) observer.observe(box.value)
   begin()
   stop = plant.live.onBlock(heard)
   soon = setTimeout(() => void read(), PART_LATER_MS)
-  again = setInterval(() => void read(), props.seconds > 7200 ? 60_000 : 20_000)
 })
-onUnmounted(() => (observer?.disconnect(), stop?.(), clearInterval(again), clearTimeout(soon)))
+onUnmounted(() => (observer?.disconnect(), stop?.(), clearTimeout(soon)))
 </script>
 
 <template>
