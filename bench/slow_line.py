@@ -26,14 +26,15 @@ from playwright.sync_api import Page, Request, sync_playwright  # noqa: E402
 from measure import Report  # noqa: E402
 
 DELAY_S, LOSS, AGAIN_S, PACKET = 0.8, 0.01, 1.0, 1448
-RESTS_S = 20.0
+SETTLES_S, RESTS_S = 13.0, 20.0
 PAGES = {
-    "/list": ".grid .row", "/point/1": ".station .figure, .station", "/point/1/wiring": ".drawing svg",
-    "/live": ".hung, .rack, main table", "/now/1": ".trend svg", "/alarms": "tbody tr, .empty, .quiet", "/temporary": "form, .enter, table",
-    "/scripts": "textarea", "/learn": "main button", "/checkout": "main table, main .row", "/check/3": "main button",
-    "/finder": "input", "/history": ".history", "/cabinets": ".module", "/types/ai4-iso": ".sketch table",
-    "/cables": "main table, main .cable", "/findings": ".finding, .group", "/import": "input[type=file]",
-    "/revisions": "main button", "/handover": "main button", "/conventions": ".conventions .panel", "/account": "main input",
+    "/list": ".grid .row", "/point/1": ".station", "/point/1/wiring": ".drawing svg", "/live": ".hung",
+    "/now/1": ".now .trend svg", "/alarms": "tbody tr", "/temporary": ".panel.enter", "/scripts": "textarea",
+    "/learn": ".station", "/checkout": ".checkout .act.main", "/check/3": ".check tbody tr", "/finder": ".finder input",
+    "/history": ".history", "/cabinets": ".module", "/types/ai4-iso": ".sketch table", "/cables": ".cables .row",
+    "/findings": ".findings .card, .findings article, .findings li", "/import": "input[type=file]",
+    "/revisions": ".revisions button", "/handover": ".handover .act", "/conventions": ".conventions .panel",
+    "/account": ".account input",
 }  # fmt: skip
 """What a page shows once it is drawn."""
 
@@ -121,7 +122,7 @@ def main(link: str) -> None:
                 seconds = f"{drawn(page, address, path, wait):.1f} s"
             except Exception as error:  # noqa: BLE001 - told, and the next page is tried
                 seconds = f"not drawn ({type(error).__name__})"
-            page.wait_for_timeout(6000)
+            page.wait_for_timeout(SETTLES_S * 1000)
             page.on("request", count)
             asked.clear()
             page.wait_for_timeout(RESTS_S * 1000)

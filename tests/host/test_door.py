@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import gzip
 import http.client
 import json
 import os
@@ -12,8 +13,10 @@ import ssl
 import subprocess
 import sys
 import tempfile
+import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 from tests.host.test_recovery import Running
@@ -125,6 +128,26 @@ def test_a_key_that_is_not_the_certificates_is_told_before_anything_runs(tmp_pat
     )  # fmt: skip
     assert alone.returncode == 1
     assert "go together" in alone.stderr
+
+
+def test_what_is_large_comes_compressed_and_a_stream_as_it_is(running: Running) -> None:
+    """Over a slow line the size of an answer is most of the wait; the answer that holds the session's secret is short."""
+
+    def asked(path: str) -> Any:
+        return running.client.open(
+            urllib.request.Request(running.address + path, headers={"Accept-Encoding": "gzip"})
+        )
+
+    for path in ("/api/module-types", "/api/cabinets?cabinet=0"):
+        with asked(path) as answer:
+            packed = answer.read()
+            assert answer.headers["Content-Encoding"] == "gzip"
+            text = gzip.decompress(packed)
+            assert json.loads(text)
+            assert len(packed) * 4 < len(text)
+    for path in ("/api/session", "/api/stream?since=0"):
+        with asked(path) as answer:
+            assert answer.headers["Content-Encoding"] is None
 
 
 def test_streams_end_at_once_at_stop(running: Running) -> None:

@@ -101,6 +101,13 @@ http {{
   keepalive_timeout 30s;
   large_client_header_buffers 4 16k;
   client_max_body_size {MOST_BODY_MB}m;
+  # Over a slow line the size of an answer is most of the wait. A stream is no such type: it is handed on as it comes.
+  gzip on;
+  gzip_comp_level 3;
+  gzip_min_length 1400;
+  gzip_proxied any;
+  gzip_vary on;
+  gzip_types application/json application/problem+json text/csv;
   upstream application {{
     # A connection each: one that was kept may belong to a worker that has just ended.
     server unix:{self.socket} max_fails=0;

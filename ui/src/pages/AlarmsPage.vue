@@ -473,6 +473,14 @@ tr.aside .sign {
 .tag {
   color: inherit;
   font-weight: 600;
+  white-space: nowrap;
+}
+
+/* On a phone the table is moved sideways: columns a word wide would make every row a page high. */
+@media (max-width: 700px) {
+  table {
+    min-width: 860px;
+  }
 }
 
 .service {
