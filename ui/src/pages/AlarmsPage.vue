@@ -161,6 +161,8 @@ onUnmounted(() => (clearInterval(ticking), removeEventListener('keydown', key)))
 const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['aside', 'put aside'], ['journal', 'journal'], ['often', 'chattering and standing']] as const // prettier-ignore
 
 useEscape(() => chosen.value.size, () => (chosen.value = new Set())) // prettier-ignore
+const aside = ref<HTMLElement | null>(null)
+useEscape(() => asking.value, () => (asking.value = ''), aside) // prettier-ignore
 </script>
 
 <template>
@@ -237,7 +239,12 @@ useEscape(() => chosen.value.size, () => (chosen.value = new Set())) // prettier
         </button>
       </template>
     </div>
-    <form v-if="asking && picked.length" class="why panel" @submit.prevent="say('shelve', picked)">
+    <form
+      v-if="asking && picked.length"
+      ref="aside"
+      class="why panel"
+      @submit.prevent="say('shelve', picked)"
+    >
       <label>why <input v-model="why" size="40" maxlength="200" required /></label>
       <label>for <input v-model.number="minutes" type="number" min="1" max="10080" /> min</label>
       <button class="act main" type="submit">shelve {{ picked.length }}</button>
@@ -281,7 +288,10 @@ useEscape(() => chosen.value.size, () => (chosen.value = new Set())) // prettier
                 <router-link class="tag" :to="`/cabinets?rack=${rackOf(a)}`" @click.stop>{{
                   rackName(a.point)
                 }}</router-link>
-                <span class="quiet service">{{ pointsOf(rackOf(a)).all }} points</span>
+                <span class="quiet service"
+                  >{{ pointsOf(rackOf(a)).all }}
+                  {{ pointsOf(rackOf(a)).all === 1 ? 'point' : 'points' }}</span
+                >
               </template>
               <template v-else>
                 <router-link class="figure tag" :to="`/now/${a.point}`" @click.stop>{{

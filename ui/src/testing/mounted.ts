@@ -1,0 +1,102 @@
+/** Components mounted for tests: a plant of two points, an API that answers from a table, a page that is cleared away. */
+import { createPinia, setActivePinia } from 'pinia'
+import { createApp, h, nextTick, type Component } from 'vue'
+import { createMemoryHistory, createRouter } from 'vue-router'
+import { vi } from 'vitest'
+import { api } from '../api/client'
+import { usePlant } from '../plant/store'
+
+let unmount: (() => void) | undefined
+
+/** A fresh plant: PT-3107 on rack 1 (stand-in) and ZV-2 on rack 2, and somebody who may do all that is named. */
+export function plantOf(rights: string[] = ['look', 'read', 'edit', 'inject', 'engineer']) {
+  setActivePinia(createPinia())
+  const plant = usePlant()
+  const rack = (id: number) => ({ id, name: `KC-2 rack ${id}`, period_ms: 1000, stand_in: true })
+  plant.plant = { racks: [rack(1), rack(2)], fields: [], families: {}, stale_after_periods: 2 } as never
+  plant.session = { account: 'ana', role: 'technician', rights } as never
+  plant.list.load({
+    seq: 5,
+    ids: [11, 12],
+    racks: [1, 2],
+    columns: { tag: ['PT-3107', 'ZV-2'], value_low: ['0', '0'], value_high: ['500', '100'], value_unit: ['mbar', '%'] },
+  }) // prettier-ignore
+  return plant
+}
+
+interface Asked {
+  way: string
+  path: string
+  body: Record<string, unknown>
+}
+
+/** Answer every request: by "METHOD path", what it gives or a function of its body; a title alone is a refusal. */
+export function answering(answers: Record<string, unknown>): Asked[] {
+  const asked: Asked[] = []
+  for (const way of ['GET', 'POST', 'PUT', 'DELETE'] as const)
+    vi.spyOn(api, way).mockImplementation((async (
+      path: string,
+      options?: { body?: Record<string, unknown> },
+    ) => {
+      const body = options?.body ?? {}
+      asked.push({ way, path, body })
+      const given = answers[`${way} ${path}`]
+      const answer = typeof given === 'function' ? (given as (body: unknown) => unknown)(body) : given
+      if (typeof answer === 'string')
+        return { error: { title: answer, status: 422, detail: '', remedy: '', cells: [] }, response: new Response(null, { status: 422 }) } // prettier-ignore
+      return { data: answer ?? {}, response: new Response() }
+    }) as never)
+  return asked
+}
+
+/** Mount a component in a page of its own. */
+export async function mounted(what: Component, props: Record<string, unknown> = {}): Promise<HTMLElement> {
+  const box = document.createElement('div')
+  document.body.append(box)
+  const app = createApp({ render: () => h(what, props) })
+  const anywhere = [{ path: '/:any(.*)*', name: 'any', component: { render: () => null } }]
+  app.use(createRouter({ history: createMemoryHistory(), routes: anywhere }))
+  app.mount(box)
+  unmount = () => app.unmount()
+  await nextTick()
+  return box
+}
+
+/** Wait until what was asked has been answered and drawn. */
+export async function settled() {
+  for (let turn = 0; turn < 10; turn++) await nextTick()
+}
+
+/** To be called after each test. */
+export function cleared() {
+  unmount?.()
+  unmount = undefined
+  vi.useRealTimers()
+  vi.restoreAllMocks()
+  document.body.innerHTML = ''
+}
+
+export const button = (box: HTMLElement, text: string) =>
+  [...box.querySelectorAll('button')].find((b) => b.textContent?.trim() === text)
+
+/** The field of a label, by the label's words or its accessible name. */
+export function field(box: HTMLElement, name: string): HTMLInputElement {
+  const label = [...box.querySelectorAll('label')].find((l) => l.textContent?.trim().startsWith(name))
+  const found =
+    label?.querySelector('input, select, textarea') ??
+    box.querySelector(`[aria-label="${name}"], [placeholder="${name}"]`)
+  if (!found) throw new Error(`no field “${name}”`)
+  return found as HTMLInputElement
+}
+
+export async function typed(at: HTMLInputElement, text: string) {
+  at.value = text
+  at.dispatchEvent(new Event('input', { bubbles: true }))
+  at.dispatchEvent(new Event('change', { bubbles: true }))
+  await nextTick()
+}
+
+export async function sent(box: HTMLElement, which = 0) {
+  box.querySelectorAll('form')[which]!.dispatchEvent(new Event('submit', { bubbles: true, cancelable: true }))
+  await nextTick()
+}
