@@ -32,7 +32,7 @@ PAGES = {
     "/now/1": ".now .trend svg", "/alarms": "tbody tr", "/temporary": ".panel.enter", "/scripts": "textarea",
     "/learn": ".station", "/checkout": ".checkout .act.main", "/check/3": ".check tbody tr", "/finder": ".finder input",
     "/history": ".history", "/cabinets": ".module", "/types/ai4-iso": ".sketch table", "/cables": ".cables .row",
-    "/findings": ".findings .card, .findings article, .findings li", "/import": "input[type=file]",
+    "/findings": ".all .stop", "/import": "input[type=file]",
     "/revisions": ".revisions button", "/handover": ".handover .act", "/conventions": ".conventions .panel",
     "/account": ".account input",
 }  # fmt: skip
