@@ -124,7 +124,7 @@ def pictures(browser: Browser, link: str) -> None:
     page.keyboard.type("0-160 mbar")
     page.keyboard.press("Enter")
     page.wait_for_timeout(800)
-    shoot(page, "revisions", "/revisions", wait=".right table")
+    shoot(page, "revisions", "/revisions", wait=".right table:visible")
     shoot(page, "history", "/history", wait=".history")
     page.goto(address + "/findings?at=R07:1")
     page.get_by_role("button", name="follow the device").click()
