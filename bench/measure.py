@@ -666,7 +666,7 @@ def rest() -> None:
     report = Report("rest")
     with data_folder() as data, started(data) as (launcher, _):
         time.sleep(SETTLES_S)
-        pids = _below(launcher)
+        pids = {launcher: ""} | below(launcher)
         before = {pid: _cpu_s(pid) for pid in pids}
         time.sleep(RESTS_S)
         spent, held = Counter[str](), 0.0
@@ -682,12 +682,12 @@ def rest() -> None:
     report.write()
 
 
-def _below(pid: int) -> dict[int, str]:
-    """{pid: command line} of a process and everything below it."""
+def below(pid: int) -> dict[int, str]:
+    """{pid: command line} of everything below a process."""
     listed = subprocess.run(["ps", "-ww", "-eo", "pid,ppid,args"], capture_output=True, text=True, check=True).stdout
     rows = [(int(p), int(q), args) for p, q, args in (line.split(None, 2) for line in listed.splitlines()[1:])]
-    found = {pid: ""}
-    while more := {p: args for p, q, args in rows if q in found and p not in found}:
+    found: dict[int, str] = {}
+    while more := {p: args for p, q, args in rows if (q == pid or q in found) and p not in found}:
         found |= more
     return found
 

@@ -38,7 +38,7 @@ from canaleta.host.upkeep import database_of  # noqa: E402
 from canaleta.plant import accounts  # noqa: E402
 from canaleta.plant import tables as t  # noqa: E402
 from canaleta.plant.keeper import PlantKeeper  # noqa: E402
-from measure import Report  # noqa: E402
+from measure import Report, below  # noqa: E402
 
 PEOPLE, EACH_S, KILL_EVERY_S, DISK_MB, FULL_S = 3, 0.3, 5.0, 900, 15.0
 SAID = Path(tempfile.gettempdir()) / "canaleta-outages.log"
@@ -51,18 +51,6 @@ def begun(data: Path, port: int) -> subprocess.Popen[bytes]:
         [sys.executable, "-m", "canaleta.cli", "start", "--data", str(data), "--port", str(port)],
         stdout=SAID.open("ab"), stderr=subprocess.STDOUT, cwd="/",
     )  # fmt: skip
-
-
-def below(pid: int) -> list[tuple[int, str]]:
-    """(pid, command line) of everything below a process."""
-    listed = subprocess.run(["ps", "-ww", "-eo", "pid,ppid,args"], capture_output=True, text=True, check=True).stdout
-    rows = [(int(p), int(q), args) for p, q, args in (line.split(None, 2) for line in listed.splitlines()[1:])]
-    found, waiting = [], [pid]
-    while waiting:
-        one = waiting.pop()
-        found += [(p, args) for p, parent, args in rows if parent == one]
-        waiting += [p for p, parent, _ in rows if parent == one]
-    return found
 
 
 class Quick(Hand):
@@ -148,7 +136,7 @@ def run(data: Path, seconds: float, full_disk: bool, report: Report) -> None:
             launcher.wait()
             launcher = begun(data, port)
             killed[kind] += 1
-        elif victims := [pid for pid, args in below(launcher.pid) if kind in args]:
+        elif victims := [pid for pid, args in below(launcher.pid).items() if kind in args]:
             with contextlib.suppress(ProcessLookupError):
                 os.kill(dice.choice(victims), signal.SIGKILL)
                 killed[kind] += 1

@@ -7,7 +7,8 @@ import pytest
 
 from canaleta.catalogue.demo import FieldFault, demo_plant, layout_of
 from canaleta.core.registers import decode
-from canaleta.standins.field import FieldRack, InjectionError, together
+from canaleta.standins.field import FieldRack, InjectionError
+from canaleta.standins.together import together
 
 PLANT = demo_plant()
 LAYOUT = layout_of(PLANT)

@@ -7,8 +7,6 @@ loading SciPy's interpolation takes longer than everything else that a stand-in 
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -44,7 +42,7 @@ class MonotoneCubic:
             dtype=np.float64,
         )
 
-    def _cell(self, x: Floats) -> tuple[Any, ...]:
+    def _cell(self, x: Floats) -> tuple[Floats, Floats, Floats, Floats, Floats, Floats]:
         """Of the cell that each x lies in: width, the share of it before x, y and slope at both of its ends."""
         cell = np.clip(np.searchsorted(self._x, x, side="right") - 1, 0, len(self._x) - 2)
         width = self._x[cell + 1] - self._x[cell]

@@ -85,13 +85,16 @@ class Digester:
         self._waiting.append(answer)
         if self._due is None:
             self._due = asyncio.get_running_loop().call_later(GATHER_S, self._begin)
-        try:
-            return await asyncio.shield(answer.done)
-        except asyncio.CancelledError:
-            await asyncio.wait({answer.done})
-            if not answer.done.cancelled():
-                answer.done.exception()
-            raise
+        cancelled: asyncio.CancelledError | None = None
+        while not answer.done.done():
+            try:
+                await asyncio.wait({answer.done})
+            except asyncio.CancelledError as error:
+                cancelled = error
+        if cancelled is not None:
+            answer.done.exception()
+            raise cancelled
+        return answer.done.result()
 
     def forget(self, rack: int) -> None:
         """A rack that is not scanned here any more."""

@@ -5,9 +5,8 @@ Every number is a function of the seed and the step, so that two runs with one s
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from decimal import Decimal
 from difflib import SequenceMatcher
 
@@ -30,7 +29,7 @@ from canaleta.core.settings import FIELD_OF
 from canaleta.core.signals import Family
 from canaleta.core.waveforms import waveform_of
 
-__all__ = ["FieldRack", "InjectionError", "Ready", "Together", "together"]
+__all__ = ["FieldRack", "InjectionError", "Ready"]
 
 COLD_JUNCTION_TENTHS = 10.0
 Floats = NDArray[np.float64]
@@ -86,51 +85,12 @@ class Ready:
         return self.some[key]
 
 
-class Together:
-    """The paths of several racks of one layout as they are now, worked out in one go."""
-
-    def __init__(self, parts: Sequence[Ready]) -> None:
-        """parts: of racks of one layout."""
-        self.parts = tuple(parts)
-        images = [part.as_it_is for part in parts]
-        cells = {name: np.concatenate([image.cells[name] for image in images]) for name in images[0].cells}
-        size = sum(map(len, images))
-        ends = np.cumsum([0, *map(len, images)]).tolist()
-        self._places = [slice(*pair) for pair in itertools.pairwise(ends)]
-        faults = {
-            first + row: those for first, part in zip(ends, parts, strict=False) for row, those in part.faults.items()
-        }
-        image = replace(images[0], ids=np.arange(1, size + 1), cells=cells, _kept={})
-        self._runs = Runs.of(image, None, upset_of(size, faults))
-
-    def counts(self, process: Sequence[Floats]) -> list[tuple[Floats, NDArray[np.uint32]]]:
-        """Counts and reasons of each rack from the quantities at its devices."""
-        paths = self._runs.evaluate(Station.PROCESS, np.concatenate(process))
-        counts = paths.at(Station.COUNTS)
-        return [(counts[place].copy(), paths.reasons[place].copy()) for place in self._places]
-
-
-def together(
-    racks: Sequence[FieldRack], step: int, before: Together | None
-) -> tuple[list[NDArray[np.uint16]], Together]:
-    """The registers of several racks of one layout at a step, and what to hand in at the next."""
-    parts = [rack.ready(step) for rack in racks]
-    if (
-        before is None
-        or len(before.parts) != len(parts)
-        or any(a is not b for a, b in zip(before.parts, parts, strict=True))
-    ):
-        before = Together(parts)
-    made = before.counts([rack.process(step) for rack in racks])
-    return [rack.registers(*one) for rack, one in zip(racks, made, strict=True)], before
-
-
 class FieldRack:
     """One rack's field. `step` gives its registers; `inject` puts a signal on a channel's terminals."""
 
     def __init__(self, plant: DemoPlant, layout: Layout, rack: int, seed: int, step_s: float = 0.25) -> None:
         self.rack, self.map = rack, RackMap.of(layout, rack)
-        self.layout = self._layout = layout
+        self.layout = layout
         self._seed = seed
         self._step_s = step_s
         landed = [(device, *layout.read_address(device.at)) for device in plant.field]
@@ -242,7 +202,7 @@ class FieldRack:
         """{row: count} of every channel that is held by a force."""
         out = {}
         for module, words in zip(self._modules, self._settings, strict=True):
-            kind = self._layout.type_of(module.id)
+            kind = self.layout.type_of(module.id)
             if not kind.forces:
                 continue
             for channel in range(kind.channels):
@@ -255,7 +215,7 @@ class FieldRack:
         """{row: count} of every output that takes commands."""
         out = {}
         for module, words in zip(self._modules, self._settings, strict=True):
-            kind = self._layout.type_of(module.id)
+            kind = self.layout.type_of(module.id)
             for channel in range(kind.channels if kind.commands else 0):
                 row = self._places.get((module.place, channel))
                 if row is not None:
@@ -291,7 +251,7 @@ class FieldRack:
 
     def _begins(self, module: Module) -> list[int]:
         """The settings a module of this rack begins with: those of the devices on it, else the first of each."""
-        kind = self._layout.type_of(module.id)
+        kind = self.layout.type_of(module.id)
         words = [kind.own_number or 0]
         for setting in kind.settings:
             for channel in range(kind.channels):
@@ -306,7 +266,7 @@ class FieldRack:
 
     def _tell_as_it_is(self, module: Module, words: list[int]) -> None:
         """An output begins with the value that its device has."""
-        kind = self._layout.type_of(module.id)
+        kind = self.layout.type_of(module.id)
         counts = evaluate(self._image, Station.PROCESS, self._mean).at(Station.COUNTS)
         for channel in range(kind.channels):
             row = self._places.get((module.place, channel))
@@ -315,7 +275,7 @@ class FieldRack:
                 words[at : at + size] = kind.word_form.words_of(counts[row])[0].tolist()
 
     def _changed(self, module: Module, words: list[int], new: list[int]) -> dict[tuple[int, str], Stored]:
-        kind = self._layout.type_of(module.id)
+        kind = self.layout.type_of(module.id)
         out: dict[tuple[int, str], Stored] = {}
         words[kind.force_offset :] = new[kind.force_offset :]
         for k, setting in enumerate(kind.settings):
@@ -378,16 +338,16 @@ class FieldRack:
             self._led[row] = output
 
     def _kind_of(self, row: int) -> ModuleType:
-        return self._layout.type_of(int(self._image.module[row]))
+        return self.layout.type_of(int(self._image.module[row]))
 
     def take_over(self, before: FieldRack, *, settings: bool) -> None:
         """Go on with what was put on, and if asked with the settings that were written, of a rack that stood here.
 
         Modules are the same where their types follow one another in the same order, wherever they sit now.
         """
-        old = [m for m in before._layout.modules_of(before.rack) if m in before._modules]
+        old = [m for m in before.layout.modules_of(before.rack) if m in before._modules]
         pairs = SequenceMatcher(
-            None, [before._layout.type_of(m.id).key for m in old], [self._layout.type_of(m.id).key for m in self._modules],
+            None, [before.layout.type_of(m.id).key for m in old], [self.layout.type_of(m.id).key for m in self._modules],
             autojunk=False,
         ).get_matching_blocks()  # fmt: skip
         for a, b, count in pairs:
@@ -404,7 +364,7 @@ class FieldRack:
 
     def _changed_to(self, at: int, words: Sequence[int], channels: set[int]) -> None:
         """Settings as they were written, of the channels that had a device before; a new device begins with its own."""
-        own, kind = self._settings[at], self._layout.type_of(self._modules[at].id)
+        own, kind = self._settings[at], self.layout.type_of(self._modules[at].id)
         if len(words) != len(own):
             return
         settled = 1 + len(kind.settings) * kind.channels
@@ -450,7 +410,7 @@ class FieldRack:
         """Status bits of every channel: a channel with nothing wired to it is open, which is no fault here."""
         faulty = {place for place, row in self._places.items() if fault[row]}
         for at in np.flatnonzero(self.map.status_word >= 0).tolist():
-            place = self._layout.modules[int(self.map.modules[at])].place
+            place = self.layout.modules[int(self.map.modules[at])].place
             bad = (place, int(self.map.channels[at])) in faulty
             words[self.map.status_word[at]] |= int(bad != self.map.healthy_is_one[at]) << int(self.map.status_bit[at])
 

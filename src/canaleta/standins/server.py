@@ -14,7 +14,7 @@ import hmac
 import json
 import logging
 import signal
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -28,7 +28,8 @@ from pymodbus.simulator import DataType, SimData, SimDevice
 from canaleta.catalogue.demo import DemoPlant, layout_of
 from canaleta.core.layout import Layout
 from canaleta.core.text import TextError, short
-from canaleta.standins.field import FieldRack, InjectionError, Together, together
+from canaleta.standins.field import FieldRack, InjectionError
+from canaleta.standins.together import Together, together
 
 __all__ = ["SourcePort", "StandIn", "StandIns", "build", "kept_plant", "serve"]
 
@@ -43,12 +44,14 @@ LONGEST_LINE = 8_000_000
 
 @dataclass
 class StandIn:
-    """One stand-in rack: its field, its Modbus server, its unit number, the step it was worked out for."""
+    """One stand-in rack: its field, its Modbus server, its unit number, the step it was worked out for, and how often its
+    registers were put."""
 
     field: FieldRack
     server: ModbusTcpServer
     unit: int = 1
     step: int = 0
+    turn: int = 0
     _before: list[Any] = dataclasses.field(default_factory=list)
 
     async def refresh(self) -> None:
@@ -69,6 +72,7 @@ class StandIn:
 
     async def put(self, words: NDArray[np.uint16]) -> None:
         """These are its registers from now on, (registers,)."""
+        self.turn += 1
         if len(words):
             await self.server.async_setValues(self.unit, READ_INPUT_REGISTERS, 0, words.tolist())
 
@@ -116,33 +120,54 @@ class StandIns:
     async def _run(self) -> None:
         """Move the process on until cancelled."""
         while True:
-            try:
-                await self._move_on()
-            except Exception:
-                log.exception("the stand-ins met what they do not know; they go on with the next step")
+            await self._move_on()
             await asyncio.sleep(STEP_S)
             self._step += 1
 
     async def _move_on(self) -> None:
         """Work racks out anew: where somebody has put on what moves or wrote a setting, at each step; those at rest once a
-        second and together, for most of what a rack costs is not its points."""
+        second and together. What goes wrong with one of them stops no other."""
         at_rest: dict[int, list[StandIn]] = {}
         for made in list(self.racks.values()):
             made.step = self._step
-            self._bring(made.field)
-            if await made.written() or made.field.moves or made.field.noisy:
-                await made.put(made.field.step(self._step))
-            else:
-                # Racks of one layout: one that was renewed has its own, in which modules may be numbered otherwise.
-                at_rest.setdefault(id(made.field.layout), []).append(made)
-        if self._step % STEPS_AT_REST:
+            try:
+                self._bring(made.field)
+                if await made.written() or made.field.moves or made.field.noisy:
+                    await made.put(made.field.step(self._step))
+                elif self._step % STEPS_AT_REST == 0:
+                    # Racks of one layout: one that was renewed has its own, in which modules may be numbered otherwise.
+                    at_rest.setdefault(id(made.field.layout), []).append(made)
+            except Exception:
+                log.exception(
+                    "rack %d: the stand-in met what it does not know; it goes on at the next step", made.field.rack
+                )
+        if not at_rest:
             return
         before, self._together = self._together, {}
         for key, some in at_rest.items():
-            words, self._together[key] = together([made.field for made in some], self._step, before.get(key))
-            for made, registers in zip(some, words, strict=True):
-                if self.racks.get(made.field.rack) is made:
-                    await made.put(registers)
+            turns = [made.turn for made in some]
+            for made, turn, words in zip(some, turns, self._worked_out(key, some, before.get(key)), strict=True):
+                # What was put on meanwhile stands there already, and is newer.
+                if words is not None and made.turn == turn and self.racks.get(made.field.rack) is made:
+                    await made.put(words)
+
+    def _worked_out(
+        self, key: int, some: Sequence[StandIn], before: Together | None
+    ) -> Sequence[NDArray[np.uint16] | None]:
+        """The registers of some racks of one layout; None for one that cannot be worked out."""
+        try:
+            words, self._together[key] = together([made.field for made in some], self._step, before)
+            return words
+        except Exception:
+            log.exception("stand-ins could not be worked out together; each is tried alone")
+        alone: list[NDArray[np.uint16] | None] = []
+        for made in some:
+            try:
+                alone.append(made.field.step(self._step))
+            except Exception:
+                log.exception("rack %d: the stand-in met what it does not know", made.field.rack)
+                alone.append(None)
+        return alone
 
     async def _begin_rack(
         self, layout: Layout, rack: int, before: StandIn | None, *, keep_settings: bool
@@ -353,7 +378,7 @@ class SourcePort:
             return {"ok": True, "injected": self._injected()}
         except (InjectionError, TextError) as error:
             return {"ok": False, "says": str(error)}
-        except (KeyError, TypeError, ValueError, OSError) as error:
+        except (LookupError, TypeError, ValueError, OSError) as error:
             log.warning("source port: %s %s", type(error).__name__, str(error).splitlines()[:1])
             return {"ok": False, "says": f"not understood: {type(error).__name__}"}
 

@@ -1,7 +1,7 @@
 import { nextTick } from 'vue'
 import { afterEach, expect, test } from 'vitest'
 import { usePlant } from '../plant/store'
-import { answering, button, cleared, field, mounted, plantOf, sent, typed } from '../testing/mounted'
+import { answering, button, cleared, field, mounted, plantOf, sent, settled, typed } from '../testing/mounted'
 import AlarmsPage from './AlarmsPage.vue'
 
 afterEach(cleared)
@@ -91,4 +91,33 @@ test('who may only look says nothing', async () => {
   const { box } = await page([alarm(11, 'h', 'unacknowledged')], ['look', 'read'])
   expect(usePlant().may('edit')).toBe(false)
   expect(button(box, 'acknowledge')).toBeUndefined()
+})
+
+test('the journal is read a page at a time, and a gap is told as one', async () => {
+  const line = (id: number, more: object) => ({
+    id, at: '2026-11-29T08:00:00Z', point: 11, kind: 'h', event: 'rise', was: 'normal', becomes: 'unacknowledged', value: 420, who: '', why: '', ...more,
+  }) // prettier-ignore
+  const { box } = await page([])
+  answering({
+    'GET /api/journal': { lines: [line(9, {}), line(8, { point: -2, event: 'gap', value: 95 })], more: true },
+  })
+  button(box, 'journal')!.click()
+  await settled()
+  const told = rows(box).map((row) => [...row.querySelectorAll('td')].map((td) => td.textContent?.trim()))
+  expect(told[0]!.slice(1, 4)).toEqual(['PT-3107', 'H', 'rise'])
+  expect(told[0]![6]).toBe('420.0 mbar')
+  expect(told[1]!.slice(1, 3)).toEqual(['KC-2 rack 2', 'not watched'])
+  expect(told[1]![6]).toMatch(/^for /)
+  button(box, 'older')!.click()
+  await settled()
+  expect(rows(box).length).toBe(4)
+})
+
+test('what comes and goes and what stands is told with what would calm it', async () => {
+  const { box } = await page([])
+  answering({ 'GET /api/alarms': { chattering: [{ point: 11, kind: 'h', times: 7 }], standing: [] } })
+  button(box, 'chattering and standing')!.click()
+  await settled()
+  expect(box.textContent?.replace(/\s+/g, ' ')).toContain('▲ PT-3107 H: 7 times within a minute')
+  expect(box.textContent).toContain('no alarm has stood for long')
 })

@@ -1,23 +1,23 @@
 <script setup lang="ts">
 /** Alarms: what waits for somebody first; the journal; what chatters and what stands. */
-import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { computed, onMounted, onUnmounted, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { ask, api, said, type Schemas } from '../api/client'
+import AlarmHabits from '../parts/live/AlarmHabits.vue'
+import AlarmJournal from '../parts/live/AlarmJournal.vue'
 import LiveTabs from '../parts/live/LiveTabs.vue'
+import { useAlarmWords } from '../plant/alarmWords'
 import { alarmName, byUrgency, latched, putAside, rackOf, shapeOf, waits } from '../plant/alarms'
-import { formOf } from '../plant/now'
 import { usePlant, type OpenAlarm } from '../plant/store'
-import { age, clock, figure } from '../plant/words'
+import { age, clock } from '../plant/words'
 import { useEscape } from '../plant/escape'
 
 type Word = Schemas['SayIn']['word']
 const plant = usePlant()
 const router = useRouter()
+const { cell, rackName, value, wayTo } = useAlarmWords(plant)
 const shows = ref<'waiting' | 'all' | 'aside' | 'journal' | 'often'>('waiting')
 const chosen = ref(new Set<string>())
-const lines = shallowRef<Schemas['JournalLineOut'][]>([])
-const more = ref(false)
-const trouble = shallowRef<Schemas['AlarmsOut'] | null>(null)
 const why = ref('')
 const minutes = ref(60)
 const asking = ref<'' | 'shelve' | 'take out of service'>('')
@@ -54,12 +54,6 @@ const shown = computed(() => {
 })
 const untold = computed(() => plant.alarmCount.all - plant.alarms.length)
 const picked = computed(() => shown.value.filter((a) => chosen.value.has(keyOf(a))))
-const cell = (point: number, field: string) => (
-  void plant.list.version,
-  plant.list.text(field, plant.list.row(point) ?? -1)
-)
-const rackName = (point: number) =>
-  plant.plant?.racks.find((r) => r.id === -point)?.name ?? 'a rack that is gone'
 /** The points of a rack by name, so that whoever sees its alarm knows what nobody can see now. */
 function pointsOf(rack: number): { some: string; all: number } {
   void plant.list.version
@@ -73,17 +67,12 @@ const since = (iso: string) => (
   void tick.value,
   age(Math.max(0, (plant.live.time() - Date.parse(iso)) / 1000))
 )
-function value(a: { point: number; value?: number | null }): string {
-  if (a.value == null || a.point < 0) return ''
-  const form = formOf(plant, plant.list.row(a.point) ?? -1)
-  return form.contact ? cell(a.point, `text_${a.value}`) : `${figure(a.value, form.decimals)} ${form.unit}`
-}
 function limit(a: OpenAlarm): string {
   const text = cell(a.point, `alarm_${a.kind}`)
   return text && a.kind !== 'fault' && a.kind !== 'state' ? `limit ${text}` : ''
 }
 
-const open = (a: OpenAlarm) => router.push(rackOf(a) ? `/cabinets?rack=${rackOf(a)}` : `/now/${a.point}`)
+const open = (a: OpenAlarm) => router.push(wayTo(a))
 
 function pick(a: OpenAlarm, event?: MouseEvent) {
   const next = new Set(chosen.value)
@@ -122,16 +111,6 @@ async function say(word: Word, some: OpenAlarm[]) {
   why.value = ''
 }
 
-async function readJournal(before = 0) {
-  const answer = await ask(api.GET('/api/journal', { params: { query: { before, point: 0 } } }))
-  if (!answer.data) return
-  lines.value = before ? [...lines.value, ...answer.data.lines] : answer.data.lines
-  more.value = answer.data.more
-}
-async function readTrouble() {
-  trouble.value = (await ask(api.GET('/api/alarms'))).data ?? null
-}
-
 function key(event: KeyboardEvent) {
   if (['INPUT', 'TEXTAREA', 'SELECT'].includes((event.target as HTMLElement).tagName)) return
   if (event.key === '/' && shows.value in groups.value) {
@@ -145,12 +124,7 @@ function key(event: KeyboardEvent) {
   }
 }
 
-watch(shows, (now) => {
-  chosen.value = new Set()
-  if (now === 'journal') void readJournal()
-  if (now === 'often') void readTrouble()
-})
-watch(() => plant.alarms, () => shows.value === 'journal' && void readJournal()) // prettier-ignore
+watch(shows, () => (chosen.value = new Set()))
 let ticking: ReturnType<typeof setInterval> | undefined
 onMounted(() => {
   ticking = setInterval(() => tick.value++, 1000)
@@ -333,79 +307,16 @@ useEscape(() => asking.value, () => (asking.value = ''), aside) // prettier-igno
       </p>
       <p v-else-if="shows === 'aside'" class="empty">nothing is shelved, quiet by design or out of service</p>
 
-      <table v-if="shows === 'journal' && lines.length" class="ledger">
-        <thead>
-          <tr>
-            <th>when</th>
-            <th>point</th>
-            <th>alarm</th>
-            <th>what</th>
-            <th>from</th>
-            <th>to</th>
-            <th class="right">at</th>
-            <th>who and why</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="l in lines" :key="l.id">
-            <td class="figure">{{ clock(l.at) }}</td>
-            <td>
-              <router-link v-if="rackOf(l)" class="tag" :to="`/cabinets?rack=${rackOf(l)}`">{{
-                rackName(l.point)
-              }}</router-link>
-              <router-link v-else class="figure tag" :to="`/now/${l.point}`">{{
-                cell(l.point, 'tag') || 'gone'
-              }}</router-link>
-            </td>
-            <td>{{ l.event === 'gap' ? 'not watched' : alarmName(l) }}</td>
-            <td>{{ l.event }}</td>
-            <td class="quiet">{{ l.was }}</td>
-            <td>{{ l.becomes }}</td>
-            <td class="figure right">{{ l.event === 'gap' ? `for ${age(l.value ?? 0)}` : value(l) }}</td>
-            <td>{{ [l.who, l.why].filter(Boolean).join(': ') }}</td>
-          </tr>
-        </tbody>
-      </table>
-      <p v-else-if="shows === 'journal'" class="empty">nothing has passed yet</p>
+      <AlarmJournal v-if="shows === 'journal'" />
+      <AlarmHabits v-if="shows === 'often'" />
       <button v-if="shown.length > rows" class="act" type="button" @click="rows += MOST_ROWS">
         {{ shown.length - rows }} more
       </button>
-      <button
-        v-if="shows === 'journal' && more"
-        class="act"
-        type="button"
-        @click="readJournal(lines.at(-1)!.id)"
-      >
-        older
-      </button>
-
-      <template v-if="shows === 'often' && trouble">
-        <h2>chattering</h2>
-        <p v-if="!trouble.chattering.length" class="quiet">no alarm came and went again and again lately</p>
-        <p v-for="c in trouble.chattering" :key="keyOf(c)">
-          ▲
-          <router-link
-            class="figure tag"
-            :to="rackOf(c) ? `/cabinets?rack=${rackOf(c)}` : `/now/${c.point}`"
-            >{{ rackOf(c) ? rackName(c.point) : cell(c.point, 'tag') }}</router-link
-          >
-          {{ alarmName(c) }}: {{ c.times }} times within a minute · a deadband or a delay would calm it
-        </p>
-        <h2>standing</h2>
-        <p v-if="!trouble.standing.length" class="quiet">no alarm has stood for long</p>
-        <p v-for="c in trouble.standing" :key="keyOf(c)">
-          ▲
-          <router-link
-            class="figure tag"
-            :to="rackOf(c) ? `/cabinets?rack=${rackOf(c)}` : `/now/${c.point}`"
-            >{{ rackOf(c) ? rackName(c.point) : cell(c.point, 'tag') }}</router-link
-          >
-          {{ alarmName(c) }}: {{ c.hours }} h · settle its cause, or its limit
-        </p>
-      </template>
     </div>
   </section>
 </template>
+
+<style scoped src="../parts/live/alarmTable.css"></style>
 
 <style scoped>
 .alarms {
@@ -449,15 +360,6 @@ useEscape(() => asking.value, () => (asking.value = ''), aside) // prettier-igno
   padding: 0 14px 14px;
 }
 
-th {
-  position: sticky;
-  top: 0;
-}
-
-.right {
-  text-align: right;
-}
-
 tr.on td {
   background: rgb(var(--v-theme-copper-wash));
 }
@@ -480,19 +382,6 @@ tr.aside .sign {
   color: inherit;
 }
 
-.tag {
-  color: inherit;
-  font-weight: 600;
-  white-space: nowrap;
-}
-
-/* On a phone the table is moved sideways: columns a word wide would make every row a page high. */
-@media (max-width: 700px) {
-  table {
-    min-width: 860px;
-  }
-}
-
 .service {
   margin-left: 8px;
 }
@@ -509,15 +398,5 @@ tr.aside .sign {
 .flood {
   margin: 0 0 8px;
   color: rgb(var(--v-theme-settle));
-}
-
-.empty {
-  padding: 40px 0;
-  text-align: center;
-}
-
-h2 {
-  margin: 14px 0 4px;
-  font-size: 14px;
 }
 </style>

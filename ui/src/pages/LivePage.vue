@@ -7,6 +7,7 @@ import LiveCard from '../parts/live/LiveCard.vue'
 import LiveTabs from '../parts/live/LiveTabs.vue'
 import PointNow from '../parts/live/PointNow.vue'
 import { byWhy, lostRacks, nowOf } from '../plant/now'
+import { whenLineIsBack } from '../plant/lineBack'
 import { latest } from '../plant/latest'
 import { usePlant } from '../plant/store'
 import { BOARD_AGAIN_MS, CARD_COLUMNS, PART_LATER_MS } from '../plant/trending'
@@ -126,7 +127,7 @@ watch(shown, (points) => {
   plant.watch([...new Set(racks)])
 }, { immediate: true }) // prettier-ignore
 watch([stations, shown], () => void readStations())
-watch(() => plant.linkUp, (up) => up && void readTrends()) // prettier-ignore
+whenLineIsBack(plant, readTrends)
 watch([seconds, stations, () => [...shown.value].sort((a, b) => a - b).join()], () => void readTrends())
 
 function key(event: KeyboardEvent) {

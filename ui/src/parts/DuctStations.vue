@@ -23,7 +23,6 @@ const emit = defineEmits<{
 
 const typing = ref<{ station: string; text: string } | null>(null)
 const worked = ref('')
-let fresh = false
 const wordsFor: Record<string, string> = {
   PROCESS: 'in the pipe',
   DEVICE: 'what the device makes of it',
@@ -50,17 +49,9 @@ function shown(station: Schemas['StationOut']): string {
   return station.figure
 }
 
-function start(station: Schemas['StationOut'], event: FocusEvent) {
+function start(station: Schemas['StationOut']) {
   emit('choose', station.name as StationName)
   typing.value = { station: station.name, text: shown(station) }
-  ;(event.target as HTMLInputElement).select()
-  fresh = true
-}
-
-/** The click that brought the focus would undo the selection when the button comes up. */
-function settled(event: MouseEvent) {
-  if (fresh) event.preventDefault()
-  fresh = false
 }
 
 function key(event: KeyboardEvent, station: Schemas['StationOut']) {
@@ -112,10 +103,9 @@ const kind = (station: Schemas['StationOut']) =>
             :placeholder="'—'"
             spellcheck="false"
             autocomplete="off"
-            @focus="start(station, $event)"
+            @focus="start(station)"
             @input="typing = { station: station.name, text: ($event.target as HTMLInputElement).value }"
             @keydown="key($event, station)"
-            @mouseup="settled"
             @blur="left(station)"
           />
           <span class="unit quiet">{{ station.unit }}</span>

@@ -41,13 +41,7 @@ const newLink = async (one: Schemas['AccountOut']) =>
     <p v-if="says" class="bad" role="alert">■ {{ says }}</p>
     <p v-if="link" role="status">
       one-time sign-in for {{ linkFor }}, for a day:
-      <input
-        class="figure link"
-        readonly
-        :value="link"
-        aria-label="one-time link"
-        @focus="($event.target as HTMLInputElement).select()"
-      />
+      <input class="figure link" readonly :value="link" aria-label="one-time link" />
     </p>
     <table>
       <tr v-for="one in all" :key="one.name" :class="{ quiet: !one.active }">

@@ -37,7 +37,6 @@ const body = computed<Schemas['NewIn']>(() => {
 
 onMounted(async () => {
   first.value?.focus()
-  first.value?.select()
   if (!props.pasted.length) await nextTag()
   const answer = await ask(api.GET('/api/typicals'))
   if (answer.data) typicals.value = answer.data.typicals

@@ -95,6 +95,8 @@ test('a long range is asked for drawn together once there are many readings', as
 test('what was read while the line was away is asked for when it is back', async () => {
   const { plant } = chart(600)
   plant.linkUp = true
+  await vi.advanceTimersByTimeAsync(0)
+  expect(asked.length, 'the first line is no return').toBe(1)
   await vi.advanceTimersByTimeAsync(PART_LATER_MS)
   const before = asked.length
   plant.linkUp = false

@@ -7,6 +7,7 @@ import { scaleLinear, scaleTime } from 'd3-scale'
 import { area, curveLinear, curveStepAfter, line } from 'd3-shape'
 import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, said, type Schemas } from '../../api/client'
+import { whenLineIsBack } from '../../plant/lineBack'
 import { formOf, staleAfter } from '../../plant/now'
 import { usePlant } from '../../plant/store'
 import { CARD_COLUMNS, MOST_RECENT, PART_LATER_MS, withGaps, type Sample } from '../../plant/trending'
@@ -186,8 +187,7 @@ function begin() {
 watch(() => [props.point, props.seconds], begin)
 watch(() => props.fed, () => void read()) // prettier-ignore
 watch(rack, (now) => now && plant.watch([now]), { immediate: true })
-// What was read while the line was away comes by no stream.
-watch(() => plant.linkUp, (up) => up && void read()) // prettier-ignore
+whenLineIsBack(plant, read)
 onMounted(() => {
   observer = new ResizeObserver((entries) => (width.value = Math.max(60, entries[0]!.contentRect.width)))
   if (box.value) observer.observe(box.value)
