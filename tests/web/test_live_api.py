@@ -187,11 +187,17 @@ def test_boards_are_kept_for_oneself_or_for_everybody(person: Who) -> None:
     assert [b["name"] for b in technician.send("DELETE", "/api/boards/kiln 2").json["boards"]] == []
 
 
-def test_six_stations_of_many_at_once(person: Who, database: Database) -> None:
+def test_six_stations_come_with_the_stream(person: Who, database: Database) -> None:
     live(database, block_of([PT, PDT], [16000, 16000], [250.0, 0.0]))
-    told = person("reader").send("POST", "/api/live/stations", {"points": [PT, PDT, 999_999]}).json["stations"]
-    assert told[str(PT)] == pytest.approx([300.0, 50.0, 12.0, 1.2, 16000.0, 250.0])
-    assert set(told) == {str(PT), str(PDT)}
+    rack = block_of([PT], [16000], [250.0]).rack
+    asked = f"/api/stream?since=0&racks={rack}&stations={PT},{PDT},999999"
+    answer = person("reader").client.get(asked, buffered=False)
+    told = next(answer.response).decode()
+    answer.close()
+    line = told[told.index("event: stations\ndata: ") :].splitlines()[1]
+    stations = dict(json.loads(line.removeprefix("data: "))["stations"])
+    assert stations[PT] == pytest.approx([300.0, 50.0, 12.0, 1.2, 16000.0, 250.0])
+    assert set(stations) == {PT, PDT}
 
 
 def test_a_walk_tells_what_was_found_and_whose_cores_may_be_swapped(person: Who, database: Database) -> None:

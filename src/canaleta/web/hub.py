@@ -28,7 +28,7 @@ from canaleta.plant.room import Room
 from canaleta.plant.temporary import TEMPORARY_CHANNEL, listed
 from canaleta.plant.walking import FOUND_CHANNEL
 from canaleta.web.change_told import changes_told
-from canaleta.web.point_now import advice_now, live_path
+from canaleta.web.point_now import advice_now, live_path, stations_now
 
 __all__ = [
     "Hub",
@@ -37,6 +37,7 @@ __all__ = [
     "changes_since",
     "event",
     "point_event",
+    "stations_event",
 ]
 
 log = logging.getLogger("web")
@@ -63,12 +64,16 @@ class TooManyStreamsError(RuntimeError):
 class Subscriber:
     """One open stream. Changes queue up; of live blocks only the newest of each rack is kept."""
 
-    def __init__(self, racks: frozenset[int], points: frozenset[int] = frozenset()) -> None:
+    def __init__(
+        self, racks: frozenset[int], points: frozenset[int] = frozenset(), stations: frozenset[int] = frozenset()
+    ) -> None:
         self.racks = racks
         self.points = points
+        self.stations = stations
         self._events: queue.Queue[bytes] = queue.Queue(LONGEST_QUEUE)
         self._live: dict[int, bytes] = {}
         self._followed: dict[int, bytes] = {}
+        self._figures: dict[int, bytes] = {}
         self._news = threading.Event()
         self.lost = False
         self.ended = False
@@ -92,6 +97,11 @@ class Subscriber:
         self._followed[point] = data
         self._news.set()
 
+    def figures(self, rack: int, data: bytes) -> None:
+        """Offer the six stations of a rack's points; they replace older ones that were not taken yet."""
+        self._figures[rack] = data
+        self._news.set()
+
     def end(self) -> None:
         """The stream ends now; its reader comes again by itself."""
         self.ended = True
@@ -108,6 +118,8 @@ class Subscriber:
             out.append(self._live.pop(rack))
         for point in list(self._followed):
             out.append(self._followed.pop(point))
+        for rack in list(self._figures):
+            out.append(self._figures.pop(rack))
         return out
 
 
@@ -131,15 +143,17 @@ class Hub:
         self._short = False
         self._stopping = threading.Event()
 
-    def join(self, racks: Iterable[int], points: Iterable[int] = ()) -> Subscriber:
-        """A new stream for these racks, and for some points followed closely. Raises TooManyStreamsError.
+    def join(self, racks: Iterable[int], points: Iterable[int] = (), stations: Iterable[int] = ()) -> Subscriber:
+        """A new stream for these racks, some points followed closely, and some whose stations are shown.
+
+        Raises TooManyStreamsError.
 
         Returns once the listener listens: whatever is committed from now on reaches the stream.
         """
         with self._lock:
             if len(self._streams) >= self._most:
                 raise TooManyStreamsError
-            subscriber = Subscriber(frozenset(racks), frozenset(points))
+            subscriber = Subscriber(frozenset(racks), frozenset(points), frozenset(stations))
             self._streams.add(subscriber)
             if self._thread is None:
                 self._thread = threading.Thread(target=self._listen, name="hub", daemon=True)
@@ -266,6 +280,7 @@ class Hub:
             for subscriber in self._everyone():
                 subscriber.live(rack, data)
             self._tell_points(block)
+            self._tell_stations(block)
 
     def _tell_points(self, block: LiveBlock) -> None:
         """Tell those who follow a point of a block what it says, worked out once for all of them."""
@@ -280,6 +295,18 @@ class Hub:
             for subscriber in self._everyone():
                 if point in subscriber.points:
                     subscriber.followed(point, data)
+
+    def _tell_stations(self, block: LiveBlock) -> None:
+        """Tell those who show the stations of points of a block what these are, worked out once for all of them."""
+        shown = [s for s in self._everyone() if s.stations]
+        wanted = {point for s in shown for point in s.stations}.intersection(block.points.tolist())
+        if not wanted:
+            return
+        figures = stations_now(self._keeper.current(), block, wanted)
+        for subscriber in shown:
+            some = {point: figures[point] for point in subscriber.stations if point in figures}
+            if some:
+                subscriber.figures(block.rack, stations_event(some))
 
     def _everyone(self) -> list[Subscriber]:
         with self._lock:
@@ -322,6 +349,11 @@ def point_event(image: PlantImage, point: int, block: LiveBlock | None, now: flo
         "path": live_path(image, row, block, now).model_dump(), "advice": advice_now(image, row, block).model_dump(),
     }  # fmt: skip
     return event("point", {"point": point, **told})
+
+
+def stations_event(figures: dict[int, list[float | None]]) -> bytes:
+    """The six stations of points as they stand now, as an event: pairs of a point and its figures."""
+    return event("stations", {"stations": list(figures.items())})
 
 
 def block_event(block: LiveBlock, now: float) -> bytes:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Annotated
 
-import numpy as np
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 from sqlalchemy import delete, func, select
@@ -13,13 +12,10 @@ from sqlalchemy.dialects.postgresql import insert
 from canaleta.core.alarming import KINDS
 from canaleta.core.alarming import WORDS as ALARM_WORDS
 from canaleta.core.causes import grade_of
-from canaleta.core.fields import Station
-from canaleta.core.path import evaluate
 from canaleta.core.quality import WORDS
 from canaleta.plant import tables as t
 from canaleta.plant.live import read_block
 from canaleta.web.doors import needs, session_now
-from canaleta.web.figures import finite
 from canaleta.web.point import PointPath, found, rack_of
 from canaleta.web.point_now import AdvicesOut, advice_now
 from canaleta.web.problems import PROBLEMS, ProblemError
@@ -160,40 +156,3 @@ def drop_board(path: BoardPath) -> Response:
     with shared().engine.begin() as connection:
         connection.execute(delete(t.board).where(t.board.c.name == path.name, t.board.c.owner.in_(owners)))
     return jsonify(_boards().model_dump())
-
-
-# Six stations of many ----------------------------------------------------------------------------------
-
-
-class StationsIn(Shape):
-    """Points whose six stations are wanted, each from the count it has now."""
-
-    model_config = ConfigDict(extra="forbid")
-
-    points: Points
-
-
-class StationsOut(Shape):
-    """{point: six figures}, none where unknown, from the newest counts."""
-
-    stations: dict[int, list[float | None]]
-
-
-@api.post("/live/stations", responses={200: StationsOut})
-@needs("look")
-def stations(body: StationsIn) -> Response:
-    """The six stations of several points as they stand now."""
-    image = shared().image()
-    rows = np.array([image.row_of(p) for p in body.points if image.has(p)], dtype=np.int64)
-    racks = {rack_of(image, row)[0] for row in rows.tolist()} - {0}
-    counts: dict[int, float] = {}
-    with shared().engine.connect() as connection:
-        for rack in racks:
-            if block := read_block(connection, rack):
-                counts |= dict(zip(block.points.tolist(), block.counts.tolist(), strict=True))
-    given = np.array([counts.get(int(image.ids[row]), np.nan) for row in rows.tolist()])
-    paths = evaluate(image, Station.COUNTS, given, rows)
-    out = {
-        int(image.ids[row]): [finite(float(x)) for x in paths.stations[:, k]] for k, row in enumerate(rows.tolist())
-    }
-    return jsonify(StationsOut(stations=out).model_dump())

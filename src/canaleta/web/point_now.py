@@ -5,6 +5,7 @@ Both are told when somebody asks, and to whoever follows a point with every read
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import asdict
 from decimal import Decimal
 
@@ -17,7 +18,7 @@ from canaleta.core.faults import Fault, evaluate_faulted, faulted, upset_of, wor
 from canaleta.core.fields import STATIONS, Station
 from canaleta.core.image import PlantImage
 from canaleta.core.loads import expected_load_ma
-from canaleta.core.path import describe, reasons_told, workings
+from canaleta.core.path import describe, evaluate, reasons_told, workings
 from canaleta.core.quality import Quality, Reason, of_reasons
 from canaleta.core.signals import Family
 from canaleta.plant.live import LiveBlock
@@ -182,6 +183,15 @@ def _given_decimals(value: float) -> int:
 
 
 _USED = ("tag", "service", "cable", "status", "device_model")
+
+
+def stations_now(image: PlantImage, block: LiveBlock, points: Iterable[int]) -> dict[int, list[float | None]]:
+    """The six stations of those points that the list and the block have, each from its newest count; None where unknown."""
+    at = {point: k for k, point in enumerate(block.points.tolist())}
+    known = [point for point in points if point in at and image.has(point)]
+    rows = np.array([image.row_of(point) for point in known], dtype=np.int64)
+    paths = evaluate(image, Station.COUNTS, block.counts[[at[point] for point in known]], rows)
+    return {point: [finite(float(x)) for x in paths.stations[:, k]] for k, point in enumerate(known)}
 
 
 def advice_now(image: PlantImage, row: int, block: LiveBlock | None) -> AdvicesOut:

@@ -23,8 +23,10 @@ from canaleta.web.hub import (
     changes_since,
     event,
     locks_event,
+    stations_event,
     temporary_event,
 )
+from canaleta.web.point_now import stations_now
 from canaleta.web.problems import PROBLEMS, ProblemError
 from canaleta.web.routes import Shape, routes
 from canaleta.web.shared import shared
@@ -39,21 +41,23 @@ SESSION_CHECK_S = 30.0
 
 class StreamQuery(Shape):
     """since: the list's seq that the browser has. racks: ids of the racks it wants, with commas; points:
-    of the points that it follows closely."""
+    of the points that it follows closely; stations: of those whose six stations it shows."""
 
     since: int = Field(ge=0, le=2**62)
     racks: str = Field("", max_length=4000, pattern=r"^(\d{1,9}(,\d{1,9})*)?$")
     points: str = Field("", max_length=400, pattern=r"^(\d{1,9}(,\d{1,9}){0,15})?$")
+    stations: str = Field("", max_length=2000, pattern=r"^(\d{1,9}(,\d{1,9}){0,199})?$")
 
 
 @api.get("/stream", responses={200: {"content": {"text/event-stream": {"schema": {"type": "string"}}}}})
 @needs("read")
 def stream(query: StreamQuery) -> Response:
-    """Events: `hello`, `change`, `live`, `point` (what is followed closely), `alarms`, `temporary`, `found`, `locks`, `here`, `room`, `beat` (server time), `reload` (too much was missed), `out`."""
+    """Events: `hello`, `change`, `live`, `point` (what is followed closely), `stations`, `alarms`, `temporary`, `found`, `locks`, `here`, `room`, `beat` (server time), `reload` (too much was missed), `out`."""
     racks = [int(number) for number in query.racks.split(",") if number]
     points = [int(number) for number in query.points.split(",") if number]
+    stations = [int(number) for number in query.stations.split(",") if number]
     try:
-        subscriber = shared().hub.join(racks, points)
+        subscriber = shared().hub.join(racks, points, stations)
     except TooManyStreamsError as full:
         raise ProblemError(
             503, "too many screens are open on this server", remedy="close some and try again"
@@ -77,11 +81,15 @@ def _first(state: Shared, subscriber: Subscriber, since: int) -> list[bytes]:
         seq = connection.execute(select(t.plant.c.seq)).scalar_one()
         if not 0 <= seq - since <= MOST_REPLAYED:
             return [_hello(state, seq), event("reload", {"seq": seq})]
-        missed = [data for _, data in changes_since(connection, state.image(connection), since)]
+        image = state.image(connection)
+        missed = [data for _, data in changes_since(connection, image, since)]
         blocks = [read_block(connection, rack) for rack in sorted(subscriber.racks)]
         locks, alarms, temporary = locks_event(connection), alarms_event(connection), temporary_event(connection)
     now = state.clock.looked_lately()
     told = [block_event(block, now) for block in blocks if block]
+    for block in blocks:
+        if block and (figures := stations_now(image, block, subscriber.stations)):
+            told.append(stations_event(figures))
     return [_hello(state, seq), *missed, locks, alarms, temporary, *state.hub.here(), state.hub.room(), *told]
 
 

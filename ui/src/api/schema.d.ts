@@ -569,23 +569,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/live/stations": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** The six stations of several points as they stand now. */
-        post: operations["live_stations_live_stations_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/live/words": {
         parameters: {
             query?: never;
@@ -1740,7 +1723,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Events: `hello`, `change`, `live`, `point` (what is followed closely), `alarms`, `temporary`, `found`, `locks`, `here`, `room`, `beat` (server time), `reload` (too much was missed), `out`. */
+        /** Events: `hello`, `change`, `live`, `point` (what is followed closely), `stations`, `alarms`, `temporary`, `found`, `locks`, `here`, `room`, `beat` (server time), `reload` (too much was missed), `out`. */
         get: operations["stream_stream_stream_get"];
         put?: never;
         post?: never;
@@ -5244,24 +5227,6 @@ export interface components {
             working: components["schemas"]["WorkingOut"] | null;
         };
         /**
-         * StationsIn
-         * @description Points whose six stations are wanted, each from the count it has now.
-         */
-        StationsIn: {
-            /** Points */
-            points: number[];
-        };
-        /**
-         * StationsOut
-         * @description {point: six figures}, none where unknown, from the newest counts.
-         */
-        StationsOut: {
-            /** Stations */
-            stations: {
-                [key: string]: (number | null)[];
-            };
-        };
-        /**
          * StepOut
          * @description One step of a check: what is put on and what must be read; figures as they are shown, with their units.
          */
@@ -7820,55 +7785,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
-                };
-            };
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    live_stations_live_stations_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["StationsIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StationsOut"];
-                };
             };
             /** @description Unprocessable Entity */
             422: {
@@ -11356,6 +11272,7 @@ export interface operations {
                 since: number;
                 racks?: string;
                 points?: string;
+                stations?: string;
             };
             header?: never;
             path?: never;

@@ -29,7 +29,6 @@ const query = ref((route.query.find as string) ?? '')
 const byTrouble = ref(localStorage.getItem('canaleta-board-sort') !== 'list')
 const seconds = ref(300)
 const stations = ref(false)
-const figures = shallowRef<Record<string, (number | null)[]>>({})
 const trends = shallowRef<ReadonlyMap<number, Schemas['TrendOut']>>(new Map())
 const open = ref<number | null>(null)
 const keeping = ref('')
@@ -99,12 +98,6 @@ async function drop() {
   void router.replace({ query: {} })
 }
 
-const readStations = latest(async () => {
-  if (!stations.value || !shown.value.length) return
-  const answer = await ask(api.POST('/api/live/stations', { body: { points: shown.value } }))
-  if (answer.data) figures.value = answer.data.stations
-})
-
 const AT_ONCE = 60
 /** The past of every card, sixty points a request; what comes after goes on by itself. */
 const readTrends = latest(async () => {
@@ -126,7 +119,11 @@ watch(shown, (points) => {
   const racks = points.map((p) => plant.list.racks[plant.list.row(p) ?? -1] ?? 0)
   plant.watch([...new Set(racks)])
 }, { immediate: true }) // prettier-ignore
-watch([stations, shown], () => void readStations())
+watch(
+  [stations, shown],
+  () => plant.showStations(stations.value ? [...shown.value].sort((a, b) => a - b) : []),
+  { immediate: true },
+)
 whenLineIsBack(plant, readTrends)
 watch([seconds, stations, () => [...shown.value].sort((a, b) => a - b).join()], () => void readTrends())
 
@@ -142,13 +139,11 @@ function key(event: KeyboardEvent) {
 let settled = 0
 const unheard = plant.live.onBlock(() => settled++ < 12 && sort())
 let sorting: ReturnType<typeof setInterval> | undefined
-let reading: ReturnType<typeof setInterval> | undefined
 let past: ReturnType<typeof setInterval> | undefined
 let soon: ReturnType<typeof setTimeout> | undefined
 onMounted(() => {
   void load()
   sorting = setInterval(sort, 5000)
-  reading = setInterval(() => void readStations(), 1000)
   past = setInterval(() => seconds.value > 600 && void readTrends(), BOARD_AGAIN_MS)
   void readTrends()
   soon = setTimeout(() => void readTrends(), PART_LATER_MS)
@@ -157,7 +152,7 @@ onMounted(() => {
 onUnmounted(() => {
   unheard()
   clearInterval(sorting)
-  clearInterval(reading)
+  plant.showStations([])
   clearInterval(past)
   clearTimeout(soon)
   removeEventListener('keydown', key)
@@ -243,7 +238,7 @@ useEscape(() => open.value !== null, () => (open.value = null), beside) // prett
             :on="open === p"
             :seconds="seconds"
             :trend="trends.get(p) ?? null"
-            :stations="stations ? (figures[p] ?? [null, null, null, null, null, null]) : null"
+            :stations="stations ? (plant.stationsNow.get(p) ?? [null, null, null, null, null, null]) : null"
             tabindex="0"
             role="button"
             @click="open = open === p ? null : p"

@@ -1,9 +1,13 @@
 <script setup lang="ts">
-/** What the plant itself tells now: held, latched, still open, noisier than its deadband. It comes and goes without an edit. */
+/**
+ * What the plant itself tells now: held, latched, still open, noisier than its deadband. It comes and goes without an edit:
+ * it is asked for again when the stream says that one of these moved. Noise is judged over some minutes, and asked as seldom.
+ */
 import { onMounted, onUnmounted, shallowRef, watch } from 'vue'
 import { ask, api, type Schemas } from '../api/client'
 import { usePlant } from '../plant/store'
 
+const NOISE_MS = 300_000
 const plant = usePlant()
 const found = shallowRef<Schemas['LiveFindingOut'][]>([])
 let again: ReturnType<typeof setInterval> | undefined
@@ -11,8 +15,8 @@ let again: ReturnType<typeof setInterval> | undefined
 async function load() {
   found.value = (await ask(api.GET('/api/findings/live'))).data?.findings ?? found.value
 }
-watch(() => plant.temporary, load) // prettier-ignore
-onMounted(() => (void load(), (again = setInterval(load, 30_000))))
+watch(() => [plant.temporary, plant.alarms], load)
+onMounted(() => (void load(), (again = setInterval(load, NOISE_MS))))
 onUnmounted(() => clearInterval(again))
 </script>
 

@@ -73,6 +73,9 @@ export const usePlant = defineStore('plant', () => {
   /** What the points that somebody follows closely said with the newest reading. */
   const pointsNow = shallowRef<ReadonlyMap<number, PointNow>>(new Map())
   const follows = new Map<number, number>()
+  /** The six stations of the points whose stations somebody shows, from the newest counts. */
+  const stationsNow = shallowRef<ReadonlyMap<number, (number | null)[]>>(new Map())
+  let stationsOf: number[] = []
   /** What the server says of its disk while it is full, and what to do. */
   const room = ref({ says: '', remedy: '' })
   const words = shallowRef<Schemas['WordsOut'] | null>(null)
@@ -145,7 +148,20 @@ export const usePlant = defineStore('plant', () => {
       since: Math.min(list.seq, findingsSeq),
       racks,
       points: [...follows.keys()],
+      stations: stationsOf,
     })
+  }
+
+  /** Tell the stream what this screen wants now. */
+  const want = () =>
+    connection?.send({ kind: 'racks', racks, points: [...follows.keys()], stations: stationsOf })
+
+  /** Show the six stations of these points (`stationsNow`), and of no others. */
+  function showStations(points: number[]) {
+    if (points.join() === stationsOf.join()) return
+    stationsOf = [...points]
+    stationsNow.value = new Map([...stationsNow.value].filter(([point]) => points.includes(point)))
+    want()
   }
 
   /** Ask for the blocks of these racks: those on screen, and a few that were. */
@@ -154,13 +170,13 @@ export const usePlant = defineStore('plant', () => {
     if (wanted.every((rack) => racks.includes(rack))) return
     racks = next
     live.follow(racks)
-    connection?.send({ kind: 'racks', racks, points: [...follows.keys()] })
+    want()
   }
 
   /** Follow a point closely: what it says comes with every reading (`pointsNow`). Returns how to let it go. */
   function follow(point: number): () => void {
     follows.set(point, (follows.get(point) ?? 0) + 1)
-    if (follows.get(point) === 1) connection?.send({ kind: 'racks', racks, points: [...follows.keys()] })
+    if (follows.get(point) === 1) want()
     return () => {
       const left = (follows.get(point) ?? 1) - 1
       if (left) return void follows.set(point, left)
@@ -168,7 +184,7 @@ export const usePlant = defineStore('plant', () => {
       const next = new Map(pointsNow.value)
       next.delete(point)
       pointsNow.value = next
-      connection?.send({ kind: 'racks', racks, points: [...follows.keys()] })
+      want()
     }
   }
 
@@ -194,6 +210,12 @@ export const usePlant = defineStore('plant', () => {
     else if (name === 'point') {
       const told = data as PointNow
       if (follows.has(told.point)) pointsNow.value = new Map(pointsNow.value).set(told.point, told)
+    } else if (name === 'stations') {
+      const told = data as { stations: [number, (number | null)[]][] }
+      stationsNow.value = new Map([
+        ...stationsNow.value,
+        ...told.stations.filter(([point]) => stationsOf.includes(point)),
+      ])
     } else if (name === 'room') room.value = data as { says: string; remedy: string }
     if (name === 'hello' || name === 'beat') live.hear((data as { now: number }).now)
   }
@@ -457,7 +479,7 @@ export const usePlant = defineStore('plant', () => {
 
   return {
     list, live, session, plant, findings, findingsOf, acceptedOf, waiting, linkUp, ready, notice,
-    alarms, alarmsOf, alarmCount, temporary, holding, mine, foundSeen, room, pointsNow, follow, words, locks, people, othersAt, typicalsSeen, waitingSeen, setLocks, tell, held, sendHeld, dropHeld,
+    alarms, alarmsOf, alarmCount, temporary, holding, mine, foundSeen, room, pointsNow, follow, stationsNow, showStations, words, locks, people, othersAt, typicalsSeen, waitingSeen, setLocks, tell, held, sendHeld, dropHeld,
     may, say, enter, load, watch, taken, answered, leftOut, save, drop, waitingAt, turnBack, leave,
   } // prettier-ignore
 })

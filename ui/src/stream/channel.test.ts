@@ -121,3 +121,15 @@ test('a screen that comes later learns what stands as a whole, such as open alar
   expect(told.map((e) => e.name)).toEqual(['alarms', 'room'])
   expect(told[1]!.data).toEqual({ says: '', remedy: '' })
 })
+
+test('the points whose six stations are shown come with the stream, and letting them go opens it anew', async () => {
+  const server = new Server()
+  const channel = new Channel(server.fetch)
+  const tab = new Tab()
+  channel.hear(tab, { kind: 'join', since: 5, racks: [1], stations: [9, 4] })
+  await vi.advanceTimersByTimeAsync(300)
+  expect(server.urls.at(-1)).toBe('/api/stream?since=5&racks=1&stations=4,9')
+  channel.hear(tab, { kind: 'racks', racks: [1], stations: [] })
+  await vi.advanceTimersByTimeAsync(300)
+  expect(server.urls.at(-1)).toBe('/api/stream?since=5&racks=1')
+})

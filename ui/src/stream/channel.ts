@@ -6,8 +6,8 @@
 import { EventSplitter, type StreamEvent } from './events'
 
 export type ToChannel =
-  | { kind: 'join'; since: number; racks: number[]; points?: number[] }
-  | { kind: 'racks'; racks: number[]; points?: number[] }
+  | { kind: 'join'; since: number; racks: number[]; points?: number[]; stations?: number[] }
+  | { kind: 'racks'; racks: number[]; points?: number[]; stations?: number[] }
   | { kind: 'leave' }
 export type FromChannel =
   { kind: 'event'; event: StreamEvent } | { kind: 'link'; up: boolean; signedOut: boolean }
@@ -24,10 +24,11 @@ const LONGEST_LOG = 2000
 const SILENCE_MS = 15_000
 const SETTLE_MS = 250
 const MOST_POINTS = 16
+const MOST_STATIONS = 200
 const WHOLES = new Set(['alarms', 'temporary', 'locks', 'room'])
 
 export class Channel {
-  private listeners = new Map<Listener, { racks: Set<number>; points: Set<number> }>()
+  private listeners = new Map<Listener, Record<'racks' | 'points' | 'stations', Set<number>>>()
   private seq = 0
   private log: { seq: number; event: StreamEvent }[] = []
   private logFrom = 0
@@ -48,7 +49,11 @@ export class Channel {
       if (this.listeners.size === 0) this.close()
       return
     }
-    this.listeners.set(listener, { racks: new Set(message.racks), points: new Set(message.points ?? []) })
+    this.listeners.set(listener, {
+      racks: new Set(message.racks),
+      points: new Set(message.points),
+      stations: new Set(message.stations),
+    })
     if (message.kind === 'join') this.welcome(listener, message.since)
     this.reopen()
   }
@@ -72,10 +77,11 @@ export class Channel {
 
   /** What all screens want, as the stream's address says it. */
   private wanted(): string {
-    const of = (kind: 'racks' | 'points') =>
+    const of = (kind: 'racks' | 'points' | 'stations') =>
       [...new Set([...this.listeners.values()].flatMap((wish) => [...wish[kind]]))].sort((a, b) => a - b)
     const points = of('points').slice(0, MOST_POINTS).join(',')
-    return `racks=${of('racks').join(',')}${points ? `&points=${points}` : ''}`
+    const stations = of('stations').slice(0, MOST_STATIONS).join(',')
+    return `racks=${of('racks').join(',')}${points ? `&points=${points}` : ''}${stations ? `&stations=${stations}` : ''}`
   }
 
   private reopen(): void {
