@@ -157,7 +157,7 @@ def agent(seconds: float = 120.0) -> None:
     from sqlalchemy import func, select
 
     from canaleta.catalogue.demo import layout_of
-    from canaleta.core.registers import RackMap
+    from canaleta.core.model.registers import RackMap
     from canaleta.plant import seed
     from canaleta.plant import tables as t
 
@@ -253,8 +253,8 @@ def storm(minutes: float = 8.0, bad: int = 4) -> None:
     """Two agents over 40 racks; one is killed every 20 s and another started, four racks misbehave in turns. Every register
     of a rack holds a number that says when it stood there: what is shown is compared with it at every moment."""
     from canaleta.catalogue.demo import layout_of
-    from canaleta.core.quality import Quality
-    from canaleta.core.registers import RackMap
+    from canaleta.core.model.quality import Quality
+    from canaleta.core.model.registers import RackMap
     from canaleta.plant import seed
     from canaleta.plant.live import read_block
 
@@ -358,7 +358,7 @@ def trends(hours: int = 2) -> None:
     """10,000 points at one reading a second: parts written, hours packed, then drawn. A week follows by extrapolation."""
     from sqlalchemy import text
 
-    from canaleta.core.trends import Part
+    from canaleta.core.live.trends import Part
     from canaleta.plant.trends import pack_hour, read_trends, write_part
 
     report = Report("live-trends")

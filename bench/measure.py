@@ -75,9 +75,9 @@ def best(work: Callable[[], Any], times: int = 5) -> float:
 def core() -> None:
     """The core on generated points; numpy.sort of as many floats in the same run gives the ratio."""
     from canaleta.catalogue.demo import generated, layout_of
-    from canaleta.core.fields import Station
-    from canaleta.core.image import PlantImage
-    from canaleta.core.path import evaluate
+    from canaleta.core.model.fields import Station
+    from canaleta.core.model.image import PlantImage
+    from canaleta.core.path.path import evaluate
     from canaleta.core.rules import audit, audit_change
     from canaleta.plant.seed import stored_row
 
@@ -120,7 +120,7 @@ def findings() -> None:
     from tests.planted import clean_plant, rounds, weighed
 
     from canaleta.catalogue.demo import generated, layout_of
-    from canaleta.core.image import PlantImage
+    from canaleta.core.model.image import PlantImage
     from canaleta.core.rules import RULES, audit, audit_change
     from canaleta.plant.seed import stored_row
 
@@ -167,7 +167,7 @@ def findings() -> None:
 def _every_kind() -> Any:
     """50,000 points: those of the demo plant over and over, each kind of signal, law and mode it has."""
     from canaleta.catalogue.demo import demo_plant, layout_of
-    from canaleta.core.image import PlantImage
+    from canaleta.core.model.image import PlantImage
     from canaleta.plant.seed import stored_row
 
     document = demo_plant()
@@ -179,8 +179,8 @@ def _every_kind() -> Any:
 
 def convert() -> None:
     """A million emf → temperature in random order, beside numpy.interp over the same array and 1,500 nodes."""
-    from canaleta.core.sensors.resistance import resistance_curves
-    from canaleta.core.sensors.thermocouples import thermocouple, thermocouple_letters
+    from canaleta.core.signals.sensors.resistance import resistance_curves
+    from canaleta.core.signals.sensors.thermocouples import thermocouple, thermocouple_letters
 
     report = Report("convert")
     generator = np.random.default_rng(11)

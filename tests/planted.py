@@ -11,12 +11,12 @@ from dataclasses import dataclass, replace
 
 from canaleta.catalogue.demo import demo_plant, layout_of
 from canaleta.catalogue.types import module_types
-from canaleta.core.conventions import Conventions
-from canaleta.core.fields import Landing, Stored, field_named
-from canaleta.core.image import PlantImage
-from canaleta.core.layout import Layout
+from canaleta.core.model.conventions import Conventions
+from canaleta.core.model.fields import Landing, Stored, field_named
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Layout
 from canaleta.core.rules import Finding, audit
-from canaleta.core.signals import signal_named
+from canaleta.core.signals.signals import signal_named
 from canaleta.plant.cells import read
 from canaleta.plant.seed import stored_row
 

@@ -15,14 +15,14 @@ from typing import Any
 import numpy as np
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.document import read_document
-from canaleta.core.fields import Landing, Station, Stored, field_named, read_cell
-from canaleta.core.image import PlantImage
-from canaleta.core.layout import Cabinet, Layout, Module, Rack
-from canaleta.core.modules import ModuleType
-from canaleta.core.path import evaluate
-from canaleta.core.quality import Reason
-from canaleta.core.signals import Family, signal_named
+from canaleta.core.model.fields import Landing, Station, Stored, field_named, read_cell
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Cabinet, Layout, Module, Rack
+from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.quality import Reason
+from canaleta.core.path.path import evaluate
+from canaleta.core.sheet.document import read_document
+from canaleta.core.signals.signals import Family, signal_named
 from canaleta.plant.live import LiveBlock
 
 SLOTS = ("di16-24v", "ai8-ui", "tc8")

@@ -6,10 +6,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.core.test_conditioning import ANALOG, CONTACT, point
 
-from canaleta.core import alarming
-from canaleta.core.alarming import LETTERS, LIFE, Alarms, AlarmTable, Event, State, priority_of
-from canaleta.core.image import PlantImage
-from canaleta.core.quality import Quality
+from canaleta.core.live import alarming
+from canaleta.core.live.alarming import LETTERS, LIFE, Alarms, AlarmTable, Event, State, priority_of
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.quality import Quality
 
 ROW = np.array([0])
 

@@ -5,12 +5,12 @@ import math
 import pytest
 from tests.words import mode, path_of, plant_of
 
-from canaleta.core.accuracy import Share, root_sum_square
-from canaleta.core.converters import WordForm
-from canaleta.core.facts import Section, facts_of
-from canaleta.core.image import PlantImage
-from canaleta.core.loops import cable_ohm, loop_budget
-from canaleta.core.numbers import chain_of
+from canaleta.core.model.image import PlantImage
+from canaleta.core.path.facts import Section, facts_of
+from canaleta.core.signals.accuracy import Share, root_sum_square
+from canaleta.core.signals.converters import WordForm
+from canaleta.core.signals.loops import cable_ohm, loop_budget
+from canaleta.core.signals.numbers import chain_of
 
 CURRENT = {"signal": "4–20 mA", "low": 0, "high": 10, "unit": "bar"}
 BARS = {"low": 0, "high": 10, "unit": "bar"}

@@ -9,21 +9,21 @@ import pytest
 from tests.words import layout_with, plant_of
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.addresses import addresses_of
-from canaleta.core.conventions import Conventions, Reserve
-from canaleta.core.facts.channel import filtering, open_circuit
-from canaleta.core.filters import attenuation, decibels, response_of, step_response
-from canaleta.core.image import PlantImage
-from canaleta.core.joints.base import PathRows
-from canaleta.core.layout import Cable, Module
-from canaleta.core.loads import module_load, rack_load
-from canaleta.core.modules import Filter, ModuleType
-from canaleta.core.naming import departures, next_name, ruled_address
-from canaleta.core.occupancy import class_of, counted
-from canaleta.core.registers import RackMap
+from canaleta.core.hardware.loads import module_load, rack_load
+from canaleta.core.hardware.occupancy import class_of, counted
+from canaleta.core.model.addresses import addresses_of
+from canaleta.core.model.conventions import Conventions, Reserve
+from canaleta.core.model.filters import attenuation, decibels, response_of, step_response
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Cable, Module
+from canaleta.core.model.modules import Filter, ModuleType
+from canaleta.core.model.naming import departures, next_name, ruled_address
+from canaleta.core.model.registers import RackMap
+from canaleta.core.notation.text import TextError
+from canaleta.core.path.facts.channel import filtering, open_circuit
+from canaleta.core.path.joints.base import PathRows
 from canaleta.core.rules import audit, audit_change
-from canaleta.core.strips import cores_of, read_cores, read_terminals, terminals_of
-from canaleta.core.text import TextError
+from canaleta.core.signals.strips import cores_of, read_cores, read_terminals, terminals_of
 
 
 def with_texts(plant: PlantImage, **cells: object) -> PlantImage:

@@ -9,12 +9,12 @@ import pytest
 from tests.words import layout_with, path_of, plant_of
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.circuit import Circuit, circuit_of
-from canaleta.core.circuit_drawing import drawn
-from canaleta.core.fields import Landing
-from canaleta.core.hookup import hookup_of
-from canaleta.core.image import PlantImage
-from canaleta.core.layout import Cable
+from canaleta.core.model.fields import Landing
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Cable
+from canaleta.core.wiring.circuit import Circuit, circuit_of
+from canaleta.core.wiring.circuit_drawing import drawn
+from canaleta.core.wiring.hookup import hookup_of
 
 
 def circuit(plant: PlantImage) -> Circuit:

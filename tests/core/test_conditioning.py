@@ -9,12 +9,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.words import plant_of
 
-from canaleta.core import conditioning
-from canaleta.core.conditioning import Condition, Reading, Seen, Settings
-from canaleta.core.fields import field_named, read_cell
-from canaleta.core.image import PlantImage
-from canaleta.core.quality import Quality, Reason
-from canaleta.core.timing import Strip, strip
+from canaleta.core.live import conditioning
+from canaleta.core.live.conditioning import Condition, Reading, Seen, Settings
+from canaleta.core.live.timing import Strip, strip
+from canaleta.core.model.fields import field_named, read_cell
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.quality import Quality, Reason
 
 CONTACT = "contact NO"
 ANALOG = "4–20 mA, 0…100 %, shows 0…100 %"

@@ -8,8 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from canaleta.core.converters import ORDERS, WordForm, round_counts
-from canaleta.core.modules import StatusBits
+from canaleta.core.model.modules import StatusBits
+from canaleta.core.signals.converters import ORDERS, WordForm, round_counts
 
 FORMS = [
     WordForm(),

@@ -4,8 +4,8 @@ import math
 
 import pytest
 
-from canaleta.core.decodings import Shown, decodings, read_shown, runs
-from canaleta.core.text import TextError
+from canaleta.core.notation.text import TextError
+from canaleta.core.signals.decodings import Shown, decodings, read_shown, runs
 
 PI = 3.1415927410125732
 """π as a single: 0x40490FDB."""

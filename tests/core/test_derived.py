@@ -5,8 +5,8 @@ from decimal import Decimal
 import pytest
 from tests.words import plant_of
 
-from canaleta.core.derived import derived_texts, form_follows, kind_follows, misfits
-from canaleta.core.image import PlantImage
+from canaleta.core.model.image import PlantImage
+from canaleta.core.sheet.derived import derived_texts, form_follows, kind_follows, misfits
 
 LOOP = "4–20 mA, 0…600 mbar, shows 0…600 mbar"
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from canaleta.core.differences import difference_words, differences
+from canaleta.core.sheet.differences import difference_words, differences
 
 PT = {
     "tag": "PT-3104", "service": "gas", "signal": "4–20 mA", "device_low": "0", "device_high": "6", "device_unit": "bar",

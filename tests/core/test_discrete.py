@@ -6,13 +6,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.words import mode, path_of, reasons, stations
 
-from canaleta.core.discrete import INPUT_TYPES, agreement, bleed_resistor, hysteresis, state_of_type
-from canaleta.core.entry import switch_words
-from canaleta.core.facts import facts_of
-from canaleta.core.faults import Fault, evaluate_faulted
-from canaleta.core.fields import Station
-from canaleta.core.image import PlantImage
-from canaleta.core.quality import Reason
+from canaleta.core.model.fields import Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.quality import Reason
+from canaleta.core.path.discrete import INPUT_TYPES, agreement, bleed_resistor, hysteresis, state_of_type
+from canaleta.core.path.facts import facts_of
+from canaleta.core.path.faults import Fault, evaluate_faulted
+from canaleta.core.sheet.entry import switch_words
 
 TYPE_1 = mode("V", (0, 24), (0, 1), family="contact", input_type=1, common="0 V")
 NAMUR = mode("mA", (0, 8.2), (0, 1), family="contact", off_below_v=1.2, on_from_v=2.1, break_below=0.35, short_from=6.0,

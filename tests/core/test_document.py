@@ -6,14 +6,14 @@ import pytest
 from tests.words import mode, path_of, stations
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.convention_fields import CONVENTION_FIELDS, convention_texts, with_conventions
-from canaleta.core.conventions import Conventions
-from canaleta.core.derived import applies, derived_texts
-from canaleta.core.document import DocumentError, path_schema, read_document
-from canaleta.core.fields import STORED, Station, field_named
-from canaleta.core.image import PlantImage
-from canaleta.core.references import between_units
-from canaleta.core.text import TextError
+from canaleta.core.model.convention_fields import CONVENTION_FIELDS, convention_texts, with_conventions
+from canaleta.core.model.conventions import Conventions
+from canaleta.core.model.fields import STORED, Station, field_named
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.references import between_units
+from canaleta.core.notation.text import TextError
+from canaleta.core.sheet.derived import applies, derived_texts
+from canaleta.core.sheet.document import DocumentError, path_schema, read_document
 
 DEVICE = {"signal": "4-20 mA", "low": "0", "high": 100, "unit": "mbar"}
 

@@ -16,15 +16,15 @@ import pytest
 from tests.words import layout_with, plant_of
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.circuit import Circuit, circuit_of
-from canaleta.core.facts import facts_of
-from canaleta.core.fields import Landing
-from canaleta.core.hookup import Hookup, hookup_of
-from canaleta.core.image import PlantImage
-from canaleta.core.landing import Level, judge_module
-from canaleta.core.modules import ModuleType
-from canaleta.core.signals import LOADS, MONITORED, Family, Signal, signal_named
-from canaleta.core.sources import Source
+from canaleta.core.hardware.landing import Level, judge_module
+from canaleta.core.model.fields import Landing
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.sources import Source
+from canaleta.core.path.facts import facts_of
+from canaleta.core.signals.signals import LOADS, MONITORED, Family, Signal, signal_named
+from canaleta.core.wiring.circuit import Circuit, circuit_of
+from canaleta.core.wiring.hookup import Hookup, hookup_of
 
 DEVICE, CHANNEL, SOURCE = "device", "channel", "source"
 

@@ -4,13 +4,13 @@ import numpy as np
 import pytest
 from tests.words import mode, path_of
 
-from canaleta.core.faults import KINDS, Fault, evaluate_faulted, kinds_for, read_fault, words_of
-from canaleta.core.fields import Station
-from canaleta.core.image import PlantImage
-from canaleta.core.path import reasons_told
-from canaleta.core.quality import Quality
-from canaleta.core.signals import Family
-from canaleta.core.text import TextError
+from canaleta.core.model.fields import Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.quality import Quality
+from canaleta.core.notation.text import TextError
+from canaleta.core.path.faults import KINDS, Fault, evaluate_faulted, kinds_for, read_fault, words_of
+from canaleta.core.path.path import reasons_told
+from canaleta.core.signals.signals import Family
 
 DEVICE = {"signal": "4–20 mA", "low": 0, "high": 600, "unit": "mbar"}
 VALUE = {"low": 0, "high": 600, "unit": "mbar"}

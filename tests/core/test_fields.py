@@ -4,8 +4,8 @@ from decimal import Decimal
 
 import pytest
 
-from canaleta.core.fields import FIELDS, Kind, Station, field_named, read_cell, written
-from canaleta.core.text import TextError
+from canaleta.core.model.fields import FIELDS, Kind, Station, field_named, read_cell, written
+from canaleta.core.notation.text import TextError
 
 
 def test_columns_stand_in_the_order_of_the_stations() -> None:

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from tests.words import layout_with, plant_of
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.forcing import ForceMap, Write, command_writes, force_writes, held_between
+from canaleta.core.hardware.forcing import ForceMap, Write, command_writes, force_writes, held_between
 
 TYPES = module_types()
 LAYOUT = layout_with([TYPES["ao4"], TYPES["po4"]])

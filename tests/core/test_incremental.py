@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from canaleta.catalogue.demo import demo_plant, layout_of
-from canaleta.core.fields import STORED, Landing, Stored, field_named, read_cell
-from canaleta.core.image import PlantImage
+from canaleta.core.model.fields import STORED, Landing, Stored, field_named, read_cell
+from canaleta.core.model.image import PlantImage
 from canaleta.core.rules import RULES, Finding, audit, audit_change
 from canaleta.plant.seed import stored_row
 

@@ -6,10 +6,10 @@ import pytest
 from tests.words import path_of
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.fields import Landing
-from canaleta.core.image import PlantImage
-from canaleta.core.landing import Judgement, Level, judge, mode_that_fits
-from canaleta.core.layout import Cabinet, Layout, Module, Rack
+from canaleta.core.hardware.landing import Judgement, Level, judge, mode_that_fits
+from canaleta.core.model.fields import Landing
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Cabinet, Layout, Module, Rack
 
 TYPES = module_types()
 SLOT = {key: number for number, key in enumerate(TYPES, start=1)}

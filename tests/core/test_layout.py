@@ -5,8 +5,8 @@ from dataclasses import replace
 import pytest
 from tests.words import layout_with
 
-from canaleta.core.layout import Module
-from canaleta.core.text import TextError
+from canaleta.core.model.layout import Module
+from canaleta.core.notation.text import TextError
 
 
 @pytest.mark.parametrize("typed", ["TC-1·1·2·4", "tc-1 1 2 4", "TC-1.1.2.4", "TC-1/1/2/4", "1-2-4", " 1·2·4 "])

@@ -12,19 +12,19 @@ import pytest
 from tests.words import plant_of
 
 import canaleta
-from canaleta.core.bands import read_bands
-from canaleta.core.chains import read_factors, read_hops
-from canaleta.core.conventions import Conventions, fault_grades
-from canaleta.core.decodings import read_shown
-from canaleta.core.fields import STORED, read_cell, read_signal
-from canaleta.core.naming import next_name, ruled_address
-from canaleta.core.networks import rack_networks
+from canaleta.core.checks.scripts import read_script
+from canaleta.core.model.conventions import Conventions, fault_grades
+from canaleta.core.model.fields import STORED, read_cell, read_signal
+from canaleta.core.model.naming import next_name, ruled_address
+from canaleta.core.notation.networks import rack_networks
+from canaleta.core.notation.tags import has_shape, own_letters, read_tag
+from canaleta.core.notation.text import read_number, read_range
 from canaleta.core.rules.texts import _MAY_QUOTE, _QUOTED, _TYPED_ADDRESS
-from canaleta.core.scripts import read_script
-from canaleta.core.series import counted_on
-from canaleta.core.strips import read_cores, read_terminals
-from canaleta.core.tags import has_shape, own_letters, read_tag
-from canaleta.core.text import read_number, read_range
+from canaleta.core.sheet.series import counted_on
+from canaleta.core.signals.bands import read_bands
+from canaleta.core.signals.chains import read_factors, read_hops
+from canaleta.core.signals.decodings import read_shown
+from canaleta.core.signals.strips import read_cores, read_terminals
 from canaleta.exchange.headings import read_heading
 
 PLANT = plant_of("PT-1: 4–20 mA, 0…100 %, shows 0…100 %")

@@ -7,10 +7,10 @@ import pytest
 from tests.core.test_conditioning import point
 from tests.words import path_of, plant_of
 
-from canaleta.core.loopcheck import judged, split, steps_of
-from canaleta.core.noise import advised, noise_of
-from canaleta.core.text import TextError
-from canaleta.core.waveforms import FORMS, waveform_of
+from canaleta.core.checks.loopcheck import judged, split, steps_of
+from canaleta.core.notation.text import TextError
+from canaleta.core.signals.noise import advised, noise_of
+from canaleta.core.signals.waveforms import FORMS, waveform_of
 
 LOOP = "4–20 mA, 0…600 mbar, shows 0…600 mbar"
 NONE = np.full(9, np.nan)

@@ -3,8 +3,8 @@
 from tests.words import layout_with
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.layout import Layout
-from canaleta.core.settings import modules_told, settings_size, strangers
+from canaleta.core.hardware.settings import modules_told, settings_size, strangers
+from canaleta.core.model.layout import Layout
 
 TYPES = module_types()
 LAYOUT = layout_with([TYPES["ao4"]])

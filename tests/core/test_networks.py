@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from canaleta.core.conventions import Conventions
-from canaleta.core.networks import allowed_address, rack_networks
+from canaleta.core.model.conventions import Conventions
+from canaleta.core.notation.networks import allowed_address, rack_networks
 
 ALLOWED = "192.168.10.0/24 port 502, 10.0.0.0/8 ports 500-510, 172.16.4.0/24"
 

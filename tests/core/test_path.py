@@ -6,12 +6,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.words import layout_with, plant_of
 
-from canaleta.core.fields import STATIONS, Station
-from canaleta.core.image import PlantImage
-from canaleta.core.modules import ModuleType
-from canaleta.core.path import describe, evaluate, reasons_told, workings
-from canaleta.core.quality import Quality, Reason
-from canaleta.core.sensors.thermocouples import thermocouple
+from canaleta.core.model.fields import STATIONS, Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.quality import Quality, Reason
+from canaleta.core.path.path import describe, evaluate, reasons_told, workings
+from canaleta.core.signals.sensors.thermocouples import thermocouple
 
 PRESSURE = "4–20 mA, 0…600 mbar, shows 0…500 mbar"
 

@@ -9,12 +9,12 @@ import pytest
 from tests.words import layout_with, plant_of
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.conventions import Conventions, Reserve
-from canaleta.core.fields import Landing
-from canaleta.core.image import PlantImage
-from canaleta.core.landing import Level, group_told, judge_module
-from canaleta.core.layout import Layout, Module
-from canaleta.core.placing import Placed, places_for
+from canaleta.core.hardware.landing import Level, group_told, judge_module
+from canaleta.core.hardware.placing import Placed, places_for
+from canaleta.core.model.conventions import Conventions, Reserve
+from canaleta.core.model.fields import Landing
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Layout, Module
 from canaleta.core.rules import audit
 
 ALL = Conventions(reserve=Reserve(spare_share=0.0))

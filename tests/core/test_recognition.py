@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 from tests.words import plant_of
 
-from canaleta.core import recognition
-from canaleta.core.image import PlantImage
-from canaleta.core.recognition import Found
-from canaleta.core.walk import judged
+from canaleta.core.checks.walk import judged
+from canaleta.core.live import recognition
+from canaleta.core.live.recognition import Found
+from canaleta.core.model.image import PlantImage
 
 POINTS = 260
 PERIOD_S = 1.0

@@ -6,8 +6,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.words import layout_with
 
-from canaleta.core.modules import ModuleType
-from canaleta.core.registers import RackMap, Request, decode, plan_requests
+from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.registers import RackMap, Request, decode, plan_requests
 
 
 def test_one_request_reads_a_small_rack() -> None:

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from canaleta.core.sensors.resistance import lead_share_ohm, resistance_curve, resistance_curves
+from canaleta.core.signals.sensors.resistance import lead_share_ohm, resistance_curve, resistance_curves
 
 PT100 = resistance_curve("pt100")
 

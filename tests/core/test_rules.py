@@ -3,8 +3,8 @@
 import pytest
 from tests.words import plant_of
 
-from canaleta.core.fields import Landing, field_named
-from canaleta.core.image import PlantImage
+from canaleta.core.model.fields import Landing, field_named
+from canaleta.core.model.image import PlantImage
 from canaleta.core.rules import RULES, Finding, audit, audit_change
 from canaleta.plant.cells import read
 

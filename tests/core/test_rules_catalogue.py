@@ -16,10 +16,10 @@ import pytest
 from tests.words import layout_with
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.conventions import Conventions
-from canaleta.core.fields import STORED, Field, Kind, Landing, Stored, read_cell
-from canaleta.core.image import PlantImage
-from canaleta.core.layout import Cable, Layout, Module
+from canaleta.core.model.conventions import Conventions
+from canaleta.core.model.fields import STORED, Field, Kind, Landing, Stored, read_cell
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Cable, Layout, Module
 from canaleta.core.rules import HARMS, RULES, Finding, audit, rule_named
 from canaleta.plant.seed import stored_row
 

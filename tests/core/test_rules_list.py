@@ -8,9 +8,9 @@ from decimal import Decimal
 import pytest
 from tests.words import plant_of
 
-from canaleta.core.conventions import Conventions
-from canaleta.core.fields import Stored
-from canaleta.core.image import PlantImage
+from canaleta.core.model.conventions import Conventions
+from canaleta.core.model.fields import Stored
+from canaleta.core.model.image import PlantImage
 from canaleta.core.rules import PLANT, audit, audit_change
 
 GAS = "PT-1: 4–20 mA, 0…10 bar, shows 0…10 bar"

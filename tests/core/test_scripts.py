@@ -6,10 +6,10 @@ from decimal import Decimal
 import pytest
 from tests.words import layout_with, plant_of
 
-from canaleta.core.image import PlantImage
-from canaleta.core.putting import TAKE_OFF, Put
-from canaleta.core.quality import Quality, Reason
-from canaleta.core.scripts import LONGEST_S, Observation, See, judged, read_script
+from canaleta.core.checks.putting import TAKE_OFF, Put
+from canaleta.core.checks.scripts import LONGEST_S, Observation, See, judged, read_script
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.quality import Quality, Reason
 
 
 def plant() -> PlantImage:

@@ -7,13 +7,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.words import plant_of
 
-from canaleta.core.bands import bands_of, read_bands
-from canaleta.core.conventions import Conventions
-from canaleta.core.fields import field_named, read_cell
-from canaleta.core.follows import follow_cells, followed_by
-from canaleta.core.series import continued, counted_on, next_tag
-from canaleta.core.tags import has_shape, letters_there_are, own_letters, read_tag
-from canaleta.core.text import TextError
+from canaleta.core.model.conventions import Conventions
+from canaleta.core.model.fields import field_named, read_cell
+from canaleta.core.notation.tags import has_shape, letters_there_are, own_letters, read_tag
+from canaleta.core.notation.text import TextError
+from canaleta.core.sheet.follows import follow_cells, followed_by
+from canaleta.core.sheet.series import continued, counted_on, next_tag
+from canaleta.core.signals.bands import bands_of, read_bands
 
 PLANT = plant_of("PT-3107: 4–20 mA, 0…600 mbar", "PSL-3101: contact NO", "TE-2101: TC K, on TC-1·1·3·4")
 

@@ -6,12 +6,12 @@ import numpy as np
 import pytest
 from tests.words import plant_of
 
-from canaleta.core.checkpoints import check_points, curve, true_value
-from canaleta.core.entry import read_station
-from canaleta.core.facts import facts_of
-from canaleta.core.fields import Station
-from canaleta.core.text import TextError
-from canaleta.core.wiring import wiring
+from canaleta.core.checks.checkpoints import check_points, curve, true_value
+from canaleta.core.model.fields import Station
+from canaleta.core.notation.text import TextError
+from canaleta.core.path.facts import facts_of
+from canaleta.core.sheet.entry import read_station
+from canaleta.core.wiring.wiring import wiring
 
 PRESSURE = plant_of("4–20 mA, 0…600 mbar, shows 0…60 kPa")
 

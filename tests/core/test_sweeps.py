@@ -4,7 +4,7 @@ import math
 
 import pytest
 
-from canaleta.core.sweeps import SHARES, compared
+from canaleta.core.checks.sweeps import SHARES, compared
 
 
 def test_a_sweep_is_eleven_levels_up_and_the_same_back() -> None:

@@ -6,11 +6,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.words import mode, path_of, reasons, stations
 
-from canaleta.core.fields import Station
-from canaleta.core.quality import Reason
-from canaleta.core.sensors.extension import COLOURS, EXTENSIONS, colours_of, extensions_for
-from canaleta.core.sensors.resistance import class_limit_degc, resistance_curve
-from canaleta.core.sensors.thermocouples import thermocouple, thermocouple_letters
+from canaleta.core.model.fields import Station
+from canaleta.core.model.quality import Reason
+from canaleta.core.signals.sensors.extension import COLOURS, EXTENSIONS, colours_of, extensions_for
+from canaleta.core.signals.sensors.resistance import class_limit_degc, resistance_curve
+from canaleta.core.signals.sensors.thermocouples import thermocouple, thermocouple_letters
 
 TENTHS = {
     "family": "resistance",

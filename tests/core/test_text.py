@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from canaleta.core.text import TextError, begins_formula, plain, read_number, read_range, shown
+from canaleta.core.notation.text import TextError, begins_formula, plain, read_number, read_range, shown
 
 
 @pytest.mark.parametrize(

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from canaleta.core.sensors.thermocouples import thermocouple, thermocouple_letters
+from canaleta.core.signals.sensors.thermocouples import thermocouple, thermocouple_letters
 
 K = thermocouple("K")
 

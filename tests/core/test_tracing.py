@@ -7,12 +7,12 @@ import numpy as np
 import pytest
 from tests.words import plant_of
 
-from canaleta.core.faults import Fault, evaluate_faulted
-from canaleta.core.fields import Station
-from canaleta.core.loopcheck import split
-from canaleta.core.path import evaluate
-from canaleta.core.stimulus import Expected, expected, judged, stimuli_of
-from canaleta.core.tracing import STAGES, stages_of, traced
+from canaleta.core.checks.loopcheck import split
+from canaleta.core.checks.stimulus import Expected, expected, judged, stimuli_of
+from canaleta.core.live.tracing import STAGES, stages_of, traced
+from canaleta.core.model.fields import Station
+from canaleta.core.path.faults import Fault, evaluate_faulted
+from canaleta.core.path.path import evaluate
 
 LOOP = "PT-1: 4–20 mA, 0…600 mbar, shows 0…600 mbar"
 YES, NO = True, False

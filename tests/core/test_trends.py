@@ -9,8 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from canaleta.core.quality import Quality
-from canaleta.core.trends import (
+from canaleta.core.live.trends import (
     Hour,
     Part,
     Rolled,
@@ -21,6 +20,7 @@ from canaleta.core.trends import (
     roll,
     unpacked_times,
 )
+from canaleta.core.model.quality import Quality
 
 BEGINS = 1_800_000_000.0
 

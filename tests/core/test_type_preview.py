@@ -1,7 +1,7 @@
 """What each mode of a module type makes of a signal, before anybody relies on it. Figures by hand."""
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.type_preview import ModePreview, mode_previews, signal_for
+from canaleta.core.hardware.type_preview import ModePreview, mode_previews, signal_for
 
 TYPES = module_types()
 

@@ -3,8 +3,8 @@
 import pint
 import pytest
 
-from canaleta.core.text import TextError
-from canaleta.core.units import convert, factor_and_offset, read_unit, units
+from canaleta.core.notation.text import TextError
+from canaleta.core.notation.units import convert, factor_and_offset, read_unit, units
 
 
 @pytest.mark.parametrize(

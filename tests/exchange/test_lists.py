@@ -6,8 +6,8 @@ import pytest
 from tests.conftest import Database
 
 from canaleta.catalogue.demo import demo_plant, layout_of
-from canaleta.core.fields import STORED
-from canaleta.core.image import PlantImage
+from canaleta.core.model.fields import STORED
+from canaleta.core.model.image import PlantImage
 from canaleta.exchange.bring_in import Choices, Line, ListPlan, apply_plan, plan_list
 from canaleta.exchange.headings import read_heading
 from canaleta.exchange.recognise import Found, find_list, find_page

@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 from tests.conftest import Database
 
-from canaleta.core.fields import STORED
+from canaleta.core.model.fields import STORED
 from canaleta.exchange.project import Project, ProjectError, load_project, project_of, read_project, written_project
 from canaleta.plant.conventions import ConventionEdit, change_conventions
 from canaleta.plant.hardware import change_hardware

@@ -97,7 +97,7 @@ def print_of(folder: Path) -> str:
 
 def updated(place: Path, text: str) -> None:
     """An update of the checkout: some files change, as a pull would do it."""
-    for name in ("host/start.py", "core/text.py", "racks/agent.py", "web/app.py"):
+    for name in ("host/start.py", "core/notation/text.py", "racks/agent.py", "web/app.py"):
         file = place / "checkout" / "src" / "canaleta" / name
         new = file.with_suffix(".new")
         new.write_text(file.read_text(encoding="utf-8") + f"\n# {text}\n", encoding="utf-8")

@@ -3,7 +3,7 @@
 import pytest
 from tests.conftest import Database
 
-from canaleta.core.convention_fields import convention_texts
+from canaleta.core.model.convention_fields import convention_texts
 from canaleta.plant.conventions import (
     ConventionEdit,
     ConventionRefused,

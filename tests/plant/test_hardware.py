@@ -9,7 +9,7 @@ from sqlalchemy import select
 from tests.conftest import Database
 
 from canaleta.catalogue.demo import generated
-from canaleta.core.image import PlantImage
+from canaleta.core.model.image import PlantImage
 from canaleta.plant import tables as t
 from canaleta.plant.conventions import ConventionEdit, change_conventions
 from canaleta.plant.hardware import HardwareChange, change_hardware, preview_hardware
@@ -110,8 +110,8 @@ def test_a_type_typed_in_from_a_manual_goes_into_a_rack_and_takes_a_point(ana: B
              Edit(PT_3107, "counts_high", "32000", ""))  # fmt: skip
     apply(ana.engine, ana.keeper, Proposal(edits), "ana")
     assert ana.channel(PT_3107) == address
-    from canaleta.core.fields import Station
-    from canaleta.core.path import evaluate
+    from canaleta.core.model.fields import Station
+    from canaleta.core.path.path import evaluate
 
     assert evaluate(ana.image, Station.LOOP, 12.0).at(Station.COUNTS)[0] == 2400
 

@@ -7,8 +7,8 @@ import pytest
 from sqlalchemy import select
 from tests.conftest import Database
 
+from canaleta.core.notation.text import TextError
 from canaleta.core.rules import audit
-from canaleta.core.text import TextError
 from canaleta.plant import accounts
 from canaleta.plant import tables as t
 from canaleta.plant.findings import stored_findings, to_body

@@ -16,7 +16,7 @@ from tests.conftest import Database
 from tests.waiting import HANGS_S
 
 from canaleta.catalogue.demo import demo_plant, layout_of
-from canaleta.core.registers import RackMap
+from canaleta.core.model.registers import RackMap
 from canaleta.host.cluster import free_port
 from canaleta.plant import commands
 from canaleta.plant import tables as t

@@ -24,8 +24,8 @@ from tests.racks.test_agent import (
 )
 from tests.waiting import HANGS_S
 
-from canaleta.core.forcing import command_writes, force_writes
-from canaleta.core.trends import Rolled
+from canaleta.core.hardware.forcing import command_writes, force_writes
+from canaleta.core.live.trends import Rolled
 from canaleta.host.cluster import free_port
 from canaleta.plant import alarms, commands, temporary
 from canaleta.plant import tables as t
@@ -279,7 +279,7 @@ def test_a_substitute_is_seen_here_and_not_by_the_controller(database: Database)
 
 def test_what_is_older_than_the_plant_keeps_is_forgotten(database: Database) -> None:
     """Trends, their times and found patterns of the day before the last that is kept; the journal and records stay."""
-    from canaleta.core.trends import Part
+    from canaleta.core.live.trends import Part
     from canaleta.plant.trends import write_part
     from canaleta.plant.walking import note_found
 
@@ -303,7 +303,7 @@ def test_what_is_older_than_the_plant_keeps_is_forgotten(database: Database) -> 
 
 
 def test_readings_become_parts_and_parts_become_hours_with_their_roll_ups(database: Database) -> None:
-    from canaleta.core.trends import Part
+    from canaleta.core.live.trends import Part
     from canaleta.plant.trends import write_part
 
     hour = datetime(2026, 11, 26, 8, tzinfo=UTC)

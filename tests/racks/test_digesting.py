@@ -11,7 +11,7 @@ from tests.conftest import Database
 from tests.racks.test_agent import in_a_loop_of_its_own
 
 from canaleta.catalogue.demo import demo_plant, layout_of
-from canaleta.core.registers import RackMap
+from canaleta.core.model.registers import RackMap
 from canaleta.plant import leases
 from canaleta.plant.live import read_block
 from canaleta.racks.agent import Agent

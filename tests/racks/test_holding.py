@@ -21,8 +21,8 @@ from tests.waiting import HANGS_S
 from tests.web.conftest import PASSWORD, Person, app_on
 
 from canaleta.catalogue.demo import demo_plant
-from canaleta.core.converters import WordForm
-from canaleta.core.sweeps import SHARES
+from canaleta.core.checks.sweeps import SHARES
+from canaleta.core.signals.converters import WordForm
 from canaleta.host.cluster import free_port
 from canaleta.plant import accounts
 from canaleta.plant import tables as t

@@ -7,10 +7,10 @@ import pytest
 from tests.core.test_conditioning import point
 from tests.words import plant_of
 
-from canaleta.core.alarming import Event, State
-from canaleta.core.image import PlantImage
-from canaleta.core.quality import Quality, Reason
-from canaleta.core.registers import RackMap, encode
+from canaleta.core.live.alarming import Event, State
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.quality import Quality, Reason
+from canaleta.core.model.registers import RackMap, encode
 from canaleta.plant.live import Flag, LiveBlock
 from canaleta.racks.life import Outside, RackLife
 

@@ -7,11 +7,11 @@ import numpy as np
 import pytest
 
 from canaleta.catalogue.demo import FieldFault, demo_plant, layout_of
-from canaleta.core.fields import Station
-from canaleta.core.image import PlantImage
-from canaleta.core.path import evaluate
-from canaleta.core.quality import Quality, Reason
-from canaleta.core.registers import RackMap, decode, encode
+from canaleta.core.model.fields import Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.quality import Quality, Reason
+from canaleta.core.model.registers import RackMap, decode, encode
+from canaleta.core.path.path import evaluate
 from canaleta.plant.live import LiveBlock
 from canaleta.plant.seed import stored_row
 from canaleta.racks.life import RackLife

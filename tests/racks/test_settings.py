@@ -13,8 +13,8 @@ from tests.web.conftest import Person, app_on
 
 from canaleta.catalogue.demo import demo_plant, layout_of
 from canaleta.catalogue.types import module_types
-from canaleta.core.conventions import Conventions
-from canaleta.core.settings import differences, modules_told, strangers
+from canaleta.core.hardware.settings import differences, modules_told, strangers
+from canaleta.core.model.conventions import Conventions
 from canaleta.host.cluster import free_port
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.standins.field import FieldRack

@@ -19,13 +19,13 @@ from tests.racks.test_agent import in_a_loop_of_its_own, scanning
 from tests.waiting import HANGS_S
 from tests.words import layout_with
 
-from canaleta.core.causes import advice_of
-from canaleta.core.converters import WordForm
-from canaleta.core.fields import Landing, field_named, read_cell
-from canaleta.core.image import PlantImage
-from canaleta.core.modules import Mode, ModuleType, Registers, Span
-from canaleta.core.quality import Quality, Reason
-from canaleta.core.registers import RackMap
+from canaleta.core.live.causes import advice_of
+from canaleta.core.model.fields import Landing, field_named, read_cell
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.modules import Mode, ModuleType, Registers, Span
+from canaleta.core.model.quality import Quality, Reason
+from canaleta.core.model.registers import RackMap
+from canaleta.core.signals.converters import WordForm
 from canaleta.host.check import LONG
 from canaleta.host.cluster import free_port
 from canaleta.plant import tables as t

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from canaleta.catalogue.demo import FieldFault, demo_plant, layout_of
-from canaleta.core.registers import decode
+from canaleta.core.model.registers import decode
 from canaleta.standins.field import FieldRack, InjectionError
 from canaleta.standins.together import together
 

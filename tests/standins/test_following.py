@@ -9,8 +9,8 @@ import pytest
 from tests.racks.test_agent import in_a_loop_of_its_own
 
 from canaleta.catalogue.demo import DemoPlant, demo_plant, layout_of
-from canaleta.core.image import PlantImage
-from canaleta.core.registers import decode
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.registers import decode
 from canaleta.host.cluster import free_port
 from canaleta.plant.seed import stored_row
 from canaleta.plant.stand_in import followed_document

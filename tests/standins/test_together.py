@@ -13,7 +13,7 @@ from tests.racks.test_agent import in_a_loop_of_its_own
 from tests.waiting import HANGS_S
 
 from canaleta.catalogue.demo import demo_plant
-from canaleta.core.registers import decode
+from canaleta.core.model.registers import decode
 from canaleta.host.cluster import free_port
 from canaleta.standins.server import READ_INPUT_REGISTERS, SourcePort, StandIn, StandIns
 

@@ -14,7 +14,7 @@ from tests.conftest import Database
 from tests.web.conftest import Person
 from tests.words import block_of
 
-from canaleta.core.fields import FIELDS, STORED, Kind
+from canaleta.core.model.fields import FIELDS, STORED, Kind
 from canaleta.plant.leases import take_lease
 from canaleta.plant.live import write_block
 

@@ -15,9 +15,9 @@ from tests.conftest import Database
 from tests.web.conftest import Person
 from tests.words import block_of
 
-from canaleta.core.alarming import WORDS, Event, State
-from canaleta.core.quality import Reason
-from canaleta.core.trends import Part
+from canaleta.core.live.alarming import WORDS, Event, State
+from canaleta.core.live.trends import Part
+from canaleta.core.model.quality import Reason
 from canaleta.plant import alarms
 from canaleta.plant import tables as t
 from canaleta.plant.alarms import Passing

@@ -9,8 +9,8 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict, Field
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.layout import SEPARATOR, Cabinet, Cable, Layout, Module, Rack
-from canaleta.core.modules import ModuleType
+from canaleta.core.model.layout import SEPARATOR, Cabinet, Cable, Layout, Module, Rack
+from canaleta.core.model.modules import ModuleType
 
 __all__ = ["CableDocument", "DemoPlant", "demo_plant", "generated", "layout_of"]
 
@@ -54,7 +54,7 @@ class Process(_Part):
 
 
 class FieldFault(_Part):
-    """Something wrong in the field: its kind and amount in words (core/faults.py)."""
+    """Something wrong in the field: its kind and amount in words (core/path/faults.py)."""
 
     kind: str
     amount: str = ""

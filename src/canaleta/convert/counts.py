@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from canaleta.convert.stream import Answers, Conversion, refuse, run
-from canaleta.core.converters import ORDERS, WordForm, round_counts
-from canaleta.core.text import TextError, plain, read_number, read_range
+from canaleta.core.notation.text import TextError, plain, read_number, read_range
+from canaleta.core.signals.converters import ORDERS, WordForm, round_counts
 
 __all__ = ["add_counts"]
 

@@ -12,15 +12,15 @@ import numpy as np
 
 from canaleta.catalogue.types import module_types
 from canaleta.convert.stream import json_line, refuse, texts_of
-from canaleta.core.document import DocumentError, path_schema, read_document
-from canaleta.core.entry import read_station, station_figure, switch_words
-from canaleta.core.facts import Section, facts_of
-from canaleta.core.faults import Fault, evaluate_faulted, faulted, upset_of, words_of
-from canaleta.core.fields import STATIONS, Station
-from canaleta.core.image import PlantImage
-from canaleta.core.path import describe, reasons_told, workings
-from canaleta.core.quality import Quality
-from canaleta.core.text import TextError
+from canaleta.core.model.fields import STATIONS, Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.quality import Quality
+from canaleta.core.notation.text import TextError
+from canaleta.core.path.facts import Section, facts_of
+from canaleta.core.path.faults import Fault, evaluate_faulted, faulted, upset_of, words_of
+from canaleta.core.path.path import describe, reasons_told, workings
+from canaleta.core.sheet.document import DocumentError, path_schema, read_document
+from canaleta.core.sheet.entry import read_station, station_figure, switch_words
 
 __all__ = ["add_path"]
 

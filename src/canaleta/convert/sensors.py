@@ -9,15 +9,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.convert.stream import Answers, Conversion, refuse, run
-from canaleta.core.sensors.resistance import (
+from canaleta.core.notation.text import TextError, read_number
+from canaleta.core.signals.sensors.resistance import (
     CLASSES,
     ResistanceCurve,
     class_limit_degc,
     lead_share_ohm,
     resistance_curves,
 )
-from canaleta.core.sensors.thermocouples import SOURCE, Thermocouple, thermocouple, thermocouple_letters
-from canaleta.core.text import TextError, read_number
+from canaleta.core.signals.sensors.thermocouples import SOURCE, Thermocouple, thermocouple, thermocouple_letters
 
 __all__ = ["add_sensors", "list_curves"]
 

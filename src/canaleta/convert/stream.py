@@ -16,7 +16,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.text import TextError, read_number
+from canaleta.core.notation.text import TextError, read_number
 
 __all__ = ["Answers", "Conversion", "json_line", "refuse", "run", "texts_of"]
 

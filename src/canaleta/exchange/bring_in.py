@@ -10,11 +10,11 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import Engine
 
-from canaleta.core.fields import Stored, field_named
-from canaleta.core.image import PlantImage
-from canaleta.core.layout import SEPARATOR
-from canaleta.core.patterns import compiled
-from canaleta.core.text import TextError
+from canaleta.core.model.fields import Stored, field_named
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import SEPARATOR
+from canaleta.core.notation.patterns import compiled
+from canaleta.core.notation.text import TextError
 from canaleta.exchange.headings import NUMBER_TARGETS, PARTS
 from canaleta.exchange.recognise import Found
 from canaleta.exchange.sheets import Page, SheetError

@@ -10,11 +10,11 @@ import unicodedata
 from dataclasses import dataclass
 from functools import cache
 
-from canaleta.core.field import STATIONS, Kind, Station
-from canaleta.core.fields import STORED
-from canaleta.core.patterns import LONGEST_LINE, SPACE, compiled
-from canaleta.core.text import TextError
-from canaleta.core.units import read_unit
+from canaleta.core.model.field import STATIONS, Kind, Station
+from canaleta.core.model.fields import STORED
+from canaleta.core.notation.patterns import LONGEST_LINE, SPACE, compiled
+from canaleta.core.notation.text import TextError
+from canaleta.core.notation.units import read_unit
 
 __all__ = ["NUMBER_TARGETS", "PARTS", "Heading", "bare", "read_heading"]
 

@@ -19,7 +19,7 @@ from sqlalchemy import Connection, Engine, delete, func, insert, select, text, u
 from sqlalchemy.dialects.postgresql import insert as upsert
 from sqlalchemy.exc import SQLAlchemyError
 
-from canaleta.core.image import PlantImage
+from canaleta.core.model.image import PlantImage
 from canaleta.exchange.bring_in import Choices, ListPlan, apply_plan, plan_list
 from canaleta.exchange.recognise import Found, find_list, find_page, signature
 from canaleta.exchange.sheets import Page, SheetError, read_apart

@@ -9,10 +9,10 @@ from typing import Any
 
 import numpy as np
 
-from canaleta.core.fields import FIELDS, Field, Kind, field_named
-from canaleta.core.follows import FOLLOWING, followed_by
-from canaleta.core.image import PlantImage
-from canaleta.core.text import begins_formula
+from canaleta.core.model.fields import FIELDS, Field, Kind, field_named
+from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.text import begins_formula
+from canaleta.core.sheet.follows import FOLLOWING, followed_by
 from canaleta.exchange.workbook import NUMBER, Sheet
 from canaleta.plant.findings import accepted
 

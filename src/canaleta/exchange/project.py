@@ -16,13 +16,13 @@ from sqlalchemy import Connection, insert, select
 
 from canaleta.catalogue.demo import CableDocument
 from canaleta.catalogue.types import module_types
-from canaleta.core.conventions import Conventions
-from canaleta.core.fields import STORED, Landing, Stored
-from canaleta.core.image import PlantImage
-from canaleta.core.layout import Cabinet, Cable, Layout, Module, Rack
-from canaleta.core.modules import ModuleType
+from canaleta.core.model.conventions import Conventions
+from canaleta.core.model.fields import STORED, Landing, Stored
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Cabinet, Cable, Layout, Module, Rack
+from canaleta.core.model.modules import ModuleType
+from canaleta.core.notation.text import TextError
 from canaleta.core.rules import Finding, audit
-from canaleta.core.text import TextError
 from canaleta.plant import tables as t
 from canaleta.plant.findings import accepted, stored_findings
 from canaleta.plant.keeper import PlantKeeper

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from canaleta.core.fields import read_signal
-from canaleta.core.layout import Layout
-from canaleta.core.tags import read_tag
-from canaleta.core.text import TextError, read_range
+from canaleta.core.model.fields import read_signal
+from canaleta.core.model.layout import Layout
+from canaleta.core.notation.tags import read_tag
+from canaleta.core.notation.text import TextError, read_range
 from canaleta.exchange.headings import Heading, bare, read_heading
 from canaleta.exchange.sheets import Page
 

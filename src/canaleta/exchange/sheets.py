@@ -19,7 +19,7 @@ from dataclasses import dataclass
 
 import re2
 
-from canaleta.core.text import begins_formula, plain_figure
+from canaleta.core.notation.text import begins_formula, plain_figure
 
 __all__ = ["MOST_BYTES", "MOST_ROWS", "Page", "SheetError", "read_apart", "read_book"]
 

@@ -15,7 +15,7 @@ from typing import Any
 
 import orjson
 
-from canaleta.core.patterns import compiled
+from canaleta.core.notation.patterns import compiled
 
 __all__ = ["NUMBER", "Sheet", "as_workbook"]
 

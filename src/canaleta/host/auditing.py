@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from canaleta.core.image import PlantImage
+from canaleta.core.model.image import PlantImage
 from canaleta.core.rules import HARMS, RULES, Finding
 from canaleta.exchange.project import ProjectError, findings_of, image_of, read_project
 from canaleta.host.steps import TroubleError

@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import Engine
 from sqlalchemy.exc import SQLAlchemyError
 
-from canaleta.core.text import short
+from canaleta.core.notation.text import short
 from canaleta.host import aside
 from canaleta.host.steps import TroubleError, say
 from canaleta.plant.database import ShapeError, engine_for, migrate

@@ -14,7 +14,7 @@ from pathlib import Path
 from sqlalchemy import Engine, text
 
 from canaleta.catalogue.demo import demo_plant, generated
-from canaleta.core.image import PlantImage
+from canaleta.core.model.image import PlantImage
 from canaleta.exchange.bring_in import Choices, ListPlan, apply_plan, plan_list
 from canaleta.exchange.project import (
     Project,

@@ -13,7 +13,7 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlalchemy import Connection, delete, func, insert, select, text, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
-from canaleta.core.patterns import compiled
+from canaleta.core.notation.patterns import compiled
 from canaleta.plant import tables as t
 
 __all__ = [

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any
 from sqlalchemy import Connection, Engine, create_engine, make_url, text
 from sqlalchemy.exc import SQLAlchemyError
 
-from canaleta.core.text import short
+from canaleta.core.notation.text import short
 from canaleta.plant.patience import patient
 
 if TYPE_CHECKING:

@@ -7,10 +7,10 @@ from typing import Any
 
 import numpy as np
 
-from canaleta.core.derived import SCALING_POINTS
-from canaleta.core.fields import Field, Kind, Landing, Stored, field_named
-from canaleta.core.image import PlantImage
-from canaleta.core.text import TextError
+from canaleta.core.model.fields import Field, Kind, Landing, Stored, field_named
+from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.text import TextError
+from canaleta.core.sheet.derived import SCALING_POINTS
 from canaleta.plant.cells import OF_MODULE, SCALING_FORMS, mode_follows, read, read_alone, read_of_module
 
 __all__ = ["enter_row", "in_order"]

@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, or_, select
 
-from canaleta.core.fields import Station
+from canaleta.core.model.fields import Station
 from canaleta.core.rules import Cause, Cell, Finding, Fix, Waived
 from canaleta.plant import tables as t
 

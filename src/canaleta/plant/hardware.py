@@ -13,10 +13,10 @@ from typing import Any
 import numpy as np
 from sqlalchemy import Connection, Engine, func, select
 
-from canaleta.core.fields import Landing, Stored
-from canaleta.core.image import PlantImage
-from canaleta.core.layout import Layout, has_channel
-from canaleta.core.networks import allowed_address
+from canaleta.core.model.fields import Landing, Stored
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Layout, has_channel
+from canaleta.core.notation.networks import allowed_address
 from canaleta.plant import tables as t
 from canaleta.plant.database import take_plant_lock
 from canaleta.plant.equipment import trouble_of

@@ -8,11 +8,11 @@ from typing import Any
 
 from sqlalchemy import Connection, Engine, func, select
 
-from canaleta.core.conventions import Conventions
-from canaleta.core.fields import STORED, Kind, Landing, Stored
-from canaleta.core.image import PlantImage
-from canaleta.core.layout import Cabinet, Cable, Layout, Module, Rack
-from canaleta.core.modules import ModuleType
+from canaleta.core.model.conventions import Conventions
+from canaleta.core.model.fields import STORED, Kind, Landing, Stored
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Cabinet, Cable, Layout, Module, Rack
+from canaleta.core.model.modules import ModuleType
 from canaleta.plant import tables as t
 from canaleta.plant.cells import from_row
 from canaleta.plant.points import ADDED, REMOVED, TYPICAL

@@ -8,7 +8,7 @@ from datetime import datetime
 from sqlalchemy import Connection, func, select
 from sqlalchemy.dialects.postgresql import insert
 
-from canaleta.core.trends import Part
+from canaleta.core.live.trends import Part
 from canaleta.plant import tables as t
 from canaleta.plant.alarms import Passing, record
 from canaleta.plant.live import LiveBlock, holds_lease, write_block

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy import Connection, select, text
 
-from canaleta.core.image import PlantImage
+from canaleta.core.model.image import PlantImage
 from canaleta.plant import tables as t
 
 __all__ = ["Flag", "LiveBlock", "holds_lease", "is_stale", "read_block", "write_block", "write_blocks"]

@@ -10,12 +10,12 @@ from typing import Any
 from pydantic import ValidationError
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.image import PlantImage
-from canaleta.core.layout import Cabinet, Cable, Layout, Module, Rack
-from canaleta.core.modules import ModuleType
-from canaleta.core.naming import next_name, ruled_address
-from canaleta.core.patterns import compiled
-from canaleta.core.text import TextError, read_number
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Cabinet, Cable, Layout, Module, Rack
+from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.naming import next_name, ruled_address
+from canaleta.core.notation.patterns import compiled
+from canaleta.core.notation.text import TextError, read_number
 from canaleta.plant.equipment import LAST_REGISTER
 
 __all__ = ["Draft", "HardwareError", "read_type"]

@@ -8,10 +8,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from canaleta.core.fields import Field, Landing, Stored, field_named
-from canaleta.core.image import PlantImage
+from canaleta.core.model.fields import Field, Landing, Stored, field_named
+from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.text import TextError
 from canaleta.core.rules import Finding
-from canaleta.core.text import TextError
 from canaleta.plant.cells import read, same_cell
 from canaleta.plant.entering import enter_row
 from canaleta.plant.writing import Changes

@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import Connection, delete, select
 
-from canaleta.core.fields import Stored, field_named
+from canaleta.core.model.fields import Stored, field_named
 from canaleta.plant import tables as t
 from canaleta.plant.cells import from_json, to_json, to_row
 

@@ -12,13 +12,13 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from sqlalchemy import Connection, Engine, delete, func, insert, select, update
 
-from canaleta.core.conventions import Conventions
-from canaleta.core.fields import Station, Stored
-from canaleta.core.image import PlantImage
-from canaleta.core.layout import Layout
-from canaleta.core.path import describe, evaluate
+from canaleta.core.model.conventions import Conventions
+from canaleta.core.model.fields import Station, Stored
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Layout
+from canaleta.core.notation.text import shown
+from canaleta.core.path.path import describe, evaluate
 from canaleta.core.rules import RULES, Finding, audit, audit_change
-from canaleta.core.text import shown
 from canaleta.plant import tables as t
 from canaleta.plant.database import notify, take_plant_lock
 from canaleta.plant.findings import from_body, stored_touching, to_body

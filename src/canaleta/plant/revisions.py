@@ -15,7 +15,7 @@ from typing import Any
 import orjson
 from sqlalchemy import Connection, Engine, func, insert, select
 
-from canaleta.core.image import PlantImage
+from canaleta.core.model.image import PlantImage
 from canaleta.plant import accounts
 from canaleta.plant import tables as t
 from canaleta.plant.database import take_plant_lock

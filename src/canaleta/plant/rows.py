@@ -8,10 +8,10 @@ from dataclasses import dataclass, field
 import numpy as np
 from sqlalchemy import Connection, Engine, func, select
 
-from canaleta.core.fields import STORED, Landing, Stored, field_named
-from canaleta.core.image import PlantImage
-from canaleta.core.series import continued, counted_on
-from canaleta.core.text import TextError
+from canaleta.core.model.fields import STORED, Landing, Stored, field_named
+from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.text import TextError
+from canaleta.core.sheet.series import continued, counted_on
 from canaleta.plant import tables as t
 from canaleta.plant.database import take_plant_lock
 from canaleta.plant.entering import enter_row

@@ -8,10 +8,10 @@ from sqlalchemy import Connection, insert, select, text
 
 from canaleta.catalogue.demo import DemoPlant, layout_of
 from canaleta.catalogue.types import starter_typicals
-from canaleta.core.conventions import Conventions
-from canaleta.core.fields import Landing, Stored, field_named
-from canaleta.core.image import PlantImage
-from canaleta.core.layout import Layout
+from canaleta.core.model.conventions import Conventions
+from canaleta.core.model.fields import Landing, Stored, field_named
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Layout
 from canaleta.plant import tables as t
 from canaleta.plant.cells import read_alone
 from canaleta.plant.keeper import PlantKeeper

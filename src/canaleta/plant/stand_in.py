@@ -8,10 +8,10 @@ from typing import Any
 import numpy as np
 
 from canaleta.catalogue.demo import DemoPlant
-from canaleta.core.fields import STORED, Station
-from canaleta.core.image import PlantImage
-from canaleta.core.layout import Layout
-from canaleta.core.signals import Family
+from canaleta.core.model.fields import STORED, Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Layout
+from canaleta.core.signals.signals import Family
 
 __all__ = ["followed_document", "stand_in_document"]
 

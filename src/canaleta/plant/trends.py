@@ -14,7 +14,7 @@ import numpy as np
 from sqlalchemy import Connection, and_, delete, func, insert, select
 from sqlalchemy.dialects.postgresql import insert as upsert
 
-from canaleta.core.trends import (
+from canaleta.core.live.trends import (
     Drawn,
     Hour,
     Part,

@@ -8,9 +8,9 @@ from dataclasses import replace
 import numpy as np
 from sqlalchemy import Engine
 
-from canaleta.core.fields import field_named
-from canaleta.core.image import PlantImage
-from canaleta.core.text import TextError
+from canaleta.core.model.fields import field_named
+from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.text import TextError
 from canaleta.plant.cells import same_cell
 from canaleta.plant.database import take_plant_lock
 from canaleta.plant.entering import enter_row

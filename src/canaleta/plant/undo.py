@@ -8,11 +8,11 @@ from typing import Any
 import numpy as np
 from sqlalchemy import Connection, Engine, select
 
-from canaleta.core.convention_fields import convention_texts, with_conventions
-from canaleta.core.conventions import Conventions
-from canaleta.core.fields import Landing, Stored, field_named
-from canaleta.core.image import PlantImage
-from canaleta.core.layout import Layout, has_channel
+from canaleta.core.model.convention_fields import convention_texts, with_conventions
+from canaleta.core.model.conventions import Conventions
+from canaleta.core.model.fields import Landing, Stored, field_named
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Layout, has_channel
 from canaleta.plant import tables as t
 from canaleta.plant.cells import from_json, to_json
 from canaleta.plant.database import take_plant_lock

@@ -6,11 +6,11 @@ from collections.abc import Iterable, Mapping
 
 from sqlalchemy import Connection, bindparam, delete, insert, text, update
 
-from canaleta.core.convention_fields import convention_texts
-from canaleta.core.conventions import Conventions
-from canaleta.core.fields import Stored
-from canaleta.core.image import PlantImage
-from canaleta.core.layout import Layout
+from canaleta.core.model.convention_fields import convention_texts
+from canaleta.core.model.conventions import Conventions
+from canaleta.core.model.fields import Stored
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Layout
 from canaleta.core.rules import Finding
 from canaleta.plant import tables as t
 from canaleta.plant.cells import to_json, to_row

@@ -21,10 +21,10 @@ import psycopg
 from sqlalchemy import Engine
 from sqlalchemy.exc import SQLAlchemyError
 
-from canaleta.core.conditioning import UNKNOWN
-from canaleta.core.image import PlantImage
-from canaleta.core.quality import BAD_SIGNAL
-from canaleta.core.text import short
+from canaleta.core.live.conditioning import UNKNOWN
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.quality import BAD_SIGNAL
+from canaleta.core.notation.text import short
 from canaleta.plant import commands, leases
 from canaleta.plant.clock import PlantClock
 from canaleta.plant.keeper import PlantKeeper

@@ -7,9 +7,9 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.decodings import Shown, read_shown, runs
-from canaleta.core.image import PlantImage
-from canaleta.core.text import TextError
+from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.text import TextError
+from canaleta.core.signals.decodings import Shown, read_shown, runs
 from canaleta.racks.reader import RackReader, RackSilentError
 
 __all__ = ["shown_values"]

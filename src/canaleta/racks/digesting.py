@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.trends import Part
+from canaleta.core.live.trends import Part
 from canaleta.plant import alarms as alarm_records
 from canaleta.plant.alarms import Passing
 from canaleta.plant.keeping import keep_scan

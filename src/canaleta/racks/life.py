@@ -16,15 +16,15 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core import alarming, conditioning, recognition
-from canaleta.core.alarming import KINDS, Alarms, AlarmTable, Event, Passed, State
-from canaleta.core.conditioning import UNKNOWN, Condition, Reading, Seen, Settings
-from canaleta.core.field_table import PRIORITIES
-from canaleta.core.image import PlantImage
-from canaleta.core.quality import BAD_SIGNAL, Quality, Reason, of_reasons
-from canaleta.core.recognition import Found, signal_span
-from canaleta.core.registers import RackMap
-from canaleta.core.trends import Part
+from canaleta.core.live import alarming, conditioning, recognition
+from canaleta.core.live.alarming import KINDS, Alarms, AlarmTable, Event, Passed, State
+from canaleta.core.live.conditioning import UNKNOWN, Condition, Reading, Seen, Settings
+from canaleta.core.live.recognition import Found, signal_span
+from canaleta.core.live.trends import Part
+from canaleta.core.model.field_table import PRIORITIES
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.quality import BAD_SIGNAL, Quality, Reason, of_reasons
+from canaleta.core.model.registers import RackMap
 from canaleta.plant.alarms import Passing
 from canaleta.plant.live import Flag, LiveBlock
 from canaleta.racks.scan import ANSWERS, Asked, Joined, Read, ScanPlan

@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 from pymodbus.client import AsyncModbusTcpClient
 from pymodbus.exceptions import ModbusException
 
-from canaleta.core.layout import Layout, Rack
-from canaleta.core.registers import RackMap, Request, plan_requests
+from canaleta.core.model.layout import Layout, Rack
+from canaleta.core.model.registers import RackMap, Request, plan_requests
 
 __all__ = [
     "RackAnsweredError",

@@ -9,13 +9,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.conditioning import Reading
-from canaleta.core.fields import Station, field_named
-from canaleta.core.image import PlantImage
-from canaleta.core.loads import least_load_ma
-from canaleta.core.path import Runs
-from canaleta.core.quality import Quality, Reason, mark, of_reasons, ripened
-from canaleta.core.registers import RackMap, decode
+from canaleta.core.hardware.loads import least_load_ma
+from canaleta.core.live.conditioning import Reading
+from canaleta.core.model.fields import Station, field_named
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.quality import Quality, Reason, mark, of_reasons, ripened
+from canaleta.core.model.registers import RackMap, decode
+from canaleta.core.path.path import Runs
 
 __all__ = ["ANSWERS", "Asked", "Joined", "Read", "ScanPlan"]
 

@@ -12,12 +12,12 @@ from typing import TYPE_CHECKING, Any
 
 from sqlalchemy.exc import SQLAlchemyError
 
-from canaleta.core.alarming import Event
-from canaleta.core.forcing import ForceMap, Write
-from canaleta.core.image import PlantImage
-from canaleta.core.registers import RackMap
-from canaleta.core.settings import settings_size
-from canaleta.core.text import short
+from canaleta.core.hardware.forcing import ForceMap, Write
+from canaleta.core.hardware.settings import settings_size
+from canaleta.core.live.alarming import Event
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.registers import RackMap
+from canaleta.core.notation.text import short
 from canaleta.plant import alarms as alarm_records
 from canaleta.plant.alarms import Passing
 from canaleta.plant.arming import armed

@@ -14,20 +14,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.catalogue.demo import DemoPlant, FieldDevice
-from canaleta.core.faults import Fault, faulted, read_fault, upset_of
-from canaleta.core.fields import STATIONS, Kind, Landing, Station, Stored, field_named, read_cell
-from canaleta.core.forcing import held_between
-from canaleta.core.image import PlantImage
-from canaleta.core.joints.base import PathRows
-from canaleta.core.layout import Layout, Module
-from canaleta.core.loads import expected_load_ma
-from canaleta.core.modules import ModuleType
-from canaleta.core.path import Runs, describe, evaluate
-from canaleta.core.quality import Reason
-from canaleta.core.registers import RackMap, encode
-from canaleta.core.settings import FIELD_OF
-from canaleta.core.signals import Family
-from canaleta.core.waveforms import waveform_of
+from canaleta.core.hardware.forcing import held_between
+from canaleta.core.hardware.loads import expected_load_ma
+from canaleta.core.hardware.settings import FIELD_OF
+from canaleta.core.model.fields import STATIONS, Kind, Landing, Station, Stored, field_named, read_cell
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Layout, Module
+from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.quality import Reason
+from canaleta.core.model.registers import RackMap, encode
+from canaleta.core.path.faults import Fault, faulted, read_fault, upset_of
+from canaleta.core.path.joints.base import PathRows
+from canaleta.core.path.path import Runs, describe, evaluate
+from canaleta.core.signals.signals import Family
+from canaleta.core.signals.waveforms import waveform_of
 
 __all__ = ["FieldRack", "InjectionError", "Ready"]
 

@@ -26,8 +26,8 @@ from pymodbus.server import ModbusTcpServer
 from pymodbus.simulator import DataType, SimData, SimDevice
 
 from canaleta.catalogue.demo import DemoPlant, layout_of
-from canaleta.core.layout import Layout
-from canaleta.core.text import TextError, short
+from canaleta.core.model.layout import Layout
+from canaleta.core.notation.text import TextError, short
 from canaleta.standins.field import FieldRack, InjectionError
 from canaleta.standins.together import Together, together
 

@@ -9,9 +9,9 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.faults import upset_of
-from canaleta.core.fields import Station
-from canaleta.core.path import Runs
+from canaleta.core.model.fields import Station
+from canaleta.core.path.faults import upset_of
+from canaleta.core.path.path import Runs
 from canaleta.standins.field import FieldRack, Ready
 
 __all__ = ["Together", "together"]

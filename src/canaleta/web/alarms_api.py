@@ -9,8 +9,8 @@ from typing import Annotated, Any, Literal
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.alarming import Event
-from canaleta.core.image import PlantImage
+from canaleta.core.live.alarming import Event
+from canaleta.core.model.image import PlantImage
 from canaleta.plant import alarms
 from canaleta.web.asking import asked
 from canaleta.web.doors import needs

@@ -8,16 +8,16 @@ import numpy as np
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.addresses import addresses_at
-from canaleta.core.fields import Landing
-from canaleta.core.image import PlantImage
-from canaleta.core.landing import Judgement, Level, group_told, judge_module
-from canaleta.core.layout import Cabinet, Module, Rack
-from canaleta.core.loads import Load, ModuleLoad, device_ma, module_load, rack_load
-from canaleta.core.naming import departures
-from canaleta.core.occupancy import Count, class_of, counted, used_channels
-from canaleta.core.placing import places_for
-from canaleta.core.registers import RackMap
+from canaleta.core.hardware.landing import Judgement, Level, group_told, judge_module
+from canaleta.core.hardware.loads import Load, ModuleLoad, device_ma, module_load, rack_load
+from canaleta.core.hardware.occupancy import Count, class_of, counted, used_channels
+from canaleta.core.hardware.placing import places_for
+from canaleta.core.model.addresses import addresses_at
+from canaleta.core.model.fields import Landing
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Cabinet, Module, Rack
+from canaleta.core.model.naming import departures
+from canaleta.core.model.registers import RackMap
 from canaleta.web.doors import needs
 from canaleta.web.point import found
 from canaleta.web.problems import PROBLEMS, ProblemError

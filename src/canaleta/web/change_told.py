@@ -8,10 +8,10 @@ from typing import Any
 
 from sqlalchemy import Connection, select
 
-from canaleta.core.fields import STORED, Landing, field_named, written
-from canaleta.core.follows import follow_cells, followed_by
-from canaleta.core.image import PlantImage
-from canaleta.core.layout import Layout
+from canaleta.core.model.fields import STORED, Landing, field_named, written
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Layout
+from canaleta.core.sheet.follows import follow_cells, followed_by
 from canaleta.plant import tables as t
 from canaleta.plant.cells import from_json
 from canaleta.plant.points import ADDED, REMOVED, TYPICAL, WAIVER

@@ -8,8 +8,8 @@ from typing import Any
 from flask import Response, jsonify
 from pydantic import Field
 
-from canaleta.core.follows import follow_cells
-from canaleta.core.image import PlantImage
+from canaleta.core.model.image import PlantImage
+from canaleta.core.sheet.follows import follow_cells
 from canaleta.plant.findings import to_body
 from canaleta.plant.proposals import Applied, Conflict, Planned, Preview, Refusal
 from canaleta.plant.undo import NothingToUndo

@@ -12,16 +12,16 @@ from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 from sqlalchemy import select
 
-from canaleta.core.entry import station_figure
-from canaleta.core.fields import STATIONS, Station
-from canaleta.core.image import PlantImage
-from canaleta.core.loopcheck import CheckStep, Outcome, judged, steps_of
-from canaleta.core.path import describe
-from canaleta.core.patterns import compiled
-from canaleta.core.registers import RackMap
-from canaleta.core.settings import trips_of
-from canaleta.core.signals import Family
-from canaleta.core.text import TextError, shown
+from canaleta.core.checks.loopcheck import CheckStep, Outcome, judged, steps_of
+from canaleta.core.hardware.settings import trips_of
+from canaleta.core.model.fields import STATIONS, Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.registers import RackMap
+from canaleta.core.notation.patterns import compiled
+from canaleta.core.notation.text import TextError, shown
+from canaleta.core.path.path import describe
+from canaleta.core.sheet.entry import station_figure
+from canaleta.core.signals.signals import Family
 from canaleta.plant import evidence, temporary
 from canaleta.plant import tables as t
 from canaleta.web.doors import needs, session_now

@@ -7,7 +7,7 @@ from typing import Annotated
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.convention_fields import CONVENTION_FIELDS, convention_texts
+from canaleta.core.model.convention_fields import CONVENTION_FIELDS, convention_texts
 from canaleta.plant.conventions import (
     ConventionEdit,
     ConventionRefused,

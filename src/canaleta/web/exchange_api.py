@@ -10,9 +10,9 @@ from flask_openapi3.models.file import FileStorage
 from pydantic import ConfigDict, Field, StringConstraints
 from sqlalchemy import delete, select
 
-from canaleta.core.fields import FIELDS, STORED
-from canaleta.core.image import PlantImage
-from canaleta.core.occupancy import counted, used_channels
+from canaleta.core.hardware.occupancy import counted, used_channels
+from canaleta.core.model.fields import FIELDS, STORED
+from canaleta.core.model.image import PlantImage
 from canaleta.exchange import list_out
 from canaleta.exchange.bring_in import Choices
 from canaleta.exchange.headings import PARTS

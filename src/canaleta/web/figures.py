@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from canaleta.core.image import PlantImage
+from canaleta.core.model.image import PlantImage
 
 __all__ = ["finite", "words_in_hex"]
 

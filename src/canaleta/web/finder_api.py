@@ -8,8 +8,8 @@ import numpy as np
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.decodings import decodings
-from canaleta.core.networks import allowed_address
+from canaleta.core.notation.networks import allowed_address
+from canaleta.core.signals.decodings import decodings
 from canaleta.plant.accounts import allowed_again
 from canaleta.web.asking import asked
 from canaleta.web.doors import needs, session_now

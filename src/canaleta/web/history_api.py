@@ -8,8 +8,8 @@ from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 from sqlalchemy import ColumnElement, func, select
 
-from canaleta.core.image import PlantImage
-from canaleta.core.layout import Layout
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Layout
 from canaleta.plant import tables as t
 from canaleta.plant.points import ADDED, REMOVED, TYPICAL
 from canaleta.plant.undo import revert

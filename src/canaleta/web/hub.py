@@ -15,8 +15,8 @@ import psycopg
 from sqlalchemy import Connection, Engine, select
 from sqlalchemy.exc import SQLAlchemyError
 
-from canaleta.core.image import PlantImage
-from canaleta.core.text import short
+from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.text import short
 from canaleta.plant import tables as t
 from canaleta.plant.alarms import ALARMS_CHANNEL, most_urgent, open_alarms, waits
 from canaleta.plant.clock import PlantClock

@@ -5,12 +5,12 @@ from __future__ import annotations
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.faults import kinds_for
-from canaleta.core.putting import loop_unit, read_put
-from canaleta.core.settings import trips_of
-from canaleta.core.signals import Family, signal_named
-from canaleta.core.text import TextError
-from canaleta.core.waveforms import FORMS
+from canaleta.core.checks.putting import loop_unit, read_put
+from canaleta.core.hardware.settings import trips_of
+from canaleta.core.notation.text import TextError
+from canaleta.core.path.faults import kinds_for
+from canaleta.core.signals.signals import Family, signal_named
+from canaleta.core.signals.waveforms import FORMS
 from canaleta.plant.commands import injection_of, wiring_of
 from canaleta.web.asking import asked
 from canaleta.web.doors import needs
@@ -24,7 +24,7 @@ api = routes("injection", __name__, url_prefix="/api/points", abp_responses=PROB
 
 
 class FaultIn(Shape):
-    """Something wrong at the device or on the wires: its kind and amount in words (core/faults.py)."""
+    """Something wrong at the device or on the wires: its kind and amount in words (core/path/faults.py)."""
 
     model_config = ConfigDict(extra="forbid")
 
@@ -35,7 +35,7 @@ class FaultIn(Shape):
 class InjectIn(Shape):
     """A signal to put on the terminals, as typed; '' and no fault takes everything off.
 
-    form: how it moves (core/waveforms.py), to the level `high`, as typed, within period_s. faults: put on in its place.
+    form: how it moves (core/signals/waveforms.py), to the level `high`, as typed, within period_s. faults: put on in its place.
     """
 
     model_config = ConfigDict(extra="forbid")

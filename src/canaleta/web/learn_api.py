@@ -11,18 +11,18 @@ from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
 from canaleta.catalogue.types import module_types
-from canaleta.core import alarming
-from canaleta.core.alarming import WORDS, Alarms, AlarmTable, Event, State
-from canaleta.core.causes import advice_of
-from canaleta.core.document import read_document
-from canaleta.core.entry import station_figure
-from canaleta.core.faults import KINDS, Fault, evaluate_faulted, faulted, kinds_for, read_fault, upset_of
-from canaleta.core.fields import STATIONS, Station
-from canaleta.core.image import PlantImage
-from canaleta.core.path import describe, workings
-from canaleta.core.quality import Quality
-from canaleta.core.signals import Family
-from canaleta.core.text import TextError
+from canaleta.core.live import alarming
+from canaleta.core.live.alarming import WORDS, Alarms, AlarmTable, Event, State
+from canaleta.core.live.causes import advice_of
+from canaleta.core.model.fields import STATIONS, Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.quality import Quality
+from canaleta.core.notation.text import TextError
+from canaleta.core.path.faults import KINDS, Fault, evaluate_faulted, faulted, kinds_for, read_fault, upset_of
+from canaleta.core.path.path import describe, workings
+from canaleta.core.sheet.document import read_document
+from canaleta.core.sheet.entry import station_figure
+from canaleta.core.signals.signals import Family
 from canaleta.web.doors import needs
 from canaleta.web.figures import finite
 from canaleta.web.problems import PROBLEMS, ProblemError

@@ -9,10 +9,10 @@ from pydantic import ConfigDict, Field
 from sqlalchemy import delete, func, select
 from sqlalchemy.dialects.postgresql import insert
 
-from canaleta.core.alarming import KINDS
-from canaleta.core.alarming import WORDS as ALARM_WORDS
-from canaleta.core.causes import grade_of
-from canaleta.core.quality import WORDS
+from canaleta.core.live.alarming import KINDS
+from canaleta.core.live.alarming import WORDS as ALARM_WORDS
+from canaleta.core.live.causes import grade_of
+from canaleta.core.model.quality import WORDS
 from canaleta.plant import tables as t
 from canaleta.plant.live import read_block
 from canaleta.web.doors import needs, session_now

@@ -8,11 +8,11 @@ from __future__ import annotations
 import numpy as np
 from flask import Response, jsonify
 
-from canaleta.core.field_table import ALARM_LEVELS
-from canaleta.core.image import PlantImage
-from canaleta.core.noise import noise_of
-from canaleta.core.quality import Quality
-from canaleta.core.text import shown
+from canaleta.core.model.field_table import ALARM_LEVELS
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.quality import Quality
+from canaleta.core.notation.text import shown
+from canaleta.core.signals.noise import noise_of
 from canaleta.plant import temporary
 from canaleta.plant.live import Flag, read_block
 from canaleta.plant.temporary import FORCE, SUBSTITUTE

@@ -8,13 +8,13 @@ import numpy as np
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.bands import bands_of
-from canaleta.core.fields import Station, Stored, field_named, read_cell
-from canaleta.core.noise import advised, noise_of
-from canaleta.core.path import evaluate
-from canaleta.core.quality import Quality
-from canaleta.core.text import TextError
-from canaleta.core.timing import strip
+from canaleta.core.live.timing import strip
+from canaleta.core.model.fields import Station, Stored, field_named, read_cell
+from canaleta.core.model.quality import Quality
+from canaleta.core.notation.text import TextError
+from canaleta.core.path.path import evaluate
+from canaleta.core.signals.bands import bands_of
+from canaleta.core.signals.noise import advised, noise_of
 from canaleta.plant.trends import read_raw, read_trends
 from canaleta.web.doors import needs
 from canaleta.web.figures import finite

@@ -10,14 +10,14 @@ from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.document import DocumentError, path_schema, read_document
-from canaleta.core.entry import read_station
-from canaleta.core.faults import Fault, evaluate_faulted, faulted, read_fault, upset_of
-from canaleta.core.fields import STATIONS, Station
-from canaleta.core.image import PlantImage
-from canaleta.core.path import describe, reasons_told, workings
-from canaleta.core.quality import Quality
-from canaleta.core.text import TextError
+from canaleta.core.model.fields import STATIONS, Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.quality import Quality
+from canaleta.core.notation.text import TextError
+from canaleta.core.path.faults import Fault, evaluate_faulted, faulted, read_fault, upset_of
+from canaleta.core.path.path import describe, reasons_told, workings
+from canaleta.core.sheet.document import DocumentError, path_schema, read_document
+from canaleta.core.sheet.entry import read_station
 from canaleta.plant.live import LiveBlock, read_block
 from canaleta.web.doors import needs
 from canaleta.web.figures import finite

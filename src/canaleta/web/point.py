@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import Field
 
-from canaleta.core.image import PlantImage
+from canaleta.core.model.image import PlantImage
 from canaleta.web.problems import ProblemError
 from canaleta.web.routes import Shape
 from canaleta.web.shared import shared

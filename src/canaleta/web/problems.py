@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field, ValidationError
 from sqlalchemy.exc import OperationalError, SQLAlchemyError
 from werkzeug.exceptions import HTTPException
 
-from canaleta.core.text import short
+from canaleta.core.notation.text import short
 from canaleta.plant.accounts import AccountError
 from canaleta.plant.locks import LockedError
 from canaleta.plant.room import Room

@@ -12,11 +12,11 @@ from pydantic import ConfigDict, Field
 from sqlalchemy import select
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.image import PlantImage
-from canaleta.core.layout import Rack
-from canaleta.core.modules import ModuleType
-from canaleta.core.networks import allowed_address
-from canaleta.core.settings import Stranger, differences, modules_told, strangers
+from canaleta.core.hardware.settings import Stranger, differences, modules_told, strangers
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Rack
+from canaleta.core.model.modules import ModuleType
+from canaleta.core.notation.networks import allowed_address
 from canaleta.plant import tables as t
 from canaleta.plant.accounts import allowed_again
 from canaleta.plant.arming import MOST_MINUTES, Armed, arm, armed, disarm

@@ -9,7 +9,7 @@ from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 from sqlalchemy import select
 
-from canaleta.core.sweeps import SHARES, compared
+from canaleta.core.checks.sweeps import SHARES, compared
 from canaleta.plant import evidence
 from canaleta.plant import tables as t
 from canaleta.plant.evidence import Evidence

@@ -9,8 +9,8 @@ from flask import Response, jsonify
 from pydantic import ConfigDict, Field, StringConstraints
 from sqlalchemy import Connection
 
-from canaleta.core.differences import differences
-from canaleta.core.image import PlantImage
+from canaleta.core.model.image import PlantImage
+from canaleta.core.sheet.differences import differences
 from canaleta.exchange.project import project_of
 from canaleta.plant.findings import accepted, stored_findings
 from canaleta.plant.revisions import (

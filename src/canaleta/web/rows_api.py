@@ -7,10 +7,10 @@ from typing import Annotated, Any
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field, StringConstraints
 
-from canaleta.core.fields import field_named
-from canaleta.core.series import MOST, continued, next_tag
-from canaleta.core.tags import letters_there_are, own_letters, read_tag
-from canaleta.core.text import TextError
+from canaleta.core.model.fields import field_named
+from canaleta.core.notation.tags import letters_there_are, own_letters, read_tag
+from canaleta.core.notation.text import TextError
+from canaleta.core.sheet.series import MOST, continued, next_tag
 from canaleta.plant import locks
 from canaleta.plant.proposals import Applied, preview_rows
 from canaleta.plant.rows import MOST_NEW, NewRows, Rows, add_rows, plan_rows, remove_rows

@@ -7,9 +7,9 @@ from typing import Any
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.image import PlantImage
-from canaleta.core.scripts import Script, read_script
-from canaleta.core.settings import trips_of
+from canaleta.core.checks.scripts import Script, read_script
+from canaleta.core.hardware.settings import trips_of
+from canaleta.core.model.image import PlantImage
 from canaleta.plant import evidence, scripts
 from canaleta.plant.playing import lines_of
 from canaleta.plant.scripts import BusyError, Run

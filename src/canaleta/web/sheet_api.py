@@ -8,21 +8,21 @@ import numpy as np
 from flask import Response, jsonify
 from numpy.typing import NDArray
 
-from canaleta.core.checkpoints import check_points, curve, true_value
-from canaleta.core.derived import applies, derived_texts, misfits
-from canaleta.core.entry import station_figure
-from canaleta.core.facts import facts_of
-from canaleta.core.faults import FaultKind, evaluate_faulted, kinds_for
-from canaleta.core.fields import STATIONS, STORED, Field, Kind, Station
-from canaleta.core.image import PlantImage
-from canaleta.core.path import describe, reasons_told
-from canaleta.core.quality import Quality
-from canaleta.core.registers import RackMap
-from canaleta.core.sensors.extension import EXTENSION_NAMES
-from canaleta.core.settings import FIELD_OF
-from canaleta.core.signals import SIGNALS, Family, signal_named
-from canaleta.core.text import TextError, shown
-from canaleta.core.wiring import Wiring, wiring
+from canaleta.core.checks.checkpoints import check_points, curve, true_value
+from canaleta.core.hardware.settings import FIELD_OF
+from canaleta.core.model.fields import STATIONS, STORED, Field, Kind, Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.quality import Quality
+from canaleta.core.model.registers import RackMap
+from canaleta.core.notation.text import TextError, shown
+from canaleta.core.path.facts import facts_of
+from canaleta.core.path.faults import FaultKind, evaluate_faulted, kinds_for
+from canaleta.core.path.path import describe, reasons_told
+from canaleta.core.sheet.derived import applies, derived_texts, misfits
+from canaleta.core.sheet.entry import station_figure
+from canaleta.core.signals.sensors.extension import EXTENSION_NAMES
+from canaleta.core.signals.signals import SIGNALS, Family, signal_named
+from canaleta.core.wiring.wiring import Wiring, wiring
 from canaleta.plant.cells import offered_filters, offered_modes
 from canaleta.web.doors import needs
 from canaleta.web.figures import finite, words_in_hex

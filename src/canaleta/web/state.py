@@ -9,9 +9,9 @@ from dataclasses import dataclass, field
 import orjson
 from sqlalchemy import Connection, Engine
 
-from canaleta.core.fields import STORED
-from canaleta.core.follows import followed_by
-from canaleta.core.image import PlantImage
+from canaleta.core.model.fields import STORED
+from canaleta.core.model.image import PlantImage
+from canaleta.core.sheet.follows import followed_by
 from canaleta.exchange.jobs import Jobs
 from canaleta.plant.clock import PlantClock
 from canaleta.plant.keeper import PlantKeeper

@@ -9,16 +9,16 @@ import numpy as np
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.entry import read_station
-from canaleta.core.fields import Station
-from canaleta.core.forcing import Write, command_writes, force_writes, held_between
-from canaleta.core.image import PlantImage
-from canaleta.core.layout import Rack
-from canaleta.core.loads import expected_load_ma
-from canaleta.core.path import evaluate
-from canaleta.core.quality import Reason
-from canaleta.core.settings import trips_of
-from canaleta.core.text import TextError
+from canaleta.core.hardware.forcing import Write, command_writes, force_writes, held_between
+from canaleta.core.hardware.loads import expected_load_ma
+from canaleta.core.hardware.settings import trips_of
+from canaleta.core.model.fields import Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Rack
+from canaleta.core.model.quality import Reason
+from canaleta.core.notation.text import TextError
+from canaleta.core.path.path import evaluate
+from canaleta.core.sheet.entry import read_station
 from canaleta.plant import temporary
 from canaleta.plant.live import read_block
 from canaleta.plant.temporary import FORCE, SUBSTITUTE, Temporary

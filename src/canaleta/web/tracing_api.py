@@ -8,16 +8,16 @@ import numpy as np
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.entry import read_station
-from canaleta.core.fields import STATIONS, Station
-from canaleta.core.image import PlantImage
-from canaleta.core.loopcheck import split
-from canaleta.core.path import describe, evaluate
-from canaleta.core.quality import Quality
-from canaleta.core.signals import Family
-from canaleta.core.stimulus import expected, judged, stimuli_of
-from canaleta.core.text import TextError, shown
-from canaleta.core.tracing import STAGES, stages_of, traced
+from canaleta.core.checks.loopcheck import split
+from canaleta.core.checks.stimulus import expected, judged, stimuli_of
+from canaleta.core.live.tracing import STAGES, stages_of, traced
+from canaleta.core.model.fields import STATIONS, Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.quality import Quality
+from canaleta.core.notation.text import TextError, shown
+from canaleta.core.path.path import describe, evaluate
+from canaleta.core.sheet.entry import read_station
+from canaleta.core.signals.signals import Family
 from canaleta.plant.live import is_stale, read_block
 from canaleta.web.doors import needs
 from canaleta.web.figures import finite

@@ -10,7 +10,7 @@ from pydantic import ConfigDict, Field, StringConstraints
 from sqlalchemy import delete, func, select
 from sqlalchemy.dialects.postgresql import insert as upsert
 
-from canaleta.core.fields import field_named
+from canaleta.core.model.fields import field_named
 from canaleta.plant import tables as t
 from canaleta.plant.accounts import ROLES
 from canaleta.plant.database import notify

@@ -7,7 +7,7 @@ from typing import Annotated
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.walk import judged
+from canaleta.core.checks.walk import judged
 from canaleta.plant import walking
 from canaleta.web.doors import needs, session_now
 from canaleta.web.problems import PROBLEMS, ProblemError

@@ -7,10 +7,10 @@ from dataclasses import asdict
 import numpy as np
 from flask import Response, jsonify
 
-from canaleta.core.circuit import circuit_of
-from canaleta.core.circuit_drawing import drawn
-from canaleta.core.hookup import hookup_of
-from canaleta.core.strips import cores_of
+from canaleta.core.signals.strips import cores_of
+from canaleta.core.wiring.circuit import circuit_of
+from canaleta.core.wiring.circuit_drawing import drawn
+from canaleta.core.wiring.hookup import hookup_of
 from canaleta.web.doors import needs
 from canaleta.web.point import PointPath, found
 from canaleta.web.problems import PROBLEMS, ProblemError

@@ -8,11 +8,11 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.field_table import ALARM_LEVELS
-from canaleta.core.fields import Station
-from canaleta.core.image import PlantImage
+from canaleta.core.model.field_table import ALARM_LEVELS
+from canaleta.core.model.fields import Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.text import as_typed
 from canaleta.core.rules.base import Finding, rule, said
-from canaleta.core.text import as_typed
 
 Rows = NDArray[np.int64]
 _LIMITS = tuple(f"alarm_{level}" for level in ALARM_LEVELS)

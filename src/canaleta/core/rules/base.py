@@ -14,9 +14,9 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.fields import Landing, Station
-from canaleta.core.image import PlantImage
-from canaleta.core.text import plain
+from canaleta.core.model.fields import Landing, Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.text import plain
 
 __all__ = [
     "HARMS", "PLANT", "RULES", "Cause", "Cell", "Finding", "Fix", "Harm", "Rule", "Severity", "Waived", "audit", "audit_change", "rule",

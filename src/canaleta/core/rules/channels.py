@@ -7,14 +7,14 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.checkpoints import TEMPERATURE
-from canaleta.core.field_table import ALARM_LEVELS, LADDER
-from canaleta.core.fields import Station, field_named
-from canaleta.core.image import PlantImage
-from canaleta.core.occupancy import class_of, spares_wanted
+from canaleta.core.checks.checkpoints import TEMPERATURE
+from canaleta.core.hardware.occupancy import class_of, spares_wanted
+from canaleta.core.model.field_table import ALARM_LEVELS, LADDER
+from canaleta.core.model.fields import Station, field_named
+from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.text import shown
 from canaleta.core.rules.base import Cell, Finding, Fix, rule, said, said_of_plant
-from canaleta.core.signals import Family
-from canaleta.core.text import shown
+from canaleta.core.signals.signals import Family
 
 Rows = NDArray[np.int64]
 

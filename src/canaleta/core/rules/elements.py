@@ -7,14 +7,15 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.checkpoints import TEMPERATURE
-from canaleta.core.facts.temperature import wire_error_degc
-from canaleta.core.field_table import ALARM_LEVELS, JUMPERS
-from canaleta.core.fields import Station
-from canaleta.core.image import PlantImage
-from canaleta.core.joints.base import PathRows
-from canaleta.core.joints.scaling import junction_degc
-from canaleta.core.joints.temperature import WireJoint
+from canaleta.core.checks.checkpoints import TEMPERATURE
+from canaleta.core.model.field_table import ALARM_LEVELS, JUMPERS
+from canaleta.core.model.fields import Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.text import shown
+from canaleta.core.path.facts.temperature import wire_error_degc
+from canaleta.core.path.joints.base import PathRows
+from canaleta.core.path.joints.scaling import junction_degc
+from canaleta.core.path.joints.temperature import WireJoint
 from canaleta.core.rules.base import Cause, Cell, Finding, Fix, rule, said
 from canaleta.core.rules.looking import (
     beyond_element,
@@ -25,10 +26,9 @@ from canaleta.core.rules.looking import (
     takes,
     uncurved,
 )
-from canaleta.core.sensors.elements import degrees, electrical, span_degc
-from canaleta.core.sensors.extension import EXTENSION_NAMES, EXTENSIONS, extensions_for
-from canaleta.core.signals import Family
-from canaleta.core.text import shown
+from canaleta.core.signals.sensors.elements import degrees, electrical, span_degc
+from canaleta.core.signals.sensors.extension import EXTENSION_NAMES, EXTENSIONS, extensions_for
+from canaleta.core.signals.signals import Family
 
 Rows = NDArray[np.int64]
 _PLACE = ("signal", "channel", "mode", "device_low", "device_high", "device_unit")

@@ -7,16 +7,16 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.checkpoints import TEMPERATURE
-from canaleta.core.fields import Station
-from canaleta.core.image import PlantImage
-from canaleta.core.joints import contact, linear
-from canaleta.core.joints.base import PathRows
-from canaleta.core.landing import supplied
-from canaleta.core.laws import SENSOR_LAW
-from canaleta.core.modules import ModeTable
-from canaleta.core.path import describe, evaluate
-from canaleta.core.quality import Reason
+from canaleta.core.checks.checkpoints import TEMPERATURE
+from canaleta.core.hardware.landing import supplied
+from canaleta.core.model.fields import Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.modules import ModeTable
+from canaleta.core.model.quality import Reason
+from canaleta.core.notation.text import shown
+from canaleta.core.path.joints import contact, linear
+from canaleta.core.path.joints.base import PathRows
+from canaleta.core.path.path import describe, evaluate
 from canaleta.core.rules.base import Cause, Cell, Finding, Fix, rule, said
 from canaleta.core.rules.looking import (
     PATH,
@@ -33,8 +33,8 @@ from canaleta.core.rules.looking import (
     takes,
     uncurved,
 )
-from canaleta.core.signals import LOADS, Family
-from canaleta.core.text import shown
+from canaleta.core.signals.laws import SENSOR_LAW
+from canaleta.core.signals.signals import LOADS, Family
 
 Rows = NDArray[np.int64]
 Bools = NDArray[np.bool_]

@@ -7,15 +7,15 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.fields import Station
-from canaleta.core.image import PlantImage
-from canaleta.core.loads import Load, device_ma, module_load, rack_load
-from canaleta.core.naming import departures
+from canaleta.core.hardware.loads import Load, device_ma, module_load, rack_load
+from canaleta.core.model.fields import Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.naming import departures
+from canaleta.core.notation.text import shown
 from canaleta.core.rules.base import Cause, Finding, rule, said, said_of_plant
 from canaleta.core.rules.looking import of_signal, on_same_module
-from canaleta.core.signals import LOADS, Family
-from canaleta.core.strips import cores_of
-from canaleta.core.text import shown
+from canaleta.core.signals.signals import LOADS, Family
+from canaleta.core.signals.strips import cores_of
 
 Rows = NDArray[np.int64]
 _AC = ("AC contact", "AC load")

@@ -8,8 +8,8 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.fields import Station
-from canaleta.core.image import PlantImage
+from canaleta.core.model.fields import Station
+from canaleta.core.model.image import PlantImage
 from canaleta.core.rules.base import Cell, Finding, Fix, rule, said
 
 Rows = NDArray[np.int64]

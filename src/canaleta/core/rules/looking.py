@@ -7,16 +7,16 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.checkpoints import TEMPERATURE
-from canaleta.core.image import PlantImage
-from canaleta.core.joints import contact, linear, temperature
-from canaleta.core.joints.base import Floats, PathRows
-from canaleta.core.laws import VALUE_LAW_NAMES
-from canaleta.core.modules import ModuleType
-from canaleta.core.sensors.elements import electrical, span_degc
-from canaleta.core.signals import SIGNALS, Family, Signal, signal_named
-from canaleta.core.text import shown
-from canaleta.core.units import factor_and_offset
+from canaleta.core.checks.checkpoints import TEMPERATURE
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.modules import ModuleType
+from canaleta.core.notation.text import shown
+from canaleta.core.notation.units import factor_and_offset
+from canaleta.core.path.joints import contact, linear, temperature
+from canaleta.core.path.joints.base import Floats, PathRows
+from canaleta.core.signals.laws import VALUE_LAW_NAMES
+from canaleta.core.signals.sensors.elements import electrical, span_degc
+from canaleta.core.signals.signals import SIGNALS, Family, Signal, signal_named
 
 __all__ = [
     "PATH",

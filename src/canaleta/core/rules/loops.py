@@ -7,17 +7,17 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.fields import Station
-from canaleta.core.filters import response_of
-from canaleta.core.image import PlantImage
-from canaleta.core.joints.base import PathRows
-from canaleta.core.joints.linear import loop_drop_v, loop_ohm
-from canaleta.core.loops import DESIGN_MA, HART_LEAST_OHM, cable_ohm
+from canaleta.core.model.fields import Station
+from canaleta.core.model.filters import response_of
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.sources import Source, loop_sources
+from canaleta.core.notation.text import shown
+from canaleta.core.path.joints.base import PathRows
+from canaleta.core.path.joints.linear import loop_drop_v, loop_ohm
 from canaleta.core.rules.base import Cell, Finding, Fix, rule, said
 from canaleta.core.rules.looking import loops, of_type, period_ms
-from canaleta.core.signals import Family
-from canaleta.core.sources import Source, loop_sources
-from canaleta.core.text import shown
+from canaleta.core.signals.loops import DESIGN_MA, HART_LEAST_OHM, cable_ohm
+from canaleta.core.signals.signals import Family
 
 Rows = NDArray[np.int64]
 _IN_LOOP = ("signal", "channel", "mode", "shunt_ohm", "hops", "cable_m", "cable_mm2", "cable_degc")

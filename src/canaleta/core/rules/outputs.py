@@ -7,12 +7,12 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.fields import Station, field_named
-from canaleta.core.image import PlantImage
-from canaleta.core.modules import FIGURES
+from canaleta.core.hardware.settings import FIELD_OF
+from canaleta.core.model.fields import Station, field_named
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.modules import FIGURES
+from canaleta.core.notation.text import plain_figure
 from canaleta.core.rules.base import Cell, Finding, Fix, rule, said
-from canaleta.core.settings import FIELD_OF
-from canaleta.core.text import plain_figure
 
 Rows = NDArray[np.int64]
 FIELDS = tuple(FIELD_OF[of] for of in FIGURES)

@@ -8,16 +8,17 @@ from decimal import Decimal
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.checkpoints import TEMPERATURE
-from canaleta.core.fields import STATIONS, Station
-from canaleta.core.fields import field_named as field
-from canaleta.core.image import PlantImage
-from canaleta.core.joints.base import PathRows, decimals_for
-from canaleta.core.joints.scaling import Scaling
-from canaleta.core.joints.temperature import WireJoint
-from canaleta.core.laws import LAW_NAMES, SENSOR_LAW, TABLE_LAWS, VALUE_LAW_NAMES
-from canaleta.core.path import CHAINS, describe, evaluate, forwards
-from canaleta.core.references import between_units
+from canaleta.core.checks.checkpoints import TEMPERATURE
+from canaleta.core.model.fields import STATIONS, Station
+from canaleta.core.model.fields import field_named as field
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.references import between_units
+from canaleta.core.notation.text import as_typed, shown
+from canaleta.core.notation.units import factor_and_offset
+from canaleta.core.path.joints.base import PathRows, decimals_for
+from canaleta.core.path.joints.scaling import Scaling
+from canaleta.core.path.joints.temperature import WireJoint
+from canaleta.core.path.path import CHAINS, describe, evaluate, forwards
 from canaleta.core.rules.base import Cell, Finding, Fix, rule, said, tidy
 from canaleta.core.rules.looking import (
     PATH,
@@ -31,9 +32,8 @@ from canaleta.core.rules.looking import (
     takes,
     uncurved,
 )
-from canaleta.core.signals import Family
-from canaleta.core.text import as_typed, shown
-from canaleta.core.units import factor_and_offset
+from canaleta.core.signals.laws import LAW_NAMES, SENSOR_LAW, TABLE_LAWS, VALUE_LAW_NAMES
+from canaleta.core.signals.signals import Family
 
 Rows = NDArray[np.int64]
 Floats = NDArray[np.float64]

@@ -7,17 +7,17 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.checkpoints import TEMPERATURE
-from canaleta.core.discrete import INPUT_TYPES, agreement
-from canaleta.core.fields import Station
-from canaleta.core.image import PlantImage
-from canaleta.core.joints import contact
-from canaleta.core.joints.base import PathRows
-from canaleta.core.path import evaluate
+from canaleta.core.checks.checkpoints import TEMPERATURE
+from canaleta.core.model.fields import Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.text import shown
+from canaleta.core.path.discrete import INPUT_TYPES, agreement
+from canaleta.core.path.joints import contact
+from canaleta.core.path.joints.base import PathRows
+from canaleta.core.path.path import evaluate
 from canaleta.core.rules.base import Cell, Finding, Fix, rule, said
 from canaleta.core.rules.looking import of_signal, of_type, signal_of, takes
-from canaleta.core.signals import LOADS, Family
-from canaleta.core.text import shown
+from canaleta.core.signals.signals import LOADS, Family
 
 Rows = NDArray[np.int64]
 _CIRCUIT = ("signal", "channel", "mode", "leakage_ma", "drop_v", "series_ohm", "parallel_ohm")

@@ -8,15 +8,15 @@ from decimal import Decimal
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.fields import Station
-from canaleta.core.follows import followed_by
-from canaleta.core.image import PlantImage
-from canaleta.core.patterns import SPACE, compiled
+from canaleta.core.model.fields import Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.patterns import SPACE, compiled
+from canaleta.core.notation.tags import Tag, function_of, has_shape, letters_of, own_letters, read_tag
+from canaleta.core.notation.text import RangeText, TextError, as_typed, plain, read_range
+from canaleta.core.notation.units import Unit, factor_and_offset, find_unit, read_unit
 from canaleta.core.rules.base import Cell, Finding, Fix, rule, said
-from canaleta.core.signals import Family
-from canaleta.core.tags import Tag, function_of, has_shape, letters_of, own_letters, read_tag
-from canaleta.core.text import RangeText, TextError, as_typed, plain, read_range
-from canaleta.core.units import Unit, factor_and_offset, find_unit, read_unit
+from canaleta.core.sheet.follows import followed_by
+from canaleta.core.signals.signals import Family
 
 Rows = NDArray[np.int64]
 _QUOTED = compiled(

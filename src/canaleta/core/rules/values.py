@@ -7,24 +7,24 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.bands import bands_of
-from canaleta.core.checkpoints import TEMPERATURE
-from canaleta.core.facts.base import significant
-from canaleta.core.field_table import ALARM_LEVELS
-from canaleta.core.fields import Station
-from canaleta.core.image import PlantImage
-from canaleta.core.joints.base import PathRows
-from canaleta.core.laws import LAW_NAMES, TABLE_LAWS, VALUE_LAW_NAMES
-from canaleta.core.modules import ModeTable
-from canaleta.core.numbers import LOSS_ALLOWED, RANGES, chain_of
-from canaleta.core.path import CHAINS, describe, evaluate
-from canaleta.core.references import asks_reference
+from canaleta.core.checks.checkpoints import TEMPERATURE
+from canaleta.core.model.field_table import ALARM_LEVELS
+from canaleta.core.model.fields import Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.modules import ModeTable
+from canaleta.core.model.references import asks_reference
+from canaleta.core.notation.text import as_typed, shown
+from canaleta.core.notation.units import Unit, find_unit
+from canaleta.core.path.facts.base import significant
+from canaleta.core.path.joints.base import PathRows
+from canaleta.core.path.path import CHAINS, describe, evaluate
 from canaleta.core.rules.base import Cell, Finding, Fix, rule, said
 from canaleta.core.rules.looking import PATH, derived_counts, follows_supply
-from canaleta.core.signals import Family
-from canaleta.core.tables import table_of
-from canaleta.core.text import as_typed, shown
-from canaleta.core.units import Unit, find_unit
+from canaleta.core.signals.bands import bands_of
+from canaleta.core.signals.laws import LAW_NAMES, TABLE_LAWS, VALUE_LAW_NAMES
+from canaleta.core.signals.numbers import LOSS_ALLOWED, RANGES, chain_of
+from canaleta.core.signals.signals import Family
+from canaleta.core.signals.tables import table_of
 
 Rows = NDArray[np.int64]
 Floats = NDArray[np.float64]

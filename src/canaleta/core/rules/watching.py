@@ -7,13 +7,13 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.bands import bands_of
-from canaleta.core.decodings import read_shown
-from canaleta.core.fields import Station
-from canaleta.core.image import PlantImage
+from canaleta.core.model.fields import Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.text import TextError
 from canaleta.core.rules.base import Finding, rule, said
-from canaleta.core.signals import Family
-from canaleta.core.text import TextError
+from canaleta.core.signals.bands import bands_of
+from canaleta.core.signals.decodings import read_shown
+from canaleta.core.signals.signals import Family
 
 Rows = NDArray[np.int64]
 

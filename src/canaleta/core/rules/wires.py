@@ -7,10 +7,10 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.fields import Station
-from canaleta.core.image import PlantImage
+from canaleta.core.model.fields import Station
+from canaleta.core.model.image import PlantImage
 from canaleta.core.rules.base import Finding, rule, said
-from canaleta.core.strips import cores_of, terminals_of
+from canaleta.core.signals.strips import cores_of, terminals_of
 
 Rows = NDArray[np.int64]
 

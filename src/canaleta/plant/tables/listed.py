@@ -24,7 +24,7 @@ from sqlalchemy import (
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.types import TypeEngine
 
-from canaleta.core.fields import STORED, Kind
+from canaleta.core.model.fields import STORED, Kind
 from canaleta.plant.tables.base import metadata, now_column
 
 __all__ = [

@@ -1,0 +1,492 @@
+"""Module types: what a module does with a signal, as data from its manual. Nothing here knows a name.
+
+A type is a JSON document (catalogue/module_types/*.json); its JSON schema is `ModuleType.model_json_schema()`.
+Modes of all types in a plant become one small table of columns, which paths index into.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Annotated, Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from canaleta.core.notation.text import plain_figure
+from canaleta.core.signals.converters import WordForm
+from canaleta.core.signals.sensors.resistance import resistance_curves
+from canaleta.core.signals.sensors.thermocouples import thermocouple_letters
+from canaleta.core.signals.signals import Family
+
+__all__ = [
+    "OPEN_CHOICES",
+    "Filter",
+    "Mode",
+    "ModeTable",
+    "ModuleType",
+    "Registers",
+    "Setting",
+    "StatusBits",
+    "Terminal",
+]
+
+DEGREES = ("°C", "°F", "K")
+Name = Annotated[str, Field(min_length=1, max_length=80)]
+
+
+class _Frozen(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+class Span(_Frozen):
+    """A span of a signal or of counts; both ends as the manual gives them. A list of two numbers is read as well."""
+
+    low: float
+    high: float
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_two(cls, given: Any) -> Any:
+        return {"low": given[0], "high": given[1]} if isinstance(given, list) and len(given) == 2 else given
+
+    @model_validator(mode="after")
+    def _has_length(self) -> Span:
+        if self.low == self.high:
+            raise ValueError("the two ends of a span must differ")
+        return self
+
+
+class Mode(_Frozen):
+    """One way a channel can work.
+
+    signal: the span in `signal_unit` that makes `counts`; in degrees where the module counts temperature with its
+    own cold junction or bridge, by `curve` (a thermocouple letter or a resistance curve). least, most: where the
+    count stops. step: how far the count moves at once, where the converter has fewer bits than the word. rounding:
+    what becomes of the fraction of a count. open_counts, short_counts, under_counts, over_counts: what the word
+    says on a fault, where it differs from the limits. burden_ohm: what a current meets; input_ohm: what a voltage
+    or a switch meets, 0 for none or unknown. wires: the connection a resistance input is built for, 0 for any.
+    off_below_v, on_from_v: levels of a discrete input in `signal_unit`; break_below, short_from: levels beyond
+    which a watched input tells a fault; source_v behind source_ohm feed it. input_type: of IEC 61131-2, 0 if none
+    is claimed. follows_supply: spans and levels are for the nominal supply and move with it.
+    rated_ma: the most an output may switch or drive in this mode. accuracy_percent: of the span; drift_ppm_per_k: of the span, for each kelvin away from 25 °C.
+    """
+
+    name: Name = "the mode"
+    family: Literal["linear", "thermocouple", "contact", "resistance"] = "linear"
+    signal_unit: Literal["mA", "V", "mV", "°C", "°F", "K", "Ω", "Hz", "pulses", "mV/V", "%"]
+    signal: Span
+    counts: Span
+    least: float = 0.0
+    most: float = 1.0
+    step: float = Field(1.0, ge=0)
+    rounding: Literal["nearest", "down", "toward zero", "none"] = "nearest"
+    burden_ohm: float = Field(0.0, ge=0)
+    input_ohm: float = Field(0.0, ge=0)
+    wires: Literal[0, 2, 3, 4] = 0
+    curve: str = ""
+    open_counts: float | None = None
+    short_counts: float | None = None
+    under_counts: float | None = None
+    over_counts: float | None = None
+    off_below_v: float = 5.0
+    on_from_v: float = 11.0
+    break_below: float | None = None
+    short_from: float | None = None
+    source_v: float = Field(0.0, ge=0)
+    source_ohm: float = Field(0.0, ge=0)
+    input_type: Literal[0, 1, 2, 3] = 0
+    current: Literal["DC", "AC"] = "DC"
+    follows_supply: bool = False
+    rated_ma: float | None = Field(None, gt=0)
+    accuracy_percent: float | None = Field(None, ge=0)
+    drift_ppm_per_k: float | None = Field(None, ge=0)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _stops_where_its_counts_do(cls, given: Any) -> Any:
+        """Without limits of its own the count stops at the ends of its span."""
+        if isinstance(given, dict) and "counts" in given and not {"least", "most"} <= given.keys():
+            span = Span.model_validate(given["counts"])
+            ends = {"least": min(span.low, span.high), "most": max(span.low, span.high)}
+            return ends | {k: v for k, v in given.items() if v is not None}
+        return given
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Mode:
+        if self.least >= self.most:
+            raise ValueError("least: the count stops at a lower end and at a higher one")
+        if self.curve and self.family == "thermocouple" and self.curve not in thermocouple_letters():
+            raise ValueError(f"curve: {self.curve} is not one of {' '.join(sorted(thermocouple_letters()))}")
+        if self.curve and self.family == "resistance" and self.curve not in resistance_curves():
+            raise ValueError(f"curve: {self.curve} is not one of {', '.join(resistance_curves())}")
+        if self.curve and self.signal_unit not in DEGREES:
+            raise ValueError("signal_unit: a mode with a curve counts °C, °F or K")
+        return self
+
+    @property
+    def family_code(self) -> Family:
+        """The family as the code that paths use."""
+        return Family[self.family.upper()]
+
+
+class Terminal(_Frozen):
+    """One terminal of a channel: its mark with {n} for a number counted from the channel, and its role."""
+
+    mark: Name
+    role: Literal[
+        "24 V out", "signal in", "signal out", "0 V", "plus", "minus", "sense", "sense 2", "common", "neutral"
+    ]
+
+
+class Registers(_Frozen):
+    """A run of registers the module occupies: what they hold, in the order they follow each other.
+
+    load current: mA through each output's load. says: what another number of each channel is, such as its °F; it is
+    documented, not read.
+    """
+
+    holds: Literal["channel words", "channel bits", "status bits", "cold junction", "load current", "other numbers"]
+    count: int = Field(ge=1, le=64)
+    says: str = Field("", max_length=60)
+
+
+class Filter(_Frozen):
+    """One filter a channel offers: by time, or by the frequency it takes out.
+
+    time_ms: until a step has reached 63.2 % through `stages` equal first-order stages, 0 for no filter. rejects_hz:
+    the frequency that `stages` averages over one of its periods take out; time_ms then follows and is 0.
+    """
+
+    name: Name
+    time_ms: float = Field(0.0, ge=0, le=600_000)
+    rejects_hz: float = Field(0.0, ge=0, le=10_000)
+    stages: int = Field(1, ge=1, le=8)
+
+    @model_validator(mode="after")
+    def _one_way(self) -> Filter:
+        if self.time_ms and self.rejects_hz:
+            raise ValueError("a filter is chosen by its time or by the frequency it takes out, not by both")
+        return self
+
+
+SettingName = Literal[
+    "mode", "filter", "open circuit", "enabled", "PWM frequency", "dither frequency", "dither", "least duty", "most duty"
+]  # fmt: skip
+FIGURES = ("PWM frequency", "dither frequency", "dither", "least duty", "most duty")
+"""Settings that are figures: Hz, Hz, and three times % of full duty."""
+
+
+class Setting(_Frozen):
+    """A setting of each channel that can be written: one holding register a channel.
+
+    codes: the number that the module wants for each choice, by the choice's name; people never meet them but as
+    something derived. A setting that is a figure has per_unit instead, what one of its unit is in the register, with
+    the least and the most that the module takes and what it has as it comes: usual.
+    """
+
+    of: SettingName
+    codes: dict[str, int] = Field(default_factory=dict)
+    per_unit: float = Field(0.0, ge=0)
+    least: float = 0.0
+    most: float = 0.0
+    usual: float = 0.0
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Setting:
+        if (self.of in FIGURES) != (self.per_unit > 0):
+            raise ValueError(f"settings: {self.of} is {'a figure' if self.of in FIGURES else 'a choice'}")
+        if self.per_unit:
+            if not 0 <= self.least <= self.usual <= self.most <= 65535 / self.per_unit:
+                raise ValueError(f"settings: {self.of} runs from least to most, and usual is between them")
+            return self
+        if not self.codes:
+            raise ValueError(f"settings: {self.of} has no number for any choice")
+        if any(not 0 <= code <= 65535 for code in self.codes.values()):
+            raise ValueError("codes: a setting is one word, 0 to 65535")
+        if len(set(self.codes.values())) != len(self.codes):
+            raise ValueError("codes: two choices have one number")
+        return self
+
+    def name_of(self, code: int) -> str:
+        """The choice or the figure that a number means, "" for none."""
+        if self.per_unit:
+            figure = code / self.per_unit
+            return plain_figure(figure) if self.least <= figure <= self.most else ""
+        return next((name for name, known in self.codes.items() if known == code), "")
+
+    def code_of(self, name: str) -> int | None:
+        """The number for a choice or a figure; None where the module has none for it."""
+        if not self.per_unit or not name:
+            return self.codes.get(name)
+        figure = float(name)
+        return round(figure * self.per_unit) if self.least <= figure <= self.most else None
+
+    @property
+    def usual_code(self) -> int:
+        """The number that the module comes with: on, or the lowest. The order of the choices is lost in a database."""
+        if self.per_unit:
+            return round(self.usual * self.per_unit)
+        return self.codes.get("as the module does", self.codes.get("yes", min(self.codes.values())))
+
+
+class StatusBits(_Frozen):
+    """How the status word is read: the number of its first bit and what a 1 means."""
+
+    bit_base: Literal[0, 1]
+    one_means: Literal["fault", "healthy"]
+
+    def mask(self, bits: Iterable[int]) -> int:
+        """The mask of bits as this module numbers them: {1, 2} is 3 counted from 1 and 6 counted from 0."""
+        return sum(1 << (bit - self.bit_base) for bit in set(bits))
+
+
+OPEN_CHOICES = ("up-scale", "down-scale", "as the module does")
+"""What a channel's count does on an open circuit, where the module lets one choose."""
+
+
+class ModuleType(_Frozen):
+    """A module type. `key` names it in the catalogue; `title` and `summary` are shown.
+
+    A type without channels is passive: it takes its room on the rail and no data; takes_slot says whether slots are
+    counted across it; ends_bus: nothing behind it is read. channels_a_group: channels that share one isolation group, 0 for all. channels_a_fuse, fuse_ma:
+    channels behind one fuse of the terminals that feed devices, and its rating. loop_ma: what the module can feed to
+    loops in total. draw_ma: what it takes from the supply for itself, backplane_ma: from the rack's own bus;
+    gives_ma, backplane_gives_ma: what a supply gives. heat_w: what it warms the cabinet with. own_number: the word
+    by which it reports itself to a rack. fixed: settings that the hardware fixes, each with the reason. forces: behind
+    its settings it has registers by which a channel is held at a count whatever its terminals say: one bit a channel,
+    then the counts. commands: an output is given its count there, behind the forces.
+    """
+
+    key: Name
+    title: Name
+    summary: str = Field("", max_length=300)
+    channels: int = Field(ge=0, le=64)
+    direction: Literal["in", "out"] = "in"
+    takes_slot: bool = True
+    ends_bus: bool = False
+    terminals: tuple[Terminal, ...] = Field((), max_length=8)
+    first_terminal: int = Field(1, ge=0, le=999)
+    feeds_loop: bool = False
+    common: Literal["0 V", "24 V", ""] = ""
+    signed: bool = True
+    word: WordForm | None = None
+    modes: tuple[Mode, ...] = Field((), max_length=80)
+    registers: tuple[Registers, ...] = Field((), max_length=8)
+    status: StatusBits | None = None
+    filters: tuple[Filter, ...] = Field((), max_length=40)
+    open_choices: tuple[Literal["up-scale", "down-scale", "as the module does"], ...] = ()
+    settings: tuple[Setting, ...] = Field((), max_length=9)
+    fixed: dict[SettingName, str] = Field(default_factory=dict)
+    channels_a_group: int = Field(0, ge=0, le=64)
+    channels_a_fuse: int = Field(0, ge=0, le=64)
+    fuse_ma: float = Field(0.0, ge=0, le=20_000)
+    loop_ma: float = Field(0.0, ge=0, le=20_000)
+    draw_ma: float = Field(0.0, ge=0, le=20_000)
+    gives_ma: float = Field(0.0, ge=0, le=100_000)
+    backplane_ma: float = Field(0.0, ge=0, le=20_000)
+    backplane_gives_ma: float = Field(0.0, ge=0, le=100_000)
+    heat_w: float = Field(0.0, ge=0, le=500)
+    own_number: int | None = Field(None, ge=0, le=65535)
+    forces: bool = False
+    commands: bool = False
+
+    @model_validator(mode="after")
+    def _consistent(self) -> ModuleType:
+        names = [mode.name for mode in self.modes]
+        if len(set(names)) != len(names):
+            raise ValueError("modes: two modes have one name")
+        if any(r.holds == "status bits" for r in self.registers) != (self.status is not None):
+            raise ValueError("status: a status word needs its bit base and polarity, and the other way round")
+        self._has_room()
+        self._settings_agree()
+        return self
+
+    def _has_room(self) -> None:
+        """Whether what the channels need is there."""
+        if not self.channels:
+            if self.modes or self.registers or self.settings:
+                raise ValueError("channels: without channels there are no modes, registers or settings")
+            return
+        if not self.modes:
+            raise ValueError("modes: a channel works in one way at least")
+        kinds = [r.holds for r in self.registers if r.holds.startswith("channel")]
+        if len(kinds) != 1:
+            raise ValueError("registers: one run of channel words or of channel bits")
+        need = {
+            "channel words": self.channels * self.word_form.words,
+            "channel bits": -(-self.channels // 16),
+            "status bits": -(-self.channels // 16),
+            "cold junction": 1,
+            "load current": self.channels,
+            "other numbers": self.channels,
+        }
+        for run in self.registers:
+            if run.count < need[run.holds]:
+                says = f"{self.channels} channels need {need[run.holds]} registers of {run.holds}, not {run.count}"
+                raise ValueError(f"registers: {says}")
+
+    def _settings_agree(self) -> None:
+        """Whether every setting that can be written is one that the channels have."""
+        if len({s.of for s in self.settings}) != len(self.settings):
+            raise ValueError("settings: one of them is there twice")
+        for setting in self.settings:
+            if setting.of in self.fixed:
+                raise ValueError(f"settings: {setting.of} is fixed and cannot be written")
+            if setting.per_unit:
+                continue
+            known = self.choices_of(setting.of)
+            if unknown := [name for name in setting.codes if name not in known]:
+                raise ValueError(f"settings: {setting.of} has no choice “{unknown[0]}”")
+            if missing := [name for name in known if name not in setting.codes]:
+                raise ValueError(f"settings: {setting.of} lacks the number for “{missing[0]}”")
+
+    def choices_of(self, setting: str) -> tuple[str, ...]:
+        """The names a setting of a channel may have."""
+        return {
+            "mode": tuple(mode.name for mode in self.modes),
+            "filter": tuple(f.name for f in self.filters),
+            "open circuit": tuple(self.open_choices),
+            "enabled": ("yes", "no"),
+        }.get(setting, ())
+
+    def setting_of(self, name: str) -> Setting | None:
+        """The setting of that name, None where the module has none that could be written."""
+        return next((setting for setting in self.settings if setting.of == name), None)
+
+    @property
+    def passive(self) -> bool:
+        """Whether it takes no data."""
+        return self.channels == 0
+
+    @property
+    def setting_count(self) -> int:
+        """How many holding registers one module of this type occupies: its own number, each setting, forces, commands."""
+        if self.passive:
+            return 0
+        values = self.channels * self.word_form.words
+        return self.force_offset + self.forces * (self.mask_words + values) + self.commands * values
+
+    @property
+    def mask_words(self) -> int:
+        """Registers that one bit a channel takes."""
+        return -(-self.channels // 16)
+
+    @property
+    def force_offset(self) -> int:
+        """Where the forces begin in the module's holding registers, if it has any: the bits, then the counts."""
+        return 1 + len(self.settings) * self.channels
+
+    @property
+    def command_offset(self) -> int:
+        """Where the commands of outputs begin in the module's holding registers, if it has any."""
+        return self.force_offset + self.forces * (self.mask_words + self.channels * self.word_form.words)
+
+    def filter_named(self, name: str) -> Filter | None:
+        """The filter of that name, or None."""
+        return next((f for f in self.filters if f.name == name), None)
+
+    def group_of(self, channel: int) -> int:
+        """The isolation group of a channel, counted from 0."""
+        return channel // self.channels_a_group if self.channels_a_group else 0
+
+    def fuse_of(self, channel: int) -> int:
+        """The fuse a channel's device supply runs through, counted from 0."""
+        return channel // self.channels_a_fuse if self.channels_a_fuse else 0
+
+    @property
+    def register_count(self) -> int:
+        """How many registers one module of this type occupies."""
+        return sum(run.count for run in self.registers)
+
+    @property
+    def word_form(self) -> WordForm:
+        """How a channel's number stands in its registers."""
+        return self.word or WordForm(coding="two's complement" if self.signed else "unsigned")
+
+    def offset_of(self, holds: str) -> int | None:
+        """Where a run of registers begins within the module, or None if it has no such run."""
+        offset = 0
+        for run in self.registers:
+            if run.holds == holds:
+                return offset
+            offset += run.count
+        return None
+
+    def mode_named(self, name: str) -> Mode | None:
+        """The mode of that name, or None."""
+        return next((mode for mode in self.modes if mode.name == name), None)
+
+    def terminal_marks(self, channel: int) -> list[tuple[str, str]]:
+        """(mark, role) of each terminal of a channel, channels counted from 0."""
+        first = self.first_terminal + channel * len(self.terminals)
+        return [(t.mark.format(n=first + i), t.role) for i, t in enumerate(self.terminals)]
+
+
+@dataclass(frozen=True)
+class ModeTable:
+    """All modes of all module types of a plant, as columns; a path's mode is a row number here.
+
+    All arrays have shape (modes,). unit holds codes: index into UNITS.
+    """
+
+    rows: dict[tuple[str, str], int]
+    family: NDArray[np.int8]
+    unit: NDArray[np.int8]
+    curve: NDArray[np.object_]
+    common: NDArray[np.int8]
+    rounding: NDArray[np.int8]
+    outputs: NDArray[np.bool_]
+    alternating: NDArray[np.bool_]
+    follows_supply: NDArray[np.bool_]
+    numbers: dict[str, NDArray[np.float64]]
+
+    UNITS = ("mA", "V", "mV", "°C", "°F", "K", "Ω", "Hz", "pulses", "mV/V", "%")
+    COMMONS = ("", "0 V", "24 V")
+    ROUNDINGS = ("nearest", "down", "toward zero", "none")
+
+    @classmethod
+    def of(cls, types: dict[str, ModuleType]) -> ModeTable:
+        """The table for these types, keyed by (type key, mode name)."""
+        pairs = [(kind, mode) for kind in types.values() for mode in kind.modes]
+        keys = [key for key, kind in types.items() for _ in kind.modes]
+        modes = [mode for _, mode in pairs]
+        curves = np.empty(len(modes), dtype=object)
+        curves[:] = [m.curve for m in modes]
+        numbers = {
+            name: np.array([np.nan if (x := getattr(m, name)) is None else x for m in modes], dtype=np.float64)
+            for name in _NUMBERS
+        }
+        for name, span, end in _ENDS:
+            numbers[name] = np.array([getattr(getattr(m, span), end) for m in modes], dtype=np.float64)
+        return cls(
+            rows={(key, mode.name): row for row, (key, mode) in enumerate(zip(keys, modes, strict=True))},
+            family=np.array([mode.family_code for mode in modes], dtype=np.int8),
+            unit=np.array([cls.UNITS.index(mode.signal_unit) for mode in modes], dtype=np.int8),
+            curve=curves,
+            common=np.array([cls.COMMONS.index(kind.common) for kind, _ in pairs], dtype=np.int8),
+            rounding=np.array([cls.ROUNDINGS.index(mode.rounding) for mode in modes], dtype=np.int8),
+            outputs=np.array([kind.direction == "out" for kind, _ in pairs], dtype=bool),
+            alternating=np.array([mode.current == "AC" for mode in modes], dtype=bool),
+            follows_supply=np.array([mode.follows_supply for mode in modes], dtype=bool),
+            numbers=numbers,
+        )
+
+    def column(self, name: str) -> NDArray[np.generic]:
+        """A column by its name, whichever kind."""
+        found = self.numbers.get(name)
+        return getattr(self, name) if found is None else found
+
+
+_ENDS = (
+    ("signal_low", "signal", "low"),
+    ("signal_high", "signal", "high"),
+    ("counts_low", "counts", "low"),
+    ("counts_high", "counts", "high"),
+)
+_NUMBERS = (
+    "least", "most", "step", "burden_ohm", "input_ohm", "wires", "open_counts", "short_counts", "under_counts",
+    "over_counts", "off_below_v", "on_from_v", "break_below", "short_from", "source_v", "source_ohm", "input_type",
+    "rated_ma", "accuracy_percent", "drift_ppm_per_k",
+)  # fmt: skip

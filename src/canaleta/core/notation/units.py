@@ -1,0 +1,130 @@
+"""Engineering units: the trade's spelling on screen, UCUM codes underneath, factors from the units library.
+
+Units stand in units.tsv beside this file. Only units of one quantity convert into each other.
+"""
+
+from __future__ import annotations
+
+import csv
+from dataclasses import dataclass
+from functools import cache
+from importlib import resources
+
+from canaleta.core.notation.text import TextError
+
+__all__ = ["Unit", "convert", "factor_and_offset", "find_unit", "read_unit", "read_unit_and_reference", "units"]
+
+
+@dataclass(frozen=True)
+class Unit:
+    """One unit. `shown` is how it is written on screen and stored; `quantity` is what it measures.
+
+    value · factor + offset is in the base unit of the units library, which knows it as `expression`.
+    """
+
+    code: str
+    shown: str
+    quantity: str
+    expression: str
+    factor: float
+    offset: float
+    others: tuple[str, ...]
+
+
+@cache
+def units() -> tuple[Unit, ...]:
+    """All units of the table, in its order."""
+    text = resources.files(__package__).joinpath("units.tsv").read_text(encoding="utf-8")
+    rows = csv.reader((line for line in text.splitlines() if line and line[0] != "#"), delimiter="\t")
+    return tuple(
+        Unit(
+            code, shown, quantity, expression, float(factor), float(offset), tuple(rest[0].split(",")) if rest else ()
+        )
+        for code, shown, quantity, expression, factor, offset, *rest in rows
+    )
+
+
+@cache
+def _spellings() -> tuple[dict[str, Unit], dict[str, list[Unit]]]:
+    exact: dict[str, Unit] = {}
+    loose: dict[str, list[Unit]] = {}
+    for unit in units():
+        for spelling in {unit.shown, unit.code, *unit.others}:
+            exact.setdefault(spelling, unit)
+            same = loose.setdefault(spelling.lower().replace(" ", ""), [])
+            if unit not in same:
+                same.append(unit)
+    return exact, loose
+
+
+def find_unit(shown: str) -> Unit | None:
+    """The unit of an exact spelling, or None. '' has no unit."""
+    return _spellings()[0].get(shown)
+
+
+def read_unit(text: str) -> Unit:
+    """The unit a person meant. Case is ignored only where one unit is left ("MBAR"; "mw" would be asked about).
+
+    Raises TextError naming the text and near units.
+    """
+    exact, loose = _spellings()
+    typed = text.strip()
+    if typed in exact:
+        return exact[typed]
+    near = loose.get(typed.lower().replace(" ", ""), [])
+    if len(near) == 1:
+        return near[0]
+    if near:
+        raise TextError(f"“{typed}” could be {' or '.join(u.shown for u in near)}: write it as one of these")
+    known = ", ".join(u.shown for u in units() if u.shown[:1].lower() == typed[:1].lower()) or "mbar, °C, m³/h, %"
+    raise TextError(f"“{typed}” is not a unit in the table; near it are: {known}")
+
+
+_REFERENCES = {
+    "gauge": ("g", "gauge", "gauge pressure", "rel", "relative"),
+    "absolute": ("a", "abs", "absolute"),
+}
+
+
+def read_unit_and_reference(text: str) -> tuple[Unit, str]:
+    """A unit with what it is counted from, where that is written behind it: "bar(g)", "barg", "mbar abs".
+
+    The reference is "gauge", "absolute" or "". Only a pressure has one. Raises TextError as `read_unit`.
+    """
+    typed = text.strip()
+    try:
+        return read_unit(typed), ""
+    except TextError as unknown:
+        for reference, endings in _REFERENCES.items():
+            for ending in sorted(endings, key=len, reverse=True):
+                for written in (f"({ending})", f"[{ending}]", f" {ending}", f"_{ending}", ending):
+                    if typed.lower().endswith(written):
+                        try:
+                            unit = read_unit(typed[: -len(written)])
+                        except TextError:
+                            continue
+                        if unit.quantity == "pressure":
+                            return unit, reference
+        raise unknown
+
+
+@cache
+def factor_and_offset(of: str, into: str) -> tuple[float, float] | None:
+    """(factor, offset) such that value_into = value_of · factor + offset; None if the quantities differ.
+
+    of, into: units as shown. Temperatures convert as temperatures, not as differences.
+    """
+    if of == into:
+        return 1.0, 0.0
+    a, b = find_unit(of), find_unit(into)
+    if a is None or b is None or a.quantity != b.quantity:
+        return None
+    return a.factor / b.factor, (a.offset - b.offset) / b.factor
+
+
+def convert(value: float, of: str, into: str) -> float:
+    """A value of one unit in another. Raises ValueError if they measure different quantities."""
+    pair = factor_and_offset(of, into)
+    if pair is None:
+        raise ValueError(f"{of or 'no unit'} and {into or 'no unit'} do not measure the same quantity")
+    return value * pair[0] + pair[1]

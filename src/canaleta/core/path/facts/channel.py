@@ -1,0 +1,110 @@
+"""Facts of the channel itself: its addresses, what its filter does, what an open circuit means for the plant."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from canaleta.core.model.addresses import addresses_of
+from canaleta.core.model.fields import STATIONS, Station
+from canaleta.core.model.filters import attenuation, decibels, response_of
+from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.registers import RackMap
+from canaleta.core.notation.text import shown
+from canaleta.core.path.facts.base import Row, Section, first, of_value
+from canaleta.core.path.joints.base import PathRows
+from canaleta.core.path.path import evaluate
+from canaleta.core.signals.signals import Family
+
+__all__ = ["addresses", "filtering", "open_circuit"]
+
+
+def _kind(p: PathRows) -> ModuleType | None:
+    module = int(p.image.module[p.rows[0]])
+    return p.image.layout.type_of(module) if module in p.image.layout.modules else None
+
+
+def addresses(p: PathRows) -> Section | None:
+    """Every address of the point's channel, and the other numbers the module has for it."""
+    row, kind = int(p.rows[0]), _kind(p)
+    if kind is None or not kind.registers:
+        return None
+    layout, module, channel = p.image.layout, int(p.image.module[row]), int(p.image.channel[row])
+    rack = layout.modules[module].rack
+    found = addresses_of(layout, RackMap.of(layout, rack), module, channel)
+    rows = [
+        Row("channel", layout.address(module, channel), "cabinet · rack · slot · channel"),
+        Row("input register", found.words, "derived from the modules before it"),
+        Row("direct address", found.direct, "IEC 61131-3, counted in words; the target may count bytes"),
+    ]
+    if (at := kind.offset_of("other numbers")) is not None:
+        says = next(run.says for run in kind.registers if run.holds == "other numbers")
+        register = layout.first_registers[module] + at + channel
+        rows.append(
+            Row("beside it", f"register {register} from 0", f"{says or 'another number'}; not the one in use")
+        )
+    if kind.channels_a_group:
+        rows.append(
+            Row("isolation group", str(kind.group_of(channel) + 1), f"{kind.channels_a_group} channels a group")
+        )
+    return Section(Station.INPUT, "addresses", tuple(rows), found.direct)
+
+
+def filtering(p: PathRows) -> Section | None:
+    """The step response of the chosen filter, what it leaves of the mains, and whether the scan keeps up."""
+    kind, name = _kind(p), p.text("filter")
+    chosen = kind.filter_named(name) if kind and name else None
+    if kind is None or chosen is None:
+        return None
+    times, hz = response_of(chosen), float(p.conventions.mains_hz)
+    period = p.image.layout.racks[p.image.layout.modules[int(p.image.module[p.rows[0]])].rack].period_ms
+    how = (
+        f"{chosen.stages} averages over one period of {chosen.rejects_hz:g} Hz"
+        if chosen.rejects_hz
+        else f"{chosen.stages} first-order stage{'s' if chosen.stages > 1 else ''}"
+    )
+    rows = [
+        Row("a step shows to 63.2 %", f"after {_ms(times.to_63_ms)}", how),
+        Row("to 95 %", f"after {_ms(times.to_95_ms)}"),
+        Row("to 99 %", f"after {_ms(times.to_99_ms)}"),
+        Row(f"{hz:g} Hz hum", f"less by {decibels(attenuation(chosen, hz))}", "the plant's mains frequency"),
+        Row(
+            "oldest figure",
+            f"{_ms(period + times.to_63_ms)} behind the wires",
+            f"one scan of {period} ms and the filter",
+        ),
+    ]
+    contact = p.image.family[p.rows[0]] == Family.CONTACT
+    slow = contact and 0 < chosen.time_ms < 2 * period
+    verdict = f"63 % of a step after {_ms(times.to_63_ms)}"
+    if slow:
+        verdict = f"a pulse that passes the {_ms(chosen.time_ms)} filter can fall between two scans of {period} ms"
+    return Section(Station.INPUT, "filter", tuple(rows), verdict)
+
+
+def open_circuit(p: PathRows) -> Section | None:
+    """What is read when the circuit opens, and what the plant then does, in words of the process."""
+    action, kind = p.text("open_action"), _kind(p)
+    if not action or kind is None:
+        return None
+    counts = first(p.of_mode("open_counts"))
+    if np.isnan(counts):
+        return None
+    value = first(evaluate(p.image, Station.COUNTS, np.array([counts]), p.rows).stations[len(STATIONS) - 1])
+    goes = {"up-scale": "if_high", "down-scale": "if_low"}.get(action)
+    consequence = p.text(goes) if goes else ""
+    rows = [
+        Row("the count goes to", shown(counts, 0), f"{action}, chosen for this channel"),
+        Row(
+            "which reads", of_value(p, value) if np.isfinite(value) else "no value", "unless the fault is told first"
+        ),
+    ]
+    if goes:
+        rows.append(
+            Row("then", consequence or "not said yet", f"typed at “if too {'high' if goes == 'if_high' else 'low'}”")
+        )
+    verdict = f"{action}: {consequence}" if consequence else f"{action}: say what the plant does then"
+    return Section(Station.INPUT, "open circuit", tuple(rows), verdict, "" if consequence or not goes else "settle")
+
+
+def _ms(time: float) -> str:
+    return f"{shown(time / 1000.0, 2)} s" if time >= 1000 else f"{shown(time, 0 if time >= 10 else 1)} ms"
