@@ -77,7 +77,7 @@ def core() -> None:
     from canaleta.catalogue.demo import generated, layout_of
     from canaleta.core.model.fields import Station
     from canaleta.core.model.image import PlantImage
-    from canaleta.core.path.path import evaluate
+    from canaleta.core.path.evaluate import evaluate
     from canaleta.core.rules import audit, audit_change
     from canaleta.plant.seed import stored_row
 

@@ -16,7 +16,7 @@ from canaleta.core.model.fields import Landing, Stored, field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Layout
 from canaleta.core.rules import Finding, audit
-from canaleta.core.signals.signals import signal_named
+from canaleta.core.signals.signal_types import signal_named
 from canaleta.plant.cells import read
 from canaleta.plant.seed import stored_row
 

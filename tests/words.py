@@ -18,11 +18,11 @@ from canaleta.catalogue.types import module_types
 from canaleta.core.model.fields import Landing, Station, Stored, field_named, read_cell
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Cabinet, Layout, Module, Rack
-from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.module_type import ModuleType
 from canaleta.core.model.quality import Reason
-from canaleta.core.path.path import evaluate
+from canaleta.core.path.evaluate import evaluate
 from canaleta.core.sheet.document import read_document
-from canaleta.core.signals.signals import Family, signal_named
+from canaleta.core.signals.signal_types import Family, signal_named
 from canaleta.plant.live import LiveBlock
 
 SLOTS = ("di16-24v", "ai8-ui", "tc8")

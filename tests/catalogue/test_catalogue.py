@@ -6,8 +6,8 @@ from pydantic import ValidationError
 from canaleta.catalogue.demo import demo_plant, generated, layout_of
 from canaleta.catalogue.types import module_types
 from canaleta.core.model.fields import STORED
-from canaleta.core.model.modules import ModuleType
-from canaleta.core.signals.signals import signal_named
+from canaleta.core.model.module_type import ModuleType
+from canaleta.core.signals.signal_types import signal_named
 
 
 @pytest.mark.parametrize("kind", module_types().values(), ids=lambda kind: kind.key)

@@ -10,7 +10,7 @@ from canaleta.core.path.facts import Section, facts_of
 from canaleta.core.signals.accuracy import Share, root_sum_square
 from canaleta.core.signals.converters import WordForm
 from canaleta.core.signals.loops import cable_ohm, loop_budget
-from canaleta.core.signals.numbers import chain_of
+from canaleta.core.signals.plc_types import chain_of
 
 CURRENT = {"signal": "4–20 mA", "low": 0, "high": 10, "unit": "bar"}
 BARS = {"low": 0, "high": 10, "unit": "bar"}

@@ -16,7 +16,7 @@ from canaleta.core.model.conventions import Conventions, Reserve
 from canaleta.core.model.filters import attenuation, decibels, response_of, step_response
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Cable, Module
-from canaleta.core.model.modules import Filter, ModuleType
+from canaleta.core.model.module_type import Filter, ModuleType
 from canaleta.core.model.naming import departures, next_name, ruled_address
 from canaleta.core.model.registers import RackMap
 from canaleta.core.notation.text import TextError

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from canaleta.core.model.modules import StatusBits
+from canaleta.core.model.module_type import StatusBits
 from canaleta.core.signals.converters import ORDERS, WordForm, round_counts
 
 FORMS = [

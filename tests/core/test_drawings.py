@@ -16,13 +16,13 @@ import pytest
 from tests.words import layout_with, plant_of
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.hardware.landing import Level, judge_module
+from canaleta.core.hardware.fit import Level, judge_module
 from canaleta.core.model.fields import Landing
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.module_type import ModuleType
 from canaleta.core.model.sources import Source
 from canaleta.core.path.facts import facts_of
-from canaleta.core.signals.signals import LOADS, MONITORED, Family, Signal, signal_named
+from canaleta.core.signals.signal_types import LOADS, MONITORED, Family, Signal, signal_named
 from canaleta.core.wiring.circuit import Circuit, circuit_of
 from canaleta.core.wiring.hookup import Hookup, hookup_of
 

@@ -8,9 +8,9 @@ from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality
 from canaleta.core.notation.text import TextError
+from canaleta.core.path.evaluate import reasons_told
 from canaleta.core.path.faults import KINDS, Fault, evaluate_faulted, kinds_for, read_fault, words_of
-from canaleta.core.path.path import reasons_told
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 
 DEVICE = {"signal": "4–20 mA", "low": 0, "high": 600, "unit": "mbar"}
 VALUE = {"low": 0, "high": 600, "unit": "mbar"}

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from tests.words import plant_of
 
 from canaleta.core.model.fields import Landing, Station
-from canaleta.core.path.path import evaluate
+from canaleta.core.path.evaluate import evaluate
 
 SENTENCES = ("4–20 mA, 0…600 mbar, shows 0…500 mbar", "contact NO", "TC K, 0…1200 °C, shows 0…1200 °C")
 CELLS = st.one_of(

@@ -8,7 +8,7 @@ from tests.words import mode, path_of, reasons, stations
 
 from canaleta.core.model.fields import Station
 from canaleta.core.model.quality import Quality, Reason
-from canaleta.core.path.path import evaluate, reasons_told
+from canaleta.core.path.evaluate import evaluate, reasons_told
 
 PERCENT = {"low": 0, "high": 100, "unit": "%"}
 SIGNAL = {"signal": "4–20 mA", "low": 0, "high": 100, "unit": "%"}

@@ -22,8 +22,8 @@ from canaleta.core.notation.text import read_number, read_range
 from canaleta.core.rules.texts import _MAY_QUOTE, _QUOTED, _TYPED_ADDRESS
 from canaleta.core.sheet.series import counted_on
 from canaleta.core.signals.bands import read_bands
-from canaleta.core.signals.chains import read_factors, read_hops
 from canaleta.core.signals.decodings import read_shown
+from canaleta.core.signals.hops_and_factors import read_factors, read_hops
 from canaleta.core.signals.strips import read_cores, read_terminals
 from canaleta.exchange.headings import read_heading
 

@@ -8,15 +8,15 @@ from pydantic import ValidationError
 from tests.words import layout_with, plant_of
 
 from canaleta.catalogue.types import module_types
+from canaleta.core.hardware.fit import Level, judge
 from canaleta.core.hardware.forcing import command_writes, held_between
-from canaleta.core.hardware.landing import Level, judge
 from canaleta.core.hardware.loads import expected_load_ma, least_load_ma
 from canaleta.core.hardware.settings import differences
 from canaleta.core.model.fields import Landing, Station, Stored
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.modules import ModuleType, Setting
+from canaleta.core.model.module_type import ModuleType, Setting
 from canaleta.core.model.quality import Quality
-from canaleta.core.path.path import evaluate
+from canaleta.core.path.evaluate import evaluate
 
 PO, DO = module_types()["po4"], module_types()["do4-2a"]
 ROW = np.array([0])

@@ -8,9 +8,9 @@ from tests.words import layout_with, plant_of
 
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.module_type import ModuleType
 from canaleta.core.model.quality import Quality, Reason
-from canaleta.core.path.path import describe, evaluate, reasons_told, workings
+from canaleta.core.path.evaluate import describe, evaluate, reasons_told, workings
 from canaleta.core.signals.sensors.thermocouples import thermocouple
 
 PRESSURE = "4–20 mA, 0…600 mbar, shows 0…500 mbar"

@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.words import layout_with
 
-from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.module_type import ModuleType
 from canaleta.core.model.registers import RackMap, Request, decode, plan_requests
 
 

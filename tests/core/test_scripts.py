@@ -6,7 +6,7 @@ from decimal import Decimal
 import pytest
 from tests.words import layout_with, plant_of
 
-from canaleta.core.checks.putting import TAKE_OFF, Put
+from canaleta.core.checks.injection import TAKE_OFF, Put
 from canaleta.core.checks.scripts import LONGEST_S, Observation, See, judged, read_script
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality, Reason

@@ -11,7 +11,7 @@ from canaleta.core.model.fields import Station
 from canaleta.core.notation.text import TextError
 from canaleta.core.path.facts import facts_of
 from canaleta.core.sheet.entry import read_station
-from canaleta.core.wiring.wiring import wiring
+from canaleta.core.wiring.terminals import wiring
 
 PRESSURE = plant_of("4–20 mA, 0…600 mbar, shows 0…60 kPa")
 

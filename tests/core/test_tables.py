@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from scipy.interpolate import PchipInterpolator
 
 from canaleta.core.notation.text import TextError
-from canaleta.core.signals.chains import factors_of, hops_of, read_factors, read_hops
+from canaleta.core.signals.hops_and_factors import factors_of, hops_of, read_factors, read_hops
 from canaleta.core.signals.tables import MOST_POINTS, Table, read_table, table_of
 
 TANK = Table(((0.0, 0.0), (1.0, 2.0), (3.0, 10.0), (4.0, 11.0)))

@@ -11,8 +11,8 @@ from canaleta.core.checks.loopcheck import split
 from canaleta.core.checks.stimulus import Expected, expected, judged, stimuli_of
 from canaleta.core.live.tracing import STAGES, stages_of, traced
 from canaleta.core.model.fields import Station
+from canaleta.core.path.evaluate import evaluate
 from canaleta.core.path.faults import Fault, evaluate_faulted
-from canaleta.core.path.path import evaluate
 
 LOOP = "PT-1: 4–20 mA, 0…600 mbar, shows 0…600 mbar"
 YES, NO = True, False

@@ -111,7 +111,7 @@ def test_a_type_typed_in_from_a_manual_goes_into_a_rack_and_takes_a_point(ana: B
     apply(ana.engine, ana.keeper, Proposal(edits), "ana")
     assert ana.channel(PT_3107) == address
     from canaleta.core.model.fields import Station
-    from canaleta.core.path.path import evaluate
+    from canaleta.core.path.evaluate import evaluate
 
     assert evaluate(ana.image, Station.LOOP, 12.0).at(Station.COUNTS)[0] == 2400
 

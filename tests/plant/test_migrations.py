@@ -14,7 +14,7 @@ from sqlalchemy import Engine, make_url, text
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.model.fields import Station
-from canaleta.core.path.path import evaluate
+from canaleta.core.path.evaluate import evaluate
 from canaleta.host.cluster import Cluster
 from canaleta.plant.database import ShapeError, engine_for, migrate
 from canaleta.plant.keeper import PlantKeeper

@@ -7,7 +7,7 @@ import pytest
 from tests.core.test_conditioning import point
 from tests.words import plant_of
 
-from canaleta.core.live.alarming import Event, State
+from canaleta.core.live.alarms import Event, State
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality, Reason
 from canaleta.core.model.registers import RackMap, encode

@@ -11,7 +11,7 @@ from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality, Reason
 from canaleta.core.model.registers import RackMap, decode, encode
-from canaleta.core.path.path import evaluate
+from canaleta.core.path.evaluate import evaluate
 from canaleta.plant.live import LiveBlock
 from canaleta.plant.seed import stored_row
 from canaleta.racks.life import RackLife

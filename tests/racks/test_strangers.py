@@ -19,10 +19,10 @@ from tests.racks.test_agent import in_a_loop_of_its_own, scanning
 from tests.waiting import HANGS_S
 from tests.words import layout_with
 
-from canaleta.core.live.causes import advice_of
+from canaleta.core.live.advice import advice_of
 from canaleta.core.model.fields import Landing, field_named, read_cell
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.modules import Mode, ModuleType, Registers, Span
+from canaleta.core.model.module_type import Mode, ModuleType, Registers, Span
 from canaleta.core.model.quality import Quality, Reason
 from canaleta.core.model.registers import RackMap
 from canaleta.core.signals.converters import WordForm

@@ -15,7 +15,7 @@ from tests.conftest import Database
 from tests.web.conftest import Person
 from tests.words import block_of
 
-from canaleta.core.live.alarming import WORDS, Event, State
+from canaleta.core.live.alarms import WORDS, Event, State
 from canaleta.core.live.trends import Part
 from canaleta.core.model.quality import Reason
 from canaleta.plant import alarms

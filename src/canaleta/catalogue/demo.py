@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.model.layout import SEPARATOR, Cabinet, Cable, Layout, Module, Rack
-from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.module_type import ModuleType
 
 __all__ = ["CableDocument", "DemoPlant", "demo_plant", "generated", "layout_of"]
 

@@ -7,7 +7,7 @@ from functools import cache
 from importlib import resources
 from typing import Any
 
-from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.module_type import ModuleType
 
 __all__ = ["module_types", "starter_typicals"]
 

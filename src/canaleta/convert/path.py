@@ -16,9 +16,9 @@ from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality
 from canaleta.core.notation.text import TextError
+from canaleta.core.path.evaluate import describe, reasons_told, workings
 from canaleta.core.path.facts import Section, facts_of
 from canaleta.core.path.faults import Fault, evaluate_faulted, faulted, upset_of, words_of
-from canaleta.core.path.path import describe, reasons_told, workings
 from canaleta.core.sheet.document import DocumentError, path_schema, read_document
 from canaleta.core.sheet.entry import read_station, station_figure, switch_words
 

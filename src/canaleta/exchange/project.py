@@ -20,7 +20,7 @@ from canaleta.core.model.conventions import Conventions
 from canaleta.core.model.fields import STORED, Landing, Stored
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Cabinet, Cable, Layout, Module, Rack
-from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.module_type import ModuleType
 from canaleta.core.notation.text import TextError
 from canaleta.core.rules import Finding, audit
 from canaleta.plant import tables as t

@@ -14,7 +14,7 @@ from typing import Any
 from sqlalchemy import Connection, and_, delete, func, insert, select, text, tuple_
 from sqlalchemy.dialects.postgresql import insert as upsert
 
-from canaleta.core.live.alarming import EVENT_WORDS, WORDS, Event, State
+from canaleta.core.live.alarms import EVENT_WORDS, WORDS, Event, State
 from canaleta.plant import tables as t
 from canaleta.plant.database import notify
 

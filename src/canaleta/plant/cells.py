@@ -10,11 +10,11 @@ from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
-from canaleta.core.hardware.landing import mode_that_fits
+from canaleta.core.hardware.fit import mode_that_fits
 from canaleta.core.model.fields import STORED, Field, Kind, Landing, Stored, field_named, read_cell, read_choice
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Layout
-from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.module_type import ModuleType
 from canaleta.core.notation.text import TextError, plain
 from canaleta.core.sheet.derived import form_follows, kind_follows
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import Connection, Engine, func, insert, or_, select, text, update
 
-from canaleta.core.checks.putting import Put, loop_unit
+from canaleta.core.checks.injection import Put, loop_unit
 from canaleta.core.model.image import PlantImage
 from canaleta.plant import tables as t
 from canaleta.plant.database import notify

@@ -10,10 +10,10 @@ from sqlalchemy import Connection, Engine
 
 from canaleta.core.model.convention_fields import convention_texts, with_conventions
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.modules import ModeTable
+from canaleta.core.model.module_type import ModeTable
 from canaleta.core.notation.text import TextError, shown
 from canaleta.core.path.joints.linear import NOMINAL_SUPPLY_V
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 from canaleta.plant.database import take_plant_lock
 from canaleta.plant.keeper import PlantKeeper
 from canaleta.plant.proposals import Applied, Preview, commit, preview

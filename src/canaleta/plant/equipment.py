@@ -14,7 +14,7 @@ from typing import Any
 from sqlalchemy import Connection, Table, delete, insert, select, update
 
 from canaleta.core.model.layout import Cabinet, Cable, Layout, Module, Rack
-from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.module_type import ModuleType
 from canaleta.plant import tables as t
 from canaleta.plant.points import ADDED, REMOVED, TYPICAL, WAIVER
 

@@ -12,7 +12,7 @@ from canaleta.core.model.conventions import Conventions
 from canaleta.core.model.fields import STORED, Kind, Landing, Stored
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Cabinet, Cable, Layout, Module, Rack
-from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.module_type import ModuleType
 from canaleta.plant import tables as t
 from canaleta.plant.cells import from_row
 from canaleta.plant.points import ADDED, REMOVED, TYPICAL

@@ -12,7 +12,7 @@ from pydantic import ValidationError
 from canaleta.catalogue.types import module_types
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Cabinet, Cable, Layout, Module, Rack
-from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.module_type import ModuleType
 from canaleta.core.model.naming import next_name, ruled_address
 from canaleta.core.notation.patterns import compiled
 from canaleta.core.notation.text import TextError, read_number

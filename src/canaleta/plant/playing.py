@@ -18,13 +18,13 @@ import numpy as np
 from sqlalchemy import Connection, Engine, select
 from sqlalchemy.exc import SQLAlchemyError
 
-from canaleta.core.checks.putting import TAKE_OFF, Put
+from canaleta.core.checks.injection import TAKE_OFF, Put
 from canaleta.core.checks.scripts import Observation, Script, See, Seen, Step, judged
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality, Reason
 from canaleta.core.notation.text import short
-from canaleta.core.path.path import describe
+from canaleta.core.path.evaluate import describe
 from canaleta.core.sheet.entry import station_figure
 from canaleta.plant import scripts
 from canaleta.plant import tables as t

@@ -17,7 +17,7 @@ from canaleta.core.model.fields import Station, Stored
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Layout
 from canaleta.core.notation.text import shown
-from canaleta.core.path.path import describe, evaluate
+from canaleta.core.path.evaluate import describe, evaluate
 from canaleta.core.rules import RULES, Finding, audit, audit_change
 from canaleta.plant import tables as t
 from canaleta.plant.database import notify, take_plant_lock

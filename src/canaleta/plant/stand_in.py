@@ -11,7 +11,7 @@ from canaleta.catalogue.demo import DemoPlant
 from canaleta.core.model.fields import STORED, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Layout
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 
 __all__ = ["followed_document", "stand_in_document"]
 

@@ -16,8 +16,9 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.live import alarming, conditioning, recognition
-from canaleta.core.live.alarming import KINDS, Alarms, AlarmTable, Event, Passed, State
+from canaleta.core.live import alarms as alarm_states
+from canaleta.core.live import conditioning, recognition
+from canaleta.core.live.alarms import KINDS, Alarms, AlarmTable, Event, Passed, State
 from canaleta.core.live.conditioning import UNKNOWN, Condition, Reading, Seen, Settings
 from canaleta.core.live.recognition import Found, signal_span
 from canaleta.core.live.trends import Part
@@ -85,8 +86,8 @@ class RackLife:
         self._set_plan(image)
         n, m = len(self.plan), len(self.table)
         self.condition: Condition = conditioning.begin(n)
-        self.alarms: Alarms = alarming.begin(m)
-        self.rack_alarm: Alarms = alarming.begin(1)
+        self.alarms: Alarms = alarm_states.begin(m)
+        self.rack_alarm: Alarms = alarm_states.begin(1)
         self._looks_since, self.gap_s = float("nan"), 0.0
         self._failing, self._good = np.full(n, np.nan), np.full(n, np.nan)
         self._reading, self._load_ma = _unread(n), np.full(n, np.nan)
@@ -104,7 +105,7 @@ class RackLife:
         self.settings = Settings.of(image, self.plan.rows)
         self.table = AlarmTable.of(image, self.plan.rows)
         self.keys = [self.table.key(k) for k in range(len(self.table))]
-        self._own = alarming.rack_table(self.rack, self.table)
+        self._own = alarm_states.rack_table(self.rack, self.table)
         self._points = self.plan.points
         self._quiets = {int(p) for p in self.table.quiet.tolist() if p >= 0}
         self._span = signal_span(image, self.plan.rows)
@@ -230,7 +231,7 @@ class RackLife:
         if not lost and self.rack_alarm.at_rest:
             return []
         quality = np.array([Quality.BAD if lost else Quality.GOOD], dtype=np.uint8)
-        self.rack_alarm, passed = alarming.step(
+        self.rack_alarm, passed = alarm_states.step(
             self._own, self.rack_alarm, now, np.zeros(1), quality, np.zeros(1, dtype=np.int8)
         )
         return passed
@@ -281,7 +282,7 @@ class RackLife:
         self._reading = reading
         self.condition, self._seen = conditioning.step(self.settings, self.condition, now, reading)
         quiet = self._quiet(outside)
-        self.alarms, passed = alarming.step(
+        self.alarms, passed = alarm_states.step(
             self.table, self.alarms, now, self._seen.value, self._quality(), self._seen.state, quiet, unknown=unknown
         )
         return passed
@@ -316,11 +317,11 @@ class RackLife:
         at = _places(self.keys)
         which = np.array([at[key] for key in keys if key in at], dtype=np.int64)
         end = until.timestamp() + self._ahead if until else float("nan")
-        self.alarms, passed = alarming.told(self.table, self.alarms, which, event, end)
+        self.alarms, passed = alarm_states.told(self.table, self.alarms, which, event, end)
         out = self._told(passed, now, who, why, until)
         if self._own.key(0) in keys:
             mine = np.array([0], dtype=np.int64)
-            self.rack_alarm, passed = alarming.told(self._own, self.rack_alarm, mine, event, end)
+            self.rack_alarm, passed = alarm_states.told(self._own, self.rack_alarm, mine, event, end)
             out += self._told(passed, now, who, why, until, of=self._own)
         return out
 

@@ -15,7 +15,7 @@ from canaleta.core.model.fields import Station, field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality, Reason, mark, of_reasons, ripened
 from canaleta.core.model.registers import RackMap, decode
-from canaleta.core.path.path import Runs
+from canaleta.core.path.evaluate import Runs
 
 __all__ = ["ANSWERS", "Asked", "Joined", "Read", "ScanPlan"]
 

@@ -14,7 +14,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from canaleta.core.hardware.forcing import ForceMap, Write
 from canaleta.core.hardware.settings import settings_size
-from canaleta.core.live.alarming import Event
+from canaleta.core.live.alarms import Event
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.registers import RackMap
 from canaleta.core.notation.text import short

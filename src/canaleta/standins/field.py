@@ -20,13 +20,13 @@ from canaleta.core.hardware.settings import FIELD_OF
 from canaleta.core.model.fields import STATIONS, Kind, Landing, Station, Stored, field_named, read_cell
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Layout, Module
-from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.module_type import ModuleType
 from canaleta.core.model.quality import Reason
 from canaleta.core.model.registers import RackMap, encode
+from canaleta.core.path.evaluate import Runs, describe, evaluate
 from canaleta.core.path.faults import Fault, faulted, read_fault, upset_of
 from canaleta.core.path.joints.base import PathRows
-from canaleta.core.path.path import Runs, describe, evaluate
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 from canaleta.core.signals.waveforms import waveform_of
 
 __all__ = ["FieldRack", "InjectionError", "Ready"]

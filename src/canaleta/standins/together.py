@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.model.fields import Station
+from canaleta.core.path.evaluate import Runs
 from canaleta.core.path.faults import upset_of
-from canaleta.core.path.path import Runs
 from canaleta.standins.field import FieldRack, Ready
 
 __all__ = ["Together", "together"]

@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.live.alarming import Event
+from canaleta.core.live.alarms import Event
 from canaleta.core.model.image import PlantImage
 from canaleta.plant import alarms
 from canaleta.web.asking import asked

@@ -8,10 +8,10 @@ import numpy as np
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.hardware.landing import Judgement, Level, group_told, judge_module
+from canaleta.core.hardware.fit import Judgement, Level, group_told, judge_module
 from canaleta.core.hardware.loads import Load, ModuleLoad, device_ma, module_load, rack_load
 from canaleta.core.hardware.occupancy import Count, class_of, counted, used_channels
-from canaleta.core.hardware.placing import places_for
+from canaleta.core.hardware.places import places_for
 from canaleta.core.model.addresses import addresses_at
 from canaleta.core.model.fields import Landing
 from canaleta.core.model.image import PlantImage

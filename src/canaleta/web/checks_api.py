@@ -19,9 +19,9 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.model.registers import RackMap
 from canaleta.core.notation.patterns import compiled
 from canaleta.core.notation.text import TextError, shown
-from canaleta.core.path.path import describe
+from canaleta.core.path.evaluate import describe
 from canaleta.core.sheet.entry import station_figure
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 from canaleta.plant import evidence, temporary
 from canaleta.plant import tables as t
 from canaleta.web.doors import needs, session_now

@@ -10,7 +10,7 @@ from pydantic import ConfigDict, Field
 from canaleta.catalogue.types import module_types
 from canaleta.core.hardware.type_preview import mode_previews
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.module_type import ModuleType
 from canaleta.plant.hardware import HardwareChange, change_hardware, preview_hardware
 from canaleta.plant.operations import HardwareError, read_type
 from canaleta.web.doors import needs, session_now

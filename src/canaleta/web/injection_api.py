@@ -5,11 +5,11 @@ from __future__ import annotations
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.checks.putting import loop_unit, read_put
+from canaleta.core.checks.injection import loop_unit, read_put
 from canaleta.core.hardware.settings import trips_of
 from canaleta.core.notation.text import TextError
 from canaleta.core.path.faults import kinds_for
-from canaleta.core.signals.signals import Family, signal_named
+from canaleta.core.signals.signal_types import Family, signal_named
 from canaleta.core.signals.waveforms import FORMS
 from canaleta.plant.commands import injection_of, wiring_of
 from canaleta.web.asking import asked

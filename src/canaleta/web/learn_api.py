@@ -11,18 +11,18 @@ from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.live import alarming
-from canaleta.core.live.alarming import WORDS, Alarms, AlarmTable, Event, State
-from canaleta.core.live.causes import advice_of
+from canaleta.core.live import alarms as alarm_states
+from canaleta.core.live.advice import advice_of
+from canaleta.core.live.alarms import WORDS, Alarms, AlarmTable, Event, State
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality
 from canaleta.core.notation.text import TextError
+from canaleta.core.path.evaluate import describe, workings
 from canaleta.core.path.faults import KINDS, Fault, evaluate_faulted, faulted, kinds_for, read_fault, upset_of
-from canaleta.core.path.path import describe, workings
 from canaleta.core.sheet.document import read_document
 from canaleta.core.sheet.entry import station_figure
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 from canaleta.web.doors import needs
 from canaleta.web.figures import finite
 from canaleta.web.problems import PROBLEMS, ProblemError
@@ -174,7 +174,7 @@ def _faults(body: LearnIn) -> tuple[Fault, ...]:
 
 def _alarms(image: PlantImage, body: LearnIn, value: float, quality: int) -> tuple[AlarmState, list[LearnAlarm]]:
     table = AlarmTable.of(image, np.array([0]))
-    before = alarming.begin(len(table))
+    before = alarm_states.begin(len(table))
     before = Alarms(
         np.array(body.alarms.state, dtype=np.uint8),
         np.array(body.alarms.active),
@@ -185,8 +185,8 @@ def _alarms(image: PlantImage, body: LearnIn, value: float, quality: int) -> tup
     )
     if body.word:
         word = Event.ACKNOWLEDGE if body.word == "acknowledge" else Event.RESET
-        before, _ = alarming.told(table, before, np.arange(len(table)), word)
-    after, _ = alarming.step(
+        before, _ = alarm_states.told(table, before, np.arange(len(table)), word)
+    after, _ = alarm_states.step(
         table, before, 1.0, np.array([value]), np.array([quality], dtype=np.uint8), np.array([-1], dtype=np.int8)
     )
     keep = AlarmState(state=after.state.tolist(), active=after.active.tolist())

@@ -11,7 +11,7 @@ from sqlalchemy import select
 from canaleta.core.model.fields import FIELDS, STATIONS
 from canaleta.core.notation.units import units
 from canaleta.core.rules import RULES
-from canaleta.core.signals.signals import SIGNALS
+from canaleta.core.signals.signal_types import SIGNALS
 from canaleta.plant import tables as t
 from canaleta.plant.proposals import Edit, Planned, Proposal, apply, plan, preview, without_locked
 from canaleta.plant.undo import redo, undo

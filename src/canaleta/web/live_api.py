@@ -9,9 +9,9 @@ from pydantic import ConfigDict, Field
 from sqlalchemy import delete, func, select
 from sqlalchemy.dialects.postgresql import insert
 
-from canaleta.core.live.alarming import KINDS
-from canaleta.core.live.alarming import WORDS as ALARM_WORDS
-from canaleta.core.live.causes import grade_of
+from canaleta.core.live.advice import grade_of
+from canaleta.core.live.alarms import KINDS
+from canaleta.core.live.alarms import WORDS as ALARM_WORDS
 from canaleta.core.model.quality import WORDS
 from canaleta.plant import tables as t
 from canaleta.plant.live import read_block

@@ -12,7 +12,7 @@ from canaleta.core.live.timing import strip
 from canaleta.core.model.fields import Station, Stored, field_named, read_cell
 from canaleta.core.model.quality import Quality
 from canaleta.core.notation.text import TextError
-from canaleta.core.path.path import evaluate
+from canaleta.core.path.evaluate import evaluate
 from canaleta.core.signals.bands import bands_of
 from canaleta.core.signals.noise import advised, noise_of
 from canaleta.plant.trends import read_raw, read_trends

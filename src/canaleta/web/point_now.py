@@ -12,15 +12,15 @@ from decimal import Decimal
 import numpy as np
 
 from canaleta.core.hardware.loads import expected_load_ma
-from canaleta.core.live.causes import NOTHING_CONNECTED, Advice, advice_of
+from canaleta.core.live.advice import NOTHING_CONNECTED, Advice, advice_of
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality, Reason, of_reasons
+from canaleta.core.path.evaluate import describe, evaluate, reasons_told, workings
 from canaleta.core.path.faults import Fault, evaluate_faulted, faulted, upset_of, words_of
-from canaleta.core.path.path import describe, evaluate, reasons_told, workings
 from canaleta.core.sheet.entry import station_figure, switch_words
 from canaleta.core.signals.bands import bands_of
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 from canaleta.plant.live import LiveBlock
 from canaleta.web.figures import finite, words_in_hex
 from canaleta.web.routes import Shape

@@ -15,7 +15,7 @@ from canaleta.catalogue.types import module_types
 from canaleta.core.hardware.settings import Stranger, differences, modules_told, strangers
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Rack
-from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.module_type import ModuleType
 from canaleta.core.notation.networks import allowed_address
 from canaleta.plant import tables as t
 from canaleta.plant.accounts import allowed_again

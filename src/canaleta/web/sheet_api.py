@@ -15,14 +15,14 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality
 from canaleta.core.model.registers import RackMap
 from canaleta.core.notation.text import TextError, shown
+from canaleta.core.path.evaluate import describe, reasons_told
 from canaleta.core.path.facts import facts_of
 from canaleta.core.path.faults import FaultKind, evaluate_faulted, kinds_for
-from canaleta.core.path.path import describe, reasons_told
 from canaleta.core.sheet.derived import applies, derived_texts, misfits
 from canaleta.core.sheet.entry import station_figure
 from canaleta.core.signals.sensors.extension import EXTENSION_NAMES
-from canaleta.core.signals.signals import SIGNALS, Family, signal_named
-from canaleta.core.wiring.wiring import Wiring, wiring
+from canaleta.core.signals.signal_types import SIGNALS, Family, signal_named
+from canaleta.core.wiring.terminals import Wiring, wiring
 from canaleta.plant.cells import offered_filters, offered_modes
 from canaleta.web.doors import needs
 from canaleta.web.figures import finite, words_in_hex

@@ -17,7 +17,7 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Rack
 from canaleta.core.model.quality import Reason
 from canaleta.core.notation.text import TextError
-from canaleta.core.path.path import evaluate
+from canaleta.core.path.evaluate import evaluate
 from canaleta.core.sheet.entry import read_station
 from canaleta.plant import temporary
 from canaleta.plant.live import read_block

@@ -15,9 +15,9 @@ from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality
 from canaleta.core.notation.text import TextError, shown
-from canaleta.core.path.path import describe, evaluate
+from canaleta.core.path.evaluate import describe, evaluate
 from canaleta.core.sheet.entry import read_station
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 from canaleta.plant.live import is_stale, read_block
 from canaleta.web.doors import needs
 from canaleta.web.figures import finite

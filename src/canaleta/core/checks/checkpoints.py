@@ -12,10 +12,10 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.model.references import between_units, value_unit
 from canaleta.core.notation.text import shown
 from canaleta.core.notation.units import factor_and_offset
+from canaleta.core.path.evaluate import evaluate
 from canaleta.core.path.faults import Fault
-from canaleta.core.path.path import evaluate
 from canaleta.core.signals.sensors.elements import span_degc
-from canaleta.core.signals.signals import Family, signal_named
+from canaleta.core.signals.signal_types import Family, signal_named
 
 __all__ = ["CheckPoint", "Curve", "check_points", "curve", "true_value"]
 

@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import TextError
-from canaleta.core.path.path import describe, evaluate
-from canaleta.core.signals.signals import Family
+from canaleta.core.path.evaluate import describe, evaluate
+from canaleta.core.signals.signal_types import Family
 
 __all__ = ["DEFAULT_TOLERANCE", "SHARES", "CheckStep", "Judged", "Outcome", "judged", "split", "steps_of"]
 

@@ -20,14 +20,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from canaleta.core.checks.putting import TAKE_OFF, Put, loop_unit, read_put
-from canaleta.core.live.alarming import KINDS, AlarmTable
+from canaleta.core.checks.injection import TAKE_OFF, Put, loop_unit, read_put
+from canaleta.core.live.alarms import KINDS, AlarmTable
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality, Reason
 from canaleta.core.notation.patterns import LONGEST_LINE, SPACE, compiled
 from canaleta.core.notation.text import TextError, read_number
-from canaleta.core.path.path import describe
+from canaleta.core.path.evaluate import describe
 from canaleta.core.sheet.entry import read_station, station_figure
 from canaleta.core.signals.waveforms import FORMS
 

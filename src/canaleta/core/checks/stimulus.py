@@ -10,8 +10,8 @@ import numpy as np
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.units import factor_and_offset
-from canaleta.core.path.path import evaluate
-from canaleta.core.signals.signals import Family
+from canaleta.core.path.evaluate import evaluate
+from canaleta.core.signals.signal_types import Family
 
 __all__ = ["Expected", "Stimulus", "expected", "judged", "stimuli_of"]
 

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Layout
-from canaleta.core.model.modules import Mode
+from canaleta.core.model.module_type import Mode
 
 __all__ = ["ForceMap", "Write", "command_writes", "force_writes", "held_between"]
 

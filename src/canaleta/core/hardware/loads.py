@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from canaleta.core.model.image import PlantImage
 from canaleta.core.path.joints.base import PathRows
 from canaleta.core.signals.loops import DESIGN_MA
-from canaleta.core.signals.signals import SIGNALS, Family
+from canaleta.core.signals.signal_types import SIGNALS, Family
 
 __all__ = [
     "Load", "ModuleLoad", "RackLoad", "device_ma", "expected_load_ma", "least_load_ma", "module_load", "rack_load",

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.module_type import ModuleType
 
 __all__ = ["Count", "class_of", "counted", "spares_wanted", "used_channels"]
 

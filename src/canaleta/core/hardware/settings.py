@@ -14,7 +14,7 @@ import numpy as np
 from canaleta.core.model.fields import field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Layout
-from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.module_type import ModuleType
 
 __all__ = ["FIELD_OF", "Difference", "Stranger", "differences", "modules_told", "settings_size", "strangers"]
 

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from canaleta.core.model.fields import STATIONS, Station
-from canaleta.core.model.modules import Mode, ModuleType
-from canaleta.core.path.path import describe, evaluate
+from canaleta.core.model.module_type import Mode, ModuleType
+from canaleta.core.path.evaluate import describe, evaluate
 from canaleta.core.sheet.document import read_document
 from canaleta.core.sheet.entry import station_figure
-from canaleta.core.signals.signals import SIGNALS, Family, Signal
+from canaleta.core.signals.signal_types import SIGNALS, Family, Signal
 
 __all__ = ["ModePreview", "mode_previews", "signal_for"]
 

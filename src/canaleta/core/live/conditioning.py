@@ -18,10 +18,10 @@ from numpy.typing import NDArray
 
 from canaleta.core.model.fields import field_named
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.modules import ModeTable
+from canaleta.core.model.module_type import ModeTable
 from canaleta.core.model.quality import Quality, Reason
 from canaleta.core.signals.bands import bands_of
-from canaleta.core.signals.signals import SIGNALS, Family
+from canaleta.core.signals.signal_types import SIGNALS, Family
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]

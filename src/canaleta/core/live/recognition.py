@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
-from canaleta.core.path.path import evaluate
-from canaleta.core.signals.signals import Family
+from canaleta.core.path.evaluate import evaluate
+from canaleta.core.signals.signal_types import Family
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]

@@ -17,8 +17,8 @@ from canaleta.core.live.conditioning import Reading, Settings
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality, Reason
-from canaleta.core.path.path import evaluate
-from canaleta.core.signals.signals import Family
+from canaleta.core.path.evaluate import evaluate
+from canaleta.core.signals.signal_types import Family
 
 __all__ = ["Strip", "strip"]
 

@@ -14,9 +14,9 @@ import numpy as np
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.registers import RackMap
-from canaleta.core.path.path import describe, evaluate
+from canaleta.core.path.evaluate import describe, evaluate
 from canaleta.core.sheet.entry import station_figure
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 
 __all__ = ["STAGES", "Stage", "Traced", "stages_of", "traced"]
 

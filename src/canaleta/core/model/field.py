@@ -7,7 +7,7 @@ from decimal import Decimal
 from enum import StrEnum
 from typing import NamedTuple
 
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 
 __all__ = ["STATIONS", "Field", "Kind", "Landing", "Station", "Stored"]
 

@@ -9,10 +9,10 @@ from __future__ import annotations
 from typing import Any
 
 from canaleta.core.model.field import Field, Kind, Station
-from canaleta.core.model.modules import OPEN_CHOICES
+from canaleta.core.model.module_type import OPEN_CHOICES
 from canaleta.core.signals.laws import LAW_NAMES, TABLE_LAWS, VALUE_LAW_NAMES
 from canaleta.core.signals.sensors.extension import EXTENSION_NAMES
-from canaleta.core.signals.signals import SIGNAL_NAMES, Family
+from canaleta.core.signals.signal_types import SIGNAL_NAMES, Family
 
 __all__ = ["ALARM_LEVELS", "FIELDS", "LADDER", "PRIORITIES"]
 

@@ -13,8 +13,8 @@ from canaleta.core.notation.patterns import LONGEST_LINE, SPACE, compiled
 from canaleta.core.notation.text import TextError, plain, read_number, read_range
 from canaleta.core.notation.units import read_unit_and_reference
 from canaleta.core.signals.bands import read_bands
-from canaleta.core.signals.chains import read_factors, read_hops
-from canaleta.core.signals.signals import SIGNAL_NAMES, SIGNALS
+from canaleta.core.signals.hops_and_factors import read_factors, read_hops
+from canaleta.core.signals.signal_types import SIGNAL_NAMES, SIGNALS
 from canaleta.core.signals.strips import read_cores, read_terminals
 from canaleta.core.signals.tables import read_table
 

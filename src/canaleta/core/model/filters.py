@@ -9,7 +9,7 @@ from math import comb, factorial, floor, isfinite, log1p, log10, pi, sin
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from canaleta.core.model.modules import Filter
+from canaleta.core.model.module_type import Filter
 
 __all__ = ["Response", "attenuation", "response_of", "step_response"]
 

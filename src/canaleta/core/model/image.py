@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from canaleta.core.model.conventions import Conventions
 from canaleta.core.model.fields import STORED, Landing, Stored, field_named, written
 from canaleta.core.model.layout import Layout
-from canaleta.core.signals.signals import SIGNALS, Family
+from canaleta.core.signals.signal_types import SIGNALS, Family
 
 __all__ = ["PlantImage"]
 

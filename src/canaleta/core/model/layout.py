@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from canaleta.core.model.fields import Landing
-from canaleta.core.model.modules import ModeTable, ModuleType
+from canaleta.core.model.module_type import ModeTable, ModuleType
 from canaleta.core.notation.text import TextError
 
 _APART = str.maketrans(dict.fromkeys(".·/:-", " "))

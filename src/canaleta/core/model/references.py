@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.units import factor_and_offset, find_unit
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 
 __all__ = ["WATER_DENSITY", "asks_reference", "between_units", "value_unit"]
 

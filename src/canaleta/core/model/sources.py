@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.model.image import PlantImage
-from canaleta.core.signals.signals import LOADS, Family, signal_named
+from canaleta.core.signals.signal_types import LOADS, Family, signal_named
 
 __all__ = ["OWN_SUPPLIES", "Source", "loop_source", "loop_sources"]
 

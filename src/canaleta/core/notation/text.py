@@ -22,6 +22,7 @@ __all__ = [
     "read_range",
     "short",
     "shown",
+    "tidy",
 ]
 
 MINUS = "\u2212"
@@ -186,3 +187,10 @@ def shown(value: float, decimals: int) -> str:
     if text.strip("-0.,") == "":
         text = text.lstrip("-")
     return text.replace("-", MINUS)
+
+
+def tidy(value: float) -> str:
+    """A worked-out number as somebody would type it: at most seven significant digits, no idle zeros."""
+    rounded = Decimal(f"{value:.7g}")
+    text = plain(rounded)
+    return (text.rstrip("0").rstrip(".") if "." in text else text) or "0"

@@ -16,10 +16,10 @@ from canaleta.core.model.fields import STATIONS, Station, Stored, read_choice
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Reason
 from canaleta.core.notation.text import TextError, read_number
+from canaleta.core.path.evaluate import Paths, describe, evaluate
 from canaleta.core.path.joints.base import Upset
-from canaleta.core.path.path import Paths, describe, evaluate
 from canaleta.core.signals.sensors.extension import EXTENSION_NAMES
-from canaleta.core.signals.signals import SIGNAL_NAMES, Family, signal_named
+from canaleta.core.signals.signal_types import SIGNAL_NAMES, Family, signal_named
 
 __all__ = ["KINDS", "Fault", "FaultKind", "evaluate_faulted", "faulted", "kinds_for", "read_fault", "upset_of"]
 

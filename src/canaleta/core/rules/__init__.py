@@ -3,20 +3,9 @@
 import pkgutil
 from importlib import import_module
 
-from canaleta.core.rules.base import (
-    HARMS,
-    PLANT,
-    RULES,
-    Cause,
-    Cell,
-    Finding,
-    Fix,
-    Rule,
-    Waived,
-    audit,
-    audit_change,
-    rule_named,
-)
+from canaleta.core.rules.audit import audit, audit_change
+from canaleta.core.rules.finding import HARMS, PLANT, Cause, Cell, Finding, Fix, Waived
+from canaleta.core.rules.rule import RULES, Rule, rule_named
 
 __all__ = [
     "HARMS", "PLANT", "RULES", "Cause", "Cell", "Finding", "Fix", "Rule", "Waived", "audit", "audit_change", "rule_named",

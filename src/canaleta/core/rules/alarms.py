@@ -12,7 +12,8 @@ from canaleta.core.model.field_table import ALARM_LEVELS
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import as_typed
-from canaleta.core.rules.base import Finding, rule, said
+from canaleta.core.rules.finding import Finding
+from canaleta.core.rules.rule import rule, said
 
 Rows = NDArray[np.int64]
 _LIMITS = tuple(f"alarm_{level}" for level in ALARM_LEVELS)

@@ -13,8 +13,9 @@ from canaleta.core.model.field_table import ALARM_LEVELS, LADDER
 from canaleta.core.model.fields import Station, field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import shown
-from canaleta.core.rules.base import Cell, Finding, Fix, rule, said, said_of_plant
-from canaleta.core.signals.signals import Family
+from canaleta.core.rules.finding import Cell, Finding, Fix
+from canaleta.core.rules.rule import rule, said, said_of_plant
+from canaleta.core.signals.signal_types import Family
 
 Rows = NDArray[np.int64]
 

@@ -16,8 +16,8 @@ from canaleta.core.path.facts.temperature import wire_error_degc
 from canaleta.core.path.joints.base import PathRows
 from canaleta.core.path.joints.scaling import junction_degc
 from canaleta.core.path.joints.temperature import WireJoint
-from canaleta.core.rules.base import Cause, Cell, Finding, Fix, rule, said
-from canaleta.core.rules.looking import (
+from canaleta.core.rules.finding import Cause, Cell, Finding, Fix
+from canaleta.core.rules.masks import (
     beyond_element,
     of_type,
     on_same_module,
@@ -26,9 +26,10 @@ from canaleta.core.rules.looking import (
     takes,
     uncurved,
 )
+from canaleta.core.rules.rule import rule, said
 from canaleta.core.signals.sensors.elements import degrees, electrical, span_degc
 from canaleta.core.signals.sensors.extension import EXTENSION_NAMES, EXTENSIONS, extensions_for
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 
 Rows = NDArray[np.int64]
 _PLACE = ("signal", "channel", "mode", "device_low", "device_high", "device_unit")

@@ -8,17 +8,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.checks.checkpoints import TEMPERATURE
-from canaleta.core.hardware.landing import supplied
+from canaleta.core.hardware.fit import supplied
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.modules import ModeTable
+from canaleta.core.model.module_type import ModeTable
 from canaleta.core.model.quality import Reason
 from canaleta.core.notation.text import shown
+from canaleta.core.path.evaluate import describe, evaluate
 from canaleta.core.path.joints import contact, linear
 from canaleta.core.path.joints.base import PathRows
-from canaleta.core.path.path import describe, evaluate
-from canaleta.core.rules.base import Cause, Cell, Finding, Fix, rule, said
-from canaleta.core.rules.looking import (
+from canaleta.core.rules.finding import Cause, Cell, Finding, Fix
+from canaleta.core.rules.masks import (
     PATH,
     cut_off,
     dead_zero,
@@ -33,8 +33,9 @@ from canaleta.core.rules.looking import (
     takes,
     uncurved,
 )
+from canaleta.core.rules.rule import rule, said
 from canaleta.core.signals.laws import SENSOR_LAW
-from canaleta.core.signals.signals import LOADS, Family
+from canaleta.core.signals.signal_types import LOADS, Family
 
 Rows = NDArray[np.int64]
 Bools = NDArray[np.bool_]

@@ -12,9 +12,10 @@ from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.naming import departures
 from canaleta.core.notation.text import shown
-from canaleta.core.rules.base import Cause, Finding, rule, said, said_of_plant
-from canaleta.core.rules.looking import of_signal, on_same_module
-from canaleta.core.signals.signals import LOADS, Family
+from canaleta.core.rules.finding import Cause, Finding
+from canaleta.core.rules.masks import of_signal, on_same_module
+from canaleta.core.rules.rule import rule, said, said_of_plant
+from canaleta.core.signals.signal_types import LOADS, Family
 from canaleta.core.signals.strips import cores_of
 
 Rows = NDArray[np.int64]

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
-from canaleta.core.rules.base import Cell, Finding, Fix, rule, said
+from canaleta.core.rules.finding import Cell, Finding, Fix
+from canaleta.core.rules.rule import rule, said
 
 Rows = NDArray[np.int64]
 

@@ -14,10 +14,11 @@ from canaleta.core.model.sources import Source, loop_sources
 from canaleta.core.notation.text import shown
 from canaleta.core.path.joints.base import PathRows
 from canaleta.core.path.joints.linear import loop_drop_v, loop_ohm
-from canaleta.core.rules.base import Cell, Finding, Fix, rule, said
-from canaleta.core.rules.looking import loops, of_type, period_ms
+from canaleta.core.rules.finding import Cell, Finding, Fix
+from canaleta.core.rules.masks import loops, of_type, period_ms
+from canaleta.core.rules.rule import rule, said
 from canaleta.core.signals.loops import DESIGN_MA, HART_LEAST_OHM, cable_ohm
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 
 Rows = NDArray[np.int64]
 _IN_LOOP = ("signal", "channel", "mode", "shunt_ohm", "hops", "cable_m", "cable_mm2", "cable_degc")

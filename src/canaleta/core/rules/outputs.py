@@ -10,9 +10,10 @@ from numpy.typing import NDArray
 from canaleta.core.hardware.settings import FIELD_OF
 from canaleta.core.model.fields import Station, field_named
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.modules import FIGURES
+from canaleta.core.model.module_type import FIGURES
 from canaleta.core.notation.text import plain_figure
-from canaleta.core.rules.base import Cell, Finding, Fix, rule, said
+from canaleta.core.rules.finding import Cell, Finding, Fix
+from canaleta.core.rules.rule import rule, said
 
 Rows = NDArray[np.int64]
 FIELDS = tuple(FIELD_OF[of] for of in FIGURES)

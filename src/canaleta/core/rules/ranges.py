@@ -13,14 +13,14 @@ from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.fields import field_named as field
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.references import between_units
-from canaleta.core.notation.text import as_typed, shown
+from canaleta.core.notation.text import as_typed, shown, tidy
 from canaleta.core.notation.units import factor_and_offset
+from canaleta.core.path.evaluate import CHAINS, describe, evaluate, forwards
 from canaleta.core.path.joints.base import PathRows, decimals_for
 from canaleta.core.path.joints.scaling import Scaling
 from canaleta.core.path.joints.temperature import WireJoint
-from canaleta.core.path.path import CHAINS, describe, evaluate, forwards
-from canaleta.core.rules.base import Cell, Finding, Fix, rule, said, tidy
-from canaleta.core.rules.looking import (
+from canaleta.core.rules.finding import Cell, Finding, Fix
+from canaleta.core.rules.masks import (
     PATH,
     beyond_element,
     cut_off,
@@ -32,8 +32,9 @@ from canaleta.core.rules.looking import (
     takes,
     uncurved,
 )
+from canaleta.core.rules.rule import rule, said
 from canaleta.core.signals.laws import LAW_NAMES, SENSOR_LAW, TABLE_LAWS, VALUE_LAW_NAMES
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 
 Rows = NDArray[np.int64]
 Floats = NDArray[np.float64]

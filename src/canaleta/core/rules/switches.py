@@ -12,12 +12,13 @@ from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import shown
 from canaleta.core.path.discrete import INPUT_TYPES, agreement
+from canaleta.core.path.evaluate import evaluate
 from canaleta.core.path.joints import contact
 from canaleta.core.path.joints.base import PathRows
-from canaleta.core.path.path import evaluate
-from canaleta.core.rules.base import Cell, Finding, Fix, rule, said
-from canaleta.core.rules.looking import of_signal, of_type, signal_of, takes
-from canaleta.core.signals.signals import LOADS, Family
+from canaleta.core.rules.finding import Cell, Finding, Fix
+from canaleta.core.rules.masks import of_signal, of_type, signal_of, takes
+from canaleta.core.rules.rule import rule, said
+from canaleta.core.signals.signal_types import LOADS, Family
 
 Rows = NDArray[np.int64]
 _CIRCUIT = ("signal", "channel", "mode", "leakage_ma", "drop_v", "series_ohm", "parallel_ohm")

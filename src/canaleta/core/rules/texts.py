@@ -14,9 +14,10 @@ from canaleta.core.notation.patterns import SPACE, compiled
 from canaleta.core.notation.tags import Tag, function_of, has_shape, letters_of, own_letters, read_tag
 from canaleta.core.notation.text import RangeText, TextError, as_typed, plain, read_range
 from canaleta.core.notation.units import Unit, factor_and_offset, find_unit, read_unit
-from canaleta.core.rules.base import Cell, Finding, Fix, rule, said
+from canaleta.core.rules.finding import Cell, Finding, Fix
+from canaleta.core.rules.rule import rule, said
 from canaleta.core.sheet.follows import followed_by
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 
 Rows = NDArray[np.int64]
 _QUOTED = compiled(

@@ -11,19 +11,20 @@ from canaleta.core.checks.checkpoints import TEMPERATURE
 from canaleta.core.model.field_table import ALARM_LEVELS
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.modules import ModeTable
+from canaleta.core.model.module_type import ModeTable
 from canaleta.core.model.references import asks_reference
 from canaleta.core.notation.text import as_typed, shown
 from canaleta.core.notation.units import Unit, find_unit
+from canaleta.core.path.evaluate import CHAINS, describe, evaluate
 from canaleta.core.path.facts.base import significant
 from canaleta.core.path.joints.base import PathRows
-from canaleta.core.path.path import CHAINS, describe, evaluate
-from canaleta.core.rules.base import Cell, Finding, Fix, rule, said
-from canaleta.core.rules.looking import PATH, derived_counts, follows_supply
+from canaleta.core.rules.finding import Cell, Finding, Fix
+from canaleta.core.rules.masks import PATH, derived_counts, follows_supply
+from canaleta.core.rules.rule import rule, said
 from canaleta.core.signals.bands import bands_of
 from canaleta.core.signals.laws import LAW_NAMES, TABLE_LAWS, VALUE_LAW_NAMES
-from canaleta.core.signals.numbers import LOSS_ALLOWED, RANGES, chain_of
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.plc_types import LOSS_ALLOWED, RANGES, chain_of
+from canaleta.core.signals.signal_types import Family
 from canaleta.core.signals.tables import table_of
 
 Rows = NDArray[np.int64]

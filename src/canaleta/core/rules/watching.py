@@ -10,10 +10,11 @@ from numpy.typing import NDArray
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import TextError
-from canaleta.core.rules.base import Finding, rule, said
+from canaleta.core.rules.finding import Finding
+from canaleta.core.rules.rule import rule, said
 from canaleta.core.signals.bands import bands_of
 from canaleta.core.signals.decodings import read_shown
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 
 Rows = NDArray[np.int64]
 

@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
-from canaleta.core.rules.base import Finding, rule, said
+from canaleta.core.rules.finding import Finding
+from canaleta.core.rules.rule import rule, said
 from canaleta.core.signals.strips import cores_of, terminals_of
 
 Rows = NDArray[np.int64]

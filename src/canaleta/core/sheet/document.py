@@ -17,7 +17,7 @@ from canaleta.core.model.fields import STORED, Kind, Landing, Station, Stored, r
 from canaleta.core.model.fields import Field as PointField
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Cabinet, Layout, Module, Rack
-from canaleta.core.model.modules import Mode, ModuleType, Registers, Terminal
+from canaleta.core.model.module_type import Mode, ModuleType, Registers, Terminal
 from canaleta.core.notation.text import TextError
 from canaleta.core.path.faults import Fault, read_fault
 

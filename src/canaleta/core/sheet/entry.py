@@ -10,9 +10,9 @@ from canaleta.core.notation.patterns import compiled
 from canaleta.core.notation.text import TextError, read_number, shown
 from canaleta.core.notation.units import factor_and_offset, find_unit, read_unit
 from canaleta.core.path.discrete import hysteresis
-from canaleta.core.path.path import describe
+from canaleta.core.path.evaluate import describe
 from canaleta.core.signals.converters import WordForm
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 
 __all__ = ["read_station", "station_figure", "switch_words"]
 

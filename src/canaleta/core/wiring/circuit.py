@@ -10,11 +10,11 @@ from dataclasses import dataclass
 
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.sources import Source
-from canaleta.core.signals.chains import hops_of
+from canaleta.core.signals.hops_and_factors import hops_of
 from canaleta.core.signals.sensors.extension import colours_of
-from canaleta.core.signals.signals import Family, Signal, signal_named
+from canaleta.core.signals.signal_types import Family, Signal, signal_named
 from canaleta.core.signals.strips import StripTerminal, cores_of, terminals_of
-from canaleta.core.wiring.wiring import MISSING, RISING, SAYS, Core, Wiring, wiring
+from canaleta.core.wiring.terminals import MISSING, RISING, SAYS, Core, Wiring, wiring
 
 __all__ = ["Circuit", "Run", "circuit_of"]
 

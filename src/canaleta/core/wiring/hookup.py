@@ -10,10 +10,10 @@ from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.sources import Source
 from canaleta.core.notation.text import shown
+from canaleta.core.path.evaluate import describe, evaluate
 from canaleta.core.path.joints.base import PathRows
 from canaleta.core.path.joints.linear import loop_drop_v, loop_ohm
-from canaleta.core.path.path import describe, evaluate
-from canaleta.core.signals.signals import LOADS, MONITORED, Family, Signal, signal_named
+from canaleta.core.signals.signal_types import LOADS, MONITORED, Family, Signal, signal_named
 from canaleta.core.wiring.circuit import Circuit, Run
 
 __all__ = ["Hookup", "Reading", "hookup_of"]

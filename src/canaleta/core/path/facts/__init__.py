@@ -12,7 +12,7 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.path.facts import alarms, channel, discrete, loop, scaling, status, temperature
 from canaleta.core.path.facts.base import Row, Section
 from canaleta.core.path.joints.base import PathRows
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 
 __all__ = ["Row", "Section", "facts_of"]
 

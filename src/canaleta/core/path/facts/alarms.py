@@ -7,9 +7,9 @@ import numpy as np
 from canaleta.core.model.field_table import ALARM_LEVELS
 from canaleta.core.model.fields import Station
 from canaleta.core.notation.text import shown
+from canaleta.core.path.evaluate import describe, evaluate
 from canaleta.core.path.facts.base import Row, Section, first, of_value, significant
 from canaleta.core.path.joints.base import PathRows
-from canaleta.core.path.path import describe, evaluate
 from canaleta.core.signals.bands import bands_of
 
 __all__ = ["alarms", "bands"]

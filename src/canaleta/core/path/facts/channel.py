@@ -7,13 +7,13 @@ import numpy as np
 from canaleta.core.model.addresses import addresses_of
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.filters import attenuation, decibels, response_of
-from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.module_type import ModuleType
 from canaleta.core.model.registers import RackMap
 from canaleta.core.notation.text import shown
+from canaleta.core.path.evaluate import evaluate
 from canaleta.core.path.facts.base import Row, Section, first, of_value
 from canaleta.core.path.joints.base import PathRows
-from canaleta.core.path.path import evaluate
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 
 __all__ = ["addresses", "filtering", "open_circuit"]
 

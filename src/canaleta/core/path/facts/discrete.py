@@ -5,13 +5,13 @@ from __future__ import annotations
 import numpy as np
 
 from canaleta.core.model.fields import Station
-from canaleta.core.model.modules import ModeTable
+from canaleta.core.model.module_type import ModeTable
 from canaleta.core.notation.text import shown
 from canaleta.core.path.discrete import INPUT_TYPES, agreement
 from canaleta.core.path.facts.base import Row, Section, Tone, first
 from canaleta.core.path.joints.base import PathRows
 from canaleta.core.path.joints.contact import CHAIN, current_path, fits, input_ohm, watched
-from canaleta.core.signals.signals import LOADS, Signal, signal_named
+from canaleta.core.signals.signal_types import LOADS, Signal, signal_named
 
 __all__ = ["agreement_of", "truth", "watching"]
 

@@ -23,7 +23,7 @@ from canaleta.core.path.joints.linear import (
     signal_unit,
 )
 from canaleta.core.signals.loops import DESIGN_MA, HART_LEAST_OHM, loop_budget
-from canaleta.core.signals.signals import Family, signal_named
+from canaleta.core.signals.signal_types import Family, signal_named
 
 __all__ = ["failure_limits", "moving", "shunt", "voltage"]
 

@@ -5,21 +5,21 @@ from __future__ import annotations
 import numpy as np
 
 from canaleta.core.model.fields import Station
-from canaleta.core.model.modules import ModeTable
+from canaleta.core.model.module_type import ModeTable
 from canaleta.core.model.references import asks_reference, between_units
 from canaleta.core.notation.text import plain_figure, shown
+from canaleta.core.path.evaluate import CHAINS
 from canaleta.core.path.facts.base import Row, Section, Tone, first, of_value, significant
 from canaleta.core.path.facts.temperature import used_degc
 from canaleta.core.path.joints.base import PathRows
 from canaleta.core.path.joints.linear import signal_span, signal_unit
 from canaleta.core.path.joints.scaling import Scaling
-from canaleta.core.path.path import CHAINS
 from canaleta.core.signals.accuracy import Share, root_sum_square
 from canaleta.core.signals.laws import SENSOR_LAW, TABLE_LAWS
-from canaleta.core.signals.numbers import chain_of
+from canaleta.core.signals.plc_types import chain_of
 from canaleta.core.signals.sensors.resistance import class_limit_degc, resistance_curves
 from canaleta.core.signals.sensors.thermocouples import thermocouple
-from canaleta.core.signals.signals import Family, signal_named
+from canaleta.core.signals.signal_types import Family, signal_named
 from canaleta.core.signals.tables import MOST_POINTS, table_of
 
 __all__ = [

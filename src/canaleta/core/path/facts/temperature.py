@@ -13,7 +13,7 @@ from canaleta.core.path.joints.scaling import junction_degc
 from canaleta.core.path.joints.temperature import WireJoint
 from canaleta.core.signals.sensors.elements import degrees, electrical, span_degc
 from canaleta.core.signals.sensors.extension import EXTENSIONS, colours_of, extensions_for
-from canaleta.core.signals.signals import signal_named
+from canaleta.core.signals.signal_types import signal_named
 
 __all__ = ["extension", "leads", "used_degc", "wire_error_degc"]
 

@@ -9,13 +9,13 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.model.modules import ModeTable
+from canaleta.core.model.module_type import ModeTable
 from canaleta.core.model.quality import Reason, mark
 from canaleta.core.notation.text import shown
 from canaleta.core.path.discrete import INPUT_TYPES, NAMUR_ACTUATED_MA, NAMUR_FREE_MA, state_of_type
 from canaleta.core.path.joints.base import Chain, Floats, PathRows, StationWords, Working, mode_reasons, or_zero
 from canaleta.core.path.joints.linear import NOMINAL_SUPPLY_V
-from canaleta.core.signals.signals import LOADS, MONITORED, SIGNALS, Family
+from canaleta.core.signals.signal_types import LOADS, MONITORED, SIGNALS, Family
 
 __all__ = ["CHAIN", "input_ohm"]
 

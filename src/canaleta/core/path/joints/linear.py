@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.model.modules import ModeTable
+from canaleta.core.model.module_type import ModeTable
 from canaleta.core.model.quality import Reason, mark, signal_reasons
 from canaleta.core.notation.text import shown
 from canaleta.core.path.joints.base import (
@@ -20,11 +20,11 @@ from canaleta.core.path.joints.base import (
 )
 from canaleta.core.path.joints.scaling import Scaling, counts_text, value_words
 from canaleta.core.signals import laws
-from canaleta.core.signals.chains import hops_of
 from canaleta.core.signals.converters import round_counts
+from canaleta.core.signals.hops_and_factors import hops_of
 from canaleta.core.signals.laws import LAW_NAMES, TABLE_LAWS
 from canaleta.core.signals.loops import cable_ohm
-from canaleta.core.signals.signals import SIGNALS, Family
+from canaleta.core.signals.signal_types import SIGNALS, Family
 from canaleta.core.signals.tables import through_tables
 
 __all__ = ["CHAIN", "AffineConverter", "derived_counts", "loop_drop_v", "loop_ohm", "signal_unit"]

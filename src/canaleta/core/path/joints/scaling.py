@@ -18,10 +18,10 @@ from canaleta.core.notation.text import plain, shown
 from canaleta.core.notation.units import factor_and_offset
 from canaleta.core.path.joints.base import Floats, PathRows, StationWords, Working, decimals_for, or_zero
 from canaleta.core.signals import laws
-from canaleta.core.signals.chains import factors_of
+from canaleta.core.signals.hops_and_factors import factors_of
 from canaleta.core.signals.laws import SENSOR_LAW, TABLE_LAWS, VALUE_LAW_NAMES
 from canaleta.core.signals.sensors.elements import degrees, electrical
-from canaleta.core.signals.signals import SIGNALS, Family
+from canaleta.core.signals.signal_types import SIGNALS, Family
 from canaleta.core.signals.tables import through_tables
 
 __all__ = ["Scaling", "counts_text", "value_words"]

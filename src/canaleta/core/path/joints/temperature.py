@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.model.field_table import JUMPERS
-from canaleta.core.model.modules import DEGREES, ModeTable
+from canaleta.core.model.module_type import DEGREES, ModeTable
 from canaleta.core.model.quality import Reason, mark
 from canaleta.core.notation.text import shown
 from canaleta.core.notation.units import factor_and_offset
@@ -30,7 +30,7 @@ from canaleta.core.signals.sensors.elements import degrees, electrical, span_deg
 from canaleta.core.signals.sensors.extension import EXTENSIONS
 from canaleta.core.signals.sensors.resistance import resistance_curves
 from canaleta.core.signals.sensors.thermocouples import SOURCE, thermocouple, thermocouple_letters
-from canaleta.core.signals.signals import SIGNALS, Family
+from canaleta.core.signals.signal_types import SIGNALS, Family
 
 __all__ = ["RESISTANCE", "THERMOCOUPLE", "elements", "in_degc", "takes"]
 

@@ -9,14 +9,14 @@ from numpy.typing import NDArray
 
 from canaleta.core.checks.checkpoints import TEMPERATURE
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.module_type import ModuleType
 from canaleta.core.notation.text import shown
 from canaleta.core.notation.units import factor_and_offset
 from canaleta.core.path.joints import contact, linear, temperature
 from canaleta.core.path.joints.base import Floats, PathRows
 from canaleta.core.signals.laws import VALUE_LAW_NAMES
 from canaleta.core.signals.sensors.elements import electrical, span_degc
-from canaleta.core.signals.signals import SIGNALS, Family, Signal, signal_named
+from canaleta.core.signals.signal_types import SIGNALS, Family, Signal, signal_named
 
 __all__ = [
     "PATH",

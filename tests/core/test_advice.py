@@ -3,11 +3,11 @@
 import pytest
 from tests.words import plant_of
 
-from canaleta.core.live.causes import advice_for, advice_of, grade_of
+from canaleta.core.live.advice import advice_for, advice_of, grade_of
 from canaleta.core.model.conventions import Conventions
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import WORDS, Reason
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 
 PLANT = plant_of("4–20 mA, 0…600 mbar, shows 0…600 mbar")
 

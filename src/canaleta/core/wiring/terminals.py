@@ -11,9 +11,9 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.modules import ModuleType
+from canaleta.core.model.module_type import ModuleType
 from canaleta.core.model.sources import OWN_SUPPLIES, Source, loop_source
-from canaleta.core.signals.signals import LOADS, Family, Signal, signal_named
+from canaleta.core.signals.signal_types import LOADS, Family, Signal, signal_named
 
 __all__ = ["MISSING", "RISING", "SAYS", "Core", "Link", "Terminal", "Wiring", "wiring"]
 

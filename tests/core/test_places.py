@@ -9,8 +9,8 @@ import pytest
 from tests.words import layout_with, plant_of
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.hardware.landing import Level, group_told, judge_module
-from canaleta.core.hardware.placing import Placed, places_for
+from canaleta.core.hardware.fit import Level, group_told, judge_module
+from canaleta.core.hardware.places import Placed, places_for
 from canaleta.core.model.conventions import Conventions, Reserve
 from canaleta.core.model.fields import Landing
 from canaleta.core.model.image import PlantImage

@@ -6,7 +6,7 @@ import pytest
 from tests.words import path_of
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.hardware.landing import Judgement, Level, judge, mode_that_fits
+from canaleta.core.hardware.fit import Judgement, Level, judge, mode_that_fits
 from canaleta.core.model.fields import Landing
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Cabinet, Layout, Module, Rack

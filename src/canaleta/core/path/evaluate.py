@@ -15,14 +15,14 @@ from numpy.typing import ArrayLike, NDArray
 
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.modules import ModeTable
+from canaleta.core.model.module_type import ModeTable
 from canaleta.core.model.quality import of_reasons, reason_words
 from canaleta.core.path.joints import contact, linear, temperature
 from canaleta.core.path.joints.base import Chain, Floats, PathRows, StationWords, Upset, Working
 from canaleta.core.path.joints.policy import clamped_share, settle
 from canaleta.core.path.joints.scaling import Scaling
 from canaleta.core.signals.converters import round_counts
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 
 __all__ = ["CHAINS", "Paths", "Runs", "describe", "evaluate", "forwards", "reasons_told", "workings"]
 

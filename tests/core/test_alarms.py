@@ -6,8 +6,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.core.test_conditioning import ANALOG, CONTACT, point
 
-from canaleta.core.live import alarming
-from canaleta.core.live.alarming import LETTERS, LIFE, Alarms, AlarmTable, Event, State, priority_of
+from canaleta.core.live import alarms as alarm_states
+from canaleta.core.live.alarms import LETTERS, LIFE, Alarms, AlarmTable, Event, State, priority_of
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality
 
@@ -19,7 +19,7 @@ class Plant:
 
     def __init__(self, image: PlantImage) -> None:
         self.table = AlarmTable.of(image, ROW)
-        self.alarms: Alarms = alarming.begin(len(self.table))
+        self.alarms: Alarms = alarm_states.begin(len(self.table))
         self.now = 0.0
         self.journal: list[str] = []
 
@@ -29,7 +29,7 @@ class Plant:
         """The letters of the alarms' states after a reading."""
         self.now += after
         quiet_on = np.full(len(self.table), quiet)
-        self.alarms, passed = alarming.step(
+        self.alarms, passed = alarm_states.step(
             self.table, self.alarms, self.now, np.array([value]), np.array([quality], dtype=np.uint8),
             np.array([state], dtype=np.int8), quiet_on,
         )  # fmt: skip
@@ -37,7 +37,7 @@ class Plant:
         return self.letters()
 
     def hears(self, event: Event, until: float = np.nan) -> str:
-        self.alarms, passed = alarming.told(self.table, self.alarms, np.arange(len(self.table)), event, until)
+        self.alarms, passed = alarm_states.told(self.table, self.alarms, np.arange(len(self.table)), event, until)
         self.journal += [f"{LETTERS[p.was]}{LETTERS[p.becomes]}" for p in passed]
         return self.letters()
 
@@ -205,7 +205,7 @@ def test_by_the_plants_rule_what_trips_or_is_used_has_a_fault_alarm() -> None:
 def test_priority_follows_from_consequence_and_time(consequence: str, minutes: float, priority: str) -> None:
     assert priority_of(consequence, minutes) == priority
     image = point(ANALOG, alarm_h="80", consequence=consequence, respond_min=str(minutes))
-    assert alarming.PRIORITIES[AlarmTable.of(image, ROW).priority[0]] == priority
+    assert alarm_states.PRIORITIES[AlarmTable.of(image, ROW).priority[0]] == priority
 
 
 def test_a_shorter_time_or_a_worse_consequence_never_lowers_the_priority() -> None:

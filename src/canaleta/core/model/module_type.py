@@ -18,7 +18,7 @@ from canaleta.core.notation.text import plain_figure
 from canaleta.core.signals.converters import WordForm
 from canaleta.core.signals.sensors.resistance import resistance_curves
 from canaleta.core.signals.sensors.thermocouples import thermocouple_letters
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 
 __all__ = [
     "OPEN_CHOICES",

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 from canaleta.core.model.conventions import fault_grades
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import WORDS, Quality, Reason
-from canaleta.core.path.path import reasons_told
-from canaleta.core.signals.signals import Family
+from canaleta.core.path.evaluate import reasons_told
+from canaleta.core.signals.signal_types import Family
 
 __all__ = ["NOTHING_CONNECTED", "Advice", "advice_for", "advice_of", "grade_of"]
 

@@ -10,10 +10,10 @@ import numpy as np
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import TextError
+from canaleta.core.path.evaluate import describe, evaluate
 from canaleta.core.path.faults import read_fault
-from canaleta.core.path.path import describe, evaluate
 from canaleta.core.sheet.entry import read_station
-from canaleta.core.signals.signals import Family
+from canaleta.core.signals.signal_types import Family
 from canaleta.core.signals.waveforms import waveform_of
 
 __all__ = ["TAKE_OFF", "Put", "loop_unit", "read_put", "read_signal"]

@@ -13,13 +13,13 @@ import numpy as np
 
 from canaleta.core.model.fields import Landing, Station
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.modules import Mode, ModuleType
+from canaleta.core.model.module_type import Mode, ModuleType
 from canaleta.core.model.quality import Reason
 from canaleta.core.model.sources import OWN_SUPPLIES, Source, loop_source
 from canaleta.core.notation.text import shown
+from canaleta.core.path.evaluate import evaluate
 from canaleta.core.path.facts import facts_of
-from canaleta.core.path.path import evaluate
-from canaleta.core.signals.signals import LOADS, Family, Signal, signal_named
+from canaleta.core.signals.signal_types import LOADS, Family, Signal, signal_named
 
 __all__ = ["Judgement", "Level", "group_told", "judge", "judge_module", "mode_that_fits", "supplied"]
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from canaleta.core.hardware.landing import Judgement, Level, judge_module
+from canaleta.core.hardware.fit import Judgement, Level, judge_module
 from canaleta.core.hardware.loads import device_ma, module_load
 from canaleta.core.hardware.occupancy import counted, used_channels
 from canaleta.core.model.fields import Landing

@@ -1,0 +1,92 @@
+"""How rules are run: over all points, or over what an edit touches."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator
+from dataclasses import replace
+
+import numpy as np
+
+from canaleta.core.model.fields import Landing
+from canaleta.core.model.image import PlantImage
+from canaleta.core.rules.finding import PLANT, Finding
+from canaleta.core.rules.rule import RULES, Rows, Rule
+
+__all__ = ["audit", "audit_change", "group_key"]
+
+
+def audit(image: PlantImage) -> list[Finding]:
+    """Every finding of the plant."""
+    rows = np.arange(len(image))
+    with np.errstate(all="ignore"):
+        return [finding for each in RULES for finding in _found(each, image, rows)]
+
+
+def _found(of: Rule, image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """What a rule finds, as severe as the plant takes it; nothing of a rule that the plant has put off."""
+    wanted = image.conventions.grades.get(of.id)
+    if wanted == "off":
+        return
+    trips = image.filled("trips")
+    for found in of.check(image, rows):
+        facts = hashlib.sha256(f"{found.fingerprint}\x1f{found.text}".encode()).hexdigest()[:16]
+        yield replace(
+            found,
+            severity=wanted or found.severity,
+            harm=found.harm or of.harm,
+            fingerprint=facts,
+            trips=any(trips[image.row_of(point)] for point in found.points if point != PLANT),
+        )
+
+
+def audit_change(
+    before: PlantImage, after: PlantImage, changed: dict[int, set[str]]
+) -> tuple[dict[str, set[int]], list[Finding]]:
+    """The findings that an edit may have touched, looked at again.
+
+    changed: {identity of a point: names of its changed fields}. Returns, by rule id, the identities looked
+    at again (stored findings of that rule that name one of them are void), and the findings that hold now.
+    """
+    looked: dict[str, set[int]] = {}
+    found: list[Finding] = []
+    for each in RULES:
+        # Whether a point shuts something is told with each of its findings.
+        touched = {point for point, fields in changed.items() if fields & {*each.reads, "trips"}}
+        if not touched:
+            continue
+        if each.scope == "plant":
+            if any(fields & set(each.reads) for fields in changed.values()):
+                looked[each.id] = {PLANT}
+                found.extend(_found(each, after, np.arange(len(after))))
+            continue
+        points = set(touched)
+        if each.group:
+            points |= _same_group(before, each.group, touched) | _same_group(after, each.group, touched)
+        if each.near:
+            points |= each.near(before, touched) | each.near(after, touched)
+        looked[each.id] = points
+        rows = np.array(sorted(after.row_of(p) for p in points if after.has(p)), dtype=np.int64)
+        with np.errstate(all="ignore"):
+            found.extend(_found(each, after, rows))
+    return looked, found
+
+
+def group_key(value: object) -> object:
+    """What makes two cells of a group the same: a channel whoever holds it, a tag whatever its case."""
+    if isinstance(value, Landing):
+        return value[:2]
+    return value.casefold() if isinstance(value, str) else value
+
+
+def _same_group(image: PlantImage, field: str, points: set[int]) -> set[int]:
+    column = image.cells[field]
+    keys = {group_key(column[image.row_of(p)]) for p in points if image.has(p)} - {None}
+    if not keys:
+        return set()
+    if all(isinstance(key, str) for key in keys):
+        # Most groups are of texts: fifty thousand of them are compared at each edit of a tag.
+        rows = [row for row, value in enumerate(column) if value is not None and value.casefold() in keys]
+    else:
+        rows = [row for row, value in enumerate(column) if value is not None and group_key(value) in keys]
+    return {int(image.ids[row]) for row in rows}
