@@ -12,7 +12,7 @@ from canaleta.core.model.convention_fields import convention_texts, with_convent
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import ModeTable
 from canaleta.core.notation.text import TextError, shown
-from canaleta.core.path.joints.linear import NOMINAL_SUPPLY_V
+from canaleta.core.path.joints.converter import NOMINAL_SUPPLY_V
 from canaleta.core.signals.signal_types import Family
 from canaleta.plant.database import take_plant_lock
 from canaleta.plant.keeper import PlantKeeper

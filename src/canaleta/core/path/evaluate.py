@@ -17,21 +17,15 @@ from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import ModeTable
 from canaleta.core.model.quality import of_reasons, reason_words
-from canaleta.core.path.joints import contact, linear, temperature
 from canaleta.core.path.joints.base import Chain, Floats, PathRows, StationWords, Upset, Working
+from canaleta.core.path.joints.chains import CHAINS
 from canaleta.core.path.joints.policy import clamped_share, settle
 from canaleta.core.path.joints.scaling import Scaling
 from canaleta.core.signals.converters import round_counts
 from canaleta.core.signals.signal_types import Family
 
-__all__ = ["CHAINS", "Paths", "Runs", "describe", "evaluate", "forwards", "reasons_told", "workings"]
+__all__ = ["Paths", "Runs", "describe", "evaluate", "forwards", "reasons_told", "workings"]
 
-CHAINS: dict[Family, Chain] = {
-    Family.LINEAR: linear.CHAIN,
-    Family.THERMOCOUPLE: temperature.THERMOCOUPLE,
-    Family.RESISTANCE: temperature.RESISTANCE,
-    Family.CONTACT: contact.CHAIN,
-}
 Ripen = Callable[[NDArray[np.int64], NDArray[np.uint32]], NDArray[np.uint32]]
 """Places in `rows` and their reasons in, reasons of the same shape out."""
 _COUNTS = STATIONS.index(Station.COUNTS)
@@ -222,6 +216,8 @@ def workings(
         joint = k if k < start else k - 1
         known = k != start and not np.isnan(found[joint] + found[joint + 1])
         out.append(
-            chain.joints[joint].working(p, float(found[joint]), float(found[joint + 1]), k > start) if known else None
+            chain.workings[joint](chain.joints[joint], p, float(found[joint]), float(found[joint + 1]), k > start)
+            if known
+            else None
         )
     return tuple(out)

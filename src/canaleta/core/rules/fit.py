@@ -15,7 +15,7 @@ from canaleta.core.model.module_type import ModeTable
 from canaleta.core.model.quality import Reason
 from canaleta.core.notation.text import shown
 from canaleta.core.path.evaluate import describe, evaluate
-from canaleta.core.path.joints import contact, linear
+from canaleta.core.path.joints import contact, linear, linear_words
 from canaleta.core.path.joints.base import PathRows
 from canaleta.core.rules.finding import Cause, Cell, Finding, Fix
 from canaleta.core.rules.masks import (
@@ -269,7 +269,7 @@ def failure_hidden(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         row = int(rows[at])
         alike = int(image.mode[row]), image.cells["signal"][row], image.cells["shunt_ohm"][row]
         if alike not in limits:
-            limits[alike] = linear.CHAIN.limits(PathRows(image, np.array([row])))
+            limits[alike] = linear_words.limits(PathRows(image, np.array([row])))
         stops = limits[alike]
         if above[at]:
             ma = max(namur.failed_high_ma, float(np.nan_to_num(fails[at])))

@@ -14,6 +14,7 @@ from canaleta.core.notation.text import shown
 from canaleta.core.notation.units import factor_and_offset
 from canaleta.core.path.joints import contact, linear, temperature
 from canaleta.core.path.joints.base import Floats, PathRows
+from canaleta.core.path.joints.converter import NOMINAL_SUPPLY_V, AffineConverter
 from canaleta.core.signals.laws import VALUE_LAW_NAMES
 from canaleta.core.signals.sensors.elements import electrical, span_degc
 from canaleta.core.signals.signal_types import SIGNALS, Family, Signal, signal_named
@@ -149,7 +150,7 @@ def reach(image: PlantImage, rows: Rows) -> tuple[Floats, Floats, Floats, Floats
     """(least, greatest) that each row's converter counts, and (low, high) of what is used, all in the unit of INPUT or,
     where the mode counts degrees, in °C. NaN where it cannot be told."""
     p = PathRows(image, rows)
-    affine = linear.AffineConverter()
+    affine = AffineConverter()
     ends = np.sort(np.stack([affine.backward(p, p.of_mode(end)) for end in ("least", "most")]), axis=0)
     low, high = np.full(len(rows), np.nan), np.full(len(rows), np.nan)
     straight = np.flatnonzero(image.family[rows] == Family.LINEAR)
@@ -232,7 +233,7 @@ def dead_zero(image: PlantImage, rows: Rows) -> Bools:
 
 def follows_supply(image: PlantImage, rows: Rows) -> Bools:
     """Where the mode's span moves with the supply, the supply is not the nominal one, and counts were typed."""
-    moved = image.conventions.supply_v != linear.NOMINAL_SUPPLY_V
+    moved = image.conventions.supply_v != NOMINAL_SUPPLY_V
     flags = image.layout.mode_table.follows_supply
     mode = image.mode[rows]
     if not moved or not len(flags):

@@ -15,8 +15,9 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.model.references import between_units
 from canaleta.core.notation.text import as_typed, shown, tidy
 from canaleta.core.notation.units import factor_and_offset
-from canaleta.core.path.evaluate import CHAINS, describe, evaluate, forwards
+from canaleta.core.path.evaluate import describe, evaluate, forwards
 from canaleta.core.path.joints.base import PathRows, decimals_for
+from canaleta.core.path.joints.chains import CHAINS
 from canaleta.core.path.joints.scaling import Scaling
 from canaleta.core.path.joints.temperature import WireJoint
 from canaleta.core.rules.finding import Cell, Finding, Fix

@@ -15,9 +15,10 @@ from canaleta.core.model.module_type import ModeTable
 from canaleta.core.model.references import asks_reference
 from canaleta.core.notation.text import as_typed, shown
 from canaleta.core.notation.units import Unit, find_unit
-from canaleta.core.path.evaluate import CHAINS, describe, evaluate
+from canaleta.core.path.evaluate import describe, evaluate
 from canaleta.core.path.facts.base import significant
 from canaleta.core.path.joints.base import PathRows
+from canaleta.core.path.joints.chains import CHAINS
 from canaleta.core.rules.finding import Cell, Finding, Fix
 from canaleta.core.rules.masks import PATH, derived_counts, follows_supply
 from canaleta.core.rules.rule import rule, said

@@ -12,8 +12,9 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Reason
 from canaleta.core.model.references import asks_reference
 from canaleta.core.notation.text import plain_figure
-from canaleta.core.path.evaluate import CHAINS, describe, evaluate
+from canaleta.core.path.evaluate import describe, evaluate
 from canaleta.core.path.joints.base import PathRows
+from canaleta.core.path.joints.chains import CHAINS
 from canaleta.core.path.joints.scaling import Scaling
 from canaleta.core.signals.signal_types import Family, signal_named
 

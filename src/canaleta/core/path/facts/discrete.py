@@ -10,7 +10,8 @@ from canaleta.core.notation.text import shown
 from canaleta.core.path.discrete import INPUT_TYPES, agreement
 from canaleta.core.path.facts.base import Row, Section, Tone, first
 from canaleta.core.path.joints.base import PathRows
-from canaleta.core.path.joints.contact import CHAIN, current_path, fits, input_ohm, watched
+from canaleta.core.path.joints.chains import CONTACT
+from canaleta.core.path.joints.contact import current_path, fits, input_ohm, watched
 from canaleta.core.signals.signal_types import LOADS, Signal, signal_named
 
 __all__ = ["agreement_of", "truth", "watching"]
@@ -78,8 +79,8 @@ def agreement_of(p: PathRows) -> Section | None:
             if np.isfinite(ohm)
             else "the input's resistance is not known"
         )
-        open_v, closed_v = (first(CHAIN.joints[1].forward(p, np.array([x]))) for x in (0.0, 1.0))
-        states = [first(CHAIN.joints[2].forward(p, np.array([u]))) for u in (open_v, closed_v)]
+        open_v, closed_v = (first(CONTACT.joints[1].forward(p, np.array([x]))) for x in (0.0, 1.0))
+        states = [first(CONTACT.joints[2].forward(p, np.array([u]))) for u in (open_v, closed_v)]
         good = states == [0.0, 1.0]
         rows.insert(
             1,
@@ -131,7 +132,7 @@ def truth(p: PathRows) -> Section | None:
     for acted in (0.0, 1.0):
         x = np.array([acted])
         words = ["acted upon" if acted else "at rest"]
-        for k, joint in enumerate(CHAIN.joints):
+        for k, joint in enumerate(CONTACT.joints):
             x = joint.forward(p, x)
             if k == 0:
                 words.append("closed" if x[0] else "open")
@@ -146,7 +147,7 @@ def watching(p: PathRows) -> Section | None:
     if not watched(p)[0]:
         return None
     levels = {name: first(p.of_mode(name)) for name in ("break_below", "off_below_v", "on_from_v", "short_from")}
-    joint = CHAIN.joints[1]
+    joint = CONTACT.joints[1]
     opened, closed = (first(joint.forward(p, np.array([x]))) for x in (0.0, 1.0))
     rows = [
         Row("break below", f"{shown(levels['break_below'], 2)} mA"),

@@ -10,10 +10,9 @@ from canaleta.core.model.sources import Source, loop_source
 from canaleta.core.notation.text import shown
 from canaleta.core.path.facts.base import Row, Section, first, of_value, significant
 from canaleta.core.path.joints.base import PathRows
+from canaleta.core.path.joints.chains import LINEAR
+from canaleta.core.path.joints.converter import NOMINAL_SUPPLY_V, AffineConverter
 from canaleta.core.path.joints.linear import (
-    CHAIN,
-    NOMINAL_SUPPLY_V,
-    AffineConverter,
     InputJoint,
     fits,
     input_unit,
@@ -47,8 +46,8 @@ def failure_limits(p: PathRows) -> Section | None:
         x = np.array([ma])
         seen = InputJoint().forward(p, x)
         counts = AffineConverter().forward(p, seen)
-        stations = np.vstack([np.full((2, 1), np.nan), x, seen, counts, CHAIN.joints[4].forward(p, counts)])
-        told = int(CHAIN.reasons(p, stations)[0])
+        stations = np.vstack([np.full((2, 1), np.nan), x, seen, counts, LINEAR.joints[4].forward(p, counts)])
+        told = int(LINEAR.reasons(p, stations)[0])
         hidden = tells is not None and not told & tells
         if hidden:
             unseen.append("low" if tells is Reason.FAILED_LOW else "high")

@@ -8,10 +8,10 @@ from canaleta.core.model.fields import Station
 from canaleta.core.model.module_type import ModeTable
 from canaleta.core.model.references import asks_reference, between_units
 from canaleta.core.notation.text import plain_figure, shown
-from canaleta.core.path.evaluate import CHAINS
 from canaleta.core.path.facts.base import Row, Section, Tone, first, of_value, significant
 from canaleta.core.path.facts.temperature import used_degc
 from canaleta.core.path.joints.base import PathRows
+from canaleta.core.path.joints.chains import CHAINS
 from canaleta.core.path.joints.linear import signal_span, signal_unit
 from canaleta.core.path.joints.scaling import Scaling
 from canaleta.core.signals.accuracy import Share, root_sum_square

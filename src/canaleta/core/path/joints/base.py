@@ -208,21 +208,23 @@ class Joint(Protocol):
     def backward(self, p: PathRows, y: Floats) -> Floats:
         """This station from the next one."""
 
-    def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
-        """The working of one row: x is this station, y the next."""
-
 
 @dataclass(frozen=True)
 class Chain:
     """The five joints between six stations for one family, and what its levels say of quality.
 
-    describe and limits are for a PathRows of one row; limits are the signals at which the count stops, in words.
+    workings say each joint's formula with its figures; describe and limits are for a PathRows of one row; limits are the signals at which the count stops, in words.
     """
 
     joints: tuple[Joint, Joint, Joint, Joint, Joint]
+    workings: tuple[InWords, InWords, InWords, InWords, InWords]
     reasons: Reasons
     describe: _Describe
     limits: Callable[[PathRows], tuple[str, str]] = lambda p: ("", "")
+
+
+InWords = Callable[[Any, "PathRows", float, float, bool], Working]
+"""The working of one row by its joint: x is the joint's station, y the next; and whether it was worked out forwards."""
 
 
 class Reasons(Protocol):

@@ -11,15 +11,14 @@ from numpy.typing import NDArray
 
 from canaleta.core.model.module_type import ModeTable
 from canaleta.core.model.quality import Reason, mark
-from canaleta.core.notation.text import shown
 from canaleta.core.path.discrete import INPUT_TYPES, NAMUR_ACTUATED_MA, NAMUR_FREE_MA, state_of_type
-from canaleta.core.path.joints.base import Chain, Floats, PathRows, StationWords, Working, mode_reasons, or_zero
-from canaleta.core.path.joints.linear import NOMINAL_SUPPLY_V
-from canaleta.core.signals.signal_types import LOADS, MONITORED, SIGNALS, Family
+from canaleta.core.path.joints.base import Floats, PathRows, mode_reasons, or_zero
+from canaleta.core.path.joints.converter import NOMINAL_SUPPLY_V
+from canaleta.core.signals.signal_types import LOADS, SIGNALS, Family
 
-__all__ = ["CHAIN", "input_ohm"]
+__all__ = ["input_ohm", "reasons"]
 
-_CLOSED_AT_REST = np.array([s.closed_at_rest for s in SIGNALS] + [False])
+CLOSED_AT_REST = np.array([s.closed_at_rest for s in SIGNALS] + [False])
 _SWITCH = np.array([s.switch for s in SIGNALS] + [""], dtype=object)
 _MA, _V = ModeTable.UNITS.index("mA"), ModeTable.UNITS.index("V")
 
@@ -73,7 +72,7 @@ def _current_path(p: PathRows) -> NDArray[np.bool_]:
     return np.asarray(~((kind == "PNP") & at_plus) & ~((kind == "NPN") & at_zero), dtype=bool)
 
 
-def _on_mains(p: PathRows) -> NDArray[np.bool_]:
+def on_mains(p: PathRows) -> NDArray[np.bool_]:
     """Where the circuit is on the mains: a contact that is meant for them, or a dry one on such an input."""
     kind = switch_kind(p)
     return np.asarray(
@@ -86,20 +85,11 @@ class ContactJoint:
 
     def forward(self, p: PathRows, x: Floats) -> Floats:
         """Closed or open."""
-        return np.where(_CLOSED_AT_REST[p.code("signal")], 1.0 - x, x)
+        return np.where(CLOSED_AT_REST[p.code("signal")], 1.0 - x, x)
 
     def backward(self, p: PathRows, y: Floats) -> Floats:
         """Acted upon or at rest."""
         return self.forward(p, y)
-
-    def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
-        """The contact form is the state on the shelf."""
-        rest = "closed" if _CLOSED_AT_REST[p.code("signal")[0]] else "open"
-        return Working(
-            f"at rest it is {rest}",
-            _arrow("acted upon" if x else "at rest", "closed" if y else "open", forward),
-            f"{p.text('signal')}: the form is the state on the shelf, without power or process",
-        )
 
 
 class CircuitJoint:
@@ -108,7 +98,7 @@ class CircuitJoint:
     def forward(self, p: PathRows, x: Floats) -> Floats:
         """V or mA at the terminals."""
         closed = x > 0.5
-        whole = np.where(_on_mains(p), p.conventions.mains_v, p.supply_v)
+        whole = np.where(on_mains(p), p.conventions.mains_v, p.supply_v)
         volts = np.where(p.hit("shorted"), whole, self._volts(p, closed))
         volts = np.where(p.hit("opened") | (p.hit("reversed") & (switch_kind(p) != "contact")), 0.0, volts)
         out = np.where(watched(p), self._milliampere(p, closed), volts)
@@ -117,7 +107,7 @@ class CircuitJoint:
 
     @staticmethod
     def _volts(p: PathRows, closed: NDArray[np.bool_]) -> Floats:
-        supply = np.where(_on_mains(p), p.conventions.mains_v, p.supply_v)
+        supply = np.where(on_mains(p), p.conventions.mains_v, p.supply_v)
         on = np.maximum(supply - or_zero(p.number("drop_v")), 0.0)
         leaked = or_zero(p.number("leakage_ma")) / 1000.0 * np.nan_to_num(input_ohm(p))
         out = np.where(closed, on, np.minimum(leaked, supply))
@@ -141,40 +131,6 @@ class CircuitJoint:
         """Closed at the level that the input takes for on; NaN between off and on."""
         return _state(p, y)
 
-    def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
-        """The supply through the switch, or the current that its resistors let through."""
-        state = "closed" if x else "open"
-        if watched(p)[0]:
-            source = f"{shown(float(p.of_mode('source_v')[0]), 1)} V behind {shown(float(p.of_mode('source_ohm')[0]), 0)} Ω"
-            kind = str(switch_kind(p)[0])
-            if kind == "NAMUR":
-                told = (
-                    f"{shown(NAMUR_FREE_MA, 1)} mA or more, {shown(NAMUR_ACTUATED_MA, 1)} mA or less (IEC 60947-5-6)"
-                )
-            elif kind == "end-of-line":
-                told = f"series {p.text('series_ohm') or '?'} Ω, across {p.text('parallel_ohm') or '?'} Ω as typed"
-            else:
-                told = "a bare contact: closed is a short, open is a break"
-            return Working("I = source / (inside + switch)", _arrow(state, f"{shown(y, 2)} mA", forward),
-                           f"{source}; {told}")  # fmt: skip
-        supply = float(p.supply_v[0])
-        if _on_mains(p)[0]:
-            supply = p.conventions.mains_v
-        lost = " − drop" if p.text("drop_v") else ""
-        leak = "leakage · R of the input" if p.text("leakage_ma") else "0"
-        return Working(
-            f"U = supply{lost} if closed, else {leak}",
-            _arrow(state, f"{shown(y, 1)} V", forward),
-            f"supply {shown(supply, 1)} V from the plant's conventions"
-            + ("" if current_path(p)[0] else f"; {_no_path(p)}"),
-        )
-
-
-def _no_path(p: PathRows) -> str:
-    kind = str(switch_kind(p)[0])
-    pull, common = ("+", "+") if kind == "PNP" else ("0 V", "0 V")
-    return f"a {kind} output pulls to {pull} and the input's common is at {common}: no current flows"
-
 
 class LevelJoint:
     """LOOP to INPUT: off, on, or undefined between, in volts and milliampere (IEC 61131-2, IEC 60947-5-6)."""
@@ -187,25 +143,6 @@ class LevelJoint:
         """What a healthy circuit has in that state."""
         return CircuitJoint().forward(PathRows(p.image, p.rows), y)
 
-    def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
-        """The input's levels."""
-        state = "between: undefined" if np.isnan(y) else "on" if y else "off"
-        unit = "mA" if watched(p)[0] else "V"
-        kind = int(or_zero(p.of_mode("input_type"))[0])
-        mode = f"module type, mode {p.text('mode')}"
-        if kind:
-            limits = INPUT_TYPES[kind]
-            ma = x / float(input_ohm(p)[0]) * 1000.0
-            return Working(limits.words, _arrow(f"{shown(x, 1)} V, {shown(ma, 2)} mA", state, forward),
-                           f"{mode}: IEC 61131-2 type {kind}")  # fmt: skip
-        off, on = (shown(float(level[0]), 1).removesuffix(".0") for level in _levels(p))
-        norm = "IEC 60947-5-6" if unit == "mA" else "IEC 61131-2"
-        return Working(
-            f"off below {off} {unit}, on from {on} {unit}",
-            _arrow(f"{shown(x, 2 if unit == 'mA' else 1)} {unit}", state, forward),
-            f"{mode} ({norm})",
-        )
-
 
 class BitJoint:
     """INPUT to COUNTS: the bit as it is."""
@@ -217,10 +154,6 @@ class BitJoint:
     def backward(self, p: PathRows, y: Floats) -> Floats:
         """Off or on."""
         return self.forward(p, y)
-
-    def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
-        """One bit."""
-        return Working("count = bit", _arrow(shown(x, 0), shown(y, 0), forward), "one bit of the module's word")
 
 
 class SenseJoint:
@@ -235,26 +168,15 @@ class SenseJoint:
         """The bit."""
         return self.forward(p, y)
 
-    def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
-        """The sense and the words."""
-        words = (p.text("text_0") or "0", p.text("text_1") or "1")
-        turned = p.text("acting") == "reverse"
-        return Working("value = 1 − bit" if turned else "value = bit", _arrow(shown(x, 0), shown(y, 0), forward),
-                       f"0 says “{words[0]}”, 1 says “{words[1]}”")  # fmt: skip
 
-
-def _arrow(this: str, following: str, forward: bool) -> str:
-    return f"{this} → {following}" if forward else f"{following} → {this}"
-
-
-def _levels(p: PathRows) -> tuple[Floats, Floats]:
+def switching_levels(p: PathRows) -> tuple[Floats, Floats]:
     share = np.where(p.mode_flag("follows_supply"), p.supply_v / NOMINAL_SUPPLY_V, 1.0)
     return p.of_mode("off_below_v") * share, p.of_mode("on_from_v") * share
 
 
 def _state(p: PathRows, level: Floats) -> Floats:
     out = np.full(level.shape, np.nan)
-    off, on = p.once("contact levels", lambda: _levels(p))
+    off, on = p.once("contact levels", lambda: switching_levels(p))
     kind = or_zero(p.of_mode("input_type"))
     with np.errstate(invalid="ignore", divide="ignore"):
         out[level < off] = 0.0
@@ -274,7 +196,7 @@ def _bridged(p: PathRows, level: Floats) -> NDArray[np.bool_]:
     return np.asarray(level >= p.of_mode("short_from"), dtype=bool)
 
 
-def _reasons(p: PathRows, stations: Floats) -> NDArray[np.uint32]:
+def reasons(p: PathRows, stations: Floats) -> NDArray[np.uint32]:
     kind = switch_kind(p)
     mains = p.mode_flag("alternating")
     # A dry contact switches whatever the input feeds it with; a sensor has a supply of its own kind.
@@ -290,46 +212,3 @@ def _reasons(p: PathRows, stations: Floats) -> NDArray[np.uint32]:
         mark(out, _bridged(p, level), Reason.SHORT_CIRCUIT)
     mark(out, fits(p) & ~np.isnan(level) & np.isnan(stations[3]), Reason.UNDEFINED_LEVEL)
     return out
-
-
-def _describe(p: PathRows) -> tuple[StationWords, ...]:
-    rest = "closed" if _CLOSED_AT_REST[p.code("signal")[0]] else "open"
-    mode = p.text("mode")
-    unit = "mA" if watched(p)[0] else "V"
-    off, on = (float(level[0]) for level in _levels(p))
-    kind = int(or_zero(p.of_mode("input_type"))[0])
-    levels: tuple[str, ...] = ()
-    if kind:
-        levels = (f"IEC 61131-2 type {kind}",)
-    elif not np.isnan(off):
-        levels = tuple(
-            f"{word} {shown(x, 1).removesuffix('.0')} {unit}" for word, x in (("off below", off), ("on from", on))
-        )
-    switch = str(switch_kind(p)[0])
-    electric = [
-        f"{word} {p.text(field)} {u}"
-        for word, field, u in (("leaks", "leakage_ma", "mA"), ("drops", "drop_v", "V"),
-                               ("series", "series_ohm", "Ω"), ("across", "parallel_ohm", "Ω"))
-        if p.text(field)
-    ]  # fmt: skip
-    words = tuple(f"{bit} says {p.text(f'text_{bit}')}" for bit in (0, 1) if p.text(f"text_{bit}"))
-    if p.text("acting") == "reverse":
-        words = ("turned over", *words)
-    watch = ("break and short told",) if switch in MONITORED and watched(p)[0] else ()
-    return (
-        StationWords("", 0, (p.text("service"), "1 acted upon, 0 at rest")),
-        StationWords("", 0, (p.text("signal"), f"{rest} at rest", ", ".join(electric) or "1 closed, 0 open")),
-        StationWords(
-            unit, 2 if unit == "mA" else 1, (f"{p.text('wires')} wires" if p.text("wires") else "at the terminals",)
-        ),
-        StationWords("", 0, (f"mode {mode}" if mode else "no mode yet", *levels, *watch)),
-        StationWords("", 0, ("one bit",)),
-        StationWords("", 0, words),
-    )
-
-
-CHAIN = Chain(
-    (ContactJoint(), CircuitJoint(), LevelJoint(), BitJoint(), SenseJoint()),
-    _reasons,
-    _describe,
-)

@@ -13,10 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.model.field_table import FORMS
-from canaleta.core.model.references import value_unit
-from canaleta.core.notation.text import plain, shown
 from canaleta.core.notation.units import factor_and_offset
-from canaleta.core.path.joints.base import Floats, PathRows, StationWords, Working, decimals_for, or_zero
+from canaleta.core.path.joints.base import Floats, PathRows, or_zero
 from canaleta.core.signals import laws
 from canaleta.core.signals.hops_and_factors import factors_of
 from canaleta.core.signals.laws import SENSOR_LAW, TABLE_LAWS, VALUE_LAW_NAMES
@@ -24,7 +22,7 @@ from canaleta.core.signals.sensors.elements import degrees, electrical
 from canaleta.core.signals.signal_types import SIGNALS, Family
 from canaleta.core.signals.tables import through_tables
 
-__all__ = ["Scaling", "counts_text", "value_words"]
+__all__ = ["Scaling"]
 
 Ends = tuple[Floats, Floats, Floats, Floats]
 _CURVES = np.array([*(s.curve for s in SIGNALS), ""], dtype=object)
@@ -53,17 +51,17 @@ class Scaling:
         codes = p.code("value_law")
         share = laws.apply(codes, (x - c0) / (c1 - c0))
         out = v0 + laws.cut_off(codes, share, p.number("value_cutoff")) * (v1 - v0)
-        sloped, slope, offset = self._sloped(p)
+        sloped, slope, offset = self.sloped(p)
         if sloped.any():
             out = np.where(sloped, slope * x + offset, out)
-        return _beyond_the_line(p, out, forward=True)
+        return beyond_the_line(p, out, forward=True)
 
     def backward(self, p: PathRows, y: Floats) -> Floats:
         """Counts, not yet rounded, at values."""
-        linear = _beyond_the_line(p, y, forward=False)
+        linear = beyond_the_line(p, y, forward=False)
         c0, c1, v0, v1 = self.ends(p)
         out = c0 + laws.invert(p.code("value_law"), (linear - v0) / (v1 - v0)) * (c1 - c0)
-        sloped, slope, offset = self._sloped(p)
+        sloped, slope, offset = self.sloped(p)
         if sloped.any():
             out = np.where(sloped, (linear - offset) / np.where(slope == 0, np.nan, slope), out)
         return out
@@ -71,7 +69,7 @@ class Scaling:
     def share(self, p: PathRows, x: Floats) -> Floats:
         """Share of the span at counts: 0 at the low end of the signal, 1 at the high one."""
         c0, c1, _, _ = self.ends(p)
-        sloped, _, _ = self._sloped(p)
+        sloped, _, _ = self.sloped(p)
         if sloped.any():
             d0, d1 = self._derived(p)
             c0, c1 = np.where(sloped, d0, c0), np.where(sloped, d1, c1)
@@ -80,7 +78,7 @@ class Scaling:
     def at_share(self, p: PathRows, share: Floats) -> Floats:
         """The value at a share of the span."""
         c0, c1, _, _ = self.ends(p)
-        sloped, _, _ = self._sloped(p)
+        sloped, _, _ = self.sloped(p)
         if sloped.any():
             d0, d1 = self._derived(p)
             c0, c1 = np.where(sloped, d0, c0), np.where(sloped, d1, c1)
@@ -105,13 +103,13 @@ class Scaling:
         """(slope, offset) of the straight part, whichever form was typed."""
         c0, c1, v0, v1 = self.ends(p)
         slope = (v1 - v0) / (c1 - c0)
-        sloped, typed, offset = self._sloped(p)
+        sloped, typed, offset = self.sloped(p)
         return np.where(sloped, typed, slope), np.where(sloped, offset, v0 - slope * c0)
 
     def point_form(self, p: PathRows) -> Ends:
         """Two points of the straight part, whichever form was typed: at the ends of the signal."""
         c0, c1, v0, v1 = self.ends(p)
-        sloped, slope, offset = self._sloped(p)
+        sloped, slope, offset = self.sloped(p)
         if not sloped.any():
             return c0, c1, v0, v1
         d0, d1 = self._derived(p)
@@ -119,47 +117,9 @@ class Scaling:
         return c0, c1, np.where(sloped, slope * c0 + offset, v0), np.where(sloped, slope * c1 + offset, v1)
 
     @staticmethod
-    def _sloped(p: PathRows) -> tuple[NDArray[np.bool_], Floats, Floats]:
+    def sloped(p: PathRows) -> tuple[NDArray[np.bool_], Floats, Floats]:
         """Rows whose scaling is typed as slope and offset or as factors, and both figures."""
         return p.once("sloped", lambda: _slopes(p))
-
-    def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
-        """The formula with this point's end points."""
-        law = p.text("value_law")
-        unit = p.text("value_unit")
-        linear = float(_beyond_the_line(p, np.array([y]), forward=False)[0])
-        more, source_of_more = _more_words(p, linear, y)
-        sloped, slope, offset = self._sloped(p)
-        if sloped[0]:
-            by = f"factors {p.text('factors')}" if p.text("value_form") == "factors" else "slope and offset as typed"
-            m, b = plain(float(slope[0])), plain(float(offset[0]))
-            if not forward:
-                return Working("count = (value − offset) / slope, rounded",
-                               f"({shown(linear, 4)} − {b}) / {m} → {shown(x, 0)}", by + source_of_more)  # fmt: skip
-            return Working("value = slope · count + offset" + more[0],
-                           f"{m} · {counts_text(x)} + {b} = {shown(linear, 4)}{more[1] or f' {unit}'}".rstrip(),
-                           by + source_of_more)  # fmt: skip
-        c0, c1, v0, v1 = (counts_text(round(float(e[0]), 6)) for e in self.ends(p))
-        root = law == "square root"
-        fraction = f"({shown(x, 1).removesuffix('.0')} − {c0}) / ({c1} − {c0})"
-        share = f"√[{fraction}]" if root else fraction
-        typed = p.text("counts_low") and p.text("counts_high")
-        whose = "end points as typed in the list" if typed else "counts as signal and module make them"
-        source = f"{whose}: {c0} → {v0}, {c1} → {v1}{source_of_more}"
-        if root and y == float(self.ends(p)[2][0]) and p.text("value_cutoff"):
-            source += f"; below {p.text('value_cutoff')} % of the root it is taken as none"
-        if not forward:
-            square = "²" if root else ""
-            return Working(
-                f"count = c₀ + [(value − v₀) / (v₁ − v₀)]{square} · (c₁ − c₀), rounded",
-                f"{c0} + [({shown(linear, 4)} − {v0}) / ({v1} − {v0})]{square} · ({c1} − {c0}) → {shown(x, 0)}",
-                source,
-            )
-        return Working(
-            "value = v₀ + " + ("√" if root else "") + "[(count − c₀) / (c₁ − c₀)] · (v₁ − v₀)" + more[0],
-            f"{v0} + {share} · ({v1} − {v0}) = {shown(linear, 4)}{more[1] or f' {unit}'}".rstrip(),
-            source,
-        )
 
 
 def _product(text: str | None) -> float:
@@ -182,7 +142,7 @@ def _slopes(p: PathRows) -> tuple[NDArray[np.bool_], Floats, Floats]:
     return sloped, slope, offset
 
 
-def _beyond_the_line(p: PathRows, x: Floats, forward: bool) -> Floats:
+def beyond_the_line(p: PathRows, x: Floats, forward: bool) -> Floats:
     """The table or the sensor's curve behind the straight part; backwards, the straight part's figure."""
     codes = p.code("value_law")
     rows = np.flatnonzero(codes >= _FIRST_TABLE)
@@ -219,44 +179,3 @@ def junction_degc(p: PathRows) -> Floats:
     typed = p.number("junction_degc")
     elsewhere = p.chosen("junction", "remote sensor") | p.chosen("junction", "fixed")
     return np.where(elsewhere & ~np.isnan(typed), typed, ambient)
-
-
-def _more_words(p: PathRows, linear: float, value: float) -> tuple[tuple[str, str], str]:
-    law, unit = p.text("value_law"), p.text("value_unit")
-    if law in TABLE_LAWS:
-        kind = "monotone cubic" if law != "table" else "straight lines"
-        return ((", through the table", f" → {shown(value, 4)} {unit}".rstrip()),
-                f"; table as typed, {kind} between its points")  # fmt: skip
-    if law == SENSOR_LAW:
-        return ((", through the sensor's curve", f" → {shown(value, 3)} {unit}".rstrip()),
-                f"; curve of {p.text('signal')}")  # fmt: skip
-    return ("", ""), ""
-
-
-def counts_text(count: float) -> str:
-    """A count as shown in a working: whole if it is, else with its decimals."""
-    return plain(count) if count != round(count) else shown(count, 0)
-
-
-def value_words(p: PathRows) -> StationWords:
-    """The VALUE station of a scaled point."""
-    v0, v1 = float(p.number("value_low")[0]), float(p.number("value_high")[0])
-    typed = p.number("value_decimals")[0]
-    law = p.text("value_law")
-    curved = law in TABLE_LAWS or law == SENSOR_LAW
-    decimals = (1 if law == SENSOR_LAW else 2 if curved else decimals_for(v1 - v0)) if np.isnan(typed) else int(typed)
-    unit = value_unit(p.image, int(p.rows[0]))
-    form = p.text("value_form")
-    if form == "slope and offset":
-        first = f"{p.text('slope') or '?'} a count, {p.text('offset') or '0'} at zero"
-    elif form == "factors":
-        first = f"by {len(factors_of(p.text('factors')))} factors"
-    elif np.isnan(v0 + v1):
-        first = "not scaled yet" if p.image.family[p.rows[0]] == Family.LINEAR else "degrees as counted"
-    elif curved:
-        first = f"scaled {p.text('value_low')} … {p.text('value_high')} before the {'curve' if law == SENSOR_LAW else 'table'}"
-    else:
-        first = f"scaled {p.text('value_low')} … {p.text('value_high')} {unit}".rstrip()
-    outside = " · ".join(f"{side}: {p.text(side)}" for side in ("below", "above") if p.text(side) not in ("", "pass"))
-    lines = (first, law if law and law != "straight line" else "", outside, p.text("value_reference"))
-    return StationWords(unit, decimals, tuple(line for line in lines if line)[:3])

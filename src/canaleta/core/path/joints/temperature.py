@@ -11,28 +11,23 @@ from numpy.typing import NDArray
 from canaleta.core.model.field_table import JUMPERS
 from canaleta.core.model.module_type import DEGREES, ModeTable
 from canaleta.core.model.quality import Reason, mark
-from canaleta.core.notation.text import shown
 from canaleta.core.notation.units import factor_and_offset
 from canaleta.core.path.joints.base import (
-    Chain,
     Floats,
     PathRows,
     Reasons,
-    StationWords,
-    Working,
     mode_reasons,
     or_zero,
 )
-from canaleta.core.path.joints.linear import AffineConverter, count_words, fault_counts
-from canaleta.core.path.joints.scaling import Scaling, junction_degc, value_words
+from canaleta.core.path.joints.converter import AffineConverter, fault_counts
+from canaleta.core.path.joints.scaling import Scaling, junction_degc
 from canaleta.core.signals.laws import SENSOR_LAW
 from canaleta.core.signals.sensors.elements import degrees, electrical, span_degc
 from canaleta.core.signals.sensors.extension import EXTENSIONS
-from canaleta.core.signals.sensors.resistance import resistance_curves
-from canaleta.core.signals.sensors.thermocouples import SOURCE, thermocouple, thermocouple_letters
+from canaleta.core.signals.sensors.thermocouples import thermocouple
 from canaleta.core.signals.signal_types import SIGNALS, Family
 
-__all__ = ["RESISTANCE", "THERMOCOUPLE", "elements", "in_degc", "takes"]
+__all__ = ["CONVERTER", "SCALING", "elements", "in_degc", "reasons_for", "takes"]
 
 Names = NDArray[np.object_]
 _CURVES = np.array([*(signal.curve for signal in SIGNALS), ""], dtype=object)
@@ -46,7 +41,7 @@ def elements(p: PathRows) -> Names:
     return np.asarray(_CURVES[p.code("signal")], dtype=object)
 
 
-def _made_by_extension(p: PathRows) -> Names:
+def made_by_extension(p: PathRows) -> Names:
     """The letter whose emf each extension wire makes: the element's own where none is named."""
     code = p.code("extension")
     return np.where(code >= 0, _MADE_BY[code], elements(p))
@@ -62,24 +57,6 @@ class ElementJoint:
     def backward(self, p: PathRows, y: Floats) -> Floats:
         """°C."""
         return degrees(elements(p), y, p.cells("curve_table"))
-
-    def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
-        """The reference function or the curve."""
-        name = str(elements(p)[0])
-        if name in thermocouple_letters():
-            symbol, unit, source, decimals = f"E_{name}", "mV", SOURCE, 4
-            formula = f"E = E_{name}(t), reference junction at 0 °C"
-        else:
-            symbol, unit, decimals = "R", "Ω", 4
-            formula = f"R = R(t) of {p.text('signal')}"
-            source = resistance_curves()[name].source if name in resistance_curves() else "the curve as typed"
-        if not forward:
-            return Working(
-                f"t = {symbol}⁻¹, the true inverse",
-                f"{symbol}⁻¹({shown(y, decimals)} {unit}) = {shown(x, 2)} °C",
-                source,
-            )
-        return Working(formula, f"{symbol}({shown(x, 2)} °C) = {shown(y, decimals)} {unit}", source)
 
 
 class JunctionJoint:
@@ -100,7 +77,7 @@ class JunctionJoint:
     @staticmethod
     def added_mv(p: PathRows) -> Floats:
         """What everything behind the element adds: −E_element(head) + E_wire(head) − E_wire(junction)."""
-        element, wire = elements(p), _made_by_extension(p)
+        element, wire = elements(p), made_by_extension(p)
         at = JunctionJoint.where_copper_begins_degc(p)
         head = p.number("head_degc")
         head = np.where(np.isnan(head), at, head)
@@ -119,60 +96,21 @@ class JunctionJoint:
         remote = p.chosen("junction", "remote sensor") & ~np.isnan(typed)
         return np.where(remote, typed, p.conventions.cabinet_ambient_degc)
 
-    def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
-        """The cold junction's share, and that of an extension wire of another kind."""
-        element, wire = str(elements(p)[0]), str(_made_by_extension(p)[0])
-        at, head = float(self.where_copper_begins_degc(p)[0]), p.number("head_degc")[0]
-        where = "remote box" if p.text("junction") == "remote sensor" else "terminals"
-        if element == wire or np.isnan(head):
-            cold = float(electrical(elements(p), np.array([at]))[0])
-            figures = f"{shown(x, 4)} − {shown(cold, 4)} = {shown(y, 4)} mV"
-            return Working(
-                f"U = E − E_{element}({shown(at, 1)} °C)" if forward else f"E = U + E_{element}({shown(at, 1)} °C)",
-                figures if forward else f"{shown(y, 4)} + {shown(cold, 4)} = {shown(x, 4)} mV",
-                f"junction at the {where} taken as {shown(at, 1)} °C, "
-                + ("as typed" if where == "remote box" else "the cabinet's ambient in the plant's conventions"),
-            )
-        head_mv = float(electrical(elements(p), np.array([float(head)]))[0])
-        wire_mv = [
-            float(np.nan_to_num(electrical(np.array([wire], dtype=object), np.array([t])))[0]) for t in (head, at)
-        ]
-        return Working(
-            f"U = E − E_{element}(head) + E_{wire or 'copper'}(head) − E_{wire or 'copper'}(junction)",
-            f"{shown(x, 4)} − {shown(head_mv, 4)} + {shown(wire_mv[0], 4)} − {shown(wire_mv[1], 4)} = {shown(y, 4)} mV",
-            f"head at {shown(float(head), 1)} °C, junction at {shown(at, 1)} °C, extension wire {p.text('extension')}",
-        )
-
 
 class CompensationJoint:
     """LOOP to INPUT of a thermocouple: a module that counts degrees adds the junction in mV, by its own curve."""
 
     def forward(self, p: PathRows, x: Floats) -> Floats:
         """Compensated mV."""
-        return np.where(takes(p, Family.THERMOCOUPLE), x + self._added(p), np.nan)
+        return np.where(takes(p, Family.THERMOCOUPLE), x + self.compensation_mv(p), np.nan)
 
     def backward(self, p: PathRows, y: Floats) -> Floats:
         """mV at the terminals."""
-        return np.where(takes(p, Family.THERMOCOUPLE), y - self._added(p), np.nan)
+        return np.where(takes(p, Family.THERMOCOUPLE), y - self.compensation_mv(p), np.nan)
 
     @staticmethod
-    def _added(p: PathRows) -> Floats:
+    def compensation_mv(p: PathRows) -> Floats:
         return np.nan_to_num(electrical(p.mode_curves(), junction_degc(p)))
-
-    def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
-        """Compensation belongs in mV."""
-        curve = str(p.mode_curves()[0])
-        if not curve:
-            return Working("mV as they come", f"{shown(y, 4)} mV", f"mode {p.text('mode')} does not compensate")
-        cold, degc = float(self._added(p)[0]), float(junction_degc(p)[0])
-        sign, of, is_now = ("+", x, y) if forward else ("−", y, x)
-        known = {"remote sensor": "by the remote sensor", "fixed": "the fixed setting"}.get(p.text("junction"), "")
-        return Working(
-            f"input = U + E_{curve}(junction)" if forward else f"U = input − E_{curve}(junction)",
-            f"{shown(of, 4)} {sign} {shown(cold, 4)} = {shown(is_now, 4)} mV",
-            f"cold junction taken as {shown(degc, 1)} °C, "
-            + (known or "the cabinet's ambient in the plant's conventions"),
-        )
 
 
 class LeadJoint:
@@ -193,16 +131,6 @@ class LeadJoint:
     def lead_ohm(p: PathRows) -> Floats:
         """Resistance of one lead, with what a fault adds."""
         return or_zero(p.number("lead_ohm")) + p.added_lead_ohm
-
-    def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
-        """Two leads in series with the element."""
-        lead = float(self.lead_ohm(p)[0]) if forward else float(or_zero(p.number("lead_ohm"))[0])
-        source = f"one lead {shown(lead, 3)} Ω as typed" if lead else "no lead resistance typed"
-        if not forward:
-            return Working("R = R at the terminals − 2 · lead",
-                           f"{shown(y, 4)} − 2 · {shown(lead, 3)} = {shown(x, 4)} Ω", source)  # fmt: skip
-        return Working("R at the terminals = R + 2 · lead",
-                       f"{shown(x, 4)} + 2 · {shown(lead, 3)} = {shown(y, 4)} Ω", source)  # fmt: skip
 
 
 class WireJoint:
@@ -243,33 +171,20 @@ class WireJoint:
         wires, built = or_zero(p.number("wires")), or_zero(p.of_mode("wires"))
         return np.asarray((wires > 0) & (wires < built) & p.chosen("jumper", "absent"), dtype=bool)
 
-    def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
-        """Which leads the connection takes away."""
-        n = float(self.taken_away(p)[0])
-        lead = float(LeadJoint.lead_ohm(p)[0]) if forward else float(or_zero(p.number("lead_ohm"))[0])
-        wires, built = p.text("wires") or "as many wires as the input has", int(or_zero(p.of_mode("wires"))[0])
-        jumper = f", jumper {p.text('jumper')}" if p.text("jumper") else ""
-        source = f"wires: {wires}; the input is built for {built or 'any'}{jumper}"
-        if not forward:
-            return Working(f"R at the terminals = input + {n:.0f} · lead",
-                           f"{shown(y, 4)} + {n:.0f} · {shown(lead, 3)} = {shown(x, 4)} Ω", source)  # fmt: skip
-        return Working(f"input = R at the terminals − {n:.0f} · lead",
-                       f"{shown(x, 4)} − {n:.0f} · {shown(lead, 3)} = {shown(y, 4)} Ω", source)  # fmt: skip
-
 
 class TemperatureConverter:
     """INPUT to COUNTS: mV or Ω into degrees by the mode's curve, then degrees into counts; or mV and Ω as they are."""
 
-    _affine = AffineConverter()
+    affine = AffineConverter()
 
     def forward(self, p: PathRows, x: Floats) -> Floats:
         """Counts."""
         curves = p.mode_curves()
         counting = curves != ""
-        exact = self._affine.unrounded(p, x)
+        exact = self.affine.unrounded(p, x)
         if counting.any():
-            exact = np.where(counting, self._affine.unrounded(p, self._counted_degrees(p, curves, x)), exact)
-        counts = self._affine.counts_from(p, exact)
+            exact = np.where(counting, self.affine.unrounded(p, self._counted_degrees(p, curves, x)), exact)
+        counts = self.affine.counts_from(p, exact)
         opened = np.isinf(x) & (x > 0)
         if opened.any():
             told = p.of_mode("open_counts")
@@ -278,7 +193,7 @@ class TemperatureConverter:
 
     def backward(self, p: PathRows, y: Floats) -> Floats:
         """mV or Ω at counts; NaN for a count that tells a fault."""
-        figure = self._affine.backward(p, y)
+        figure = self.affine.backward(p, y)
         for name in ("open_counts", "short_counts", "under_counts", "over_counts"):
             figure = np.where(y == p.of_mode(name), np.nan, figure)
         curves = p.mode_curves()
@@ -319,45 +234,19 @@ class TemperatureConverter:
 
     def counts_at_degc(self, p: PathRows, degc: Floats) -> Floats:
         """Exact counts of a mode that counts degrees."""
-        return self._affine.unrounded(p, self._into_unit(p, degc))
+        return self.affine.unrounded(p, self._into_unit(p, degc))
 
     def span_degc(self, p: PathRows) -> tuple[Floats, Floats]:
         """The mode's span in °C."""
         return self.from_unit(p, p.of_mode("signal_low")), self.from_unit(p, p.of_mode("signal_high"))
 
-    def working(self, p: PathRows, x: float, y: float, forward: bool) -> Working:
-        """The curve of the mode, then degrees into counts."""
-        curve = str(p.mode_curves()[0])
-        if not curve:
-            return self._affine.working(p, x, y, forward)
-        letter = curve in thermocouple_letters()
-        symbol, unit = (f"E_{curve}", "mV") if letter else ("R", "Ω")
-        figure = float(self._affine.backward(p, np.array([y]))[0])
-        per_degree = float((p.of_mode("counts_high") - p.of_mode("counts_low"))[0]) / float(
-            (p.of_mode("signal_high") - p.of_mode("signal_low"))[0]
-        )
-        degree = ModeTable.UNITS[int(p.of_mode("unit")[0])]
-        held = SOURCE if letter else f"{curve}, {resistance_curves()[curve].source}"
-        source = f"module type, mode {p.text('mode')}; {held}"
-        if not forward:
-            return Working(
-                f"input = {symbol}(count / {shown(per_degree, 0)})",
-                f"{symbol}({shown(y, 0)} / {shown(per_degree, 0)} {degree}) = {shown(x, 4)} {unit}",
-                source,
-            )
-        return Working(
-            f"count = t · {shown(per_degree, 0)}, t from {symbol}(t) = input",
-            f"{symbol}⁻¹({shown(x, 4)} {unit}) = {shown(figure, 2)} {degree} → {shown(y, 0)}",
-            source,
-        )
 
-
-_CONVERTER = TemperatureConverter()
+CONVERTER = TemperatureConverter()
 
 
 def in_degc(p: PathRows, figure: Floats) -> Floats:
     """Degrees as a mode counts them, in °C."""
-    return _CONVERTER.from_unit(p, figure)
+    return CONVERTER.from_unit(p, figure)
 
 
 def takes(p: PathRows, family: Family) -> NDArray[np.bool_]:
@@ -383,7 +272,7 @@ def _derived_ends(p: PathRows, ends: tuple[Floats, Floats, Floats, Floats]) -> t
     units = p.cells("value_unit")
     pairs = {unit: factor_and_offset("°C", unit or "°C") or (np.nan, np.nan) for unit in set(units)}
     factor, offset = np.array([pairs[unit] for unit in units], dtype=np.float64).reshape(-1, 2).T
-    t0, t1 = _CONVERTER.span_degc(p)
+    t0, t1 = CONVERTER.span_degc(p)
     counting = p.mode_curves() != ""
     low = np.where(sensor | ~counting, p.of_mode("signal_low"), t0 * factor + offset)
     high = np.where(sensor | ~counting, p.of_mode("signal_high"), t1 * factor + offset)
@@ -392,18 +281,18 @@ def _derived_ends(p: PathRows, ends: tuple[Floats, Floats, Floats, Floats]) -> t
     follows = empty & counting & ~sensor
     v0 = np.where(empty & np.isnan(v0), np.where(raw, np.nan, low), v0)
     v1 = np.where(empty & np.isnan(v1), np.where(raw, np.nan, high), v1)
-    c0 = np.where(follows, _CONVERTER.counts_at_degc(p, (v0 - offset) / factor), c0)
-    c1 = np.where(follows, _CONVERTER.counts_at_degc(p, (v1 - offset) / factor), c1)
+    c0 = np.where(follows, CONVERTER.counts_at_degc(p, (v0 - offset) / factor), c0)
+    c1 = np.where(follows, CONVERTER.counts_at_degc(p, (v1 - offset) / factor), c1)
     affine = AffineConverter()
     c0 = np.where(empty & sensor, affine.unrounded(p, v0), c0)
     c1 = np.where(empty & sensor, affine.unrounded(p, v1), c1)
     return c0, c1, v0, v1
 
 
-_SCALING = Scaling(_derived_counts, _derived_ends)
+SCALING = Scaling(_derived_counts, _derived_ends)
 
 
-def _reasons_for(family: Family) -> Reasons:
+def reasons_for(family: Family) -> Reasons:
     def reasons(p: PathRows, stations: Floats) -> NDArray[np.uint32]:
         out = mode_reasons(p, takes(p, family))
         counts = stations[4]
@@ -426,53 +315,3 @@ def _reasons_for(family: Family) -> Reasons:
         return out
 
     return reasons
-
-
-def _described(p: PathRows, unit: str, loop: tuple[str, ...], seen: str) -> tuple[StationWords, ...]:
-    name, table = str(elements(p)[0]), p.cells("curve_table")[0]
-    low_degc, high_degc = span_degc(name, table)
-    low, high, of = p.text("device_low"), p.text("device_high"), p.text("device_unit")
-    used = f"used {low} … {high} {of}" if low and high else "no range typed"
-    mode = p.text("mode")
-    tolerance = f", class {p.text('tolerance_class')}" if p.text("tolerance_class") else ""
-    what = f"element type {name}" if unit == "mV" else p.text("signal")
-    span = "no curve typed yet" if np.isnan(low_degc) else f"{shown(low_degc, 0)} … {shown(high_degc, 0)} °C"
-    return (
-        StationWords("°C", 1, (p.text("service"), used)),
-        StationWords(unit, 3, (what + tolerance, span)),
-        StationWords(unit, 3, loop),
-        StationWords(unit, 3, tuple(line for line in (f"mode {mode}" if mode else "no mode yet", seen) if line)),
-        count_words(p),
-        value_words(p),
-    )
-
-
-def _describe_thermocouple(p: PathRows) -> tuple[StationWords, ...]:
-    at = shown(float(junction_degc(p)[0]), 1)
-    junction = p.text("junction") or "at the terminals"
-    head = f"{p.text('extension') or 'extension'} from {p.text('head_degc')} °C" if p.text("head_degc") else ""
-    lines = tuple(line for line in ("at the terminals", f"cold junction {at} °C", head) if line)
-    if junction != "at the terminals":
-        lines = (junction, *lines[1:])
-    return _described(p, "mV", lines, "compensated in mV" if p.mode_curves()[0] else "not compensated")
-
-
-def _describe_resistance(p: PathRows) -> tuple[StationWords, ...]:
-    wires, lead = p.text("wires"), p.text("lead_ohm")
-    lines = (f"{wires} wires" if wires else "at the terminals", f"one lead {lead} Ω" if lead else "")
-    taken = float(WireJoint.taken_away(p)[0])
-    counted = 2 - int(taken)
-    seen = ("leads taken away" if counted == 0 else f"{counted} lead{'s' * (counted > 1)} counted in") if lead else ""
-    return _described(p, "Ω", tuple(line for line in lines if line), seen)
-
-
-THERMOCOUPLE = Chain(
-    (ElementJoint(), JunctionJoint(), CompensationJoint(), _CONVERTER, _SCALING),
-    _reasons_for(Family.THERMOCOUPLE),
-    _describe_thermocouple,
-)
-RESISTANCE = Chain(
-    (ElementJoint(), LeadJoint(), WireJoint(), _CONVERTER, _SCALING),
-    _reasons_for(Family.RESISTANCE),
-    _describe_resistance,
-)
