@@ -39,7 +39,7 @@ TICK = os.sysconf("SC_CLK_TCK")
 
 AGENT = """
 import asyncio, json, sys, time
-from canaleta.plant.database import engine_for
+from canaleta.plant.database.connection import engine_for
 from canaleta.racks.agent import Agent
 
 async def main(url, seconds):
@@ -89,7 +89,7 @@ def database() -> Iterator[Any]:
     from sqlalchemy import Engine  # noqa: F401
 
     from canaleta.host.cluster import Cluster
-    from canaleta.plant.database import engine_for, grant_runtime, migrate
+    from canaleta.plant.database.connection import engine_for, grant_runtime, migrate
 
     folder = Path(tempfile.mkdtemp(prefix="canaleta-bench-"))
     folder.chmod(0o755)
@@ -158,8 +158,8 @@ def agent(seconds: float = 120.0) -> None:
 
     from canaleta.catalogue.demo import layout_of
     from canaleta.core.model.registers import RackMap
-    from canaleta.plant import seed
-    from canaleta.plant import tables as t
+    from canaleta.plant.changes import seed
+    from canaleta.plant.database import tables as t
 
     report = Report("live-agent")
     rack_map = RackMap.of(layout_of(plant([1502])), 1)
@@ -206,7 +206,7 @@ def agent(seconds: float = 120.0) -> None:
 
 STORM_AGENT = """
 import asyncio, sys
-from canaleta.plant.database import engine_for
+from canaleta.plant.database.connection import engine_for
 from canaleta.racks.agent import run
 asyncio.run(run(engine_for(sys.argv[1]), None))
 """
@@ -255,8 +255,8 @@ def storm(minutes: float = 8.0, bad: int = 4) -> None:
     from canaleta.catalogue.demo import layout_of
     from canaleta.core.model.quality import Quality
     from canaleta.core.model.registers import RackMap
-    from canaleta.plant import seed
-    from canaleta.plant.live import read_block
+    from canaleta.plant.changes import seed
+    from canaleta.plant.live.blocks import read_block
 
     report = Report("live-storm")
     rack_map = RackMap.of(layout_of(plant([1502])), 1)
@@ -359,7 +359,7 @@ def trends(hours: int = 2) -> None:
     from sqlalchemy import text
 
     from canaleta.core.live.trends import Part
-    from canaleta.plant.trends import pack_hour, read_trends, write_part
+    from canaleta.plant.live.trends import pack_hour, read_trends, write_part
 
     report = Report("live-trends")
     points, racks = 250, 40

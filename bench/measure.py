@@ -79,7 +79,7 @@ def core() -> None:
     from canaleta.core.model.image import PlantImage
     from canaleta.core.path.evaluate import evaluate
     from canaleta.core.rules import audit, audit_change
-    from canaleta.plant.seed import stored_row
+    from canaleta.plant.changes.seed import stored_row
 
     report = Report("core")
     document = generated(POINTS)
@@ -122,7 +122,7 @@ def findings() -> None:
     from canaleta.catalogue.demo import generated, layout_of
     from canaleta.core.model.image import PlantImage
     from canaleta.core.rules import RULES, audit, audit_change
-    from canaleta.plant.seed import stored_row
+    from canaleta.plant.changes.seed import stored_row
 
     report = Report("findings")
     clean = clean_plant()
@@ -168,7 +168,7 @@ def _every_kind() -> Any:
     """50,000 points: those of the demo plant over and over, each kind of signal, law and mode it has."""
     from canaleta.catalogue.demo import demo_plant, layout_of
     from canaleta.core.model.image import PlantImage
-    from canaleta.plant.seed import stored_row
+    from canaleta.plant.changes.seed import stored_row
 
     document = demo_plant()
     layout = layout_of(document)
@@ -224,8 +224,8 @@ def _site(document: Any, *, scan: bool) -> Any:
     from canaleta.host.cluster import Cluster, free_port
     from canaleta.host.start import Options, run_back_end
     from canaleta.host.supervisor import Supervisor
-    from canaleta.plant import seed
-    from canaleta.plant.database import engine_for, migrate
+    from canaleta.plant.changes import seed
+    from canaleta.plant.database.connection import engine_for, migrate
 
     folder = Path(tempfile.mkdtemp(prefix="canaleta-bench-"))
     folder.chmod(0o755)

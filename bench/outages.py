@@ -35,9 +35,9 @@ from tests.host.test_storm import Hand  # noqa: E402
 
 from canaleta.host.cluster import free_port  # noqa: E402
 from canaleta.host.upkeep import database_of  # noqa: E402
-from canaleta.plant import accounts  # noqa: E402
-from canaleta.plant import tables as t  # noqa: E402
-from canaleta.plant.keeper import PlantKeeper  # noqa: E402
+from canaleta.plant.database import tables as t  # noqa: E402
+from canaleta.plant.people import accounts  # noqa: E402
+from canaleta.plant.records.image_cache import PlantKeeper  # noqa: E402
 from measure import Report, below  # noqa: E402
 
 PEOPLE, EACH_S, KILL_EVERY_S, DISK_MB, FULL_S = 3, 0.3, 5.0, 900, 15.0

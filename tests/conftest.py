@@ -23,8 +23,8 @@ from canaleta.catalogue.demo import demo_plant
 from canaleta.cli import main
 from canaleta.host.cluster import Cluster
 from canaleta.host.progress import wait_for
-from canaleta.plant import seed
-from canaleta.plant.database import RUNTIME_ROLE, engine_for, grant_runtime, migrate
+from canaleta.plant.changes import seed
+from canaleta.plant.database.connection import RUNTIME_ROLE, engine_for, grant_runtime, migrate
 
 # What tests start as processes of their own is the program that they import, from whatever folder.
 os.environ["PYTHONPATH"] = str(Path(canaleta.__file__).parents[1])

@@ -17,8 +17,8 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Layout
 from canaleta.core.rules import Finding, audit
 from canaleta.core.signals.signal_types import signal_named
-from canaleta.plant.cells import read
-from canaleta.plant.seed import stored_row
+from canaleta.plant.changes.seed import stored_row
+from canaleta.plant.database.cells import read
 
 __all__ = ["KINDS", "Outcome", "Planted", "clean_plant", "plant_faults", "rounds", "weighed"]
 

@@ -32,6 +32,9 @@ export default defineConfig({
     // One environment for all files: made anew for each, it takes ten times as long as the tests.
     isolate: false,
     globals: true,
+    // A test waits for what it does, not for a clock: on a machine that is busy otherwise it may take minutes.
+    testTimeout: 600_000,
+    hookTimeout: 600_000,
     include: ['src/**/*.test.ts'],
     server: { deps: { inline: ['vuetify'] } },
   },

@@ -227,7 +227,7 @@ def _stand_in(options: argparse.Namespace) -> int:
 
 
 def _agent(options: argparse.Namespace) -> int:
-    from canaleta.plant.database import engine_for
+    from canaleta.plant.database.connection import engine_for
     from canaleta.racks.agent import run
     from canaleta.racks.source import SignalSource
 

@@ -13,8 +13,8 @@ from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Page, e
 from canaleta.host.cluster import Cluster, free_port
 from canaleta.host.start import Options, address_of, run_back_end
 from canaleta.host.supervisor import Supervisor
-from canaleta.plant import accounts
-from canaleta.plant.database import engine_for
+from canaleta.plant.database.connection import engine_for
+from canaleta.plant.people import accounts
 
 PATIENCE_MS = 600_000
 """What does not come at all is told after this; on a machine at work everything may take twenty times as long."""

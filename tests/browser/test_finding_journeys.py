@@ -7,9 +7,9 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from canaleta.plant.accepting import lift
-from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.proposals import Applied, Edit, Proposal, apply
+from canaleta.plant.changes.accepting import lift
+from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply
+from canaleta.plant.records.image_cache import PlantKeeper
 from tests.browser.conftest import Site
 
 pytestmark = pytest.mark.browser

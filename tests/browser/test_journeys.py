@@ -6,9 +6,9 @@ import re
 
 from playwright.sync_api import Locator, Page, Route, expect
 
-from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.proposals import Applied, Edit, Proposal, apply
-from canaleta.plant.undo import undo as turn_back
+from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply
+from canaleta.plant.changes.undo import undo as turn_back
+from canaleta.plant.records.image_cache import PlantKeeper
 from tests.browser.conftest import Site
 
 SETTLED = re.compile(r"3 to settle")

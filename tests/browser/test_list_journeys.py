@@ -7,8 +7,8 @@ import re
 import pytest
 from playwright.sync_api import Locator, Page, Route, expect
 
-from canaleta.plant import accounts
-from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.people import accounts
+from canaleta.plant.records.image_cache import PlantKeeper
 from tests.browser.conftest import Site
 
 pytestmark = pytest.mark.browser

@@ -13,8 +13,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import expect
 
-from canaleta.plant import accounts
-from canaleta.plant.walking import note_found
+from canaleta.plant.live.walking import note_found
+from canaleta.plant.people import accounts
 from tests.browser.conftest import Site
 
 pytestmark = pytest.mark.browser

@@ -171,7 +171,7 @@ def test_switching_points_in_counts_and_a_band_too_narrow() -> None:
 
 def test_every_fact_of_the_demo_plant_has_words() -> None:
     from canaleta.catalogue.demo import demo_plant, layout_of
-    from canaleta.plant.seed import stored_row
+    from canaleta.plant.changes.seed import stored_row
 
     plant = demo_plant()
     layout = layout_of(plant)

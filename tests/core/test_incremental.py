@@ -7,7 +7,7 @@ from canaleta.catalogue.demo import demo_plant, layout_of
 from canaleta.core.model.fields import STORED, Landing, Stored, field_named, read_cell
 from canaleta.core.model.image import PlantImage
 from canaleta.core.rules import RULES, Finding, audit, audit_change
-from canaleta.plant.seed import stored_row
+from canaleta.plant.changes.seed import stored_row
 
 POOL = {
     "alarm_state": ["0", "1"], "trips": ["shuts the gas"], "redundant": ["P1", "p2"], "second_name": ["=A1", "=a1"],

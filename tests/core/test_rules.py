@@ -6,7 +6,7 @@ from tests.words import plant_of
 from canaleta.core.model.fields import Landing, field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.rules import RULES, Finding, audit, audit_change
-from canaleta.plant.cells import read
+from canaleta.plant.database.cells import read
 
 
 def found(plant: PlantImage, rule: str) -> list[Finding]:

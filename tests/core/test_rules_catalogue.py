@@ -21,7 +21,7 @@ from canaleta.core.model.fields import STORED, Field, Kind, Landing, Stored, rea
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Cable, Layout, Module
 from canaleta.core.rules import HARMS, RULES, Finding, audit, rule_named
-from canaleta.plant.seed import stored_row
+from canaleta.plant.changes.seed import stored_row
 
 TYPES = module_types()
 SLOTS = {"di": 1, "ai": 2, "tc": 3} | {

@@ -12,9 +12,9 @@ from canaleta.exchange.bring_in import Choices, Line, ListPlan, apply_plan, plan
 from canaleta.exchange.headings import read_heading
 from canaleta.exchange.recognise import Found, find_list, find_page
 from canaleta.exchange.sheets import Page, SheetError, read_book
-from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.proposals import Applied, Edit, Proposal, apply
-from canaleta.plant.undo import redo, undo
+from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply
+from canaleta.plant.changes.undo import redo, undo
+from canaleta.plant.records.image_cache import PlantKeeper
 
 LAYOUT = layout_of(demo_plant())
 LIST = """tag;service;signal;range low;URV;range unit;channel;input mode;eu low;eu high;eu;vendor

@@ -9,9 +9,9 @@ from tests.conftest import Database
 
 from canaleta.core.model.fields import STORED
 from canaleta.exchange.project import Project, ProjectError, load_project, project_of, read_project, written_project
-from canaleta.plant.conventions import ConventionEdit, change_conventions
-from canaleta.plant.hardware import change_hardware
-from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.changes.conventions import ConventionEdit, change_conventions
+from canaleta.plant.changes.hardware import change_hardware
+from canaleta.plant.records.image_cache import PlantKeeper
 
 OLD = Path(__file__).parent / "version-1.canaleta.json"
 

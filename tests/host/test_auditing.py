@@ -11,9 +11,9 @@ from tests.conftest import Database
 
 from canaleta.cli import main
 from canaleta.exchange.project import image_of, project_of, read_project, written_project
-from canaleta.plant.accepting import lift, waive
-from canaleta.plant.findings import stored_findings
-from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.changes.accepting import lift, waive
+from canaleta.plant.records.findings import stored_findings
+from canaleta.plant.records.image_cache import PlantKeeper
 
 
 @pytest.fixture

@@ -9,7 +9,7 @@ from sqlalchemy import delete, func, select
 from tests.conftest import Database
 
 from canaleta.host.start import Options, _contents
-from canaleta.plant import tables as t
+from canaleta.plant.database import tables as t
 
 pytestmark = pytest.mark.database
 

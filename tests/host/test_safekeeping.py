@@ -23,8 +23,8 @@ from canaleta.host.safekeeping import MANIFEST, backup, digests, restore
 from canaleta.host.shape import bring_up
 from canaleta.host.steps import TroubleError
 from canaleta.host.upkeep import database_of, load_demo
-from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.proposals import Applied, Edit, Proposal, apply
+from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply
+from canaleta.plant.records.image_cache import PlantKeeper
 
 pytestmark = pytest.mark.database
 

@@ -15,7 +15,7 @@ from tests.waiting import KEPT, until
 
 from canaleta.host.scanning import scan
 from canaleta.host.steps import TroubleError
-from canaleta.plant import tables as t
+from canaleta.plant.database import tables as t
 
 pytestmark = pytest.mark.database
 

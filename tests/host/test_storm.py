@@ -28,10 +28,10 @@ from tests.host.test_recovery import Running, until
 
 from canaleta.host.check import LONG
 from canaleta.host.cluster import Cluster
-from canaleta.plant import accounts
-from canaleta.plant import tables as t
-from canaleta.plant.database import engine_for
-from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.database import tables as t
+from canaleta.plant.database.connection import engine_for
+from canaleta.plant.people import accounts
+from canaleta.plant.records.image_cache import PlantKeeper
 
 pytestmark = [pytest.mark.database, pytest.mark.xdist_group("recovery")]
 PEOPLE = 8

@@ -4,9 +4,9 @@ import pytest
 from sqlalchemy import select
 from tests.conftest import Database
 
-from canaleta.plant import accounts
-from canaleta.plant import tables as t
-from canaleta.plant.accounts import AccountError
+from canaleta.plant.database import tables as t
+from canaleta.plant.people import accounts
+from canaleta.plant.people.accounts import AccountError
 
 
 def test_an_account_without_password_opens_by_link_only_and_once(empty_database: Database) -> None:

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from sqlalchemy.exc import OperationalError
 from tests.conftest import Database
 
-from canaleta.plant.clock import DRIFT, LOOK_S, PlantClock
+from canaleta.plant.database.clock import DRIFT, LOOK_S, PlantClock
 
 NOON = 1_800_000_000.0
 

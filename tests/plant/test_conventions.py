@@ -4,16 +4,16 @@ import pytest
 from tests.conftest import Database
 
 from canaleta.core.model.convention_fields import convention_texts
-from canaleta.plant.conventions import (
+from canaleta.plant.changes.conventions import (
     ConventionEdit,
     ConventionRefused,
     change_conventions,
     moved_levels,
     preview_conventions,
 )
-from canaleta.plant.findings import stored_findings
-from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.undo import undo
+from canaleta.plant.changes.undo import undo
+from canaleta.plant.records.findings import stored_findings
+from canaleta.plant.records.image_cache import PlantKeeper
 
 FROM_ZERO = [ConventionEdit("channel_base", "1", "0")]
 

@@ -10,14 +10,14 @@ from tests.conftest import Database
 
 from canaleta.catalogue.demo import generated
 from canaleta.core.model.image import PlantImage
-from canaleta.plant import tables as t
-from canaleta.plant.conventions import ConventionEdit, change_conventions
-from canaleta.plant.hardware import HardwareChange, change_hardware, preview_hardware
-from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.operations import HardwareError
-from canaleta.plant.proposals import Applied, Edit, Proposal, apply
-from canaleta.plant.seed import load_document
-from canaleta.plant.undo import NothingToUndo, redo, undo
+from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply
+from canaleta.plant.changes.conventions import ConventionEdit, change_conventions
+from canaleta.plant.changes.hardware import HardwareChange, change_hardware, preview_hardware
+from canaleta.plant.changes.operations import HardwareError
+from canaleta.plant.changes.seed import load_document
+from canaleta.plant.changes.undo import NothingToUndo, redo, undo
+from canaleta.plant.database import tables as t
+from canaleta.plant.records.image_cache import PlantKeeper
 
 KC2_RACK1 = list(range(1, 10))
 PT_3107 = 1

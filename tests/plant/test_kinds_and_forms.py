@@ -23,7 +23,7 @@ def test_another_signal_brings_a_mode_that_fits_and_undo_the_old_one(ana: Desk) 
     assert ana.text(PT, "mode") == "0–10 V"
     assert ana.text(PT, "counts_high") == "", "the counts follow signal and module again"
     assert ana.text(PT, "device_high") == before["device_high"]
-    from canaleta.plant.undo import undo
+    from canaleta.plant.changes.undo import undo
 
     undo(ana.engine, ana.keeper, "ana")
     assert {f: ana.text(PT, f) for f in before} == before

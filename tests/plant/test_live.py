@@ -7,9 +7,9 @@ import pytest
 from tests.conftest import Database
 from tests.words import block_of
 
-from canaleta.plant import commands
-from canaleta.plant.leases import beat, gone, let_go, renew, share_of, take_lease
-from canaleta.plant.live import LiveBlock, read_block, write_block
+from canaleta.plant.live import commands
+from canaleta.plant.live.blocks import LiveBlock, read_block, write_block
+from canaleta.plant.live.leases import beat, gone, let_go, renew, share_of, take_lease
 
 
 def block(epoch: int, scan: int = 1) -> LiveBlock:

@@ -16,8 +16,8 @@ from canaleta.catalogue.types import module_types
 from canaleta.core.model.fields import Station
 from canaleta.core.path.evaluate import evaluate
 from canaleta.host.cluster import Cluster
-from canaleta.plant.database import ShapeError, engine_for, migrate
-from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.database.connection import ShapeError, engine_for, migrate
+from canaleta.plant.records.image_cache import PlantKeeper
 
 
 @pytest.fixture

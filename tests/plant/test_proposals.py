@@ -11,11 +11,11 @@ from sqlalchemy.exc import DBAPIError
 from tests.conftest import Database
 
 from canaleta.core.rules import audit
-from canaleta.plant import tables as t
-from canaleta.plant.findings import stored_findings, to_body
-from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.proposals import Applied, Edit, Planned, Proposal, apply, plan, preview
-from canaleta.plant.undo import NothingToUndo, redo, undo
+from canaleta.plant.changes.apply import Applied, Edit, Planned, Proposal, apply, plan, preview
+from canaleta.plant.changes.undo import NothingToUndo, redo, undo
+from canaleta.plant.database import tables as t
+from canaleta.plant.records.findings import stored_findings, to_body
+from canaleta.plant.records.image_cache import PlantKeeper
 
 PT_3107, PT_3108, FT_3110 = 1, 2, 3
 LEFT_ALIGNED = [f"R10:{point}" for point in range(186, 192)]

@@ -9,16 +9,16 @@ from tests.conftest import Database
 
 from canaleta.core.notation.text import TextError
 from canaleta.core.rules import audit
-from canaleta.plant import accounts
-from canaleta.plant import tables as t
-from canaleta.plant.findings import stored_findings, to_body
-from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.locks import LockedError, held, lift, put_lock
-from canaleta.plant.proposals import Applied, Edit, Planned, Proposal, apply
-from canaleta.plant.rows import NewRows, Rows, add_rows, remove_rows
-from canaleta.plant.typical_changes import change_typical, points_of
-from canaleta.plant.typicals import Typical, typicals
-from canaleta.plant.undo import NothingToUndo, redo, revert, undo
+from canaleta.plant.changes.apply import Applied, Edit, Planned, Proposal, apply
+from canaleta.plant.changes.rows import NewRows, Rows, add_rows, remove_rows
+from canaleta.plant.changes.typical_changes import change_typical, points_of
+from canaleta.plant.changes.undo import NothingToUndo, redo, revert, undo
+from canaleta.plant.database import tables as t
+from canaleta.plant.database.locks import LockedError, held, lift, put_lock
+from canaleta.plant.people import accounts
+from canaleta.plant.records.findings import stored_findings, to_body
+from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.typicals import Typical, typicals
 
 
 class Desk:

@@ -6,12 +6,12 @@ import pytest
 from sqlalchemy import select
 from tests.conftest import Database
 
-from canaleta.plant import tables as t
-from canaleta.plant.accepting import WaiverError, lift, waive
-from canaleta.plant.findings import stored_findings
-from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.proposals import Applied, Edit, Proposal, apply, reaudit
-from canaleta.plant.undo import redo, undo
+from canaleta.plant.changes.accepting import WaiverError, lift, waive
+from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply, reaudit
+from canaleta.plant.changes.undo import redo, undo
+from canaleta.plant.database import tables as t
+from canaleta.plant.records.findings import stored_findings
+from canaleta.plant.records.image_cache import PlantKeeper
 
 PT_3107 = 1
 RANGES = "R07:1"

@@ -18,9 +18,9 @@ from tests.waiting import HANGS_S
 from canaleta.catalogue.demo import demo_plant, layout_of
 from canaleta.core.model.registers import RackMap
 from canaleta.host.cluster import free_port
-from canaleta.plant import commands
-from canaleta.plant import tables as t
-from canaleta.plant.live import LiveBlock, read_block
+from canaleta.plant.database import tables as t
+from canaleta.plant.live import commands
+from canaleta.plant.live.blocks import LiveBlock, read_block
 from canaleta.racks.agent import Agent
 from canaleta.racks.reader import RackReader, RackSilentError
 from canaleta.racks.source import SignalSource, SourceError
@@ -138,8 +138,8 @@ def test_a_rack_that_never_answered_says_why(database: Database) -> None:
 
 
 def test_an_edit_of_the_scaling_moves_the_next_reading(database: Database) -> None:
-    from canaleta.plant.keeper import PlantKeeper
-    from canaleta.plant.proposals import Edit, Proposal, apply
+    from canaleta.plant.changes.apply import Edit, Proposal, apply
+    from canaleta.plant.records.image_cache import PlantKeeper
 
     async def run() -> None:
         async with scanned(database) as (_, source):

@@ -27,15 +27,15 @@ from tests.waiting import HANGS_S
 from canaleta.core.hardware.forcing import command_writes, force_writes
 from canaleta.core.live.trends import Rolled
 from canaleta.host.cluster import free_port
-from canaleta.plant import alarms, commands, temporary
-from canaleta.plant import tables as t
-from canaleta.plant.clock import PlantClock
-from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.leases import LEASE_S, RENEW_S
-from canaleta.plant.live import Flag
-from canaleta.plant.proposals import Edit, Proposal, apply
-from canaleta.plant.trends import pack_hour, read_raw, read_trends, waiting_hours
-from canaleta.plant.walking import found_since
+from canaleta.plant.changes.apply import Edit, Proposal, apply
+from canaleta.plant.database import tables as t
+from canaleta.plant.database.clock import PlantClock
+from canaleta.plant.live import alarms, commands, temporary
+from canaleta.plant.live.blocks import Flag
+from canaleta.plant.live.leases import LEASE_S, RENEW_S
+from canaleta.plant.live.trends import pack_hour, read_raw, read_trends, waiting_hours
+from canaleta.plant.live.walking import found_since
+from canaleta.plant.records.image_cache import PlantKeeper
 from canaleta.racks import scanner
 from canaleta.racks.agent import TEND_S, Agent
 from canaleta.racks.reader import RackReader, RackRefusesError, RackSilentError
@@ -132,7 +132,7 @@ def test_two_agents_share_the_racks_and_a_dead_ones_move_within_ten_seconds(
     database: Database, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     assert LEASE_S + RENEW_S + TEND_S < 10.0, "the lease, a look of the other, and a beginning of its scanner"
-    monkeypatch.setattr("canaleta.plant.leases.gone", lambda connection, holder: None)
+    monkeypatch.setattr("canaleta.plant.live.leases.gone", lambda connection, holder: None)
     monkeypatch.setattr(scanner.Scanner, "_keep_last", lambda self: None)
 
     async def run() -> None:
@@ -280,8 +280,8 @@ def test_a_substitute_is_seen_here_and_not_by_the_controller(database: Database)
 def test_what_is_older_than_the_plant_keeps_is_forgotten(database: Database) -> None:
     """Trends, their times and found patterns of the day before the last that is kept; the journal and records stay."""
     from canaleta.core.live.trends import Part
-    from canaleta.plant.trends import write_part
-    from canaleta.plant.walking import note_found
+    from canaleta.plant.live.trends import write_part
+    from canaleta.plant.live.walking import note_found
 
     days = PlantKeeper(database.engine).current().conventions.trend_days
     now = datetime.now(UTC)
@@ -304,7 +304,7 @@ def test_what_is_older_than_the_plant_keeps_is_forgotten(database: Database) -> 
 
 def test_readings_become_parts_and_parts_become_hours_with_their_roll_ups(database: Database) -> None:
     from canaleta.core.live.trends import Part
-    from canaleta.plant.trends import write_part
+    from canaleta.plant.live.trends import write_part
 
     hour = datetime(2026, 11, 26, 8, tzinfo=UTC)
     begins = hour.timestamp()

@@ -12,8 +12,8 @@ from tests.racks.test_agent import in_a_loop_of_its_own
 
 from canaleta.catalogue.demo import demo_plant, layout_of
 from canaleta.core.model.registers import RackMap
-from canaleta.plant import leases
-from canaleta.plant.live import read_block
+from canaleta.plant.live import leases
+from canaleta.plant.live.blocks import read_block
 from canaleta.racks.agent import Agent
 from canaleta.racks.digesting import Answer
 from canaleta.racks.life import Outside, RackLife

@@ -24,9 +24,9 @@ from canaleta.catalogue.demo import demo_plant
 from canaleta.core.checks.sweeps import SHARES
 from canaleta.core.signals.converters import WordForm
 from canaleta.host.cluster import free_port
-from canaleta.plant import accounts
-from canaleta.plant import tables as t
-from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.database import tables as t
+from canaleta.plant.people import accounts
+from canaleta.plant.records.image_cache import PlantKeeper
 from canaleta.racks.source import SignalSource
 from canaleta.standins.server import LONGEST_LINE, SourcePort, StandIns
 
@@ -314,7 +314,7 @@ def test_a_check_is_signed_once_and_never_changes(database: Database) -> None:
 
 
 def test_a_record_that_was_tampered_with_is_told(database: Database) -> None:
-    from canaleta.plant import evidence
+    from canaleta.plant.checks import evidence
 
     with database.engine.begin() as connection:
         number = evidence.keep(connection, "loop check", PT, "ana", "Ana", "passed", {"tag": "PT-3107"})

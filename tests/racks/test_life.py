@@ -11,7 +11,7 @@ from canaleta.core.live.alarms import Event, State
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality, Reason
 from canaleta.core.model.registers import RackMap, encode
-from canaleta.plant.live import Flag, LiveBlock
+from canaleta.plant.live.blocks import Flag, LiveBlock
 from canaleta.racks.life import Outside, RackLife
 
 START = datetime(2026, 11, 27, 12, tzinfo=UTC)

@@ -12,8 +12,8 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality, Reason
 from canaleta.core.model.registers import RackMap, decode, encode
 from canaleta.core.path.evaluate import evaluate
-from canaleta.plant.live import LiveBlock
-from canaleta.plant.seed import stored_row
+from canaleta.plant.changes.seed import stored_row
+from canaleta.plant.live.blocks import LiveBlock
 from canaleta.racks.life import RackLife
 from canaleta.racks.scan import Joined
 from canaleta.standins.field import FieldRack

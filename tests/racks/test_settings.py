@@ -16,7 +16,7 @@ from canaleta.catalogue.types import module_types
 from canaleta.core.hardware.settings import differences, modules_told, strangers
 from canaleta.core.model.conventions import Conventions
 from canaleta.host.cluster import free_port
-from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.records.image_cache import PlantKeeper
 from canaleta.standins.field import FieldRack
 from canaleta.standins.server import StandIns
 
@@ -38,7 +38,7 @@ def at_a_rack(database: Database, work: Callable[[Callable[..., Any], StandIns],
 
 
 def edit(database: Database, point: int, field: str, text: str) -> None:
-    from canaleta.plant.proposals import Edit, Proposal, apply
+    from canaleta.plant.changes.apply import Edit, Proposal, apply
 
     keeper = PlantKeeper(database.engine)
     image = keeper.current()

@@ -28,9 +28,9 @@ from canaleta.core.model.registers import RackMap
 from canaleta.core.signals.converters import WordForm
 from canaleta.host.check import LONG
 from canaleta.host.cluster import free_port
-from canaleta.plant import tables as t
-from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.live import read_block
+from canaleta.plant.database import tables as t
+from canaleta.plant.live.blocks import read_block
+from canaleta.plant.records.image_cache import PlantKeeper
 from canaleta.racks.life import RackLife
 from canaleta.racks.reader import RackLostError, RackReader, RackRefusesError, RackSilentError
 

@@ -12,8 +12,8 @@ from canaleta.catalogue.demo import DemoPlant, demo_plant, layout_of
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.registers import decode
 from canaleta.host.cluster import free_port
-from canaleta.plant.seed import stored_row
-from canaleta.plant.stand_in import followed_document
+from canaleta.plant.changes.seed import stored_row
+from canaleta.plant.checks.stand_in import followed_document
 from canaleta.standins.field import InjectionError
 from canaleta.standins.server import StandIns, with_rack
 

@@ -10,9 +10,9 @@ from flask.testing import FlaskClient
 from flask_openapi3.openapi import OpenAPI
 from tests.conftest import Database
 
-from canaleta.plant import accounts
+from canaleta.plant.people import accounts
 from canaleta.web.app import create_app
-from canaleta.web.doors import CSRF_HEADER
+from canaleta.web.kit.access import CSRF_HEADER
 
 PASSWORD = "a long enough word"
 

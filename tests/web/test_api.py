@@ -15,8 +15,8 @@ from tests.web.conftest import Person
 from tests.words import block_of
 
 from canaleta.core.model.fields import FIELDS, STORED, Kind
-from canaleta.plant.leases import take_lease
-from canaleta.plant.live import write_block
+from canaleta.plant.live.blocks import write_block
+from canaleta.plant.live.leases import take_lease
 
 Who = Callable[[str], Person]
 
@@ -195,7 +195,7 @@ def test_streams_have_a_limit_and_say_so(person: Who) -> None:
 
 
 def test_injection_without_an_agent_says_that_nobody_took_it(person: Who, monkeypatch: Any) -> None:
-    monkeypatch.setattr("canaleta.web.asking.WAIT_S", 0.1)
+    monkeypatch.setattr("canaleta.web.kit.commands.WAIT_S", 0.1)
     answer = person("engineer").send("PUT", "/api/points/1/injection", {"text": "12 mA"})
     assert answer.status_code == 409
     assert "no agent" in answer.json["title"]

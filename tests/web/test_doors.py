@@ -10,7 +10,7 @@ from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel
 from tests.web.conftest import PASSWORD, Person
 
-from canaleta.web.doors import RIGHTS, right_of
+from canaleta.web.kit.access import RIGHTS, right_of
 
 CHANGES = [
     ("POST", "/api/proposals", {"edits": [{"point": 1, "field": "service", "was": "x", "text": "y"}]}),

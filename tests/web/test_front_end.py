@@ -5,7 +5,7 @@ from pathlib import Path
 import pytest
 from flask.testing import FlaskClient
 
-from canaleta.plant.database import engine_for
+from canaleta.plant.database.connection import engine_for
 from canaleta.web.app import create_app
 
 

@@ -16,9 +16,9 @@ from tests.web.conftest import Person, app_on
 
 from canaleta.host.check import LONG
 from canaleta.host.cluster import Cluster
-from canaleta.plant import tables as t
-from canaleta.plant.commands import awaited
-from canaleta.plant.database import engine_for
+from canaleta.plant.database import tables as t
+from canaleta.plant.database.connection import engine_for
+from canaleta.plant.live.commands import awaited
 from canaleta.web.app import create_app
 
 FULL = 1000
@@ -72,7 +72,7 @@ class World:
 def world(cluster: Cluster) -> Iterator[World]:
     # No agent runs here: nothing is gained by waiting for one.
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr("canaleta.web.asking.awaited", lambda engine, command, _: awaited(engine, command, 0.02))
+        patch.setattr("canaleta.web.kit.commands.awaited", lambda engine, command, _: awaited(engine, command, 0.02))
         made = World(cluster)
         yield made
         made.leave()

@@ -5,10 +5,10 @@ import json
 from tests.conftest import Database
 from tests.words import plant_of
 
-from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.proposals import Applied, Edit, Proposal, apply
-from canaleta.web.hub import LONGEST_QUEUE, Subscriber, changes_since, event
-from canaleta.web.state import Snapshots, snapshot
+from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply
+from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.web.kit.hub import LONGEST_QUEUE, Subscriber, changes_since, event
+from canaleta.web.kit.state import Snapshots, snapshot
 
 
 def test_of_live_blocks_only_the_newest_of_ones_own_racks_is_kept() -> None:

@@ -9,8 +9,8 @@ from flask import Flask
 from hypothesis import given
 from hypothesis import strategies as st
 
-from canaleta.web import json as door
-from canaleta.web.json import DEEPEST, too_deep
+from canaleta.web.kit import json as door
+from canaleta.web.kit.json import DEEPEST, too_deep
 
 VALUES = st.recursive(
     st.none() | st.text(alphabet='ab[]{}"\\,:', max_size=8) | st.integers(0, 9),

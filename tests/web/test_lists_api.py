@@ -17,8 +17,8 @@ from tests.web.test_live_api import live
 from tests.words import block_of
 
 from canaleta.exchange.sheets import read_book
-from canaleta.plant import tables as t
-from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.database import tables as t
+from canaleta.plant.records.image_cache import PlantKeeper
 
 Who = Callable[[str], Person]
 LIST = "tag;service;signal;range max;vendor\nPT-3107;gas header;4-20 mA;600;Ormeu\nPT-9001;new;4-20 mA;none;Ormeu\n"

@@ -18,14 +18,14 @@ from tests.words import block_of
 from canaleta.core.live.alarms import WORDS, Event, State
 from canaleta.core.live.trends import Part
 from canaleta.core.model.quality import Reason
-from canaleta.plant import alarms
-from canaleta.plant import tables as t
-from canaleta.plant.alarms import Passing
-from canaleta.plant.leases import take_lease
-from canaleta.plant.live import LiveBlock, write_block
-from canaleta.plant.trends import write_part
-from canaleta.plant.walking import note_found
-from canaleta.web.hub import alarms_event
+from canaleta.plant.database import tables as t
+from canaleta.plant.live import alarms
+from canaleta.plant.live.alarms import Passing
+from canaleta.plant.live.blocks import LiveBlock, write_block
+from canaleta.plant.live.leases import take_lease
+from canaleta.plant.live.trends import write_part
+from canaleta.plant.live.walking import note_found
+from canaleta.web.kit.hub import alarms_event
 
 Who = Callable[[str], Person]
 PT, PDT, XS = 1, 2, 21

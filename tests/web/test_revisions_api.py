@@ -12,7 +12,7 @@ from sqlalchemy.exc import DBAPIError
 from tests.conftest import Database
 from tests.web.conftest import PASSWORD, Person
 
-from canaleta.plant import accounts
+from canaleta.plant.people import accounts
 
 Who = Callable[[str], Person]
 

@@ -12,7 +12,7 @@ from tests.web.conftest import Person
 from tests.web.test_live_api import PT, XS, live
 from tests.words import block_of
 
-from canaleta.plant.clock import PlantClock
+from canaleta.plant.database.clock import PlantClock
 
 FRESH = datetime.now(UTC) + timedelta(hours=1)
 """So that no slow machine makes a reading stale before it is asked for."""

@@ -18,11 +18,11 @@ from canaleta.core.notation.text import TextError
 from canaleta.exchange.headings import NUMBER_TARGETS, PARTS
 from canaleta.exchange.recognise import Found
 from canaleta.exchange.sheets import Page, SheetError
-from canaleta.plant.cells import same_cell
-from canaleta.plant.entering import enter_row
-from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.proposals import Applied, Changes
-from canaleta.plant.rows import add_points
+from canaleta.plant.changes.apply import Applied, Changes
+from canaleta.plant.changes.entering import enter_row
+from canaleta.plant.changes.rows import add_points
+from canaleta.plant.database.cells import same_cell
+from canaleta.plant.records.image_cache import PlantKeeper
 
 __all__ = ["Choices", "Line", "ListPlan", "apply_plan", "plan_list"]
 

@@ -10,7 +10,7 @@ from importlib import resources
 from fpdf import FPDF
 from fpdf.enums import XPos, YPos
 
-from canaleta.plant.evidence import Evidence
+from canaleta.plant.checks.evidence import Evidence
 
 __all__ = ["check_pdf"]
 

@@ -14,7 +14,7 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import begins_formula
 from canaleta.core.sheet.follows import FOLLOWING, followed_by
 from canaleta.exchange.workbook import NUMBER, Sheet
-from canaleta.plant.findings import accepted
+from canaleta.plant.records.findings import accepted
 
 __all__ = [
     "as_csv",

@@ -23,14 +23,14 @@ from canaleta.core.model.layout import Cabinet, Cable, Layout, Module, Rack
 from canaleta.core.model.module_type import ModuleType
 from canaleta.core.notation.text import TextError
 from canaleta.core.rules import Finding, audit
-from canaleta.plant import tables as t
-from canaleta.plant.findings import accepted, stored_findings
-from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.points import copy_points
-from canaleta.plant.proposals import reaudit
-from canaleta.plant.seed import stored_row, write_hardware
-from canaleta.plant.typicals import load_typicals, typicals
-from canaleta.plant.waivers import Waiver, with_waivers
+from canaleta.plant.changes.apply import reaudit
+from canaleta.plant.changes.seed import stored_row, write_hardware
+from canaleta.plant.database import tables as t
+from canaleta.plant.records.findings import accepted, stored_findings
+from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.points import copy_points
+from canaleta.plant.records.typicals import load_typicals, typicals
+from canaleta.plant.records.waivers import Waiver, with_waivers
 
 __all__ = [
     "Project", "ProjectError", "findings_of", "image_of", "load_project", "project_of", "read_project", "written_project",

@@ -13,9 +13,9 @@ from canaleta.core.rules import HARMS, RULES, Finding
 from canaleta.exchange.project import ProjectError, findings_of, image_of, read_project
 from canaleta.host.steps import TroubleError
 from canaleta.host.upkeep import database_of
-from canaleta.plant import seed
-from canaleta.plant.findings import from_body, stored_findings, to_body
-from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.changes import seed
+from canaleta.plant.records.findings import from_body, stored_findings, to_body
+from canaleta.plant.records.image_cache import PlantKeeper
 
 __all__ = ["BAD", "TO_SETTLE", "WELL", "audit_file", "print_rules"]
 

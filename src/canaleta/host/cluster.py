@@ -27,7 +27,7 @@ from canaleta.host.folder import free_to_take, locked
 from canaleta.host.identity import identity_of, new_identity, write_identity
 from canaleta.host.progress import Still, wait_for
 from canaleta.host.steps import BEAT_S, TroubleError, run_logged, say, step
-from canaleta.plant.database import RUNTIME_ROLE
+from canaleta.plant.database.connection import RUNTIME_ROLE
 
 __all__ = ["Cluster", "Secrets", "choosing_ports", "free_port", "load_secrets"]
 

@@ -31,7 +31,7 @@ from canaleta.host.folder import only_one, prepare
 from canaleta.host.shape import bring_up
 from canaleta.host.steps import TroubleError, run_logged, say, step
 from canaleta.host.upkeep import database_of
-from canaleta.plant.database import engine_for, grant_runtime, is_known, shape_of
+from canaleta.plant.database.connection import engine_for, grant_runtime, is_known, shape_of
 
 __all__ = ["Digests", "backup", "digests", "restore"]
 

@@ -12,7 +12,7 @@ from canaleta.host.shape import answering
 from canaleta.host.start import RUNNER
 from canaleta.host.steps import TroubleError, say
 from canaleta.host.supervisor import Service, Supervisor
-from canaleta.plant.database import is_newest
+from canaleta.plant.database.connection import is_newest
 
 __all__ = ["scan"]
 

@@ -8,7 +8,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from canaleta.core.notation.text import short
 from canaleta.host import aside
 from canaleta.host.steps import TroubleError, say
-from canaleta.plant.database import ShapeError, engine_for, migrate
+from canaleta.plant.database.connection import ShapeError, engine_for, migrate
 
 __all__ = ["answering", "bring_up"]
 

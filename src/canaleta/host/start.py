@@ -31,8 +31,8 @@ from canaleta.host.log import log_to
 from canaleta.host.shape import answering, bring_up
 from canaleta.host.steps import TroubleError, say, step
 from canaleta.host.supervisor import HELD, MOST_KILLS, Service, Supervisor
-from canaleta.plant.database import STOPPING_CHANNEL, engine_for, grant_runtime, notify
-from canaleta.plant.room import Room
+from canaleta.plant.database.connection import STOPPING_CHANNEL, engine_for, grant_runtime, notify
+from canaleta.plant.database.room import Room
 
 __all__ = ["Options", "address_of", "run_back_end", "start"]
 
@@ -267,14 +267,14 @@ def _ready_database(
 def _contents(engine: Engine, options: Options) -> dict[int, int]:
     """Migrate, load the demo plant into an empty database, audit. Returns the port of each stand-in, by its rack."""
     # Only what is needed is loaded: a start that finds everything made needs little of the program itself.
-    from canaleta.plant import tables as t
+    from canaleta.plant.database import tables as t
 
     bring_up(engine)
     program = Path(os.environ.get("CANALETA_PROGRAM", "")).name
     with engine.begin() as connection:
         audited_by = connection.execute(select(t.plant.c.audited_by)).scalar_one_or_none()
         if audited_by is None:
-            from canaleta.plant import seed
+            from canaleta.plant.changes import seed
 
             if options.demo:
                 from canaleta.catalogue.demo import demo_plant
@@ -284,8 +284,8 @@ def _contents(engine: Engine, options: Options) -> dict[int, int]:
                 seed.new_plant(connection, "new plant")
         elif not program or audited_by != program:
             # Findings follow every change; what an upgrade brings is another way of looking at all of them.
-            from canaleta.plant.keeper import PlantKeeper
-            from canaleta.plant.proposals import reaudit
+            from canaleta.plant.changes.apply import reaudit
+            from canaleta.plant.records.image_cache import PlantKeeper
 
             reaudit(connection, PlantKeeper(engine).caught_up(connection))
         connection.execute(update(t.plant).values(audited_by=program))
@@ -317,7 +317,7 @@ def _grant(engine: Engine, *, own: bool) -> None:
 
 def _sign_in_link(engine: Engine) -> str:
     """A one-time link for the first administrator, who is made if there is nobody; '' if all are shut out."""
-    from canaleta.plant import accounts
+    from canaleta.plant.people import accounts
 
     with engine.begin() as connection:
         if not accounts.listed(connection):

@@ -30,10 +30,11 @@ from canaleta.host.cluster import Cluster
 from canaleta.host.folder import locked, prepare, running
 from canaleta.host.shape import answering, bring_up
 from canaleta.host.steps import BEAT_S, TroubleError, say, step
-from canaleta.plant import accounts, seed
-from canaleta.plant.accounts import AccountError
-from canaleta.plant.database import engine_for, grant_runtime, is_newest
-from canaleta.plant.keeper import PlantKeeper
+from canaleta.plant.changes import seed
+from canaleta.plant.database.connection import engine_for, grant_runtime, is_newest
+from canaleta.plant.people import accounts
+from canaleta.plant.people.accounts import AccountError
+from canaleta.plant.records.image_cache import PlantKeeper
 
 MOST_TOLD = 200
 __all__ = ["database_of", "export_project", "import_file", "load_demo", "user"]

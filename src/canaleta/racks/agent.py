@@ -25,14 +25,14 @@ from canaleta.core.live.conditioning import UNKNOWN
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import BAD_SIGNAL
 from canaleta.core.notation.text import short
-from canaleta.plant import commands, leases
-from canaleta.plant.clock import PlantClock
-from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.live import is_stale, read_block
-from canaleta.plant.room import Room
-from canaleta.plant.temporary import TEMPORARY_CHANNEL, substitutes
-from canaleta.plant.trends import forget_before
-from canaleta.plant.walking import forget_found_before
+from canaleta.plant.database.clock import PlantClock
+from canaleta.plant.database.room import Room
+from canaleta.plant.live import commands, leases
+from canaleta.plant.live.blocks import is_stale, read_block
+from canaleta.plant.live.temporary import TEMPORARY_CHANNEL, substitutes
+from canaleta.plant.live.trends import forget_before
+from canaleta.plant.live.walking import forget_found_before
+from canaleta.plant.records.image_cache import PlantKeeper
 from canaleta.racks.digesting import Digester
 from canaleta.racks.scanner import Scanner
 from canaleta.racks.source import SignalSource, SourceError

@@ -17,11 +17,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.live.trends import Part
-from canaleta.plant import alarms as alarm_records
-from canaleta.plant.alarms import Passing
-from canaleta.plant.keeping import keep_scan
-from canaleta.plant.live import LiveBlock, write_blocks
-from canaleta.plant.walking import note_found
+from canaleta.plant.live import alarms as alarm_records
+from canaleta.plant.live.alarms import Passing
+from canaleta.plant.live.blocks import LiveBlock, write_blocks
+from canaleta.plant.live.scan_store import keep_scan
+from canaleta.plant.live.walking import note_found
 from canaleta.racks.life import FoundPoint, Outside, RackLife
 from canaleta.racks.scan import Joined, Read, ScanPlan
 

@@ -26,8 +26,8 @@ from canaleta.core.model.field_table import PRIORITIES
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import BAD_SIGNAL, Quality, Reason, of_reasons
 from canaleta.core.model.registers import RackMap
-from canaleta.plant.alarms import Passing
-from canaleta.plant.live import Flag, LiveBlock
+from canaleta.plant.live.alarms import Passing
+from canaleta.plant.live.blocks import Flag, LiveBlock
 from canaleta.racks.scan import ANSWERS, Asked, Joined, Read, ScanPlan
 
 __all__ = ["FoundPoint", "Outside", "RackLife"]

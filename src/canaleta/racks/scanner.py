@@ -18,13 +18,13 @@ from canaleta.core.live.alarms import Event
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.registers import RackMap
 from canaleta.core.notation.text import short
-from canaleta.plant import alarms as alarm_records
-from canaleta.plant.alarms import Passing
-from canaleta.plant.arming import armed
-from canaleta.plant.commands import DONE, Command, finish, start_waiting
-from canaleta.plant.keeping import keep_words, kept_state
-from canaleta.plant.stand_in import followed_document
-from canaleta.plant.trends import pack_hour, waiting_hours
+from canaleta.plant.checks.stand_in import followed_document
+from canaleta.plant.live import alarms as alarm_records
+from canaleta.plant.live.alarms import Passing
+from canaleta.plant.live.arming import armed
+from canaleta.plant.live.commands import DONE, Command, finish, start_waiting
+from canaleta.plant.live.scan_store import keep_words, kept_state
+from canaleta.plant.live.trends import pack_hour, waiting_hours
 from canaleta.racks.controller import shown_values
 from canaleta.racks.digesting import STATE_S, Answer
 from canaleta.racks.life import Outside, RackLife

@@ -1,1 +1,1 @@
-"""The doors: sign-in, the API, the stream and the built front end."""
+"""The API over HTTP, in rooms: list, hardware, live, checks, people, all on the kit. Each registers its routes once."""

@@ -15,49 +15,18 @@ from werkzeug.exceptions import NotFound
 from werkzeug.middleware.proxy_fix import ProxyFix
 
 from canaleta import __version__
-from canaleta.exchange.jobs import Jobs
-from canaleta.plant.clock import PlantClock
-from canaleta.plant.database import engine_for
-from canaleta.plant.keeper import PlantKeeper
-from canaleta.plant.playing import Player
-from canaleta.web import (
-    accounts_api,
-    alarms_api,
-    cabinets_api,
-    checks_api,
-    conventions_api,
-    doors,
-    exchange_api,
-    finder_api,
-    findings_api,
-    hardware_api,
-    history_api,
-    injection_api,
-    learn_api,
-    list_api,
-    live_api,
-    live_findings_api,
-    over_time_api,
-    path_api,
-    problems,
-    racks_api,
-    records_api,
-    revisions_api,
-    rows_api,
-    scripts_api,
-    session_api,
-    sheet_api,
-    stream_api,
-    temporary_api,
-    tracing_api,
-    views_api,
-    walk_api,
-    wiring_api,
-)
-from canaleta.web.document import openapi_text
-from canaleta.web.hub import Hub
-from canaleta.web.json import StrictJson
-from canaleta.web.state import Shared
+from canaleta.jobs.imports import Jobs
+from canaleta.jobs.playing import Player
+from canaleta.plant.database.clock import PlantClock
+from canaleta.plant.database.connection import engine_for
+from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.web import checks, hardware, live, people
+from canaleta.web import list as the_list
+from canaleta.web.kit import access, problems
+from canaleta.web.kit.hub import Hub
+from canaleta.web.kit.json import StrictJson
+from canaleta.web.kit.openapi import openapi_text
+from canaleta.web.kit.state import Shared
 
 __all__ = ["create_app", "from_environment"]
 
@@ -81,41 +50,10 @@ def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, d
         engine, keeper, Hub(engine, keeper, clock, most_streams), Jobs(engine, keeper), Player(engine, clock), clock
     )  # fmt: skip
     problems.install(app)
-    doors.install(app, hosts)
-    for part in (
-        session_api,
-        findings_api,
-        list_api,
-        rows_api,
-        views_api,
-        history_api,
-        revisions_api,
-        accounts_api,
-        path_api,
-        sheet_api,
-        injection_api,
-        conventions_api,
-        exchange_api,
-        cabinets_api,
-        hardware_api,
-        racks_api,
-        wiring_api,
-        live_api,
-        over_time_api,
-        live_findings_api,
-        alarms_api,
-        temporary_api,
-        checks_api,
-        records_api,
-        walk_api,
-        finder_api,
-        learn_api,
-        scripts_api,
-        tracing_api,
-        stream_api,
-    ):
-        app.register_api(part.api)
-    app.register_api(path_api.documents)
+    access.install(app, hosts)
+    for room in (people, the_list, hardware, live, checks):
+        for api in room.APIS:
+            app.register_api(api)
     _add_plain_routes(app, dist)
     return app
 
@@ -152,19 +90,19 @@ def _add_plain_routes(app: OpenAPI, dist: Path | None) -> None:
     """Routes that the OpenAPI document does not list: itself, the health check, the front end."""
 
     @app.route("/api/openapi.json")
-    @doors.needs("public")
+    @access.needs("public")
     def openapi() -> Response:
         return Response(openapi_text(app), content_type="application/json")
 
     @app.route("/api/health")
-    @doors.needs("public")
+    @access.needs("public")
     def health() -> Response:
         with app.extensions["canaleta"].engine.connect():
             return jsonify({"answers": True, "version": __version__})
 
     @app.route("/", defaults={"name": "index.html"})
     @app.route("/<path:name>")
-    @doors.needs("public")
+    @access.needs("public")
     def front_end(name: str) -> Response:
         if dist is None or name.startswith("api/"):
             raise NotFound

@@ -3019,7 +3019,7 @@ export interface components {
         };
         /**
          * FaultIn
-         * @description Something wrong at the device or on the wires: its kind and amount in words (core/faults.py).
+         * @description Something wrong at the device or on the wires: its kind and amount in words (core/path/faults.py).
          */
         FaultIn: {
             /**
@@ -3366,7 +3366,7 @@ export interface components {
          * InjectIn
          * @description A signal to put on the terminals, as typed; '' and no fault takes everything off.
          *
-         *     form: how it moves (core/waveforms.py), to the level `high`, as typed, within period_s. faults: put on in its place.
+         *     form: how it moves (core/signals/waveforms.py), to the level `high`, as typed, within period_s. faults: put on in its place.
          */
         InjectIn: {
             /** Faults */

@@ -7,7 +7,7 @@ from alembic import op
 from sqlalchemy.dialects.postgresql import JSONB
 
 from canaleta.catalogue.types import starter_typicals
-from canaleta.plant.typicals import load_typicals
+from canaleta.plant.records.typicals import load_typicals
 
 revision = "0004"
 down_revision = "0003"

@@ -1,0 +1,1 @@
+"""What acts by itself once it was begun: scripts that are played, lists that are brought in."""

@@ -1,0 +1,1 @@
+"""Every change: proposed, previewed, applied as one change set, undone, put back to an issue."""

@@ -1,0 +1,372 @@
+"""Every change to the list: proposed, previewed, applied as one change set, undone.
+
+A proposal is a list of edits, each with the text that stood in the cell and the text that shall. The text
+that stood decides a conflict. Applying takes the plant's lock, so that there is one writer at a time.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from sqlalchemy import Connection, Engine, delete, func, insert, select, update
+
+from canaleta.core.model.conventions import Conventions
+from canaleta.core.model.fields import Station, Stored
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Layout
+from canaleta.core.notation.text import shown
+from canaleta.core.path.evaluate import describe, evaluate
+from canaleta.core.rules import RULES, Finding, audit, audit_change
+from canaleta.plant.changes.proposal import (
+    Applied,
+    Conflict,
+    Edit,
+    Moved,
+    Planned,
+    Preview,
+    Proposal,
+    Refusal,
+    plan,
+    with_landings,
+)
+from canaleta.plant.changes.writing import (
+    Changes,
+    insert_findings,
+    write_conventions,
+    write_findings,
+    write_layout,
+    write_points,
+)
+from canaleta.plant.database import tables as t
+from canaleta.plant.database.connection import notify, take_plant_lock
+from canaleta.plant.database.locks import held, refuse_locked
+from canaleta.plant.records.findings import from_body, stored_touching, to_body
+from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.points import write_added, write_removed
+from canaleta.plant.records.records import KeptChange, write_kept
+from canaleta.plant.records.waivers import Waiver, waivers, with_waivers, write_waived
+
+__all__ = [
+    "Applied",
+    "Changes",
+    "Conflict",
+    "Edit",
+    "Moved",
+    "Planned",
+    "Preview",
+    "Proposal",
+    "Refusal",
+    "apply",
+    "plan",
+    "preview",
+    "preview_rows",
+    "reaudit",
+    "with_landings",
+]
+
+Looked = dict[str, set[int] | None]
+"""By rule: the points that were looked at again, None for all there are."""
+MOST_MOVED = 200
+MANY_TOUCHED = 2000
+"""Points from which the whole plant is audited instead of what they touch."""
+
+
+@dataclass(frozen=True)
+class _Outcome:
+    after: PlantImage
+    looked: Looked
+    findings: list[Finding] = field(default_factory=list)
+
+
+def preview(
+    connection: Connection,
+    image: PlantImage,
+    changes: Changes,
+    layout: Layout | None = None,
+    conventions: Conventions | None = None,
+) -> Preview:
+    """What these changes would do, with nothing written. layout, conventions: as they would be, if they change."""
+    outcome = _outcome(image, changes, conventions, layout=layout)
+    return _preview(connection, image, _accepted(connection, outcome), changes)
+
+
+def preview_rows(
+    connection: Connection,
+    image: PlantImage,
+    changes: Changes,
+    added: Mapping[int, Mapping[str, Stored]] | None = None,
+    removed: Mapping[int, Mapping[str, Stored]] | None = None,
+) -> Preview:
+    """What it would do if points came or went, with nothing written."""
+    outcome = _accepted(connection, _outcome(image, changes, added=added, removed=removed))
+    return _preview(connection, image, outcome, changes)
+
+
+def apply(engine: Engine, keeper: PlantKeeper, proposal: Proposal, who: str) -> Applied | Planned:
+    """Apply a proposal as one change set, or say in a Planned why it cannot be applied; then nothing is written."""
+    with engine.begin() as connection:
+        take_plant_lock(connection)
+        image = keeper.caught_up(connection)
+        planned = without_locked(connection, image, plan(image, proposal), proposal, who)
+        if planned.conflicts:
+            planned = replace(planned, conflicts=tuple(_by_whom(connection, c) for c in planned.conflicts))
+        if not planned.possible and not (proposal.partial and planned.changes):
+            return planned
+        applied = commit(connection, image, planned.changes, who, proposal.source, proposal.why)
+    keeper.adopt(applied.image)
+    return replace(applied, left=planned) if not planned.possible else applied
+
+
+def without_locked(
+    connection: Connection, image: PlantImage, planned: Planned, proposal: Proposal, who: str
+) -> Planned:
+    """The plan with edits of rows that somebody else has locked refused."""
+    locks = {point: lock for point, lock in held(connection).items() if lock.who != who and image.has(point)}
+    rows = {image.row_of(point) for point in locks}
+    if not rows & {row for row, _ in planned.changes}:
+        return planned
+    changes = {at: value for at, value in planned.changes.items() if at[0] not in rows}
+    refused = [
+        Refusal(edit, locks[edit.point].words)
+        for edit in proposal.edits
+        if edit.point in locks and (image.row_of(edit.point), edit.field) in planned.changes
+    ]
+    return replace(planned, changes=changes, refusals=(*planned.refusals, *refused))
+
+
+def commit(
+    connection: Connection,
+    image: PlantImage,
+    changes: Changes,
+    who: str,
+    source: str,
+    why: str = "",
+    undoes: int | None = None,
+    conventions: Conventions | None = None,
+    added: Mapping[int, Mapping[str, Stored]] | None = None,
+    removed: Mapping[int, Mapping[str, Stored]] | None = None,
+    layout: Layout | None = None,
+    records: Sequence[KeptChange] = (),
+) -> Applied:
+    """Write one change set inside the caller's transaction, which holds the plant's lock.
+
+    conventions: those of the plant from now on, if they change. added, removed: points that come and go, by their
+    numbers, with their cells. layout: the hardware from now on. records: typicals and waivers that change. After conventions and hardware everything is audited.
+    Raises LockedError if somebody else has locked a row that it would change.
+    """
+    came, went = dict(added or {}), dict(removed or {})
+    before = image
+    refuse_locked(connection, [*(int(image.ids[row]) for row, _ in changes), *went], who)
+    if any("channel" in cells for cells in came.values()) or (went and any(name == "channel" for _, name in changes)):
+        changes, came = _settled(image, changes, came, went)
+    outcome = _accepted(connection, _outcome(image, changes, conventions, came, went, layout), records)
+    told_anew = write_waived(connection, records)
+    shown_change = _preview(connection, image, outcome, changes)
+    shown_change = replace(shown_change, opened=(*shown_change.opened, *told_anew))
+    nothing = conventions is None and not came and not went and layout is None and not records
+    if not changes and undoes is None and nothing:
+        return Applied(image.seq, shown_change, image, made=False)
+    seq = image.seq + 1
+    connection.execute(
+        insert(t.change_set).values(
+            seq=seq,
+            who=who,
+            why=why,
+            source=source,
+            undoes=undoes,
+            findings_closed=list(shown_change.closed),
+            findings_opened=[to_body(f) for f in shown_change.opened],
+        )
+    )
+    write_removed(connection, went, seq)
+    if layout is not None:
+        write_layout(connection, before, changes, layout, seq)
+    write_points(connection, before, changes, seq)
+    write_added(connection, came, seq)
+    write_kept(connection, records, seq)
+    if conventions is not None:
+        write_conventions(connection, image.conventions, conventions, seq)
+    write_findings(connection, outcome.looked, outcome.findings, seq)
+    connection.execute(update(t.plant).values(seq=seq))
+    notify(connection, "canaleta_seq", seq)
+    return Applied(seq, shown_change, replace(outcome.after, seq=seq), added=tuple(came), removed=tuple(went))
+
+
+def reaudit(connection: Connection, image: PlantImage) -> int:
+    """Audit the whole plant and store what is found; for a first load and after an upgrade. Returns the count."""
+    found = with_waivers(audit(image), waivers(connection))
+    connection.execute(delete(t.finding))
+    insert_findings(connection, found, image.seq)
+    return len(found)
+
+
+def _settled(
+    image: PlantImage,
+    changes: Changes,
+    added: dict[int, dict[str, Stored]] | dict[int, Mapping[str, Stored]],
+    removed: Mapping[int, object],
+) -> tuple[Changes, dict[int, Mapping[str, Stored]]]:
+    """Decide who holds the channels that new and changed points claim. Returns changes of old points, and new ones."""
+    unclaimed = {n: {f: v for f, v in cells.items() if f != "channel"} for n, cells in added.items()}
+    joined = image.with_points(unclaimed, removed)
+    moved: Changes = {
+        (joined.row_of(int(image.ids[row])), name): value
+        for (row, name), value in changes.items()
+        if joined.has(int(image.ids[row]))
+    }
+    claims = {
+        (joined.row_of(n), "channel"): cells["channel"]
+        for n, cells in added.items()
+        if cells.get("channel") is not None
+    }
+    settled = with_landings(joined, moved | claims)
+    out: Changes = {}
+    came: dict[int, Mapping[str, Stored]] = {n: dict(cells) for n, cells in unclaimed.items()}
+    for (row, name), value in settled.items():
+        number = int(joined.ids[row])
+        if number in came:
+            came[number] = {**came[number], name: value}
+        else:
+            out[image.row_of(number), name] = value
+    return out, came
+
+
+def _outcome(
+    image: PlantImage,
+    changes: Changes,
+    conventions: Conventions | None = None,
+    added: Mapping[int, Mapping[str, Stored]] | None = None,
+    removed: Mapping[int, Mapping[str, Stored]] | None = None,
+    layout: Layout | None = None,
+) -> _Outcome:
+    if conventions is not None or layout is not None:
+        # The hardware first: a point may come back to a channel that comes back with it.
+        after = (image if layout is None else image.with_layout(layout)).with_cells(changes)
+        if added or removed:
+            after = after.with_points(added or {}, removed or {})
+        if conventions is not None:
+            after = after.with_conventions(conventions)
+        return _Outcome(after, dict.fromkeys(rule.id for rule in RULES), list(audit(after)))
+    if added or removed:
+        # Whoever wished for a channel that is left is among the changes; whoever shares a name is found by its group.
+        after = image.with_cells(changes).with_points(added or {}, removed or {})
+        touched: dict[int, set[str]] = {
+            number: {name for name, value in cells.items() if value is not None}
+            for number, cells in (*(added or {}).items(), *(removed or {}).items())
+        }
+        return _looked_at(image, after, changes, touched)
+    if not changes:
+        return _Outcome(image, {})
+    after = image.with_cells(changes)
+    return _looked_at(image, after, changes, {})
+
+
+def _accepted(connection: Connection, outcome: _Outcome, records: Sequence[KeptChange] = ()) -> _Outcome:
+    """The outcome with what was accepted of its findings. records: waivers among them change with it."""
+    if not outcome.findings:
+        return outcome
+    known = waivers(connection)
+    for change in records:
+        if isinstance(change.was, Waiver):
+            known.pop(change.was.key, None)
+        if isinstance(change.becomes, Waiver):
+            known[change.becomes.key] = change.becomes
+    return replace(outcome, findings=with_waivers(outcome.findings, known))
+
+
+def _looked_at(image: PlantImage, after: PlantImage, changes: Changes, touched: dict[int, set[str]]) -> _Outcome:
+    """What holds after changes. Of very many, looking at everything is quicker than telling what they touch."""
+    for row, name in changes:
+        touched.setdefault(int(image.ids[row]), set()).add(name)
+    if len(touched) > MANY_TOUCHED:
+        return _Outcome(after, dict.fromkeys(rule.id for rule in RULES), list(audit(after)))
+    looked, findings = audit_change(image, after, touched)
+    return _Outcome(after, dict(looked), findings)
+
+
+def _preview(connection: Connection, image: PlantImage, outcome: _Outcome, changes: Changes) -> Preview:
+    before = {f.key: f for f in (from_body(b) for b in stored_touching(connection, outcome.looked))}
+    now = {f.key: f for f in outcome.findings}
+    moved, moved_count = _moved(image, outcome.after, _may_move(image, outcome.after, {row for row, _ in changes}))
+    return Preview(
+        cells=tuple(
+            (int(image.ids[row]), name, image.text(name, row), _text_after(image, outcome.after, name, row))
+            for row, name in changes
+        ),
+        moved=moved,
+        moved_count=moved_count,
+        opened=tuple(f for key, f in now.items() if before.get(key) != f),
+        closed=tuple(key for key in before if key not in now),
+        new=frozenset(now) - frozenset(before),
+    )
+
+
+def _may_move(image: PlantImage, after: PlantImage, changed: set[int]) -> list[int]:
+    """Rows whose values may move: those with changed cells, and those on modules whose type is another now; all of
+    them where the conventions are."""
+    if image.conventions != after.conventions:
+        return np.flatnonzero(image.mode >= 0).tolist()
+    if image.layout is after.layout:
+        return sorted(changed)
+    old, new = image.layout, after.layout
+    other = [
+        number
+        for number, module in old.modules.items()
+        if number in new.modules and old.types[module.type_key] != new.types[new.modules[number].type_key]
+    ]
+    return sorted(changed | set(np.flatnonzero(np.isin(image.module, other)).tolist()))
+
+
+def _text_after(image: PlantImage, after: PlantImage, name: str, row: int) -> str:
+    number = int(image.ids[row])
+    return after.text(name, after.row_of(number)) if after.has(number) else ""
+
+
+def _moved(before: PlantImage, after: PlantImage, rows: list[int]) -> tuple[tuple[Moved, ...], int]:
+    """Values that move at half the device's output: the first MOST_MOVED in words, and how many they are."""
+    at = np.array([row for row in rows if after.has(int(before.ids[row]))], dtype=np.int64)
+    if not len(at):
+        return (), 0
+    # Points come and go: the same one stands in another row afterwards.
+    then = (
+        at if len(before) == len(after) else np.array([after.row_of(int(n)) for n in before.ids[at]], dtype=np.int64)
+    )
+    same = before.cells["signal"][at] == after.cells["signal"][then]
+    at, then = at[same], then[same]
+    loop = evaluate(before, Station.DEVICE, 50.0, at).at(Station.LOOP)
+    was = evaluate(before, Station.LOOP, loop, at).at(Station.VALUE)
+    becomes = evaluate(after, Station.LOOP, loop, then).at(Station.VALUE)
+    moves = ~np.isnan(loop) & (was != becomes) & ~(np.isnan(was) & np.isnan(becomes))
+    out: list[Moved] = []
+    for k in np.flatnonzero(moves).tolist():
+        row = int(at[k])
+        words, new_words = describe(before, row), describe(after, int(then[k]))
+        level = f"{shown(float(loop[k]), words[2].decimals).rstrip('0').rstrip('.')} {words[2].unit}"
+        texts = [
+            f"{shown(float(v), w[5].decimals)} {w[5].unit}".strip() if not np.isnan(v) else "no value"
+            for v, w in ((was[k], words), (becomes[k], new_words))
+        ]
+        if texts[0] == texts[1]:
+            moves[k] = False
+        elif len(out) < MOST_MOVED:
+            out.append(Moved(int(before.ids[row]), level, texts[0], texts[1]))
+        if len(out) == MOST_MOVED:
+            break
+    return tuple(out), int(moves.sum())
+
+
+def _by_whom(connection: Connection, conflict: Conflict) -> Conflict:
+    row = connection.execute(
+        select(t.change_set.c.who, t.change_set.c.at)
+        .join(t.change, t.change.c.seq == t.change_set.c.seq)
+        .where(
+            t.change.c.entity == "point",
+            t.change.c.entity_id == conflict.edit.point,
+            func.jsonb_exists(t.change.c.fields, conflict.edit.field),
+        )
+        .order_by(t.change.c.seq.desc())
+        .limit(1)
+    ).first()
+    return replace(conflict, by=row.who, at=row.at.isoformat()) if row else conflict

@@ -1,0 +1,1 @@
+"""What is proved and signed, runs of scripts, and the plant as its stand-ins would be."""

@@ -1,0 +1,92 @@
+"""The tables of a plant. The columns of `point` follow from the field table.
+
+Current facts are typed columns; history is one row a changed entity a change set. History, change sets and
+issued documents are append-only: the runtime role has no right to change them, and a trigger refuses anyone.
+"""
+
+from __future__ import annotations
+
+from canaleta.plant.database.tables.base import metadata
+from canaleta.plant.database.tables.hands import import_job, mapping, revision, row_lock, signature, typical, view
+from canaleta.plant.database.tables.listed import (
+    cabinet,
+    cable,
+    change,
+    change_set,
+    finding,
+    module,
+    module_type,
+    plant,
+    point,
+    rack,
+    waiver,
+)
+from canaleta.plant.database.tables.live import (
+    agent,
+    alarm,
+    arming,
+    board,
+    command,
+    evidence,
+    found,
+    journal,
+    kept_state,
+    lease,
+    live_block,
+    script,
+    script_run,
+    temporary,
+    trend_clock,
+    trend_hour,
+    trend_part,
+    walk,
+)
+from canaleta.plant.database.tables.people import account, rate_limit, session, sign_in_link
+
+__all__ = [
+    "APPEND_ONLY",
+    "account",
+    "agent",
+    "alarm",
+    "arming",
+    "board",
+    "cabinet",
+    "cable",
+    "change",
+    "change_set",
+    "command",
+    "evidence",
+    "finding",
+    "found",
+    "import_job",
+    "journal",
+    "kept_state",
+    "lease",
+    "live_block",
+    "mapping",
+    "metadata",
+    "module",
+    "module_type",
+    "plant",
+    "point",
+    "rack",
+    "rate_limit",
+    "revision",
+    "row_lock",
+    "script",
+    "script_run",
+    "session",
+    "sign_in_link",
+    "signature",
+    "temporary",
+    "trend_clock",
+    "trend_hour",
+    "trend_part",
+    "typical",
+    "view",
+    "waiver",
+    "walk",
+]
+
+APPEND_ONLY = (change_set, change, revision, signature, journal, evidence)
+"""Tables that only grow: no role may change or delete a row."""

@@ -1,0 +1,1 @@
+"""What lives beside the list: readings, alarms, trends, leases of racks, commands, temporary changes, walks."""

@@ -1,0 +1,1 @@
+"""Accounts, rights and sessions."""

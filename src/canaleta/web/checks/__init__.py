@@ -1,0 +1,7 @@
+"""Loop checks, scripts, walks, signed records."""
+
+from canaleta.web.checks import loop_checks, records, scripts, walk
+
+__all__ = ["APIS"]
+
+APIS = (loop_checks.api, records.api, walk.api, scripts.api)

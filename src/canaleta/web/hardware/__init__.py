@@ -1,0 +1,7 @@
+"""Cabinets, racks, modules, wiring, and registers of any device."""
+
+from canaleta.web.hardware import cabinets, changes, finder, racks, wiring
+
+__all__ = ["APIS"]
+
+APIS = (cabinets.api, changes.api, racks.api, wiring.api, finder.api)

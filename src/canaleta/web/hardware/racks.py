@@ -1,0 +1,321 @@
+"""A rack as it reports itself: connection test, settings compared with the list, written while armed, adopted."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import asdict
+from typing import Any
+
+from flask import Response, jsonify
+from pydantic import ConfigDict, Field
+from sqlalchemy import select
+
+from canaleta.catalogue.types import module_types
+from canaleta.core.hardware.settings import Stranger, differences, modules_told, strangers
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import Rack
+from canaleta.core.model.module_type import ModuleType
+from canaleta.core.notation.networks import allowed_address
+from canaleta.plant.checks.stand_in import stand_in_document
+from canaleta.plant.database import tables as t
+from canaleta.plant.live.arming import MOST_MINUTES, Armed, arm, armed, disarm
+from canaleta.plant.live.commands import DONE
+from canaleta.plant.people.accounts import allowed_again
+from canaleta.web.kit.access import needs, session_now
+from canaleta.web.kit.commands import asked
+from canaleta.web.kit.problems import PROBLEMS, ProblemError
+from canaleta.web.kit.routes import Shape, routes
+from canaleta.web.kit.shared import shared
+
+__all__ = ["api"]
+
+api = routes("racks", __name__, url_prefix="/api/racks", abp_responses=PROBLEMS)
+LOG_LINES = 60
+MOST_TESTS = 20
+"""Connection tests one person may make in a minute."""
+
+
+class RackPath(Shape):
+    """A rack by its number."""
+
+    rack: int = Field(ge=0, le=2**62)
+
+
+class ArmedOut(Shape):
+    """Whether writing is armed: by whom and until when, both empty if not."""
+
+    who: str
+    until: str
+
+
+class StrangerOut(Shape):
+    """A module that reports another number than the list's type has."""
+
+    module: int
+    slot: int
+    expected: str
+    number: int
+    reported: int
+    is_like: str
+
+
+class DifferenceOut(Shape):
+    """One setting of one channel that differs: what the list says, what the rack reports, what the point can trip."""
+
+    module: int
+    slot: int
+    channel: int
+    address: str
+    point: int
+    tag: str
+    setting: str
+    field: str
+    listed: str
+    reported: str
+    holding: int
+    code: int
+    trips: list[str]
+
+
+class ComparedOut(Shape):
+    """List and rack compared. says: the whole in words, when the rack has other modules."""
+
+    seq: int
+    says: str
+    strangers: list[StrangerOut]
+    differences: list[DifferenceOut]
+    armed: ArmedOut
+
+
+class TestOut(Shape):
+    """A connection test: the verdict and what to look at."""
+
+    says: str
+    look: str
+    strangers: list[StrangerOut]
+
+
+class ArmIn(Shape):
+    """For how many minutes; 0 disarms."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    minutes: int = Field(ge=0, le=MOST_MINUTES)
+
+
+class WriteIn(Shape):
+    """Which differences to settle by writing: their registers, as the comparison at `seq` told them."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    registers: list[int] = Field(min_length=1, max_length=4000)
+
+
+class WrittenOut(Shape):
+    """What became of one setting: "done", or why not."""
+
+    holding: int
+    address: str
+    tag: str
+    setting: str
+    value: str
+    result: str
+
+
+class WritesOut(Shape):
+    """What became of a write, channel by channel, and what still differs."""
+
+    done: int
+    failed: int
+    results: list[WrittenOut]
+    left: list[DifferenceOut]
+
+
+class LogLine(Shape):
+    """One command to a rack."""
+
+    at: str
+    who: str
+    kind: str
+    what: str
+    result: str
+
+
+class LogOut(Shape):
+    """The newest commands first."""
+
+    lines: list[LogLine]
+
+
+@api.post("/<int:rack>/test", responses={200: TestOut})
+@needs("inject")
+def test(path: RackPath) -> Response:
+    """Test the way to a rack, in plain words."""
+    image, rack = _found(path.rack)
+    if not allowed_address(image.conventions.rack_networks, rack.host, rack.port):
+        raise ProblemError(
+            403,
+            f"{rack.host}:{rack.port} is outside the networks and ports that racks may be in",
+            remedy="an administrator changes that",
+        )
+    with shared().engine.begin() as connection:
+        if not allowed_again(connection, f"test {session_now().account}", MOST_TESTS, 60):
+            raise ProblemError(429, "enough tests for a minute", "nothing was asked", "wait a moment")
+    body = _command(rack, "test", {"what": [f"{rack.host}:{rack.port}, unit {rack.unit}"]})
+    told = [StrangerOut(**asdict(s)) for s in _strangers(image, rack.id, body["words"])] if body["words"] else []
+    says = body["says"]
+    if told:
+        says += f"; {_explained(image, rack.id, body['words'], told)}"
+    return jsonify(TestOut(says=says, look=body["look"], strangers=told).model_dump())
+
+
+@api.get("/<int:rack>/compare", responses={200: ComparedOut})
+@needs("read")
+def compare(path: RackPath) -> Response:
+    """What the rack reports beside what the list says."""
+    image, rack = _found(path.rack)
+    words = _command(rack, "read", {})["words"]
+    return jsonify(_compared(image, rack, words).model_dump())
+
+
+@api.put("/<int:rack>/armed", responses={200: ArmedOut})
+@needs("engineer")
+def set_armed(path: RackPath, body: ArmIn) -> Response:
+    """Switch writing to a rack on for a while, or off."""
+    _, rack = _found(path.rack)
+    with shared().engine.begin() as connection:
+        if body.minutes:
+            arm(connection, rack.id, session_now().account, body.minutes)
+        else:
+            disarm(connection, rack.id)
+    return jsonify(_armed(rack.id).model_dump())
+
+
+@api.post("/<int:rack>/write", responses={200: WritesOut})
+@needs("inject")
+def write(path: RackPath, body: WriteIn) -> Response:
+    """Write settings of the list to the rack, one after the other, each read back. Only while it is armed."""
+    image, rack = _found(path.rack)
+    if not _armed(rack.id).who:
+        raise ProblemError(
+            409, "writing to this rack is not armed", "nothing was written", "an engineer arms it for a while"
+        )
+    now = differences(image, rack.id, words := _command(rack, "read", {})["words"])
+    if strange := _strangers(image, rack.id, words):
+        told = _explained(image, rack.id, words, [StrangerOut(**asdict(s)) for s in strange])
+        raise ProblemError(409, told, "nothing was written", "set list and rack right first")
+    chosen = [d for d in now if d.register in set(body.registers)]
+    writes = [{"register": d.register, "word": d.code} for d in chosen]
+    what = [f"{d.address} {d.setting}: {d.reported} → {d.listed}" for d in chosen]
+    answer = _command(rack, "write", {"writes": writes, "what": what})
+    results = [
+        WrittenOut(holding=d.register, address=d.address, tag=d.tag, setting=d.setting, value=d.listed, result=r)
+        for d, r in zip(chosen, answer["results"], strict=True)
+    ]
+    done = sum(r.result == DONE for r in results)
+    left = [DifferenceOut(**_dumped(d)) for d in differences(image, rack.id, answer["words"])]
+    return jsonify(WritesOut(done=done, failed=len(results) - done, results=results, left=left).model_dump())
+
+
+@api.post("/<int:rack>/stand-in", responses={200: TestOut})
+@needs("engineer")
+def make_stand_in(path: RackPath) -> Response:
+    """Make one stand-in what the list says, its settings too; the other racks go on."""
+    image, rack = _found(path.rack)
+    if not rack.stand_in:
+        raise ProblemError(
+            409, "this rack is a real one", "nothing was changed", "only a stand-in can be made like the list"
+        )
+    document, ports = stand_in_document(image, rack.id)
+    _command(rack, "become", {"document": document, "ports": ports, "only": rack.id})
+    return jsonify(TestOut(says="the stand-in is like the list now", look="", strangers=[]).model_dump())
+
+
+@api.get("/<int:rack>/log", responses={200: LogOut})
+@needs("read")
+def log(path: RackPath) -> Response:
+    """The newest commands to a rack: who, what, and what became of it."""
+    with shared().engine.connect() as connection:
+        rows = connection.execute(
+            select(t.command).where(t.command.c.rack == path.rack, t.command.c.kind.in_(("write", "inject", "become", "test")))
+            .order_by(t.command.c.id.desc()).limit(LOG_LINES)
+        ).all()  # fmt: skip
+    lines = [
+        LogLine(at=row.at.isoformat(), who=row.who, kind=row.kind, what=_what(row.target), result=_result(row.result))
+        for row in rows
+    ]
+    return jsonify(LogOut(lines=lines).model_dump())
+
+
+def _what(target: dict[str, Any]) -> str:
+    if "what" in target:
+        return "; ".join(target["what"])
+    if "unit" in target:
+        put = "nothing" if target["value"] is None else f"{target['value']:g} {target['unit']}"
+        return f"place {target.get('place', '?')}, channel {target['channel']} from 0: {put}"
+    return ""
+
+
+def _result(result: str | None) -> str:
+    if result is None or not result.startswith("{"):
+        return result or "not started"
+    answer = json.loads(result)
+    if "says" in answer:
+        return str(answer["says"])
+    results = answer.get("results", [])
+    failed = [r for r in results if r != DONE]
+    return f"{len(results) - len(failed)} of {len(results)} done" + (f"; {failed[0]}" if failed else "")
+
+
+def _found(number: int) -> tuple[PlantImage, Rack]:
+    image = shared().image()
+    rack = image.layout.racks.get(number)
+    if rack is None:
+        raise ProblemError(404, "there is no such rack", remedy="reload the cabinets")
+    return image, rack
+
+
+def _command(rack: Rack, kind: str, target: dict[str, Any]) -> dict[str, Any]:
+    """A command to the rack's agent and its answer. Raises ProblemError with the agent's words if there is none."""
+    answer: dict[str, Any] = asked(rack.id, kind, target, seconds=25.0)
+    return answer
+
+
+def _types(image: PlantImage) -> list[ModuleType]:
+    """Every module type that a rack's numbers may mean: the plant's own before those of the catalogue."""
+    return list((module_types() | image.layout.types).values())
+
+
+def _strangers(image: PlantImage, rack: int, words: list[int]) -> list[Stranger]:
+    known = {kind.title: kind.own_number for kind in _types(image) if kind.own_number is not None}
+    return strangers(image.layout, rack, words, known)
+
+
+def _compared(image: PlantImage, rack: Rack, words: list[int]) -> ComparedOut:
+    strange = [StrangerOut(**asdict(s)) for s in _strangers(image, rack.id, words)]
+    differs = [] if strange else [DifferenceOut(**_dumped(d)) for d in differences(image, rack.id, words)]
+    says = _explained(image, rack.id, words, strange) if strange else ""
+    return ComparedOut(seq=image.seq, says=says, strangers=strange, differences=differs, armed=_armed(rack.id))
+
+
+def _dumped(difference: Any) -> dict[str, Any]:
+    told = asdict(difference) | {"trips": list(difference.trips)}
+    return told | {"holding": told.pop("register")}
+
+
+def _explained(image: PlantImage, rack: int, words: list[int], strange: Sequence[StrangerOut]) -> str:
+    """What it means that modules are not those of the list: what the rack has, as far as its numbers can be read."""
+    if told := modules_told(image.layout, rack, words, _types(image)):
+        return told
+    first = strange[0]
+    return (
+        f"slot {first.slot} should be {first.expected} and reports {first.reported}, which is "
+        f"{first.is_like or 'no module the catalogue knows'}; registers from there on mean something else"
+    )
+
+
+def _armed(rack: int) -> ArmedOut:
+    with shared().engine.connect() as connection:
+        found: Armed | None = armed(connection, rack)
+    return ArmedOut(who=found.who, until=found.until.isoformat()) if found else ArmedOut(who="", until="")

@@ -1,0 +1,39 @@
+"""What the pages of one point share: finding it."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field
+
+from canaleta.core.model.image import PlantImage
+from canaleta.web.kit.problems import ProblemError
+from canaleta.web.kit.routes import Shape
+from canaleta.web.kit.shared import shared
+
+__all__ = ["Figure", "PointPath", "found", "rack_of"]
+
+Figure = Annotated[float, Field(ge=-1e300, le=1e300)]
+"""A number of a request: none without end."""
+
+
+class PointPath(Shape):
+    """A point by its identity."""
+
+    point: int = Field(ge=0, le=2**62)
+
+
+def found(point: int) -> tuple[PlantImage, int]:
+    """The newest image and the point's row. Raises ProblemError 404."""
+    image = shared().image()
+    if not image.has(point):
+        raise ProblemError(404, "there is no such point", remedy="it may have been removed; reload the list")
+    return image, image.row_of(point)
+
+
+def rack_of(image: PlantImage, row: int) -> tuple[int, float]:
+    """(rack, how often it is read in s) of a point; (0, 1) where it holds no channel."""
+    module = image.layout.modules.get(int(image.module[row]))
+    if module is None:
+        return 0, 1.0
+    return module.rack, image.layout.racks[module.rack].period_ms / 1000.0

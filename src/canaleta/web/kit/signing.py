@@ -1,0 +1,31 @@
+"""Giving one's signature: the password once more, as often as somebody may try."""
+
+from __future__ import annotations
+
+from canaleta.plant.people import accounts
+from canaleta.web.kit.access import session_now
+from canaleta.web.kit.problems import ProblemError
+from canaleta.web.kit.shared import shared
+
+__all__ = ["counted_try", "proved"]
+
+TRIES, WINDOW_S = 6, 60
+
+
+def counted_try() -> None:
+    """Count a try to sign. Raises ProblemError 429 for too many."""
+    with shared().engine.begin() as connection:
+        may = accounts.allowed_again(connection, f"signature:{session_now().account}", TRIES, WINDOW_S)
+    if not may:
+        raise ProblemError(429, "too many tries", "wait a minute", "then try again")
+
+
+def proved(password: str) -> None:
+    """Prove that whoever signs is who is signed in. Raises ProblemError 422 if the password is not theirs, 429."""
+    counted_try()
+    with shared().engine.begin() as connection:
+        if not accounts.sign_in(connection, session_now().account, password):
+            raise ProblemError(
+                422, "this is not your password", "nothing was signed; what was read is kept",
+                "type it again; who has none yet sets one under their name",
+            )  # fmt: skip

@@ -1,0 +1,459 @@
+"""Files out and in: the project file, the list as CSV or workbook, and lists brought in with a dry run first."""
+
+from __future__ import annotations
+
+import itertools
+from typing import Annotated, Any, Literal
+
+from flask import Response, jsonify
+from flask_openapi3.models.file import FileStorage
+from pydantic import ConfigDict, Field, StringConstraints
+from sqlalchemy import delete, select
+
+from canaleta.core.hardware.occupancy import counted, used_channels
+from canaleta.core.model.fields import FIELDS, STORED
+from canaleta.core.model.image import PlantImage
+from canaleta.exchange import list_out
+from canaleta.exchange.bring_in import Choices
+from canaleta.exchange.headings import PARTS
+from canaleta.exchange.project import Project, project_of, written_project
+from canaleta.exchange.workbook import as_workbook
+from canaleta.jobs.imports import BUSY, Job, TooManyJobsError, keep_mapping, kept_mappings
+from canaleta.plant.database import tables as t
+from canaleta.plant.live import temporary
+from canaleta.plant.live.blocks import is_stale, read_block
+from canaleta.plant.records.findings import stored_findings
+from canaleta.web.kit.access import needs, session_now
+from canaleta.web.kit.problems import PROBLEMS, ProblemError
+from canaleta.web.kit.routes import Shape, routes
+from canaleta.web.kit.shared import shared
+
+__all__ = ["api"]
+
+api = routes("exchange", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+MOST_TEXT = 4_000_000
+QUALITIES = ("good", "doubtful", "bad", "none")
+
+
+class ListFile(Shape):
+    """A list as a file: CSV in any dress, XLSX, ODS or XLS."""
+
+    model_config = ConfigDict(arbitrary_types_allowed=True)
+
+    file: FileStorage
+
+
+class ListText(Shape):
+    """A list as pasted text."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    text: str = Field(min_length=1, max_length=MOST_TEXT)
+
+
+class FilePageOut(Shape):
+    """A sheet of the file."""
+
+    name: str
+    rows: int
+
+
+class ColumnOut(Shape):
+    """A column of the file: its heading, what it is taken for ("" for left out), the unit in the heading, a few cells."""
+
+    heading: str
+    target: str
+    unit: str
+    cells: list[str]
+
+
+class TargetOut(Shape):
+    """What a column may be."""
+
+    name: str
+    label: str
+
+
+class CountsOut(Shape):
+    """Rows of each kind, cells that change, cells that cannot be read, points that the file does not have."""
+
+    added: int = 0
+    changed: int = 0
+    same: int = 0
+    out: int = 0
+    cells: int = 0
+    wrong: int = 0
+    unmatched: int = 0
+
+
+class ToldFinding(Shape):
+    """A finding that would come."""
+
+    severity: str
+    text: str
+    rule: str
+
+
+class ToldValue(Shape):
+    """A value that would move at one level on the wires."""
+
+    tag: str
+    at: str
+    was: str
+    becomes: str
+
+
+class DoesOut(Shape):
+    """What a list would do beyond its cells: findings that come and go, values that move; the first of both."""
+
+    opened: int
+    closed: int
+    moved: int
+    findings: list[ToldFinding]
+    values: list[ToldValue]
+
+
+class JobOut(Shape):
+    """A list being brought in. state: reading, planning, ready, taking in, done, failed, called off. header: from 0."""
+
+    id: int
+    name: str
+    state: str
+    busy: bool
+    done: float
+    says: str
+    sheets: list[FilePageOut]
+    sheet: int
+    header: int
+    top: list[list[str]]
+    columns: list[ColumnOut]
+    mapping: str
+    does: DoesOut | None
+    counts: CountsOut
+    choices: Choices
+    seq: int
+
+
+class LineOut(Shape):
+    """What becomes of a row of the file. cells: field, what stands there, what comes; troubles: field, typed, why not."""
+
+    row: int
+    kind: str
+    tag: str
+    point: int
+    cells: list[list[str]]
+    troubles: list[list[str]]
+    says: str
+
+
+class LinesOut(Shape):
+    """Some rows of a kind, of how many."""
+
+    count: int
+    lines: list[LineOut]
+
+
+class LinesQuery(Shape):
+    """Which rows: of a kind, from which on."""
+
+    kind: Literal["added", "changed", "same", "out", "wrong", "unmatched"] = "changed"
+    start: int = Field(0, ge=0, le=10_000_000)
+    most: int = Field(100, ge=1, le=500)
+
+
+class JobPath(Shape):
+    """A list being brought in."""
+
+    job: int = Field(ge=1, le=2**62)
+
+
+class MappingIn(Shape):
+    """Keep how the columns of this list are taken, under a name."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
+
+
+class MappingPath(Shape):
+    """A mapping by its name."""
+
+    name: str = Field(min_length=1, max_length=60)
+
+
+class MappingsOut(Shape):
+    """Mappings that were kept, and everything that a column may be."""
+
+    mappings: list[str]
+    targets: list[TargetOut]
+
+
+class ExportIn(Shape):
+    """The list as a file: which columns and points, all of them if left out."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    form: Literal["csv", "xlsx"] = "xlsx"
+    fields: list[Annotated[str, Field(max_length=60)]] = Field(default_factory=list, max_length=200)
+    points: list[Annotated[int, Field(ge=0, le=2**62)]] | None = Field(None, max_length=200_000)
+
+
+@api.get("/project", responses={200: None})
+@needs("read")
+def project_file() -> Response:
+    """The whole plant as a project file."""
+    with shared().engine.connect() as connection:
+        project = project_of(connection, shared().image(connection))
+    response = Response(written_project(project), content_type="application/json")
+    response.headers["Content-Disposition"] = f'attachment; filename="{_file_name(project.name)}.canaleta.json"'
+    return response
+
+
+@api.get("/project/schema", responses={200: None})
+@needs("read")
+def project_schema() -> Response:
+    """The JSON schema of the project file."""
+    return jsonify(Project.model_json_schema())
+
+
+@api.post("/export", responses={200: None})
+@needs("look")
+def export(body: ExportIn) -> Response:
+    """The list as CSV, or as a workbook with findings and spares on sheets of their own."""
+    names = body.fields or list_out.every_field()
+    if (unknown := next((n for n in names if n not in {f.name for f in FIELDS}), None)) is not None:
+        raise ProblemError(422, f"there is no column “{unknown}”", "nothing was written")
+    with shared().engine.connect() as connection:
+        image = shared().image(connection)
+        bodies = stored_findings(connection)
+        changed = temporary.listed(connection)
+        live = _live(connection, image) if "now" in names else {}
+        title = connection.execute(select(t.plant.c.name)).scalar_one()
+    said: dict[int, list[str]] = {}
+    for finding in bodies:
+        for point in dict.fromkeys(cell["point"] for cell in finding["cells"]):
+            said.setdefault(point, []).append(list_out.told(finding))
+    sheet = list_out.list_sheet(image, names, body.points, said, live)
+    if body.form == "csv":
+        data, kind = list_out.as_csv(sheet), "text/csv; charset=utf-8"
+    else:
+        sheets = [
+            sheet, list_out.findings_sheet(image, bodies), list_out.spares_sheet(image, _spares(image)),
+            list_out.temporary_sheet(image, changed),
+        ]  # fmt: skip
+        data, kind = as_workbook(sheets), "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+    response = Response(data, content_type=kind)
+    response.headers["Content-Disposition"] = f'attachment; filename="{_file_name(title)}-{image.seq}.{body.form}"'
+    return response
+
+
+@api.post("/imports", responses={200: JobOut})
+@needs("edit")
+def bring_file(form: ListFile) -> Response:
+    """Begin with a file; what comes of it is asked by its number."""
+    data = form.file.read()
+    return _begun(form.file.filename or "a list", data)
+
+
+@api.post("/imports/text", responses={200: JobOut})
+@needs("edit")
+def bring_text(body: ListText) -> Response:
+    """Begin with pasted text."""
+    return _begun("pasted text", body.text.encode())
+
+
+@api.get("/imports/<int:job>", responses={200: JobOut})
+@needs("edit")
+def job_now(path: JobPath) -> Response:
+    """How far it is, and what was found."""
+    return _told(path.job)
+
+
+@api.get("/imports/<int:job>/lines", responses={200: LinesOut})
+@needs("edit")
+def job_lines(path: JobPath, query: LinesQuery) -> Response:
+    """Rows of the file, cell by cell; or the points that it does not have."""
+    _mine(path.job)
+    planned, missing = shared().jobs.lines(path.job)
+    if query.kind == "unmatched":
+        image = shared().image()
+        points = [p for p in missing if image.has(p)]
+        lines = [
+            {
+                "row": 0,
+                "kind": "unmatched",
+                "tag": image.label(image.row_of(p)),
+                "point": p,
+                "cells": [],
+                "troubles": [],
+                "says": "",
+            }
+            for p in points
+        ]
+    else:
+        lines = [
+            line for line in planned if (line["troubles"] if query.kind == "wrong" else line["kind"] == query.kind)
+        ]
+    some = lines[query.start : query.start + query.most]
+    return jsonify({"count": len(lines), "lines": some})
+
+
+@api.put("/imports/<int:job>/choices", responses={200: JobOut})
+@needs("edit")
+def choose(path: JobPath, body: Choices) -> Response:
+    """Plan it again: another sheet, other headings, other columns, rows and cells left out."""
+    known = {f.name for f in STORED} | set(PARTS) | {""}
+    if unknown := next((target for target in body.columns.values() if target not in known), None):
+        raise ProblemError(422, f"a column cannot be “{unknown}”", "nothing was changed")
+    _ready(path.job)
+    shared().jobs.choose(path.job, body)
+    return _told(path.job)
+
+
+@api.post("/imports/<int:job>/apply", responses={200: JobOut})
+@needs("edit")
+def take_in(path: JobPath) -> Response:
+    """Take it in as one change set: all of it or nothing."""
+    job = _ready(path.job)
+    if job.says:
+        raise ProblemError(409, job.says, "nothing was changed")
+    shared().jobs.take_in(path.job)
+    return _told(path.job)
+
+
+@api.delete("/imports/<int:job>", responses={200: JobOut})
+@needs("edit")
+def call_off(path: JobPath) -> Response:
+    """Call it off, at any time; nothing was changed unless it was done."""
+    _mine(path.job)
+    shared().jobs.stop(path.job)
+    return _told(path.job)
+
+
+@api.put("/imports/<int:job>/mapping", responses={200: MappingsOut})
+@needs("edit")
+def keep(path: JobPath, body: MappingIn) -> Response:
+    """Keep how its columns are taken; a list with the same headings is then taken so."""
+    result = _mine(path.job).result
+    if result is None:
+        raise ProblemError(409, "the file is not read yet", remedy="wait a moment")
+    headings = {h: result["targets"].get(str(c), "") for c, h in enumerate(result["headings"])}
+    with shared().engine.begin() as connection:
+        keep_mapping(connection, body.name, session_now().account, headings, result["signature"])
+    return _mappings()
+
+
+@api.get("/mappings", responses={200: MappingsOut})
+@needs("read")
+def mappings() -> Response:
+    """Mappings that were kept, and what a column may be."""
+    return _mappings()
+
+
+@api.delete("/mappings/<string:name>", responses={200: MappingsOut})
+@needs("edit")
+def drop_mapping(path: MappingPath) -> Response:
+    """Let a mapping go."""
+    with shared().engine.begin() as connection:
+        gone = connection.execute(delete(t.mapping).where(t.mapping.c.name == path.name))
+    if not gone.rowcount:
+        raise ProblemError(404, f"there is no mapping “{path.name}”")
+    return _mappings()
+
+
+def _mappings() -> Response:
+    with shared().engine.connect() as connection:
+        names = list(kept_mappings(connection))
+    targets = [{"name": f.name, "label": f"{f.station.lower()} {f.label}"} for f in STORED]
+    targets += [{"name": part, "label": part} for part in PARTS]
+    return jsonify({"mappings": names, "targets": targets})
+
+
+def _begun(name: str, data: bytes) -> Response:
+    try:
+        return _told(shared().jobs.start(session_now().account, name, data))
+    except TooManyJobsError as full:
+        raise ProblemError(
+            429, "two of your lists are still at work", "nothing was begun", "wait for one of them, or call it off"
+        ) from full
+
+
+def _mine(number: int) -> Job:
+    """A job of one's own. Raises ProblemError for any other."""
+    job = shared().jobs.job(number)
+    if job is None or job.who != session_now().account:
+        raise ProblemError(404, "there is no such list being brought in", remedy="choose the file again")
+    return job
+
+
+def _ready(number: int) -> Job:
+    job = _mine(number)
+    if job.state != "ready":
+        why = "one moment: it is still at work" if job.state in BUSY else f"this one is {job.state}"
+        raise ProblemError(409, why, "nothing was changed", "choose the file again" if job.state not in BUSY else "")
+    return job
+
+
+def _told(number: int) -> Response:
+    job = _mine(number)
+    found: dict[str, Any] = job.result or {}
+    top = found.get("top", [])
+    first = found.get("header", -1) + 1
+    columns = [
+        ColumnOut(
+            heading=heading, target=found["targets"].get(str(c), ""), unit=found["units"].get(str(c), ""),
+            cells=list(itertools.islice((row[c] for row in top[first:] if c < len(row) and row[c]), 3)),
+        )
+        for c, heading in enumerate(found.get("headings", []))
+    ]  # fmt: skip
+    out = JobOut(
+        id=job.id, name=job.name, state=job.state, busy=job.state in BUSY, done=job.done, says=job.says,
+        sheets=[FilePageOut(**sheet) for sheet in found.get("sheets", [])], sheet=found.get("sheet", 0),
+        header=found.get("header", -1), top=top, columns=columns, mapping=found.get("mapping", ""),
+        does=found.get("does"), counts=CountsOut(**found.get("counts", {})), choices=Choices.model_validate(job.choices), seq=found.get("seq", 0),
+    )  # fmt: skip
+    return jsonify(out.model_dump())
+
+
+def _live(connection: Any, image: PlantImage) -> dict[int, str]:
+    """Value, quality and count of every point that is read, as text: the raw beside the scaled. Stale ones say so."""
+    out: dict[int, str] = {}
+    now = shared().clock.looked_lately()
+    for rack in image.layout.racks:
+        block = read_block(connection, rack)
+        if block is None:
+            continue
+        rows = zip(
+            block.points.tolist(), block.value.tolist(), block.quality.tolist(), block.counts.tolist(), strict=True
+        )
+        stale = f"stale since {block.read_at:%Y-%m-%d %H:%M:%S} UTC" if is_stale(block, image, now) else ""
+        for point, value, quality, counts in rows:
+            says = stale or QUALITIES[quality]
+            out[point] = f"{value:.6g} ({says}, {counts:.0f} counts)" if counts == counts else ""
+    return out
+
+
+def _spares(image: PlantImage) -> list[tuple[str, str, str]]:
+    """Every channel that no point holds: address, module, and whether it is free, spare or wired spare."""
+    used = used_channels(image)
+    out = []
+    for cabinet in image.layout.cabinets.values():
+        racks = [rack.id for rack in image.layout.racks.values() if rack.cabinet == cabinet.id]
+        modules = [module for rack in racks for module in image.layout.modules_of(rack)]
+        kept = counted(image, [module.id for module in modules], used).spare
+        free = [
+            (module, channel)
+            for module in modules
+            for channel in range(image.layout.type_of(module.id).channels)
+            if channel not in used.get(module.id, ())
+        ]
+        # What the policy holds is counted from the end: the first channels are anybody's.
+        for number, (module, channel) in enumerate(free):
+            wired = channel in module.wired
+            word = "wired spare" if wired else "spare" if number >= len(free) - kept else "free"
+            out.append((image.layout.address(module.id, channel), image.layout.type_of(module.id).title, word))
+    return out
+
+
+def _file_name(name: str) -> str:
+    return "".join(c if c.isascii() and c.isalnum() else "-" for c in name.lower()).strip("-") or "plant"

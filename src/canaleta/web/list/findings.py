@@ -1,0 +1,120 @@
+"""Findings: all of them, the rules that find them, and what was accepted with a reason."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Annotated
+
+from flask import Response, jsonify
+from pydantic import ConfigDict, Field
+
+from canaleta.core.rules import HARMS, RULES
+from canaleta.plant.changes.accepting import WaiverError, lift, waive
+from canaleta.plant.changes.apply import Applied
+from canaleta.plant.records.findings import stored_findings
+from canaleta.web.kit.access import needs, session_now
+from canaleta.web.kit.changed import ChangedOut, FindingOut, applied_out, finding_out
+from canaleta.web.kit.problems import PROBLEMS, ProblemError
+from canaleta.web.kit.routes import Shape, routes
+from canaleta.web.kit.shared import shared
+
+__all__ = ["api"]
+
+api = routes("findings", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+Keys = Annotated[list[Annotated[str, Field(max_length=300)]], Field(min_length=1, max_length=5000)]
+
+
+class FindingsOut(Shape):
+    """All findings as of a sequence number."""
+
+    seq: int
+    findings: list[FindingOut]
+
+
+class RuleOut(Shape):
+    """A rule: what it looks at, where it comes from, what its findings are as a rule, and how the plant takes them: grade,
+    "" for as usual, else bad, settle, note or off."""
+
+    id: str
+    name: str
+    looks: str
+    source: str
+    severity: str
+    harm: str
+    grade: str
+
+
+class HarmOut(Shape):
+    """What a fault could cost: its name, and in words."""
+
+    name: str
+    says: str
+
+
+class RulesOut(Shape):
+    """Every rule, and the harms, dearest first: a list, for an object's keys have no order."""
+
+    rules: list[RuleOut]
+    harms: list[HarmOut]
+
+
+class WaiveIn(Shape):
+    """Findings that are accepted as they are, and why."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    keys: Keys
+    reason: str = Field(max_length=400)
+
+
+class LiftIn(Shape):
+    """Findings that are open again."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    keys: Keys
+
+
+@api.get("/findings", responses={200: FindingsOut})
+@needs("read")
+def findings_now() -> Response:
+    """Every finding."""
+    with shared().engine.connect() as connection:
+        seq = shared().image(connection).seq
+        bodies = stored_findings(connection)
+    return jsonify({"seq": seq, "findings": [finding_out(body) for body in bodies]})
+
+
+@api.get("/rules", responses={200: RulesOut})
+@needs("read")
+def rules_there_are() -> Response:
+    """The catalogue of rules, with how this plant takes what they find."""
+    grades = shared().image().conventions.grades
+    rules = [
+        RuleOut(id=r.id, name=r.name, looks=r.looks, source=r.source, severity=r.severity, harm=r.harm, grade=grades.get(r.id, ""))
+        for r in RULES
+    ]  # fmt: skip
+    return jsonify(
+        RulesOut(rules=rules, harms=[HarmOut(name=harm, says=says) for harm, says in HARMS.items()]).model_dump()
+    )
+
+
+@api.post("/waivers", responses={200: ChangedOut})
+@needs("engineer")
+def accept(body: WaiveIn) -> Response:
+    """Accept findings with a reason. 409 where one of them is settled by now."""
+    return _said(lambda: waive(shared().engine, shared().keeper, body.keys, body.reason, session_now().account))
+
+
+@api.post("/waivers/lift", responses={200: ChangedOut})
+@needs("engineer")
+def open_again(body: LiftIn) -> Response:
+    """Open findings again that were accepted."""
+    return _said(lambda: lift(shared().engine, shared().keeper, body.keys, session_now().account))
+
+
+def _said(do: Callable[[], Applied]) -> Response:
+    try:
+        return applied_out(do())
+    except WaiverError as error:
+        raise ProblemError(409, str(error), "nothing was changed") from error
