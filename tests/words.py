@@ -23,7 +23,7 @@ from canaleta.core.model.quality import Reason
 from canaleta.core.path.evaluate import evaluate
 from canaleta.core.sheet.document import read_document
 from canaleta.core.signals.signal_types import Family, signal_named
-from canaleta.plant.live.blocks import LiveBlock
+from canaleta.plant.live.blocks import LiveBlock, RackState
 
 SLOTS = ("di16-24v", "ai8-ui", "tc8")
 MODULE_OF = {Family.CONTACT: 1, Family.LINEAR: 2, Family.THERMOCOUPLE: 3}
@@ -117,7 +117,8 @@ def block_of(
         "epoch": 1,
         "seq": 0,
         "read_at": datetime.now(UTC),
-        "state": "answers",
+        "state": RackState.ANSWERS,
+        "says": "",
     }
     return LiveBlock(
         **(said | head), points=np.array(points), counts=np.array(counts, dtype=np.float64), value=np.array(value, dtype=np.float64),

@@ -51,9 +51,9 @@ def test_a_holder_that_slept_cannot_write_over_its_successor(database: Database)
     assert found.scan == 9
 
 
-@pytest.mark.parametrize(("seconds", "started", "result"), [(5.0, 1, None), (-1.0, 0, "void")])
+@pytest.mark.parametrize(("seconds", "started", "result"), [(5.0, 1, None), (-1.0, 0, commands.LATE)])
 def test_a_command_not_started_in_time_is_void(
-    database: Database, seconds: float, started: int, result: str | None
+    database: Database, seconds: float, started: int, result: commands.Outcome | None
 ) -> None:
     with database.engine.begin() as connection:
         number = commands.ask(connection, "ana", 1, "inject", {"value": 12.0}, seconds)
@@ -61,8 +61,12 @@ def test_a_command_not_started_in_time_is_void(
         assert len(taken) == started
         assert commands.outcome(connection, number) == result
         for command in taken:
-            commands.finish(connection, command.id, "done")
-            assert commands.outcome(connection, number) == "done"
+            commands.finish(connection, command.id, commands.Outcome(commands.Ended.DONE, answer={"moved": 2}))
+            assert commands.outcome(connection, number) == commands.Outcome(commands.Ended.DONE, "", {"moved": 2})
+            commands.finish(connection, command.id, commands.Outcome.failed('{"moved": 2} is no answer but words'))
+            failed = commands.outcome(connection, number)
+            assert failed is not None
+            assert failed.ended is commands.Ended.FAILED
         assert commands.start_waiting(connection, 1, epoch=2) == [], "nothing is started twice"
 
 

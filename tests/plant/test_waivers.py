@@ -1,9 +1,10 @@
 """Waivers: a finding accepted with a reason and a name, as long as the facts it rests on stay."""
 
+import hashlib
 from typing import Any
 
 import pytest
-from sqlalchemy import select
+from sqlalchemy import select, update
 from tests.conftest import Database
 
 from canaleta.plant.changes.accepting import WaiverError, lift, waive
@@ -107,3 +108,16 @@ def test_without_a_reason_or_for_what_is_settled_nothing_is_accepted(
     assert plant.waived() is None
     with pytest.raises(WaiverError, match="not accepted"):
         lift(plant.engine, plant.keeper, [RANGES], "ana")
+
+
+def test_one_that_an_earlier_version_sealed_holds_whatever_the_sentence_is_now(plant: Plant) -> None:
+    """Version 0.1 sealed the words as well: the cells and the figures decide, not the sentence."""
+    plant.waive()
+    with plant.engine.begin() as connection:
+        body = next(b for b in stored_findings(connection) if b["key"] == RANGES)
+        for words, holds in ((f"formerly said so: {body['text']}", True), (f"{body['text']} by 17 mbar", False)):
+            old = hashlib.sha256(f"{body['facts']}\x1f{words}".encode()).hexdigest()[:16]
+            connection.execute(update(t.waiver).values(fingerprint=old, text=words))
+            reaudit(connection, plant.keeper.caught_up(connection))
+            told = next(b["waived"] for b in stored_findings(connection) if b["key"] == RANGES)
+            assert told["holds"] is holds

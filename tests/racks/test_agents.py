@@ -31,7 +31,7 @@ from canaleta.plant.changes.apply import Edit, Proposal, apply
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.clock import PlantClock
 from canaleta.plant.live import alarms, commands, temporary
-from canaleta.plant.live.blocks import Flag
+from canaleta.plant.live.blocks import Flag, RackState
 from canaleta.plant.live.leases import LEASE_S, RENEW_S
 from canaleta.plant.live.trends import pack_hour, read_raw, read_trends, waiting_hours
 from canaleta.plant.live.walking import found_since
@@ -181,10 +181,10 @@ def test_a_force_acts_in_the_rack_and_is_read_back_from_it(database: Database) -
 
 @pytest.mark.parametrize(
     ("trouble", "state"),
-    [(RackSilentError("too slow"), "too slow"), (RackRefusesError("no such register"), "answers")],
+    [(RackSilentError("too slow"), RackState.SILENT), (RackRefusesError("no such register"), RackState.ANSWERS)],
 )
 def test_values_without_what_is_forced_among_them_are_not_shown(
-    database: Database, monkeypatch: pytest.MonkeyPatch, trouble: Exception, state: str
+    database: Database, monkeypatch: pytest.MonkeyPatch, trouble: Exception, state: RackState
 ) -> None:
     """A forced value without its mark would pass for the field's. A rack that has no such register forces nothing."""
 
@@ -195,7 +195,7 @@ def test_values_without_what_is_forced_among_them_are_not_shown(
 
     async def run() -> None:
         async with scanned(database):
-            block = await until(database, lambda b: b.scan >= 3 and b.state in ("too slow", "answers"))
+            block = await until(database, lambda b: b.scan >= 3 and b.state in (RackState.SILENT, RackState.ANSWERS))
             assert block.state == state
             assert np.isnan(value_of(block, PT)) == (state != "answers")
 

@@ -11,7 +11,7 @@ from canaleta.core.live.alarms import Event, State
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality, Reason
 from canaleta.core.model.registers import RackMap, encode
-from canaleta.plant.live.blocks import Flag, LiveBlock
+from canaleta.plant.live.blocks import Flag, LiveBlock, RackState
 from canaleta.racks.life import Outside, RackLife
 
 START = datetime(2026, 11, 27, 12, tzinfo=UTC)
@@ -38,7 +38,7 @@ class Rack:
 
     def silent(self, after: float = 1.0) -> LiveBlock:
         self.now += timedelta(seconds=after)
-        block, passed = self.life.silent("nothing answers", self.now, 1)
+        block, passed = self.life.silent(RackState.UNREACHABLE, "nothing answers", self.now, 1)
         self.passed += [f"{p.kind} {p.event.name}" for p in passed]
         return block
 
@@ -262,8 +262,8 @@ def test_a_lost_rack_is_one_alarm_of_the_rack_and_none_of_its_points() -> None:
     assert rack.passed == ["fault COMES"], "the third loop is broken"
     rack.passed.clear()
     rack.now += timedelta(seconds=1)
-    rack.life.silent("nothing answers", rack.now, 1)
-    _, passed = rack.life.silent("nothing answers", rack.now + timedelta(seconds=5), 1)
+    rack.life.silent(RackState.UNREACHABLE, "nothing answers", rack.now, 1)
+    _, passed = rack.life.silent(RackState.UNREACHABLE, "nothing answers", rack.now + timedelta(seconds=5), 1)
     assert [(p.point, p.kind, p.event) for p in passed] == [(-1, "fault", Event.COMES)]
     told = rack.life.told(Event.ACKNOWLEDGE, [(-1, "fault")], rack.now, "ana")
     assert [p.becomes for p in told] == [State.ACKNOWLEDGED]

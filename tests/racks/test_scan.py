@@ -13,7 +13,7 @@ from canaleta.core.model.quality import Quality, Reason
 from canaleta.core.model.registers import RackMap, decode, encode
 from canaleta.core.path.evaluate import evaluate
 from canaleta.plant.changes.seed import stored_row
-from canaleta.plant.live.blocks import LiveBlock
+from canaleta.plant.live.blocks import LiveBlock, RackState
 from canaleta.racks.life import RackLife
 from canaleta.racks.scan import Joined
 from canaleta.standins.field import FieldRack
@@ -162,5 +162,5 @@ def test_racks_read_together_say_what_each_says_alone() -> None:
 
 
 def other_reasons(life: RackLife, image: PlantImage, tag: str) -> int:
-    shown = life.silent("", START + timedelta(seconds=10), 1)[0]
+    shown = life.silent(RackState.SILENT, "", START + timedelta(seconds=10), 1)[0]
     return int(shown.reasons[[image.label(image.row_of(int(p))) for p in shown.points].index(tag)])

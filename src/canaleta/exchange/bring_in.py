@@ -66,7 +66,7 @@ class Choices(BaseModel):
 class Line:
     """What becomes of one row of the file, counted from 1 as a sheet shows it.
 
-    kind: added, changed, same, or out (left out: says why). cells: (field, what stands there, what comes). troubles:
+    kind: added, changed, same, or out (left out: says why; by_choice: somebody wanted it so). cells: (field, what stands there, what comes). troubles:
     (field, typed, why it cannot be read).
     """
 
@@ -77,6 +77,7 @@ class Line:
     cells: tuple[tuple[str, str, str], ...] = ()
     troubles: tuple[tuple[str, str, str], ...] = ()
     says: str = ""
+    by_choice: bool = False
 
 
 @dataclass
@@ -164,7 +165,7 @@ def _line(
     tag = typed.get("tag", key)
     label = field_named(by).label
     if number in leave:
-        return Line(number, "out", tag, says="left out by choice")
+        return Line(number, "out", tag, says="left out by choice", by_choice=True)
     if not key:
         return Line(number, "out", tag, says=f"no {label}: a heading or an empty line")
     if _is_heading(typed, found):

@@ -9,7 +9,7 @@ from canaleta.core.model.fields import read_signal
 from canaleta.core.model.layout import Layout
 from canaleta.core.notation.tags import read_tag
 from canaleta.core.notation.text import TextError, read_range
-from canaleta.exchange.headings import Heading, bare, read_heading
+from canaleta.exchange.headings import PARTS, Heading, bare, read_heading
 from canaleta.exchange.sheets import Page
 
 __all__ = ["Found", "find_list", "find_page", "signature"]
@@ -128,7 +128,7 @@ def _by_content(
         ("tag", lambda text: read_tag(text) is not None and len(text) < 24),
     )
     for target, test in tests:
-        if target in taken or (target == "channel" and any(t.startswith("part of") for t in taken)):
+        if target in taken or (target == "channel" and not taken.isdisjoint(PARTS)):
             continue
         best: tuple[float, int] | None = None
         for column in range(len(headings)):

@@ -111,7 +111,7 @@ def _workbook(data: bytes) -> tuple[Page, ...]:
     if data[:2] == b"PK":
         _weigh(data)
     # Imported here: only the child needs it, and it may end the child.
-    from python_calamine import CalamineError, CalamineWorkbook
+    from python_calamine import CalamineError, CalamineWorkbook, PasswordError
 
     try:
         book = CalamineWorkbook.from_filelike(io.BytesIO(data))
@@ -121,7 +121,8 @@ def _workbook(data: bytes) -> tuple[Page, ...]:
             for name in names
         )
     except CalamineError as error:
-        hint = "take its password away first" if "password" in str(error).lower() else "save it again as XLSX or CSV"
+        locked = isinstance(error, PasswordError)
+        hint = "take its password away first" if locked else "save it again as XLSX or CSV"
         raise SheetError(f"the workbook cannot be read ({error}): {hint}") from error
 
 

@@ -30,9 +30,9 @@ from canaleta.plant.checks import scripts
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.clock import PlantClock
 from canaleta.plant.live.blocks import read_block
-from canaleta.plant.live.commands import DONE, ask, awaited, done_at, injection_of
+from canaleta.plant.live.commands import Outcome, ask, awaited, done_at, injection_of
 
-__all__ = ["PENDING", "Player", "lines_of"]
+__all__ = ["MISSED", "PENDING", "Player", "lines_of"]
 
 log = logging.getLogger("script")
 POLL_S = 0.1
@@ -77,7 +77,7 @@ class _Playing:
     who: str
     lines: list[dict[str, Any]]
     began: float
-    puts: dict[int, Future[tuple[str, float]]] = field(default_factory=dict)
+    puts: dict[int, Future[tuple[Outcome, float]]] = field(default_factory=dict)
     seen: dict[int, list[Observation]] = field(default_factory=lambda: defaultdict(list))
     scans: dict[int, int] = field(default_factory=dict)
     given_before: list[list[int]] = field(init=False)
@@ -156,8 +156,8 @@ class Player:
                         return "called off", "called off"
             time.sleep(POLL_S)
 
-    def _put(self, run: _Playing, step: Step, put: Put) -> tuple[str, float]:
-        """Put something on: (DONE or why not, when it stood there)."""
+    def _put(self, run: _Playing, step: Step, put: Put) -> tuple[Outcome, float]:
+        """Put something on: what became of it, and when it stood there."""
         rack, target = injection_of(run.image, step.row, put)
         with self._engine.begin() as connection:
             number = ask(connection, run.who, rack, "inject", target)
@@ -207,8 +207,8 @@ class Player:
                 return False
             result, at = run.puts[k].result()
             line |= {
-                "state": PUT if result == DONE else FAILED, "began": round(at - run.began, 3),
-                "read": "" if result == DONE else result,
+                "state": PUT if result.done else FAILED, "began": round(at - run.began, 3),
+                "read": result.says,
             }  # fmt: skip
             return True
         begins = self._begins(run, k)
@@ -246,9 +246,9 @@ class Player:
             try:
                 result = hands.submit(self._put, run, step, TAKE_OFF).result()[0]
             except SQLAlchemyError:
-                result = "the database did not answer"
-            if result != DONE:
-                left.append(f"{run.image.label(row)} ({result})")
+                result = Outcome.failed("the database did not answer")
+            if not result.done:
+                left.append(f"{run.image.label(row)} ({result.says})")
         return left
 
 

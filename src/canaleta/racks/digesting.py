@@ -23,6 +23,7 @@ from canaleta.plant.live.blocks import LiveBlock, write_blocks
 from canaleta.plant.live.scan_store import keep_scan
 from canaleta.plant.live.walking import note_found
 from canaleta.racks.life import FoundPoint, Outside, RackLife
+from canaleta.racks.reader import RackSilentError
 from canaleta.racks.scan import Joined, Read, ScanPlan
 
 if TYPE_CHECKING:
@@ -41,7 +42,7 @@ MOST_POINTS = 5_000
 
 @dataclass(eq=False)
 class Answer:
-    """What a rack answered. words: None if nothing, and then silent says why, in words. refused: (registers,)."""
+    """What a rack answered. words: None if nothing, and then silent is why. refused: (registers,)."""
 
     life: RackLife
     epoch: int
@@ -49,7 +50,7 @@ class Answer:
     at: datetime
     outside: Outside
     refused: NDArray[np.bool_]
-    silent: str = ""
+    silent: RackSilentError | None = None
     done: asyncio.Future[bool] = field(default_factory=lambda: asyncio.get_running_loop().create_future())
 
 
@@ -198,8 +199,9 @@ class Digester:
     def _scan(self, answer: Answer, read: Read | None) -> _Scan:
         life, agent = answer.life, self._agent
         if answer.words is None:
+            assert answer.silent is not None
             outside = Outside(substitutes=agent.substitutes, switches=agent.switches)
-            block, passed = life.silent(answer.silent, answer.at, answer.epoch, outside)
+            block, passed = life.silent(answer.silent.state, str(answer.silent), answer.at, answer.epoch, outside)
         elif read is not None:
             block, passed = life.take_in(read, answer.at, answer.epoch, answer.outside)
         else:

@@ -27,8 +27,8 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import BAD_SIGNAL, Quality, Reason, of_reasons
 from canaleta.core.model.registers import RackMap
 from canaleta.plant.live.alarms import Passing
-from canaleta.plant.live.blocks import Flag, LiveBlock
-from canaleta.racks.scan import ANSWERS, Asked, Joined, Read, ScanPlan
+from canaleta.plant.live.blocks import Flag, LiveBlock, RackState
+from canaleta.racks.scan import Asked, Joined, Read, ScanPlan
 
 __all__ = ["FoundPoint", "Outside", "RackLife"]
 
@@ -182,15 +182,15 @@ class RackLife:
         passed = self._stepped(reading, now, outside)
         passed_rack = self._rack_stepped(now, lost=False)
         self._kept.append((read_at.timestamp(), reading.counts, self._seen.value, self._quality()))
-        return self._block(ANSWERS, epoch, outside), self._told(passed, read_at) + self._told(
+        return self._block(RackState.ANSWERS, "", epoch, outside), self._told(passed, read_at) + self._told(
             passed_rack, read_at, of=self._own
         )
 
     def silent(
-        self, says: str, now: datetime, epoch: int, outside: Outside = NOTHING
+        self, state: RackState, says: str, now: datetime, epoch: int, outside: Outside = NOTHING
     ) -> tuple[LiveBlock, list[Passing]]:
         """The block of a scan that brought nothing: the figures stay those of the last reading, and once they are stale
-        every one of them is bad, for the rack is lost. says: why it does not answer, in words.
+        every one of them is bad, for the rack is lost. state, says: why it does not answer, as a code and in words.
 
         That is one alarm, of the rack: the alarms of its points stay as they are, for nobody knows. What was lost while
         nobody scanned is no word of the plant: the time counts from when this agent began to look.
@@ -211,7 +211,9 @@ class RackLife:
             lost = Reading(self._reading.value, self._reading.counts, reasons, quality)
             passed = self._stepped(lost, moment, outside, unknown=True)
             passed_rack = self._rack_stepped(moment, lost=True)
-        return self._block(says, epoch, outside), self._told(passed, now) + self._told(passed_rack, now, of=self._own)
+        return self._block(state, says, epoch, outside), self._told(passed, now) + self._told(
+            passed_rack, now, of=self._own
+        )
 
     def _resume(self, now: float) -> None:
         """At the first look of this agent: what had begun before a gap that nobody watched goes on from here."""
@@ -354,7 +356,7 @@ class RackLife:
 
     # What is handed on ---------------------------------------------------------------------------------
 
-    def _block(self, says: str, epoch: int, outside: Outside) -> LiveBlock:
+    def _block(self, state: RackState, says: str, epoch: int, outside: Outside) -> LiveBlock:
         self.scan += 1
         injected = self.plan.channels(set(outside.injected))
         seen, meters = self._seen, self._meters
@@ -368,7 +370,7 @@ class RackLife:
         )
         shown = outside.shown or {}
         return LiveBlock(
-            rack=self.rack, scan=self.scan, epoch=epoch, seq=self.plan.image.seq, read_at=self.read_at, state=says,
+            rack=self.rack, scan=self.scan, epoch=epoch, seq=self.plan.image.seq, read_at=self.read_at, state=state, says=says,
             points=self._points, counts=self._reading.counts, value=seen.value, quality=self._quality(),
             reasons=seen.reasons, injected=injected.astype(np.uint8), switch=seen.state, flags=flags.astype(np.uint8),
             alarm=self._worst(), band=seen.band, meters=self._points[meters], counted=self.condition.counted[meters],

@@ -7,7 +7,7 @@ import time
 from collections.abc import AsyncIterator, Awaitable, Callable, Sequence
 from contextlib import asynccontextmanager
 from types import TracebackType
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +16,7 @@ from pymodbus.exceptions import ModbusException
 
 from canaleta.core.model.layout import Layout, Rack
 from canaleta.core.model.registers import RackMap, Request, plan_requests
+from canaleta.plant.live.blocks import RackState
 
 __all__ = [
     "RackAnsweredError",
@@ -58,27 +59,39 @@ ASK_AGAIN_S = 60.0
 
 
 class RackSilentError(ConnectionError):
-    """The rack could not be read. The message says why, for people; the type says it for the program."""
+    """The rack could not be read. The message says why, for people; the type, and `state`, say it for the program."""
+
+    state: ClassVar[RackState] = RackState.SILENT
 
 
 class RackUnreachableError(RackSilentError):
     """Nobody takes a connection at this address."""
 
+    state = RackState.UNREACHABLE
+
 
 class RackTimedOutError(RackSilentError):
     """It was asked and did not answer in time; an answer that comes later belongs to nobody."""
+
+    state = RackState.TIMED_OUT
 
 
 class RackLostError(RackSilentError):
     """The connection ended in the middle of a reading: what came before does not go with what comes after."""
 
+    state = RackState.LOST
+
 
 class RackGarbledError(RackSilentError):
     """It sent what is no answer to what was asked."""
 
+    state = RackState.GARBLED
+
 
 class RackAnsweredError(RackSilentError):
     """The rack answered with an exception. code: of the MODBUS Application Protocol."""
+
+    state = RackState.REFUSED
 
     def __init__(self, code: int) -> None:
         super().__init__(EXCEPTIONS.get(code, f"the rack answers with exception {code}"))
@@ -88,9 +101,13 @@ class RackAnsweredError(RackSilentError):
 class RackBusyError(RackAnsweredError):
     """The rack is at something else, and may answer the next time."""
 
+    state = RackState.BUSY
+
 
 class RackRefusesError(RackAnsweredError):
     """The rack has no such function or register, and will say so the next time as well."""
+
+    state = RackState.REFUSED
 
 
 class RackReader:

@@ -17,9 +17,8 @@ from canaleta.core.model.quality import Quality, Reason, mark, of_reasons, ripen
 from canaleta.core.model.registers import RackMap, decode
 from canaleta.core.path.evaluate import Runs
 
-__all__ = ["ANSWERS", "Asked", "Joined", "Read", "ScanPlan"]
+__all__ = ["Asked", "Joined", "Read", "ScanPlan"]
 
-ANSWERS = "answers"
 OFF = field_named("enabled").choices.index("no")
 _FAILING = np.uint32(Reason.FAILED_LOW | Reason.FAILED_HIGH)
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import json
 import logging
 import math
 from collections.abc import Sequence
@@ -22,7 +21,7 @@ from canaleta.plant.checks.stand_in import followed_document
 from canaleta.plant.live import alarms as alarm_records
 from canaleta.plant.live.alarms import Passing
 from canaleta.plant.live.arming import armed
-from canaleta.plant.live.commands import DONE, Command, finish, start_waiting
+from canaleta.plant.live.commands import DONE, Command, Ended, Outcome, finish, start_waiting
 from canaleta.plant.live.scan_store import keep_words, kept_state
 from canaleta.plant.live.trends import pack_hour, waiting_hours
 from canaleta.racks.controller import shown_values
@@ -52,7 +51,7 @@ class Scanner:
         self._epoch = epoch
         self._life: RackLife | None = None
         self._packed_at = 0.0
-        self._silent = ""
+        self._silent: RackSilentError | None = None
         self._no_forces = ""
         self._forced: frozenset[tuple[int, int]] = frozenset()
         self._forced_at = float("-inf")
@@ -108,13 +107,13 @@ class Scanner:
                     outside = await self._outside(newest, reader, forces)
                 if self._silent:
                     log.info("rack %d answers again", self._rack)
-                self._silent = ""
+                self._silent = None
             except RackSilentError as error:
                 # Values without what is forced among them would pass for the field's: they are not shown at all.
                 words = None
-                if self._silent != str(error):
+                if self._silent is None or self._silent.state is not error.state:
                     log.warning("rack %d: %s", self._rack, error)
-                self._silent, read_at = str(error), self._agent.clock.when()
+                self._silent, read_at = error, self._agent.clock.when()
             answer = Answer(self._life, self._epoch, words, read_at, outside, reader.refused, self._silent)
             if not await self._agent.digester.digest(answer):
                 return True
@@ -244,9 +243,11 @@ class Scanner:
         for command in await asyncio.to_thread(self._waiting):
             result = await self._do(command)
             await asyncio.to_thread(self._finish, command.id, result)
-            log.info("command %d of %s: %s %s: %s", command.id, command.who, command.kind, command.target, result)
+            log.info(
+                "command %d of %s: %s %s: %s %s", command.id, command.who, command.kind, command.target, result.ended, result.says
+            )  # fmt: skip
 
-    async def _do(self, command: Command) -> str:
+    async def _do(self, command: Command) -> Outcome:
         try:
             match command.kind:
                 case "inject":
@@ -258,26 +259,26 @@ class Scanner:
                 case "force":
                     return await self._write(command.target)
                 case "peek":
-                    return json.dumps(await peeked(command.target))
+                    return Outcome(Ended.DONE, answer=await peeked(command.target))
                 case _:
                     return await self._settings(command)
         except (SourceError, RackSilentError) as error:
-            return str(error)
+            return Outcome.failed(error)
 
-    async def _inject(self, target: dict[str, Any]) -> str:
+    async def _inject(self, target: dict[str, Any]) -> Outcome:
         if self._agent.source is None:
-            return "this rack has no signal source"
+            return Outcome.failed("this rack has no signal source")
         await self._agent.source.put(target)
         return DONE
 
-    async def _become(self, target: dict[str, Any]) -> str:
+    async def _become(self, target: dict[str, Any]) -> Outcome:
         if self._agent.source is None:
-            return "there is no stand-in on this machine"
+            return Outcome.failed("there is no stand-in on this machine")
         ports = {int(rack): port for rack, port in target["ports"].items()}
         await self._agent.source.become(target["document"], ports, target.get("only"))
         return DONE
 
-    def _said(self, command: Command) -> str:
+    def _said(self, command: Command) -> Outcome:
         """Somebody's word about alarms, latched faults or counters; the answer says how many it moved."""
         life, target = self._life, command.target
         assert life is not None
@@ -295,42 +296,44 @@ class Scanner:
             moved = len(target["points"])
         with self._agent.engine.begin() as connection:
             keep_words(connection, self._rack, self._epoch, self._agent.holder, passed, life.packed())
-        return json.dumps({"moved": moved})
+        return Outcome(Ended.DONE, answer={"moved": moved})
 
-    async def _write(self, target: dict[str, Any]) -> str:
-        """Write forces or commands of outputs, each read back: DONE, or what became of it in words."""
+    async def _write(self, target: dict[str, Any]) -> Outcome:
+        """Write forces or commands of outputs, each read back."""
         image = await asyncio.to_thread(self._agent.keeper.current)
         if self._rack not in image.layout.racks:
-            return "there is no such rack"
+            return Outcome.failed("there is no such rack")
         rack_map = RackMap.of(image.layout, self._rack)
         writes = [Write(int(w[0]), int(w[1]), int(w[2])) for w in target["writes"]]
         self._forced_at = float("-inf")
         async with RackReader(image.layout.racks[self._rack], rack_map, timeout_s=2.0) as reader:
             if not target.get("stand_in") and not await asyncio.to_thread(self._armed):
-                return "writing to this rack is not armed: nothing was written"
+                return Outcome.failed("writing to this rack is not armed: nothing was written")
             for write in writes:
-                if (says := await _written_bits(reader, write)) != DONE:
-                    return says
+                written = await _written_bits(reader, write)
+                if not written.done:
+                    return written
         return DONE
 
-    async def _settings(self, command: Command) -> str:
+    async def _settings(self, command: Command) -> Outcome:
         """Read the settings of a rack, test the way to it, or write settings while it is armed: one after the other,
         each read back, so that the answer tells of each what became of it."""
         image = await asyncio.to_thread(self._agent.keeper.current)
         rack = image.layout.racks.get(command.rack)
         if rack is None:
-            return "there is no such rack"
+            return Outcome.failed("there is no such rack")
         rack_map, size = RackMap.of(image.layout, rack.id), settings_size(image.layout, rack.id)
         if command.kind == "test":
             says, look, words = await tested(rack, rack_map, size)
-            return json.dumps({"says": says, "look": look, "words": words})
+            return Outcome(Ended.DONE, answer={"says": says, "look": look, "words": words})
         async with RackReader(rack, rack_map, timeout_s=2.0) as reader:
             if command.kind == "write" and not await asyncio.to_thread(self._armed):
-                return "writing to this rack is not armed any more: nothing was written"
+                return Outcome.failed("writing to this rack is not armed any more: nothing was written")
             results = []
             for write in command.target.get("writes", []):
-                results.append(await _written_bits(reader, Write(int(write["register"]), int(write["word"]))))
-            return json.dumps({"words": await reader.read_settings(size), "results": results})
+                written = await _written_bits(reader, Write(int(write["register"]), int(write["word"])))
+                results.append({"done": written.done, "says": written.says})
+            return Outcome(Ended.DONE, answer={"words": await reader.read_settings(size), "results": results})
 
     def _armed(self) -> bool:
         with self._agent.engine.connect() as connection:
@@ -340,13 +343,13 @@ class Scanner:
         with self._agent.engine.begin() as connection:
             return start_waiting(connection, self._rack, self._epoch)
 
-    def _finish(self, command: int, result: str) -> None:
+    def _finish(self, command: int, result: Outcome) -> None:
         with self._agent.engine.begin() as connection:
             finish(connection, command, result)
 
 
-async def _written_bits(reader: RackReader, write: Write) -> str:
-    """Write the bits that are meant and read them back: DONE, or what became of it in words."""
+async def _written_bits(reader: RackReader, write: Write) -> Outcome:
+    """Write the bits that are meant and read them back."""
     try:
         word = write.word
         if write.mask != 0xFFFF:
@@ -355,5 +358,5 @@ async def _written_bits(reader: RackReader, write: Write) -> str:
         await reader.write_setting(write.register, word)
         now = (await reader.read_some_settings([write.register]))[write.register]
     except RackSilentError as error:
-        return str(error)
-    return DONE if now == word else f"the rack kept {now}"
+        return Outcome.failed(error)
+    return DONE if now == word else Outcome.failed(f"the rack kept {now}")

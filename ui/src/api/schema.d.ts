@@ -2456,7 +2456,7 @@ export interface components {
         };
         /**
          * CheckRow
-         * @description One check point: figures at the stations as shown, what the list shows and what is true.
+         * @description One check point: figures at the stations as shown, what the list shows and what is true. share: of the span, %, null for others.
          */
         CheckRow: {
             /** Figures */
@@ -2469,6 +2469,8 @@ export interface components {
             quality: string;
             /** Reasons */
             reasons: string[];
+            /** Share */
+            share: number | null;
             /** Shows */
             shows: string;
             /** True */
@@ -3621,8 +3623,14 @@ export interface components {
         /**
          * LineOut
          * @description What becomes of a row of the file. cells: field, what stands there, what comes; troubles: field, typed, why not.
+         *     by_choice: left out because somebody wants it so.
          */
         LineOut: {
+            /**
+             * By Choice
+             * @default false
+             */
+            by_choice?: boolean;
             /** Cells */
             cells: string[][];
             /** Kind */
@@ -4716,13 +4724,16 @@ export interface components {
         };
         /**
          * RunOut
-         * @description How a run went. state: runs, done, called off, failed or broken off. record: of the signed one, 0 for none.
+         * @description How a run went. state: runs, done, called off, failed or broken off. missed: expectations that were not seen so
+         *     far. record: of the signed one, 0 for none.
          */
         RunOut: {
             /** At */
             at: string;
             /** Id */
             id: number;
+            /** Missed */
+            missed: number;
             /** Record */
             record: number;
             /** Says */
@@ -5912,6 +5923,8 @@ export interface components {
             id: number;
             /** Lines */
             lines: components["schemas"]["ScriptLine"][];
+            /** Missed */
+            missed: number;
             /** Record */
             record: number;
             /** Says */
@@ -6002,15 +6015,17 @@ export interface components {
         };
         /**
          * WrittenOut
-         * @description What became of one setting: "done", or why not.
+         * @description What became of one setting: whether it was done, or why not.
          */
         WrittenOut: {
             /** Address */
             address: string;
+            /** Done */
+            done: boolean;
             /** Holding */
             holding: number;
-            /** Result */
-            result: string;
+            /** Says */
+            says: string;
             /** Setting */
             setting: string;
             /** Tag */

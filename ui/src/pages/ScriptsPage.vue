@@ -267,9 +267,7 @@ onUnmounted(() => (remember(), clearTimeout(reading), clearTimeout(polling)))
             :class="{ here: run?.id === r.id }"
             @click="follow(r.id)"
           >
-            <span aria-hidden="true">{{
-              r.state !== 'done' ? '▲' : r.says.startsWith('all') ? '●' : '■'
-            }}</span>
+            <span aria-hidden="true">{{ r.state !== 'done' ? '▲' : r.missed ? '■' : '●' }}</span>
             {{ clock(r.at) }} {{ r.who }}<template v-if="!name"> · {{ r.script }}</template>
             <span class="quiet"
               >{{ r.state === 'done' ? r.says : r.state }}{{ r.record ? ' · signed' : '' }}</span

@@ -30,7 +30,7 @@ function start(): { station: StationName; text: string } {
   if (now && (now.station === 'PROCESS' || now.station === 'DEVICE')) return now
   const process = props.path.stations[0]?.figure
   if (process) return { station: 'PROCESS', text: process }
-  const middle = props.sheet.check_points.find((row) => row.label === '50' || row.label === 'acted upon')
+  const middle = props.sheet.check_points.find((row) => row.share === 50)
   return props.sheet.family === 'contact' || !middle
     ? { station: 'PROCESS', text: props.sheet.family === 'contact' ? 'acted upon' : '0' }
     : props.sheet.family === 'linear'

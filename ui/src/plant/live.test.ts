@@ -10,6 +10,7 @@ function block(readAt: string) {
     seq: 7,
     read_at: readAt,
     state: 'answers',
+    says: '',
     points: packed(new BigInt64Array([1n, 2n])),
     counts: packed(new Float64Array([16000, Number.NaN])),
     value: packed(new Float64Array([250, Number.NaN])),

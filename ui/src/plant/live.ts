@@ -8,7 +8,10 @@ export interface BlockEvent {
   scan: number
   seq: number
   read_at: string
+  /** "answers", or in which way it does not. */
   state: string
+  /** Why it does not answer, for people. */
+  says: string
   points: string
   counts: string
   value: string
@@ -89,7 +92,7 @@ export class LiveColumns {
   /** The plant's time minus this browser's, in ms. */
   offset = Number.NEGATIVE_INFINITY
   /** What each rack said last: when it was read, server time in ms, and whether it answers, in words. */
-  racks = new Map<number, { readAt: number; state: string }>()
+  racks = new Map<number, { readAt: number; state: string; says: string }>()
   private readings = new Map<number, Reading>()
   /** The blocks of the last seconds of each rack, oldest first: what the scan writes into trends only then. */
   private blocks = new Map<number, Heard[]>()
@@ -132,7 +135,7 @@ export class LiveColumns {
       })
     })
     this.takeMeters(block)
-    this.racks.set(block.rack, { readAt, state: block.state })
+    this.racks.set(block.rack, { readAt, state: block.state, says: block.says })
     this.changes.value++
     for (const tell of this.heard) tell(block.rack)
   }

@@ -70,7 +70,7 @@ export function lostRack(plant: Plant, id: number): Lost | undefined {
   return {
     id,
     name: plant.plant?.racks.find((rack) => rack.id === id)?.name ?? '',
-    why: answers ? 'read by nobody: does a scan agent run?' : told.state,
+    why: answers ? 'read by nobody: does a scan agent run?' : told.says,
     since: told.readAt > 0 ? `last read ${age(seconds)} ago` : 'not read yet',
   }
 }

@@ -34,12 +34,16 @@ _FAULT_COUNTS = (
 
 @dataclass(frozen=True)
 class CheckPoint:
-    """One line of the table: a label, the station and value it starts from, and what is wrong meanwhile."""
+    """One line of the table: a label, the station and value it starts from, and what is wrong meanwhile.
+
+    share: of the span, %, for those that divide it.
+    """
 
     label: str
     station: Station
     given: float
     faults: tuple[Fault, ...] = ()
+    share: int | None = None
 
 
 def check_points(image: PlantImage, row: int) -> list[CheckPoint]:
@@ -58,7 +62,7 @@ def check_points(image: PlantImage, row: int) -> list[CheckPoint]:
         return out if signal.unit == "mA" else [*out, CheckPoint("8 V", Station.LOOP, 8.0)]
     if family in TEMPERATURE:
         points = [
-            CheckPoint(f"{share}", Station.PROCESS, degc)
+            CheckPoint(f"{share}", Station.PROCESS, degc, share=share)
             for share, degc in zip(_SHARES, _used_degc(image, row, np.array(_SHARES) / 100.0), strict=True)
         ]
         middle = points[2].given
@@ -67,7 +71,7 @@ def check_points(image: PlantImage, row: int) -> list[CheckPoint]:
         if family == Family.THERMOCOUPLE:
             points.append(CheckPoint("reversed", Station.PROCESS, middle, (Fault("reversed"),)))
         return points
-    points = [CheckPoint(f"{share}", Station.DEVICE, float(share)) for share in _SHARES]
+    points = [CheckPoint(f"{share}", Station.DEVICE, float(share), share=share) for share in _SHARES]
     points.append(CheckPoint("open", Station.DEVICE, 50.0, (Fault("open"),)))
     if signal.live_zero and signal.unit == "mA":
         namur = image.conventions.namur

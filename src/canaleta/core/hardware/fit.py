@@ -93,16 +93,18 @@ def judge_module(image: PlantImage, row: int, module: int, channel: int = 0) -> 
     killed, short = supplied(one, 0, signal, kind)
     if killed:
         return Judgement(Level.REFUSED, "", "", (killed,), ("its own supply, within what it bears",))
+    if not kind.channels or not modes:
+        return Judgement(Level.REFUSED, "", "", (f"{kind.title} has no channels",))
     tried = [_by_mode(one, signal, module, channel, mode.name) for mode in modes]
     best = min(tried, key=lambda judgement: judgement.level)
-    if best.level is Level.REFUSED and best.reasons == (_MISFIT,):
+    if best is _MISFIT:
         best = _no_mode(signal, kind)
     mode = kind.mode_named(best.mode)
     if mode and mode.rated_ma and (taken := float(np.nan_to_num(one.number("load_ma")[0]))) > mode.rated_ma:
         told = f"the load takes {taken:g} mA; {kind.title} may switch {mode.rated_ma:g} mA in {mode.name}"
         return Judgement(Level.REFUSED, "", "", (told,), ("an interposing relay or contactor",))
-    told = _span_told(one, signal, mode) if mode and best.level is not Level.REFUSED else ""
-    if told.startswith(_OVERDRIVEN):
+    overdriven, told = (False, "") if not mode or best.level is Level.REFUSED else _span_told(one, signal, mode)
+    if overdriven:
         return Judgement(Level.REFUSED, "", "", (told,), ("an input for that span, or a converter between the two",))
     short = "; ".join(part for part in (short, told) if part)
     if short and best.level is not Level.REFUSED:
@@ -110,7 +112,6 @@ def judge_module(image: PlantImage, row: int, module: int, channel: int = 0) -> 
     return best
 
 
-_OVERDRIVEN = "overdriven"
 _VOLTS = {"V": 1.0, "mV": 0.001}
 
 
@@ -152,32 +153,37 @@ def _takes(mode: Mode, signal: Signal) -> bool:
     return bool(signal.curve) or (mode.signal.low <= signal.low and signal.high <= mode.signal.high)
 
 
-def _span_told(one: PlantImage, signal: Signal, mode: Mode) -> str:
-    """What of the signal the mode does not take in (R09): its ends, or wires it is not built for; '' if nothing."""
+def _span_told(one: PlantImage, signal: Signal, mode: Mode) -> tuple[bool, str]:
+    """(whether the signal drives the input far beyond its span, what of the signal the mode does not take in (R09): its
+    ends, or wires it is not built for; '' if nothing)."""
     if signal.curve and not mode.curve and one.text("value_law", 0) != "sensor curve":
-        return (
+        says = (
             f"{mode.name} gives plain {mode.signal_unit}: VALUE needs the sensor curve as its law, or it reads wrong"
         )
+        return False, says
     if signal.family == Family.RESISTANCE:
         wires = int(one.text("wires", 0) or 2)
         if mode.wires and wires != mode.wires and (wires, mode.wires) != (2, 3):
             if wires > mode.wires:
-                return f"the input takes {mode.wires} of its {wires} wires: compensated as {mode.wires} wires are"
-            return f"the input is built for {mode.wires} wires and the element has {wires}: its leads count in"
-        return ""
+                return (
+                    False,
+                    f"the input takes {mode.wires} of its {wires} wires: compensated as {mode.wires} wires are",
+                )
+            return False, f"the input is built for {mode.wires} wires and the element has {wires}: its leads count in"
+        return False, ""
     if signal.family != Family.LINEAR or signal.own_span or one.text("shunt_ohm", 0):
-        return ""
+        return False, ""
     factor = _VOLTS.get(signal.unit, 1.0) / _VOLTS.get(mode.signal_unit, 1.0)
     low, high = signal.low * factor, signal.high * factor
     per_count = (mode.signal.high - mode.signal.low) / (mode.counts.high - mode.counts.low)
     ends = sorted(mode.signal.low + (stop - mode.counts.low) * per_count for stop in (mode.least, mode.most))
     if high > 10.0 * max(abs(end) for end in ends):
-        return f"{_OVERDRIVEN}: {signal.name} on an input for {shown(ends[1], 2)} {mode.signal_unit} at most"
+        return True, f"overdriven: {signal.name} on an input for {shown(ends[1], 2)} {mode.signal_unit} at most"
     slack = 0.01 * (high - low)
     if low < ends[0] - slack or high > ends[1] + slack:
         reach = f"{shown(ends[0], 2)} … {shown(ends[1], 2)} {mode.signal_unit}"
-        return f"the count reaches from {reach} only: part of {signal.name} is cut off"
-    return ""
+        return False, f"the count reaches from {reach} only: part of {signal.name} is cut off"
+    return False, ""
 
 
 def supplied(image: PlantImage, row: int, signal: Signal, kind: ModuleType) -> tuple[str, str]:
@@ -237,7 +243,7 @@ def _potential(image: PlantImage, row: int) -> str:
     return OWN if own and signal.family == Family.LINEAR else ""
 
 
-_MISFIT = "no mode takes this signal"
+_MISFIT = Judgement(Level.REFUSED, "", "", ("no mode takes this signal",))
 
 
 def _by_mode(one: PlantImage, signal: Signal, module: int, channel: int, mode: str) -> Judgement:
@@ -254,7 +260,7 @@ def _by_mode(one: PlantImage, signal: Signal, module: int, channel: int, mode: s
         verdict = next((s.verdict for s in facts_of(trial, 0) if s.tone == "bad"), "no current can flow")
         return Judgement(Level.REFUSED, mode, "", (verdict,), _remedies(told, signal))
     if told & Reason.MODE_MISFIT:
-        return Judgement(Level.REFUSED, "", "", (_MISFIT,))
+        return _MISFIT
     facts = facts_of(trial, 0)
     bad = [section for section in facts if section.tone]
     loop = loop_source(trial, 0)
@@ -262,11 +268,11 @@ def _by_mode(one: PlantImage, signal: Signal, module: int, channel: int, mode: s
         says = "two sources in one loop: the device feeds it, and so does the terminal"
         return Judgement(Level.REFUSED, mode, "", (says,), ("a passive input, or four wires with its own supply",))
     nobody = "nobody feeds the loop: neither the device nor the module"
-    warnings = tuple(nobody if loop == Source.NONE and s.title == "loop" else s.verdict for s in bad)
+    warnings = tuple(nobody if loop == Source.NONE and s.of_loop else s.verdict for s in bad)
     value = float(paths.at(Station.VALUE)[0])
     unit = trial.text("value_unit", 0)
     reads = "" if np.isnan(value) or signal.family == Family.CONTACT else f"{shown(value, 1)} {unit}".rstrip()
-    margin = next((f"loop: {s.verdict}" for s in facts if s.title == "loop" and "V" in s.verdict), "")
+    margin = next((f"loop: {s.verdict}" for s in facts if s.margin_v is not None), "")
     return Judgement(Level.WARNS if warnings else Level.FITS, mode, reads, warnings, margin=margin)
 
 

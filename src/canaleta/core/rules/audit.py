@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Iterator
 from dataclasses import replace
 
@@ -10,7 +9,7 @@ import numpy as np
 
 from canaleta.core.model.fields import Landing
 from canaleta.core.model.image import PlantImage
-from canaleta.core.rules.finding import PLANT, Finding
+from canaleta.core.rules.finding import PLANT, Finding, figures_in, seal
 from canaleta.core.rules.rule import RULES, Rows, Rule
 
 __all__ = ["audit", "audit_change", "group_key"]
@@ -30,12 +29,12 @@ def _found(of: Rule, image: PlantImage, rows: Rows) -> Iterator[Finding]:
         return
     trips = image.filled("trips")
     for found in of.check(image, rows):
-        facts = hashlib.sha256(f"{found.fingerprint}\x1f{found.text}".encode()).hexdigest()[:16]
         yield replace(
             found,
             severity=wanted or found.severity,
             harm=found.harm or of.harm,
-            fingerprint=facts,
+            facts=found.fingerprint,
+            fingerprint=seal(found.fingerprint, " ".join(figures_in(found.text))),
             trips=any(trips[image.row_of(point)] for point in found.points if point != PLANT),
         )
 

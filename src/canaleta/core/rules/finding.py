@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass
 from typing import Literal
 
 from canaleta.core.model.fields import Station
+from canaleta.core.notation.patterns import compiled
 
-__all__ = ["HARMS", "PLANT", "Cause", "Cell", "Finding", "Fix", "Harm", "Severity", "Waived"]
+__all__ = ["HARMS", "PLANT", "Cause", "Cell", "Finding", "Fix", "Harm", "Severity", "Waived", "figures_in", "seal"]
 
 Severity = Literal["bad", "settle", "note"]
 """bad blocks an issue of the list; settle is to be settled; a note is information."""
@@ -60,8 +62,8 @@ class Waived:
 
 @dataclass(frozen=True)
 class Finding:
-    """What does not agree. key: rule and what it is about. fingerprint: hash of the facts it rests on, by which a waiver
-    holds. harm: what it could cost, that of its rule unless it says otherwise. cause: what it shares with others. trips: whether one of its points shuts something."""
+    """What does not agree. key: rule and what it is about. facts: hash of the cells it rests on; fingerprint: of
+    these and of the figures that it tells, by which a waiver holds, whatever the sentence is. harm: what it could cost, that of its rule unless it says otherwise. cause: what it shares with others. trips: whether one of its points shuts something."""
 
     rule: str
     key: str
@@ -75,8 +77,22 @@ class Finding:
     cause: Cause | None = None
     trips: bool = False
     waived: Waived | None = None
+    facts: str = ""
 
     @property
     def points(self) -> tuple[int, ...]:
         """Identities of the points it names, each once, in the order of its cells; PLANT if it names none."""
         return tuple(dict.fromkeys(cell.point for cell in self.cells)) or (PLANT,)
+
+
+_FIGURE = compiled(r"\d+(?:[.,]\d+)*")
+
+
+def figures_in(text: str) -> list[str]:
+    """The figures that a sentence tells, numbers in names among them: what of it is a fact and no wording."""
+    return [str(figure) for figure in _FIGURE.findall(text)]
+
+
+def seal(*facts: str) -> str:
+    """A short hash of facts."""
+    return hashlib.sha256("\x1f".join(facts).encode()).hexdigest()[:16]

@@ -106,17 +106,17 @@ def overloaded(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         address = layout.address(module, 0).rpartition("·")[0]
         for part, load in enumerate((found.feeds, *found.fuses)):
             if load.over:
-                yield _over(image, f"{module}:{part}", f"{address} {kind.title}", load, here)
+                yield _over(image, f"{address} {kind.title}", load, here, about=f"{module}:{part}")
     for rack in {layout.modules[n].rack for n in numbers.tolist()} & supplied:
         total = rack_load(image, rack, [sums.get(m.id, 0.0) for m in layout.modules_of(rack)])
         name = f"{layout.cabinets[layout.racks[rack].cabinet].name} {layout.racks[rack].name}"
         for load in (total.bus, total.supply):
             if load.over:
                 here = mine[np.isin(modules, [m.id for m in layout.modules_of(rack)])].tolist()
-                yield _over(image, f"rack {rack}:{load.name}", name, load, here)
+                yield _over(image, name, load, here, about=f"rack {rack}:{load.name}")
 
 
-def _over(image: PlantImage, about: str, where: str, load: Load, rows: list[int]) -> Finding:
+def _over(image: PlantImage, where: str, load: Load, rows: list[int], about: str) -> Finding:
     text = f"{where}, {load.name}: {shown(load.ma, 0)} mA are taken and {shown(load.rating_ma, 0)} mA are there"
     return said(image, "R60", rows, Station.LOOP, text, ("takes_ma",), about=about, cause=Cause(about, where))
 

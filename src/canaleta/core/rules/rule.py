@@ -108,7 +108,7 @@ def said(
 
 def said_of_plant(id: str, about: str, station: Station, text: str) -> Finding:
     """A finding of the plant as a whole, which names no point. about: what it is about, in its key."""
-    return Finding(id, f"{id}:{about}", station, rule_named(id).severity, text, (), (), text)
+    return Finding(id, f"{id}:{about}", station, rule_named(id).severity, text, (), (), "")
 
 
 def fingerprint(image: PlantImage, rows: Iterable[int], fields: Iterable[str]) -> str:

@@ -153,13 +153,14 @@ def _bridges(circuit: Circuit) -> list[str]:
     marks = [r.terminal for r in circuit.runs] + [m for m, _, _ in circuit.links] + [m for m, _ in circuit.unused]
     place = {mark: TOP + 8 + k * STEP for k, mark in enumerate(marks) if mark}
     out = []
-    jumpers = [(mark, to, "jumper") for mark, _, to in circuit.links]
-    for a, b, says in (*circuit.across, *jumpers):
+    shunts = [(*across, True) for across in circuit.across]
+    jumpers = [(mark, to, "jumper", False) for mark, _, to in circuit.links]
+    for a, b, says, resists in (*shunts, *jumpers):
         if a in place and b in place:
             top, bottom = sorted((place[a], place[b]))
             x, middle = MODULE[0] - 26, (top + bottom) // 2
             out.append(f'<path class="c" d="M{MODULE[0] - 6} {top}H{x}V{bottom}H{MODULE[0] - 6}"/>')
-            if says != "jumper":
+            if resists:
                 out.append(f'<rect class="box" x="{x - 6}" y="{middle - 13}" width="12" height="26"/>')
             out.append(_text(x - 12, middle + 4, says, "", "end"))
     return out

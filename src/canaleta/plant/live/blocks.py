@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from enum import IntFlag
+from enum import IntFlag, StrEnum
 from typing import Any
 
 import numpy as np
@@ -15,7 +15,7 @@ from sqlalchemy import Connection, select, text
 from canaleta.core.model.image import PlantImage
 from canaleta.plant.database import tables as t
 
-__all__ = ["Flag", "LiveBlock", "holds_lease", "is_stale", "read_block", "write_block", "write_blocks"]
+__all__ = ["Flag", "LiveBlock", "RackState", "holds_lease", "is_stale", "read_block", "write_block", "write_blocks"]
 
 
 class Flag(IntFlag):
@@ -29,12 +29,27 @@ class Flag(IntFlag):
     DONE = 32
 
 
+class RackState(StrEnum):
+    """Whether a rack gives readings, and if not, in which way."""
+
+    ANSWERS = "answers"
+    SILENT = "silent"
+    """It gives none, and nothing more is known."""
+    UNREACHABLE = "unreachable"
+    TIMED_OUT = "timed out"
+    LOST = "lost"
+    """The connection ended in the middle."""
+    GARBLED = "garbled"
+    BUSY = "busy"
+    REFUSED = "refused"
+
+
 @dataclass(frozen=True)
 class LiveBlock:
     """What one scan of one rack said. Arrays have shape (points,), in the order of `points`.
 
     read_at: when the registers were asked for: what they say is not older. seq: the list that the values were worked out with. epoch: the
-    lease under which it was written. state: 'answers' or why it does not, in words.
+    lease under which it was written. state: whether the rack answers; says: why it does not, for people.
     counts, value: float64, NaN for none; value is the conditioned one. quality, reasons: see core.quality. injected: a
     signal put in here. switch: 0, 1, or -1 where there is none. flags: of Flag. alarm: the worst alarm of each point:
     its state in the low four bits, its priority and one more above them, 0 for none. band: index, -1 for none.
@@ -47,7 +62,8 @@ class LiveBlock:
     epoch: int
     seq: int
     read_at: datetime
-    state: str
+    state: RackState
+    says: str
     points: NDArray[np.int64]
     counts: NDArray[np.float64]
     value: NDArray[np.float64]
@@ -104,6 +120,7 @@ _PLAIN = {
     "seq": "bigint",
     "read_at": "timestamptz",
     "state": "text",
+    "says": "text",
 }
 _KINDS = _PLAIN | dict.fromkeys(COLUMNS, "bytea")
 _NAMES = tuple(_KINDS)
@@ -154,6 +171,7 @@ def read_block(connection: Connection, rack: int) -> LiveBlock | None:
         row["epoch"],
         row["seq"],
         row["read_at"],
-        row["state"],
+        RackState(row["state"]),
+        row["says"],
         **arrays,
     )

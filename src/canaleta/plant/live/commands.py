@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import json
 import time
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
+from enum import StrEnum
 from typing import Any
 
 from sqlalchemy import Connection, Engine, func, insert, or_, select, text, update
@@ -17,8 +19,9 @@ from canaleta.plant.database.patience import patient
 
 __all__ = [
     "DONE",
-    "LATE",
     "Command",
+    "Ended",
+    "Outcome",
     "ask",
     "awaited",
     "done_at",
@@ -30,8 +33,44 @@ __all__ = [
     "wiring_of",
 ]  # fmt: skip
 
-DONE = "done"
-LATE = "no agent took it up in time"
+
+class Ended(StrEnum):
+    """How a command ended."""
+
+    DONE = "done"
+    FAILED = "failed"
+    VOID = "void"
+    """No agent began it while somebody still expected it."""
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What became of a command. says: what went wrong, for people. answer: what was asked for."""
+
+    ended: Ended
+    says: str = ""
+    answer: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def done(self) -> bool:
+        """Whether it was done."""
+        return self.ended is Ended.DONE
+
+    @classmethod
+    def failed(cls, why: object) -> Outcome:
+        """It was tried and could not be done."""
+        return cls(Ended.FAILED, str(why))
+
+    @classmethod
+    def of_row(cls, ended: str, result: str) -> Outcome:
+        """As it is recorded: an answer as JSON where it was done, words where it was not."""
+        if Ended(ended) is not Ended.DONE:
+            return cls(Ended(ended), result)
+        return cls(Ended.DONE, answer=json.loads(result) if result else {})
+
+
+DONE = Outcome(Ended.DONE)
+LATE = Outcome(Ended.VOID, "no agent took it up in time")
 
 EXPIRES_S = 5.0
 """A command that no agent has begun by then is void: it must not act when nobody expects it any more."""
@@ -91,33 +130,38 @@ def start_waiting(connection: Connection, rack: int, epoch: int) -> list[Command
     return [Command(r.id, r.who, r.rack, r.kind, r.target) for r in sorted(rows, key=lambda r: r.id)]
 
 
-def finish(connection: Connection, command: int, result: str) -> None:
-    """Record the result of a command: "done", or what went wrong in words."""
+def finish(connection: Connection, command: int, outcome: Outcome) -> None:
+    """Record what became of a command."""
+    result = (json.dumps(outcome.answer) if outcome.answer else "") if outcome.done else outcome.says
     connection.execute(
-        update(t.command).where(t.command.c.id == command).values(result=result, done_at=func.clock_timestamp())
+        update(t.command)
+        .where(t.command.c.id == command)
+        .values(outcome=outcome.ended, result=result, done_at=func.clock_timestamp())
     )
     notify(connection, "canaleta_done", command)
 
 
-def outcome(connection: Connection, command: int) -> str | None:
-    """The result of a command; None while it may still come; "void" if it was never started in time."""
+def outcome(connection: Connection, command: int) -> Outcome | None:
+    """What became of a command; None while it may still come."""
     row = connection.execute(
         select(
-            t.command.c.result,
+            t.command.c.outcome, t.command.c.result,
             or_(t.command.c.epoch.is_not(None), t.command.c.expires > func.clock_timestamp()).label("alive"),
         ).where(t.command.c.id == command)
-    ).one()
-    return row.result or (None if row.alive else "void")
+    ).one()  # fmt: skip
+    if row.outcome:
+        return Outcome.of_row(row.outcome, row.result)
+    return None if row.alive else LATE
 
 
-def awaited(engine: Engine, command: int, seconds: float) -> str:
-    """The result of a command, or LATE if none came in time. Polled: who asks holds no listener of its own."""
+def awaited(engine: Engine, command: int, seconds: float) -> Outcome:
+    """What became of a command; void if nothing came in time. Polled: who asks holds no listener of its own."""
     until = time.monotonic() + patient(seconds)
     while time.monotonic() < until:
         with engine.connect() as connection:
-            result = outcome(connection, command)
-        if result is not None:
-            return LATE if result == "void" else result
+            found = outcome(connection, command)
+        if found is not None:
+            return found
         time.sleep(0.05)
     return LATE
 

@@ -32,6 +32,7 @@ def to_body(finding: Finding) -> dict[str, Any]:
             for fix in finding.fixes
         ],
         "fingerprint": finding.fingerprint,
+        "facts": finding.facts,
         "harm": finding.harm,
         "cause": {"key": finding.cause.key, "says": finding.cause.says} if finding.cause else None,
         "trips": finding.trips,
@@ -57,6 +58,7 @@ def from_body(body: Mapping[str, Any]) -> Finding:
         cause=Cause(**body["cause"]) if body["cause"] else None,
         trips=body["trips"],
         waived=Waived(**body["waived"]) if body["waived"] else None,
+        facts=body.get("facts", ""),
     )
 
 

@@ -14,6 +14,7 @@ from typing import Any
 from sqlalchemy import Connection, select, update
 
 from canaleta.core.rules import Finding, Waived
+from canaleta.core.rules.finding import figures_in, seal
 from canaleta.plant.database import tables as t
 from canaleta.plant.records.findings import from_body, to_body
 from canaleta.plant.records.points import WAIVER
@@ -72,8 +73,15 @@ def with_waivers(findings: Iterable[Finding], known: Mapping[str, Waiver]) -> li
 def _with(found: Finding, waiver: Waiver | None) -> Finding:
     if waiver is None:
         return replace(found, waived=None) if found.waived else found
-    holds = waiver.fingerprint == found.fingerprint
-    return replace(found, waived=Waived(waiver.reason, waiver.who, waiver.at, holds))
+    return replace(found, waived=Waived(waiver.reason, waiver.who, waiver.at, _holds(waiver, found)))
+
+
+def _holds(waiver: Waiver, found: Finding) -> bool:
+    if waiver.fingerprint == found.fingerprint:
+        return True
+    # Version 0.1 sealed the sentence itself: its figures must be the same still, its words need not.
+    same = figures_in(waiver.text) == figures_in(found.text)
+    return same and waiver.fingerprint == seal(found.facts or waiver.text, waiver.text)
 
 
 def write_waived(connection: Connection, changes: Sequence[KeptChange]) -> list[Finding]:

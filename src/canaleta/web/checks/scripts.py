@@ -10,7 +10,7 @@ from pydantic import ConfigDict, Field
 from canaleta.core.checks.scripts import Script, read_script
 from canaleta.core.hardware.settings import trips_of
 from canaleta.core.model.image import PlantImage
-from canaleta.jobs.playing import lines_of
+from canaleta.jobs.playing import MISSED, lines_of
 from canaleta.plant.checks import evidence, scripts
 from canaleta.plant.checks.scripts import BusyError, Run
 from canaleta.web.kit.access import needs, session_now
@@ -50,7 +50,8 @@ class ScriptOut(Shape):
 
 
 class RunOut(Shape):
-    """How a run went. state: runs, done, called off, failed or broken off. record: of the signed one, 0 for none."""
+    """How a run went. state: runs, done, called off, failed or broken off. missed: expectations that were not seen so
+    far. record: of the signed one, 0 for none."""
 
     id: int
     script: str
@@ -58,6 +59,7 @@ class RunOut(Shape):
     at: str
     state: str
     says: str
+    missed: int
     record: int
 
 
@@ -278,7 +280,7 @@ def sign_run(path: RunPath, body: SignRunIn) -> Response:
         raise ProblemError(409, f"this run is not over: {made.state}", "nothing was signed", "run it to its end")
     if made.record:
         raise ProblemError(409, "this run is signed already", "nothing was signed", f"see record {made.record}")
-    verdict = "passed" if all(line["state"] != "not seen" for line in made.body["lines"]) else "failed"
+    verdict = "failed" if _missed(made) else "passed"
     with shared().engine.begin() as connection:
         record = evidence.keep(
             connection, "script", made.points[0], session_now().account, body.name.strip(), f"{verdict}: {made.says}",
@@ -322,10 +324,14 @@ def _script(s: scripts.ScriptRow) -> ScriptOut:
     return ScriptOut(name=s.name, text=s.text, version=s.version, who=s.who, at=s.at.isoformat())
 
 
+def _missed(r: Run) -> int:
+    return sum(line["state"] == MISSED for line in r.body["lines"])
+
+
 def _told(r: Run) -> dict[str, Any]:
     return {
         "id": r.id, "script": r.script, "who": r.who, "at": r.at.isoformat(), "state": r.state, "says": r.says,
-        "record": r.record,
+        "missed": _missed(r), "record": r.record,
     }  # fmt: skip
 
 

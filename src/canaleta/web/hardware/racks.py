@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
-from sqlalchemy import select
+from sqlalchemy import Row, select
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.hardware.settings import Stranger, differences, modules_told, strangers
@@ -20,7 +19,7 @@ from canaleta.core.notation.networks import allowed_address
 from canaleta.plant.checks.stand_in import stand_in_document
 from canaleta.plant.database import tables as t
 from canaleta.plant.live.arming import MOST_MINUTES, Armed, arm, armed, disarm
-from canaleta.plant.live.commands import DONE
+from canaleta.plant.live.commands import Outcome
 from canaleta.plant.people.accounts import allowed_again
 from canaleta.web.kit.access import needs, session_now
 from canaleta.web.kit.commands import asked
@@ -113,14 +112,15 @@ class WriteIn(Shape):
 
 
 class WrittenOut(Shape):
-    """What became of one setting: "done", or why not."""
+    """What became of one setting: whether it was done, or why not."""
 
     holding: int
     address: str
     tag: str
     setting: str
     value: str
-    result: str
+    done: bool
+    says: str
 
 
 class WritesOut(Shape):
@@ -210,10 +210,18 @@ def write(path: RackPath, body: WriteIn) -> Response:
     what = [f"{d.address} {d.setting}: {d.reported} → {d.listed}" for d in chosen]
     answer = _command(rack, "write", {"writes": writes, "what": what})
     results = [
-        WrittenOut(holding=d.register, address=d.address, tag=d.tag, setting=d.setting, value=d.listed, result=r)
+        WrittenOut(
+            holding=d.register,
+            address=d.address,
+            tag=d.tag,
+            setting=d.setting,
+            value=d.listed,
+            done=r["done"],
+            says=r["says"],
+        )
         for d, r in zip(chosen, answer["results"], strict=True)
     ]
-    done = sum(r.result == DONE for r in results)
+    done = sum(r.done for r in results)
     left = [DifferenceOut(**_dumped(d)) for d in differences(image, rack.id, answer["words"])]
     return jsonify(WritesOut(done=done, failed=len(results) - done, results=results, left=left).model_dump())
 
@@ -242,7 +250,7 @@ def log(path: RackPath) -> Response:
             .order_by(t.command.c.id.desc()).limit(LOG_LINES)
         ).all()  # fmt: skip
     lines = [
-        LogLine(at=row.at.isoformat(), who=row.who, kind=row.kind, what=_what(row.target), result=_result(row.result))
+        LogLine(at=row.at.isoformat(), who=row.who, kind=row.kind, what=_what(row.target), result=_result(row))
         for row in rows
     ]
     return jsonify(LogOut(lines=lines).model_dump())
@@ -257,14 +265,19 @@ def _what(target: dict[str, Any]) -> str:
     return ""
 
 
-def _result(result: str | None) -> str:
-    if result is None or not result.startswith("{"):
-        return result or "not started"
-    answer = json.loads(result)
-    if "says" in answer:
-        return str(answer["says"])
-    results = answer.get("results", [])
-    failed = [r for r in results if r != DONE]
+def _result(row: Row[Any]) -> str:
+    """What became of a command, for people."""
+    if row.outcome is None:
+        return "not started"
+    outcome = Outcome.of_row(row.outcome, row.result)
+    if not outcome.done:
+        return outcome.says
+    if "says" in outcome.answer:
+        return str(outcome.answer["says"])
+    results = outcome.answer.get("results")
+    if results is None:
+        return "done"
+    failed = [r["says"] for r in results if not r["done"]]
     return f"{len(results) - len(failed)} of {len(results)} done" + (f"; {failed[0]}" if failed else "")
 
 

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import json
 from typing import Any
 
-from canaleta.plant.live.commands import DONE, ask, awaited
+from canaleta.plant.live.commands import Outcome, ask, awaited
 from canaleta.web.kit.access import session_now
 from canaleta.web.kit.problems import ProblemError
 from canaleta.web.kit.shared import shared
@@ -15,8 +14,8 @@ __all__ = ["asked", "wait_for"]
 WAIT_S = 9.0
 
 
-def wait_for(command: int, seconds: float | None = None) -> str:
-    """The outcome of a command, in words."""
+def wait_for(command: int, seconds: float | None = None) -> Outcome:
+    """What became of a command."""
     return awaited(shared().engine, command, WAIT_S if seconds is None else seconds)
 
 
@@ -29,9 +28,8 @@ def asked(
     """
     with shared().engine.begin() as connection:
         number = ask(connection, session_now().account, rack, kind, target)
-    result = wait_for(number, seconds)
-    if result == DONE:
-        return {}
-    if not result.startswith("{"):
-        raise ProblemError(409, result, kept, "is the rack's agent running? test the connection in Cabinets")
-    return json.loads(result)
+    outcome = wait_for(number, seconds)
+    if not outcome.done:
+        remedy = "is the rack's agent running? test the connection in Cabinets"
+        raise ProblemError(409, outcome.says, kept, remedy)
+    return outcome.answer

@@ -367,6 +367,7 @@ def block_event(block: LiveBlock, now: float) -> bytes:
             "seq": block.seq,
             "read_at": block.read_at,
             "state": block.state,
+            "says": block.says,
             "now": now,
         }
         | arrays,

@@ -20,8 +20,8 @@ from canaleta.web.kit.routes import Shape
 __all__ = ["PROBLEMS", "CellProblem", "Problem", "ProblemError", "install", "invalid_request", "no_room"]
 
 
-DISK_FULL = "53100"
-"""PostgreSQL's code for it."""
+DISK_FULL, LOCK_NOT_AVAILABLE = "53100", "55P03"
+"""SQLSTATE, as PostgreSQL's manual lists them (appendix A)."""
 NO_ROOM = "urn:canaleta:no-room"
 
 
@@ -124,7 +124,7 @@ def install(app: Flask) -> None:
         if getattr(error.orig, "sqlstate", None) == DISK_FULL:
             return _answer(no_room(Room.of_environment()), [("Retry-After", "5")])
         app.logger.warning("database: %s", short(error.orig or error))
-        locked = "lock timeout" in str(error.orig)
+        locked = getattr(error.orig, "sqlstate", None) == LOCK_NOT_AVAILABLE
         title = "somebody else is writing" if locked else "the database does not answer"
         return _answer(
             Problem(status=503, title=title, detail="nothing was changed", remedy="try again in a moment"),

@@ -135,7 +135,8 @@ class JobOut(Shape):
 
 
 class LineOut(Shape):
-    """What becomes of a row of the file. cells: field, what stands there, what comes; troubles: field, typed, why not."""
+    """What becomes of a row of the file. cells: field, what stands there, what comes; troubles: field, typed, why not.
+    by_choice: left out because somebody wants it so."""
 
     row: int
     kind: str
@@ -144,6 +145,7 @@ class LineOut(Shape):
     cells: list[list[str]]
     troubles: list[list[str]]
     says: str
+    by_choice: bool = False
 
 
 class LinesOut(Shape):
@@ -287,6 +289,7 @@ def job_lines(path: JobPath, query: LinesQuery) -> Response:
                 "cells": [],
                 "troubles": [],
                 "says": "",
+                "by_choice": False,
             }
             for p in points
         ]

@@ -36,9 +36,10 @@ api = routes("sheet", __name__, url_prefix="/api/points", abp_responses=PROBLEMS
 
 
 class CheckRow(Shape):
-    """One check point: figures at the stations as shown, what the list shows and what is true."""
+    """One check point: figures at the stations as shown, what the list shows and what is true. share: of the span, %, null for others."""
 
     label: str
+    share: int | None
     figures: list[str]
     hex: str
     shows: str
@@ -253,6 +254,7 @@ def _checks(image: PlantImage, row: int) -> list[CheckRow]:
         out.append(
             CheckRow(
                 label=point.label,
+                share=point.share,
                 figures=[
                     station_figure(image, row, k, float(figures[k]), words[k].decimals) for k in _CHECKED[family]
                 ],

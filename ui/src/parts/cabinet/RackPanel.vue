@@ -217,8 +217,8 @@ function turn(register: number) {
     </template>
     <div v-if="written" role="status">
       <p>{{ written.done }} written{{ written.failed ? `, ${written.failed} not` : '' }}</p>
-      <p v-for="r in written.results.filter((x) => x.result !== 'done')" :key="r.holding" class="bad small">
-        ■ {{ r.tag }} {{ r.setting }}: {{ r.result }}
+      <p v-for="r in written.results.filter((x) => !x.done)" :key="r.holding" class="bad small">
+        ■ {{ r.tag }} {{ r.setting }}: {{ r.says }}
       </p>
     </div>
 

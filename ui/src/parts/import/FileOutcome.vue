@@ -69,12 +69,7 @@ const label = (name: string) => {
             >
               leave out
             </button>
-            <button
-              v-else-if="line.says === 'left out by choice'"
-              type="button"
-              class="mini"
-              @click="emit('leave', line.row)"
-            >
+            <button v-else-if="line.by_choice" type="button" class="mini" @click="emit('leave', line.row)">
               take in after all
             </button>
           </td>

@@ -32,7 +32,7 @@ watch(() => props.run?.id, () => ((says.value = ''), (note.value = ''))) // pret
 
 <template>
   <div class="run">
-    <p v-if="run" class="verdict" :class="{ bad: run.state === 'failed' || run.says.includes('not seen') }">
+    <p v-if="run" class="verdict" :class="{ bad: run.state === 'failed' || run.missed > 0 }">
       {{ run.state === 'done' ? run.says : run.state
       }}<template v-if="run.state !== 'done' && run.says">: {{ run.says }}</template>
     </p>

@@ -10,7 +10,7 @@ const NOON = Date.parse('2026-11-29T12:00:00Z')
 const packed = (array: ArrayBufferView) => btoa(String.fromCharCode(...new Uint8Array(array.buffer)))
 /** A reading of point 11, so many seconds after noon. */
 const reading = (seconds: number, value: number) => ({
-  now: NOON / 1000 + seconds, rack: 1, scan: seconds, seq: 5, state: 'answers',
+  now: NOON / 1000 + seconds, rack: 1, scan: seconds, seq: 5, state: 'answers', says: '',
   read_at: new Date(NOON + seconds * 1000).toISOString(), points: packed(new BigInt64Array([11n])),
   counts: packed(new Float64Array([16000])), value: packed(new Float64Array([value])),
   quality: packed(new Uint8Array([0])), reasons: packed(new Uint32Array([0])), injected: packed(new Uint8Array([0])),

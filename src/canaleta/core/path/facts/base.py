@@ -28,13 +28,18 @@ class Row:
 
 @dataclass(frozen=True)
 class Section:
-    """Rows under a title, at the station they belong to. verdict: the one thing to take away, with its tone."""
+    """Rows under a title, at the station they belong to. verdict: the one thing to take away, with its tone.
+
+    of_loop: whether it judges the current loop; margin_v: the volts that its verdict is about, where it is about some.
+    """
 
     station: Station
     title: str
     rows: tuple[Row, ...]
     verdict: str = ""
     tone: Tone = ""
+    of_loop: bool = False
+    margin_v: float | None = None
 
 
 def first(array: np.ndarray) -> float:

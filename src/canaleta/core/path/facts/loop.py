@@ -85,6 +85,7 @@ def voltage(p: PathRows) -> Section | None:
     rows.append(Row("in the loop", f"{significant(total)} Ω" + (f" and {significant(drops)} V" if drops else ""),
                     f"{seen}, hops and {p.text('cable_m') or '0'} m of cable, both cores, hottest"))  # fmt: skip
     verdict, tone = source.figure if source.tone else "", source.tone
+    margin_v: float | None = None
     lift = first(p.number("lift_off_v"))
     if np.isnan(lift):
         rows.append(Row("lift-off voltage", "not typed", "the device's data sheet: then the budget is worked out"))
@@ -114,16 +115,21 @@ def voltage(p: PathRows) -> Section | None:
             rows.append(Row("longest cable", f"{shown(budget.longest_m, 0)} m",
                             f"{shown(cable[1], 2)} mm², {shown(cable[2], 0)} °C, IEC 60228, both cores"))  # fmt: skip
         if not budget.works:
-            verdict, tone = f"{shown(-budget.margin_v, 2)} V short at {shown(design, 0)} mA", "bad"
+            verdict, tone, margin_v = (
+                f"{shown(-budget.margin_v, 2)} V short at {shown(design, 0)} mA",
+                "bad",
+                budget.margin_v,
+            )
         elif not verdict:
-            verdict = f"{shown(budget.margin_v, 2)} V to spare at {shown(design, 0)} mA"
+            verdict, margin_v = f"{shown(budget.margin_v, 2)} V to spare at {shown(design, 0)} mA", budget.margin_v
     if p.text("hart") == "yes":
         low = loads < HART_LEAST_OHM
         rows.append(Row("HART sees", f"{significant(loads)} Ω", f"at least {HART_LEAST_OHM:.0f} Ω are needed",
                         "bad" if low else ""))  # fmt: skip
         if low and tone != "bad":
             verdict, tone = f"HART needs {shown(HART_LEAST_OHM - loads, 0)} Ω more in the loop", "bad"
-    return Section(Station.LOOP, "loop", tuple(rows), verdict, tone)
+            margin_v = None
+    return Section(Station.LOOP, "loop", tuple(rows), verdict, tone, of_loop=True, margin_v=margin_v)
 
 
 def _sources(p: PathRows) -> Row:

@@ -54,7 +54,8 @@ def junction_working(joint: JunctionJoint, p: PathRows, x: float, y: float, forw
     """The cold junction's share, and that of an extension wire of another kind."""
     element, wire = str(elements(p)[0]), str(made_by_extension(p)[0])
     at, head = float(joint.where_copper_begins_degc(p)[0]), p.number("head_degc")[0]
-    where = "remote box" if p.text("junction") == "remote sensor" else "terminals"
+    remote = p.text("junction") == "remote sensor"
+    where = "remote box" if remote else "terminals"
     if element == wire or np.isnan(head):
         cold = float(electrical(elements(p), np.array([at]))[0])
         figures = f"{shown(x, 4)} − {shown(cold, 4)} = {shown(y, 4)} mV"
@@ -62,7 +63,7 @@ def junction_working(joint: JunctionJoint, p: PathRows, x: float, y: float, forw
             f"U = E − E_{element}({shown(at, 1)} °C)" if forward else f"E = U + E_{element}({shown(at, 1)} °C)",
             figures if forward else f"{shown(y, 4)} + {shown(cold, 4)} = {shown(x, 4)} mV",
             f"junction at the {where} taken as {shown(at, 1)} °C, "
-            + ("as typed" if where == "remote box" else "the cabinet's ambient in the plant's conventions"),
+            + ("as typed" if remote else "the cabinet's ambient in the plant's conventions"),
         )
     head_mv = float(electrical(elements(p), np.array([float(head)]))[0])
     wire_mv = [float(np.nan_to_num(electrical(np.array([wire], dtype=object), np.array([t])))[0]) for t in (head, at)]

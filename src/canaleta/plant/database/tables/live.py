@@ -50,6 +50,7 @@ live_block = Table(
     Column("seq", BigInteger, nullable=False),
     Column("read_at", DateTime(timezone=True), nullable=False),
     Column("state", Text, nullable=False),
+    Column("says", Text, nullable=False, server_default=""),
     Column("points", LargeBinary, nullable=False),
     Column("counts", LargeBinary, nullable=False),
     Column("value", LargeBinary, nullable=False),
@@ -96,6 +97,7 @@ command = Table(
     Column("expires", DateTime(timezone=True), nullable=False),
     Column("epoch", BigInteger),
     Column("done_at", DateTime(timezone=True)),
+    Column("outcome", Text),
     Column("result", Text),
 )
 
