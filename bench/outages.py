@@ -37,7 +37,7 @@ from canaleta.host.cluster import free_port  # noqa: E402
 from canaleta.host.upkeep import database_of  # noqa: E402
 from canaleta.plant.database import tables as t  # noqa: E402
 from canaleta.plant.people import accounts  # noqa: E402
-from canaleta.plant.records.image_cache import PlantKeeper  # noqa: E402
+from canaleta.plant.records.image_cache import ImageCache  # noqa: E402
 from measure import Report, below  # noqa: E402
 
 PEOPLE, EACH_S, KILL_EVERY_S, DISK_MB, FULL_S = 3, 0.3, 5.0, 900, 15.0
@@ -106,7 +106,7 @@ def run(data: Path, seconds: float, full_disk: bool, report: Report) -> None:
             hands.append(Quick(address, tokens[names[len(hands)]], names[len(hands)], len(hands)))
         time.sleep(0.2)
     with database_of(data) as (_, engine):
-        image = PlantKeeper(engine).current()
+        image = ImageCache(engine).current()
         for hand in hands:
             hand.known["own"] = image.text("service", image.row_of(30 + hand.number))
     began = time.monotonic()
@@ -162,7 +162,7 @@ def judge(
         with engine.connect() as connection:
             sets = {row.seq: row.who for row in connection.execute(select(t.change_set))}
             rows = connection.execute(select(t.change).order_by(t.change.c.seq)).all()
-        now = PlantKeeper(engine).current()
+        now = ImageCache(engine).current()
     story: dict[str, list[tuple[int, str, str]]] = {}
     for row in rows:
         for field, (was, became) in row.fields.items():

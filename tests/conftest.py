@@ -149,7 +149,7 @@ def run(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> 
     def call(*words: str, typed: str = "") -> tuple[int, list[str], str]:
         monkeypatch.setattr("sys.stdin", io.StringIO(typed))
         code = main(["convert", *words])
-        said = capsys.readouterr()
-        return code, said.out.splitlines(), said.err
+        report = capsys.readouterr()
+        return code, report.out.splitlines(), report.err
 
     return call

@@ -248,9 +248,9 @@ def _typed(image: PlantImage, row: int, name: str, text: str) -> dict[tuple[int,
 def weighed(image: PlantImage, planted: list[Planted]) -> Outcome:
     """What an audit makes of them."""
     findings = audit(image)
-    said = {(f.rule, point) for f in findings for point in f.points}
+    report = {(f.rule, point) for f in findings for point in f.points}
     meant = {(rule, point) for p in planted for point in p.points for rule in (p.kind.rule, *p.kind.also)}
-    found = tuple(p for p in planted if all((p.kind.rule, point) in said for point in p.points))
+    found = tuple(p for p in planted if all((p.kind.rule, point) in report for point in p.points))
     missed = tuple(p for p in planted if p not in found)
     false = tuple(f for f in findings if not any((f.rule, point) in meant for point in f.points))
     return Outcome(tuple(planted), found, missed, false)

@@ -136,7 +136,7 @@ def verdicts() -> dict[str, Any]:
     from tests.planted import clean_plant, rounds
 
     image = clean_plant()
-    out: dict[str, Any] = {"findings": [], "said": []}
+    out: dict[str, Any] = {"findings": [], "report": []}
     plants = [image, *(planted for planted, _ in list(rounds(image))[:3])]
     for plant in plants:
         for f in audit(plant):
@@ -145,7 +145,7 @@ def verdicts() -> dict[str, Any]:
             out["findings"].append(
                 [f.rule, f.key, f.station, f.severity, f.harm, cells, edits, f.facts, f.fingerprint, f.trips]
             )
-            out["said"].append(f.text)
+            out["report"].append(f.text)
     rows = np.flatnonzero(image.landed)[::7]
     paths = evaluate(image, Station.DEVICE, np.full(len(rows), 50.0), rows)
     out["paths"] = [paths.reasons.tolist(), paths.quality.tolist()]
@@ -160,7 +160,7 @@ def verdicts() -> dict[str, Any]:
     modules = list(image.layout.modules)[::3]
     judged = [judge(image, row, module, 0) for row in rows.tolist()[::4] for module in modules]
     out["fits"] = [[j.level.name, j.mode] for j in judged]
-    out["said"] += [why for j in judged for why in j.reasons]
+    out["report"] += [why for j in judged for why in j.reasons]
     out["advice"] = [
         [a.reason, a.grade] for row in rows.tolist()[::9] for r in Reason for a in advice_of(image, row, int(r))
     ]

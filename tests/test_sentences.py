@@ -23,7 +23,7 @@ def test_other_sentences_decide_nothing_else() -> None:
     plain, reworded = told(), told("--reworded")
     assert plain.pop("reworded") == 0
     assert reworded.pop("reworded") > 700, "sentences there are in the code"
-    said = list(zip(plain.pop("said"), reworded.pop("said"), strict=True))
-    assert sum(one != other for one, other in said) > 0.95 * len(said), "what is said is worded otherwise"
+    report = list(zip(plain.pop("report"), reworded.pop("report"), strict=True))
+    assert sum(one != other for one, other in report) > 0.95 * len(report), "what is said is worded otherwise"
     assert {name for name in plain if plain[name] != reworded[name]} == set()
     assert min(len(plain[name]) for name in ("findings", "faults", "fits", "advice")) > 100

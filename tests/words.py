@@ -111,7 +111,7 @@ def block_of(
     """A live block of rack 1 in which nothing else is to be known. head: scan, epoch, seq, read_at, state."""
     n = len(points)
     none, unknown = np.zeros(n, np.uint8), np.full(n, -1, np.int8)
-    said: dict[str, Any] = {
+    report: dict[str, Any] = {
         "rack": 1,
         "scan": 1,
         "epoch": 1,
@@ -121,7 +121,7 @@ def block_of(
         "says": "",
     }
     return LiveBlock(
-        **(said | head), points=np.array(points), counts=np.array(counts, dtype=np.float64), value=np.array(value, dtype=np.float64),
+        **(report | head), points=np.array(points), counts=np.array(counts, dtype=np.float64), value=np.array(value, dtype=np.float64),
         quality=np.array(quality or [0] * n, np.uint8), reasons=np.array(reasons or [0] * n, np.uint32),
         injected=np.array(injected or [0] * n, np.uint8), switch=unknown, flags=none, alarm=none, band=unknown,
         meters=np.zeros(0, np.int64), counted=np.zeros(0), total=np.zeros(0), rate=np.zeros(0), shown=np.full(n, np.nan),

@@ -216,12 +216,12 @@ def _user(options: argparse.Namespace) -> int:
 
 def _stand_in(options: argparse.Namespace) -> int:
     from canaleta.catalogue.demo import demo_plant
-    from canaleta.standins.server import StandIns, kept_plant, serve
+    from canaleta.standins.server import StandIns, serve, stored_plant
 
     _log_to_supervisor()
     port, token = int(os.environ["CANALETA_SOURCE_PORT"]), os.environ["CANALETA_SOURCE_TOKEN"]
     ports = {int(rack): int(at) for rack, _, at in (pair.partition("=") for pair in options.racks)}
-    plant = kept_plant(options.state, demo_plant())
+    plant = stored_plant(options.state, demo_plant())
     asyncio.run(serve(StandIns(plant, ports, options.seed, options.state), port, token))
     return 0
 

@@ -9,7 +9,7 @@ from playwright.sync_api import Page, expect
 
 from canaleta.plant.changes.accepting import lift
 from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 from tests.browser.conftest import Site
 
 pytestmark = pytest.mark.browser
@@ -19,10 +19,10 @@ SPARE = "the nozzle rings get another input in May"
 
 def edit(site: Site, point: int, field: str, text: str) -> None:
     """What somebody else types meanwhile."""
-    keeper = PlantKeeper(site.engine)
-    image = keeper.current()
+    cache = ImageCache(site.engine)
+    image = cache.current()
     was = image.text(field, image.row_of(point))
-    assert isinstance(apply(site.engine, keeper, Proposal((Edit(point, field, was, text),)), "bru"), Applied)
+    assert isinstance(apply(site.engine, cache, Proposal((Edit(point, field, was, text),)), "bru"), Applied)
 
 
 def group(page: Page, words: str) -> None:
@@ -94,7 +94,7 @@ def test_six_places_of_one_cause_are_accepted_with_a_reason_and_open_again_when_
     page.get_by_role("button", name="open all 5 again").click()
     expect(page.get_by_text("11 to settle")).to_be_visible()
     edit(site, PT_1501, "failure_ma", "")
-    lift(site.engine, PlantKeeper(site.engine), [f"R10:{PT_1501}"], "ana")
+    lift(site.engine, ImageCache(site.engine), [f"R10:{PT_1501}"], "ana")
 
 
 def test_a_supply_that_is_to_change_says_what_would_come_of_it_first(site: Site) -> None:

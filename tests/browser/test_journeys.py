@@ -8,7 +8,7 @@ from playwright.sync_api import Locator, Page, Route, expect
 
 from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply
 from canaleta.plant.changes.undo import undo as turn_back
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 from tests.browser.conftest import Site
 
 SETTLED = re.compile(r"3 to settle")
@@ -82,10 +82,10 @@ def test_a_range_typed_at_once_fills_its_neighbours(site: Site) -> None:
 
 def test_a_conflict_shows_both_and_the_second_chooses(site: Site) -> None:
     ben = site.enter("ben", "technician")
-    keeper = PlantKeeper(site.engine)
+    cache = ImageCache(site.engine)
 
     def ana_is_faster(route: Route) -> None:
-        done = apply(site.engine, keeper, Proposal((Edit(5, "service", "roller drive speed", "drive speed"),)), "ana")
+        done = apply(site.engine, cache, Proposal((Edit(5, "service", "roller drive speed", "drive speed"),)), "ana")
         assert isinstance(done, Applied)
         route.continue_()
 
@@ -364,7 +364,7 @@ def test_a_module_is_moved_with_the_keys_shown_accepted_and_undone(site: Site) -
 def test_settings_are_compared_armed_and_written_with_what_they_can_trip(site: Site) -> None:
     page = site.enter("erna", "engineer")
     page.goto(f"{site.address}/cabinets?cabinet=KC-2")
-    apply(site.engine, PlantKeeper(site.engine), Proposal((Edit(1, "filter", "", "300 ms"),)), "erna")
+    apply(site.engine, ImageCache(site.engine), Proposal((Edit(1, "filter", "", "300 ms"),)), "erna")
     page.locator(".right").get_by_role("button", name="rack 1", exact=True).click()
     page.get_by_role("button", name="compare with what the rack reports").click()
     panel = page.locator(".right")
@@ -396,11 +396,11 @@ def test_the_wiring_of_a_point_is_drawn_with_meter_and_calibrator(site: Site) ->
 def test_a_module_from_a_made_up_manual_is_typed_in_put_in_a_rack_and_read_live(site: Site) -> None:
     """The manual says: QUAD-9, four passive current inputs, 4–20 mA is 800 to 4000 counts, 50 Ω, word of its own 7104."""
     page = site.enter("erna", "engineer")
-    keeper = PlantKeeper(site.engine)
-    image = keeper.current()
+    cache = ImageCache(site.engine)
+    image = cache.current()
     point = next(int(image.ids[row]) for row in range(len(image)) if image.label(row) == "PT-2143")
     own = (Edit(point, "supply", "module", "own 24 V"), Edit(point, "wires", "2", "4"))
-    apply(site.engine, keeper, Proposal(own), "ana")
+    apply(site.engine, cache, Proposal(own), "ana")
     page.goto(f"{site.address}/types")
     page.get_by_label("title").fill("QUAD-9")
     page.get_by_label("counts from").fill("800")
@@ -432,4 +432,4 @@ def test_a_module_from_a_made_up_manual_is_typed_in_put_in_a_rack_and_read_live(
         "Pa",
     )
     for _ in range(3):
-        turn_back(site.engine, PlantKeeper(site.engine), "erna")
+        turn_back(site.engine, ImageCache(site.engine), "erna")

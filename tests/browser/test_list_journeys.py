@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Locator, Page, Route, expect
 
 from canaleta.plant.people import accounts
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 from tests.browser.conftest import Site
 
 pytestmark = pytest.mark.browser
@@ -24,7 +24,7 @@ def grid(page: Page) -> Locator:
 
 
 def newest(site: Site) -> int:
-    return int(PlantKeeper(site.engine).current().ids[-1])
+    return int(ImageCache(site.engine).current().ids[-1])
 
 
 def undo(page: Page) -> None:

@@ -60,12 +60,12 @@ def test_the_first_command_of_the_readme(clone: tuple[Path, dict[str, Any]]) -> 
             stdin=subprocess.DEVNULL, text=True, start_new_session=True, **run_as,
         )  # fmt: skip
         assert process.stdout
-        said = ""
+        report = ""
         for line in process.stdout:
-            said += line
+            report += line
             if "/enter#" in line:
                 break
-        assert f"canaleta runs at http://127.0.0.1:{port}" in said, said
+        assert f"canaleta runs at http://127.0.0.1:{port}" in report, report
         assert '<div id="app">' in served(f"http://127.0.0.1:{port}/")
         process.send_signal(signal.SIGTERM)
         assert process.wait() == 0

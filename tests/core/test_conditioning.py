@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from tests.words import plant_of
 
 from canaleta.core.live import conditioning
-from canaleta.core.live.conditioning import Condition, Reading, Seen, Settings
+from canaleta.core.live.conditioning import Condition, Conditioned, Reading, Settings
 from canaleta.core.live.timing import Strip, strip
 from canaleta.core.model.fields import field_named, read_cell
 from canaleta.core.model.image import PlantImage
@@ -37,7 +37,7 @@ def switched(drawn: Strip) -> list[float]:
 def run(
     image: PlantImage, levels: list[float], period: float = 1.0, quality: list[Quality] | None = None,
     reasons: list[Reason] | None = None,
-) -> tuple[Condition, list[Seen]]:  # fmt: skip
+) -> tuple[Condition, list[Conditioned]]:  # fmt: skip
     settings, state = Settings.of(image, np.array([0])), conditioning.begin(1)
     out = []
     for k, level in enumerate(levels):

@@ -283,10 +283,10 @@ def facts_agree(one: Landed) -> str:
 
 def calibrator_fits(one: Landed) -> str:
     """Sourcing, it is the one source; simulating or measuring, it stands in the circuit of the one that is there."""
-    said = " ".join(one.hookup.steps)
+    report = " ".join(one.hookup.steps)
     found = re.search(
-        r"(?:calibrator|meter)[^+−]*, \+ to (.*?), − to ([^:;]*?)(?:[:;]|$| have| put)", said
-    ) or re.search(r"(?:calibrator|meter)[^+−]*\+ to (.*?), − to ([^:;]*?)(?:[:;]|$| have| put)", said)
+        r"(?:calibrator|meter)[^+−]*, \+ to (.*?), − to ([^:;]*?)(?:[:;]|$| have| put)", report
+    ) or re.search(r"(?:calibrator|meter)[^+−]*\+ to (.*?), − to ([^:;]*?)(?:[:;]|$| have| put)", report)
     if not one.circuit.closes:
         return ""
     if found is None:

@@ -8,7 +8,7 @@ from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality
 from canaleta.core.notation.text import TextError
-from canaleta.core.path.evaluate import reasons_told
+from canaleta.core.path.evaluate import reason_messages
 from canaleta.core.path.faults import KINDS, Fault, evaluate_faulted, kinds_for, read_fault, words_of
 from canaleta.core.signals.signal_types import Family
 
@@ -23,7 +23,7 @@ def loop(**more: object) -> PlantImage:
 
 def read(plant: PlantImage, process: float, *faults: Fault) -> tuple[float, Quality, list[str]]:
     found = evaluate_faulted(plant, Station.PROCESS, np.array([process]), {0: faults})
-    told = reasons_told(plant, 0, int(found.reasons[0]))
+    told = reason_messages(plant, 0, int(found.reasons[0]))
     return float(found.at(Station.VALUE)[0]), Quality(int(found.quality[0])), told
 
 

@@ -8,7 +8,7 @@ from tests.words import mode, path_of, reasons, stations
 
 from canaleta.core.model.fields import Station
 from canaleta.core.model.quality import Quality, Reason
-from canaleta.core.path.evaluate import evaluate, reasons_told
+from canaleta.core.path.evaluate import evaluate, reason_messages
 
 PERCENT = {"low": 0, "high": 100, "unit": "%"}
 SIGNAL = {"signal": "4–20 mA", "low": 0, "high": 100, "unit": "%"}
@@ -27,7 +27,7 @@ def test_a_shunt_of_500_ohm_clips_at_twenty() -> None:
     plant = path_of(device=SIGNAL, loop={"shunt_ohm": 500}, input=BITS14, value=PERCENT)
     high = evaluate(plant, Station.LOOP, 21.0)
     assert high.at(Station.COUNTS)[0] == 16383
-    assert reasons_told(plant, 0, int(high.reasons[0])) == ["at or above 20.00 mA, cannot tell"]
+    assert reason_messages(plant, 0, int(high.reasons[0])) == ["at or above 20.00 mA, cannot tell"]
 
 
 def test_the_inputs_own_resistance_stands_beside_the_shunt() -> None:

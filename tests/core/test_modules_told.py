@@ -3,7 +3,7 @@
 from tests.words import layout_with
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.hardware.settings import modules_told, settings_size, strangers
+from canaleta.core.hardware.settings import reported_modules, settings_size, strangers
 from canaleta.core.model.layout import Layout
 
 TYPES = module_types()
@@ -20,7 +20,7 @@ def reported(*keys: str) -> list[int]:
 
 
 def told(layout: Layout, *keys: str) -> str:
-    return modules_told(layout, 1, reported(*keys), TYPES.values())
+    return reported_modules(layout, 1, reported(*keys), TYPES.values())
 
 
 def test_a_rack_as_listed_has_no_strangers_and_nothing_is_told() -> None:
@@ -51,5 +51,5 @@ def test_a_module_more_or_less_is_told_with_all_that_there_are() -> None:
 
 
 def test_a_rack_that_tells_no_numbers_is_not_judged() -> None:
-    assert modules_told(LAYOUT, 1, [0] * 40, TYPES.values()) == ""
-    assert modules_told(LAYOUT, 1, [], TYPES.values()) == ""
+    assert reported_modules(LAYOUT, 1, [0] * 40, TYPES.values()) == ""
+    assert reported_modules(LAYOUT, 1, [], TYPES.values()) == ""

@@ -91,7 +91,7 @@ def test_settings_that_are_figures_are_written_in_the_units_of_the_module() -> N
     """Dither in tenths of a percent: 4 % is 40. Frequencies as they are."""
     of = {setting.of: setting for setting in PO.settings}
     assert (of["dither"].code_of("4"), of["dither"].name_of(40)) == (40, "4")
-    assert (of["PWM frequency"].code_of("400"), of["PWM frequency"].usual_code) == (400, 200)
+    assert (of["PWM frequency"].code_of("400"), of["PWM frequency"].default_code) == (400, 200)
     assert of["PWM frequency"].code_of("2001") is None, "beyond what the module takes"
     assert of["PWM frequency"].name_of(3) == ""
 

@@ -10,7 +10,7 @@ from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import ModuleType
 from canaleta.core.model.quality import Quality, Reason
-from canaleta.core.path.evaluate import describe, evaluate, reasons_told, workings
+from canaleta.core.path.evaluate import describe, evaluate, reason_messages, workings
 from canaleta.core.signals.sensors.thermocouples import thermocouple
 
 PRESSURE = "4–20 mA, 0…600 mbar, shows 0…500 mbar"
@@ -65,7 +65,7 @@ def test_another_makers_counts_need_no_other_program() -> None:
     assert stations(plant, Station.LOOP, 3.6)[4] == 11796
     high = evaluate(plant, Station.LOOP, 21.0)
     assert high.at(Station.COUNTS)[0] == 65535
-    assert reasons_told(plant, 0, int(high.reasons[0])) == ["at or above 20.00 mA, cannot tell"]
+    assert reason_messages(plant, 0, int(high.reasons[0])) == ["at or above 20.00 mA, cannot tell"]
 
 
 @pytest.mark.parametrize(
@@ -84,7 +84,7 @@ def test_ne43_is_judged_by_what_the_module_can_say(ma: float, quality: Quality, 
     plant = plant_of(PRESSURE)
     found = evaluate(plant, Station.LOOP, ma)
     assert found.quality[0] == quality
-    assert (reasons_told(plant, 0, int(found.reasons[0])) or [None])[0] == words
+    assert (reason_messages(plant, 0, int(found.reasons[0])) or [None])[0] == words
 
 
 def test_a_module_with_headroom_says_failed_high() -> None:
@@ -141,7 +141,7 @@ def test_open_thermocouple_is_bad_and_says_open() -> None:
     plant = plant_of("TC K, 0…1200 °C, shows 0…1200 °C")
     found = evaluate(plant, Station.COUNTS, 32767.0)
     assert found.quality[0] == Quality.BAD
-    assert reasons_told(plant, 0, int(found.reasons[0]))[0] == "open circuit"
+    assert reason_messages(plant, 0, int(found.reasons[0]))[0] == "open circuit"
     assert np.isnan(found.at(Station.PROCESS)[0])
 
 

@@ -9,7 +9,7 @@ import pytest
 from tests.words import layout_with, plant_of
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.hardware.fit import Level, group_told, judge_module
+from canaleta.core.hardware.fit import Level, group_message, judge_module
 from canaleta.core.hardware.places import Placed, places_for
 from canaleta.core.model.conventions import Conventions, Reserve
 from canaleta.core.model.fields import Landing
@@ -117,12 +117,12 @@ def test_two_supplies_of_their_own_meet_in_one_isolation_group() -> None:
     plant = plant_of("A: 4–20 mA", "B: 4–20 mA, nowhere").with_cells(
         {(0, "supply"): "own 24 V", (1, "supply"): "own 24 V"}
     )
-    assert group_told(plant, 1, 2) == "A has its own supply as well: their 0 V meet in one isolation group"
-    assert group_told(plant.with_cells({(1, "supply"): "module"}), 1, 2) == ""
+    assert group_message(plant, 1, 2) == "A has its own supply as well: their 0 V meet in one isolation group"
+    assert group_message(plant.with_cells({(1, "supply"): "module"}), 1, 2) == ""
     apart = two_of("ai4-iso")
     isolated = plant_of("A: 4–20 mA, nowhere", "B: 4–20 mA, nowhere", layout=apart)
     cells = {(0, "channel"): Landing(4, 0, landed=True), (0, "supply"): "own 24 V", (1, "supply"): "own 24 V"}
-    assert group_told(isolated.with_cells(cells), 1, 4) == ""
+    assert group_message(isolated.with_cells(cells), 1, 4) == ""
 
 
 def test_ac_and_dc_loads_do_not_share_a_group_that_is_full_of_the_other() -> None:
@@ -132,6 +132,6 @@ def test_ac_and_dc_loads_do_not_share_a_group_that_is_full_of_the_other() -> Non
     plant = plant_of(*["contact NO, nowhere"] * 3, layout=layout)
     loads = {(0, "signal"): "load 24 V DC", (1, "signal"): "load 24 V DC", (2, "signal"): "load AC"}
     one = plant.with_cells(loads | {(0, "channel"): Landing(4, 0, landed=True)})
-    assert group_told(one, 2, 4) == ""
+    assert group_message(one, 2, 4) == ""
     both = one.with_cells({(1, "channel"): Landing(4, 2, landed=True)})
-    assert group_told(both, 2, 4) == "P-2 is on DC in the same isolation group, this on AC"
+    assert group_message(both, 2, 4) == "P-2 is on DC in the same isolation group, this on AC"

@@ -6,7 +6,7 @@ from tests.words import plant_of
 
 from canaleta.core.checks.walk import judged
 from canaleta.core.live import recognition
-from canaleta.core.live.recognition import Found
+from canaleta.core.live.recognition import Recognised
 from canaleta.core.model.image import PlantImage
 
 POINTS = 260
@@ -39,7 +39,7 @@ class Field:
         return np.clip(out, 3.5, 22.0)
 
 
-def watched(field: Field, seconds: float) -> list[Found]:
+def watched(field: Field, seconds: float) -> list[Recognised]:
     watch, out = recognition.begin(field.n), []
     span, none = np.full(field.n, 16.0), np.full(field.n, -1, dtype=np.int8)
     for t in np.arange(0.0, seconds, PERIOD_S):
@@ -89,7 +89,7 @@ def test_what_shuts_something_and_two_at_once_are_asked_about() -> None:
     assert "at once" in verdicts[2].says
 
 
-def play(levels: list[float], hold: int = 5, span: float = 16.0) -> list[Found]:
+def play(levels: list[float], hold: int = 5, span: float = 16.0) -> list[Recognised]:
     watch, out = recognition.begin(1), []
     one, none = np.array([span]), np.array([-1], dtype=np.int8)
     for k, level in enumerate(np.repeat(levels, hold).tolist()):
@@ -127,7 +127,7 @@ def test_a_staircase_too_quick_to_be_steady_is_nothing() -> None:
     assert play(list(STAIRS), hold=2) == []
 
 
-def contact(lasting: list[tuple[int, float]], period: float = 0.2) -> list[Found]:
+def contact(lasting: list[tuple[int, float]], period: float = 0.2) -> list[Recognised]:
     """State and how long it stands, s."""
     watch, out, t = recognition.begin(1), [], 0.0
     nothing = np.array([np.nan])

@@ -16,7 +16,7 @@ from canaleta.core.rules import PLANT, audit, audit_change
 GAS = "PT-1: 4–20 mA, 0…10 bar, shows 0…10 bar"
 
 
-def said(plant: PlantImage, rule: str) -> list[str]:
+def report(plant: PlantImage, rule: str) -> list[str]:
     return [f.text for f in audit(plant) if f.rule == rule]
 
 
@@ -42,7 +42,7 @@ def under(plant: PlantImage, **conventions: object) -> PlantImage:
     ],
 )
 def test_letters_that_name_another_device_are_told(sentence: str, says: str) -> None:
-    (text,) = said(plant_of(sentence), "R49")
+    (text,) = report(plant_of(sentence), "R49")
     assert says in text
 
 
@@ -58,14 +58,16 @@ def test_letters_that_name_another_device_are_told(sentence: str, says: str) -> 
     ],
 )
 def test_letters_that_fit_are_left_alone(sentence: str) -> None:
-    assert said(plant_of(sentence), "R49") == []
+    assert report(plant_of(sentence), "R49") == []
 
 
 def test_the_plants_own_letters_and_shape_come_first() -> None:
     plant = plant_of("TT-1: TC K, 0…1200 °C")
-    assert said(under(plant, tag_letters="TT tile thermocouple"), "R49") == []
-    assert said(under(plant, tag_rule="AA-9999"), "R49") == ["TT-1 has not the shape AA-9999 that the plant has set"]
-    assert said(under(plant_of("TE-2101: TC K, 0…1200 °C"), tag_rule="AA-9999"), "R49") == []
+    assert report(under(plant, tag_letters="TT tile thermocouple"), "R49") == []
+    assert report(under(plant, tag_rule="AA-9999"), "R49") == [
+        "TT-1 has not the shape AA-9999 that the plant has set"
+    ]
+    assert report(under(plant_of("TE-2101: TC K, 0…1200 °C"), tag_rule="AA-9999"), "R49") == []
 
 
 # R08, R27 ------------------------------------------------------------------------------------------
@@ -86,7 +88,7 @@ def test_the_plants_own_letters_and_shape_come_first() -> None:
     ],
 )
 def test_a_text_that_quotes_a_range_is_held_against_it(service: str, rule: str, says: list[str]) -> None:
-    assert said(with_cells(GAS, service=service), rule) == says
+    assert report(with_cells(GAS, service=service), rule) == says
 
 
 def test_what_the_text_says_is_offered_as_the_way_to_settle_it() -> None:
@@ -95,21 +97,21 @@ def test_what_the_text_says_is_offered_as_the_way_to_settle_it() -> None:
 
 
 def test_two_states_that_say_the_same_are_told() -> None:
-    assert said(with_cells("ZS-1: contact NO", text_0="closed", text_1="Closed"), "R27") == [
+    assert report(with_cells("ZS-1: contact NO", text_0="closed", text_1="Closed"), "R27") == [
         "0 and 1 both say “closed”: nobody can tell them apart"
     ]
-    assert said(with_cells("ZS-1: contact NO", text_0="open", text_1="closed"), "R27") == []
+    assert report(with_cells("ZS-1: contact NO", text_0="open", text_1="closed"), "R27") == []
 
 
 # R12, R26, R15 -------------------------------------------------------------------------------------
 
 
 def test_an_end_point_beyond_where_the_module_stops_is_told() -> None:
-    assert said(with_cells(GAS, counts_high=Decimal(65535)), "R12") == [
+    assert report(with_cells(GAS, counts_high=Decimal(65535)), "R12") == [
         "65\u202f535 is never reached: 4–20 mA counts from −8\u202f000 to 32\u202f767"
     ]
-    assert said(plant_of(GAS), "R12") == []
-    assert said(with_cells(GAS, counts_high=Decimal(65535), value_form="slope and offset"), "R12") == []
+    assert report(plant_of(GAS), "R12") == []
+    assert report(with_cells(GAS, counts_high=Decimal(65535), value_form="slope and offset"), "R12") == []
 
 
 @pytest.mark.parametrize(
@@ -123,8 +125,8 @@ def test_an_end_point_beyond_where_the_module_stops_is_told() -> None:
     ],
 )
 def test_a_channel_that_is_off_while_something_rests_on_it_is_told(cells: dict[str, Stored], says: list[str]) -> None:
-    assert said(with_cells(GAS, enabled="no", **cells), "R26") == says
-    assert said(with_cells(GAS, **cells), "R26") == []
+    assert report(with_cells(GAS, enabled="no", **cells), "R26") == says
+    assert report(with_cells(GAS, **cells), "R26") == []
 
 
 @pytest.mark.parametrize(
@@ -135,7 +137,7 @@ def test_a_channel_that_is_off_while_something_rests_on_it_is_told(cells: dict[s
     ],
 )  # fmt: skip
 def test_alarms_rise_and_lie_inside_the_range(limits: dict[str, str], count: int) -> None:
-    assert len(said(with_cells(GAS, **{n: Decimal(v) for n, v in limits.items()}), "R15")) == count
+    assert len(report(with_cells(GAS, **{n: Decimal(v) for n, v in limits.items()}), "R15")) == count
 
 
 # R25 -----------------------------------------------------------------------------------------------
@@ -146,12 +148,12 @@ def test_spares_are_counted_against_the_policy_and_name_no_point() -> None:
     found = [f for f in audit(plant) if f.rule == "R25" and "AI" in f.key]
     assert [f.text for f in found] == ["TC-1 keeps 0 of 8 AI channels unused; 20 % asks for 2"]
     assert found[0].points == (PLANT,)
-    assert said(under(plant, reserve={"spare_share": 0}), "R25") == []
+    assert report(under(plant, reserve={"spare_share": 0}), "R25") == []
 
 
 def test_a_channel_that_is_left_settles_the_spares_at_once() -> None:
     plant = plant_of(*[f"PT-{n}: 4–20 mA, 0…10 bar, shows 0…10 bar" for n in range(1, 8)])
-    assert len(said(plant, "R25")) == 1
+    assert len(report(plant, "R25")) == 1
     after = plant.with_cells({(0, "channel"): None})
     looked, found = audit_change(plant, after, {1: {"channel"}})
     assert looked["R25"] == {PLANT}

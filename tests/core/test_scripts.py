@@ -6,7 +6,7 @@ from decimal import Decimal
 import pytest
 from tests.words import layout_with, plant_of
 
-from canaleta.core.checks.injection import TAKE_OFF, Put
+from canaleta.core.checks.injection import TAKE_OFF, Injection
 from canaleta.core.checks.scripts import LONGEST_S, Observation, See, judged, read_script
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality, Reason
@@ -30,7 +30,7 @@ def plant() -> PlantImage:
     )
 
 
-def said(text: str) -> list[tuple[float, object]]:
+def report(text: str) -> list[tuple[float, object]]:
     script = read_script(plant(), text)
     assert not script.problems, script.problems
     return [(step.at_s, step.act) for step in script.steps]
@@ -42,28 +42,28 @@ def wrong(text: str) -> str:
 
 
 def test_times_are_from_the_beginning_or_from_the_line_before() -> None:
-    steps = said("0 s PT-1 put 4 mA\n+5 s PT-1 put 8 mA\n\n# a remark\n+1.5min PT-1 take off\n2 PT-1 put 12 mA")
+    steps = report("0 s PT-1 put 4 mA\n+5 s PT-1 put 8 mA\n\n# a remark\n+1.5min PT-1 take off\n2 PT-1 put 12 mA")
     assert [at for at, _ in steps] == [0.0, 2.0, 5.0, 95.0]
-    assert [act.level if isinstance(act, Put) else None for _, act in steps] == [4.0, 12.0, 8.0, None]
+    assert [act.level if isinstance(act, Injection) else None for _, act in steps] == [4.0, 12.0, 8.0, None]
     assert steps[-1][1] == TAKE_OFF
 
 
 @pytest.mark.parametrize(
     ("line", "put"),
     [
-        ("0 PT-1 put 12 mA", Put(12.0)),
-        ("0 pt-1 PUT 12", Put(12.0)),
-        ("0 PT-1 put ramp 4 mA to 20 mA in 8 s", Put(4.0, "ramp", 20.0, 8.0)),
-        ("0 PT-1 put step 4 to 20", Put(4.0, "step", 20.0, 10.0)),
-        ("0 PT-1 put noise 12 mA with 0.2 mA in 1 min", Put(12.0, "noise", 0.2, 60.0)),
-        ("0 XS-1 put closed", Put(24.0)),
-        ("0 PT-1 make open", Put(faults=(("open", ""),))),
-        ("0 PT-1 make leads added 20", Put(faults=(("leads added", "20"),))),
-        ("0 TE-1 make wrong sensor TC J", Put(faults=(("wrong sensor", "TC J"),))),
+        ("0 PT-1 put 12 mA", Injection(12.0)),
+        ("0 pt-1 PUT 12", Injection(12.0)),
+        ("0 PT-1 put ramp 4 mA to 20 mA in 8 s", Injection(4.0, "ramp", 20.0, 8.0)),
+        ("0 PT-1 put step 4 to 20", Injection(4.0, "step", 20.0, 10.0)),
+        ("0 PT-1 put noise 12 mA with 0.2 mA in 1 min", Injection(12.0, "noise", 0.2, 60.0)),
+        ("0 XS-1 put closed", Injection(24.0)),
+        ("0 PT-1 make open", Injection(faults=(("open", ""),))),
+        ("0 PT-1 make leads added 20", Injection(faults=(("leads added", "20"),))),
+        ("0 TE-1 make wrong sensor TC J", Injection(faults=(("wrong sensor", "TC J"),))),
     ],
 )
-def test_what_is_put_on(line: str, put: Put) -> None:
-    assert said(line) == [(0.0, put)]
+def test_what_is_put_on(line: str, put: Injection) -> None:
+    assert report(line) == [(0.0, put)]
 
 
 @pytest.mark.parametrize(
@@ -81,7 +81,7 @@ def test_what_is_put_on(line: str, put: Put) -> None:
     ],
 )
 def test_what_must_be_seen(line: str, see: See) -> None:
-    assert said(line) == [(0.0, see)]
+    assert report(line) == [(0.0, see)]
 
 
 @pytest.mark.parametrize(

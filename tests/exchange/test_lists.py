@@ -10,11 +10,11 @@ from canaleta.core.model.fields import STORED
 from canaleta.core.model.image import PlantImage
 from canaleta.exchange.bring_in import Choices, Line, ListPlan, apply_plan, plan_list
 from canaleta.exchange.headings import read_heading
-from canaleta.exchange.recognise import Found, find_list, find_page
+from canaleta.exchange.recognise import FoundList, find_list, find_page
 from canaleta.exchange.sheets import Page, SheetError, read_book
 from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply
 from canaleta.plant.changes.undo import redo, undo
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 
 LAYOUT = layout_of(demo_plant())
 LIST = """tag;service;signal;range low;URV;range unit;channel;input mode;eu low;eu high;eu;vendor
@@ -28,7 +28,7 @@ def page_of(text: str) -> Page:
     return read_book(text.encode())[0]
 
 
-def found_in(text: str) -> Found:
+def found_in(text: str) -> FoundList:
     return find_list(page_of(text), LAYOUT)
 
 
@@ -37,7 +37,7 @@ def planned(image: PlantImage, text: str, **choices: object) -> ListPlan:
     return plan_list(image, page, find_list(page, image.layout), Choices.model_validate(choices))
 
 
-def brought(database: Database, keeper: PlantKeeper, text: str, **choices: object) -> tuple[Applied, ListPlan]:
+def brought(database: Database, cache: ImageCache, text: str, **choices: object) -> tuple[Applied, ListPlan]:
     page = page_of(text)
     chosen = Choices.model_validate(choices)
     found = find_list(page, LAYOUT)
@@ -45,7 +45,7 @@ def brought(database: Database, keeper: PlantKeeper, text: str, **choices: objec
     def plan(image: PlantImage) -> ListPlan:
         return plan_list(image, page, found, chosen)
 
-    return apply_plan(database.engine, keeper, plan, plan(keeper.current()), chosen, "ana", "import list.csv")
+    return apply_plan(database.engine, cache, plan, plan(cache.current()), chosen, "ana", "import list.csv")
 
 
 def line(plan: ListPlan, tag: str) -> Line:
@@ -112,7 +112,7 @@ def test_of_several_sheets_the_one_with_the_list_is_taken() -> None:
 
 
 def test_an_address_in_four_columns_is_one_channel(database: Database) -> None:
-    image = PlantKeeper(database.engine).current()
+    image = ImageCache(database.engine).current()
     plan = planned(
         image, "Panel,Rack,Slot,Channel no,Tag,Signal\nKC-2,1,2,8,PT-9001,4-20 mA\nKC-2,1,2,,PT-9002,4-20 mA\n"
     )
@@ -121,14 +121,14 @@ def test_an_address_in_four_columns_is_one_channel(database: Database) -> None:
 
 
 def test_the_unit_of_a_heading_goes_with_its_figures(database: Database) -> None:
-    plan = planned(PlantKeeper(database.engine).current(), "Tag,Min [bar],Max [bar]\nPT-9001,0,6\n")
+    plan = planned(ImageCache(database.engine).current(), "Tag,Min [bar],Max [bar]\nPT-9001,0,6\n")
     assert {n: v for n, _, v in line(plan, "PT-9001").cells} == {
         "tag": "PT-9001", "device_low": "0", "device_high": "6", "device_unit": "bar",
     }  # fmt: skip
 
 
 def test_a_comma_before_three_digits_is_asked_about_and_settled_once(database: Database) -> None:
-    image = PlantKeeper(database.engine).current()
+    image = ImageCache(database.engine).current()
     text = "tag;range max\nPT-9001;1,200\nPT-9002;0,125\n"
     asked = planned(image, text)
     assert asked.counts()["wrong"] == 1
@@ -139,13 +139,13 @@ def test_a_comma_before_three_digits_is_asked_about_and_settled_once(database: D
 
 
 def test_a_mapping_by_hand_wins_and_an_empty_one_leaves_a_column_out(database: Database) -> None:
-    image = PlantKeeper(database.engine).current()
+    image = ImageCache(database.engine).current()
     plan = planned(image, "tag,vendor,service\nPT-9001,Ormeu,gas\n", columns={1: "device_model", 2: ""})
     assert [name for name, _, _ in line(plan, "PT-9001").cells] == ["tag", "device_model"]
 
 
 def test_pages_with_their_headings_again_and_lines_without_a_tag_are_left_out(database: Database) -> None:
-    image = PlantKeeper(database.engine).current()
+    image = ImageCache(database.engine).current()
     plan = planned(image, "tag,service\nX-1,one\nKILN 2,\n,a heading\ntag,service\nX-2,two\n")
     assert [(x.row, x.kind) for x in plan.lines if x.kind == "out"] == [(4, "out"), (5, "out")]
     assert plan.counts()["added"] == 3
@@ -155,8 +155,8 @@ def test_pages_with_their_headings_again_and_lines_without_a_tag_are_left_out(da
 
 
 def test_a_dry_run_tells_everything_and_changes_nothing(database: Database) -> None:
-    keeper = PlantKeeper(database.engine)
-    before = keeper.current()
+    cache = ImageCache(database.engine)
+    before = cache.current()
     plan = planned(before, LIST)
     assert plan.counts() == {
         "added": 2, "changed": 1, "same": 0, "out": 0, "cells": 2, "wrong": 1, "unmatched": len(before) - 1,
@@ -166,14 +166,14 @@ def test_a_dry_run_tells_everything_and_changes_nothing(database: Database) -> N
         ("value_high", "500", "600"),
     )
     assert line(plan, "PT-9002").troubles == (("device_low", "low", "“low” is not a number"),)
-    assert keeper.current().seq == before.seq
+    assert cache.current().seq == before.seq
 
 
 def test_a_list_is_one_change_set_that_can_be_undone_and_redone(database: Database) -> None:
-    keeper = PlantKeeper(database.engine)
-    before = keeper.current()
-    done, _ = brought(database, keeper, LIST)
-    after = keeper.current()
+    cache = ImageCache(database.engine)
+    before = cache.current()
+    done, _ = brought(database, cache, LIST)
+    after = cache.current()
     assert done.seq == after.seq == before.seq + 1
     row = after.row_of(int(after.ids[-2]))
     assert [after.text(f, row) for f in ("tag", "device_low", "device_high", "device_unit", "device_reference", "channel")] == [
@@ -182,36 +182,36 @@ def test_a_list_is_one_change_set_that_can_be_undone_and_redone(database: Databa
     assert after.landed[row]
     assert after.text("value_high", after.row_of(1)) == "600"
     # What another process reads from the database is the same.
-    fresh = PlantKeeper(database.engine).current()
+    fresh = ImageCache(database.engine).current()
     assert [fresh.text(f.name, row) for f in STORED] == [after.text(f.name, row) for f in STORED]
 
-    undo(database.engine, keeper, "ana")
-    back = PlantKeeper(database.engine).current()
+    undo(database.engine, cache, "ana")
+    back = ImageCache(database.engine).current()
     assert back.ids.tolist() == before.ids.tolist()
     assert all((back.cells[f.name] == before.cells[f.name]).all() for f in STORED)
 
-    redo(database.engine, keeper, "ana")
-    again = PlantKeeper(database.engine).current()
+    redo(database.engine, cache, "ana")
+    again = ImageCache(database.engine).current()
     assert again.ids.tolist() == after.ids.tolist()
     assert again.text("channel", again.row_of(int(after.ids[-2]))) == "KC-2·1·2·8"
 
 
 def test_the_same_list_again_is_no_difference(database: Database) -> None:
-    keeper = PlantKeeper(database.engine)
-    brought(database, keeper, LIST)
-    plan = planned(keeper.current(), LIST)
+    cache = ImageCache(database.engine)
+    brought(database, cache, LIST)
+    plan = planned(cache.current(), LIST)
     assert (plan.counts()["same"], plan.changes, plan.new) == (3, {}, [])
 
 
 def test_rows_and_cells_stay_out_by_choice(database: Database) -> None:
-    image = PlantKeeper(database.engine).current()
+    image = ImageCache(database.engine).current()
     plan = planned(image, LIST, leave=[3], ours=[{"row": 2, "field": "value_high"}])
     assert line(plan, "PT-9001").says == "left out by choice"
     assert [name for name, _, _ in line(plan, "PT-3107").cells] == ["service"]
 
 
 def test_a_new_channel_keeps_the_old_one_beside_it(database: Database) -> None:
-    image = PlantKeeper(database.engine).current()
+    image = ImageCache(database.engine).current()
     text = "tag,channel\nPT-3107,KC-2·1·2·8\n"
     assert [c[::2] for c in line(planned(image, text), "PT-3107").cells] == [
         ("channel", "KC-2·1·2·8"), ("old_address", "KC-2·1·2·1"),
@@ -220,74 +220,74 @@ def test_a_new_channel_keeps_the_old_one_beside_it(database: Database) -> None:
 
 
 def test_rows_are_found_by_their_old_address_after_everything_was_renamed(database: Database) -> None:
-    keeper = PlantKeeper(database.engine)
-    brought(database, keeper, "tag,old address\nPT-3107,IW64\n")
-    plan = planned(keeper.current(), "old address,new tag,service\nIW64,x,renamed\n", match_by="old_address")
+    cache = ImageCache(database.engine)
+    brought(database, cache, "tag,old address\nPT-3107,IW64\n")
+    plan = planned(cache.current(), "old address,new tag,service\nIW64,x,renamed\n", match_by="old_address")
     assert line(plan, "PT-3107").cells == (("service", "burner gas header pressure", "renamed"),)
 
 
 def test_points_that_the_file_does_not_have_go_only_if_that_is_chosen(database: Database) -> None:
-    keeper = PlantKeeper(database.engine)
-    count = len(keeper.current())
-    brought(database, keeper, LIST)
-    assert len(keeper.current()) == count + 2
-    _, plan = brought(database, keeper, LIST, gone=True)
+    cache = ImageCache(database.engine)
+    count = len(cache.current())
+    brought(database, cache, LIST)
+    assert len(cache.current()) == count + 2
+    _, plan = brought(database, cache, LIST, gone=True)
     assert len(plan.unmatched) == count - 1
-    assert sorted(keeper.current().cells["tag"]) == ["PT-3107", "PT-9001", "PT-9002"]
-    undo(database.engine, keeper, "ana")
-    assert len(keeper.current()) == count + 2
+    assert sorted(cache.current().cells["tag"]) == ["PT-3107", "PT-9001", "PT-9002"]
+    undo(database.engine, cache, "ana")
+    assert len(cache.current()) == count + 2
 
 
 def test_a_plant_that_changed_meanwhile_is_planned_again_under_the_lock(database: Database) -> None:
-    keeper = PlantKeeper(database.engine)
+    cache = ImageCache(database.engine)
     page = page_of(LIST)
     found = find_list(page, LAYOUT)
-    old = plan_list(keeper.current(), page, found)
-    apply(database.engine, keeper, Proposal((Edit(1, "service", "burner gas header pressure", "gas header"),)), "ben")
+    old = plan_list(cache.current(), page, found)
+    apply(database.engine, cache, Proposal((Edit(1, "service", "burner gas header pressure", "gas header"),)), "ben")
     done, plan = apply_plan(
-        database.engine, keeper, lambda image: plan_list(image, page, found), old, Choices(), "ana", "import"
+        database.engine, cache, lambda image: plan_list(image, page, found), old, Choices(), "ana", "import"
     )
     assert line(plan, "PT-3107").cells == (("value_high", "500", "600"),)
     assert len(done.preview.cells) == 1
 
 
 def test_a_new_point_that_somebody_went_on_with_stays_when_the_list_is_undone(database: Database) -> None:
-    keeper = PlantKeeper(database.engine)
-    brought(database, keeper, LIST)
-    new = int(keeper.current().ids[-1])
-    apply(database.engine, keeper, Proposal((Edit(new, "area", "", "kiln 1"),)), "ben")
-    done = undo(database.engine, keeper, "ana")
-    assert keeper.current().has(new)
+    cache = ImageCache(database.engine)
+    brought(database, cache, LIST)
+    new = int(cache.current().ids[-1])
+    apply(database.engine, cache, Proposal((Edit(new, "area", "", "kiln 1"),)), "ben")
+    done = undo(database.engine, cache, "ana")
+    assert cache.current().has(new)
     assert (new, "tag") in done.kept
 
 
 def test_a_channel_that_is_taken_stays_with_its_holder(database: Database) -> None:
-    keeper = PlantKeeper(database.engine)
-    brought(database, keeper, "tag,channel\nPT-9,KC-2 1 2 1\n")
-    image = keeper.current()
+    cache = ImageCache(database.engine)
+    brought(database, cache, "tag,channel\nPT-9,KC-2 1 2 1\n")
+    image = cache.current()
     assert image.landed[image.row_of(1)]
     assert not image.landed[-1]
 
 
 def test_two_points_may_change_places(database: Database) -> None:
-    keeper = PlantKeeper(database.engine)
-    brought(database, keeper, "tag,channel\nPT-3107,KC-2·1·2·2\nPT-3108,KC-2·1·2·1\n")
-    image = PlantKeeper(database.engine).current()
+    cache = ImageCache(database.engine)
+    brought(database, cache, "tag,channel\nPT-3107,KC-2·1·2·2\nPT-3108,KC-2·1·2·1\n")
+    image = ImageCache(database.engine).current()
     assert [image.text("channel", image.row_of(n)) for n in (1, 2)] == ["KC-2·1·2·2", "KC-2·1·2·1"]
     assert image.landed[[image.row_of(1), image.row_of(2)]].all()
 
 
 def test_many_changed_rows_are_written_as_few_are(database: Database) -> None:
-    keeper = PlantKeeper(database.engine)
-    tags = list(keeper.current().cells["tag"])
+    cache = ImageCache(database.engine)
+    tags = list(cache.current().cells["tag"])
     assert len(tags) > 200, "above this a bulk way of writing is used"
-    brought(database, keeper, "tag,notes,decimals\n" + "".join(f"{tag},of {tag},1\n" for tag in dict.fromkeys(tags)))
-    fresh = PlantKeeper(database.engine).current()
+    brought(database, cache, "tag,notes,decimals\n" + "".join(f"{tag},of {tag},1\n" for tag in dict.fromkeys(tags)))
+    fresh = ImageCache(database.engine).current()
     assert [fresh.text("notes", row) for row in range(len(fresh))] == [f"of {tag}" for tag in tags]
 
 
 def test_rows_without_tag_or_with_one_twice_are_left_out(database: Database) -> None:
-    image = PlantKeeper(database.engine).current()
+    image = ImageCache(database.engine).current()
     plan = planned(image, "tag,service\n,nameless\nX-1,one\nx-1,two\nX-2,fine\n")
     assert plan.counts()["added"] == 1
     assert [x.row for x in plan.lines if x.kind == "out"] == [2, 3, 4]
@@ -295,4 +295,4 @@ def test_rows_without_tag_or_with_one_twice_are_left_out(database: Database) -> 
 
 def test_a_list_without_tags_is_refused(database: Database) -> None:
     with pytest.raises(SheetError, match="no column is the tag"):
-        planned(PlantKeeper(database.engine).current(), "vendor,service\nOrmeu,b\n")
+        planned(ImageCache(database.engine).current(), "vendor,service\nOrmeu,b\n")

@@ -11,7 +11,7 @@ from canaleta.core.model.fields import STORED
 from canaleta.exchange.project import Project, ProjectError, load_project, project_of, read_project, written_project
 from canaleta.plant.changes.conventions import ConventionEdit, change_conventions
 from canaleta.plant.changes.hardware import change_hardware
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 
 OLD = Path(__file__).parent / "version-1.canaleta.json"
 
@@ -23,12 +23,12 @@ def exported(database: Database) -> str:
 
 def test_out_and_in_and_out_again_is_the_same_file(database: Database, empty_database: Database) -> None:
     edits = [ConventionEdit("channel_base", "1", "0"), ConventionEdit("namur.good_to_ma", "20.5", "20.8")]
-    change_conventions(database.engine, PlantKeeper(database.engine), edits, "ana")
+    change_conventions(database.engine, ImageCache(database.engine), edits, "ana")
     text = exported(database)
     with empty_database.owner.begin() as connection:
         assert load_project(connection, read_project(json.loads(text))) == 286
     assert exported(empty_database) == text
-    one, other = (PlantKeeper(d.engine).current() for d in (database, empty_database))
+    one, other = (ImageCache(d.engine).current() for d in (database, empty_database))
     assert all([str(a) for a in one.cells[f.name]] == [str(b) for b in other.cells[f.name]] for f in STORED)
     assert (other.landed == one.landed).all()
     assert other.layout.cables == one.layout.cables
@@ -36,10 +36,10 @@ def test_out_and_in_and_out_again_is_the_same_file(database: Database, empty_dat
 
 
 def test_wired_spares_go_out_and_come_in(database: Database, empty_database: Database) -> None:
-    change_hardware(database.engine, PlantKeeper(database.engine), [{"do": "wire", "module": 2, "channel": 7}], "ana")
+    change_hardware(database.engine, ImageCache(database.engine), [{"do": "wire", "module": 2, "channel": 7}], "ana")
     with empty_database.owner.begin() as connection:
         load_project(connection, read_project(json.loads(exported(database))))
-    assert PlantKeeper(empty_database.engine).current().layout.modules[2].wired == (7,)
+    assert ImageCache(empty_database.engine).current().layout.modules[2].wired == (7,)
 
 
 def test_a_slot_that_an_older_file_skipped_stays_skipped(empty_database: Database) -> None:
@@ -49,7 +49,7 @@ def test_a_slot_that_an_older_file_skipped_stays_skipped(empty_database: Databas
     body["points"][0]["channel"] = "A-1·1·4·1"
     with empty_database.owner.begin() as connection:
         load_project(connection, read_project(body))
-    layout = PlantKeeper(empty_database.engine).current().layout
+    layout = ImageCache(empty_database.engine).current().layout
     assert [layout.slots[m.id] for m in layout.modules_of(1)] == [1, 2, 3, 4]
     assert layout.type_of(layout.modules_of(1)[1].id).passive
 
@@ -62,7 +62,7 @@ def test_two_cables_of_one_name_are_refused() -> None:
 def test_a_file_of_the_first_version_is_still_read(empty_database: Database) -> None:
     with empty_database.owner.begin() as connection:
         assert load_project(connection, read_project(json.loads(OLD.read_text(encoding="utf-8")))) == 2
-    image = PlantKeeper(empty_database.engine).current()
+    image = ImageCache(empty_database.engine).current()
     assert image.text("channel", 0) == "A-1·1·1·1"
     assert image.text("value_high", 0) == "6.00"
 
@@ -95,7 +95,7 @@ def test_a_cell_that_cannot_be_read_keeps_the_whole_file_out(empty_database: Dat
     with pytest.raises(ProjectError, match="point 1, PT-1: “low” is not a number"), empty_database.owner.begin() as c:
         load_project(c, document)
     with pytest.raises(LookupError):
-        PlantKeeper(empty_database.engine).current()
+        ImageCache(empty_database.engine).current()
 
 
 def test_the_schema_is_published() -> None:

@@ -13,7 +13,7 @@ from canaleta.cli import main
 from canaleta.exchange.project import image_of, project_of, read_project, written_project
 from canaleta.plant.changes.accepting import lift, waive
 from canaleta.plant.records.findings import stored_findings
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 
 
 @pytest.fixture
@@ -57,10 +57,10 @@ def test_as_json_each_finding_names_its_tags_its_cells_and_its_cost(file: Path) 
 
 
 def test_what_was_accepted_goes_with_the_file_until_its_facts_change(database: Database, file: Path) -> None:
-    keeper = PlantKeeper(database.engine)
+    cache = ImageCache(database.engine)
     with database.engine.connect() as connection:
         bad = [body["key"] for body in stored_findings(connection) if body["severity"] == "bad"]
-    waive(database.engine, keeper, bad, "for training", "ana")
+    waive(database.engine, cache, bad, "for training", "ana")
     with database.engine.connect() as connection:
         file.write_text(written_project(project_of(connection)), encoding="utf-8")
     body = _audited(file)
@@ -68,7 +68,7 @@ def test_what_was_accepted_goes_with_the_file_until_its_facts_change(database: D
     text = file.read_text().replace('"head_degc": "45"', '"head_degc": "46"')
     file.write_text(text)
     assert _audited(file)["bad"] == 1, "the wrong wire makes another error now"
-    lift(database.engine, keeper, bad[:1], "ana")
+    lift(database.engine, cache, bad[:1], "ana")
     with database.engine.connect() as connection:
         assert len(project_of(connection).waivers) == 2
 
@@ -95,7 +95,7 @@ def _audited(file: Path) -> dict[str, Any]:
 
 
 def test_a_project_has_one_image_whether_loaded_or_not(database: Database, file: Path) -> None:
-    image, loaded = image_of(read_project(json.loads(file.read_text()))), PlantKeeper(database.engine).current()
+    image, loaded = image_of(read_project(json.loads(file.read_text()))), ImageCache(database.engine).current()
     assert [list(image.cells[n]) for n in ("tag", "mode", "value_high")] == [
         list(loaded.cells[n]) for n in ("tag", "mode", "value_high")
     ]

@@ -158,8 +158,8 @@ def test_commands_at_once_share_a_server_that_the_last_one_stops(folder: Path) -
         )
         for n in range(6)
     ]  # fmt: skip
-    said = [command.communicate()[0] for command in commands]
-    assert [command.returncode for command in commands] == [0] * 6, said
+    report = [command.communicate()[0] for command in commands]
+    assert [command.returncode for command in commands] == [0] * 6, report
     assert Cluster(data, data / "log").own_server() == 0, "nobody left it running"
     with database_of(data) as (cluster, _):
         assert cluster

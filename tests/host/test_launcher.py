@@ -55,12 +55,12 @@ def launched(place: Path, *words: str) -> subprocess.Popen[str]:
 def started(place: Path, name: str) -> subprocess.Popen[str]:
     process = launched(place, "start", "--data", str(place / name), "--port", str(free_port()))
     assert process.stdout
-    said = []
+    report = []
     for line in process.stdout:
-        said.append(line)
+        report.append(line)
         if "/enter#" in line:
             return process
-    raise AssertionError("".join(said))
+    raise AssertionError("".join(report))
 
 
 def below(pid: int) -> list[int]:
@@ -128,9 +128,9 @@ def test_commands_starts_and_an_update_at_once(place: Path) -> None:
         commands.append((words, launched(place, *words)))
     assert second
     for words, command in commands:
-        said = command.communicate()[0]
+        report = command.communicate()[0]
         # 3 and 4: the audit found something.
-        assert command.returncode in ((0, 3, 4) if words[0] == "audit" else (0,)), (words, said)
+        assert command.returncode in ((0, 3, 4) if words[0] == "audit" else (0,)), (words, report)
     assert second.stdout
     assert any("/enter#" in line for line in second.stdout)
     assert programs(first.pid) == was, "it runs from what it began with"
@@ -154,8 +154,8 @@ def test_a_command_on_a_plant_that_runs_is_done_by_the_version_that_runs(place: 
     )
     for words in (("export", str(place / "out.json")), ("backup", str(place / "out.backup")), ("user", "add", "ana")):
         command = launched(place, *words, "--data", str(place / "one"))
-        said = command.communicate()[0]
-        assert command.returncode == 0, said
+        report = command.communicate()[0]
+        assert command.returncode == 0, report
     running.send_signal(signal.SIGTERM)
     running.communicate()
     stopped = launched(place, "user", "list", "--data", str(place / "one"))
@@ -170,8 +170,8 @@ def test_what_nobody_uses_any_more_goes(place: Path) -> None:
         text = (place / "checkout" / "canaleta").read_text().replace('-m canaleta.cli "$@"', f'-c "{code}"')
         (place / "checkout" / "say").write_text(text)
         (place / "checkout" / "say").chmod(0o755)
-        said = subprocess.run([str(place / "checkout" / "say"), "user"], capture_output=True, text=True, check=True, env=ENVIRONMENT)  # fmt: skip
-        return Path(said.stdout.strip()).parents[2]
+        report = subprocess.run([str(place / "checkout" / "say"), "user"], capture_output=True, text=True, check=True, env=ENVIRONMENT)  # fmt: skip
+        return Path(report.stdout.strip()).parents[2]
 
     updated(place, f"first of {place}")
     first = program()

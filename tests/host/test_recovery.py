@@ -43,12 +43,12 @@ class Running:
 
     def _token(self) -> str:
         assert self.process.stdout
-        said = []
+        report = []
         for line in self.process.stdout:
-            said.append(line)
+            report.append(line)
             if "/enter#" in line:
                 return line.rpartition("#")[2].strip()
-        raise AssertionError("".join(said))
+        raise AssertionError("".join(report))
 
     def ask(self, method: str, path: str, body: Any = None) -> Any:
         request = urllib.request.Request(

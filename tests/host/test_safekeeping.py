@@ -24,7 +24,7 @@ from canaleta.host.shape import bring_up
 from canaleta.host.steps import TroubleError
 from canaleta.host.upkeep import database_of, load_demo
 from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 
 pytestmark = pytest.mark.database
 
@@ -45,9 +45,9 @@ def held(database: Database) -> dict[str, tuple[int, str]]:
 
 
 def edit(database: Database, text: str) -> None:
-    keeper = PlantKeeper(database.owner)
-    was = keeper.current().text("service", 0)
-    done = apply(database.owner, keeper, Proposal((Edit(1, "service", was, text),)), "ana")
+    cache = ImageCache(database.owner)
+    was = cache.current().text("service", 0)
+    done = apply(database.owner, cache, Proposal((Edit(1, "service", was, text),)), "ana")
     assert isinstance(done, Applied)
 
 
@@ -65,7 +65,7 @@ def test_a_restore_brings_everything_back_and_is_equal(own: Database, tmp_path: 
     at_rest(own)
     assert restore(tmp_path / "data", tmp_path / "plant.backup") == 0
     assert held(own) == before
-    assert PlantKeeper(own.owner).current().text("service", 0) == "before"
+    assert ImageCache(own.owner).current().text("service", 0) == "before"
     url = make_url(own.owner.url).set(drivername="postgresql").render_as_string(hide_password=False)
     with psycopg.connect(url) as connection:
         (schema,) = connection.execute(
@@ -98,7 +98,7 @@ def test_a_backup_is_one_moment_while_others_write(own: Database, tmp_path: Path
     assert restore(tmp_path / "data", tmp_path / "plant.backup") == 0, (
         "the digests are of the snapshot that was dumped"
     )
-    image = PlantKeeper(own.owner).current()
+    image = ImageCache(own.owner).current()
     assert image.text("service", 0) == f"edit {image.seq}", "the list and its history are of the same moment"
 
 
@@ -189,9 +189,9 @@ def service_of(data: Path) -> str:
 
 def set_service(data: Path, value: str) -> None:
     with database_of(data) as (_, engine):
-        keeper = PlantKeeper(engine)
+        cache = ImageCache(engine)
         edited = apply(
-            engine, keeper, Proposal((Edit(1, "service", keeper.current().text("service", 0), value),)), "ana"
+            engine, cache, Proposal((Edit(1, "service", cache.current().text("service", 0), value),)), "ana"
         )
         assert isinstance(edited, Applied)
 
@@ -243,7 +243,7 @@ def test_a_restore_into_ones_own_database_killed_halfway_comes_back(own: Databas
     assert held(own) == before, "what had stepped aside is back, all of it"
     at_rest(own)
     assert restore(tmp_path / "data", tmp_path / "plant.backup") == 0
-    assert PlantKeeper(own.owner).current().text("service", 0) == "before"
+    assert ImageCache(own.owner).current().text("service", 0) == "before"
 
 
 def test_an_earlier_restore_that_lost_the_plants_name_is_mended(plant: Path) -> None:

@@ -31,7 +31,7 @@ from canaleta.host.cluster import Cluster
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.connection import engine_for
 from canaleta.plant.people import accounts
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 
 pytestmark = [pytest.mark.database, pytest.mark.xdist_group("recovery")]
 PEOPLE = 8
@@ -114,7 +114,7 @@ def test_every_acknowledged_edit_is_there_in_order_with_its_author(stormy: Runni
             accounts.add_account(connection, name, "technician")
         tokens = {name: accounts.make_link(connection, name) for name in names}
     hands = [Hand(stormy.address, tokens[name], name, n) for n, name in enumerate(names)]
-    image = PlantKeeper(engine).current()
+    image = ImageCache(engine).current()
     for hand in hands:
         hand.known["own"] = image.text("service", image.row_of(30 + hand.number))
     end = time.monotonic() + SECONDS
@@ -152,7 +152,7 @@ def test_every_acknowledged_edit_is_there_in_order_with_its_author(stormy: Runni
             f"{cell}: each edit began where the one before it ended"
         )
     assert sorted(sets) == list(range(1, len(sets) + 1)), "no number is missing, none is given out twice"
-    now = PlantKeeper(engine).current()
+    now = ImageCache(engine).current()
     for cell, steps in story.items():
         point, field = cell.split(":")
         assert now.text(field, now.row_of(int(point))) == steps[-1][2]

@@ -17,7 +17,7 @@ from canaleta.plant.changes.operations import HardwareError
 from canaleta.plant.changes.seed import load_document
 from canaleta.plant.changes.undo import NothingToUndo, redo, undo
 from canaleta.plant.database import tables as t
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 
 KC2_RACK1 = list(range(1, 10))
 PT_3107 = 1
@@ -34,14 +34,14 @@ class Bench:
 
     def __init__(self, database: Database) -> None:
         self.engine = database.engine
-        self.keeper = PlantKeeper(self.engine)
+        self.cache = ImageCache(self.engine)
 
     @property
     def image(self) -> PlantImage:
-        return self.keeper.current()
+        return self.cache.current()
 
     def do(self, **operation: Any) -> HardwareChange:
-        return change_hardware(self.engine, self.keeper, [operation], "ana")[1]
+        return change_hardware(self.engine, self.cache, [operation], "ana")[1]
 
     def look(self, **operation: Any) -> HardwareChange:
         with self.engine.connect() as connection:
@@ -51,7 +51,7 @@ class Bench:
         return self.image.text("channel", self.image.row_of(point))
 
     def undo(self) -> None:
-        undo(self.engine, self.keeper, "ana")
+        undo(self.engine, self.cache, "ana")
 
 
 @pytest.fixture
@@ -69,7 +69,7 @@ def test_two_modules_change_places_and_every_address_follows(ana: Bench) -> None
     ana.do(do="order", rack=1, modules=order, was=KC2_RACK1)
     assert ana.channel(PT_3107) == "KC-2·1·1·1"
     assert ana.image.layout.first_registers[1] == 9, "the AI-8 before it has nine registers"
-    fresh = PlantKeeper(ana.engine).current()
+    fresh = ImageCache(ana.engine).current()
     assert fresh.layout == ana.image.layout, "the database holds what was shown"
 
 
@@ -78,7 +78,7 @@ def test_an_order_of_hardware_is_undone_and_done_again(ana: Bench) -> None:
     turned = ana.channel(PT_3107)
     ana.undo()
     assert ana.channel(PT_3107) == "KC-2·1·2·1"
-    redo(ana.engine, ana.keeper, "ana")
+    redo(ana.engine, ana.cache, "ana")
     assert ana.channel(PT_3107) == turned
 
 
@@ -96,7 +96,7 @@ def test_a_module_that_goes_leaves_its_points_waiting_and_undo_lands_them_again(
     ana.undo()
     assert ana.channel(PT_3107) == "KC-2·1·2·1"
     assert ana.image.landed[ana.image.row_of(PT_3107)]
-    assert PlantKeeper(ana.engine).current().text("channel", 0) == "KC-2·1·2·1"
+    assert ImageCache(ana.engine).current().text("channel", 0) == "KC-2·1·2·1"
 
 
 def test_a_type_typed_in_from_a_manual_goes_into_a_rack_and_takes_a_point(ana: Bench) -> None:
@@ -108,7 +108,7 @@ def test_a_type_typed_in_from_a_manual_goes_into_a_rack_and_takes_a_point(ana: B
     assert address == "KC-2·1·10·4"
     edits = (Edit(PT_3107, "channel", "KC-2·1·2·1", address), Edit(PT_3107, "counts_low", "0", ""),
              Edit(PT_3107, "counts_high", "32000", ""))  # fmt: skip
-    apply(ana.engine, ana.keeper, Proposal(edits), "ana")
+    apply(ana.engine, ana.cache, Proposal(edits), "ana")
     assert ana.channel(PT_3107) == address
     from canaleta.core.model.fields import Station
     from canaleta.core.path.evaluate import evaluate
@@ -174,7 +174,7 @@ def test_an_unused_channel_is_marked_as_wired(ana: Bench) -> None:
     ana.do(do="wire", module=2, channel=7)
     assert ana.image.layout.modules[2].wired == (7,)
     ana.do(do="wire", module=2, channel=7, wired=False)
-    assert PlantKeeper(ana.engine).current().layout.modules[2].wired == ()
+    assert ImageCache(ana.engine).current().layout.modules[2].wired == ()
 
 
 @pytest.mark.parametrize(
@@ -219,7 +219,7 @@ def test_what_somebody_changed_since_stays_when_it_is_undone(ana: Bench) -> None
     ana.do(do="change", what="rack", id=1, field="period_ms", was="1000", text="500")
     change_hardware(
         ana.engine,
-        ana.keeper,
+        ana.cache,
         [{"do": "change", "what": "rack", "id": 1, "field": "period_ms", "text": "250"}],
         "ben",
     )
@@ -231,12 +231,12 @@ def test_what_somebody_changed_since_stays_when_it_is_undone(ana: Bench) -> None
 
 
 def by_ben(ana: Bench, **operation: Any) -> None:
-    change_hardware(ana.engine, PlantKeeper(ana.engine), [operation], "ben")
+    change_hardware(ana.engine, ImageCache(ana.engine), [operation], "ben")
 
 
 def moved_by_ben(ana: Bench, point: int, address: str) -> None:
     edit = Edit(point, "channel", ana.channel(point), address)
-    assert isinstance(apply(ana.engine, PlantKeeper(ana.engine), Proposal((edit,)), "ben"), Applied)
+    assert isinstance(apply(ana.engine, ImageCache(ana.engine), Proposal((edit,)), "ben"), Applied)
 
 
 def test_a_module_that_somebody_landed_on_stays_when_its_adding_is_undone(ana: Bench) -> None:
@@ -244,11 +244,11 @@ def test_a_module_that_somebody_landed_on_stays_when_its_adding_is_undone(ana: B
     ana.do(do="add module", rack=1, type="quad-9")
     module = max(ana.image.layout.modules)
     moved_by_ben(ana, PT_3107, ana.image.layout.address(module, 0))
-    done = undo(ana.engine, ana.keeper, "ana")
+    done = undo(ana.engine, ana.cache, "ana")
     assert (0, "module") in done.kept
     assert module in ana.image.layout.modules
     assert ana.channel(PT_3107) == "KC-2·1·10·1", "nobody loses a landing by another one's undo"
-    done = undo(ana.engine, ana.keeper, "ana")
+    done = undo(ana.engine, ana.cache, "ana")
     assert (0, "module type") in done.kept, "and the type stays that the module is made of"
 
 
@@ -256,9 +256,9 @@ def test_a_rack_that_somebody_filled_stays_when_its_adding_is_undone(ana: Bench)
     ana.do(do="add rack", cabinet=1, host="127.0.0.1", port=15999)
     rack = max(ana.image.layout.racks)
     by_ben(ana, do="add module", rack=rack, type="ai4-iso")
-    done = undo(ana.engine, ana.keeper, "ana")
+    done = undo(ana.engine, ana.cache, "ana")
     assert (0, "rack") in done.kept
-    assert rack in PlantKeeper(ana.engine).current().layout.racks
+    assert rack in ImageCache(ana.engine).current().layout.racks
 
 
 def test_a_module_does_not_come_back_into_a_rack_that_is_gone(ana: Bench) -> None:
@@ -268,7 +268,7 @@ def test_a_module_does_not_come_back_into_a_rack_that_is_gone(ana: Bench) -> Non
     module = max(ana.image.layout.modules)
     ana.do(do="remove module", module=module)
     by_ben(ana, do="remove rack", rack=rack)
-    done = undo(ana.engine, ana.keeper, "ana")
+    done = undo(ana.engine, ana.cache, "ana")
     assert (0, "module") in done.kept
     assert module not in ana.image.layout.modules
 
@@ -278,7 +278,7 @@ def test_a_module_comes_back_to_its_place_beside_one_that_was_added_since(ana: B
     ana.do(do="remove module", module=3)
     by_ben(ana, do="add module", rack=1, type="spacer")
     ana.undo()
-    standing = PlantKeeper(ana.engine).current().layout.modules_of(1)
+    standing = ImageCache(ana.engine).current().layout.modules_of(1)
     assert [m.place for m in standing] == list(range(1, 11))
     assert [m.id for m in standing][:9] == KC2_RACK1
     assert ana.image.text("channel", ana.image.row_of(6)) == "KC-2·1·3·1"
@@ -287,9 +287,9 @@ def test_a_module_comes_back_to_its_place_beside_one_that_was_added_since(ana: B
 def test_a_point_does_not_go_back_to_a_module_that_is_gone(ana: Bench) -> None:
     """Ana moves a point away, Ben takes the module out, Ana undoes: the point stays where it is, and is named."""
     edit = Edit(PT_3107, "channel", ana.channel(PT_3107), "KC-1·1·2·8")
-    assert isinstance(apply(ana.engine, ana.keeper, Proposal((edit,)), "ana"), Applied)
+    assert isinstance(apply(ana.engine, ana.cache, Proposal((edit,)), "ana"), Applied)
     by_ben(ana, do="remove module", module=2)
-    done = undo(ana.engine, ana.keeper, "ana")
+    done = undo(ana.engine, ana.cache, "ana")
     assert (PT_3107, "channel") in done.kept
     assert ana.channel(PT_3107) == "KC-1·1·2·8"
     assert ana.image.landed[ana.image.row_of(PT_3107)]
@@ -298,10 +298,10 @@ def test_a_point_does_not_go_back_to_a_module_that_is_gone(ana: Bench) -> None:
 def test_a_name_that_was_given_away_since_stops_the_undo_and_nothing_changes(ana: Bench) -> None:
     ana.do(do="change", what="rack", id=1, field="name", was="1", text="9")
     by_ben(ana, do="change", what="rack", id=2, field="name", was="2", text="1")
-    seq = PlantKeeper(ana.engine).current().seq
+    seq = ImageCache(ana.engine).current().seq
     with pytest.raises(NothingToUndo, match="two racks of KC-2 are called 1"):
         ana.undo()
-    assert PlantKeeper(ana.engine).current().seq == seq
+    assert ImageCache(ana.engine).current().seq == seq
 
 
 # Where a rack may be ------------------------------------------------------------------------------------------
@@ -320,7 +320,7 @@ def test_a_rack_is_looked_for_only_where_it_is_allowed(ana: Bench, host: str) ->
 
 def test_an_address_that_comes_from_the_plants_rule_is_weighed_like_a_typed_one(ana: Bench) -> None:
     rule = ConventionEdit("address_rule", "", "10.9.{cabinet}.{rack}")
-    change_conventions(ana.engine, ana.keeper, [rule], "ana")
+    change_conventions(ana.engine, ana.cache, [rule], "ana")
     with pytest.raises(HardwareError, match=r"10\.9\.2\.4:502 is outside"):
         ana.do(do="add rack", cabinet=1)
 

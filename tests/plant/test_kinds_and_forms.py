@@ -25,7 +25,7 @@ def test_another_signal_brings_a_mode_that_fits_and_undo_the_old_one(ana: Desk) 
     assert ana.text(PT, "device_high") == before["device_high"]
     from canaleta.plant.changes.undo import undo
 
-    undo(ana.engine, ana.keeper, "ana")
+    undo(ana.engine, ana.cache, "ana")
     assert {f: ana.text(PT, f) for f in before} == before
 
 

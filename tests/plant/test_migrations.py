@@ -17,7 +17,7 @@ from canaleta.core.model.fields import Station
 from canaleta.core.path.evaluate import evaluate
 from canaleta.host.cluster import Cluster
 from canaleta.plant.database.connection import ShapeError, engine_for, migrate
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 
 
 @pytest.fixture
@@ -56,7 +56,7 @@ def first_version(cluster: Cluster) -> Iterator[Engine]:
 
 def test_a_plant_of_the_first_version_reads_as_before(first_version: Engine) -> None:
     migrate(first_version)
-    image = PlantKeeper(first_version).current()
+    image = ImageCache(first_version).current()
     assert image.text("value_high", 0) == "6.00"
     assert evaluate(image, Station.LOOP, 12.0).at(Station.VALUE)[0] == 3.0
     assert image.text("shunt_ohm", 0) == ""

@@ -15,7 +15,7 @@ from canaleta.plant.changes.apply import Applied, Edit, Planned, Proposal, apply
 from canaleta.plant.changes.undo import NothingToUndo, redo, undo
 from canaleta.plant.database import tables as t
 from canaleta.plant.records.findings import stored_findings, to_body
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 
 PT_3107, PT_3108, FT_3110 = 1, 2, 3
 LEFT_ALIGNED = [f"R10:{point}" for point in range(186, 192)]
@@ -32,15 +32,15 @@ class Desk:
 
     def __init__(self, database: Database, who: str = "ana") -> None:
         self.engine, self.who = database.engine, who
-        self.keeper = PlantKeeper(self.engine)
+        self.cache = ImageCache(self.engine)
 
     def text(self, point: int, field: str) -> str:
-        image = self.keeper.current()
+        image = self.cache.current()
         return image.text(field, image.row_of(point))
 
     def propose(self, *edits: tuple[int, str, str], was: str | None = None) -> Applied | Planned:
         made = tuple(Edit(p, f, self.text(p, f) if was is None else was, typed) for p, f, typed in edits)
-        return apply(self.engine, self.keeper, Proposal(made), self.who)
+        return apply(self.engine, self.cache, Proposal(made), self.who)
 
     def edit(self, *edits: tuple[int, str, str]) -> Applied:
         done = self.propose(*edits)
@@ -77,14 +77,14 @@ def test_an_edit_is_one_change_set_with_who_was_and_becomes(ana: Desk) -> None:
 
 
 def test_a_preview_says_what_moves_and_writes_nothing(ana: Desk) -> None:
-    image = ana.keeper.current()
+    image = ana.cache.current()
     planned = plan(image, Proposal((Edit(PT_3107, "value_high", "500", "600"),)))
     with ana.engine.connect() as connection:
         shown = preview(connection, image, planned.changes)
     assert [(m.at, m.was, m.becomes) for m in shown.moved] == [("12 mA", "250.0 mbar", "300.0 mbar")]
     assert shown.closed == ("R07:1",)
     assert ana.text(PT_3107, "value_high") == "500"
-    assert ana.keeper.current().seq == 0
+    assert ana.cache.current().seq == 0
 
 
 def test_one_unreadable_cell_stops_the_whole_set(ana: Desk) -> None:
@@ -113,7 +113,7 @@ def test_the_second_of_two_hands_on_one_cell_sees_both(ana: Desk, database: Data
 
 def test_two_hands_on_two_cells_of_a_row_both_keep_their_work(ana: Desk, database: Database) -> None:
     ben = Desk(database, "ben")
-    ben.keeper.current()
+    ben.cache.current()
     ana.edit((PT_3107, "value_high", "600"))
     ben.edit((PT_3107, "service", "gas header"))
     assert (ana.text(PT_3107, "value_high"), ana.text(PT_3107, "service")) == ("600", "gas header")
@@ -123,12 +123,12 @@ def test_undo_and_redo_of_ones_own_also_after_a_reload(ana: Desk, database: Data
     ana.edit((PT_3107, "value_high", "600"))
     ana.edit((PT_3107, "device_low", "-1…1 bar"))
     again = Desk(database)
-    assert {c[1] for c in undo(again.engine, again.keeper, "ana").preview.cells} == {
+    assert {c[1] for c in undo(again.engine, again.cache, "ana").preview.cells} == {
         "device_low",
         "device_high",
         "device_unit",
     }
-    undo(again.engine, again.keeper, "ana")
+    undo(again.engine, again.cache, "ana")
     assert [again.text(PT_3107, f) for f in ("value_high", "device_low", "device_high", "device_unit")] == [
         "500",
         "0",
@@ -136,28 +136,28 @@ def test_undo_and_redo_of_ones_own_also_after_a_reload(ana: Desk, database: Data
         "mbar",
     ]
     with pytest.raises(NothingToUndo):
-        undo(again.engine, again.keeper, "ana")
-    redo(again.engine, again.keeper, "ana")
+        undo(again.engine, again.cache, "ana")
+    redo(again.engine, again.cache, "ana")
     assert again.text(PT_3107, "value_high") == "600"
-    undo(again.engine, again.keeper, "ana")
-    redo(again.engine, again.keeper, "ana")
-    redo(again.engine, again.keeper, "ana")
+    undo(again.engine, again.cache, "ana")
+    redo(again.engine, again.cache, "ana")
+    redo(again.engine, again.cache, "ana")
     assert again.text(PT_3107, "device_high") == "1"
 
 
 def test_a_new_edit_after_undo_leaves_nothing_to_redo(ana: Desk) -> None:
     ana.edit((PT_3107, "value_high", "600"))
-    undo(ana.engine, ana.keeper, "ana")
+    undo(ana.engine, ana.cache, "ana")
     ana.edit((PT_3107, "value_high", "700"))
     with pytest.raises(NothingToUndo):
-        redo(ana.engine, ana.keeper, "ana")
+        redo(ana.engine, ana.cache, "ana")
 
 
 def test_undo_leaves_what_others_changed_since_and_names_it(ana: Desk, database: Database) -> None:
     ben = Desk(database, "ben")
     ana.edit((PT_3107, "value_high", "600"), (PT_3107, "service", "gas"))
     ben.edit((PT_3107, "value_high", "610"))
-    done = undo(ana.engine, ana.keeper, "ana")
+    done = undo(ana.engine, ana.cache, "ana")
     assert done.kept == ((PT_3107, "value_high"),)
     assert (ana.text(PT_3107, "value_high"), ana.text(PT_3107, "service")) == ("610", "burner gas header pressure")
 
@@ -166,22 +166,22 @@ def test_undo_is_of_ones_own_work_only(ana: Desk, database: Database) -> None:
     ana.edit((PT_3107, "value_high", "600"))
     ben = Desk(database, "ben")
     with pytest.raises(NothingToUndo):
-        undo(ben.engine, ben.keeper, "ben")
+        undo(ben.engine, ben.cache, "ben")
 
 
 def test_a_second_claim_is_a_wish_until_the_channel_is_free(ana: Desk) -> None:
     channel = ana.text(PT_3107, "channel")
     ana.edit((PT_3108, "channel", channel))
     assert "R02:2:0" in ana.findings()
-    image = ana.keeper.current()
+    image = ana.cache.current()
     assert image.landed[image.row_of(PT_3107)]
     assert not image.landed[image.row_of(PT_3108)]
     ana.edit((PT_3107, "channel", ""))
-    image = ana.keeper.current()
+    image = ana.cache.current()
     assert image.landed[image.row_of(PT_3108)], "the wish takes the channel that became free"
     assert "R02:2:0" not in ana.findings()
-    undo(ana.engine, ana.keeper, "ana")
-    image = ana.keeper.current()
+    undo(ana.engine, ana.cache, "ana")
+    image = ana.cache.current()
     assert image.landed[image.row_of(PT_3107)], "undo gives the channel back to the one that held it"
 
 
@@ -189,12 +189,12 @@ def test_two_points_can_swap_their_channels_in_one_set(ana: Desk) -> None:
     a, b = ana.text(PT_3107, "channel"), ana.text(PT_3108, "channel")
     ana.edit((PT_3107, "channel", b), (PT_3108, "channel", a))
     assert (ana.text(PT_3107, "channel"), ana.text(PT_3108, "channel")) == (b, a)
-    image = ana.keeper.current()
+    image = ana.cache.current()
     assert image.landed[image.filled("channel")].all()
 
 
 def test_another_process_catches_up_from_the_change_log(ana: Desk, database: Database) -> None:
-    other = PlantKeeper(database.engine)
+    other = ImageCache(database.engine)
     before = other.current()
     ana.edit((FT_3110, "value_high", "7000"))
     after = other.current()
@@ -252,11 +252,11 @@ def test_after_random_edits_stored_findings_equal_a_full_audit(ana: Desk, seed: 
         ana.propose(*edits)
         if chance.random() < 0.2:
             try:
-                undo(ana.engine, ana.keeper, "ana")
+                undo(ana.engine, ana.cache, "ana")
             except NothingToUndo:
                 continue
-    image = ana.keeper.current()
-    fresh = PlantKeeper(ana.engine).current()
+    image = ana.cache.current()
+    fresh = ImageCache(ana.engine).current()
     assert all((image.cells[f] == fresh.cells[f]).all() for f in image.cells)
     with ana.engine.connect() as connection:
         stored = {body["key"]: body for body in stored_findings(connection)}

@@ -12,7 +12,7 @@ from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply, reaudit
 from canaleta.plant.changes.undo import redo, undo
 from canaleta.plant.database import tables as t
 from canaleta.plant.records.findings import stored_findings
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 
 PT_3107 = 1
 RANGES = "R07:1"
@@ -20,7 +20,7 @@ RANGES = "R07:1"
 
 class Plant:
     def __init__(self, database: Database) -> None:
-        self.engine, self.keeper = database.engine, PlantKeeper(database.engine)
+        self.engine, self.cache = database.engine, ImageCache(database.engine)
 
     def waived(self, key: str = RANGES) -> Any:
         """What is said of a finding's waiver; "settled" where there is no such finding."""
@@ -29,13 +29,13 @@ class Plant:
         return found.get(key, "settled")
 
     def edit(self, field: str, text: str) -> Applied:
-        image = self.keeper.current()
-        done = apply(self.engine, self.keeper, Proposal((Edit(PT_3107, field, image.text(field, 0), text),)), "ana")
+        image = self.cache.current()
+        done = apply(self.engine, self.cache, Proposal((Edit(PT_3107, field, image.text(field, 0), text),)), "ana")
         assert isinstance(done, Applied)
         return done
 
     def waive(self, *keys: str, reason: str = "the display is changed in May") -> Applied:
-        return waive(self.engine, self.keeper, keys or (RANGES,), reason, "ana")
+        return waive(self.engine, self.cache, keys or (RANGES,), reason, "ana")
 
 
 @pytest.fixture
@@ -58,7 +58,7 @@ def test_it_holds_while_other_cells_change_and_over_another_audit(plant: Plant) 
     plant.waive()
     plant.edit("service", "gas header, renamed")
     with plant.engine.begin() as connection:
-        reaudit(connection, plant.keeper.caught_up(connection))
+        reaudit(connection, plant.cache.caught_up(connection))
     assert plant.waived()["holds"]
 
 
@@ -75,25 +75,25 @@ def test_a_settled_finding_takes_nothing_along_but_is_known_when_it_returns(plan
     plant.waive()
     plant.edit("value_high", "600")
     assert plant.waived() == "settled"
-    undo(plant.engine, plant.keeper, "ana")
+    undo(plant.engine, plant.cache, "ana")
     assert plant.waived()["holds"]
 
 
 def test_accepting_is_undone_and_redone_like_any_change(plant: Plant) -> None:
     plant.waive()
-    undo(plant.engine, plant.keeper, "ana")
+    undo(plant.engine, plant.cache, "ana")
     assert plant.waived() is None
-    redo(plant.engine, plant.keeper, "ana")
+    redo(plant.engine, plant.cache, "ana")
     assert plant.waived()["holds"]
 
 
 def test_several_are_accepted_in_one_step_and_opened_again(plant: Plant) -> None:
     keys = [f"R10:{point}" for point in range(186, 192)]
-    before = plant.keeper.current().seq
+    before = plant.cache.current().seq
     done = plant.waive(*keys)
     assert done.seq == before + 1
     assert all(plant.waived(key)["holds"] for key in keys)
-    lift(plant.engine, plant.keeper, keys[:2], "bru")
+    lift(plant.engine, plant.cache, keys[:2], "bru")
     assert [plant.waived(key) is None for key in keys] == [True, True, False, False, False, False]
 
 
@@ -107,7 +107,7 @@ def test_without_a_reason_or_for_what_is_settled_nothing_is_accepted(
         plant.waive(*keys, reason=reason)
     assert plant.waived() is None
     with pytest.raises(WaiverError, match="not accepted"):
-        lift(plant.engine, plant.keeper, [RANGES], "ana")
+        lift(plant.engine, plant.cache, [RANGES], "ana")
 
 
 def test_one_that_an_earlier_version_sealed_holds_whatever_the_sentence_is_now(plant: Plant) -> None:
@@ -118,6 +118,6 @@ def test_one_that_an_earlier_version_sealed_holds_whatever_the_sentence_is_now(p
         for words, holds in ((f"formerly said so: {body['text']}", True), (f"{body['text']} by 17 mbar", False)):
             old = hashlib.sha256(f"{body['facts']}\x1f{words}".encode()).hexdigest()[:16]
             connection.execute(update(t.waiver).values(fingerprint=old, text=words))
-            reaudit(connection, plant.keeper.caught_up(connection))
+            reaudit(connection, plant.cache.caught_up(connection))
             told = next(b["waived"] for b in stored_findings(connection) if b["key"] == RANGES)
             assert told["holds"] is holds

@@ -140,14 +140,14 @@ def test_a_rack_that_never_answered_says_why(database: Database) -> None:
 
 def test_an_edit_of_the_scaling_moves_the_next_reading(database: Database) -> None:
     from canaleta.plant.changes.apply import Edit, Proposal, apply
-    from canaleta.plant.records.image_cache import PlantKeeper
+    from canaleta.plant.records.image_cache import ImageCache
 
     async def run() -> None:
         async with scanned(database) as (_, source):
             await source.inject((1, 2, 0), 12.0, "mA")
             await until(database, lambda b: value_of(b, 1) == 250.0)
             proposal = Proposal((Edit(1, "value_high", "500", "600"),))
-            await asyncio.to_thread(apply, database.engine, PlantKeeper(database.engine), proposal, "ana")
+            await asyncio.to_thread(apply, database.engine, ImageCache(database.engine), proposal, "ana")
             block = await until(database, lambda b: b.seq == 1)
             assert value_of(block, 1) == 300.0
 

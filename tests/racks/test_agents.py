@@ -35,7 +35,7 @@ from canaleta.plant.live.blocks import Flag, RackState
 from canaleta.plant.live.leases import LEASE_S, RENEW_S
 from canaleta.plant.live.trends import pack_hour, read_raw, read_trends, waiting_hours
 from canaleta.plant.live.walking import found_since
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 from canaleta.racks import scanner
 from canaleta.racks.agent import TEND_S, Agent
 from canaleta.racks.reader import RackReader, RackRefusesError, RackSilentError
@@ -46,10 +46,10 @@ PT = 1
 
 
 def edit(database: Database, **cells: str) -> None:
-    keeper = PlantKeeper(database.engine)
-    image = keeper.current()
+    cache = ImageCache(database.engine)
+    image = cache.current()
     edits = tuple(Edit(PT, name, image.text(name, image.row_of(PT)), text) for name, text in cells.items())
-    apply(database.engine, keeper, Proposal(edits), "ana")
+    apply(database.engine, cache, Proposal(edits), "ana")
 
 
 async def asked(database: Database, kind: str, target: dict[str, object], rack: int = 1) -> str:
@@ -88,8 +88,10 @@ def test_an_alarm_lives_its_life_in_the_database_and_outlives_its_agent(database
                 await until(database, lambda b: value_of(b, PT) == 250.0)
                 await source.inject((1, 2, 0), 20.0, "mA")
                 await eventually(database, lambda a: a.get((PT, "h")) == "unacknowledged")
-                said = await asked(database, "alarm", {"event": "ACKNOWLEDGE", "alarms": [[PT, "h"]], "why": "seen"})
-                assert json.loads(said) == {"moved": 1}
+                report = await asked(
+                    database, "alarm", {"event": "ACKNOWLEDGE", "alarms": [[PT, "h"]], "why": "seen"}
+                )
+                assert json.loads(report) == {"moved": 1}
                 await eventually(database, lambda a: a.get((PT, "h")) == "acknowledged")
                 last = (await until(database, lambda b: True)).epoch
             async with scanning(database, source):
@@ -159,7 +161,7 @@ def test_two_agents_share_the_racks_and_a_dead_ones_move_within_ten_seconds(
 
 def test_a_force_acts_in_the_rack_and_is_read_back_from_it(database: Database) -> None:
     async def run() -> None:
-        layout = PlantKeeper(database.engine).current().layout
+        layout = ImageCache(database.engine).current().layout
         module = next(m.id for m in layout.modules_of(1) if layout.type_of(m.id).key == "ai8-ui")
 
         def writes(counts: float | None) -> dict[str, object]:
@@ -245,14 +247,14 @@ def test_readings_are_stamped_with_the_database_s_time_whatever_the_machine_s_ow
 def test_a_rack_that_is_not_armed_takes_no_force(database: Database) -> None:
     async def run() -> None:
         async with scanned(database):
-            said = await asked(database, "force", {"writes": [[0, 1, 1]]})
-            assert "not armed" in said
+            report = await asked(database, "force", {"writes": [[0, 1, 1]]})
+            assert "not armed" in report
 
     in_a_loop_of_its_own(run)
 
 
 def test_a_module_without_a_register_for_it_cannot_be_forced(database: Database) -> None:
-    layout = PlantKeeper(database.engine).current().layout
+    layout = ImageCache(database.engine).current().layout
     module = next(m.id for m in layout.modules.values() if layout.type_of(m.id).key == "tc8")
     with pytest.raises(LookupError, match="no register"):
         force_writes(layout, module, 0, 1.0)
@@ -283,7 +285,7 @@ def test_what_is_older_than_the_plant_keeps_is_forgotten(database: Database) -> 
     from canaleta.plant.live.trends import write_part
     from canaleta.plant.live.walking import note_found
 
-    days = PlantKeeper(database.engine).current().conventions.trend_days
+    days = ImageCache(database.engine).current().conventions.trend_days
     now = datetime.now(UTC)
     with database.engine.begin() as connection:
         for ago in (days + 1, 1):

@@ -29,7 +29,7 @@ def test_each_rack_of_a_moment_is_written_under_its_own_lease_and_fails_alone(da
 
     async def run() -> None:
         agent = Agent(database.engine, None)
-        image = agent.keeper.current()
+        image = agent.cache.current()
         epochs = {}
         with database.engine.begin() as connection:
             for rack in LAYOUT.racks:
@@ -48,7 +48,7 @@ def test_each_rack_of_a_moment_is_written_under_its_own_lease_and_fails_alone(da
             outcome = dict(zip(lives, done, strict=True))
         assert outcome[4] is False
         assert isinstance(outcome[5], IndexError)
-        assert {rack for rack, said in outcome.items() if said is True} == {1, 2, 3, 6, 7, 8, 9, 10}
+        assert {rack for rack, report in outcome.items() if report is True} == {1, 2, 3, 6, 7, 8, 9, 10}
         with database.engine.connect() as connection:
             blocks = {rack: read_block(connection, rack) for rack in LAYOUT.racks}
         assert {rack: block.scan for rack, block in blocks.items() if block} == dict.fromkeys(
@@ -69,7 +69,7 @@ def test_a_scanner_that_is_cancelled_ends_when_its_answer_is_written(database: D
         with database.engine.begin() as connection:
             epoch = leases.take_lease(connection, 1, agent.holder)
         assert epoch is not None
-        life = RackLife(agent.keeper.current(), 1, RackMap.of(LAYOUT, 1))
+        life = RackLife(agent.cache.current(), 1, RackMap.of(LAYOUT, 1))
         words = FieldRack(PLANT, LAYOUT, 1, 7).step(0)
         answer = Answer(life, epoch, words, AT, Outside(), np.zeros(len(words), dtype=bool))
         task = asyncio.create_task(agent.digester.digest(answer))

@@ -26,7 +26,7 @@ from canaleta.core.signals.converters import WordForm
 from canaleta.host.cluster import free_port
 from canaleta.plant.database import tables as t
 from canaleta.plant.people import accounts
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 from canaleta.racks.source import SignalSource
 from canaleta.standins.server import LONGEST_LINE, SourcePort, StandIns
 
@@ -209,7 +209,7 @@ def test_a_discrete_output_is_wired_to_a_discrete_input(database: Database) -> N
     """24 V of an output on an input's terminals: on is closed, off is open."""
 
     async def visit(ask: Ask, made: StandIns) -> None:
-        image = PlantKeeper(database.owner).current()
+        image = ImageCache(database.owner).current()
         contact = next(
             int(image.ids[row]) for row in range(len(image))
             if image.landed[row] and image.layout.address(int(image.module[row]), int(image.channel[row])) == "SD-1·1·2·1"

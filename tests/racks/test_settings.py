@@ -13,10 +13,10 @@ from tests.web.conftest import Person, app_on
 
 from canaleta.catalogue.demo import demo_plant, layout_of
 from canaleta.catalogue.types import module_types
-from canaleta.core.hardware.settings import differences, modules_told, strangers
+from canaleta.core.hardware.settings import differences, reported_modules, strangers
 from canaleta.core.model.conventions import Conventions
 from canaleta.host.cluster import free_port
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 from canaleta.standins.field import FieldRack
 from canaleta.standins.server import StandIns
 
@@ -40,10 +40,10 @@ def at_a_rack(database: Database, work: Callable[[Callable[..., Any], StandIns],
 def edit(database: Database, point: int, field: str, text: str) -> None:
     from canaleta.plant.changes.apply import Edit, Proposal, apply
 
-    keeper = PlantKeeper(database.engine)
-    image = keeper.current()
+    cache = ImageCache(database.engine)
+    image = cache.current()
     was = image.text(field, image.row_of(point))
-    apply(database.engine, keeper, Proposal((Edit(point, field, was, text),)), "ana")
+    apply(database.engine, cache, Proposal((Edit(point, field, was, text),)), "ana")
 
 
 def test_a_changed_setting_is_shown_armed_written_and_read_back(database: Database) -> None:
@@ -252,8 +252,8 @@ def test_a_rack_with_a_module_less_is_told_as_what_it_has() -> None:
     layout = layout_of(demo_plant())
     words = FieldRack(demo_plant(), layout, 2, 3).settings_words()
     without = words[: layout.first_settings[12]] + words[layout.first_settings[13] :]
-    assert modules_told(layout, 2, words, layout.types.values()) == ""
-    assert modules_told(layout, 2, without, layout.types.values()) == (
+    assert reported_modules(layout, 2, words, layout.types.values()) == ""
+    assert reported_modules(layout, 2, without, layout.types.values()) == (
         "the rack has TC-8, TC-4 N, AI-4 N, AO-4; the list has TC-8, TC-8, TC-4 N, AI-4 N, AO-4"
     )
 
@@ -265,7 +265,7 @@ def test_every_type_of_the_catalogue_has_a_number_of_its_own() -> None:
 
 
 def test_list_and_field_of_the_demo_plant_agree_in_every_setting(database: Database) -> None:
-    image, plant = PlantKeeper(database.engine).current(), demo_plant()
+    image, plant = ImageCache(database.engine).current(), demo_plant()
     layout = layout_of(plant)
     for rack in layout.racks:
         told = differences(image, rack, FieldRack(plant, layout, rack, 1).settings_words())

@@ -30,7 +30,7 @@ from canaleta.host.check import LONG
 from canaleta.host.cluster import free_port
 from canaleta.plant.database import tables as t
 from canaleta.plant.live.blocks import read_block
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 from canaleta.racks.life import RackLife
 from canaleta.racks.reader import RackLostError, RackReader, RackRefusesError, RackSilentError
 
@@ -188,7 +188,7 @@ MANNERS: tuple[Manner, ...] = ("silent", "slow", "garbage", "refuses", "other tr
 def test_cut_off_slowed_restarted_and_answering_garbage_every_quality_is_true(database: Database) -> None:
     """Rack 1 misbehaves in turns while rack 2 stays well. Whatever was read within two periods and a scan may be good;
     whatever is older is bad. Rack 2 is never held up: its readings are never older than a few periods."""
-    layout = PlantKeeper(database.engine).current().layout
+    layout = ImageCache(database.engine).current().layout
     maps = {rack: RackMap.of(layout, rack) for rack in (1, 2)}
 
     def registers(rack: int) -> dict[int, int]:

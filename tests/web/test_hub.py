@@ -6,7 +6,7 @@ from tests.conftest import Database
 from tests.words import plant_of
 
 from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 from canaleta.web.kit.hub import LONGEST_QUEUE, Subscriber, changes_since, event
 from canaleta.web.kit.state import Snapshots, snapshot
 
@@ -34,11 +34,11 @@ def test_an_event_has_its_name_and_number() -> None:
 
 
 def test_changes_since_are_cells_as_text_oldest_first(database: Database) -> None:
-    keeper = PlantKeeper(database.engine)
+    cache = ImageCache(database.engine)
     for was, text in (("500", "600"), ("600", "650.50")):
-        done = apply(database.engine, keeper, Proposal((Edit(1, "value_high", was, text),)), "ana")
+        done = apply(database.engine, cache, Proposal((Edit(1, "value_high", was, text),)), "ana")
         assert isinstance(done, Applied)
-    channel = apply(database.engine, keeper, Proposal((Edit(1, "channel", "KC-2·1·2·1", "KC-2 1 2 8"),)), "ana")
+    channel = apply(database.engine, cache, Proposal((Edit(1, "channel", "KC-2·1·2·1", "KC-2 1 2 8"),)), "ana")
     assert isinstance(channel, Applied)
     with database.engine.connect() as connection:
         told = [
@@ -57,7 +57,7 @@ def test_changes_since_are_cells_as_text_oldest_first(database: Database) -> Non
 
 
 def test_a_small_plants_snapshot_is_always_new(database: Database) -> None:
-    image = PlantKeeper(database.engine).current()
+    image = ImageCache(database.engine).current()
     kept = Snapshots()
     assert kept.fresh_enough(image)[0] == 0
     small = plant_of("4–20 mA")

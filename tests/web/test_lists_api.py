@@ -18,7 +18,7 @@ from tests.words import block_of
 
 from canaleta.exchange.sheets import read_book
 from canaleta.plant.database import tables as t
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 
 Who = Callable[[str], Person]
 LIST = "tag;service;signal;range max;vendor\nPT-3107;gas header;4-20 mA;600;Ormeu\nPT-9001;new;4-20 mA;none;Ormeu\n"
@@ -55,7 +55,7 @@ def test_a_list_is_read_shown_and_then_taken_in(person: Who, database: Database)
     assert lines(ana, job, "changed")[0]["cells"] == [["service", "burner gas header pressure", "gas header"]]
     assert lines(ana, job, "wrong")[0]["troubles"][0][:2] == ["device_high", "none"]
     assert len(lines(ana, job, "unmatched")) == 100
-    assert PlantKeeper(database.engine).current().seq == 0
+    assert ImageCache(database.engine).current().seq == 0
     done = settled(ana, ana.send("POST", f"/api/imports/{job['id']}/apply"))
     assert (done["state"], done["seq"]) == ("done", 1)
     assert ana.send("POST", f"/api/imports/{job['id']}/apply").status_code == 409, "once is enough"
@@ -160,7 +160,7 @@ def test_spares_are_told_and_never_blank(person: Who, database: Database) -> Non
     assert rows[0] == ("channel", "module", "spare")
     assert {row[2] for row in rows[1:]} <= {"free", "spare", "wired spare"}
     with database.engine.connect() as connection:
-        image = PlantKeeper(database.engine).caught_up(connection)
+        image = ImageCache(database.engine).caught_up(connection)
     seats = sum(image.layout.type_of(m).channels for m in image.layout.modules)
     assert len(rows) - 1 == seats - int(image.landed.sum()), "every channel that no point holds, and no other"
 

@@ -20,7 +20,7 @@ from canaleta.core.live.trends import Part
 from canaleta.core.model.quality import Reason
 from canaleta.plant.database import tables as t
 from canaleta.plant.live import alarms
-from canaleta.plant.live.alarms import Passing
+from canaleta.plant.live.alarms import AlarmTransition
 from canaleta.plant.live.blocks import LiveBlock, write_block
 from canaleta.plant.live.leases import take_lease
 from canaleta.plant.live.trends import write_part
@@ -40,12 +40,12 @@ def live(database: Database, block: LiveBlock) -> None:
 
 def passing(
     event: Event, was: State, becomes: State, seconds_ago: float = 0.0, kind: str = "h", point: int = PT
-) -> Passing:
+) -> AlarmTransition:
     at = datetime.now(UTC) - timedelta(seconds=seconds_ago)
-    return Passing(point, kind, 1, event, was, becomes, "high", at, becomes is State.UNACKNOWLEDGED, 450.0)
+    return AlarmTransition(point, kind, 1, event, was, becomes, "high", at, becomes is State.UNACKNOWLEDGED, 450.0)
 
 
-def record(database: Database, *passed: Passing) -> None:
+def record(database: Database, *passed: AlarmTransition) -> None:
     with database.engine.begin() as connection:
         alarms.record(connection, passed)
 

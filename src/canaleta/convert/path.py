@@ -16,7 +16,7 @@ from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality
 from canaleta.core.notation.text import TextError
-from canaleta.core.path.evaluate import describe, reasons_told, workings
+from canaleta.core.path.evaluate import describe, reason_messages, workings
 from canaleta.core.path.facts import Section, facts_of
 from canaleta.core.path.faults import Fault, evaluate_faulted, faulted, upset_of, words_of
 from canaleta.core.sheet.document import DocumentError, path_schema, read_document
@@ -111,7 +111,7 @@ def _answer(
     paths = evaluate_faulted(image, station, np.array([value]), by_row)
     found, words = paths.stations[:, 0], describe(faulted(image, by_row), 0)
     quality = Quality(int(paths.quality[0])).name.lower()
-    reasons = reasons_told(image, 0, int(paths.reasons[0]))
+    reasons = reason_messages(image, 0, int(paths.reasons[0]))
     why = workings(faulted(image, by_row), 0, station, value, upset_of(1, by_row)) if options.working else ()
     told = [
         {"station": STATIONS[k].value, "formula": w.formula, "figures": w.figures, "source": w.source}

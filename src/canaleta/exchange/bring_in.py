@@ -16,13 +16,13 @@ from canaleta.core.model.layout import SEPARATOR
 from canaleta.core.notation.patterns import compiled
 from canaleta.core.notation.text import TextError
 from canaleta.exchange.headings import NUMBER_TARGETS, PARTS
-from canaleta.exchange.recognise import Found
+from canaleta.exchange.recognise import FoundList
 from canaleta.exchange.sheets import Page, SheetError
 from canaleta.plant.changes.apply import Applied, Changes
 from canaleta.plant.changes.entering import enter_row
 from canaleta.plant.changes.rows import add_points
 from canaleta.plant.database.cells import same_cell
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 
 __all__ = ["Choices", "Line", "ListPlan", "apply_plan", "plan_list"]
 
@@ -105,7 +105,7 @@ class ListPlan:
 def plan_list(
     image: PlantImage,
     page: Page,
-    found: Found,
+    found: FoundList,
     choices: Choices | None = None,
     goes_on: Callable[[float], None] = lambda share: None,
 ) -> ListPlan:
@@ -159,7 +159,7 @@ def _line(
     ours: set[tuple[int, str]],
     choices: Choices,
     out: ListPlan,
-    found: Found,
+    found: FoundList,
 ) -> Line:
     key = typed.get(by, "")
     tag = typed.get("tag", key)
@@ -205,13 +205,13 @@ def _shown(image: PlantImage, value: Any) -> str:
     return probe.text("notes", 0)
 
 
-def _is_heading(typed: Mapping[str, str], found: Found) -> bool:
+def _is_heading(typed: Mapping[str, str], found: FoundList) -> bool:
     """Whether a row is the headings again, as lists of many printed pages have them."""
     says = [found.headings[column].casefold() for column in found.targets]
     return len(typed) > 1 and sum(text.casefold() in says for text in typed.values() if text) > len(typed) / 2
 
 
-def _texts(line: Sequence[str], targets: Mapping[int, str], found: Found, choices: Choices) -> dict[str, str]:
+def _texts(line: Sequence[str], targets: Mapping[int, str], found: FoundList, choices: Choices) -> dict[str, str]:
     """The texts of a row by field: parts of an address put together, units of the headings beside their figures."""
     out: dict[str, str] = {}
     parts: dict[str, str] = {}
@@ -239,7 +239,7 @@ def _comma(text: str, comma: str) -> str:
 
 def apply_plan(
     engine: Engine,
-    keeper: PlantKeeper,
+    cache: ImageCache,
     plan: Callable[[PlantImage], ListPlan],
     planned: ListPlan,
     choices: Choices,
@@ -259,7 +259,7 @@ def apply_plan(
 
     gone = (lambda: final[0].unmatched) if choices.gone else (list)
     try:
-        applied = add_points(engine, keeper, under_lock, who, source, gone)
+        applied = add_points(engine, cache, under_lock, who, source, gone)
     except TextError as error:  # pragma: no cover - cells were read when it was planned
         raise SheetError(str(error)) from error
     return applied, final[0]

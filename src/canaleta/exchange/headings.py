@@ -98,8 +98,8 @@ def bare(text: str) -> str:
 def _exact() -> dict[str, str]:
     out: dict[str, str] = {}
     for field in STORED:
-        for said in (field.name, f"{field.station}{field.label}", *field.headers):
-            out.setdefault(bare(said), field.name)
+        for report in (field.name, f"{field.station}{field.label}", *field.headers):
+            out.setdefault(bare(report), field.name)
         if field.station is Station.POINT or field.station not in STATIONS:
             out.setdefault(bare(field.label), field.name)
     for target, words in _WORDS.items():
@@ -118,8 +118,8 @@ def read_heading(text: str, above: str = "") -> Heading:
     # A heading of more is a sentence, and means nothing here.
     text, above = text[:LONGEST_LINE], above[:LONGEST_LINE]
     unit, body = _unit_behind(text)
-    for said, sure in ((f"{above} {body}", 3), (body, 3 if not above else 2)):
-        if known := _exact().get(bare(said)):
+    for report, sure in ((f"{above} {body}", 3), (body, 3 if not above else 2)):
+        if known := _exact().get(bare(report)):
             field_has_unit = known in _ALL_ENDS
             return Heading(known, unit if field_has_unit else "", sure)
     parted = _by_parts(body, above)

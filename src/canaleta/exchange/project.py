@@ -27,7 +27,7 @@ from canaleta.plant.changes.apply import reaudit
 from canaleta.plant.changes.seed import stored_row, write_hardware
 from canaleta.plant.database import tables as t
 from canaleta.plant.records.findings import accepted, stored_findings
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 from canaleta.plant.records.points import copy_points
 from canaleta.plant.records.typicals import load_typicals, typicals
 from canaleta.plant.records.waivers import Waiver, with_waivers
@@ -151,7 +151,7 @@ class Project(_Part):
 
 def project_of(connection: Connection, image: PlantImage | None = None) -> Project:
     """The plant of a database as a project. image: the plant as this connection sees it, where it is loaded already."""
-    image = image or PlantKeeper(connection.engine).caught_up(connection)
+    image = image or ImageCache(connection.engine).caught_up(connection)
     name = connection.execute(select(t.plant.c.name)).scalar_one()
     layout = image.layout
     cabinets = [
@@ -207,8 +207,8 @@ def read_project(document: Any) -> Project:
     except ValidationError as error:
         first = error.errors()[0]
         place = ".".join(str(part) for part in first["loc"])
-        said = first["msg"].removeprefix("Value error, ")
-        raise ProjectError(f"{place}: {said}" if place else said) from error
+        report = first["msg"].removeprefix("Value error, ")
+        raise ProjectError(f"{place}: {report}" if place else report) from error
 
 
 def image_of(project: Project) -> PlantImage:
@@ -252,7 +252,7 @@ def load_project(connection: Connection, project: Project) -> int:
         connection.execute(insert(t.view).values(owner="", **view.model_dump()))
     if accepted_ones := _waivers(image, project.waivers, audit(image)) if project.waivers else []:
         connection.execute(insert(t.waiver), [{"id": w.id, **w.columns()} for w in accepted_ones])
-    reaudit(connection, PlantKeeper(connection.engine).caught_up(connection))
+    reaudit(connection, ImageCache(connection.engine).caught_up(connection))
     return len(image)
 
 

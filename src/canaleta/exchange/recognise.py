@@ -12,7 +12,7 @@ from canaleta.core.notation.text import TextError, read_range
 from canaleta.exchange.headings import PARTS, Heading, bare, read_heading
 from canaleta.exchange.sheets import Page
 
-__all__ = ["Found", "find_list", "find_page", "signature"]
+__all__ = ["FoundList", "find_list", "find_page", "signature"]
 
 LOOKED_AT = 60
 """Rows from the top in which the headings are looked for."""
@@ -22,7 +22,7 @@ _FIGURE_MARKS = frozenset("0123456789.,+-")
 
 
 @dataclass(frozen=True)
-class Found:
+class FoundList:
     """Where the list is. first, last: heading rows, from 0, last −1 for a sheet without any; data begins below.
 
     headings: one text a column. targets: {column: field or part of the address}. units: {column: unit of its heading}.
@@ -45,7 +45,9 @@ def find_page(pages: Sequence[Page], layout: Layout) -> int:
     return scores.index(max(scores))
 
 
-def find_list(page: Page, layout: Layout, header: int | None = None, known: Mapping[str, str] | None = None) -> Found:
+def find_list(
+    page: Page, layout: Layout, header: int | None = None, known: Mapping[str, str] | None = None
+) -> FoundList:
     """Where the list is in a sheet. header: the heading row, if somebody said so; −1: it has none.
 
     known: {heading: target} of a mapping that was kept; "" for a column that is left out.
@@ -73,10 +75,10 @@ def find_list(page: Page, layout: Layout, header: int | None = None, known: Mapp
             if read[column].unit:
                 units[column] = read[column].unit
     _by_content(page, last + 1, layout, headings, targets, taken, chosen)
-    return Found(last, tuple(headings), dict(sorted(targets.items())), units)
+    return FoundList(last, tuple(headings), dict(sorted(targets.items())), units)
 
 
-def signature(found: Found) -> str:
+def signature(found: FoundList) -> str:
     """What tells one layout of a list from another: its headings."""
     return "|".join(bare(heading) for heading in found.headings)
 

@@ -15,7 +15,7 @@ from canaleta.host.steps import TroubleError
 from canaleta.host.upkeep import database_of
 from canaleta.plant.changes import seed
 from canaleta.plant.records.findings import from_body, stored_findings, to_body
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 
 __all__ = ["BAD", "TO_SETTLE", "WELL", "audit_file", "print_rules"]
 
@@ -77,7 +77,7 @@ def _of_database(data: Path) -> tuple[str, PlantImage, list[Finding]]:
     with database_of(data) as (_, engine), engine.connect() as connection:
         if not seed.has_plant(connection):
             raise TroubleError("there is no plant in this database", "./canaleta start loads the demo plant")
-        image = PlantKeeper(engine).caught_up(connection)
+        image = ImageCache(engine).caught_up(connection)
         return seed.plant_name(connection), image, [from_body(body) for body in stored_findings(connection)]
 
 

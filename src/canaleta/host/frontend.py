@@ -125,8 +125,8 @@ def _link_node(folder: Path) -> None:
 def _version(node: str | None) -> tuple[int, int]:
     if node is None:
         return (0, 0)
-    said = subprocess.run([node, "--version"], capture_output=True, text=True, check=False).stdout
-    found = re.match(r"v(\d+)\.(\d+)", said)
+    report = subprocess.run([node, "--version"], capture_output=True, text=True, check=False).stdout
+    found = re.match(r"v(\d+)\.(\d+)", report)
     return (int(found[1]), int(found[2])) if found else (0, 0)
 
 

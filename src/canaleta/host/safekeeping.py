@@ -142,8 +142,8 @@ def restore(data: Path, file: Path) -> int:
             if cluster is None
             else _beside(cluster, engine, dump, manifest, data)
         )
-    said = "equal to what was backed up, table by table" if manifest else "an older backup, which holds no digests"
-    say(f"  restored: {said}; what was there before is kept as {keeps}")
+    report = "equal to what was backed up, table by table" if manifest else "an older backup, which holds no digests"
+    say(f"  restored: {report}; what was there before is kept as {keeps}")
     return 0
 
 

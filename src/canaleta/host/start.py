@@ -285,9 +285,9 @@ def _contents(engine: Engine, options: Options) -> dict[int, int]:
         elif not program or audited_by != program:
             # Findings follow every change; what an upgrade brings is another way of looking at all of them.
             from canaleta.plant.changes.apply import reaudit
-            from canaleta.plant.records.image_cache import PlantKeeper
+            from canaleta.plant.records.image_cache import ImageCache
 
-            reaudit(connection, PlantKeeper(engine).caught_up(connection))
+            reaudit(connection, ImageCache(engine).caught_up(connection))
         connection.execute(update(t.plant).values(audited_by=program))
         racks = connection.execute(
             select(t.rack.c.id, t.rack.c.port).where(t.rack.c.stand_in).order_by(t.rack.c.id)

@@ -96,13 +96,13 @@ class Supervisor:
         service = running.service
         remedy = f"see {self._log}" if self._log else ""
 
-        def looked_after() -> bool:
+        def supervised() -> bool:
             # What has been started already is kept running meanwhile: one may wait for it by way of another.
             self._tend(running)
             return ready()
 
         try:
-            while not wait_for(looked_after, running.process, service.name,
+            while not wait_for(supervised, running.process, service.name,
                                still_s=service.still_s, asked_to_stop=self._stop.is_set):  # fmt: skip
                 if not self._again(running):
                     raise TroubleError(
@@ -164,9 +164,9 @@ class Supervisor:
         """Something to say to services before they are stopped."""
         self._before_the_end.append(word)
 
-    def at_the_end(self, tidy: Callable[[], object]) -> None:
+    def at_the_end(self, rounded_text: Callable[[], object]) -> None:
         """Something to clear away once everything has stopped."""
-        self._at_the_end.append(tidy)
+        self._at_the_end.append(rounded_text)
 
     def shut_down(self) -> None:
         """Stop everything, last started first; what does not end in time is killed."""
@@ -192,8 +192,8 @@ class Supervisor:
         self._running.clear()
         if self._nursery:
             self._nursery.close()
-        for tidy in self._at_the_end:
-            tidy()
+        for rounded_text in self._at_the_end:
+            rounded_text()
         self._at_the_end.clear()
         self._before_the_end.clear()
 

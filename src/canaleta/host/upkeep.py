@@ -24,7 +24,7 @@ from canaleta.exchange.project import (
     read_project,
     written_project,
 )
-from canaleta.exchange.recognise import Found, find_list, find_page
+from canaleta.exchange.recognise import FoundList, find_list, find_page
 from canaleta.exchange.sheets import SheetError, read_apart
 from canaleta.host.cluster import Cluster
 from canaleta.host.folder import locked, prepare, running
@@ -34,7 +34,7 @@ from canaleta.plant.changes import seed
 from canaleta.plant.database.connection import engine_for, grant_runtime, is_newest
 from canaleta.plant.people import accounts
 from canaleta.plant.people.accounts import AccountError
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 
 MOST_TOLD = 200
 __all__ = ["database_of", "export_project", "import_file", "load_demo", "user"]
@@ -147,16 +147,16 @@ def import_file(data: Path, file: Path, who: str, dry: bool) -> int:
     if file.suffix.lower() == ".json":
         return _import_project(data, file, content, dry)
     with database_of(data) as (_, engine):
-        keeper = PlantKeeper(engine)
+        cache = ImageCache(engine)
         try:
             pages = read_apart(content)
-            image = keeper.current()
+            image = cache.current()
             page = pages[find_page(pages, image.layout)]
             found = find_list(page, image.layout)
             planned = plan_list(image, page, found)
             if not dry:
                 again: Callable[[PlantImage], ListPlan] = lambda now: plan_list(now, page, found)  # noqa: E731
-                _, planned = apply_plan(engine, keeper, again, planned, Choices(), who, f"import {file.name}"[:60])
+                _, planned = apply_plan(engine, cache, again, planned, Choices(), who, f"import {file.name}"[:60])
         except SheetError as error:
             raise TroubleError(f"{file}: {error}", "nothing was changed") from error
         except LookupError as error:
@@ -164,7 +164,7 @@ def import_file(data: Path, file: Path, who: str, dry: bool) -> int:
     return _told(found, planned, dry)
 
 
-def _told(found: Found, planned: ListPlan, dry: bool) -> int:
+def _told(found: FoundList, planned: ListPlan, dry: bool) -> int:
     """Say what a list did, or would do. Returns the exit status: 2 if something of it was left out."""
     counts, would = planned.counts(), "would be" if dry else "were"
     say(

@@ -21,14 +21,14 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from canaleta.core.model.image import PlantImage
 from canaleta.exchange.bring_in import Choices, ListPlan, apply_plan, plan_list
-from canaleta.exchange.recognise import Found, find_list, find_page, signature
+from canaleta.exchange.recognise import FoundList, find_list, find_page, signature
 from canaleta.exchange.sheets import Page, SheetError, read_apart
 from canaleta.plant.changes.rows import preview_points
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.locks import LockedError
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 
-__all__ = ["Job", "Jobs", "TooManyJobsError", "keep_mapping", "kept_mappings"]
+__all__ = ["Job", "Jobs", "TooManyJobsError", "keep_mapping", "stored_mappings"]
 
 log = logging.getLogger("import")
 BUSY = ("reading", "planning", "taking in")
@@ -65,8 +65,8 @@ class Job:
 class Jobs:
     """The jobs that one web worker starts."""
 
-    def __init__(self, engine: Engine, keeper: PlantKeeper) -> None:
-        self._engine, self._keeper = engine, keeper
+    def __init__(self, engine: Engine, cache: ImageCache) -> None:
+        self._engine, self._cache = engine, cache
         self._plans: dict[int, tuple[str, ListPlan]] = {}
 
     def start(self, who: str, name: str, data: bytes) -> int:
@@ -154,12 +154,12 @@ class Jobs:
             row = connection.execute(
                 select(t.import_job.c.sheets, t.import_job.c.choices).where(t.import_job.c.id == job)
             ).first()
-            mappings = kept_mappings(connection)
+            mappings = stored_mappings(connection)
         if row is None or row.sheets is None:
             raise StoppedError
         pages = pages or _unpacked(row.sheets)
         choices = Choices.model_validate(row.choices)
-        image = self._keeper.current()
+        image = self._cache.current()
         sheet = choices.sheet if choices.sheet is not None else find_page(pages, image.layout)
         if sheet >= len(pages):
             raise SheetError(f"the file has {len(pages)} sheets")
@@ -201,7 +201,7 @@ class Jobs:
         choices = Choices.model_validate(row.choices)
         result = orjson.loads(zlib.decompress(row.result))
         page = _unpacked(row.sheets)[result["sheet"]]
-        found = Found(
+        found = FoundList(
             result["header"], tuple(result["headings"]), {int(c): x for c, x in result["targets"].items()},
             {int(c): unit for c, unit in result["units"].items()},
         )  # fmt: skip
@@ -210,10 +210,10 @@ class Jobs:
             return plan_list(image, page, found, choices)
 
         kept = self._plans.pop(job, None)
-        planned = kept[1] if kept and kept[0] == _key(choices) else plan(self._keeper.current())
+        planned = kept[1] if kept and kept[0] == _key(choices) else plan(self._cache.current())
         self._goes_on(job, 0.3)
         applied, final = apply_plan(
-            self._engine, self._keeper, plan, planned, choices, row.who, f"import {row.name}"[:60]
+            self._engine, self._cache, plan, planned, choices, row.who, f"import {row.name}"[:60]
         )  # fmt: skip
         done = result | {"counts": final.counts(), "seq": applied.seq}
         self._set(job, state="done", done=1.0, sheets=None, lines=None, result=zlib.compress(orjson.dumps(done), 1))
@@ -241,7 +241,7 @@ class Jobs:
             raise StoppedError
 
 
-def kept_mappings(connection: Connection) -> dict[str, dict[str, Any]]:
+def stored_mappings(connection: Connection) -> dict[str, dict[str, Any]]:
     """Mappings kept by name: {"headings": {heading: field}, "signature": …}."""
     return {row.name: row.columns for row in connection.execute(select(t.mapping).order_by(t.mapping.c.name))}
 
@@ -265,7 +265,7 @@ def _packed(
     pages: Sequence[Page],
     sheet: int,
     page: Page,
-    found: Found,
+    found: FoundList,
     plan: ListPlan,
     choices: Choices,
     known: str,

@@ -18,8 +18,8 @@ import numpy as np
 from sqlalchemy import Connection, Engine, select
 from sqlalchemy.exc import SQLAlchemyError
 
-from canaleta.core.checks.injection import TAKE_OFF, Put
-from canaleta.core.checks.scripts import Observation, Script, See, Seen, Step, judged
+from canaleta.core.checks.injection import TAKE_OFF, Injection
+from canaleta.core.checks.scripts import Observation, Script, ScriptStep, See, Sighting, judged
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality, Reason
@@ -57,9 +57,9 @@ def lines_of(image: PlantImage, script: Script) -> list[dict[str, Any]]:
     ]  # fmt: skip
 
 
-def _put_of(act: Put | See) -> dict[str, Any]:
+def _put_of(act: Injection | See) -> dict[str, Any]:
     """What a line puts on, as figures to be drawn."""
-    put = act if isinstance(act, Put) else TAKE_OFF
+    put = act if isinstance(act, Injection) else TAKE_OFF
     moves = put.form not in ("fixed", "noise")
     return {
         "level": put.level, "becomes": put.high if moves else put.level, "in_s": put.period_s if moves else 0.0,
@@ -89,7 +89,7 @@ class _Playing:
             [
                 at
                 for at, other in enumerate(steps)
-                if isinstance(other.act, Put) and other.row == step.row
+                if isinstance(other.act, Injection) and other.row == step.row
                 and (other.at_s, other.line) <= (step.at_s, step.line)
             ]
             for step in steps
@@ -139,7 +139,7 @@ class Player:
         while True:
             now = self._clock.now()
             for k, step in enumerate(run.script.steps):
-                if isinstance(step.act, Put) and k not in run.puts and now >= run.began + step.at_s:
+                if isinstance(step.act, Injection) and k not in run.puts and now >= run.began + step.at_s:
                     run.puts[k] = hands.submit(self._put, run, step, step.act)
             self._read(run)
             over = [self._settled(run, k, step, now) for k, step in enumerate(run.script.steps)]
@@ -156,7 +156,7 @@ class Player:
                         return "called off", "called off"
             time.sleep(POLL_S)
 
-    def _put(self, run: _Playing, step: Step, put: Put) -> tuple[Outcome, float]:
+    def _put(self, run: _Playing, step: ScriptStep, put: Injection) -> tuple[Outcome, float]:
         """Put something on: what became of it, and when it stood there."""
         rack, target = injection_of(run.image, step.row, put)
         with self._engine.begin() as connection:
@@ -197,12 +197,12 @@ class Player:
                 )
             )  # fmt: skip
 
-    def _settled(self, run: _Playing, k: int, step: Step, now: float) -> bool:
+    def _settled(self, run: _Playing, k: int, step: ScriptStep, now: float) -> bool:
         """Bring a step's line up to date. Returns whether nothing more is expected of it."""
         line = run.lines[k]
         if line["state"] != PENDING:
             return True
-        if isinstance(step.act, Put):
+        if isinstance(step.act, Injection):
             if k not in run.puts or not run.puts[k].done():
                 return False
             result, at = run.puts[k].result()
@@ -242,7 +242,7 @@ class Player:
             last = max((k for k in touched if run.script.steps[k].row == row), key=lambda k: run.script.steps[k].at_s)
             if run.script.steps[last].act == TAKE_OFF and run.puts[last].done():
                 continue
-            step = Step(0, 0.0, int(run.image.ids[row]), row, TAKE_OFF, "")
+            step = ScriptStep(0, 0.0, int(run.image.ids[row]), row, TAKE_OFF, "")
             try:
                 result = hands.submit(self._put, run, step, TAKE_OFF).result()[0]
             except SQLAlchemyError:
@@ -252,7 +252,7 @@ class Player:
         return left
 
 
-def _told(image: PlantImage, step: Step, found: Seen) -> str:
+def _told(image: PlantImage, step: ScriptStep, found: Sighting) -> str:
     """What the scan said at the reading that decided, in words."""
     if found.last is None:
         return "nothing was read"

@@ -32,7 +32,7 @@ from canaleta.plant.live.blocks import is_stale, read_block
 from canaleta.plant.live.temporary import TEMPORARY_CHANNEL, substitutes
 from canaleta.plant.live.trends import forget_before
 from canaleta.plant.live.walking import forget_found_before
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 from canaleta.racks.digesting import Digester
 from canaleta.racks.scanner import Scanner
 from canaleta.racks.source import SignalSource, SourceError
@@ -55,7 +55,7 @@ class Agent:
         self.at_once = engine.execution_options(isolation_level="AUTOCOMMIT")
         self.source = source
         self.holder = f"{socket.gethostname()}:{os.getpid()}:{secrets.token_hex(3)}"
-        self.keeper = PlantKeeper(engine)
+        self.cache = ImageCache(engine)
         self.clock = PlantClock.of(engine)
         self.image: PlantImage | None = None
         self.held: dict[int, int] = {}
@@ -104,7 +104,7 @@ class Agent:
     async def _tend(self, tasks: dict[int, asyncio.Task[None]]) -> None:
         """Bring list, leases and tasks up to date."""
         before = self.image
-        self.image = image = await asyncio.to_thread(self.keeper.current)
+        self.image = image = await asyncio.to_thread(self.cache.current)
         if before is None or image is not before:
             tags = {tag: int(p) for tag, p in zip(image.cells["tag"], image.ids, strict=True)}
             named = {image.text("quiet_while", row) for row in image.filled("quiet_while").nonzero()[0].tolist()}
@@ -208,7 +208,7 @@ class Agent:
 
     def _racks_asked(self) -> set[int]:
         with self.engine.connect() as connection:
-            return commands.racks_asked(connection)
+            return commands.racks_with_commands(connection)
 
     def _substitutes(self) -> dict[int, float]:
         with self.engine.connect() as connection:

@@ -18,9 +18,9 @@ from numpy.typing import NDArray
 
 from canaleta.core.live.trends import Part
 from canaleta.plant.live import alarms as alarm_records
-from canaleta.plant.live.alarms import Passing
+from canaleta.plant.live.alarms import AlarmTransition
 from canaleta.plant.live.blocks import LiveBlock, write_blocks
-from canaleta.plant.live.scan_store import keep_scan
+from canaleta.plant.live.scan_store import store_scan
 from canaleta.plant.live.walking import note_found
 from canaleta.racks.life import FoundPoint, Outside, RackLife
 from canaleta.racks.reader import RackSilentError
@@ -60,7 +60,7 @@ class _Scan:
 
     answer: Answer
     block: LiveBlock
-    passed: list[Passing]
+    passed: list[AlarmTransition]
     part: Part | None
     state: bytes | None
     found: list[FoundPoint]
@@ -223,7 +223,7 @@ class Digester:
         """Write what is more than a block. Returns whether the lease still holds."""
         life, at = scan.answer.life, scan.answer.at
         with self._agent.engine.begin() as connection:
-            if not keep_scan(connection, scan.block, self._agent.holder, scan.passed, scan.part, scan.state):
+            if not store_scan(connection, scan.block, self._agent.holder, scan.passed, scan.part, scan.state):
                 return False
             if life.gap_s:
                 alarm_records.record_gap(connection, life.rack, at, life.gap_s)

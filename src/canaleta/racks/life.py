@@ -18,15 +18,15 @@ from numpy.typing import NDArray
 
 from canaleta.core.live import alarms as alarm_states
 from canaleta.core.live import conditioning, recognition
-from canaleta.core.live.alarms import KINDS, Alarms, AlarmTable, Event, Passed, State
-from canaleta.core.live.conditioning import UNKNOWN, Condition, Reading, Seen, Settings
-from canaleta.core.live.recognition import Found, signal_span
+from canaleta.core.live.alarms import KINDS, Alarms, AlarmTable, Event, State, Transition
+from canaleta.core.live.conditioning import UNKNOWN, Condition, Conditioned, Reading, Settings
+from canaleta.core.live.recognition import Recognised, signal_span
 from canaleta.core.live.trends import Part
 from canaleta.core.model.field_table import PRIORITIES
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import BAD_SIGNAL, Quality, Reason, of_reasons
 from canaleta.core.model.registers import RackMap
-from canaleta.plant.live.alarms import Passing
+from canaleta.plant.live.alarms import AlarmTransition
 from canaleta.plant.live.blocks import Flag, LiveBlock, RackState
 from canaleta.racks.scan import Asked, Joined, Read, ScanPlan
 
@@ -69,7 +69,7 @@ class FoundPoint:
     """A point at which somebody played a pattern."""
 
     point: int
-    found: Found
+    found: Recognised
 
 
 class RackLife:
@@ -157,7 +157,7 @@ class RackLife:
     def read(
         self, words: NDArray[np.uint16], read_at: datetime, epoch: int, outside: Outside = NOTHING,
         refused: NDArray[np.bool_] | None = None,
-    ) -> tuple[LiveBlock, list[Passing]]:  # fmt: skip
+    ) -> tuple[LiveBlock, list[AlarmTransition]]:  # fmt: skip
         """The block of a reading, and what alarms passed with it. refused: registers that the rack does not have."""
         read = self._alone.read({self.rack: self.asks(words, read_at, refused)})
         return self.take_in(read[self.rack], read_at, epoch, outside)
@@ -170,7 +170,7 @@ class RackLife:
 
     def take_in(
         self, read: Read, read_at: datetime, epoch: int, outside: Outside = NOTHING
-    ) -> tuple[LiveBlock, list[Passing]]:
+    ) -> tuple[LiveBlock, list[AlarmTransition]]:
         """The block of what was made of the words that `asks` was given last, and what alarms passed with it."""
         now, reading, self._failing, on_wires = self._read_moment, read.reading, read.failing_since, read.on_wires
         self._load_ma = np.full(len(self._points), np.nan) if reading.load_ma is None else reading.load_ma
@@ -188,7 +188,7 @@ class RackLife:
 
     def silent(
         self, state: RackState, says: str, now: datetime, epoch: int, outside: Outside = NOTHING
-    ) -> tuple[LiveBlock, list[Passing]]:
+    ) -> tuple[LiveBlock, list[AlarmTransition]]:
         """The block of a scan that brought nothing: the figures stay those of the last reading, and once they are stale
         every one of them is bad, for the rack is lost. state, says: why it does not answer, as a code and in words.
 
@@ -201,8 +201,8 @@ class RackLife:
         # Until this agent has read it once, a rack has as long as everything takes to come up after a restart of ours.
         grace = stale if self._read_moment >= self._looks_since else max(stale, FIRST_LOOK_S)
         old = moment - max(self._read_moment, self._looks_since) > grace
-        passed: list[Passed] = []
-        passed_rack: list[Passed] = []
+        passed: list[Transition] = []
+        passed_rack: list[Transition] = []
         if old:
             reasons = np.where(self.plan.off, np.uint32(Reason.DISABLED), np.uint32(Reason.RACK_SILENT)).astype(
                 np.uint32
@@ -229,7 +229,7 @@ class RackLife:
     def _condition_at(self) -> float:
         return float(self.condition.at) if np.isfinite(self.condition.at) else self._read_moment
 
-    def _rack_stepped(self, now: float, *, lost: bool) -> list[Passed]:
+    def _rack_stepped(self, now: float, *, lost: bool) -> list[Transition]:
         if not lost and self.rack_alarm.at_rest:
             return []
         quality = np.array([Quality.BAD if lost else Quality.GOOD], dtype=np.uint8)
@@ -280,7 +280,7 @@ class RackLife:
         quality = np.where(self.plan.off, quality, of_reasons(reasons, ~np.isnan(value))).astype(np.uint8)
         return Reading(value, reading.counts, reasons, quality)
 
-    def _stepped(self, reading: Reading, now: float, outside: Outside, *, unknown: bool = False) -> list[Passed]:
+    def _stepped(self, reading: Reading, now: float, outside: Outside, *, unknown: bool = False) -> list[Transition]:
         self._reading = reading
         self.condition, self._seen = conditioning.step(self.settings, self.condition, now, reading)
         quiet = self._quiet(outside)
@@ -314,7 +314,7 @@ class RackLife:
     def told(
         self, event: Event, keys: Sequence[tuple[int, str]], now: datetime, who: str, why: str = "",
         until: datetime | None = None,
-    ) -> list[Passing]:  # fmt: skip
+    ) -> list[AlarmTransition]:  # fmt: skip
         """Somebody's word about some alarms. Returns what passed; an alarm in a state without such a word stays."""
         at = _places(self.keys)
         which = np.array([at[key] for key in keys if key in at], dtype=np.int64)
@@ -339,15 +339,15 @@ class RackLife:
         self.condition = self.condition.zeroed(np.isin(self._points, list(points)))
 
     def _told(
-        self, passed: Sequence[Passed], at: datetime, who: str = "", why: str = "", until: datetime | None = None,
+        self, passed: Sequence[Transition], at: datetime, who: str = "", why: str = "", until: datetime | None = None,
         of: AlarmTable | None = None,
-    ) -> list[Passing]:  # fmt: skip
+    ) -> list[AlarmTransition]:  # fmt: skip
         out = []
         table, alarms = (self.table, self.alarms) if of is None else (of, self.rack_alarm)
         for p in passed:
             point, kind = table.key(p.alarm)
             out.append(
-                Passing(
+                AlarmTransition(
                     point, kind, self.rack, p.event, p.was, p.becomes, PRIORITIES[int(table.priority[p.alarm])], at,
                     bool(alarms.active[p.alarm]), p.value if np.isfinite(p.value) else None, who, why, until,
                 )
@@ -460,7 +460,9 @@ def _unread(n: int) -> Reading:
     )
 
 
-def _nothing_seen(n: int) -> Seen:
+def _nothing_seen(n: int) -> Conditioned:
     unknown = np.full(n, conditioning.UNKNOWN, dtype=np.int8)
     off = np.zeros(n, dtype=bool)
-    return Seen(np.full(n, np.nan), unknown, np.full(n, Reason.RACK_SILENT, dtype=np.uint32), off, unknown, off)
+    return Conditioned(
+        np.full(n, np.nan), unknown, np.full(n, Reason.RACK_SILENT, dtype=np.uint32), off, unknown, off
+    )

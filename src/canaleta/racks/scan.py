@@ -142,8 +142,8 @@ class Joined:
         paths = self._runs.evaluate(Station.COUNTS, counts, good, told, ripen)
         reasons = paths.reasons.copy()
         # A count that says open or short says more than the module's bit does.
-        said = (reasons & np.uint32(Reason.OPEN_CIRCUIT | Reason.SHORT_CIRCUIT)) != 0
-        reasons[said] &= ~np.uint32(Reason.CHANNEL_FAULT)
+        report = (reasons & np.uint32(Reason.OPEN_CIRCUIT | Reason.SHORT_CIRCUIT)) != 0
+        reasons[report] &= ~np.uint32(Reason.CHANNEL_FAULT)
         # A channel that is switched off stays on the list and is neither read nor watched.
         counts, value = np.where(self._off, np.nan, counts), np.where(self._off, np.nan, paths.at(Station.VALUE))
         reasons[self._off] = np.uint32(Reason.DISABLED)

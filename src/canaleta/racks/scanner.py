@@ -19,10 +19,10 @@ from canaleta.core.model.registers import RackMap
 from canaleta.core.notation.text import short
 from canaleta.plant.checks.stand_in import followed_document
 from canaleta.plant.live import alarms as alarm_records
-from canaleta.plant.live.alarms import Passing
+from canaleta.plant.live.alarms import AlarmTransition
 from canaleta.plant.live.arming import armed
 from canaleta.plant.live.commands import DONE, Command, Ended, Outcome, finish, start_waiting
-from canaleta.plant.live.scan_store import keep_words, kept_state
+from canaleta.plant.live.scan_store import store_transitions, stored_state
 from canaleta.plant.live.trends import pack_hour, waiting_hours
 from canaleta.racks.controller import shown_values
 from canaleta.racks.digesting import STATE_S, Answer
@@ -182,7 +182,7 @@ class Scanner:
         """A rack's memory: what the scanner before kept, and what alarms were open elsewhere."""
         life = RackLife(image, self._rack, rack_map)
         with self._agent.engine.begin() as connection:
-            if kept := kept_state(connection, self._rack):
+            if kept := stored_state(connection, self._rack):
                 try:
                     life.take_up(kept[0])
                 except ValueError as error:
@@ -195,7 +195,7 @@ class Scanner:
         assert self._life is not None
         before = self._life.replan(image)
         with self._agent.engine.begin() as connection:
-            keep_words(connection, self._rack, self._epoch, self._agent.holder, (), None, before)
+            store_transitions(connection, self._rack, self._epoch, self._agent.holder, (), None, before)
             self._life.adopt(alarm_records.states_elsewhere(connection, self._life.new_alarms))
             alarm_records.forget(connection, self._rack, self._life.every_key)
 
@@ -205,7 +205,7 @@ class Scanner:
             return
         try:
             with self._agent.engine.begin() as connection:
-                keep_words(
+                store_transitions(
                     connection,
                     self._rack,
                     self._epoch,
@@ -283,7 +283,7 @@ class Scanner:
         life, target = self._life, command.target
         assert life is not None
         now = self._agent.clock.when()
-        passed: list[Passing] = []
+        passed: list[AlarmTransition] = []
         if command.kind == "alarm":
             until = datetime.fromisoformat(target["until"]) if target.get("until") else None
             keys = [(int(point), str(kind)) for point, kind in target["alarms"]]
@@ -295,12 +295,12 @@ class Scanner:
             life.zero_counters([int(p) for p in target["points"]])
             moved = len(target["points"])
         with self._agent.engine.begin() as connection:
-            keep_words(connection, self._rack, self._epoch, self._agent.holder, passed, life.packed())
+            store_transitions(connection, self._rack, self._epoch, self._agent.holder, passed, life.packed())
         return Outcome(Ended.DONE, answer={"moved": moved})
 
     async def _write(self, target: dict[str, Any]) -> Outcome:
         """Write forces or commands of outputs, each read back."""
-        image = await asyncio.to_thread(self._agent.keeper.current)
+        image = await asyncio.to_thread(self._agent.cache.current)
         if self._rack not in image.layout.racks:
             return Outcome.failed("there is no such rack")
         rack_map = RackMap.of(image.layout, self._rack)
@@ -318,7 +318,7 @@ class Scanner:
     async def _settings(self, command: Command) -> Outcome:
         """Read the settings of a rack, test the way to it, or write settings while it is armed: one after the other,
         each read back, so that the answer tells of each what became of it."""
-        image = await asyncio.to_thread(self._agent.keeper.current)
+        image = await asyncio.to_thread(self._agent.cache.current)
         rack = image.layout.racks.get(command.rack)
         if rack is None:
             return Outcome.failed("there is no such rack")

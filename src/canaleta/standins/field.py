@@ -258,7 +258,7 @@ class FieldRack:
                 row = self._places.get((module.place, channel))
                 chosen = "" if row is None else self._image.text(FIELD_OF[setting.of], row)
                 code = setting.code_of(chosen)
-                words.append(setting.usual_code if code is None else code)
+                words.append(setting.default_code if code is None else code)
         words += [0] * (kind.setting_count - len(words))
         if kind.commands:
             self._tell_as_it_is(module, words)

@@ -31,7 +31,7 @@ from canaleta.core.notation.text import TextError, short
 from canaleta.standins.field import FieldRack, InjectionError
 from canaleta.standins.together import Together, together
 
-__all__ = ["SourcePort", "StandIn", "StandIns", "build", "kept_plant", "serve"]
+__all__ = ["SourcePort", "StandIn", "StandIns", "build", "serve", "stored_plant"]
 
 log = logging.getLogger("stand-in")
 READ_HOLDING_REGISTERS, READ_INPUT_REGISTERS = 3, 4
@@ -329,7 +329,7 @@ def _prints(plant: DemoPlant, ports: Mapping[int, int]) -> dict[int, object]:
     }  # fmt: skip
 
 
-def kept_plant(state: Path | None, otherwise: DemoPlant) -> DemoPlant:
+def stored_plant(state: Path | None, otherwise: DemoPlant) -> DemoPlant:
     """The layout that was kept, or the other one if none was or the file cannot be read."""
     if state is None or not state.exists():
         return otherwise

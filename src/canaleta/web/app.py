@@ -19,7 +19,7 @@ from canaleta.jobs.imports import Jobs
 from canaleta.jobs.playing import Player
 from canaleta.plant.database.clock import PlantClock
 from canaleta.plant.database.connection import engine_for
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 from canaleta.web import checks, hardware, live, people
 from canaleta.web import list as the_list
 from canaleta.web.kit import access, problems
@@ -45,9 +45,9 @@ def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, d
     )
     app.config["MAX_CONTENT_LENGTH"] = MOST_BODY
     app.json = StrictJson(app)
-    keeper, clock = PlantKeeper(engine), PlantClock.of(engine)
+    cache, clock = ImageCache(engine), PlantClock.of(engine)
     app.extensions["canaleta"] = Shared(
-        engine, keeper, Hub(engine, keeper, clock, most_streams), Jobs(engine, keeper), Player(engine, clock), clock
+        engine, cache, Hub(engine, cache, clock, most_streams), Jobs(engine, cache), Player(engine, clock), clock
     )  # fmt: skip
     problems.install(app)
     access.install(app, hosts)

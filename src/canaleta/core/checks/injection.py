@@ -16,11 +16,11 @@ from canaleta.core.sheet.entry import read_station
 from canaleta.core.signals.signal_types import Family
 from canaleta.core.signals.waveforms import waveform_of
 
-__all__ = ["TAKE_OFF", "Put", "loop_unit", "read_put", "read_signal"]
+__all__ = ["TAKE_OFF", "Injection", "loop_unit", "read_injection", "read_signal"]
 
 
 @dataclass(frozen=True)
-class Put:
+class Injection:
     """What stands on terminals: level and high in the loop's unit (see loop_unit), form and period_s of core.waveforms,
     faults as (kind, amount) of core.faults. level None and no fault: nothing is put on any more."""
 
@@ -31,15 +31,17 @@ class Put:
     faults: tuple[tuple[str, str], ...] = ()
 
 
-TAKE_OFF = Put()
+TAKE_OFF = Injection()
 
 
-def read_put(
+def read_injection(
     image: PlantImage, row: int, level: str, form: str = "fixed", high: str = "", period_s: float = 10.0,
     faults: Sequence[tuple[str, str]] = (),
-) -> Put:  # fmt: skip
+) -> Injection:  # fmt: skip
     """What is put on the terminals of a point, from what was typed. Raises TextError for the person who typed it."""
-    put = Put(read_signal(image, row, level), form, read_signal(image, row, high) or 0.0, period_s, tuple(faults))
+    put = Injection(
+        read_signal(image, row, level), form, read_signal(image, row, high) or 0.0, period_s, tuple(faults)
+    )
     if form != "fixed":
         if put.level is None:
             raise TextError(f"“{form}” needs the level it begins at")

@@ -20,7 +20,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from canaleta.core.checks.injection import TAKE_OFF, Put, loop_unit, read_put
+from canaleta.core.checks.injection import TAKE_OFF, Injection, loop_unit, read_injection
 from canaleta.core.live.alarms import KINDS, AlarmTable
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
@@ -37,9 +37,9 @@ __all__ = [
     "Observation",
     "Problem",
     "Script",
+    "ScriptStep",
     "See",
-    "Seen",
-    "Step",
+    "Sighting",
     "judged",
     "read_script",
 ]
@@ -77,14 +77,14 @@ class See:
 
 
 @dataclass(frozen=True)
-class Step:
+class ScriptStep:
     """One line: at_s from the beginning, the point, and what is put there or must be seen. says: the line in words."""
 
     line: int
     at_s: float
     point: int
     row: int
-    act: Put | See
+    act: Injection | See
     says: str
 
     @property
@@ -105,7 +105,7 @@ class Problem:
 class Script:
     """A script as it was read. steps: in the order of their times."""
 
-    steps: tuple[Step, ...]
+    steps: tuple[ScriptStep, ...]
     problems: tuple[Problem, ...]
 
     @property
@@ -116,7 +116,7 @@ class Script:
     @property
     def put_on(self) -> tuple[int, ...]:
         """The rows at which something is put on, in their order."""
-        return tuple(dict.fromkeys(step.row for step in self.steps if isinstance(step.act, Put)))
+        return tuple(dict.fromkeys(step.row for step in self.steps if isinstance(step.act, Injection)))
 
 
 @dataclass(frozen=True)
@@ -133,7 +133,7 @@ class Observation:
 
 
 @dataclass(frozen=True)
-class Seen:
+class Sighting:
     """What became of one See. after_s: from its beginning until it was seen, None if it was not. passes: None while it
     can still come. last: the observation that decided, None where nothing was read."""
 
@@ -144,7 +144,7 @@ class Seen:
 
 def read_script(image: PlantImage, text: str) -> Script:
     """A script from its text. Whatever cannot be read is told by its line; the rest is read all the same."""
-    steps: list[Step] = []
+    steps: list[ScriptStep] = []
     problems: list[Problem] = []
     rows = {image.text("tag", row).lower(): row for row in reversed(range(len(image)))}
     at = 0.0
@@ -164,7 +164,7 @@ def read_script(image: PlantImage, text: str) -> Script:
     return Script(tuple(sorted(steps, key=lambda step: step.at_s)), tuple(problems))
 
 
-def _step(image: PlantImage, rows: dict[str, int], number: int, line: str, before: float) -> Step:
+def _step(image: PlantImage, rows: dict[str, int], number: int, line: str, before: float) -> ScriptStep:
     if len(line) > LONGEST_LINE:
         raise TextError(f"{len(line)} characters; a line has at most {LONGEST_LINE}")
     found = _LINE.fullmatch(line)
@@ -182,10 +182,10 @@ def _step(image: PlantImage, rows: dict[str, int], number: int, line: str, befor
     if not image.landed[row]:
         raise TextError(f"{image.label(row)} holds no channel yet: nothing can be put on or seen")
     act, says = _act(image, row, words["verb"].lower(), (words["what"] or "").strip())
-    return Step(number, at, int(image.ids[row]), row, act, says)
+    return ScriptStep(number, at, int(image.ids[row]), row, act, says)
 
 
-def _act(image: PlantImage, row: int, verb: str, what: str) -> tuple[Put | See, str]:
+def _act(image: PlantImage, row: int, verb: str, what: str) -> tuple[Injection | See, str]:
     if verb == "see":
         return _see(image, row, what)
     if verb == "take off":
@@ -203,18 +203,18 @@ def _stand_in(image: PlantImage, row: int) -> bool:
     return image.layout.racks[image.layout.modules[int(image.module[row])].rack].stand_in
 
 
-def _make(image: PlantImage, row: int, what: str) -> tuple[Put, str]:
+def _make(image: PlantImage, row: int, what: str) -> tuple[Injection, str]:
     """A fault: its kind and, behind it, its amount."""
     for cut in range(len(parts := what.split()), 0, -1):
         kind, amount = " ".join(parts[:cut]), " ".join(parts[cut:])
         try:
-            return read_put(image, row, "", faults=[(kind, amount)]), f"something is wrong: {what}"
+            return read_injection(image, row, "", faults=[(kind, amount)]), f"something is wrong: {what}"
         except TextError as error:
             problem = error
     raise problem if parts else TextError("make what? a fault, such as “make open”")
 
 
-def _put(image: PlantImage, row: int, what: str) -> tuple[Put, str]:
+def _put(image: PlantImage, row: int, what: str) -> tuple[Injection, str]:
     if not what:
         raise TextError(f"put what on? a level in {loop_unit(image, row)}, such as “put 12 mA”")
     unit = loop_unit(image, row)
@@ -222,24 +222,24 @@ def _put(image: PlantImage, row: int, what: str) -> tuple[Put, str]:
     if moves and moves["form"].lower() in FORMS:
         form = moves["form"].lower()
         period = _seconds(moves["period"], moves["unit"]) if moves["period"] else 10.0
-        put = read_put(image, row, moves["low"], form, moves["high"], period)
+        put = read_injection(image, row, moves["low"], form, moves["high"], period)
         return put, f"{form} from {put.level:g} to {put.high:g} {unit}, {period:g} s"
-    put = read_put(image, row, what)
+    put = read_injection(image, row, what)
     return put, f"{put.level:g} {unit} is on the wires"
 
 
 def _see(image: PlantImage, row: int, what: str) -> tuple[See, str]:
     times = {"within": USUAL_WITHIN_S, "for": 0.0}
-    said: set[str] = set()
+    report: set[str] = set()
     while clause := _CLAUSE.search(f" {what}"):
         word = clause["word"].lower()
-        if word in said:
+        if word in report:
             raise TextError(f"“{word}” is said twice")
-        said.add(word)
+        report.add(word)
         times[word] = _seconds(clause["time"], clause["unit"])
         what = f" {what}"[: clause.start()].strip()
     within, lasts = times["within"], times["for"]
-    if "for" in said and "within" not in said and what.lower().split()[:2] == ["no", "alarm"]:
+    if "for" in report and "within" not in report and what.lower().split()[:2] == ["no", "alarm"]:
         # “see no alarm h for 5 s”: from now on, not from some moment within the usual time.
         within = 0.0
     see, says = _condition(image, row, what, within, lasts)
@@ -295,7 +295,7 @@ def _seconds(text: str, unit: str | None) -> float:
     return float(read_number(text)) * (60.0 if (unit or "s").lower() == "min" else 1.0)
 
 
-def judged(see: See, begins: float, observations: Sequence[Observation], now: float, patience_s: float) -> Seen:
+def judged(see: See, begins: float, observations: Sequence[Observation], now: float, patience_s: float) -> Sighting:
     """What became of an expectation that began at a time. observations: of its point, in their order; now: until when
     they tell, s; patience_s: how long a reading may be under way. It is seen at the first reading from which it holds
     for as long as asked; readings that do not cover that time show nothing."""
@@ -306,15 +306,15 @@ def judged(see: See, begins: float, observations: Sequence[Observation], now: fl
         if not _holds(see, x):
             since = None
             if x.at >= deadline:
-                return Seen(False, None, x)
+                return Sighting(False, None, x)
             continue
         since = x.at if since is None else since
         if since > deadline:
-            return Seen(False, None, x)
+            return Sighting(False, None, x)
         if x.at - since >= see.for_s:
-            return Seen(True, since - begins, x)
+            return Sighting(True, since - begins, x)
     over = now > begins + see.within_s + see.for_s + patience_s
-    return Seen(False if over else None, None, told[-1] if told else None)
+    return Sighting(False if over else None, None, told[-1] if told else None)
 
 
 def _holds(see: See, x: Observation) -> bool:

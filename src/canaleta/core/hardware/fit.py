@@ -21,7 +21,7 @@ from canaleta.core.path.evaluate import evaluate
 from canaleta.core.path.facts import facts_of
 from canaleta.core.signals.signal_types import LOADS, Family, Signal, signal_named
 
-__all__ = ["Judgement", "Level", "group_told", "judge", "judge_module", "mode_that_fits", "supplied"]
+__all__ = ["Judgement", "Level", "group_message", "judge", "judge_module", "mode_that_fits", "supplied"]
 
 
 class Level(IntEnum):
@@ -202,7 +202,7 @@ def supplied(image: PlantImage, row: int, signal: Signal, kind: ModuleType) -> t
     return "", ""
 
 
-def group_told(image: PlantImage, row: int, module: int) -> str:
+def group_message(image: PlantImage, row: int, module: int) -> str:
     """Why this point and a neighbour do not belong in one isolation group; '' if a free channel's group takes it.
 
     Two devices with supplies of their own meet in a group by their 0 V; AC and DC do not share one at all (N26).

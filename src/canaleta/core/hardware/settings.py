@@ -16,7 +16,7 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Layout
 from canaleta.core.model.module_type import ModuleType
 
-__all__ = ["FIELD_OF", "Difference", "Stranger", "differences", "modules_told", "settings_size", "strangers"]
+__all__ = ["FIELD_OF", "Difference", "Stranger", "differences", "reported_modules", "settings_size", "strangers"]
 
 FIELD_OF = {
     "mode": "mode", "filter": "filter", "open circuit": "open_action", "enabled": "enabled", "PWM frequency": "pwm_hz",
@@ -80,7 +80,7 @@ def strangers(layout: Layout, rack: int, words: Sequence[int], known: Mapping[st
     return out
 
 
-def modules_told(layout: Layout, rack: int, words: Sequence[int], types: Iterable[ModuleType]) -> str:
+def reported_modules(layout: Layout, rack: int, words: Sequence[int], types: Iterable[ModuleType]) -> str:
     """What modules a rack has where they are not those of the list, in words; '' if it cannot be told, or they are.
 
     Each module begins with its own number, and the type of that number says where the next one begins.
@@ -130,12 +130,12 @@ def differences(image: PlantImage, rack: int, words: Sequence[int]) -> list[Diff
                     continue
                 unit = field_named(FIELD_OF[setting.of]).unit if setting.per_unit else ""
                 reported = setting.name_of(words[register])
-                said = f"{reported} {unit}".strip() if reported else f"number {words[register]}"
+                report = f"{reported} {unit}".strip() if reported else f"number {words[register]}"
                 out.append(
                     Difference(
                         module.id, layout.slots[module.id], channel, layout.address(module.id, channel),
                         int(image.ids[row]), image.label(row), setting.of, FIELD_OF[setting.of], f"{wish} {unit}".strip(),
-                        said, register, code, trips_of(image, row),
+                        report, register, code, trips_of(image, row),
                     )
                 )  # fmt: skip
     return out
@@ -143,5 +143,5 @@ def differences(image: PlantImage, rack: int, words: Sequence[int]) -> list[Diff
 
 def trips_of(image: PlantImage, row: int) -> tuple[str, ...]:
     """What a point can trip, in words: what it shuts, which control uses it, which inhibit, whom to tell."""
-    said = {"trips": "it {}", "used_by": "used by {}", "inhibit": "inhibit: {}", "tell": "tell {}"}
-    return tuple(said[name].format(text) for name in TRIP_FIELDS if (text := image.text(name, row)))
+    report = {"trips": "it {}", "used_by": "used by {}", "inhibit": "inhibit: {}", "tell": "tell {}"}
+    return tuple(report[name].format(text) for name in TRIP_FIELDS if (text := image.text(name, row)))

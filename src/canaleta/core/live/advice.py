@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from canaleta.core.model.conventions import fault_grades
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import WORDS, Quality, Reason
-from canaleta.core.path.evaluate import reasons_told
+from canaleta.core.path.evaluate import reason_messages
 from canaleta.core.signals.signal_types import Family
 
 __all__ = ["NOTHING_CONNECTED", "Advice", "advice_for", "advice_of", "grade_of"]
@@ -161,7 +161,7 @@ def advice_of(image: PlantImage, row: int, reasons: int) -> list[Advice]:
     family = Family(int(image.family[row]))
     told = [
         advice_for(image, reason, family, says)
-        for reason, says in zip(found, reasons_told(image, row, reasons), strict=True)
+        for reason, says in zip(found, reason_messages(image, row, reasons), strict=True)
     ]
     order = ("bad", "settle", "note", "off")
     return sorted((a for a in told if a.grade != "off"), key=lambda a: order.index(a.grade))

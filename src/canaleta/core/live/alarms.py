@@ -29,8 +29,8 @@ __all__ = [
     "AlarmTable",
     "Alarms",
     "Event",
-    "Passed",
     "State",
+    "Transition",
     "begin",
     "priority_of",
     "rack_table",
@@ -192,13 +192,13 @@ class AlarmTable:
     def of(cls, image: PlantImage, rows: NDArray[np.int64]) -> AlarmTable:
         """Every alarm of some points of a plant."""
         columns: dict[str, list[NDArray[np.generic]]] = {name: [] for name in cls.__dataclass_fields__}
-        usual = _usual_priority(image, rows)
+        usual = _default_priority(image, rows)
         latches = image.code("alarm_ends")[rows] == 1
-        quiet = _quieting(image, rows)
+        quiet = _suppressing(image, rows)
         for kind, name in enumerate(KINDS):
             limit = _limit(image, rows, name)
             some = np.flatnonzero(~np.isnan(limit))
-            said = _priority(image, f"alarm_{name}_priority")[rows]
+            report = _priority(image, f"alarm_{name}_priority")[rows]
             stem = f"alarm_{name}"
             columns["at"].append(some)
             columns["point"].append(image.ids[rows][some])
@@ -208,7 +208,7 @@ class AlarmTable:
             columns["set_point"].append(_number(image, rows, "alarm_dev_from")[some])
             columns["on_s"].append(_number(image, rows, f"{stem}_delay")[some])
             columns["off_s"].append(_number(image, rows, f"{stem}_off_delay")[some])
-            columns["priority"].append(np.where(said >= 0, said, usual)[some].astype(np.int8))
+            columns["priority"].append(np.where(report >= 0, report, usual)[some].astype(np.int8))
             columns["latches"].append(latches[some])
             columns["quiet"].append(quiet[some])
         return cls(**{name: np.concatenate(parts) for name, parts in columns.items()})
@@ -229,11 +229,11 @@ def _limit(image: PlantImage, rows: NDArray[np.int64], name: str) -> Floats:
         code = image.code("alarm_state")[rows]
         return np.where(code >= 0, code.astype(np.float64), np.nan)
     if name == "fault":
-        said = image.code("alarm_fault")[rows]
+        report = image.code("alarm_fault")[rows]
         plant = image.conventions.fault_alarms
         matters = image.filled("trips")[rows] | image.filled("used_by")[rows]
         by_plant = np.full(len(rows), plant == "yes") if plant in ("yes", "no") else matters
-        return np.where(np.where(said < 0, by_plant, said == 0), 0.0, np.nan)
+        return np.where(np.where(report < 0, by_plant, report == 0), 0.0, np.nan)
     return image.number(f"alarm_{name}")[rows]
 
 
@@ -241,7 +241,7 @@ def _priority(image: PlantImage, name: str) -> NDArray[np.int16]:
     return image.code(name)
 
 
-def _usual_priority(image: PlantImage, rows: NDArray[np.int64]) -> NDArray[np.int64]:
+def _default_priority(image: PlantImage, rows: NDArray[np.int64]) -> NDArray[np.int64]:
     """The priority where none is said: from consequence and time, else low."""
     out = np.full(len(rows), PRIORITIES.index("low"), dtype=np.int64)
     minutes = image.number("respond_min")[rows]
@@ -251,7 +251,7 @@ def _usual_priority(image: PlantImage, rows: NDArray[np.int64]) -> NDArray[np.in
     return out
 
 
-def _quieting(image: PlantImage, rows: NDArray[np.int64]) -> NDArray[np.int64]:
+def _suppressing(image: PlantImage, rows: NDArray[np.int64]) -> NDArray[np.int64]:
     """The point that keeps each point's alarms quiet, by the tag that stands there; -1 for none."""
     out = np.full(len(rows), -1, dtype=np.int64)
     named = np.flatnonzero(image.filled("quiet_while")[rows])
@@ -321,7 +321,7 @@ _STANDS, _CAME = (
 
 
 @dataclass(frozen=True)
-class Passed:
+class Transition:
     """One transition: which alarm, by what event, from which state to which, at what value."""
 
     alarm: int
@@ -334,7 +334,7 @@ class Passed:
 def step(
     table: AlarmTable, before: Alarms, now: float, value: Floats, quality: NDArray[np.uint8], state: NDArray[np.int8],
     quiet_on: Bools | None = None, *, unknown: bool = False,
-) -> tuple[Alarms, list[Passed]]:  # fmt: skip
+) -> tuple[Alarms, list[Transition]]:  # fmt: skip
     """The alarms after a reading at `now` (s), and what passed. unknown: nothing was read, so every condition stays.
 
     value, quality, state: (n,) of the points, conditioned. quiet_on: (m,) where the point that keeps an alarm quiet by
@@ -347,7 +347,7 @@ def step(
     slow, rate = _rated(before.slow, mine, good, elapsed)
     bare = _condition(table, before.active, mine, rate, state[table.at], quality[table.at], good)
     active, since = (before.active, before.since) if unknown else _delayed(table, before, bare, moment)
-    passed: list[Passed] = []
+    passed: list[Transition] = []
     now_state = before.state
     now_state = _moved(table, now_state, _shelf_ends(before, moment), Event.UNSHELVE, mine, passed)
     quiet = np.zeros(len(table), dtype=bool) if quiet_on is None else quiet_on
@@ -366,7 +366,7 @@ def step(
 
 def told(
     table: AlarmTable, before: Alarms, which: NDArray[np.int64], event: Event, until: float = float("nan")
-) -> tuple[Alarms, list[Passed]]:
+) -> tuple[Alarms, list[Transition]]:
     """The alarms after somebody's word about some of them; those in a state that knows no such word stay.
 
     until: when a shelf ends by itself, s. An alarm that comes back into service while its condition holds comes anew
@@ -374,7 +374,7 @@ def told(
     """
     where = np.zeros(len(table), dtype=bool)
     where[which] = True
-    passed: list[Passed] = []
+    passed: list[Transition] = []
     state = _moved(table, before.state, where, event, np.full(len(table), np.nan), passed)
     shelf = before.until
     if event is Event.SHELVE:
@@ -388,13 +388,13 @@ def _shelf_ends(before: Alarms, now: float) -> Bools:
 
 
 def _moved(
-    table: AlarmTable, state: NDArray[np.uint8], where: Bools, event: Event, value: Floats, passed: list[Passed]
+    table: AlarmTable, state: NDArray[np.uint8], where: Bools, event: Event, value: Floats, passed: list[Transition]
 ) -> NDArray[np.uint8]:
     if not where.any():
         return state
     becomes = np.where(where, _TABLE[state, int(event), table.latches.astype(np.int64)], state).astype(np.uint8)
     for k in np.flatnonzero(becomes != state).tolist():
-        passed.append(Passed(k, event, State(int(state[k])), State(int(becomes[k])), float(value[k])))
+        passed.append(Transition(k, event, State(int(state[k])), State(int(becomes[k])), float(value[k])))
     return becomes
 
 

@@ -27,7 +27,7 @@ Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 States = NDArray[np.int8]
 
-__all__ = ["CHATTER_WINDOW_S", "UNKNOWN", "Condition", "Reading", "Seen", "Settings", "begin", "step"]
+__all__ = ["CHATTER_WINDOW_S", "UNKNOWN", "Condition", "Conditioned", "Reading", "Settings", "begin", "step"]
 
 UNKNOWN = np.int8(-1)
 CHATTER_WINDOW_S = 10.0
@@ -86,14 +86,14 @@ class Settings:
     @classmethod
     def of(cls, image: PlantImage, rows: NDArray[np.int64]) -> Settings:
         """The settings of some points of a plant, with the plant's own where a point says nothing."""
-        said = {
+        report = {
             name: image.number(name)[rows]
             for name in (
                 "smoothing_s", "on_at", "off_at", "on_delay", "off_delay", "stretch", "preset", "pulse_value",
                 "chatter", "bands_deadband", "fastest",
             )
         }  # fmt: skip
-        none = {name: np.nan_to_num(column) for name, column in said.items()}
+        none = {name: np.nan_to_num(column) for name, column in report.items()}
         bands = [bands_of(image.text("bands", row)) if image.cells["bands"][row] else None for row in rows.tolist()]
         widest = max((len(b.edges) for b in bands if b), default=0)
         edges = np.full((len(rows), widest), np.inf)
@@ -103,22 +103,22 @@ class Settings:
         plant, own = image.conventions.faults_end, field_named("fault_ends").choices
         ends, trips = image.code("fault_ends")[rows], image.filled("trips")[rows]
         by_plant = trips if plant == "on reset where it trips" else np.full(len(rows), plant == "on reset")
-        off_at = np.where(np.isnan(said["off_at"]), said["on_at"], said["off_at"])
-        chatter = np.where(np.isnan(said["chatter"]), image.conventions.chatter_changes, none["chatter"])
+        off_at = np.where(np.isnan(report["off_at"]), report["on_at"], report["off_at"])
+        chatter = np.where(np.isnan(report["chatter"]), image.conventions.chatter_changes, none["chatter"])
         return cls(
             smoothing_s=none["smoothing_s"],
             contact=image.family[rows] == Family.CONTACT,
-            on_at=said["on_at"],
+            on_at=report["on_at"],
             off_at=off_at,
             on_delay_s=none["on_delay"] / 1000.0,
             off_delay_s=none["off_delay"] / 1000.0,
             stretch_s=none["stretch"] / 1000.0,
             edge=image.code("counts_on")[rows],
-            preset=said["preset"],
-            pulse_value=np.where(np.isnan(said["pulse_value"]), 1.0, said["pulse_value"]),
+            preset=report["preset"],
+            pulse_value=np.where(np.isnan(report["pulse_value"]), 1.0, report["pulse_value"]),
             cumulative=_CUMULATIVE[image.code("signal")[rows]],
             wrap=_wrap(image, rows),
-            fastest=said["fastest"],
+            fastest=report["fastest"],
             chatter_from=np.minimum(chatter, MOST_RING).astype(np.int64),
             latches=np.where(ends < 0, by_plant, ends == own.index("on reset")),
             edges=edges,
@@ -208,7 +208,7 @@ class Reading:
 
 
 @dataclass(frozen=True)
-class Seen:
+class Conditioned:
     """What is shown of n points. value: filtered; of a contact, its clean state. state: 0, 1, or -1 where there is
     none. reasons: with those that are latched or chatter. done: the counter has reached its preset."""
 
@@ -220,7 +220,7 @@ class Seen:
     done: Bools
 
 
-def step(settings: Settings, before: Condition, now: float, reading: Reading) -> tuple[Condition, Seen]:
+def step(settings: Settings, before: Condition, now: float, reading: Reading) -> tuple[Condition, Conditioned]:
     """The state after a reading at `now` (s), and what is shown."""
     moment = max(now, before.at) if np.isfinite(before.at) else now
     elapsed = moment - before.at if np.isfinite(before.at) else np.nan
@@ -258,7 +258,7 @@ def step(settings: Settings, before: Condition, now: float, reading: Reading) ->
         & ~np.isnan(settings.preset)
         & (after.counted >= np.nan_to_num(settings.preset, nan=np.inf))
     )
-    return after, Seen(shown, state, reasons, chatters, band, done)
+    return after, Conditioned(shown, state, reasons, chatters, band, done)
 
 
 def _smoothed(settings: Settings, before: Condition, elapsed: float, value: Floats, good: Bools) -> Floats:

@@ -20,7 +20,7 @@ from canaleta.core.signals.signal_types import Family
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 
-__all__ = ["LEVELS", "Found", "Plateau", "Watch", "begin", "signal_span", "step"]
+__all__ = ["LEVELS", "Plateau", "Recognised", "Watch", "begin", "signal_span", "step"]
 
 LEVELS = (0.0, 0.25, 0.5, 0.75, 1.0, 0.75, 0.5, 0.25, 0.0)
 STEADY_S = 2.5
@@ -53,7 +53,7 @@ class Plateau:
 
 
 @dataclass(frozen=True)
-class Found:
+class Recognised:
     """A point whose pattern was complete at `at` (s). plateaus: of a staircase, none of a contact."""
 
     row: int
@@ -117,7 +117,7 @@ def begin(n: int) -> Watch:
 def step(
     before: Watch, now: float, signal: Floats, span: Floats, counts: Floats, value: Floats, state: NDArray[np.int8],
     noise: Floats | None = None,
-) -> tuple[Watch, list[Found]]:  # fmt: skip
+) -> tuple[Watch, list[Recognised]]:  # fmt: skip
     """After a reading at `now` (s): what was seen, and the points whose pattern is complete with it.
 
     signal: (n,) what stands on the wires, NaN for none. span: of the signal of each point, NaN for a contact. state:
@@ -175,7 +175,7 @@ def _plateau(origin: Floats, sums: Floats, n: Floats, first: Floats, now: float)
         return np.stack([origin + mean, sigma, sums[2] / n, sums[3] / n, first, np.full(len(n), now), n])
 
 
-def _staircases(levels: Floats, came: Bools, span: Floats, now: float, told: Floats) -> list[Found]:
+def _staircases(levels: Floats, came: Bools, span: Floats, now: float, told: Floats) -> list[Recognised]:
     """The points whose last nine levels are a staircase, up and back by the same steps."""
     signal, begins = levels[:, 0, :], levels[:, 4, :]
     with np.errstate(invalid="ignore", divide="ignore"):
@@ -189,7 +189,7 @@ def _staircases(levels: Floats, came: Bools, span: Floats, now: float, told: Flo
     out = []
     for row in np.flatnonzero(hits).tolist():
         plateaus = tuple(_told(levels[k, :, row]) for k in range(KEPT))
-        out.append(Found(row, now, "staircase", plateaus))
+        out.append(Recognised(row, now, "staircase", plateaus))
     return out
 
 
@@ -208,7 +208,7 @@ def _contacts(before: Watch, now: float, state: NDArray[np.int8]) -> tuple[Float
     return changes, np.where(state >= 0, state, before.contact).astype(np.int8)
 
 
-def _signals(changes: Floats, contact: NDArray[np.int8], now: float, told: Floats) -> list[Found]:
+def _signals(changes: Floats, contact: NDArray[np.int8], now: float, told: Floats) -> list[Recognised]:
     """The contacts that went short, long, short and then rested, away from a rest before it."""
     if not np.isfinite(changes[-6:]).any():
         return []
@@ -226,4 +226,4 @@ def _signals(changes: Floats, contact: NDArray[np.int8], now: float, told: Float
         long = (lasted[1] >= LONG_S[0]) & (lasted[1] <= LONG_S[1])
         calm = (between <= LONG_S[1]).all(axis=0) & (rest_before >= REST_S) & (now - six[-1] >= REST_S)
         hits = short & long & calm & (six[0] > told)
-    return [Found(row, now, "short, long, short", ()) for row in np.flatnonzero(hits & (contact >= 0)).tolist()]
+    return [Recognised(row, now, "short, long, short", ()) for row in np.flatnonzero(hits & (contact >= 0)).tolist()]

@@ -68,9 +68,9 @@ def with_conventions(conventions: Conventions, typed: Mapping[str, str]) -> Conv
         return Conventions.model_validate(body)
     except ValidationError as error:
         first = error.errors()[0]
-        said = first["msg"].removeprefix("Value error, ").removeprefix("Input should be ")
+        report = first["msg"].removeprefix("Value error, ").removeprefix("Input should be ")
         named = _BY_NAME.get(".".join(str(part) for part in first["loc"]))
-        raise TextError(f"{named.says}: {said}" if named else said) from error
+        raise TextError(f"{named.says}: {report}" if named else report) from error
 
 
 def _read(field: ConventionField, text: str) -> Any:

@@ -224,7 +224,7 @@ class Setting(_Frozen):
         return round(figure * self.per_unit) if self.least <= figure <= self.most else None
 
     @property
-    def usual_code(self) -> int:
+    def default_code(self) -> int:
         """The number that the module comes with: on, or the lowest. The order of the choices is lost in a database."""
         if self.per_unit:
             return round(self.usual * self.per_unit)

@@ -20,9 +20,9 @@ __all__ = [
     "plain_figure",
     "read_number",
     "read_range",
+    "rounded_text",
     "short",
     "shown",
-    "tidy",
 ]
 
 MINUS = "\u2212"
@@ -189,7 +189,7 @@ def shown(value: float, decimals: int) -> str:
     return text.replace("-", MINUS)
 
 
-def tidy(value: float) -> str:
+def rounded_text(value: float) -> str:
     """A worked-out number as somebody would type it: at most seven significant digits, no idle zeros."""
     rounded = Decimal(f"{value:.7g}")
     text = plain(rounded)

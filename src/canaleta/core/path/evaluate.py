@@ -24,7 +24,7 @@ from canaleta.core.path.joints.scaling import Scaling
 from canaleta.core.signals.converters import round_counts
 from canaleta.core.signals.signal_types import Family
 
-__all__ = ["Paths", "Runs", "describe", "evaluate", "forwards", "reasons_told", "workings"]
+__all__ = ["Paths", "Runs", "describe", "evaluate", "forwards", "reason_messages", "workings"]
 
 Ripen = Callable[[NDArray[np.int64], NDArray[np.uint32]], NDArray[np.uint32]]
 """Places in `rows` and their reasons in, reasons of the same shape out."""
@@ -181,7 +181,7 @@ def _given_out(chain: Chain, p: PathRows, counts: Floats) -> Floats:
     return np.clip(_whole(p, counts), p.of_mode("least"), p.of_mode("most"))
 
 
-def reasons_told(image: PlantImage, row: int, reasons: int) -> list[str]:
+def reason_messages(image: PlantImage, row: int, reasons: int) -> list[str]:
     """The reasons of one point in words; a converter at its limit says which signal it cannot tell apart."""
     chain = CHAINS.get(Family(int(image.family[row])))
     low, high = chain.limits(PathRows(image, np.array([row]))) if chain else ("", "")

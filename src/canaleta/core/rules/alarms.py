@@ -13,7 +13,7 @@ from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import as_typed
 from canaleta.core.rules.finding import Finding
-from canaleta.core.rules.rule import rule, said
+from canaleta.core.rules.rule import report, rule
 
 Rows = NDArray[np.int64]
 _LIMITS = tuple(f"alarm_{level}" for level in ALARM_LEVELS)
@@ -29,8 +29,8 @@ def alarms_out_of_order(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         limits = [(name, float(image.number(name)[row])) for name in _LIMITS if image.cells[name][row] is not None]
         for (lower, below), (upper, above) in itertools.pairwise(limits):
             if below >= above:
-                said = [f"{name[6:].upper()} {as_typed(image.text(name, row))}" for name in (lower, upper)]
-                yield _finding(image, row, f"{lower}:{upper}", (lower, upper), f"{' is not below '.join(said)}")
+                order = [f"{name[6:].upper()} {as_typed(image.text(name, row))}" for name in (lower, upper)]
+                yield _finding(image, row, f"{lower}:{upper}", (lower, upper), f"{' is not below '.join(order)}")
         ends = sorted(float(image.number(name)[row]) for name in ("value_low", "value_high"))
         if np.isnan(ends).any() or image.cells["value_table"][row] is not None or image.code("value_form")[row] > 0:
             continue
@@ -56,7 +56,7 @@ def _suspect(image: PlantImage, rows: Rows) -> NDArray[np.bool_]:
 
 
 def _finding(image: PlantImage, row: int, cause: str, names: tuple[str, ...], says: str) -> Finding:
-    return said(
+    return report(
         image,
         "R15",
         [row],

@@ -14,7 +14,7 @@ from canaleta.core.model.fields import Station, field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import shown
 from canaleta.core.rules.finding import Cell, Finding, Fix
-from canaleta.core.rules.rule import rule, said, said_of_plant
+from canaleta.core.rules.rule import report, report_of_plant, rule
 from canaleta.core.signals.signal_types import Family
 
 Rows = NDArray[np.int64]
@@ -34,7 +34,7 @@ def counts_outside(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         for at in np.flatnonzero((typed < least) | (typed > most)).tolist():
             row, point = int(placed[at]), int(image.ids[int(placed[at])])
             low, high = shown(float(least[at]), 0), shown(float(most[at]), 0)
-            yield said(
+            yield report(
                 image,
                 "R12",
                 [row],
@@ -68,7 +68,7 @@ def used_but_off(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         point = int(image.ids[row])
         words = {"trips": "it shuts something", "used_by": "a control works with it"}
         why = words.get(uses[0], "it has an alarm") if uses else f"it is {image.text('status', row)}"
-        yield said(
+        yield report(
             image,
             "R26",
             [row],
@@ -101,7 +101,7 @@ def too_few_spares(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         if count - taken >= wanted:
             continue
         cabinet = layout.cabinets[number].name
-        yield said_of_plant(
+        yield report_of_plant(
             "R25",
             f"{cabinet}:{name}",
             Station.INPUT,
@@ -115,12 +115,12 @@ _PAIRS = (("device_low", "device_high"), ("value_low", "value_high"))
 @rule("R72", "half of it is said", "nothing can be worked out from one end of a range, nor read without a signal",
       ("signal", "channel", *(name for pair in _PAIRS for name in pair), "value_form"), harm="hides",
       looks="channels without a signal, ranges with one end")  # fmt: skip
-def half_said(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+def half_typed(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A point that holds a channel and has no signal; a range of which one end is there and the other follows nothing."""
     bare = image.landed[rows] & ~image.filled("signal")[rows]
     for row in rows[bare].tolist():
         text = "it holds a channel and has no signal: nothing can be read from it"
-        yield said(
+        yield report(
             image, "R72", [row], Station.DEVICE, text, ("signal", "channel"), about=f"{int(image.ids[row])}:signal"
         )
     # Kept as slope and offset, the ends of the value follow.
@@ -131,7 +131,7 @@ def half_said(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             there, missing = pair if image.filled(pair[0])[row] else pair[::-1]
             field, other = field_named(there), field_named(missing)
             text = f"{field.station.lower()} {field.label} is {image.text(there, row)} and {other.label} is missing: half a range"
-            yield said(image, "R72", [row], field.station, text, pair, about=f"{int(image.ids[row])}:{there}")
+            yield report(image, "R72", [row], field.station, text, pair, about=f"{int(image.ids[row])}:{there}")
 
 
 _NEEDED = ("signal", "channel", "mode", "device_low", "device_high", "value_low", "value_high")
@@ -154,4 +154,4 @@ def incomplete(image: PlantImage, rows: Rows) -> Iterator[Finding]:
                 dict.fromkeys(f"{field_named(n).station.lower()} {field_named(n).label}" for n in missing)
             )
             text = f"it is said to be {image.text('status', row)}, and lacks {labels}"
-            yield said(image, "R64", [row], Station.CHECKS, text, ("status", *missing))
+            yield report(image, "R64", [row], Station.CHECKS, text, ("status", *missing))

@@ -26,7 +26,7 @@ from canaleta.core.rules.masks import (
     takes,
     uncurved,
 )
-from canaleta.core.rules.rule import rule, said
+from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.sensors.elements import degrees, electrical, span_degc
 from canaleta.core.signals.sensors.extension import EXTENSION_NAMES, EXTENSIONS, extensions_for
 from canaleta.core.signals.signal_types import Family
@@ -68,7 +68,7 @@ def leads_count(image: PlantImage, rows: Rows) -> Iterator[Finding]:
                 Fix(f"the jumper is {where}", ((Cell(int(image.ids[row]), "jumper"), where),))
                 for where in JUMPERS[:2]
             ]
-            yield said(
+            yield report(
                 image,
                 "R19",
                 [row],
@@ -101,7 +101,7 @@ def leads_count(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             if asked
             else []
         )
-        yield said(image, "R19", [row], Station.LOOP, text, ("wires", "jumper", "lead_ohm"), fixes=fixes)
+        yield report(image, "R19", [row], Station.LOOP, text, ("wires", "jumper", "lead_ohm"), fixes=fixes)
 
 
 def _lead_error(curve: NDArray[np.object_], t: float, ohm: float, table: NDArray[np.object_]) -> float:
@@ -144,7 +144,7 @@ def wrong_wire(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             Fix(f"it is {name}", ((Cell(int(image.ids[row]), "extension"), name),))
             for name in extensions_for(letter)[:2]
         ]
-        yield said(image, "R43", [row], Station.LOOP, text, ("extension", "signal"), fixes=fixes)
+        yield report(image, "R43", [row], Station.LOOP, text, ("extension", "signal"), fixes=fixes)
 
 
 @rule("R20", "extension or cold junction missing", "IEC 60584: an emf is a difference of two temperatures", _WIRE, harm="falsifies",
@@ -169,12 +169,12 @@ def junction_unknown(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             text = f"the cold junction is known by {image.text('junction', row)}, and at what temperature is not said: {shown(float(cold[at]), 0)} °C is taken"
             if image.text("junction", row) == "fixed":
                 text = f"the cold junction is set to a fixed temperature, and to which is not said: {shown(float(cold[at]), 0)} °C is taken"
-            yield said(
+            yield report(
                 image, "R20", [row], Station.LOOP, text, ("junction", "junction_degc"), about=f"{point}:junction"
             )
         elif plain[at]:
             text = f"the mode gives plain mV, so the module measures no cold junction: the cabinet's {shown(float(cold[at]), 0)} °C is taken for it"
-            yield said(image, "R20", [row], Station.LOOP, text, ("junction", "mode"), about=f"{point}:junction")
+            yield report(image, "R20", [row], Station.LOOP, text, ("junction", "mode"), about=f"{point}:junction")
         if bare[at] and letter != "B":
             hot = float(process_at(image, np.array([row]), 1.0)[0])
             hot = span_degc(letter, None)[1] if np.isnan(hot) else hot
@@ -184,7 +184,7 @@ def junction_unknown(image: PlantImage, rows: Rows) -> Iterator[Finding]:
                 f" {shown(float(cold[at]), 0)} °C: on copper, {_signed(error)} °C at {shown(hot, 0)} °C"
             )
             fixes = [Fix(f"it is {name}", ((Cell(point, "extension"), name),)) for name in extensions_for(letter)[:2]]
-            yield said(
+            yield report(
                 image,
                 "R20",
                 [row],
@@ -197,7 +197,7 @@ def junction_unknown(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         elif beyond[at]:
             wire = EXTENSIONS[image.text("extension", row)]
             text = f"{wire.name} is for {wire.low_degc:g} … {wire.high_degc:g} °C, and the head is at {shown(float(head[at]), 0)} °C"
-            yield said(image, "R20", [row], Station.LOOP, text, ("extension", "head_degc"), about=f"{point}:wire")
+            yield report(image, "R20", [row], Station.LOOP, text, ("extension", "head_degc"), about=f"{point}:wire")
 
 
 _USED = ("trips", "used_by", *(f"alarm_{level}" for level in ALARM_LEVELS))
@@ -223,7 +223,7 @@ def no_open_action(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             if "scale" in choice
         ]
         text = f"nobody chose where the value goes when the element breaks, and {rests}"
-        yield said(image, "R22", [row], Station.INPUT, text, ("open_action", uses[0]), fixes=fixes)
+        yield report(image, "R22", [row], Station.INPUT, text, ("open_action", uses[0]), fixes=fixes)
 
 
 @rule("R46", "grounded tips in one isolation group", "isolation groups of the module type", ("tag", "signal", "tip", "channel"),
@@ -241,7 +241,7 @@ def tips_meet(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         if len(here) > 1:
             tags, title = " and ".join(image.label(row) for row in here), image.layout.type_of(module).title
             text = f"{tags} touch earth at their tips and share an isolation group of {title}: what flows between the tips adds to their mV"
-            yield said(image, "R46", here, Station.LOOP, text, ("tip",), about=f"{module}:{group}")
+            yield report(image, "R46", here, Station.LOOP, text, ("tip",), about=f"{module}:{group}")
 
 
 @rule("R54", "a range beyond the element", "IEC 60584-1, IEC 60751: where the curves end", (*_PLACE, "curve_table"), severity="bad",
@@ -258,5 +258,5 @@ def beyond_curve(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             f"the range goes to {shown(float(high[at] if max(low[at], high[at]) > most[at] else low[at]), 0)} °C and the curve of a {name}"
             f" is known from {shown(float(least[at]), 0)} to {shown(float(most[at]), 0)} °C"
         )
-        yield said(image, "R54", [row], Station.DEVICE, text, ("device_low", "device_high", "signal"),
+        yield report(image, "R54", [row], Station.DEVICE, text, ("device_low", "device_high", "signal"),
                    cause=Cause(name, f"elements {name}"))  # fmt: skip

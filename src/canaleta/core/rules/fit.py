@@ -33,7 +33,7 @@ from canaleta.core.rules.masks import (
     takes,
     uncurved,
 )
-from canaleta.core.rules.rule import rule, said
+from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.laws import SENSOR_LAW
 from canaleta.core.signals.signal_types import LOADS, Family
 
@@ -122,7 +122,7 @@ def other_kind(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             kind = Family(int(mode.family[image.mode[row]])).name.lower()
             takes_what = "switches" if kind == "contact" else f"a {kind} signal in {unit}"
             text = f"{title} in mode {image.text('mode', row)} takes {takes_what}, and the device is a {signal.name}: nothing it says can be read"
-        yield said(image, "R03", [row], Station.INPUT, text, ("mode", "signal", "channel"), fixes=modes.of(row),
+        yield report(image, "R03", [row], Station.INPUT, text, ("mode", "signal", "channel"), fixes=modes.of(row),
                    cause=_cause(image, row))  # fmt: skip
 
 
@@ -134,7 +134,7 @@ def no_such_mode(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     for row in rows[(image.module[rows] >= 0) & (image.mode[rows] < 0) & image.filled("mode")[rows]].tolist():
         text = f"{_title(image, row)} has no mode {image.text('mode', row)}: no count of it means anything"
         fixes = modes.of(row) if image.family[row] != Family.NONE else ()
-        yield said(
+        yield report(
             image, "R53", [row], Station.INPUT, text, ("mode", "channel"), fixes=fixes, cause=_cause(image, row)
         )
 
@@ -162,7 +162,7 @@ def voltages(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             if kills_module[at]
             else f"{title}, mode {what}, puts {volts} V AC on a {name}: the mains kill the device"
         )
-        yield said(image, "R04", [row], Station.LOOP, text, ("signal", "mode", "channel"), fixes=modes.of(row),
+        yield report(image, "R04", [row], Station.LOOP, text, ("signal", "mode", "channel"), fixes=modes.of(row),
                    cause=_cause(image, row))  # fmt: skip
 
 
@@ -179,7 +179,7 @@ def other_supply(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     for row in rows[(least > c.least_supply_v) | (greatest < c.greatest_supply_v)].tolist():
         kills, short = supplied(image, row, signal_of(image, row), image.layout.type_of(int(image.module[row])))
         if kills or short:
-            yield said(image, "R05", [row], Station.LOOP, kills or short, ("supply_low_v", "supply_high_v", "supply"),
+            yield report(image, "R05", [row], Station.LOOP, kills or short, ("supply_low_v", "supply_high_v", "supply"),
                        severity="bad" if kills else "settle", harm="destroys" if kills else "wavers")  # fmt: skip
 
 
@@ -193,7 +193,7 @@ def no_current_path(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         signal = signal_of(image, row)
         side = "+" if signal.switch == "PNP" else "0 V"
         text = f"{signal.name} pulls to {side} and the common of {_title(image, row)} is at {side}: no current flows, it never switches"
-        yield said(image, "R06", [row], Station.LOOP, text, ("signal", "channel"), cause=_cause(image, row))
+        yield report(image, "R06", [row], Station.LOOP, text, ("signal", "channel"), cause=_cause(image, row))
 
 
 @rule("R09", "the input does not take all of the signal", "spans of the module type", PATH, harm="falsifies",
@@ -229,7 +229,7 @@ def not_all_of_it(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             text = f"{used} are used and the count reaches {counted}: " + (
                 "the input is overdriven" if overdriven else f"{shown(min(lost, 100.0), 1)} % of the span is cut off"
             )
-        yield said(image, "R09", [row], Station.INPUT, text, ("mode", "signal", "channel"), fixes=fixes,
+        yield report(image, "R09", [row], Station.INPUT, text, ("mode", "signal", "channel"), fixes=fixes,
                    severity="bad" if severity == "bad" else "settle", cause=_cause(image, row))  # fmt: skip
 
 
@@ -283,7 +283,7 @@ def failure_hidden(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             if np.isfinite(fails[at])
             else [Fix("it fails low, at 3.6 mA", ((Cell(int(image.ids[row]), "failure_ma"), "3.6"),))]
         )
-        yield said(image, "R10", [row], Station.INPUT, text, ("mode", "failure_ma"), fixes=fixes if above[at] else (),
+        yield report(image, "R10", [row], Station.INPUT, text, ("mode", "failure_ma"), fixes=fixes if above[at] else (),
                    cause=_cause(image, row))  # fmt: skip
 
 
@@ -308,7 +308,7 @@ def zeros_mixed(image: PlantImage, rows: Rows) -> Iterator[Finding]:
                 f" where the device means {shown(float(low[0]), words[0].decimals)} {words[0].unit}"
             )
         fix = Fix("as signal and module make it", ((Cell(point, "counts_low"), ""), (Cell(point, "counts_high"), "")))
-        yield said(image, "R13", [row], Station.COUNTS, text, ("counts_low", "counts_high"), fixes=(fix,))
+        yield report(image, "R13", [row], Station.COUNTS, text, ("counts_low", "counts_high"), fixes=(fix,))
 
 
 @rule("R21", "an element the mode is not for", "IEC 60584-1, IEC 60751: each element has its own curve",
@@ -334,7 +334,7 @@ def other_element(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             fixes.append(
                 Fix("the law is the sensor's curve", ((Cell(int(image.ids[row]), "value_law"), SENSOR_LAW),))
             )
-        yield said(
+        yield report(
             image, "R21", [row], Station.INPUT, text, ("signal", "mode"), fixes=fixes, cause=_cause(image, row)
         )
 
@@ -358,4 +358,4 @@ def load_over(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     for at in np.flatnonzero(taken > rated).tolist():
         row = int(rows[at])
         text = f"the load takes {shown(float(taken[at]), 0)} mA and {_title(image, row)} may switch {shown(float(rated[at]), 0)} mA"
-        yield said(image, "R24", [row], Station.LOOP, text, ("load_ma", "channel"))
+        yield report(image, "R24", [row], Station.LOOP, text, ("load_ma", "channel"))

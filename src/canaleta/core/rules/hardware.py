@@ -14,7 +14,7 @@ from canaleta.core.model.naming import departures
 from canaleta.core.notation.text import shown
 from canaleta.core.rules.finding import Cause, Finding
 from canaleta.core.rules.masks import of_signal, on_same_module
-from canaleta.core.rules.rule import rule, said, said_of_plant
+from canaleta.core.rules.rule import report, report_of_plant, rule
 from canaleta.core.signals.signal_types import LOADS, Family
 from canaleta.core.signals.strips import cores_of
 
@@ -36,7 +36,7 @@ def one_address(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             )
     for (host, port, unit), racks in by_place.items():
         if len(racks) > 1:
-            yield said_of_plant(
+            yield report_of_plant(
                 "R58",
                 f"{host}:{port}:{unit}",
                 Station.INPUT,
@@ -53,7 +53,7 @@ def departs(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     layout = image.layout
     for rack, ruled in departures(image.conventions.address_rule, layout):
         name = f"{layout.cabinets[rack.cabinet].name} {rack.name}"
-        yield said_of_plant(
+        yield report_of_plant(
             "R59", f"{rack.id}", Station.INPUT, f"{name} is at {rack.host}; the rule makes it {ruled}"
         )
 
@@ -118,7 +118,7 @@ def overloaded(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 
 def _over(image: PlantImage, where: str, load: Load, rows: list[int], about: str) -> Finding:
     text = f"{where}, {load.name}: {shown(load.ma, 0)} mA are taken and {shown(load.rating_ma, 0)} mA are there"
-    return said(image, "R60", rows, Station.LOOP, text, ("takes_ma",), about=about, cause=Cause(about, where))
+    return report(image, "R60", rows, Station.LOOP, text, ("takes_ma",), about=about, cause=Cause(about, where))
 
 
 @rule("R61", "what does not belong in one isolation group", "isolation groups of the module type", ("tag", "signal", "channel"),
@@ -138,7 +138,7 @@ def groups_mixed(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         if mains and others:
             title = image.layout.type_of(module).title
             text = f"{image.label(mains[0])} switches AC and {image.label(others[0])} DC in one isolation group of {title}"
-            yield said(image, "R61", here, Station.LOOP, text, ("signal", "channel"), about=f"{module}:{group}")
+            yield report(image, "R61", here, Station.LOOP, text, ("signal", "channel"), about=f"{module}:{group}")
 
 
 @rule("R62", "mains and signals in one cable", "segregation by voltage (IEC 60204-1, 13.1.3)", ("tag", "cable", "signal"), group="cable", harm="destroys",
@@ -161,7 +161,7 @@ def mains_beside_signals(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             here = [int(held[at]) for at in (*some, *others)]
             with_mains, beside = (", ".join(image.label(int(held[at])) for at in part[:3]) for part in (some, others))
             text = f"cable {image.text('cable', here[0])} carries {image.conventions.mains_v:g} V AC for {with_mains} beside the signals of {beside}"
-            yield said(image, "R62", here, Station.LOOP, text, ("cable",), about=name)
+            yield report(image, "R62", here, Station.LOOP, text, ("cable",), about=name)
 
 
 @rule("R63", "fewer cores than wires", "a compensated element needs each of its wires", ("cores", "wires", "signal"), harm="hides",
@@ -173,4 +173,4 @@ def too_few_cores(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         cores, wires = len(cores_of(image.text("cores", row))), int(image.number("wires")[row])
         if cores < wires:
             text = f"the element has {wires} wires and the list gives it {cores} core{'s' if cores > 1 else ''}"
-            yield said(image, "R63", [row], Station.LOOP, text, ("cores", "wires"))
+            yield report(image, "R63", [row], Station.LOOP, text, ("cores", "wires"))

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.rules.finding import Cell, Finding, Fix
-from canaleta.core.rules.rule import rule, said
+from canaleta.core.rules.rule import report, rule
 
 Rows = NDArray[np.int64]
 
@@ -41,7 +41,7 @@ def duplicate_tag(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         services = " · ".join(image.text("service", row) or "no service" for row in group)
         last = Cell(int(image.ids[group[-1]]), "tag")
         free = _free_name(image, tag)
-        yield said(
+        yield report(
             image,
             "R01",
             group,
@@ -59,7 +59,7 @@ def second_name_twice(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Two points with one second name."""
     for group in _groups(image, "second_name", rows):
         name, tags = image.text("second_name", group[0]), ", ".join(image.label(row) for row in group)
-        yield said(image, "R51", group, Station.POINT, f"{tags} have one second name, {name}", ("second_name",),
+        yield report(image, "R51", group, Station.POINT, f"{tags} have one second name, {name}", ("second_name",),
                    about=name.casefold())  # fmt: skip
 
 
@@ -78,7 +78,7 @@ def two_claims(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         last = Cell(int(image.ids[(wishing or group)[-1]]), "channel")
         fixes = [Fix(f"land {image.label((wishing or group)[-1])} on {free}", ((last, free),))] if free else []
         fixes.append(Fix(f"{image.label((wishing or group)[-1])} gives it up", ((last, ""),)))
-        yield said(
+        yield report(
             image,
             "R02",
             group,
@@ -111,7 +111,7 @@ def together(image: PlantImage, rows: Rows) -> Iterator[Finding]:
                 continue
             word, tags = image.text("redundant", here[0]), " and ".join(image.label(row) for row in here)
             place = image.layout.address(module, int(image.channel[here[0]])).rpartition("·")[0]
-            yield said(
+            yield report(
                 image,
                 "R38",
                 here,
@@ -132,7 +132,7 @@ def alone(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     for row, word in zip(held.tolist(), words, strict=True):
         if many[word] == 1:
             told = image.text("redundant", row)
-            yield said(image, "R52", [row], Station.POINT, f"{image.label(row)} stands in as “{told}”, and nobody else does",
+            yield report(image, "R52", [row], Station.POINT, f"{image.label(row)} stands in as “{told}”, and nobody else does",
                        ("redundant",), fixes=(Fix("it stands in for nobody", ((Cell(int(image.ids[row]), "redundant"), ""),)),))  # fmt: skip
 
 

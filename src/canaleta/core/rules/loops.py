@@ -16,7 +16,7 @@ from canaleta.core.path.joints.base import PathRows
 from canaleta.core.path.joints.linear import loop_drop_v, loop_ohm
 from canaleta.core.rules.finding import Cell, Finding, Fix
 from canaleta.core.rules.masks import loops, of_type, period_ms
-from canaleta.core.rules.rule import rule, said
+from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.loops import DESIGN_MA, HART_LEAST_OHM, cable_ohm
 from canaleta.core.signals.signal_types import Family
 
@@ -56,7 +56,7 @@ def voltage_short(image: PlantImage, rows: Rows) -> Iterator[Finding]:
                 if longest > 0
                 else "; no cable is short enough"
             )
-        yield said(image, "R23", [row], Station.LOOP, text, ("lift_off_v", "supply", "cable_m"))
+        yield report(image, "R23", [row], Station.LOOP, text, ("lift_off_v", "supply", "cable_m"))
 
 
 @rule("R41", "not exactly one source in the loop", "a loop has one source, wherever it stands",
@@ -87,7 +87,7 @@ def source_of_loops(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             text = f"two sources: the device feeds the loop over its two wires, and so does {title}"
             fixes += [Fix("the module feeds it", ((Cell(point, "supply"), "module"),)),
                       Fix("four wires, on terminals that do not feed", ((Cell(point, "wires"), "4"),))]  # fmt: skip
-        yield said(image, "R41", [row], Station.LOOP, text, ("supply", "wires", "channel"), fixes=fixes)
+        yield report(image, "R41", [row], Station.LOOP, text, ("supply", "wires", "channel"), fixes=fixes)
 
 
 @rule("R45", "HART sees too little resistance", "HART FSK Physical Layer: 230 Ω at least", ("hart", *_IN_LOOP), harm="hides",
@@ -103,7 +103,7 @@ def hart_shorted(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             f"HART meets {shown(seen, 0)} Ω and needs {shown(HART_LEAST_OHM, 0)}: it cannot be heard;"
             f" {shown(HART_LEAST_OHM - seen, 0)} Ω or more belong in the loop, if its voltage allows"
         )
-        yield said(image, "R45", [int(rows[at])], Station.LOOP, text, ("hart", "hops"))
+        yield report(image, "R45", [int(rows[at])], Station.LOOP, text, ("hart", "hops"))
 
 
 _TIMES = ("signal", "channel", "needs_s", "damping_s", "filter", "on_delay", "off_delay", "stretch", "fastest")
@@ -127,7 +127,7 @@ def delay_too_short(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             f" {shown(2 * ms, 0)} ms would do"
         )
         fix = Fix(f"{shown(2 * ms, 0)} ms", tuple((Cell(int(image.ids[row]), name), f"{2 * ms:g}") for name in names))
-        yield said(image, "R18", [row], Station.INPUT, text, names, fixes=(fix,))
+        yield report(image, "R18", [row], Station.INPUT, text, names, fixes=(fix,))
 
 
 @rule("R37", "read too seldom", "sampling: twice as often as it changes, at least", _TIMES, harm="hides",
@@ -147,7 +147,7 @@ def read_too_seldom(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         else:
             text = f"it must follow within {needs[at]:g} s, and the rack is read every {shown(ms / 1000, 2)} s"
         field = "fastest" if missed[at] else "needs_s"
-        yield said(image, "R37", [row], Station.INPUT, text, (field, "channel"))
+        yield report(image, "R37", [row], Station.INPUT, text, (field, "channel"))
 
 
 @rule("R47", "slower than the point needs", "times of first-order stages add up", _TIMES, harm="falsifies",
@@ -167,4 +167,4 @@ def too_slow(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             f"a step shows to 63 % after {shown(whole, 2)} s and it must follow within {needs[at]:g} s: damping"
             f" {damping[at]:g} s, filter {shown(filtered, 2)} s, scan {shown(float(period[at]), 2)} s"
         )
-        yield said(image, "R47", [row], Station.DEVICE, text, ("needs_s", "damping_s", "filter"))
+        yield report(image, "R47", [row], Station.DEVICE, text, ("needs_s", "damping_s", "filter"))

@@ -13,7 +13,7 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import FIGURES
 from canaleta.core.notation.text import plain_figure
 from canaleta.core.rules.finding import Cell, Finding, Fix
-from canaleta.core.rules.rule import rule, said
+from canaleta.core.rules.rule import report, rule
 
 Rows = NDArray[np.int64]
 FIELDS = tuple(FIELD_OF[of] for of in FIGURES)
@@ -41,7 +41,7 @@ def cannot_make(image: PlantImage, rows: Rows) -> Iterator[Finding]:
                 text = f"{field.label} {plain_figure(figure)} {field.unit}: {kind.title} takes {ends}"
                 near = plain_figure(min(max(figure, setting.least), setting.most))
                 fixes = (Fix(f"{near} {field.unit}", ((Cell(int(image.ids[row]), name), near),)),)
-            yield said(image, "R69", [row], Station.INPUT, text, (name, "channel"), fixes=fixes)
+            yield report(image, "R69", [row], Station.INPUT, text, (name, "channel"), fixes=fixes)
 
 
 @rule("R70", "dither too fast for its pulses", "a period is drawn by several pulses, or it is another", ("pwm_hz", "dither_hz"),
@@ -54,7 +54,7 @@ def dither_too_fast(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             f"dither at {plain_figure(float(dither[at]))} Hz with pulses at {plain_figure(float(pulses[at]))} Hz: "
             f"{plain_figure(round(float(pulses[at] / dither[at]), 1))} pulses in each period, five at least draw it"
         )
-        yield said(image, "R70", [int(rows[at])], Station.INPUT, text, ("dither_hz", "pwm_hz"))
+        yield report(image, "R70", [int(rows[at])], Station.INPUT, text, ("dither_hz", "pwm_hz"))
 
 
 @rule("R71", "no room between the duties", "the least is below the most", ("least_duty", "most_duty"), severity="settle",
@@ -66,4 +66,4 @@ def no_room(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     )
     for at in np.flatnonzero(least >= most).tolist():
         text = f"the least duty is {plain_figure(float(least[at]))} % and the most {plain_figure(float(most[at]))} %"
-        yield said(image, "R71", [int(rows[at])], Station.INPUT, text, ("least_duty", "most_duty"))
+        yield report(image, "R71", [int(rows[at])], Station.INPUT, text, ("least_duty", "most_duty"))

@@ -13,7 +13,7 @@ from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.fields import field_named as field
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.references import between_units
-from canaleta.core.notation.text import as_typed, shown, tidy
+from canaleta.core.notation.text import as_typed, rounded_text, shown
 from canaleta.core.notation.units import factor_and_offset
 from canaleta.core.path.evaluate import describe, evaluate, forwards
 from canaleta.core.path.joints.base import PathRows, decimals_for
@@ -33,7 +33,7 @@ from canaleta.core.rules.masks import (
     takes,
     uncurved,
 )
-from canaleta.core.rules.rule import rule, said
+from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.laws import LAW_NAMES, SENSOR_LAW, TABLE_LAWS, VALUE_LAW_NAMES
 from canaleta.core.signals.signal_types import Family
 
@@ -112,12 +112,12 @@ def _comparable(image: PlantImage, rows: Rows) -> tuple[Rows, Floats, Floats]:
     )  # fmt: skip
     rows = rows[known & (image.mode[rows] >= 0) & np.isin(image.family[rows], _ANALOG)]
     thermal = np.isin(image.family[rows], TEMPERATURE)
-    said = (image.code("device_reference")[rows] >= 0) | (image.code("value_reference")[rows] >= 0)
+    report = (image.code("device_reference")[rows] >= 0) | (image.code("value_reference")[rows] >= 0)
     pairs = [
         (between_units(image, int(row), "°C" if hot else of or "", into or "") if told
          else factor_and_offset("°C" if hot else of or "", into or "")) if (of and into) or of == into else None
         for of, into, hot, told, row in zip(
-            image.cells["device_unit"][rows], image.cells["value_unit"][rows], thermal, said, rows, strict=True
+            image.cells["device_unit"][rows], image.cells["value_unit"][rows], thermal, report, rows, strict=True
         )
     ]  # fmt: skip
     same = np.array([pair is not None for pair in pairs], dtype=bool)
@@ -145,7 +145,7 @@ def _disagreement(image: PlantImage, row: int, level: str, says: float, true: fl
         f"at {level} the list shows {shown(says, decimals)} {unit} where the pipe holds {shown(true, decimals)}:"
         f" the device spans {spans}"
     )
-    return said(
+    return report(
         image,
         "R07",
         [row],
@@ -195,7 +195,7 @@ def _ways(image: PlantImage, factor: Floats, offset: Floats) -> list[list[Fix]]:
     out: list[list[Fix]] = [[] for _ in range(len(image))]
     for side, label in (("value", "follow the device"), ("device", "follow the scaling")):
         some = np.flatnonzero(~np.isnan(ends[side].sum(axis=0)))
-        typed = {k: [tidy(float(end)) for end in ends[side][:, k]] for k in some.tolist()}
+        typed = {k: [rounded_text(float(end)) for end in ends[side][:, k]] for k in some.tolist()}
         cells = {(k, f"{side}_{end}"): Decimal(typed[k][n]) for k in typed for n, end in enumerate(("low", "high"))}
         settles = _agree(image.with_cells(cells)) if cells else np.zeros(len(image), dtype=bool)
         for k in some[settles[some]].tolist():
@@ -293,7 +293,7 @@ def _not_reverse(image: PlantImage, row: int) -> Finding:
 
 
 def _r11(image: PlantImage, row: int, side: str, severity: str, text: str, fixes: tuple[Fix, ...]) -> Finding:
-    return said(
+    return report(
         image,
         "R11",
         [row],

@@ -17,7 +17,7 @@ from canaleta.core.model.fields import Landing, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.rules.finding import Cause, Cell, Finding, Fix, Harm, Severity
 
-__all__ = ["RULES", "Rows", "Rule", "rule", "rule_named", "said", "said_of_plant"]
+__all__ = ["RULES", "Rows", "Rule", "report", "report_of_plant", "rule", "rule_named"]
 
 Rows = NDArray[np.int64]
 
@@ -82,7 +82,7 @@ def rule(
     return register
 
 
-def said(
+def report(
     image: PlantImage,
     id: str,
     rows: Sequence[int],
@@ -106,7 +106,7 @@ def said(
     )  # fmt: skip
 
 
-def said_of_plant(id: str, about: str, station: Station, text: str) -> Finding:
+def report_of_plant(id: str, about: str, station: Station, text: str) -> Finding:
     """A finding of the plant as a whole, which names no point. about: what it is about, in its key."""
     return Finding(id, f"{id}:{about}", station, rule_named(id).severity, text, (), (), "")
 

@@ -17,7 +17,7 @@ from canaleta.core.path.joints import contact
 from canaleta.core.path.joints.base import PathRows
 from canaleta.core.rules.finding import Cell, Finding, Fix
 from canaleta.core.rules.masks import of_signal, of_type, signal_of, takes
-from canaleta.core.rules.rule import rule, said
+from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.signal_types import LOADS, Family
 
 Rows = NDArray[np.int64]
@@ -26,7 +26,7 @@ _CIRCUIT = ("signal", "channel", "mode", "leakage_ma", "drop_v", "series_ohm", "
 
 @rule("R44", "device and discrete input disagree", "IEC 61131-2 types 1, 2, 3; IEC 60947-5-6", _CIRCUIT, severity="bad", harm="falsifies",
       looks="leakage, drop and resistors of the switch against the levels of the input")  # fmt: skip
-def states_untold(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+def unnamed_states(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """The open switch leaks enough to hold the input on, the closed one drops too much, a state lies between."""
     rows = rows[(image.family[rows] == Family.CONTACT) & (image.mode[rows] >= 0)]
     p = PathRows(image, rows)
@@ -58,7 +58,7 @@ def states_untold(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             text = "; ".join(found.troubles) + (f"; {found.bleed} mends the leakage" if found.bleed else "")
         else:
             text = _levels(image, row)
-        yield said(image, "R44", [row], Station.INPUT, text, ("leakage_ma", "drop_v", "channel"))
+        yield report(image, "R44", [row], Station.INPUT, text, ("leakage_ma", "drop_v", "channel"))
 
 
 def _levels(image: PlantImage, row: int) -> str:
@@ -102,4 +102,4 @@ def trip_unwatched(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             text = f"{signal_of(image, row).name} has no live zero: a broken wire reads as the bottom of the range, and it {what}"
         else:
             text = f"the module does not tell a broken element, and it {what}"
-        yield said(image, "R48", [row], Station.INPUT, text, ("trips", "channel"), fixes=fixes)
+        yield report(image, "R48", [row], Station.INPUT, text, ("trips", "channel"), fixes=fixes)

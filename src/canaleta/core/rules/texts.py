@@ -15,7 +15,7 @@ from canaleta.core.notation.tags import Tag, function_of, has_shape, letters_of,
 from canaleta.core.notation.text import RangeText, TextError, as_typed, plain, read_range
 from canaleta.core.notation.units import Unit, factor_and_offset, find_unit, read_unit
 from canaleta.core.rules.finding import Cell, Finding, Fix
-from canaleta.core.rules.rule import rule, said
+from canaleta.core.rules.rule import report, rule
 from canaleta.core.sheet.follows import followed_by
 from canaleta.core.signals.signal_types import Family
 
@@ -97,7 +97,7 @@ def _letters(image: PlantImage, row: int, tag: Tag) -> str:
 
 
 def _tag_finding(image: PlantImage, row: int, cause: str, says: str) -> Finding:
-    return said(image, "R49", [row], Station.POINT, says, ("tag",), about=f"{image.ids[row]}:{cause}")
+    return report(image, "R49", [row], Station.POINT, says, ("tag",), about=f"{image.ids[row]}:{cause}")
 
 
 _RANGES = ("device_low", "device_high", "device_unit", "value_low", "value_high", "value_unit")
@@ -113,7 +113,7 @@ def unit_in_text(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             if not shown or shown == unit.shown or not _same_figures(image, row, side, quoted):
                 continue
             point = int(image.ids[row])
-            yield said(
+            yield report(
                 image,
                 "R08",
                 [row],
@@ -145,7 +145,7 @@ def text_contradicts(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         point = int(image.ids[row])
         has = " and ".join(dict.fromkeys(_range_of(image, row, side) for side in sides))
         text = f"{as_typed(plain(quoted.low))}…{as_typed(plain(quoted.high))} {unit.shown}"
-        yield said(
+        yield report(
             image,
             "R27",
             [row],
@@ -162,7 +162,7 @@ def text_contradicts(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         zero, one = image.text("text_0", row), image.text("text_1", row)
         if zero.casefold() == one.casefold():
             point = int(image.ids[row])
-            yield said(
+            yield report(
                 image,
                 "R27",
                 [row],
@@ -237,5 +237,5 @@ def typed_address(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             point = int(image.ids[row])
             if own and (stale := next((address for address in found if address != own), "")):
                 fix = Fix(f"say {own}", ((Cell(point, name), text.replace(stale, own)),))
-                yield said(image, "R40", [row], Station.INPUT, f"the {name.replace('_', ' ')} names {stale}, and its address is {own}",
+                yield report(image, "R40", [row], Station.INPUT, f"the {name.replace('_', ' ')} names {stale}, and its address is {own}",
                            (name, "channel"), about=f"{point}:{name}", fixes=(fix,))  # fmt: skip

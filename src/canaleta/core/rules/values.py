@@ -21,7 +21,7 @@ from canaleta.core.path.joints.base import PathRows
 from canaleta.core.path.joints.chains import CHAINS
 from canaleta.core.rules.finding import Cell, Finding, Fix
 from canaleta.core.rules.masks import PATH, derived_counts, follows_supply
-from canaleta.core.rules.rule import rule, said
+from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.bands import bands_of
 from canaleta.core.signals.laws import LAW_NAMES, TABLE_LAWS, VALUE_LAW_NAMES
 from canaleta.core.signals.plc_types import LOSS_ALLOWED, RANGES, chain_of
@@ -77,7 +77,7 @@ def integer_loss(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             (float(v0[at]), float(v1[at])), (float(least[at]), float(most[at])),
         )  # fmt: skip
         fix = Fix("as REAL", ((Cell(point, "value_type"), "REAL"),))
-        yield said(
+        yield report(
             image,
             "R14",
             [row],
@@ -107,11 +107,11 @@ def bands_unreached(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             if plain and not ends[0] < float(edge) < ends[1]:
                 lost = bands.names[k] if float(edge) <= ends[0] else bands.names[k + 1]
                 text = f"“{lost}” is never met: its edge {as_typed(str(edge))} lies outside the range {low}…{high}"
-                yield said(image, "R16", [row], Station.VALUE, text, ("bands",), about=f"{image.ids[row]}:{edge}")
+                yield report(image, "R16", [row], Station.VALUE, text, ("bands",), about=f"{image.ids[row]}:{edge}")
         names = [name.casefold() for name in bands.names]
         if again := next((name for k, name in enumerate(bands.names) if name.casefold() in names[:k]), ""):
             text = f"two bands are called “{again}”: nobody can tell them apart"
-            yield said(image, "R16", [row], Station.VALUE, text, ("bands",), about=f"{image.ids[row]}:names")
+            yield report(image, "R16", [row], Station.VALUE, text, ("bands",), about=f"{image.ids[row]}:names")
 
 
 _BANDS = ("on_at", "off_at", "bands", "bands_deadband", *(f"alarm_{level}_deadband" for level in ALARM_LEVELS))
@@ -157,7 +157,7 @@ def narrow_band(image: PlantImage, rows: Rows) -> Iterator[Finding]:
                 f"{words} is {significant(float(width[at]), 3)} {unit}, which is {shown(float(width[at]) / one, 1)} steps of"
                 f" {significant(one, 3)} {unit}: it chatters; {shown(least, 0)} steps are {significant(least * one, 3)} {unit}"
             )
-            yield said(image, "R17", [row], Station.VALUE, text, (name,), about=f"{image.ids[row]}:{name}")
+            yield report(image, "R17", [row], Station.VALUE, text, (name,), about=f"{image.ids[row]}:{name}")
 
 
 @rule("R39", "counts of another supply", "spans that follow the supply", ("counts_low", "counts_high", "signal", "channel", "mode", "shunt_ohm"),
@@ -176,7 +176,7 @@ def stale_counts(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             f" {shown(c1, 0)} now, and {shown(low, 0)} and {shown(high, 0)} are typed"
         )
         fix = Fix("as signal and module make it", ((Cell(point, "counts_low"), ""), (Cell(point, "counts_high"), "")))
-        yield said(image, "R39", [row], Station.COUNTS, text, ("counts_low", "counts_high"), fixes=(fix,))
+        yield report(image, "R39", [row], Station.COUNTS, text, ("counts_low", "counts_high"), fixes=(fix,))
 
 
 @rule("R42", "square root taken twice or never", "a differential pressure goes with the square of the flow (ISO 5167)",
@@ -209,7 +209,7 @@ def roots(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             Fix(f"only {who} takes it", ((Cell(point, law), "straight line"),))
             for who, law in (("the scaling", "device_law"), ("the device", "value_law"))
         ]
-        yield said(
+        yield report(
             image,
             "R42",
             [row],
@@ -245,7 +245,7 @@ def table_turns(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             table = table_of(image.text(f"{side}_table", row), image.text(f"{side}_law", row) != "table")
             if table.direction == 0:
                 text = f"the {'device' if side == 'device' else 'scaling'}'s table turns at point {table.turns_at()}: a value has no one figure behind it"
-                yield said(image, "R55", [row], station, text, (f"{side}_table",), about=f"{image.ids[row]}:{side}")
+                yield report(image, "R55", [row], station, text, (f"{side}_table",), about=f"{image.ids[row]}:{side}")
 
 
 @rule("R56", "not said what it is counted from", "UCUM has no gauge pressure and no normal volume", ("device_unit", "value_unit", "device_reference",
@@ -265,7 +265,7 @@ def uncounted(image: PlantImage, rows: Rows) -> Iterator[Finding]:
                 text = f"{whose} {unit} may be {' or '.join(offered)}; the other side says {there}"
                 fixes = [Fix(f"{choice} too" if choice == there else choice, ((Cell(int(image.ids[row]), f"{side}_reference"), choice),))
                          for choice in offered]  # fmt: skip
-                yield said(
+                yield report(
                     image,
                     "R56",
                     [row],
@@ -318,7 +318,7 @@ def impossible(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             row = int(rows[at])
             what = "an absolute pressure below none" if absolute[at] else "below absolute zero"
             text = f"the {'device' if side == 'device' else 'value'}'s range begins at {shown(float(low[at]), 2)} {column[at]}: {what}"
-            yield said(image, "R57", [row], Station.DEVICE if side == "device" else Station.VALUE, text, (f"{side}_low", f"{side}_unit"),
+            yield report(image, "R57", [row], Station.DEVICE if side == "device" else Station.VALUE, text, (f"{side}_low", f"{side}_unit"),
                        about=f"{image.ids[row]}:{side}")  # fmt: skip
     hot = {u for u, found in units.items() if found and found.quantity == "temperature"}
     others = {
@@ -332,6 +332,6 @@ def impossible(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     ).tolist():
         row = int(rows[at])
         text = f"the device measures in {device[at]} and the value is in {value[at]}: one does not become the other"
-        yield said(
+        yield report(
             image, "R57", [row], Station.VALUE, text, ("value_unit", "device_unit"), about=f"{image.ids[row]}:units"
         )

@@ -11,7 +11,7 @@ from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import TextError
 from canaleta.core.rules.finding import Finding
-from canaleta.core.rules.rule import rule, said
+from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.bands import bands_of
 from canaleta.core.signals.decodings import read_shown
 from canaleta.core.signals.signal_types import Family
@@ -28,10 +28,10 @@ def deviation_from_nothing(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         text = (
             f"a deviation of {image.text('alarm_dev', row)} is an alarm, and no set point is said: it counts from 0"
         )
-        yield said(image, "R65", [row], Station.VALUE, text, ("alarm_dev",))
+        yield report(image, "R65", [row], Station.VALUE, text, ("alarm_dev",))
 
 
-def _kept_quiet(image: PlantImage, points: set[int]) -> set[int]:
+def _suppressed(image: PlantImage, points: set[int]) -> set[int]:
     """Some points with those that name one of them as what keeps them quiet."""
     tags = {image.cells["tag"][image.row_of(p)] for p in points if image.has(p)}
     named = np.flatnonzero(image.filled("quiet_while"))
@@ -39,9 +39,9 @@ def _kept_quiet(image: PlantImage, points: set[int]) -> set[int]:
 
 
 @rule("R66", "kept quiet by nobody", "IEC 62682: what suppresses an alarm by design is a known state",
-      ("quiet_while", "tag", "signal", "on_at"), near=_kept_quiet, looks="which points keep the alarms of others quiet",
+      ("quiet_while", "tag", "signal", "on_at"), near=_suppressed, looks="which points keep the alarms of others quiet",
       harm="hides")  # fmt: skip
-def quiet_by_nobody(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+def suppressed_by_nobody(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """The point that keeps alarms quiet is not there, is the point itself, or has no state that could."""
     named = rows[image.filled("quiet_while")[rows]]
     if not len(named):
@@ -58,7 +58,7 @@ def quiet_by_nobody(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             text = f"its alarms are quiet while {tag} is on, and {tag} has no state: they are never quiet"
         else:
             continue
-        yield said(image, "R66", [row], Station.VALUE, text, ("quiet_while",))
+        yield report(image, "R66", [row], Station.VALUE, text, ("quiet_while",))
 
 
 @rule("R67", "lamps and bands do not pair", "each band lights what is named for it", ("bands", "bands_lamps"),
@@ -71,7 +71,7 @@ def lamps_without_bands(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         if lamps != names:
             one = "lamp is" if lamps == 1 else "lamps are"
             text = f"{lamps} {one} named for {names} bands: one for each, with nothing between two semicolons where none lights"
-            yield said(image, "R67", [row], Station.VALUE, text, ("bands_lamps",))
+            yield report(image, "R67", [row], Station.VALUE, text, ("bands_lamps",))
 
 
 @rule("R68", "where the controller shows it cannot be read", "an address is registers and a data type (IEC 61131-3)",
@@ -82,4 +82,4 @@ def unreadable_address(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         try:
             read_shown(image.text("controller_at", row))
         except TextError as error:
-            yield said(image, "R68", [row], Station.COUNTS, str(error), ("controller_at",))
+            yield report(image, "R68", [row], Station.COUNTS, str(error), ("controller_at",))

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.rules.finding import Finding
-from canaleta.core.rules.rule import rule, said
+from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.strips import cores_of, terminals_of
 
 Rows = NDArray[np.int64]
@@ -73,4 +73,4 @@ def terminal_twice(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 
 
 def _finding(image: PlantImage, rows: list[int], key: str, field: str, text: str) -> Finding:
-    return said(image, "R02T" if field == "strip" else "R02C", rows, Station.LOOP, text, (field,), about=key)
+    return report(image, "R02T" if field == "strip" else "R02C", rows, Station.LOOP, text, (field,), about=key)

@@ -13,7 +13,7 @@ import numpy as np
 from canaleta.core.notation.text import shown
 from canaleta.core.signals.converters import WordForm
 
-__all__ = ["RANGES", "Chain", "Step", "chain_of", "raw_type"]
+__all__ = ["RANGES", "TypeChain", "TypeStep", "chain_of", "raw_type"]
 
 RANGES: dict[str, tuple[int, int]] = {
     "INT": (-(1 << 15), (1 << 15) - 1),
@@ -27,7 +27,7 @@ LOSS_ALLOWED = 0.001
 
 
 @dataclass(frozen=True)
-class Step:
+class TypeStep:
     """One step: what stands, how it is made, why; loses: whether something is lost there."""
 
     what: str
@@ -37,10 +37,10 @@ class Step:
 
 
 @dataclass(frozen=True)
-class Chain:
+class TypeChain:
     """The steps, what would go wrong, and in one line how to do it."""
 
-    steps: tuple[Step, ...]
+    steps: tuple[TypeStep, ...]
     troubles: tuple[str, ...]
     verdict: str
 
@@ -59,17 +59,17 @@ def chain_of(
     counts: tuple[float, float],
     values: tuple[float, float],
     limits: tuple[float, float],
-) -> Chain:
+) -> TypeChain:
     """The chain of one point. wanted: type of the value; counts, values: both end points; limits: of the count."""
     raw = raw_type(form)
-    steps = [Step("raw word", raw, _read_as(form))]
+    steps = [TypeStep("raw word", raw, _read_as(form))]
     troubles: list[str] = []
     working = "LREAL" if wanted == "LREAL" or (raw in ("DINT", "UDINT") and _wide(limits)) else "REAL"
     if raw != working:
         steps.append(
-            Step("conversion", f"{raw}_TO_{working}(raw)", "before any arithmetic, so that nothing is cut off")
+            TypeStep("conversion", f"{raw}_TO_{working}(raw)", "before any arithmetic, so that nothing is cut off")
         )
-    steps.append(Step("arithmetic", f"in {working}", "literals with a decimal point: 10.0, not 10"))
+    steps.append(TypeStep("arithmetic", f"in {working}", "literals with a decimal point: 10.0, not 10"))
     if wanted in RANGES:
         span = abs(values[1] - values[0])
         low, high = RANGES[wanted]
@@ -80,14 +80,14 @@ def chain_of(
         if min(reach) < low or max(reach) > high:
             troubles.append(f"{wanted} holds {shown(low, 0)} … {shown(high, 0)}; the value reaches"
                             f" {shown(min(reach), 0)} … {shown(max(reach), 0)}")  # fmt: skip
-        steps.append(Step("to the value", f"{working}_TO_{wanted}", "rounded", bool(troubles)))
+        steps.append(TypeStep("to the value", f"{working}_TO_{wanted}", "rounded", bool(troubles)))
     else:
         if wanted == "REAL" and working == "LREAL":
-            steps.append(Step("to the value", "LREAL_TO_REAL", "24 bits of the count are kept"))
-        steps.append(Step("value", wanted))
+            steps.append(TypeStep("to the value", "LREAL_TO_REAL", "24 bits of the count are kept"))
+        steps.append(TypeStep("value", wanted))
     steps.append(_whole_numbers(counts, values, limits))
     verdict = f"{raw} → {working} → {wanted}" if raw != working or working != wanted else f"{wanted} all the way"
-    return Chain(tuple(steps), tuple(troubles), verdict)
+    return TypeChain(tuple(steps), tuple(troubles), verdict)
 
 
 def _read_as(form: WordForm) -> str:
@@ -101,11 +101,11 @@ def _wide(limits: tuple[float, float]) -> bool:
     return max(abs(limits[0]), abs(limits[1])) > 1 << REAL_DIGITS
 
 
-def _whole_numbers(counts: tuple[float, float], values: tuple[float, float], limits: tuple[float, float]) -> Step:
+def _whole_numbers(counts: tuple[float, float], values: tuple[float, float], limits: tuple[float, float]) -> TypeStep:
     """What the same scaling would do in whole numbers alone."""
     c0, c1, v0, v1 = (round(x) for x in (*counts, *values))
     if c0 == c1:
-        return Step("in whole numbers only", "impossible", "the counts are the same", True)
+        return TypeStep("in whole numbers only", "impossible", "the counts are the same", True)
     products = [(round(c) - c0) * (v1 - v0) for c in limits if np.isfinite(c)]
     product = max(abs(p) for p in products)
     narrow = next((t for t in ("INT", "DINT") if product <= RANGES[t][1]), "none")
@@ -118,7 +118,7 @@ def _whole_numbers(counts: tuple[float, float], values: tuple[float, float], lim
         parts.append(f"the product reaches {shown(product, 0)}: it overflows INT, {needs}")
     if loss > LOSS_ALLOWED:
         parts.append(f"division cuts off up to {shown(loss * 100, 2)} % of span")
-    return Step(
+    return TypeStep(
         "in whole numbers only",
         "; ".join(parts) or "loses less than 0.1 %",
         "what integer arithmetic would do",

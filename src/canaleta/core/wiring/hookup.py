@@ -16,13 +16,13 @@ from canaleta.core.path.joints.linear import loop_drop_v, loop_ohm
 from canaleta.core.signals.signal_types import LOADS, MONITORED, Family, Signal, signal_named
 from canaleta.core.wiring.circuit import Circuit, Run
 
-__all__ = ["Hookup", "Reading", "hookup_of"]
+__all__ = ["Hookup", "MeterReading", "hookup_of"]
 
 LIVE_ZERO_MA = 4.0
 
 
 @dataclass(frozen=True)
-class Reading:
+class MeterReading:
     """One measurement: how the meter is set and where its leads go, what is healthy, and what else means what."""
 
     meter: str
@@ -36,7 +36,7 @@ class Hookup:
     """Readings with a meter, and the steps with a calibrator. safe: what to see to first."""
 
     safe: tuple[str, ...]
-    readings: tuple[Reading, ...]
+    readings: tuple[MeterReading, ...]
     calibrator: str
     steps: tuple[str, ...]
 
@@ -56,7 +56,7 @@ def hookup_of(image: PlantImage, row: int, circuit: Circuit) -> Hookup:
     return Hookup(tuple(safe), readings, calibrator, steps)
 
 
-_Parts = tuple[tuple[Reading, ...], str, tuple[str, ...]]
+_Parts = tuple[tuple[MeterReading, ...], str, tuple[str, ...]]
 
 
 def _place(run: Run | None) -> str:
@@ -121,13 +121,13 @@ def _linear(image: PlantImage, row: int, circuit: Circuit, signal: Signal) -> _P
             else ()
         )
         readings = [
-            Reading("mA, in series", f"{_opening(circuit)}, the meter across the gap", f"{low} … {high}, half is {middle}",
+            MeterReading("mA, in series", f"{_opening(circuit)}, the meter across the gap", f"{low} … {high}, half is {middle}",
                     (("0.00 mA", "a broken core, no supply, or the two swapped"), *failed,
                      ("over 22 mA", "a short between the cores"))),
         ]  # fmt: skip
         if burden:
             readings.append(
-                Reading("V, nothing opened", f"across the input, {burden:g} Ω",
+                MeterReading("V, nothing opened", f"across the input, {burden:g} Ω",
                         f"{shown(signal.low * burden / 1000, 2)} … {shown(signal.high * burden / 1000, 2)} V "
                         f"at {signal.low:g} … {signal.high:g} mA",
                         (("0 V", "no current"), ("far more", "not this input, or its burden is open")))
@@ -155,7 +155,7 @@ def _linear(image: PlantImage, row: int, circuit: Circuit, signal: Signal) -> _P
         )  # fmt: skip
     first, second = _place(_measured(circuit)), _foot(circuit)
     if signal.unit == "Ω":
-        across = Reading("Ω, cores lifted", f"{first} to {second}", f"{low} … {high}, half is {middle}",
+        across = MeterReading("Ω, cores lifted", f"{first} to {second}", f"{low} … {high}, half is {middle}",
                          (("open", "a broken track or lead"), ("jumping", "a worn track")))  # fmt: skip
         places = ", ".join(_place(run) for run in circuit.runs)
         return (across,), f"simulate Ω with {len(circuit.runs)} cores", (
@@ -163,13 +163,13 @@ def _linear(image: PlantImage, row: int, circuit: Circuit, signal: Signal) -> _P
             "put the cores back and see that the reading returns",
         )  # fmt: skip
     if circuit.drive == Source.OUTPUT:
-        healthy = Reading(signal.unit, f"{first} to {second}", f"{low} … {high}, half is {middle}",
+        healthy = MeterReading(signal.unit, f"{first} to {second}", f"{low} … {high}, half is {middle}",
                           (("0", "the output is off, or a short"), ("not moving", "not this output, or it is forced")))  # fmt: skip
         return (healthy,), f"measure {signal.unit}", (
             f"the meter, + to {first}, − to {second}: the device may stay on", "have the controller give 0, 50 and 100 %",
         )  # fmt: skip
     readings = [
-        Reading(signal.unit if signal.unit != "pulses" else "Hz", f"{first} to {second}",
+        MeterReading(signal.unit if signal.unit != "pulses" else "Hz", f"{first} to {second}",
                 f"{low} … {high}, half is {middle}",
                 (("0", "no supply, or a broken core"), ("wandering", "an open 0 V or screen")))
     ]  # fmt: skip
@@ -179,7 +179,7 @@ def _linear(image: PlantImage, row: int, circuit: Circuit, signal: Signal) -> _P
     )  # fmt: skip
 
 
-def _over_the_device(image: PlantImage, row: int, circuit: Circuit) -> Reading:
+def _over_the_device(image: PlantImage, row: int, circuit: Circuit) -> MeterReading:
     """The voltage over a device that the module feeds, with the plant's nominal supply."""
     first, second = _ends(circuit)
     lift = image.text("lift_off_v", row)
@@ -188,13 +188,13 @@ def _over_the_device(image: PlantImage, row: int, circuit: Circuit) -> Reading:
     if len(circuit.runs) > 2:
         # Of three cores the device stands between its supply and 0 V; the signal comes out of it beside them.
         healthy = f"{image.conventions.supply_v:g} V, less what its cable takes"
-        return Reading("V over the device", f"{first} to {_foot(circuit)}", healthy + least, otherwise[1:])
+        return MeterReading("V over the device", f"{first} to {_foot(circuit)}", healthy + least, otherwise[1:])
     p = PathRows(image, np.array([row]))
     with np.errstate(all="ignore"):
         ohm, drop = float(loop_ohm(p)[0]), float(loop_drop_v(p)[0])
     volts = [image.conventions.supply_v - drop - ma / 1000.0 * ohm for ma in (4.0, 20.0)]
     healthy = f"{shown(volts[0], 1)} V at 4 mA, {shown(volts[1], 1)} V at 20 mA"
-    return Reading("V over the device", f"{first} to {second}", healthy + least, otherwise)
+    return MeterReading("V over the device", f"{first} to {second}", healthy + least, otherwise)
 
 
 def _thermocouple(image: PlantImage, row: int, circuit: Circuit, signal: Signal) -> _Parts:
@@ -202,11 +202,11 @@ def _thermocouple(image: PlantImage, row: int, circuit: Circuit, signal: Signal)
     cold, hot = _levels(image, row, Station.PROCESS, [junction, 500.0])
     plus, minus = (_place(run) for run in circuit.runs)
     readings = (
-        Reading("mV", f"{plus} (+) to {minus} (−)",
+        MeterReading("mV", f"{plus} (+) to {minus} (−)",
                 f"{cold} with the hot end at the {junction:g} °C of the cabinet, {hot} at 500 °C",
                 (("falling as it warms", "the two are swapped"),
                  ("0 mV and never moving", "a short: it reads the cabinet's own temperature"))),
-        Reading("Ω, cores lifted", f"{plus} to {minus}", "a few Ω to a few tens, the same both ways round",
+        MeterReading("Ω, cores lifted", f"{plus} to {minus}", "a few Ω to a few tens, the same both ways round",
                 (("open", "a broken element or wire"), ("much lower than before", "a short on the way"))),
     )  # fmt: skip
     wire = image.text("extension", row) or "the thermocouple's own wire"
@@ -224,12 +224,12 @@ def _resistance(image: PlantImage, row: int, circuit: Circuit, signal: Signal) -
     places = [_place(run) for run in circuit.runs]
     first, last = places[0], places[-1]
     readings = [
-        Reading("Ω, cores lifted", f"{first} to {last}", f"{zero} at 0 °C, {hundred} at 100 °C, with the leads as the list has them",
+        MeterReading("Ω, cores lifted", f"{first} to {last}", f"{zero} at 0 °C, {hundred} at 100 °C, with the leads as the list has them",
                 (("open", "a broken element or lead"), ("a few Ω", "a short, or both meters on one end"))),
     ]  # fmt: skip
     if count > 2:
         readings.append(
-            Reading("Ω, cores lifted", f"{first} to {places[1]}, the two of one colour",
+            MeterReading("Ω, cores lifted", f"{first} to {places[1]}, the two of one colour",
                     "the two leads alone: a few Ω at most", (("as much as the element", "the leads are mixed up"),))
         )  # fmt: skip
     return tuple(readings), f"simulate {signal.name} with {count} cores", (
@@ -248,7 +248,7 @@ def _contact(image: PlantImage, row: int, circuit: Circuit, signal: Signal) -> _
     against = _foot(circuit) if signal.switch in LOADS else "the common"
     meter, where = ("mA, in series", _opening(circuit)) if watched else ("V", f"{input_at} to {against}")
     readings = (
-        Reading(meter, where, f"{closed} closed, {opened} open",
+        MeterReading(meter, where, f"{closed} closed, {opened} open",
                 (("0 either way", "no supply, a blown fuse, or a broken core"),
                  ("between the two", "leakage, a long induced core, or a tired contact"))),
     )  # fmt: skip

@@ -15,7 +15,7 @@ from canaleta.core.model.module_type import ModuleType
 from canaleta.core.model.sources import OWN_SUPPLIES, Source, loop_source
 from canaleta.core.signals.signal_types import LOADS, Family, Signal, signal_named
 
-__all__ = ["MISSING", "RISING", "SAYS", "Core", "Link", "Terminal", "Wiring", "wiring"]
+__all__ = ["MISSING", "RISING", "SAYS", "Core", "Link", "WiredTerminal", "Wiring", "wiring"]
 
 Duty = Literal["supply", "signal", "return", "sense"]
 Flow = Literal["to device", "to module", ""]
@@ -49,7 +49,7 @@ class Link:
 
 
 @dataclass(frozen=True)
-class Terminal:
+class WiredTerminal:
     """A terminal by its mark and its role."""
 
     mark: str
@@ -65,7 +65,7 @@ class Wiring:
 
     cores: tuple[Core, ...]
     links: tuple[Link, ...]
-    unused: tuple[Terminal, ...]
+    unused: tuple[WiredTerminal, ...]
     inside: str
     source: Source
     words: str
@@ -159,7 +159,7 @@ def wiring(image: PlantImage, row: int) -> Wiring | None:
     measured = signal.unit == "mA" and signal.family == Family.LINEAR and kind.direction == "in"
     foot = "minus" if case.pair else "0 V"
     inside = f"{burden:.0f} Ω to {foot}" if burden > 0 and measured else ""
-    unused = tuple(Terminal(m, r) for m, r in marks if m not in used)
+    unused = tuple(WiredTerminal(m, r) for m, r in marks if m not in used)
     return Wiring(tuple(cores), links, unused, inside, source, _words(case, cores, source))
 
 

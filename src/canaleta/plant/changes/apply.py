@@ -43,9 +43,9 @@ from canaleta.plant.database import tables as t
 from canaleta.plant.database.connection import notify, take_plant_lock
 from canaleta.plant.database.locks import held, refuse_locked
 from canaleta.plant.records.findings import from_body, stored_touching, to_body
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 from canaleta.plant.records.points import write_added, write_removed
-from canaleta.plant.records.records import KeptChange, write_kept
+from canaleta.plant.records.records import RecordChange, write_records
 from canaleta.plant.records.waivers import Waiver, waivers, with_waivers, write_waived
 
 __all__ = [
@@ -104,18 +104,18 @@ def preview_rows(
     return _preview(connection, image, outcome, changes)
 
 
-def apply(engine: Engine, keeper: PlantKeeper, proposal: Proposal, who: str) -> Applied | Planned:
+def apply(engine: Engine, cache: ImageCache, proposal: Proposal, who: str) -> Applied | Planned:
     """Apply a proposal as one change set, or say in a Planned why it cannot be applied; then nothing is written."""
     with engine.begin() as connection:
         take_plant_lock(connection)
-        image = keeper.caught_up(connection)
+        image = cache.caught_up(connection)
         planned = without_locked(connection, image, plan(image, proposal), proposal, who)
         if planned.conflicts:
             planned = replace(planned, conflicts=tuple(_by_whom(connection, c) for c in planned.conflicts))
         if not planned.possible and not (proposal.partial and planned.changes):
             return planned
         applied = commit(connection, image, planned.changes, who, proposal.source, proposal.why)
-    keeper.adopt(applied.image)
+    cache.adopt(applied.image)
     return replace(applied, left=planned) if not planned.possible else applied
 
 
@@ -148,7 +148,7 @@ def commit(
     added: Mapping[int, Mapping[str, Stored]] | None = None,
     removed: Mapping[int, Mapping[str, Stored]] | None = None,
     layout: Layout | None = None,
-    records: Sequence[KeptChange] = (),
+    records: Sequence[RecordChange] = (),
 ) -> Applied:
     """Write one change set inside the caller's transaction, which holds the plant's lock.
 
@@ -185,7 +185,7 @@ def commit(
         write_layout(connection, before, changes, layout, seq)
     write_points(connection, before, changes, seq)
     write_added(connection, came, seq)
-    write_kept(connection, records, seq)
+    write_records(connection, records, seq)
     if conventions is not None:
         write_conventions(connection, image.conventions, conventions, seq)
     write_findings(connection, outcome.looked, outcome.findings, seq)
@@ -263,7 +263,7 @@ def _outcome(
     return _looked_at(image, after, changes, {})
 
 
-def _accepted(connection: Connection, outcome: _Outcome, records: Sequence[KeptChange] = ()) -> _Outcome:
+def _accepted(connection: Connection, outcome: _Outcome, records: Sequence[RecordChange] = ()) -> _Outcome:
     """The outcome with what was accepted of its findings. records: waivers among them change with it."""
     if not outcome.findings:
         return outcome

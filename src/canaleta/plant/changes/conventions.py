@@ -16,7 +16,7 @@ from canaleta.core.path.joints.converter import NOMINAL_SUPPLY_V
 from canaleta.core.signals.signal_types import Family
 from canaleta.plant.changes.apply import Applied, Preview, commit, preview
 from canaleta.plant.database.connection import take_plant_lock
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 
 __all__ = [
     "ConventionEdit",
@@ -98,13 +98,13 @@ def preview_change(connection: Connection, image: PlantImage, edits: Sequence[Co
 
 
 def change_conventions(
-    engine: Engine, keeper: PlantKeeper, edits: Sequence[ConventionEdit], who: str, why: str = ""
+    engine: Engine, cache: ImageCache, edits: Sequence[ConventionEdit], who: str, why: str = ""
 ) -> Applied:
     """Change conventions as one set. Raises ConventionRefused; then nothing is written."""
     with engine.begin() as connection:
         take_plant_lock(connection)
-        applied = _change(connection, keeper.caught_up(connection), edits, who, why)
-    keeper.adopt(applied.image)
+        applied = _change(connection, cache.caught_up(connection), edits, who, why)
+    cache.adopt(applied.image)
     return applied
 
 

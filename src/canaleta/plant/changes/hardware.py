@@ -22,7 +22,7 @@ from canaleta.plant.changes.operations import Draft, HardwareError
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.connection import take_plant_lock
 from canaleta.plant.records.equipment import trouble_of
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 
 __all__ = ["HardwareChange", "Renumbered", "change_hardware", "plan_hardware", "preview_hardware"]
 
@@ -89,18 +89,18 @@ def preview_hardware(
 
 
 def change_hardware(
-    engine: Engine, keeper: PlantKeeper, operations: Sequence[Mapping[str, Any]], who: str, why: str = ""
+    engine: Engine, cache: ImageCache, operations: Sequence[Mapping[str, Any]], who: str, why: str = ""
 ) -> tuple[Applied, HardwareChange]:
     """Do the operations as one change set. Raises HardwareError; then nothing is written."""
     with engine.begin() as connection:
         take_plant_lock(connection)
-        image = keeper.caught_up(connection)
+        image = cache.caught_up(connection)
         planned = plan_hardware(image, operations, _last(connection), _database(connection))
         same = planned.layout == image.layout
         applied = commit(
             connection, image, planned.changes, who, "hardware", why, layout=None if same else planned.layout
         )
-    keeper.adopt(applied.image)
+    cache.adopt(applied.image)
     return applied, planned
 
 

@@ -20,7 +20,7 @@ from canaleta.plant.database import tables as t
 from canaleta.plant.database.connection import take_plant_lock
 from canaleta.plant.people import accounts
 from canaleta.plant.records.findings import accepted, stored_findings
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 from canaleta.plant.records.points import ADDED, REMOVED
 
 __all__ = [
@@ -87,7 +87,7 @@ def revisions(connection: Connection) -> list[Revision]:
 
 def put_up(
     engine: Engine,
-    keeper: PlantKeeper,
+    cache: ImageCache,
     project: Callable[[Connection, PlantImage], Mapping[str, Any]],
     mark: str,
     note: str,
@@ -100,7 +100,7 @@ def put_up(
     """
     with engine.begin() as connection:
         take_plant_lock(connection)
-        image = keeper.caught_up(connection)
+        image = cache.caught_up(connection)
         known = revisions(connection)
         if any(r.mark.casefold() == mark.casefold() and r.state != "withdrawn" for r in known):
             raise RevisionError(f"there is a revision {mark} already: take the next mark")

@@ -16,7 +16,7 @@ from canaleta.plant.changes.apply import Applied, Changes, Preview, commit, prev
 from canaleta.plant.changes.entering import enter_row
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.connection import take_plant_lock
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 from canaleta.plant.records.points import REMOVED
 from canaleta.plant.records.typicals import typicals
 
@@ -91,24 +91,22 @@ def plan_rows(connection: Connection, image: PlantImage, asked: NewRows) -> Rows
     return Rows(tuple(each), tuple(values), tuple(troubles))
 
 
-def add_rows(
-    engine: Engine, keeper: PlantKeeper, asked: NewRows, who: str, source: str
-) -> tuple[Applied | None, Rows]:
+def add_rows(engine: Engine, cache: ImageCache, asked: NewRows, who: str, source: str) -> tuple[Applied | None, Rows]:
     """Make new points as one change set; cells that cannot be read stay empty. None if a row has no readable tag."""
     with engine.begin() as connection:
         take_plant_lock(connection)
-        image = keeper.caught_up(connection)
+        image = cache.caught_up(connection)
         rows = plan_rows(connection, image, asked)
         if any("tag" not in values for values in rows.values):
             return None, rows
         applied = commit(connection, image, {}, who, source, added=_numbered(connection, rows.values))
-    keeper.adopt(applied.image)
+    cache.adopt(applied.image)
     return applied, rows
 
 
 def add_points(
     engine: Engine,
-    keeper: PlantKeeper,
+    cache: ImageCache,
     plan: Planner,
     who: str,
     source: str,
@@ -117,14 +115,14 @@ def add_points(
     """Change cells, add points and take some away as one change set. gone is asked after the plan was made."""
     with engine.begin() as connection:
         take_plant_lock(connection)
-        image = keeper.caught_up(connection)
+        image = cache.caught_up(connection)
         changes, new = plan(image)
         changes, removed = _without(image, changes, gone())
         applied = commit(
             connection, image, with_landings(image, changes), who, source,
             added=_numbered(connection, new), removed=removed,
         )  # fmt: skip
-    keeper.adopt(applied.image)
+    cache.adopt(applied.image)
     return applied
 
 
@@ -157,12 +155,12 @@ def _held_by(image: PlantImage, point: int) -> dict[str, Stored]:
 
 
 def remove_rows(
-    engine: Engine, keeper: PlantKeeper, points: Sequence[int], who: str, *, apply: bool = True
+    engine: Engine, cache: ImageCache, points: Sequence[int], who: str, *, apply: bool = True
 ) -> Applied | Preview:
     """Take points away as one change set, or only say what that does. Raises LookupError for one that is not there."""
     with engine.begin() as connection:
         take_plant_lock(connection)
-        image = keeper.caught_up(connection)
+        image = cache.caught_up(connection)
         gone = {}
         for point in dict.fromkeys(points):
             if not image.has(point):
@@ -173,7 +171,7 @@ def remove_rows(
             return preview_rows(connection, image, changes, removed=gone)
         many = "a point" if len(gone) == 1 else f"{len(gone)} points"
         applied = commit(connection, image, changes, who, f"took {many} away", removed=gone)
-    keeper.adopt(applied.image)
+    cache.adopt(applied.image)
     return applied
 
 

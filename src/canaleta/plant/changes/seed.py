@@ -15,7 +15,7 @@ from canaleta.core.model.layout import Layout
 from canaleta.plant.changes.apply import reaudit
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.cells import read_alone
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 from canaleta.plant.records.points import copy_points
 from canaleta.plant.records.typicals import load_typicals
 
@@ -47,8 +47,8 @@ def load_document(connection: Connection, document: DemoPlant) -> int:
     rows = [stored_row(empty, point) for point in document.points]
     copy_points(connection, dict(enumerate(rows, start=1)))
     connection.execute(text("analyze point"))
-    keeper = PlantKeeper(connection.engine)
-    reaudit(connection, keeper.caught_up(connection))
+    cache = ImageCache(connection.engine)
+    reaudit(connection, cache.caught_up(connection))
     return len(rows)
 
 

@@ -16,8 +16,8 @@ from canaleta.plant.changes.entering import enter_row
 from canaleta.plant.changes.rows import OWN
 from canaleta.plant.database.cells import same_cell
 from canaleta.plant.database.connection import take_plant_lock
-from canaleta.plant.records.image_cache import PlantKeeper
-from canaleta.plant.records.records import KeptChange, next_number
+from canaleta.plant.records.image_cache import ImageCache
+from canaleta.plant.records.records import RecordChange, next_number
 from canaleta.plant.records.typicals import TYPICALS, Typical, typicals
 
 __all__ = ["change_typical", "points_of", "typical_edits"]
@@ -38,14 +38,14 @@ def typical_edits(
     if was is None:
         return {}, []
     names = [n for n in {**was.cells, **becomes.cells} if was.cells.get(n, "") != becomes.cells.get(n, "")]
-    said, _ = enter_row(image, None, dict(was.cells))
+    report, _ = enter_row(image, None, dict(was.cells))
     changes: Changes = {}
     concerned = []
     for point in points_of(image, was.name):
         if only is not None and point not in only:
             continue
         row = image.row_of(point)
-        typed = {n: becomes.cells.get(n, "") for n in names if same_cell(image.cells[n][row], said.get(n))}
+        typed = {n: becomes.cells.get(n, "") for n in names if same_cell(image.cells[n][row], report.get(n))}
         got, _ = enter_row(image, row, typed)
         if becomes.name != was.name:
             got["typical"] = becomes.name
@@ -57,7 +57,7 @@ def typical_edits(
 
 
 def change_typical(
-    engine: Engine, keeper: PlantKeeper, name: str, becomes: Typical | None, points: Sequence[int], who: str
+    engine: Engine, cache: ImageCache, name: str, becomes: Typical | None, points: Sequence[int], who: str
 ) -> Applied:
     """Make, change or take away a typical, with the points that follow. becomes: None takes it away; its id is ours.
 
@@ -65,7 +65,7 @@ def change_typical(
     """
     with engine.begin() as connection:
         take_plant_lock(connection)
-        image = keeper.caught_up(connection)
+        image = cache.caught_up(connection)
         known = {one.name: one for one in typicals(connection)}
         was = known.get(name)
         if becomes is None and was is None:
@@ -77,9 +77,9 @@ def change_typical(
             follow = [*points] if becomes.name == name else points_of(image, name)
             changes, _ = typical_edits(image, was, becomes, follow)
         what = "took away" if becomes is None else "changed" if was else "made"
-        change = KeptChange(TYPICALS, was, becomes)
+        change = RecordChange(TYPICALS, was, becomes)
         applied = commit(connection, image, changes, who, f"{what} typical {name}"[:60], records=[change])
-    keeper.adopt(applied.image)
+    cache.adopt(applied.image)
     return applied
 
 

@@ -17,10 +17,10 @@ from canaleta.plant.changes.apply import Applied, Changes, commit, with_landings
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.cells import from_json, to_json
 from canaleta.plant.database.connection import take_plant_lock
-from canaleta.plant.records.equipment import inverse_records, trouble_of
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.equipment import inverse_hardware, trouble_of
+from canaleta.plant.records.image_cache import ImageCache
 from canaleta.plant.records.points import ADDED, REMOVED, points_of_set
-from canaleta.plant.records.records import KeptChange, inverse_kept
+from canaleta.plant.records.records import RecordChange, inverse_records
 from canaleta.plant.records.typicals import TYPICALS
 from canaleta.plant.records.waivers import WAIVERS
 
@@ -33,14 +33,14 @@ class NothingToUndo(LookupError):
     """There is nothing of one's own left to undo, or to redo."""
 
 
-def undo(engine: Engine, keeper: PlantKeeper, who: str) -> Applied:
+def undo(engine: Engine, cache: ImageCache, who: str) -> Applied:
     """Undo one's own last change set. Cells that others changed since stay and are named in `kept`."""
-    return _turn_back(engine, keeper, who, "undo")
+    return _turn_back(engine, cache, who, "undo")
 
 
-def redo(engine: Engine, keeper: PlantKeeper, who: str) -> Applied:
+def redo(engine: Engine, cache: ImageCache, who: str) -> Applied:
     """Redo what one undid last."""
-    return _turn_back(engine, keeper, who, "redo")
+    return _turn_back(engine, cache, who, "redo")
 
 
 def stacks(connection: Connection, who: str) -> tuple[list[int], list[int]]:
@@ -67,7 +67,7 @@ def stacks(connection: Connection, who: str) -> tuple[list[int], list[int]]:
 
 
 def revert(
-    engine: Engine, keeper: PlantKeeper, target: int, who: str, point: int | None = None, field: str | None = None
+    engine: Engine, cache: ImageCache, target: int, who: str, point: int | None = None, field: str | None = None
 ) -> Applied:
     """Take back anybody's change set as a new one: all of it, what it did to one point, or one cell of that.
 
@@ -77,12 +77,12 @@ def revert(
         take_plant_lock(connection)
         if connection.execute(select(t.change_set.c.seq).where(t.change_set.c.seq == target)).first() is None:
             raise NothingToUndo("there is no such change")
-        before = keeper.caught_up(connection).seq
+        before = cache.caught_up(connection).seq
         what = "a change" if point is None else "a row of a change" if field is None else "a cell"
-        applied = _inverted(connection, keeper, target, who, f"took back {what}", None, _Only(point, field))
+        applied = _inverted(connection, cache, target, who, f"took back {what}", None, _Only(point, field))
         if applied.seq == before:
             raise NothingToUndo("nothing is left to take back: it was changed since")
-    keeper.adopt(applied.image)
+    cache.adopt(applied.image)
     return applied
 
 
@@ -98,31 +98,31 @@ class _Only:
         return self.point is None
 
 
-def _turn_back(engine: Engine, keeper: PlantKeeper, who: str, way: str) -> Applied:
+def _turn_back(engine: Engine, cache: ImageCache, who: str, way: str) -> Applied:
     with engine.begin() as connection:
         take_plant_lock(connection)
         done, undone = stacks(connection, who)
         stack = done if way == "undo" else undone
         if not stack:
             raise NothingToUndo(f"nothing of yours is left to {way}")
-        applied = _inverted(connection, keeper, stack[-1], who, way, stack[-1], _Only())
-    keeper.adopt(applied.image)
+        applied = _inverted(connection, cache, stack[-1], who, way, stack[-1], _Only())
+    cache.adopt(applied.image)
     return applied
 
 
 def _inverted(
-    connection: Connection, keeper: PlantKeeper, target: int, who: str, source: str, undoes: int | None, only: _Only
+    connection: Connection, cache: ImageCache, target: int, who: str, source: str, undoes: int | None, only: _Only
 ) -> Applied:
     """Commit what takes a change set back, or a part of it."""
-    image = keeper.caught_up(connection)
+    image = cache.caught_up(connection)
     changes, kept = _inverse(connection, image, target, only)
     back, gone, held = _inverse_points(connection, image, target, only)
     conventions, layout = None, None
-    records: list[KeptChange] = []
+    records: list[RecordChange] = []
     if only.whole:
         conventions, also = _inverse_conventions(connection, image, target)
-        records, stayed_records = inverse_kept(connection, target, (TYPICALS, WAIVERS))
-        layout, stayed = inverse_records(connection, image.layout, target, _claimed(image, changes))
+        records, stayed_records = inverse_records(connection, target, (TYPICALS, WAIVERS))
+        layout, stayed = inverse_hardware(connection, image.layout, target, _claimed(image, changes))
         if layout is not None and (says := trouble_of(layout)):
             raise NothingToUndo(f"it cannot be turned back as it stands: {says}")
         held += also + [(0, name) for name in (*stayed, *stayed_records)]

@@ -14,7 +14,7 @@ from canaleta.core.model.layout import Layout
 from canaleta.core.rules import Finding
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.cells import to_json, to_row
-from canaleta.plant.records.equipment import write_records
+from canaleta.plant.records.equipment import write_hardware_records
 from canaleta.plant.records.findings import stored_touching, to_body, touching
 from canaleta.plant.records.points import copy_changes
 
@@ -32,7 +32,7 @@ def write_layout(connection: Connection, image: PlantImage, changes: Changes, la
     if leaving:
         freed = update(t.point).where(t.point.c.id.in_(leaving))
         connection.execute(freed.values(module=None, channel=None, landed=False))
-    write_records(connection, image.layout, layout, seq)
+    write_hardware_records(connection, image.layout, layout, seq)
 
 
 def write_points(connection: Connection, image: PlantImage, changes: Changes, seq: int) -> None:

@@ -10,7 +10,7 @@ from sqlalchemy import Connection, func, insert, select, update
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.connection import notify, take_plant_lock
 
-__all__ = ["LOCKS_CHANNEL", "LockedError", "RowLock", "held", "lift", "locks_of", "put_lock", "refuse_locked"]
+__all__ = ["LOCKS_CHANNEL", "LockedError", "RowLock", "held", "lift", "locks_of", "refuse_locked", "set_lock"]
 
 LOCKS_CHANNEL = "canaleta_locks"
 
@@ -60,7 +60,7 @@ def refuse_locked(connection: Connection, points: Iterable[int], who: str) -> No
         raise LockedError(found)
 
 
-def put_lock(connection: Connection, point: int, who: str, why: str, may_lift: str = "") -> None:
+def set_lock(connection: Connection, point: int, who: str, why: str, may_lift: str = "") -> None:
     """Lock a row. Raises LockedError if it is locked, LookupError if the point or the other account is not there."""
     take_plant_lock(connection)
     if connection.execute(select(t.point.c.id).where(t.point.c.id == point)).first() is None:

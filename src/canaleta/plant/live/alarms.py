@@ -20,7 +20,7 @@ from canaleta.plant.database.connection import notify
 
 __all__ = [
     "ALARMS_CHANNEL",
-    "Passing",
+    "AlarmTransition",
     "chattering",
     "journal",
     "most_urgent",
@@ -38,7 +38,7 @@ _WEIGHT = {"low": 1, "medium": 2, "high": 3}
 
 
 @dataclass(frozen=True)
-class Passing:
+class AlarmTransition:
     """One transition as it is recorded. who, why: of somebody's word, empty for what comes by itself. until: when a
     shelf ends. active: whether the condition holds."""
 
@@ -57,7 +57,7 @@ class Passing:
     until: datetime | None = None
 
 
-def record(connection: Connection, passed: Sequence[Passing]) -> None:
+def record(connection: Connection, passed: Sequence[AlarmTransition]) -> None:
     """Write transitions: the journal grows, the open alarms follow, the screens are told."""
     if not passed:
         return

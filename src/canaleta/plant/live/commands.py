@@ -11,7 +11,7 @@ from typing import Any
 
 from sqlalchemy import Connection, Engine, func, insert, or_, select, text, update
 
-from canaleta.core.checks.injection import Put, loop_unit
+from canaleta.core.checks.injection import Injection, loop_unit
 from canaleta.core.model.image import PlantImage
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.connection import notify
@@ -28,7 +28,7 @@ __all__ = [
     "finish",
     "injection_of",
     "outcome",
-    "racks_asked",
+    "racks_with_commands",
     "start_waiting",
     "wiring_of",
 ]  # fmt: skip
@@ -107,7 +107,7 @@ def ask(
     return int(number)
 
 
-def racks_asked(connection: Connection) -> set[int]:
+def racks_with_commands(connection: Connection) -> set[int]:
     """The racks that have a command which waits and is still worth starting."""
     waiting = t.command.c.epoch.is_(None), t.command.c.expires > func.clock_timestamp()
     return set(connection.execute(select(t.command.c.rack).distinct().where(*waiting)).scalars())
@@ -189,7 +189,7 @@ def wiring_of(image: PlantImage, row: int, output: int | None) -> tuple[int, dic
     }  # fmt: skip
 
 
-def injection_of(image: PlantImage, row: int, put: Put) -> tuple[int, dict[str, Any]]:
+def injection_of(image: PlantImage, row: int, put: Injection) -> tuple[int, dict[str, Any]]:
     """(rack, target) of the command "inject" that puts something on the terminals of a landed point."""
     module = image.layout.modules[int(image.module[row])]
     return module.rack, {

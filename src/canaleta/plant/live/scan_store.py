@@ -10,15 +10,15 @@ from sqlalchemy.dialects.postgresql import insert
 
 from canaleta.core.live.trends import Part
 from canaleta.plant.database import tables as t
-from canaleta.plant.live.alarms import Passing, record
+from canaleta.plant.live.alarms import AlarmTransition, record
 from canaleta.plant.live.blocks import LiveBlock, holds_lease, write_block
 from canaleta.plant.live.trends import write_part
 
-__all__ = ["keep_scan", "keep_words", "kept_state"]
+__all__ = ["store_scan", "store_transitions", "stored_state"]
 
 
-def keep_scan(
-    connection: Connection, block: LiveBlock, holder: str, passed: Sequence[Passing] = (), part: Part | None = None,
+def store_scan(
+    connection: Connection, block: LiveBlock, holder: str, passed: Sequence[AlarmTransition] = (), part: Part | None = None,
     state: bytes | None = None,
 ) -> bool:  # fmt: skip
     """Write what a scan brought, if the lease of its epoch still holds; else nothing at all."""
@@ -32,8 +32,8 @@ def keep_scan(
     return True
 
 
-def keep_words(
-    connection: Connection, rack: int, epoch: int, holder: str, passed: Sequence[Passing], state: bytes | None,
+def store_transitions(
+    connection: Connection, rack: int, epoch: int, holder: str, passed: Sequence[AlarmTransition], state: bytes | None,
     part: Part | None = None,
 ) -> bool:  # fmt: skip
     """Write what somebody's words did, or what must not be lost when an agent ends; under the lease as well."""
@@ -49,13 +49,13 @@ def keep_words(
 
 def _keep_state(connection: Connection, rack: int, state: bytes) -> None:
     now = func.clock_timestamp()
-    put = insert(t.kept_state).values(rack=rack, at=now, body=state)
+    put = insert(t.stored_state).values(rack=rack, at=now, body=state)
     connection.execute(put.on_conflict_do_update(index_elements=["rack"], set_={"at": now, "body": state}))
 
 
-def kept_state(connection: Connection, rack: int) -> tuple[bytes, datetime] | None:
+def stored_state(connection: Connection, rack: int) -> tuple[bytes, datetime] | None:
     """What the agent before kept of a rack, and when; None if nothing."""
     row = connection.execute(
-        select(t.kept_state.c.body, t.kept_state.c.at).where(t.kept_state.c.rack == rack)
+        select(t.stored_state.c.body, t.stored_state.c.at).where(t.stored_state.c.rack == rack)
     ).first()
     return (row.body, row.at) if row else None

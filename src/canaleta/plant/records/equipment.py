@@ -24,11 +24,11 @@ __all__ = [
     "Key",
     "Records",
     "differences",
-    "inverse_records",
+    "inverse_hardware",
     "layout_of_records",
     "records_of",
     "trouble_of",
-    "write_records",
+    "write_hardware_records",
 ]
 
 Key = tuple[str, int | str]
@@ -86,7 +86,7 @@ def differences(before: Layout, after: Layout) -> dict[Key, dict[str, list[Any]]
     return out
 
 
-def write_records(connection: Connection, before: Layout, after: Layout, seq: int) -> None:
+def write_hardware_records(connection: Connection, before: Layout, after: Layout, seq: int) -> None:
     """Write what differs, and its history. What refers to something is written after it and goes before it."""
     old, new = records_of(before), records_of(after)
     for kind in ("module", "rack", "cabinet", "cable", TYPE):
@@ -128,7 +128,7 @@ def trouble_of(layout: Layout) -> str:
     return ""
 
 
-def inverse_records(
+def inverse_hardware(
     connection: Connection, layout: Layout, target: int, claimed: Set[int]
 ) -> tuple[Layout | None, list[str]]:
     """The layout with one change set's hardware turned back, None if it had none; and what stays, in words.

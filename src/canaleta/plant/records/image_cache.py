@@ -17,7 +17,7 @@ from canaleta.plant.database import tables as t
 from canaleta.plant.database.cells import from_row
 from canaleta.plant.records.points import ADDED, REMOVED, TYPICAL
 
-__all__ = ["PlantKeeper", "load_layout"]
+__all__ = ["ImageCache", "load_layout"]
 
 _ROWS = ("point", ADDED, REMOVED, TYPICAL)
 """What a change set may hold without the plant being loaded anew."""
@@ -25,7 +25,7 @@ MANY = 5000
 """Changed points from which loading all columns is quicker than reading rows."""
 
 
-class PlantKeeper:
+class ImageCache:
     """Keeps the newest image seen. Safe for threads: the image is immutable, the reference is swapped."""
 
     def __init__(self, engine: Engine) -> None:

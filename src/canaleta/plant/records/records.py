@@ -11,10 +11,10 @@ from sqlalchemy import Connection, Row, Table, delete, func, insert, select, upd
 
 from canaleta.plant.database import tables as t
 
-__all__ = ["Kept", "KeptChange", "Shelf", "everything", "inverse_kept", "next_number", "write_kept"]
+__all__ = ["Record", "RecordChange", "Shelf", "everything", "inverse_records", "next_number", "write_records"]
 
 
-class Kept(Protocol):
+class Record(Protocol):
     """A record with a number of its own, a name that people know, and its content."""
 
     @property
@@ -38,17 +38,17 @@ class Shelf:
 
     table: Table
     entity: str
-    of_row: Callable[[Row[Any]], Kept]
-    of_body: Callable[[int, Mapping[str, Any]], Kept]
+    of_row: Callable[[Row[Any]], Record]
+    of_body: Callable[[int, Mapping[str, Any]], Record]
 
 
 @dataclass(frozen=True)
-class KeptChange:
+class RecordChange:
     """A record as it was and as it is from now on; None where it is not there."""
 
     shelf: Shelf
-    was: Kept | None
-    becomes: Kept | None
+    was: Record | None
+    becomes: Record | None
 
     @property
     def id(self) -> int:
@@ -58,7 +58,7 @@ class KeptChange:
         return one.id
 
 
-def everything(connection: Connection, shelf: Shelf) -> list[Kept]:
+def everything(connection: Connection, shelf: Shelf) -> list[Record]:
     """Every record of a shelf, by its number."""
     return [shelf.of_row(row) for row in connection.execute(select(shelf.table).order_by(shelf.table.c.id))]
 
@@ -70,7 +70,7 @@ def next_number(connection: Connection, shelf: Shelf) -> int:
     return int(connection.execute(select(func.greatest(now, then.scalar_subquery()))).scalar_one()) + 1
 
 
-def write_kept(connection: Connection, changes: Sequence[KeptChange], seq: int) -> None:
+def write_records(connection: Connection, changes: Sequence[RecordChange], seq: int) -> None:
     """Write records and their history."""
     for change in changes:
         table, entity = change.shelf.table, change.shelf.entity
@@ -84,9 +84,11 @@ def write_kept(connection: Connection, changes: Sequence[KeptChange], seq: int) 
         connection.execute(insert(t.change).values(seq=seq, entity=entity, entity_id=change.id, fields=fields))
 
 
-def inverse_kept(connection: Connection, target: int, shelves: Iterable[Shelf]) -> tuple[list[KeptChange], list[str]]:
+def inverse_records(
+    connection: Connection, target: int, shelves: Iterable[Shelf]
+) -> tuple[list[RecordChange], list[str]]:
     """What takes a change set's records back, and the names of those that somebody changed since."""
-    back: list[KeptChange] = []
+    back: list[RecordChange] = []
     stay: list[str] = []
     for shelf in shelves:
         of = select(t.change.c.entity_id, t.change.c.fields)
@@ -96,7 +98,7 @@ def inverse_kept(connection: Connection, target: int, shelves: Iterable[Shelf]) 
             was, became = (shelf.of_body(row.entity_id, body) if body else None for body in row.fields[shelf.entity])
             one = became or was
             if now.get(row.entity_id) == became:
-                back.append(KeptChange(shelf, became, was))
+                back.append(RecordChange(shelf, became, was))
             elif one is not None:
                 stay.append(one.name)
     return back, stay

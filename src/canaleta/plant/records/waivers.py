@@ -18,7 +18,7 @@ from canaleta.core.rules.finding import figures_in, seal
 from canaleta.plant.database import tables as t
 from canaleta.plant.records.findings import from_body, to_body
 from canaleta.plant.records.points import WAIVER
-from canaleta.plant.records.records import KeptChange, Shelf, everything
+from canaleta.plant.records.records import RecordChange, Shelf, everything
 
 __all__ = ["WAIVERS", "Waiver", "waivers", "with_waivers", "write_waived"]
 
@@ -84,7 +84,7 @@ def _holds(waiver: Waiver, found: Finding) -> bool:
     return same and waiver.fingerprint == seal(found.facts or waiver.text, waiver.text)
 
 
-def write_waived(connection: Connection, changes: Sequence[KeptChange]) -> list[Finding]:
+def write_waived(connection: Connection, changes: Sequence[RecordChange]) -> list[Finding]:
     """Stored findings that a change of waivers concerns, as they are told from now on."""
     becomes: dict[str, Waiver | None] = {}
     for change in changes:

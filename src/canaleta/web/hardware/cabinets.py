@@ -8,7 +8,7 @@ import numpy as np
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.hardware.fit import Judgement, Level, group_told, judge_module
+from canaleta.core.hardware.fit import Judgement, Level, group_message, judge_module
 from canaleta.core.hardware.loads import Load, ModuleLoad, device_ma, module_load, rack_load
 from canaleta.core.hardware.occupancy import Count, class_of, counted, used_channels
 from canaleta.core.hardware.places import places_for
@@ -218,7 +218,7 @@ def fits(path: FitPath) -> Response:
             continue
         told = judge_module(image, 0, module.id)
         supply, over = _supply(whole, image, at, module.id, told)
-        more = [why for why in (over, group_told(whole, at, module.id) if told.mode else "") if why]
+        more = [why for why in (over, group_message(whole, at, module.id) if told.mode else "") if why]
         level = max(told.level, Level.WARNS) if more else told.level
         out.append(
             FitOut(

@@ -180,7 +180,7 @@ def hardware(body: HardwareIn) -> Response:
         if body.apply:
             before = shared().image()
             applied, planned = change_hardware(
-                shared().engine, shared().keeper, body.operations, session_now().account, body.why
+                shared().engine, shared().cache, body.operations, session_now().account, body.why
             )
             return _told(before, planned, applied.seq, applied.preview, applied=True)
         with shared().engine.connect() as connection:

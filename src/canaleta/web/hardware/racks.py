@@ -11,7 +11,7 @@ from pydantic import ConfigDict, Field
 from sqlalchemy import Row, select
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.hardware.settings import Stranger, differences, modules_told, strangers
+from canaleta.core.hardware.settings import Stranger, differences, reported_modules, strangers
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Rack
 from canaleta.core.model.module_type import ModuleType
@@ -319,7 +319,7 @@ def _dumped(difference: Any) -> dict[str, Any]:
 
 def _explained(image: PlantImage, rack: int, words: list[int], strange: Sequence[StrangerOut]) -> str:
     """What it means that modules are not those of the list: what the rack has, as far as its numbers can be read."""
-    if told := modules_told(image.layout, rack, words, _types(image)):
+    if told := reported_modules(image.layout, rack, words, _types(image)):
         return told
     first = strange[0]
     return (

@@ -16,14 +16,14 @@ from canaleta.plant.database import tables as t
 from canaleta.plant.database.cells import from_json
 from canaleta.plant.records.points import ADDED, REMOVED, TYPICAL, WAIVER
 
-__all__ = ["MOST_REPLAYED", "cell_text", "changes_told", "point_row"]
+__all__ = ["MOST_REPLAYED", "cell_text", "change_events", "point_row"]
 
 MOST_REPLAYED = 2000
 MOST_CELLS = 40_000
 """Cells of one change set that are told one by one; beyond, the list is better read anew."""
 
 
-def changes_told(
+def change_events(
     connection: Connection, image: PlantImage, after: int, upto: int | None = None
 ) -> list[dict[str, Any]]:
     """Every change set after `after`, up to another one if given, oldest first. As JSON: seq, at, who, source; cells,

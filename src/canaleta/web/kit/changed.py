@@ -13,7 +13,7 @@ from canaleta.core.sheet.follows import follow_cells
 from canaleta.plant.changes.apply import Applied, Conflict, Planned, Preview, Refusal
 from canaleta.plant.changes.undo import NothingToUndo
 from canaleta.plant.records.findings import to_body
-from canaleta.web.kit.change_event import changes_told
+from canaleta.web.kit.change_event import change_events
 from canaleta.web.kit.problems import CellProblem, ProblemError
 from canaleta.web.kit.routes import Shape
 from canaleta.web.kit.shared import shared
@@ -149,7 +149,7 @@ def applied_out(done: Applied) -> Response:
     told: list[dict[str, Any]] = []
     if done.made:
         with shared().engine.connect() as connection:
-            told = changes_told(connection, done.image, done.seq - 1, done.seq)
+            told = change_events(connection, done.image, done.seq - 1, done.seq)
     return jsonify(
         _out(done.seq, done.preview, done.image)
         | {

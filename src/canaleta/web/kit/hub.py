@@ -26,8 +26,8 @@ from canaleta.plant.live.alarms import ALARMS_CHANNEL, most_urgent, open_alarms,
 from canaleta.plant.live.blocks import COLUMNS, LiveBlock, read_block
 from canaleta.plant.live.temporary import TEMPORARY_CHANNEL, listed
 from canaleta.plant.live.walking import FOUND_CHANNEL
-from canaleta.plant.records.image_cache import PlantKeeper
-from canaleta.web.kit.change_event import changes_told
+from canaleta.plant.records.image_cache import ImageCache
+from canaleta.web.kit.change_event import change_events
 from canaleta.web.kit.point_now import advice_now, live_path, stations_now
 
 __all__ = [
@@ -126,9 +126,9 @@ class Subscriber:
 class Hub:
     """Listens in a thread of its own, started at the first stream (that is, in the worker, after the fork)."""
 
-    def __init__(self, engine: Engine, keeper: PlantKeeper, clock: PlantClock, most_streams: int) -> None:
+    def __init__(self, engine: Engine, cache: ImageCache, clock: PlantClock, most_streams: int) -> None:
         self._engine = engine
-        self._keeper = keeper
+        self._cache = cache
         self._clock = clock
         self._most = most_streams
         self._streams: set[Subscriber] = set()
@@ -251,7 +251,7 @@ class Hub:
                 self._tell(alarms_event(connection))
 
     def _publish_changes(self, connection: Connection) -> None:
-        image = self._keeper.caught_up(connection)
+        image = self._cache.caught_up(connection)
         for seq, data in changes_since(connection, image, self._seq):
             self._seq = seq
             for subscriber in self._everyone():
@@ -287,7 +287,7 @@ class Hub:
         wanted = {point for s in self._everyone() for point in s.points} & set(block.points.tolist())
         if not wanted:
             return
-        image, now = self._keeper.current(), self._clock.looked_lately()
+        image, now = self._cache.current(), self._clock.looked_lately()
         for point in wanted:
             if not image.has(point):
                 continue
@@ -302,7 +302,7 @@ class Hub:
         wanted = {point for s in shown for point in s.stations}.intersection(block.points.tolist())
         if not wanted:
             return
-        figures = stations_now(self._keeper.current(), block, wanted)
+        figures = stations_now(self._cache.current(), block, wanted)
         for subscriber in shown:
             some = {point: figures[point] for point in subscriber.stations if point in figures}
             if some:
@@ -382,5 +382,5 @@ def changes_since(connection: Connection, image: PlantImage, seq: int) -> list[t
             event("change", change, change["seq"])
             + (event("reload", {"seq": change["seq"]}) if change["anew"] else b""),
         )
-        for change in changes_told(connection, image, seq)
+        for change in change_events(connection, image, seq)
     ]

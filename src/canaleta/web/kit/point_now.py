@@ -16,7 +16,7 @@ from canaleta.core.live.advice import NOTHING_CONNECTED, Advice, advice_of
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality, Reason, of_reasons
-from canaleta.core.path.evaluate import describe, evaluate, reasons_told, workings
+from canaleta.core.path.evaluate import describe, evaluate, reason_messages, workings
 from canaleta.core.path.faults import Fault, evaluate_faulted, faulted, upset_of, words_of
 from canaleta.core.sheet.entry import station_figure, switch_words
 from canaleta.core.signals.bands import bands_of
@@ -170,7 +170,7 @@ def path_from(
         source=source,
         stations=stations,
         quality=Quality(int(quality[0])).name.lower(),
-        reasons=reasons_told(image, row, int(reasons[0])),
+        reasons=reason_messages(image, row, int(reasons[0])),
         loop=finite(figures[2]),
         value=finite(figures[5]),
         fault=words_of(image, row, faults[0]) if faults else "",

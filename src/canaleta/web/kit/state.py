@@ -15,7 +15,7 @@ from canaleta.core.sheet.follows import followed_by
 from canaleta.jobs.imports import Jobs
 from canaleta.jobs.playing import Player
 from canaleta.plant.database.clock import PlantClock
-from canaleta.plant.records.image_cache import PlantKeeper
+from canaleta.plant.records.image_cache import ImageCache
 from canaleta.web.kit.change_event import MOST_REPLAYED
 from canaleta.web.kit.hub import Hub
 
@@ -75,7 +75,7 @@ class Shared:
     """One a worker process."""
 
     engine: Engine
-    keeper: PlantKeeper
+    cache: ImageCache
     hub: Hub
     jobs: Jobs
     player: Player
@@ -84,4 +84,4 @@ class Shared:
 
     def image(self, connection: Connection | None = None) -> PlantImage:
         """The newest image."""
-        return self.keeper.current() if connection is None else self.keeper.caught_up(connection)
+        return self.cache.current() if connection is None else self.cache.caught_up(connection)

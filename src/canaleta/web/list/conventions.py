@@ -123,7 +123,7 @@ def change(body: ConventionsIn) -> Response:
         moved = [RenamedOut(point=m.point, was=m.was, becomes=m.becomes) for m in moved_levels(image, edits)]
         seq = image.seq
         if body.apply:
-            done = change_conventions(shared().engine, shared().keeper, edits, session_now().account, body.why)
+            done = change_conventions(shared().engine, shared().cache, edits, session_now().account, body.why)
             seq, does = done.seq, done.preview
         else:
             with shared().engine.connect() as connection:

@@ -18,7 +18,7 @@ from canaleta.exchange.bring_in import Choices
 from canaleta.exchange.headings import PARTS
 from canaleta.exchange.project import Project, project_of, written_project
 from canaleta.exchange.workbook import as_workbook
-from canaleta.jobs.imports import BUSY, Job, TooManyJobsError, keep_mapping, kept_mappings
+from canaleta.jobs.imports import BUSY, Job, TooManyJobsError, keep_mapping, stored_mappings
 from canaleta.plant.database import tables as t
 from canaleta.plant.live import temporary
 from canaleta.plant.live.blocks import is_stale, read_block
@@ -231,11 +231,11 @@ def export(body: ExportIn) -> Response:
         changed = temporary.listed(connection)
         live = _live(connection, image) if "now" in names else {}
         title = connection.execute(select(t.plant.c.name)).scalar_one()
-    said: dict[int, list[str]] = {}
+    report: dict[int, list[str]] = {}
     for finding in bodies:
         for point in dict.fromkeys(cell["point"] for cell in finding["cells"]):
-            said.setdefault(point, []).append(list_out.told(finding))
-    sheet = list_out.list_sheet(image, names, body.points, said, live)
+            report.setdefault(point, []).append(list_out.told(finding))
+    sheet = list_out.list_sheet(image, names, body.points, report, live)
     if body.form == "csv":
         data, kind = list_out.as_csv(sheet), "text/csv; charset=utf-8"
     else:
@@ -366,7 +366,7 @@ def drop_mapping(path: MappingPath) -> Response:
 
 def _mappings() -> Response:
     with shared().engine.connect() as connection:
-        names = list(kept_mappings(connection))
+        names = list(stored_mappings(connection))
     targets = [{"name": f.name, "label": f"{f.station.lower()} {f.label}"} for f in STORED]
     targets += [{"name": part, "label": part} for part in PARTS]
     return jsonify({"mappings": names, "targets": targets})

@@ -103,14 +103,14 @@ def rules_there_are() -> Response:
 @needs("engineer")
 def accept(body: WaiveIn) -> Response:
     """Accept findings with a reason. 409 where one of them is settled by now."""
-    return _said(lambda: waive(shared().engine, shared().keeper, body.keys, body.reason, session_now().account))
+    return _said(lambda: waive(shared().engine, shared().cache, body.keys, body.reason, session_now().account))
 
 
 @api.post("/waivers/lift", responses={200: ChangedOut})
 @needs("engineer")
 def open_again(body: LiftIn) -> Response:
     """Open findings again that were accepted."""
-    return _said(lambda: lift(shared().engine, shared().keeper, body.keys, session_now().account))
+    return _said(lambda: lift(shared().engine, shared().cache, body.keys, session_now().account))
 
 
 def _said(do: Callable[[], Applied]) -> Response:

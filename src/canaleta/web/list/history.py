@@ -132,7 +132,7 @@ def history(query: HistoryQuery) -> Response:
 def take_back(path: SetPath, body: Part) -> Response:
     """Take back a change set, a row of it or a cell, as a new change set. What was changed since stays."""
     who = session_now().account
-    return turned(lambda: revert(shared().engine, shared().keeper, path.seq, who, body.point, body.field))
+    return turned(lambda: revert(shared().engine, shared().cache, path.seq, who, body.point, body.field))
 
 
 def _of_points(query: HistoryQuery) -> list[ColumnElement[bool]]:

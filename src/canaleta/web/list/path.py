@@ -14,7 +14,7 @@ from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality
 from canaleta.core.notation.text import TextError
-from canaleta.core.path.evaluate import describe, reasons_told, workings
+from canaleta.core.path.evaluate import describe, reason_messages, workings
 from canaleta.core.path.faults import Fault, evaluate_faulted, faulted, read_fault, upset_of
 from canaleta.core.sheet.document import DocumentError, path_schema, read_document
 from canaleta.core.sheet.entry import read_station
@@ -109,7 +109,7 @@ def paths_of(body: PathIn) -> Response:
                 station=asked.station, text=asked.text, units=units,
                 figures=[finite(x) for x in paths.stations[:, 0]],
                 quality=Quality(int(paths.quality[0])).name.lower(),
-                reasons=reasons_told(image, 0, int(paths.reasons[0])),
+                reasons=reason_messages(image, 0, int(paths.reasons[0])),
                 working=[WorkingOut(**asdict(w)) if w else None for w in why],
             )
         )  # fmt: skip

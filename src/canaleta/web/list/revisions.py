@@ -143,7 +143,7 @@ def put_up_for_check(body: PutUpIn) -> Response:
 
     try:
         put_up(
-            shared().engine, shared().keeper, project, body.mark, body.note, body.open_reason, session_now().account
+            shared().engine, shared().cache, project, body.mark, body.note, body.open_reason, session_now().account
         )  # fmt: skip
     except RevisionError as error:
         raise ProblemError(409, str(error), "nothing was frozen") from error

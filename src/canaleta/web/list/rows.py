@@ -183,7 +183,7 @@ def new_points(body: NewIn) -> Response:
     count = len(body.rows) or body.count
     what = "added a point" if count == 1 else f"added {count} points"
     try:
-        applied, rows = add_rows(shared().engine, shared().keeper, asked, session_now().account, what)
+        applied, rows = add_rows(shared().engine, shared().cache, asked, session_now().account, what)
     except TextError as error:
         raise ProblemError(422, str(error), "nothing was changed") from error
     if applied is None:
@@ -218,7 +218,7 @@ def remove_points(body: GoneIn) -> Response:
     """Take points away as one change set, or say what that does. Undo brings them back with everything they held."""
     try:
         done = remove_rows(
-            shared().engine, shared().keeper, body.points, session_now().account, apply=body.apply
+            shared().engine, shared().cache, body.points, session_now().account, apply=body.apply
         )  # fmt: skip
     except LookupError as error:
         raise ProblemError(409, str(error), remedy="choose again what shall go") from error
@@ -301,7 +301,7 @@ def drop_typical(path: TypicalPath) -> Response:
 def _changed_typical(name: str, becomes: Typical | None, body: TypicalIn | None) -> Response:
     points = body.points if body else []
     try:
-        done = change_typical(shared().engine, shared().keeper, name, becomes, points, session_now().account)
+        done = change_typical(shared().engine, shared().cache, name, becomes, points, session_now().account)
     except LookupError as error:
         raise ProblemError(404, str(error), "nothing was changed") from error
     except TextError as error:
@@ -323,7 +323,7 @@ def lock(path: PointPath, body: LockIn) -> Response:
     """Lock a row: until it is lifted, only who locked it may change it."""
     with shared().engine.begin() as connection:
         try:
-            locks.put_lock(connection, path.point, session_now().account, body.why, body.may_lift)
+            locks.set_lock(connection, path.point, session_now().account, body.why, body.may_lift)
         except LookupError as error:
             raise ProblemError(404, str(error), "nothing was locked") from error
         return jsonify({"locks": [lock.__dict__ for lock in locks.held(connection).values()]})

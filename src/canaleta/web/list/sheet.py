@@ -15,7 +15,7 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality
 from canaleta.core.model.registers import RackMap
 from canaleta.core.notation.text import TextError, shown
-from canaleta.core.path.evaluate import describe, reasons_told
+from canaleta.core.path.evaluate import describe, reason_messages
 from canaleta.core.path.facts import facts_of
 from canaleta.core.path.faults import FaultKind, evaluate_faulted, kinds_for
 from canaleta.core.sheet.derived import applies, derived_texts, misfits
@@ -262,7 +262,7 @@ def _checks(image: PlantImage, row: int) -> list[CheckRow]:
                 shows=shows,
                 true=true,
                 quality=quality,
-                reasons=reasons_told(image, row, int(paths.reasons[0])),
+                reasons=reason_messages(image, row, int(paths.reasons[0])),
                 wrong=wrong,
             )
         )

@@ -157,7 +157,7 @@ def propose(body: ProposalIn) -> Response:
     proposal = Proposal(edits, body.source, body.why, body.partial)
     who = session_now().account
     if body.apply:
-        done = apply(shared().engine, shared().keeper, proposal, who)
+        done = apply(shared().engine, shared().cache, proposal, who)
         if isinstance(done, Planned):
             raise refused(done)
         return applied_out(done)
@@ -173,11 +173,11 @@ def propose(body: ProposalIn) -> Response:
 @needs("edit")
 def undo_last() -> Response:
     """Undo one's own last change set."""
-    return turned(lambda: undo(shared().engine, shared().keeper, session_now().account))
+    return turned(lambda: undo(shared().engine, shared().cache, session_now().account))
 
 
 @api.post("/redo", responses={200: ChangedOut})
 @needs("edit")
 def redo_last() -> Response:
     """Redo what one undid last."""
-    return turned(lambda: redo(shared().engine, shared().keeper, session_now().account))
+    return turned(lambda: redo(shared().engine, shared().cache, session_now().account))

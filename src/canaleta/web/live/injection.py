@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.checks.injection import loop_unit, read_put
+from canaleta.core.checks.injection import loop_unit, read_injection
 from canaleta.core.hardware.settings import trips_of
 from canaleta.core.notation.text import TextError
 from canaleta.core.path.faults import kinds_for
@@ -98,7 +98,7 @@ def inject(path: PointPath, body: InjectIn) -> Response:
     if signal is None or not image.landed[row]:
         raise ProblemError(409, "this point holds no channel", remedy="land it on a channel first")
     try:
-        put = read_put(
+        put = read_injection(
             image, row, body.text, body.form, body.high, body.period_s, [(f.kind, f.amount) for f in body.faults]
         )
     except TextError as error:

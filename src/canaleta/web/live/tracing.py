@@ -148,11 +148,11 @@ def trace(path: PointPath, body: TraceIn) -> Response:
                 name=stage.name, look=stage.look, expected=stage.expected, reads=reads, tick=tick, by_itself=by_itself
             )
         )
-    said = traced([{"seen": True, "not seen": False, "": None}[stage.tick] for stage in out])
+    report = traced([{"seen": True, "not seen": False, "": None}[stage.tick] for stage in out])
     return jsonify(
         TraceOut(
-            given=stages[0].expected, unit=words[0].unit, stages=out, between=list(said.suspect) if said.suspect else None, says=said.says, do=said.do,
-            following=said.following,
+            given=stages[0].expected, unit=words[0].unit, stages=out, between=list(report.suspect) if report.suspect else None, says=report.says, do=report.do,
+            following=report.following,
         ).model_dump()
     )  # fmt: skip
 

@@ -276,15 +276,15 @@ def reference(p: PathRows) -> Section | None:
     rows = []
     missing = []
     for side, station in (("device", "the device"), ("value", "the list")):
-        unit, said = p.text(f"{side}_unit"), p.text(f"{side}_reference")
+        unit, report = p.text(f"{side}_unit"), p.text(f"{side}_reference")
         offered = asks_reference(unit)
         if not offered:
             continue
         needed = "gauge" not in offered
-        if not said and needed:
+        if not report and needed:
             missing.append(f"{unit} of {station}: {' or '.join(offered)}?")
-        rows.append(Row(f"{unit} of {station}", said or f"{' or '.join(offered)}?", "" if said else "type it in “said as”",
-                        "settle" if not said and needed else ""))  # fmt: skip
+        rows.append(Row(f"{unit} of {station}", report or f"{' or '.join(offered)}?", "" if report else "type it in “said as”",
+                        "settle" if not report and needed else ""))  # fmt: skip
     pair = between_units(p.image, row, p.text("device_unit"), p.text("value_unit")) if rows else None
     if pair and pair[1] and {p.text("device_reference"), p.text("value_reference")} == {"gauge", "absolute"}:
         rows.append(Row("between them", f"{significant(pair[1], 6)} {p.text('value_unit')}",

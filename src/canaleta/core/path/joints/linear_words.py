@@ -199,8 +199,8 @@ def _fed(p: PathRows) -> str:
     supply = p.text("supply")
     if p.mode_flag("outputs")[0] and supply in ("", "none"):
         return "driven by the output"
-    said = {"": "", "none": "no supply", "own 24 V": "fed by its own 24 V"}
-    return said.get(supply, f"fed by the {supply}")
+    report = {"": "", "none": "no supply", "own 24 V": "fed by its own 24 V"}
+    return report.get(supply, f"fed by the {supply}")
 
 
 def limits(p: PathRows) -> tuple[str, str]:

@@ -40,10 +40,10 @@ class InverseTable:
         self._y_ends = function(np.array(breaks, dtype=np.float64))
 
     @cached_property
-    def _pieces(self) -> list[_Piece]:
+    def _pieces(self) -> list[_Segment]:
         # At the first use: a plant has a few curves, the trade two dozen, and each takes a twentieth of a second.
         function, slope, breaks = self._made_of
-        return [_Piece(function, slope, low, high) for low, high in itertools.pairwise(breaks)]
+        return [_Segment(function, slope, low, high) for low, high in itertools.pairwise(breaks)]
 
     def __call__(self, y: Floats, slack: float) -> Floats:
         """x at each y, any shape; NaN further than `slack` outside the range of the function."""
@@ -66,7 +66,7 @@ class InverseTable:
             out[outside] = np.nan
 
 
-class _Piece:
+class _Segment:
     def __init__(
         self, function: Callable[[Floats], Floats], slope: Callable[[Floats], Floats], low: float, high: float
     ) -> None:

@@ -29,11 +29,11 @@ __all__ = [
     "evidence",
     "found",
     "journal",
-    "kept_state",
     "lease",
     "live_block",
     "script",
     "script_run",
+    "stored_state",
     "temporary",
     "trend_clock",
     "trend_hour",
@@ -117,8 +117,8 @@ agent = Table(
     Column("racks", Integer, nullable=False),
 )
 
-kept_state = Table(
-    "kept_state",
+stored_state = Table(
+    "stored_state",
     metadata,
     Column("rack", BigInteger, primary_key=True, autoincrement=False),
     Column("at", DateTime(timezone=True), nullable=False),
