@@ -1,5 +1,7 @@
 """The catalogue: module types that hold together, the demo plant, generated plants."""
 
+import json
+
 import pytest
 from pydantic import ValidationError
 
@@ -87,3 +89,11 @@ def test_generated_plants_are_the_same_each_time_and_claim_each_channel_once() -
     layout = layout_of(plant)
     assert all(layout.read_address(channel) for channel in channels)
     assert [c.name for c in plant.cabinets] == ["GC-001", "GC-002", "GC-003"]
+
+
+def test_a_document_of_version_0_1_is_read() -> None:
+    """It calls the word by which a module reports itself own_number."""
+    body = json.loads(module_types()["ai8-ui"].model_dump_json())
+    code = body.pop("ident_code")
+    assert code
+    assert ModuleType.model_validate(body | {"own_number": code}).ident_code == code

@@ -8,14 +8,14 @@ from canaleta.core.model.layout import Layout
 
 TYPES = module_types()
 LAYOUT = layout_with([TYPES["ao4"]])
-TITLES = {kind.title: kind.own_number for kind in TYPES.values() if kind.own_number is not None}
+TITLES = {kind.title: kind.ident_code for kind in TYPES.values() if kind.ident_code is not None}
 
 
 def reported(*keys: str) -> list[int]:
     """The holding registers of a rack with these modules: each begins with its own number."""
     words: list[int] = []
     for key in keys:
-        words += [TYPES[key].own_number or 0] + [0] * (TYPES[key].setting_count - 1)
+        words += [TYPES[key].ident_code or 0] + [0] * (TYPES[key].setting_count - 1)
     return words
 
 
@@ -32,7 +32,7 @@ def test_a_rack_as_listed_has_no_strangers_and_nothing_is_told() -> None:
 
 def test_another_module_in_a_slot_is_named_with_what_it_is() -> None:
     words = reported("di16-24v", "ai8-ui", "tc8", "ao4")
-    words[LAYOUT.first_settings[4]] = TYPES["do8"].own_number or 0
+    words[LAYOUT.first_settings[4]] = TYPES["do8"].ident_code or 0
     (one,) = strangers(LAYOUT, 1, words, TITLES)
     assert (one.module, one.expected, one.is_like) == (4, TYPES["ao4"].title, TYPES["do8"].title)
     words[LAYOUT.first_settings[4]] = 60_001

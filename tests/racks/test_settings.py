@@ -239,7 +239,7 @@ def test_a_number_that_means_nothing_changes_nothing() -> None:
 
 def test_modules_the_other_way_round_are_recognised_by_their_numbers() -> None:
     layout = layout_of(demo_plant())
-    known = {kind.title: kind.own_number for kind in layout.types.values() if kind.own_number is not None}
+    known = {kind.title: kind.ident_code for kind in layout.types.values() if kind.ident_code is not None}
     words = FieldRack(demo_plant(), layout, 1, 3).settings_words()
     assert strangers(layout, 1, words, known) == []
     words[layout.first_settings[2]] = 4208
@@ -259,7 +259,7 @@ def test_a_rack_with_a_module_less_is_told_as_what_it_has() -> None:
 
 
 def test_every_type_of_the_catalogue_has_a_number_of_its_own() -> None:
-    numbers = [kind.own_number for kind in module_types().values() if not kind.passive]
+    numbers = [kind.ident_code for kind in module_types().values() if not kind.passive]
     assert None not in numbers
     assert len(set(numbers)) == len(numbers)
 

@@ -252,7 +252,7 @@ class FieldRack:
     def _begins(self, module: Module) -> list[int]:
         """The settings a module of this rack begins with: those of the devices on it, else the first of each."""
         kind = self.layout.type_of(module.id)
-        words = [kind.own_number or 0]
+        words = [kind.ident_code or 0]
         for setting in kind.settings:
             for channel in range(kind.channels):
                 row = self._places.get((module.place, channel))

@@ -71,12 +71,12 @@ def strangers(layout: Layout, rack: int, words: Sequence[int], known: Mapping[st
     out = []
     for module in layout.modules_of(rack):
         kind = layout.type_of(module.id)
-        if kind.own_number is None or kind.passive:
+        if kind.ident_code is None or kind.passive:
             continue
         reported = words[layout.first_settings[module.id]]
-        if reported != kind.own_number:
+        if reported != kind.ident_code:
             like = next((title for title, number in known.items() if number == reported), "")
-            out.append(Stranger(module.id, layout.slots[module.id], kind.title, kind.own_number, reported, like))
+            out.append(Stranger(module.id, layout.slots[module.id], kind.title, kind.ident_code, reported, like))
     return out
 
 
@@ -85,7 +85,7 @@ def reported_modules(layout: Layout, rack: int, words: Sequence[int], types: Ite
 
     Each module begins with its own number, and the type of that number says where the next one begins.
     """
-    known = {kind.own_number: kind for kind in types if kind.own_number is not None}
+    known = {kind.ident_code: kind for kind in types if kind.ident_code is not None}
     found, at = [], 0
     while at < len(words) and (kind := known.get(words[at])):
         found.append(kind.title)

@@ -253,7 +253,7 @@ class ModuleType(_Frozen):
     counted across it; ends_bus: nothing behind it is read. channels_a_group: channels that share one isolation group, 0 for all. channels_a_fuse, fuse_ma:
     channels behind one fuse of the terminals that feed devices, and its rating. loop_ma: what the module can feed to
     loops in total. draw_ma: what it takes from the supply for itself, backplane_ma: from the rack's own bus;
-    gives_ma, backplane_gives_ma: what a supply gives. heat_w: what it warms the cabinet with. own_number: the word
+    gives_ma, backplane_gives_ma: what a supply gives. heat_w: what it warms the cabinet with. ident_code: the word
     by which it reports itself to a rack. fixed: settings that the hardware fixes, each with the reason. forces: behind
     its settings it has registers by which a channel is held at a count whatever its terminals say: one bit a channel,
     then the counts. commands: an output is given its count there, behind the forces.
@@ -288,9 +288,17 @@ class ModuleType(_Frozen):
     backplane_ma: float = Field(0.0, ge=0, le=20_000)
     backplane_gives_ma: float = Field(0.0, ge=0, le=100_000)
     heat_w: float = Field(0.0, ge=0, le=500)
-    own_number: int | None = Field(None, ge=0, le=65535)
+    ident_code: int | None = Field(None, ge=0, le=65535)
     forces: bool = False
     commands: bool = False
+
+    @model_validator(mode="before")
+    @classmethod
+    def _as_before(cls, given: Any) -> Any:
+        """Documents of version 0.1 say own_number for the identification code."""
+        if isinstance(given, dict) and "own_number" in given:
+            return {"ident_code" if name == "own_number" else name: value for name, value in given.items()}
+        return given
 
     @model_validator(mode="after")
     def _consistent(self) -> ModuleType:

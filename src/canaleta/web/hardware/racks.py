@@ -301,7 +301,7 @@ def _types(image: PlantImage) -> list[ModuleType]:
 
 
 def _strangers(image: PlantImage, rack: int, words: list[int]) -> list[Stranger]:
-    known = {kind.title: kind.own_number for kind in _types(image) if kind.own_number is not None}
+    known = {kind.title: kind.ident_code for kind in _types(image) if kind.ident_code is not None}
     return strangers(image.layout, rack, words, known)
 
 

@@ -27,7 +27,7 @@ const FIGURES: [string, string, string][] = [
   ['draw_ma', 'takes from 24 V for itself', 'mA'],
   ['backplane_ma', 'takes from the rack’s bus', 'mA'],
   ['heat_w', 'heat', 'W'],
-  ['own_number', 'number it reports itself by', ''],
+  ['ident_code', 'number it reports itself by', ''],
 ]
 const has = computed(() => ({
   status: body.value.registers.some((r) => r.holds === 'status bits'),

@@ -118,7 +118,7 @@ agent = Table(
 )
 
 stored_state = Table(
-    "stored_state",
+    "kept_state",
     metadata,
     Column("rack", BigInteger, primary_key=True, autoincrement=False),
     Column("at", DateTime(timezone=True), nullable=False),

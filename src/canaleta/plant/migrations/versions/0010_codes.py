@@ -15,6 +15,10 @@ def upgrade() -> None:
         " where result is not null"
     )
     op.execute("update command set result = '' where result = 'done'")
+    op.execute(
+        "update module_type set body = (body - 'own_number') || jsonb_build_object('ident_code', body -> 'own_number')"
+        " where body ? 'own_number'"
+    )
     op.add_column("live_block", sa.Column("says", sa.Text(), nullable=False, server_default=""))
     # What a rack said last is told again at the next scan; until then it is only known that it did not answer.
     op.execute("update live_block set says = state, state = 'silent' where state <> 'answers'")
