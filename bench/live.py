@@ -6,7 +6,7 @@
     .venv/bin/python bench/live.py storm [MINUTES]   agents killed and racks misbehaving under load: is every value true?
 
 Each needs what `./canaleta check` installs. Results: bench/results-live-NAME.txt. The racks of `agent` are a small Modbus
-server of the tests, in a process of its own (tests/racks/stranger.py).
+server of the tests, in a process of its own (tests/building/stranger.py).
 """
 
 from __future__ import annotations
@@ -61,7 +61,7 @@ asyncio.run(main(sys.argv[1], float(sys.argv[2])))
 SERVERS = """
 import asyncio, json, random, sys
 sys.path.insert(0, sys.argv[1])
-from tests.racks.stranger import Stranger
+from tests.building.stranger import Stranger
 
 async def main(racks, words, registers, holding):
     servers = []
@@ -214,7 +214,7 @@ asyncio.run(run(engine_for(sys.argv[1]), None))
 STORM_SERVERS = """
 import asyncio, json, random, sys, time
 sys.path.insert(0, sys.argv[1])
-from tests.racks.stranger import Stranger
+from tests.building.stranger import Stranger
 
 async def main(racks, bad, words, registers, holding, log):
     servers = []

@@ -117,7 +117,7 @@ def core() -> None:
 
 def findings() -> None:
     """Faults planted in a plant that is right: found, missed, false. Then what an audit takes at 50,000 points."""
-    from tests.planted import clean_plant, rounds, weighed
+    from tests.building.planted import clean_plant, rounds, weighed
 
     from canaleta.catalogue.demo import generated, layout_of
     from canaleta.core.model.image import PlantImage

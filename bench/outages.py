@@ -31,7 +31,7 @@ os.environ["PYTHONPATH"] = str(HERE.parent / "src")
 os.environ["CANALETA_PROGRAM"] = "outages"
 sys.path.insert(0, str(HERE))
 from sqlalchemy import select  # noqa: E402
-from tests.host.test_storm import Hand  # noqa: E402
+from tests.building.running import Hand  # noqa: E402
 
 from canaleta.host.cluster import free_port  # noqa: E402
 from canaleta.host.upkeep import database_of  # noqa: E402

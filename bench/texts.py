@@ -13,7 +13,7 @@ from pathlib import Path
 
 HERE = Path(__file__).parent
 sys.path[:0] = [str(HERE.parent), str(HERE)]
-from tests.core.test_linear_texts import LONG, MEAN, READERS, spent  # noqa: E402
+from tests.building.mean_texts import LONG, MEAN, READERS, spent  # noqa: E402
 
 from measure import Report  # noqa: E402
 

@@ -6,7 +6,7 @@ import json
 
 import pytest
 
-from tests.conftest import Run
+from tests.building.database import Run
 
 
 def test_emf_with_a_cold_junction(run: Run) -> None:

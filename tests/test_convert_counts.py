@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Run
+from tests.building.database import Run
 
 
 def test_counts_of_a_current_and_where_they_stop(run: Run) -> None:

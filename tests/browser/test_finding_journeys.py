@@ -10,7 +10,7 @@ from playwright.sync_api import Page, expect
 from canaleta.plant.changes.accepting import lift
 from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply
 from canaleta.plant.records.image_cache import ImageCache
-from tests.browser.conftest import Site
+from tests.building.site import Site
 
 pytestmark = pytest.mark.browser
 PT_3111, PT_1501 = 4, 186

@@ -9,7 +9,7 @@ from playwright.sync_api import Locator, Page, Route, expect
 from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply
 from canaleta.plant.changes.undo import undo as turn_back
 from canaleta.plant.records.image_cache import ImageCache
-from tests.browser.conftest import Site
+from tests.building.site import Site
 
 SETTLED = re.compile(r"3 to settle")
 BOTH = re.compile(r"4 to settle")

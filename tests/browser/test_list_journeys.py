@@ -9,7 +9,7 @@ from playwright.sync_api import Locator, Page, Route, expect
 
 from canaleta.plant.people import accounts
 from canaleta.plant.records.image_cache import ImageCache
-from tests.browser.conftest import Site
+from tests.building.site import Site
 
 pytestmark = pytest.mark.browser
 PASSWORD = "a long enough word"

@@ -15,7 +15,7 @@ from playwright.sync_api import expect
 
 from canaleta.plant.live.walking import note_found
 from canaleta.plant.people import accounts
-from tests.browser.conftest import Site
+from tests.building.site import Site
 
 pytestmark = pytest.mark.browser
 PT_3107, TE_2101, PSL_3103 = 1, 6, 10

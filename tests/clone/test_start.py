@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from tests.waiting import until
+from tests.building.waiting import until
 
 from canaleta.host.cluster import as_user, free_port
 from canaleta.host.debian import is_root

@@ -1,7 +1,7 @@
 """Faults in words: each has causes and a next step of its own, and how severe it is is the plant's rule."""
 
 import pytest
-from tests.words import plant_of
+from tests.building.words import plant_of
 
 from canaleta.core.live.advice import advice_for, advice_of, grade_of
 from canaleta.core.model.conventions import Conventions

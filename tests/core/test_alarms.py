@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.core.test_conditioning import ANALOG, CONTACT, point
+from tests.building.points import ANALOG, CONTACT, point
 
 from canaleta.core.live import alarms as alarm_states
 from canaleta.core.live.alarms import LETTERS, LIFE, Alarms, AlarmTable, Event, State, priority_of

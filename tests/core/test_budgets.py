@@ -3,7 +3,7 @@
 import math
 
 import pytest
-from tests.words import mode, path_of, plant_of
+from tests.building.words import mode, path_of, plant_of
 
 from canaleta.core.model.image import PlantImage
 from canaleta.core.path.facts import Section, facts_of

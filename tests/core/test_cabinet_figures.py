@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from tests.words import layout_with, plant_of
+from tests.building.words import layout_with, plant_of
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.hardware.loads import module_load, rack_load

@@ -6,7 +6,7 @@ from dataclasses import replace
 from xml.etree import ElementTree
 
 import pytest
-from tests.words import layout_with, path_of, plant_of
+from tests.building.words import layout_with, path_of, plant_of
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.model.fields import Landing

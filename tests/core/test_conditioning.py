@@ -7,26 +7,14 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.words import plant_of
+from tests.building.points import ANALOG, CONTACT, point
+from tests.building.words import plant_of
 
 from canaleta.core.live import conditioning
 from canaleta.core.live.conditioning import Condition, Conditioned, Reading, Settings
 from canaleta.core.live.timing import Strip, strip
-from canaleta.core.model.fields import field_named, read_cell
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality, Reason
-
-CONTACT = "contact NO"
-ANALOG = "4–20 mA, 0…100 %, shows 0…100 %"
-
-
-def point(sentence: str, **cells: str) -> PlantImage:
-    image = plant_of(sentence)
-    changes = {}
-    for name, text in cells.items():
-        for field, value in read_cell(field_named(name), text).items():
-            changes[0, field] = value
-    return image.with_cells(changes)
 
 
 def switched(drawn: Strip) -> list[float]:

@@ -3,7 +3,7 @@
 from decimal import Decimal
 
 import pytest
-from tests.words import plant_of
+from tests.building.words import plant_of
 
 from canaleta.core.model.image import PlantImage
 from canaleta.core.sheet.derived import derived_texts, form_follows, kind_follows, misfits

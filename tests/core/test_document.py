@@ -3,7 +3,7 @@
 from typing import Any
 
 import pytest
-from tests.words import mode, path_of, stations
+from tests.building.words import mode, path_of, stations
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.model.convention_fields import CONVENTION_FIELDS, convention_texts, with_conventions

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from itertools import product
 
 import pytest
-from tests.words import layout_with, plant_of
+from tests.building.words import layout_with, plant_of
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.hardware.fit import Level, judge_module

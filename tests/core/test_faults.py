@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from tests.words import mode, path_of
+from tests.building.words import mode, path_of
 
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage

@@ -3,7 +3,7 @@
 from decimal import Decimal
 
 import pytest
-from tests.words import path_of
+from tests.building.words import path_of
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.hardware.fit import Judgement, Level, judge, mode_that_fits

@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.words import layout_with, plant_of
+from tests.building.words import layout_with, plant_of
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.hardware.forcing import ForceMap, Write, command_writes, force_writes, held_between

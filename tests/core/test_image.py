@@ -5,7 +5,7 @@ from decimal import Decimal
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.words import plant_of
+from tests.building.words import plant_of
 
 from canaleta.core.model.fields import Landing, Station
 from canaleta.core.path.evaluate import evaluate

@@ -3,7 +3,7 @@
 from dataclasses import replace
 
 import pytest
-from tests.words import layout_with
+from tests.building.words import layout_with
 
 from canaleta.core.model.layout import Module
 from canaleta.core.notation.text import TextError

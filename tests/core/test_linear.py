@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.words import mode, path_of, reasons, stations
+from tests.building.words import mode, path_of, reasons, stations
 
 from canaleta.core.model.fields import Station
 from canaleta.core.model.quality import Quality, Reason

@@ -4,8 +4,8 @@ from decimal import Decimal
 
 import numpy as np
 import pytest
-from tests.core.test_conditioning import point
-from tests.words import path_of, plant_of
+from tests.building.points import point
+from tests.building.words import path_of, plant_of
 
 from canaleta.core.checks.loopcheck import judged, split, steps_of
 from canaleta.core.notation.text import TextError

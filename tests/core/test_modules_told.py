@@ -1,6 +1,6 @@
 """What a rack says it is made of, against what the list says: modules that are not those of the list, and in which slots."""
 
-from tests.words import layout_with
+from tests.building.words import layout_with
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.hardware.settings import reported_modules, settings_size, strangers

@@ -5,7 +5,7 @@ from decimal import Decimal
 import numpy as np
 import pytest
 from pydantic import ValidationError
-from tests.words import layout_with, plant_of
+from tests.building.words import layout_with, plant_of
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.hardware.fit import Level, judge

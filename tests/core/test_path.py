@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.words import layout_with, plant_of
+from tests.building.words import layout_with, plant_of
 
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage

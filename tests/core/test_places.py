@@ -6,7 +6,7 @@ from dataclasses import replace
 from decimal import Decimal
 
 import pytest
-from tests.words import layout_with, plant_of
+from tests.building.words import layout_with, plant_of
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.hardware.fit import Level, group_message, judge_module

@@ -2,7 +2,7 @@
 
 from collections import Counter
 
-from tests.planted import KINDS, clean_plant, rounds, weighed
+from tests.building.planted import KINDS, clean_plant, rounds, weighed
 
 
 def test_on_a_correct_plant_there_is_not_one_finding() -> None:

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from tests.words import plant_of
+from tests.building.words import plant_of
 
 from canaleta.core.checks.walk import judged
 from canaleta.core.live import recognition

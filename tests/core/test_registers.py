@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.words import layout_with
+from tests.building.words import layout_with
 
 from canaleta.core.model.module_type import ModuleType
 from canaleta.core.model.registers import RackMap, Request, decode, plan_requests

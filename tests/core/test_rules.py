@@ -1,7 +1,7 @@
 """Findings: each rule where it speaks, where it must not, and at the edge."""
 
 import pytest
-from tests.words import plant_of
+from tests.building.words import plant_of
 
 from canaleta.core.model.fields import Landing, field_named
 from canaleta.core.model.image import PlantImage

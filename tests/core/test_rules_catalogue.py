@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from tests.words import layout_with
+from tests.building.words import layout_with
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.model.conventions import Conventions

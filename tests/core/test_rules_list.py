@@ -6,7 +6,7 @@ from dataclasses import replace
 from decimal import Decimal
 
 import pytest
-from tests.words import plant_of
+from tests.building.words import plant_of
 
 from canaleta.core.model.conventions import Conventions
 from canaleta.core.model.fields import Stored

@@ -4,7 +4,7 @@ from dataclasses import replace
 from decimal import Decimal
 
 import pytest
-from tests.words import layout_with, plant_of
+from tests.building.words import layout_with, plant_of
 
 from canaleta.core.checks.injection import TAKE_OFF, Injection
 from canaleta.core.checks.scripts import LONGEST_S, Observation, See, judged, read_script

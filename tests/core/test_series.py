@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.words import plant_of
+from tests.building.words import plant_of
 
 from canaleta.core.model.conventions import Conventions
 from canaleta.core.model.fields import field_named, read_cell

@@ -4,7 +4,7 @@ from decimal import Decimal
 
 import numpy as np
 import pytest
-from tests.words import plant_of
+from tests.building.words import plant_of
 
 from canaleta.core.checks.checkpoints import check_points, curve, true_value
 from canaleta.core.model.fields import Station

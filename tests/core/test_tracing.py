@@ -5,7 +5,7 @@ from decimal import Decimal
 
 import numpy as np
 import pytest
-from tests.words import plant_of
+from tests.building.words import plant_of
 
 from canaleta.core.checks.loopcheck import split
 from canaleta.core.checks.stimulus import Expected, expected, judged, stimuli_of

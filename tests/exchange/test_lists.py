@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from tests.conftest import Database
+from tests.building.database import Database
 
 from canaleta.catalogue.demo import demo_plant, layout_of
 from canaleta.core.model.fields import STORED

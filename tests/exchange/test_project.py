@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from tests.conftest import Database
+from tests.building.database import Database
 
 from canaleta.core.model.fields import STORED
 from canaleta.exchange.project import Project, ProjectError, load_project, project_of, read_project, written_project

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from tests.conftest import Database
+from tests.building.database import Database
 
 from canaleta.cli import main
 from canaleta.exchange.project import image_of, project_of, read_project, written_project

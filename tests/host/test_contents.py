@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 from sqlalchemy import delete, func, select
-from tests.conftest import Database
+from tests.building.database import Database
 
 from canaleta.host.start import Options, _contents
 from canaleta.plant.database import tables as t

@@ -19,8 +19,8 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from tests.host.test_recovery import Running
-from tests.waiting import until
+from tests.building.running import Running
+from tests.building.waiting import until
 
 from canaleta.host.cluster import free_port
 from canaleta.host.door import Door, Tls

@@ -9,7 +9,7 @@ import sys
 from collections.abc import Iterator
 
 import pytest
-from tests.waiting import until
+from tests.building.waiting import until
 
 from canaleta.host.cluster import free_port
 from canaleta.host.growing import Grown, Nursery, reap_strangers

@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from tests.waiting import KEPT, until
+from tests.building.waiting import KEPT, until
 
 from canaleta.host.cluster import free_port
 from canaleta.host.debian import is_root

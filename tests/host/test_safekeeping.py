@@ -16,7 +16,7 @@ from pathlib import Path
 import psycopg
 import pytest
 from sqlalchemy import make_url, text
-from tests.conftest import Database, fresh_database
+from tests.building.database import Database, fresh_database
 
 from canaleta.host.cluster import Cluster
 from canaleta.host.safekeeping import MANIFEST, backup, digests, restore

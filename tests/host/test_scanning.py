@@ -10,8 +10,8 @@ from collections.abc import Iterator
 
 import pytest
 from sqlalchemy import func, select, text
-from tests.conftest import Database
-from tests.waiting import KEPT, until
+from tests.building.database import Database
+from tests.building.waiting import KEPT, until
 
 from canaleta.host.scanning import scan
 from canaleta.host.steps import TroubleError

@@ -6,8 +6,6 @@ The check lets them work for some seconds; `check --long` for three minutes.
 from __future__ import annotations
 
 import contextlib
-import http.client
-import json
 import os
 import random
 import shutil
@@ -15,16 +13,13 @@ import signal
 import tempfile
 import threading
 import time
-import urllib.error
-import urllib.request
 from collections.abc import Iterator
-from http.cookiejar import CookieJar
 from pathlib import Path
-from typing import Any
 
 import pytest
 from sqlalchemy import select
-from tests.host.test_recovery import Running, until
+from tests.building.running import Hand, Running
+from tests.building.waiting import until
 
 from canaleta.host.check import LONG
 from canaleta.host.cluster import Cluster
@@ -36,50 +31,6 @@ from canaleta.plant.records.image_cache import ImageCache
 pytestmark = [pytest.mark.database, pytest.mark.xdist_group("recovery")]
 PEOPLE = 8
 SECONDS = 180 if os.environ.get(LONG) else 12
-
-
-class Hand:
-    """One person: edits one cell of one's own and one that all share, and remembers what was acknowledged."""
-
-    def __init__(self, address: str, token: str, name: str, number: int) -> None:
-        self.address, self.name, self.number = address, name, number
-        self.client = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(CookieJar()))
-        self.csrf = self.ask("/api/session/link", {"token": token})["csrf"]
-        self.acknowledged: list[tuple[int, str, str]] = []
-        self.unsure: set[str] = set()
-        self.known = {"own": "", "shared": ""}
-
-    def ask(self, path: str, body: Any) -> Any:
-        request = urllib.request.Request(self.address + path, data=json.dumps(body).encode(), method="POST")
-        request.add_header("Content-Type", "application/json")
-        request.add_header("X-Canaleta-Csrf", getattr(self, "csrf", ""))
-        with self.client.open(request, timeout=60) as answer:
-            return json.load(answer)
-
-    def work(self, until_: float) -> None:
-        dice = random.Random(self.number)
-        count = 0
-        while time.monotonic() < until_:
-            count += 1
-            where = "shared" if dice.random() < 0.3 else "own"
-            point, field = (20, "notes") if where == "shared" else (30 + self.number, "service")
-            text = f"{self.name} {count}"
-            edit = {"point": point, "field": field, "was": self.known[where], "text": text}
-            try:
-                done = self.ask("/api/proposals", {"edits": [edit]})
-                self.known[where] = text
-                self.acknowledged.append((done["seq"], f"{point}:{field}", text))
-            except urllib.error.HTTPError as refused:
-                cells = json.load(refused).get("cells") or [{}]
-                if refused.code == 503:
-                    # The server in front says that the worker was lost: the edit is in or it is not.
-                    self.unsure.add(text)
-                if refused.code == 409 and cells[0].get("theirs") is not None:
-                    self.known[where] = cells[0]["theirs"]
-            except (urllib.error.URLError, http.client.HTTPException, ValueError, TimeoutError, OSError):
-                # The answer was lost with the worker: the edit is in or it is not, and the next try tells.
-                self.unsure.add(text)
-                time.sleep(0.2)
 
 
 @pytest.fixture

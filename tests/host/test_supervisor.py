@@ -12,7 +12,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from tests.waiting import until
+from tests.building.waiting import until
 
 from canaleta.host.cluster import free_port
 from canaleta.host.leftovers import Mark

@@ -2,7 +2,7 @@
 
 import pytest
 from sqlalchemy import select
-from tests.conftest import Database
+from tests.building.database import Database
 
 from canaleta.plant.database import tables as t
 from canaleta.plant.people import accounts

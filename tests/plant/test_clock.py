@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from sqlalchemy.exc import OperationalError
-from tests.conftest import Database
+from tests.building.database import Database
 
 from canaleta.plant.database.clock import DRIFT, LOOK_S, PlantClock
 

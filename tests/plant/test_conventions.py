@@ -1,7 +1,7 @@
 """Conventions of the plant: a change set like any other, obeyed everywhere at once, undone to the last digit."""
 
 import pytest
-from tests.conftest import Database
+from tests.building.database import Database
 
 from canaleta.core.model.convention_fields import convention_texts
 from canaleta.plant.changes.conventions import (

@@ -6,7 +6,8 @@ from typing import Any
 
 import pytest
 from sqlalchemy import select
-from tests.conftest import Database
+from tests.building.database import Database
+from tests.building.types import FOUR
 
 from canaleta.catalogue.demo import generated
 from canaleta.core.model.image import PlantImage
@@ -21,12 +22,6 @@ from canaleta.plant.records.image_cache import ImageCache
 
 KC2_RACK1 = list(range(1, 10))
 PT_3107 = 1
-FOUR = {
-    "key": "quad-9", "title": "QUAD-9", "summary": "from a made-up manual", "channels": 4,
-    "terminals": [{"mark": "{n}", "role": "plus"}, {"mark": "{n}", "role": "minus"}],
-    "modes": [{"name": "4–20 mA", "signal_unit": "mA", "signal": [4, 20], "counts": [800, 4000], "burden_ohm": 50}],
-    "registers": [{"holds": "channel words", "count": 4}],
-}  # fmt: skip
 
 
 class Bench:

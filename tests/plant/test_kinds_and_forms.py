@@ -3,8 +3,8 @@
 from decimal import Decimal
 
 import pytest
-from tests.conftest import Database
-from tests.plant.test_proposals import Desk
+from tests.building.database import Database
+from tests.building.desks import Desk
 
 PT, TE, RTD = 4, 6, 13
 

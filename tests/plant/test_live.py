@@ -4,8 +4,8 @@ from datetime import UTC, datetime
 
 import numpy as np
 import pytest
-from tests.conftest import Database
-from tests.words import block_of
+from tests.building.database import Database
+from tests.building.words import block_of
 
 from canaleta.plant.live import commands
 from canaleta.plant.live.blocks import LiveBlock, read_block, write_block

@@ -8,10 +8,11 @@ import threading
 import pytest
 from sqlalchemy import func, select, text
 from sqlalchemy.exc import DBAPIError
-from tests.conftest import Database
+from tests.building.database import Database
+from tests.building.desks import Desk
 
 from canaleta.core.rules import audit
-from canaleta.plant.changes.apply import Applied, Edit, Planned, Proposal, apply, plan, preview
+from canaleta.plant.changes.apply import Edit, Planned, Proposal, plan, preview
 from canaleta.plant.changes.undo import NothingToUndo, redo, undo
 from canaleta.plant.database import tables as t
 from canaleta.plant.records.findings import stored_findings, to_body
@@ -25,37 +26,6 @@ MEANT = [
 ]  # fmt: skip
 """What is wrong on purpose beside PT-3107: a scaling upside down, a debounce of 20 ms read each second, two wires with the
 jumper at the input, no open-circuit action, a loop too long, the wrong extension wire, a two-wire sensor on type 1."""
-
-
-class Desk:
-    """A person at the list: edits by tag-less shorthand, against a database."""
-
-    def __init__(self, database: Database, who: str = "ana") -> None:
-        self.engine, self.who = database.engine, who
-        self.cache = ImageCache(self.engine)
-
-    def text(self, point: int, field: str) -> str:
-        image = self.cache.current()
-        return image.text(field, image.row_of(point))
-
-    def propose(self, *edits: tuple[int, str, str], was: str | None = None) -> Applied | Planned:
-        made = tuple(Edit(p, f, self.text(p, f) if was is None else was, typed) for p, f, typed in edits)
-        return apply(self.engine, self.cache, Proposal(made), self.who)
-
-    def edit(self, *edits: tuple[int, str, str]) -> Applied:
-        done = self.propose(*edits)
-        assert isinstance(done, Applied), done
-        return done
-
-    def findings(self) -> list[str]:
-        """Keys of what is found at points; spares are the plant's matter."""
-        with self.engine.connect() as connection:
-            return [body["key"] for body in stored_findings(connection) if body["cells"]]
-
-
-@pytest.fixture
-def ana(database: Database) -> Desk:
-    return Desk(database)
 
 
 def test_the_demo_plant_is_wrong_where_it_is_meant_to_be(ana: Desk) -> None:

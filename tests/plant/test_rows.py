@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from sqlalchemy import select
-from tests.conftest import Database
+from tests.building.database import Database
 
 from canaleta.core.notation.text import TextError
 from canaleta.core.rules import audit

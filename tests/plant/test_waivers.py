@@ -5,7 +5,7 @@ from typing import Any
 
 import pytest
 from sqlalchemy import select, update
-from tests.conftest import Database
+from tests.building.database import Database
 
 from canaleta.plant.changes.accepting import WaiverError, lift, waive
 from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply, reaudit

@@ -11,8 +11,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 from sqlalchemy import func, insert, select
-from tests.conftest import Database
-from tests.racks.test_agent import (
+from tests.building.agents import (
     TOKEN,
     in_a_loop_of_its_own,
     on_port,
@@ -22,7 +21,8 @@ from tests.racks.test_agent import (
     until,
     value_of,
 )
-from tests.waiting import HANGS_S
+from tests.building.database import Database
+from tests.building.waiting import HANGS_S
 
 from canaleta.core.hardware.forcing import command_writes, force_writes
 from canaleta.core.live.trends import Rolled

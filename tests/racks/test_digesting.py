@@ -7,8 +7,8 @@ from datetime import UTC, datetime
 
 import numpy as np
 import pytest
-from tests.conftest import Database
-from tests.racks.test_agent import in_a_loop_of_its_own
+from tests.building.agents import in_a_loop_of_its_own
+from tests.building.database import Database
 
 from canaleta.catalogue.demo import demo_plant, layout_of
 from canaleta.core.model.registers import RackMap

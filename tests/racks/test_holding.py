@@ -14,11 +14,10 @@ from pymodbus.server import ModbusTcpServer
 from pymodbus.simulator import DataType, SimData, SimDevice
 from sqlalchemy import text, update
 from sqlalchemy.exc import DBAPIError
-from tests.conftest import Database
-from tests.racks.test_agent import TOKEN, in_a_loop_of_its_own, on_port, scanning
-from tests.racks.test_settings import at_a_rack, edit
-from tests.waiting import HANGS_S
-from tests.web.conftest import PASSWORD, Person, app_on
+from tests.building.agents import TOKEN, in_a_loop_of_its_own, on_port, scanning
+from tests.building.at_racks import PT, TE, Ask, at_a_rack, edit, until
+from tests.building.database import Database
+from tests.building.people import PASSWORD, Person, app_on
 
 from canaleta.catalogue.demo import demo_plant
 from canaleta.core.checks.sweeps import SHARES
@@ -30,15 +29,12 @@ from canaleta.plant.records.image_cache import ImageCache
 from canaleta.racks.source import SignalSource
 from canaleta.standins.server import LONGEST_LINE, SourcePort, StandIns
 
-PT, TE = 1, 6
-"""PT-3107 on a module that can be forced; TE-2101 on one that cannot."""
 ZV, ZT = 45, 282
 """ZV-2151, an output; ZT-2151, the input it is led back to."""
 XV, SPRAY_DRYER = 211, 7
 """XV-1561, a slip valve on a DO-8, and its rack."""
 YV, XV_LOAD, PRESSES = 283, 285, 10
 """YV-6105, a valve by pulse width, XV-6110 on outputs that measure their load, and their rack."""
-Ask = Callable[..., Any]
 
 
 def photo() -> str:
@@ -46,13 +42,6 @@ def photo() -> str:
     out = io.BytesIO()
     Image.new("RGB", (64, 48), (120, 120, 120)).save(out, "JPEG")
     return base64.b64encode(out.getvalue()).decode()
-
-
-async def until(ask: Ask, path: str, holds: Callable[[Any], bool], seconds: float = HANGS_S) -> Any:
-    async with asyncio.timeout(seconds):
-        while not holds(body := (await ask("GET", path)).json):
-            await asyncio.sleep(0.05)
-    return body
 
 
 def at_outputs(database: Database, work: Callable[[Ask, StandIns], Any], rack: int = 2) -> None:

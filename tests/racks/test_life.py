@@ -4,8 +4,8 @@ from datetime import UTC, datetime, timedelta
 
 import numpy as np
 import pytest
-from tests.core.test_conditioning import point
-from tests.words import plant_of
+from tests.building.points import point
+from tests.building.words import plant_of
 
 from canaleta.core.live.alarms import Event, State
 from canaleta.core.model.image import PlantImage

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from tests.conftest import Database
-from tests.racks.test_holding import PT, TE, Ask, until
-from tests.racks.test_settings import at_a_rack
-from tests.waiting import HANGS_S
+from tests.building.at_racks import PT, TE, Ask, at_a_rack, until
+from tests.building.database import Database
+from tests.building.waiting import HANGS_S
 
 from canaleta.standins.server import StandIns
 

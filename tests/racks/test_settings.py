@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import asyncio
 import socket
-from collections.abc import Callable
 from typing import Any
 
-from tests.conftest import Database
-from tests.racks.test_agent import in_a_loop_of_its_own, scanned
-from tests.web.conftest import Person, app_on
+from tests.building.at_racks import at_a_rack, edit
+from tests.building.database import Database
+from tests.building.people import Person, app_on
 
 from canaleta.catalogue.demo import demo_plant, layout_of
 from canaleta.catalogue.types import module_types
@@ -19,31 +18,6 @@ from canaleta.host.cluster import free_port
 from canaleta.plant.records.image_cache import ImageCache
 from canaleta.standins.field import FieldRack
 from canaleta.standins.server import StandIns
-
-
-def at_a_rack(database: Database, work: Callable[[Callable[..., Any], StandIns], Any]) -> None:
-    """Run a visit: `work` gets a way to call the API from its own thread, and the stand-in."""
-    engineer = Person(app_on(database), "engineer")
-
-    async def run() -> None:
-        async with scanned(database) as (made, _):
-            await asyncio.sleep(0.3)
-
-            async def ask(method: str, path: str, body: Any = None) -> Any:
-                return await asyncio.to_thread(lambda: engineer.send(method, path, body))
-
-            await work(ask, made)
-
-    in_a_loop_of_its_own(run)
-
-
-def edit(database: Database, point: int, field: str, text: str) -> None:
-    from canaleta.plant.changes.apply import Edit, Proposal, apply
-
-    cache = ImageCache(database.engine)
-    image = cache.current()
-    was = image.text(field, image.row_of(point))
-    apply(database.engine, cache, Proposal((Edit(point, field, was, text),)), "ana")
 
 
 def test_a_changed_setting_is_shown_armed_written_and_read_back(database: Database) -> None:

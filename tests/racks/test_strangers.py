@@ -13,11 +13,11 @@ import numpy as np
 import pytest
 from pyModbusTCP.server import DataBank, ModbusServer
 from sqlalchemy import update
-from tests.conftest import Database
-from tests.racks.stranger import Manner, Stranger
-from tests.racks.test_agent import in_a_loop_of_its_own, scanning
-from tests.waiting import HANGS_S
-from tests.words import layout_with
+from tests.building.agents import in_a_loop_of_its_own, scanning
+from tests.building.database import Database
+from tests.building.stranger import Manner, Stranger
+from tests.building.waiting import HANGS_S
+from tests.building.words import layout_with
 
 from canaleta.core.live.advice import advice_of
 from canaleta.core.model.fields import Landing, field_named, read_cell

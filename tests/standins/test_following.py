@@ -6,7 +6,7 @@ import asyncio
 from dataclasses import replace
 
 import pytest
-from tests.racks.test_agent import in_a_loop_of_its_own
+from tests.building.agents import in_a_loop_of_its_own
 
 from canaleta.catalogue.demo import DemoPlant, demo_plant, layout_of
 from canaleta.core.model.image import PlantImage

@@ -9,8 +9,8 @@ from typing import Any
 
 import numpy as np
 import pytest
-from tests.racks.test_agent import in_a_loop_of_its_own
-from tests.waiting import HANGS_S
+from tests.building.agents import in_a_loop_of_its_own
+from tests.building.waiting import HANGS_S
 
 from canaleta.catalogue.demo import demo_plant
 from canaleta.core.model.registers import decode

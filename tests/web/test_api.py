@@ -10,9 +10,9 @@ from typing import Any
 
 import numpy as np
 from flask_openapi3.openapi import OpenAPI
-from tests.conftest import Database
-from tests.web.conftest import Person
-from tests.words import block_of
+from tests.building.database import Database
+from tests.building.people import Person
+from tests.building.words import block_of
 
 from canaleta.core.model.fields import FIELDS, STORED, Kind
 from canaleta.plant.live.blocks import write_block

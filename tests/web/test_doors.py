@@ -8,7 +8,7 @@ from collections.abc import Callable
 import pytest
 from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel
-from tests.web.conftest import PASSWORD, Person
+from tests.building.people import PASSWORD, Person
 
 from canaleta.web.kit.access import RIGHTS, right_of
 

@@ -11,8 +11,8 @@ import schemathesis
 from hypothesis import HealthCheck, settings
 from schemathesis import Case
 from sqlalchemy import func, select
-from tests.conftest import Database, fresh_database
-from tests.web.conftest import Person, app_on
+from tests.building.database import Database, fresh_database
+from tests.building.people import Person, app_on
 
 from canaleta.host.check import LONG
 from canaleta.host.cluster import Cluster

@@ -2,8 +2,8 @@
 
 import json
 
-from tests.conftest import Database
-from tests.words import plant_of
+from tests.building.database import Database
+from tests.building.words import plant_of
 
 from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply
 from canaleta.plant.records.image_cache import ImageCache

@@ -11,10 +11,10 @@ from typing import Any
 
 import pytest
 from sqlalchemy import insert
-from tests.conftest import Database
-from tests.web.conftest import Person
-from tests.web.test_live_api import live
-from tests.words import block_of
+from tests.building.database import Database
+from tests.building.live_blocks import live
+from tests.building.people import Person
+from tests.building.words import block_of
 
 from canaleta.exchange.sheets import read_book
 from canaleta.plant.database import tables as t

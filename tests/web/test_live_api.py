@@ -11,9 +11,10 @@ from typing import Any
 import numpy as np
 import pytest
 from sqlalchemy import insert
-from tests.conftest import Database
-from tests.web.conftest import Person
-from tests.words import block_of
+from tests.building.database import Database
+from tests.building.live_blocks import PDT, PT, XS, live
+from tests.building.people import Person
+from tests.building.words import block_of
 
 from canaleta.core.live.alarms import WORDS, Event, State
 from canaleta.core.live.trends import Part
@@ -21,21 +22,12 @@ from canaleta.core.model.quality import Reason
 from canaleta.plant.database import tables as t
 from canaleta.plant.live import alarms
 from canaleta.plant.live.alarms import AlarmTransition
-from canaleta.plant.live.blocks import LiveBlock, write_block
-from canaleta.plant.live.leases import take_lease
+from canaleta.plant.live.blocks import LiveBlock
 from canaleta.plant.live.trends import write_part
 from canaleta.plant.live.walking import note_found
 from canaleta.web.kit.hub import alarms_event
 
 Who = Callable[[str], Person]
-PT, PDT, XS = 1, 2, 21
-"""PT-3107, shown as 0…500 mbar; PT-3108, shown as 50…−50 Pa."""
-
-
-def live(database: Database, block: LiveBlock) -> None:
-    with database.engine.begin() as connection:
-        epoch = take_lease(connection, 1, "test") or 0
-        assert write_block(connection, LiveBlock(**(block.__dict__ | {"epoch": epoch})), "test")
 
 
 def passing(

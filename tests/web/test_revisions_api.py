@@ -9,8 +9,8 @@ import pytest
 from flask_openapi3.openapi import OpenAPI
 from sqlalchemy import text
 from sqlalchemy.exc import DBAPIError
-from tests.conftest import Database
-from tests.web.conftest import PASSWORD, Person
+from tests.building.database import Database
+from tests.building.people import PASSWORD, Person
 
 from canaleta.plant.people import accounts
 

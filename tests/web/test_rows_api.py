@@ -6,7 +6,7 @@ import json
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from tests.web.conftest import Person
+from tests.building.people import Person
 
 Who = Callable[[str], Person]
 

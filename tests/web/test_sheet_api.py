@@ -8,7 +8,7 @@ from collections.abc import Callable
 from typing import Any
 
 import pytest
-from tests.web.conftest import Person
+from tests.building.people import Person
 
 from canaleta.exchange.project import read_project
 

@@ -7,10 +7,10 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 from flask_openapi3.openapi import OpenAPI
-from tests.conftest import Database
-from tests.web.conftest import Person
-from tests.web.test_live_api import PT, XS, live
-from tests.words import block_of
+from tests.building.database import Database
+from tests.building.live_blocks import PT, XS, live
+from tests.building.people import Person
+from tests.building.words import block_of
 
 from canaleta.plant.database.clock import PlantClock
 

@@ -133,7 +133,7 @@ def verdicts() -> dict[str, Any]:
     from canaleta.exchange.list_out import every_field, list_sheet
     from canaleta.exchange.recognise import find_list
     from canaleta.exchange.sheets import Page
-    from tests.planted import clean_plant, rounds
+    from tests.building.planted import clean_plant, rounds
 
     image = clean_plant()
     out: dict[str, Any] = {"findings": [], "report": []}

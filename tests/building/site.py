@@ -1,0 +1,61 @@
+"""The built interface in a browser, on a plant of its own."""
+
+from __future__ import annotations
+
+from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Page
+
+from canaleta.host.cluster import Cluster
+from canaleta.host.start import Options, address_of
+from canaleta.plant.database.connection import engine_for
+from canaleta.plant.people import accounts
+
+PATIENCE_MS = 600_000
+"""What does not come at all is told after this; on a machine at work everything may take twenty times as long."""
+
+
+class Site:
+    """A running system. `enter` opens a browser of its own for a person of a role."""
+
+    def __init__(self, options: Options, browser: Browser) -> None:
+        self.options, self.browser = options, browser
+        self.address = address_of(options)
+        cluster = Cluster(options.data, options.data / "log")
+        cluster.port = int((options.data / "postgres.port").read_text())
+        self.engine = engine_for(cluster.owner_url, pool_size=1)
+        self._made: set[str] = set()
+        self._contexts: list[BrowserContext] = []
+        self.errors: list[str] = []
+
+    def enter(self, name: str, role: str = "engineer", dark: bool = False) -> Page:
+        with self.engine.begin() as connection:
+            if name not in self._made:
+                accounts.add_account(connection, name, role)
+                self._made.add(name)
+            token = accounts.make_link(connection, name)
+        context = self._open_context(dark)
+        page = context.new_page()
+        page.set_default_timeout(PATIENCE_MS)
+        page.on("pageerror", lambda error: self.errors.append(str(error)))
+        page.on("console", self._heard)
+        page.goto(f"{self.address}/enter#{token}")
+        page.wait_for_selector(".grid .row")
+        assert token not in page.url, "what signs one in once does not stay in the address"
+        return page
+
+    def _open_context(self, dark: bool) -> BrowserContext:
+        context = self.browser.new_context(
+            viewport={"width": 1280, "height": 800}, color_scheme="dark" if dark else "light",
+            permissions=["clipboard-read", "clipboard-write"],
+        )  # fmt: skip
+        self._contexts.append(context)
+        return context
+
+    def _heard(self, message: ConsoleMessage) -> None:
+        """Errors of the interface itself; an answer of 4xx is what some journeys are about."""
+        if message.type == "error" and "Failed to load resource" not in message.text:
+            self.errors.append(message.text)
+
+    def close_browsers(self) -> None:
+        """Close what a test opened: forgotten screens would load the machine for the next one."""
+        while self._contexts:
+            self._contexts.pop().close()
