@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import pytest
-
 from canaleta.plant.changes.apply import Applied, Edit, Planned, Proposal, apply
 from canaleta.plant.records.findings import stored_findings
 from canaleta.plant.records.image_cache import ImageCache
@@ -34,8 +32,3 @@ class Desk:
         """Keys of what is found at points; spares are the plant's matter."""
         with self.engine.connect() as connection:
             return [body["key"] for body in stored_findings(connection) if body["cells"]]
-
-
-@pytest.fixture
-def ana(database: Database) -> Desk:
-    return Desk(database)
