@@ -377,9 +377,12 @@ def trends(hours: int = 2) -> None:
                         level[rack] = np.clip(value[-1], 5, 95)
                         counts = np.rint(value * 320)
                         part = Part(
-                            np.arange(points) + rack * points, at.timestamp() + k + np.arange(10.0) + random.uniform(0, 0.05, 10),
-                            counts, counts / 320, np.zeros((10, points), np.uint8),
-                        )  # fmt: skip
+                            np.arange(points) + rack * points,
+                            at.timestamp() + k + np.arange(10.0) + random.uniform(0, 0.05, 10),
+                            counts,
+                            counts / 320,
+                            np.zeros((10, points), np.uint8),
+                        )
                         began = time.perf_counter()
                         write_part(connection, rack, part)
                         wrote += time.perf_counter() - began

@@ -459,8 +459,10 @@ def bulk() -> None:
         began = time.perf_counter()
         subprocess.run(
             [office, "--headless", "--convert-to", "csv", "--outdir", str(workbook.parent), str(workbook)],
-            capture_output=True, check=True, timeout=600,
-        )  # fmt: skip
+            capture_output=True,
+            check=True,
+            timeout=600,
+        )
         theirs = time.perf_counter() - began
         report.add("a desktop spreadsheet without a window converts it", f"{theirs:.1f} s")
         report.add("  reading and showing here, as a share of that", f"{shown / theirs:.2f}")
@@ -612,8 +614,10 @@ def started(data: Path) -> Iterator[tuple[int, float]]:
     began = time.perf_counter()
     process = subprocess.Popen(
         [str(HERE.parent / "canaleta"), "start", "--port", str(port), "--data", str(data)],
-        stdout=subprocess.PIPE, text=True, stderr=subprocess.STDOUT,
-    )  # fmt: skip
+        stdout=subprocess.PIPE,
+        text=True,
+        stderr=subprocess.STDOUT,
+    )
     try:
         assert process.stdout
         for line in process.stdout:

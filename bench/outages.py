@@ -49,8 +49,10 @@ KINDS = ("launcher", "postgres -D", "postgres: canaleta", "nginx: master", "guni
 def begun(data: Path, port: int) -> subprocess.Popen[bytes]:
     return subprocess.Popen(
         [sys.executable, "-m", "canaleta.cli", "start", "--data", str(data), "--port", str(port)],
-        stdout=SAID.open("ab"), stderr=subprocess.STDOUT, cwd="/",
-    )  # fmt: skip
+        stdout=SAID.open("ab"),
+        stderr=subprocess.STDOUT,
+        cwd="/",
+    )
 
 
 class Quick(Hand):
@@ -171,10 +173,11 @@ def judge(
     acknowledged = [(seq, cell, text, hand.name) for hand in hands for seq, cell, text in hand.acknowledged]
     lost = [a for a in acknowledged if written.get(a[:2]) != a[2] or sets.get(a[0]) != a[3]]
     broken = [
-        cell for cell, steps in story.items()
+        cell
+        for cell, steps in story.items()
         if [was for _, was, _ in steps][1:] != [became for _, _, became in steps][:-1]
         or now.text(cell.split(":")[1], now.row_of(int(cell.split(":")[0]))) != steps[-1][2]
-    ]  # fmt: skip
+    ]
     heard = sorted(at for hand in hands for at in hand.heard)
     began, end = time_of
     silence, at = max((b - a, a - began) for a, b in zip([began, *heard], [*heard, end], strict=True))

@@ -50,11 +50,16 @@ def test_every_way_through(run: Run, words: list[str], value: str, answer: str) 
 
 @pytest.mark.parametrize(
     ("words", "says"),
-    [(["--signal", "4 mA", "1"], "“4 mA” is not a span"), (["--to", "value", "1"], "needs --scale"),
-     (["--counts", "5…5", "1"], "a span has a length"), (["--from", "word", "0x12345"], "not 1 word of 16 bits"),
-     (["--from", "count", "70000"], "the word holds 0 to 65535"), (["--from", "count", "1.5"], "whole numbers"),
-     (["--left", "20", "1"], "more than the word has")],
-)  # fmt: skip
+    [
+        (["--signal", "4 mA", "1"], "“4 mA” is not a span"),
+        (["--to", "value", "1"], "needs --scale"),
+        (["--counts", "5…5", "1"], "a span has a length"),
+        (["--from", "word", "0x12345"], "not 1 word of 16 bits"),
+        (["--from", "count", "70000"], "the word holds 0 to 65535"),
+        (["--from", "count", "1.5"], "whole numbers"),
+        (["--left", "20", "1"], "more than the word has"),
+    ],
+)
 def test_what_cannot_be_counted_is_told(run: Run, words: list[str], says: str) -> None:
     code, _, err = run("counts", *words)
     assert code == 2
@@ -131,9 +136,13 @@ def test_the_schema_is_json_schema(run: Run) -> None:
 
 @pytest.mark.parametrize(
     ("words", "says"),
-    [(["--set", "LOOP=x"], "“x” is not a number"), (["--set", "LOPP=4"], "“LOPP” is not a station"),
-     (["--set", "LOOP=4 V"], "LOOP is in mA"), ([], "say where the value stands")],
-)  # fmt: skip
+    [
+        (["--set", "LOOP=x"], "“x” is not a number"),
+        (["--set", "LOPP=4"], "“LOPP” is not a station"),
+        (["--set", "LOOP=4 V"], "LOOP is in mA"),
+        ([], "say where the value stands"),
+    ],
+)
 def test_what_cannot_be_set_is_told(run: Run, file: Callable[..., str], words: list[str], says: str) -> None:
     code, _, err = run("path", file(), *words)
     assert code == 2
@@ -143,8 +152,11 @@ def test_what_cannot_be_set_is_told(run: Run, file: Callable[..., str], words: l
 def test_files_that_are_no_path_are_told(run: Run, tmp_path: Path) -> None:
     bad = tmp_path / "bad.json"
     bad.write_text("{", encoding="utf-8")
-    for words, says in ((["path"], "give the file"), (["path", str(bad), "--set", "LOOP=1"], "is not JSON"),
-                        (["path", "/nowhere.json", "--set", "LOOP=1"], "No such file")):  # fmt: skip
+    for words, says in (
+        (["path"], "give the file"),
+        (["path", str(bad), "--set", "LOOP=1"], "is not JSON"),
+        (["path", "/nowhere.json", "--set", "LOOP=1"], "No such file"),
+    ):
         code, _, err = run(*words)
         assert code == 2
         assert says in err

@@ -14,8 +14,11 @@ def told(*options: str) -> Any:
     paths = os.pathsep.join([str(ROOT), *(p for p in sys.path if p)])
     done = subprocess.run(
         [sys.executable, str(ROOT / "tests" / "building" / "reworded.py"), *options],
-        env=os.environ | {"PYTHONPATH": paths}, capture_output=True, text=True, check=True,
-    )  # fmt: skip
+        env=os.environ | {"PYTHONPATH": paths},
+        capture_output=True,
+        text=True,
+        check=True,
+    )
     return json.loads(done.stdout)
 
 

@@ -29,9 +29,12 @@ from setproctitle import setproctitle
 __all__ = ["main"]
 
 LOADED = (
-    "canaleta.standins.server", "gunicorn.app.wsgiapp", "gunicorn.workers.gthread", "canaleta.web.app",
+    "canaleta.standins.server",
+    "gunicorn.app.wsgiapp",
+    "gunicorn.workers.gthread",
+    "canaleta.web.app",
     "canaleta.racks.agent",
-)  # fmt: skip
+)
 """In the order in which a start asks for them."""
 MOST_HANDLES, LONGEST = 32, 1 << 20
 PR_SET_PDEATHSIG = 1

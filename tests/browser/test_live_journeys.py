@@ -146,9 +146,17 @@ def test_somebody_who_plays_at_the_device_finds_the_page_open_and_filled_in(site
     # What the scan writes when the staircase is complete (tests/racks hold that it does).
     levels = [(4 + 4 * k) for k in (0, 1, 2, 3, 4, 3, 2, 1, 0)]
     plateaus = [
-        {"signal": ma, "sigma": 0.0, "counts": (ma - 4) * 2000.0, "value": 50.0 - (ma - 4) * 6.25, "begins": k * 5.0, "ends": k * 5.0 + 4, "readings": 5}
+        {
+            "signal": ma,
+            "sigma": 0.0,
+            "counts": (ma - 4) * 2000.0,
+            "value": 50.0 - (ma - 4) * 6.25,
+            "begins": k * 5.0,
+            "ends": k * 5.0 + 4,
+            "readings": 5,
+        }
         for k, ma in enumerate(levels)
-    ]  # fmt: skip
+    ]
     with site.engine.begin() as connection:
         note_found(connection, 2, datetime.now(UTC), "staircase", plateaus)
     expect(page).to_have_url(re.compile(r"/check/2\?found=\d+"))

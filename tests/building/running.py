@@ -27,8 +27,12 @@ class Running:
         environment = {k: v for k, v in os.environ.items() if not k.startswith("CANALETA_") or k in KEPT}
         self.process = subprocess.Popen(
             [sys.executable, "-m", "canaleta.cli", "start", "--data", str(data), "--port", str(self.port)],
-            stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=environment, cwd="/",
-        )  # fmt: skip
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            text=True,
+            env=environment,
+            cwd="/",
+        )
         self.address = f"http://127.0.0.1:{self.port}"
         self.client = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(CookieJar()))
         self.csrf = ""

@@ -44,9 +44,10 @@ class Site:
 
     def _open_context(self, dark: bool) -> BrowserContext:
         context = self.browser.new_context(
-            viewport={"width": 1280, "height": 800}, color_scheme="dark" if dark else "light",
+            viewport={"width": 1280, "height": 800},
+            color_scheme="dark" if dark else "light",
             permissions=["clipboard-read", "clipboard-write"],
-        )  # fmt: skip
+        )
         self._contexts.append(context)
         return context
 

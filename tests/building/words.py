@@ -105,9 +105,15 @@ def stations(plant: PlantImage, station: Station, value: float, row: int = 0) ->
 
 
 def block_of(
-    points: list[int], counts: list[float], value: list[float], *, quality: list[int] | None = None,
-    reasons: list[int] | None = None, injected: list[int] | None = None, **head: Any,
-) -> LiveBlock:  # fmt: skip
+    points: list[int],
+    counts: list[float],
+    value: list[float],
+    *,
+    quality: list[int] | None = None,
+    reasons: list[int] | None = None,
+    injected: list[int] | None = None,
+    **head: Any,
+) -> LiveBlock:
     """A live block of rack 1 in which nothing else is to be known. head: scan, epoch, seq, read_at, state."""
     n = len(points)
     none, unknown = np.zeros(n, np.uint8), np.full(n, -1, np.int8)

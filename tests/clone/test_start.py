@@ -56,9 +56,15 @@ def test_the_first_command_of_the_readme(clone: tuple[Path, dict[str, Any]]) -> 
     port = free_port()
     for _ in ("cold", "warm"):
         process = subprocess.Popen(
-            ["./canaleta", "start", "--port", str(port)], cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
-            stdin=subprocess.DEVNULL, text=True, start_new_session=True, **run_as,
-        )  # fmt: skip
+            ["./canaleta", "start", "--port", str(port)],
+            cwd=folder,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            stdin=subprocess.DEVNULL,
+            text=True,
+            start_new_session=True,
+            **run_as,
+        )
         assert process.stdout
         report = ""
         for line in process.stdout:
@@ -70,8 +76,13 @@ def test_the_first_command_of_the_readme(clone: tuple[Path, dict[str, Any]]) -> 
         process.send_signal(signal.SIGTERM)
         assert process.wait() == 0
     until(lambda: _left_running(folder) == [], "nothing is left running")
-    status = subprocess.run(["git", "-c", "safe.directory=*", "status", "--porcelain"], cwd=folder, capture_output=True, text=True,
-                            check=True)  # fmt: skip
+    status = subprocess.run(
+        ["git", "-c", "safe.directory=*", "status", "--porcelain"],
+        cwd=folder,
+        capture_output=True,
+        text=True,
+        check=True,
+    )
     assert status.stdout == "", "a start leaves the checkout clean"
 
 

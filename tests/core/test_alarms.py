@@ -30,9 +30,14 @@ class Plant:
         self.now += after
         quiet_on = np.full(len(self.table), quiet)
         self.alarms, passed = alarm_states.step(
-            self.table, self.alarms, self.now, np.array([value]), np.array([quality], dtype=np.uint8),
-            np.array([state], dtype=np.int8), quiet_on,
-        )  # fmt: skip
+            self.table,
+            self.alarms,
+            self.now,
+            np.array([value]),
+            np.array([quality], dtype=np.uint8),
+            np.array([state], dtype=np.int8),
+            quiet_on,
+        )
         self.journal += [f"{LETTERS[p.was]}{LETTERS[p.becomes]}" for p in passed]
         return self.letters()
 
@@ -132,7 +137,7 @@ def test_the_diagram_reaches_every_state_and_leads_back_from_each() -> None:
         ("alarm_l", "20", "3", [21, 20, 22.9, 23], [0, 1, 1, 0]),
         ("alarm_ll", "10", "0", [10.01, 10, 10.01], [0, 1, 0]),
     ],
-)  # fmt: skip
+)
 def test_a_limit_is_passed_where_it_is_met_and_ends_beyond_its_deadband(
     kind: str, limit: str, deadband: str, values: list[float], active: list[int]
 ) -> None:
@@ -199,9 +204,16 @@ def test_by_the_plants_rule_what_trips_or_is_used_has_a_fault_alarm() -> None:
 
 @pytest.mark.parametrize(
     ("consequence", "minutes", "priority"),
-    [("severe", 2, "high"), ("severe", 60, "medium"), ("major", 2, "high"), ("major", 20, "medium"),
-     ("minor", 60, "low"), ("minor", 5, "medium"), ("none", 1, "journal only")],
-)  # fmt: skip
+    [
+        ("severe", 2, "high"),
+        ("severe", 60, "medium"),
+        ("major", 2, "high"),
+        ("major", 20, "medium"),
+        ("minor", 60, "low"),
+        ("minor", 5, "medium"),
+        ("none", 1, "journal only"),
+    ],
+)
 def test_priority_follows_from_consequence_and_time(consequence: str, minutes: float, priority: str) -> None:
     assert priority_of(consequence, minutes) == priority
     image = point(ANALOG, alarm_h="80", consequence=consequence, respond_min=str(minutes))

@@ -41,14 +41,22 @@ def test_the_greatest_loop_resistance() -> None:
 
 def test_the_design_current_is_the_larger_of_22_and_the_devices_failure() -> None:
     for failure, margin in ((21.6, 20.4 - 0.022 * 100 - 12), (23.0, 20.4 - 0.023 * 100 - 12)):
-        plant = path_of(device={**CURRENT, "lift_off_v": 12, "failure_ma": failure}, loop={"supply": "module"},
-                        input=mode("mA", (4, 20), (0, 32000), burden_ohm=100), value=BARS)  # fmt: skip
+        plant = path_of(
+            device={**CURRENT, "lift_off_v": 12, "failure_ma": failure},
+            loop={"supply": "module"},
+            input=mode("mA", (4, 20), (0, 32000), burden_ohm=100),
+            value=BARS,
+        )
         assert rows(section(plant, "loop"))["margin over lift-off"] == f"{margin:.2f} V"
 
 
 def test_hart_needs_230_ohm() -> None:
-    plant = path_of(device=CURRENT, loop={"supply": "module", "hart": "yes"},
-                    input={"module": "ai8-ui", "mode": "4–20 mA"}, value=BARS)  # fmt: skip
+    plant = path_of(
+        device=CURRENT,
+        loop={"supply": "module", "hart": "yes"},
+        input={"module": "ai8-ui", "mode": "4–20 mA"},
+        value=BARS,
+    )
     found = section(plant, "loop")
     assert (found.tone, found.verdict) == ("bad", "HART needs 130 Ω more in the loop")
 
@@ -112,16 +120,23 @@ def test_limits_join_as_a_root_of_squares() -> None:
 
 def test_the_budget_of_a_loop() -> None:
     """0.2 % of 10 bar; 0.1 % of 20 mA over 16 mA: 0.0125 bar; 0.05 % of the module's 20 mA over 16: 0.00625; half a step."""
-    plant = path_of(device={**CURRENT, "accuracy": 0.2}, loop={"shunt_ohm": 250, "shunt_percent": 0.1},
-                    input=mode("V", (0, 5), (0, 32000), accuracy_percent=0.05), value={**BARS, "decimals": 5})  # fmt: skip
+    plant = path_of(
+        device={**CURRENT, "accuracy": 0.2},
+        loop={"shunt_ohm": 250, "shunt_percent": 0.1},
+        input=mode("V", (0, 5), (0, 32000), accuracy_percent=0.05),
+        value={**BARS, "decimals": 5},
+    )
     together = math.sqrt(0.02**2 + 0.0125**2 + 0.00625**2 + (12.5 / 32000 / 2) ** 2)
     assert rows(section(plant, "accuracy"))["together"] == f"±{together:.6f} bar"
 
 
 def test_platinum_of_class_b_carries_its_class_into_the_budget() -> None:
     """±(0.3 + 0.005 · 250) = ±1.55 °C at 250 °C."""
-    plant = path_of(device={"signal": "Pt100", "low": 0, "high": 250, "unit": "°C", "tolerance_class": "B"},
-                    input={"module": "rtd6", "mode": "Pt100, 0.1 °C"}, value={"low": 0, "high": 250, "unit": "°C"})  # fmt: skip
+    plant = path_of(
+        device={"signal": "Pt100", "low": 0, "high": 250, "unit": "°C", "tolerance_class": "B"},
+        input={"module": "rtd6", "mode": "Pt100, 0.1 °C"},
+        value={"low": 0, "high": 250, "unit": "°C"},
+    )
     assert rows(section(plant, "accuracy"))["element"] == "±1.55 °C"
 
 
@@ -188,15 +203,21 @@ def test_every_fact_of_the_demo_plant_has_words() -> None:
 
 def test_behind_a_table_a_step_is_what_it_is_where_the_table_is_steepest() -> None:
     """0…5 m over 5000 counts; the steepest piece rises by 6 m³ for 1 m: 0.001 m are 0.006 m³."""
-    plant = path_of(device={"signal": "0–10 V", "low": 0, "high": 5, "unit": "m"}, input=mode(counts=(0, 5000)),
-                    value={"low": 0, "high": 5, "law": "table", "table": "0 0; 1 3; 2 9; 5 12", "unit": "m³"})  # fmt: skip
+    plant = path_of(
+        device={"signal": "0–10 V", "low": 0, "high": 5, "unit": "m"},
+        input=mode(counts=(0, 5000)),
+        value={"low": 0, "high": 5, "law": "table", "table": "0 0; 1 3; 2 9; 5 12", "unit": "m³"},
+    )
     assert rows(section(plant, "resolution"))["a step of the converter"] == "0.006000 m³"
 
 
 def test_behind_a_sensors_curve_a_step_is_told_in_degrees() -> None:
     """400 Ω over 4000 counts: 0.1 Ω a count; Pt100 rises least at its hot end, 0.2929 Ω/°C at 850 °C, 0.34 °C."""
-    plant = path_of(device={"signal": "Pt100"}, input=mode("Ω", (0, 390), (0, 3900), family="resistance"),
-                    value={"law": "sensor curve", "unit": "°C"})  # fmt: skip
+    plant = path_of(
+        device={"signal": "Pt100"},
+        input=mode("Ω", (0, 390), (0, 3900), family="resistance"),
+        value={"law": "sensor curve", "unit": "°C"},
+    )
     step = rows(section(plant, "resolution"))["a step of the converter"]
     assert float(step.split()[0]) == pytest.approx(0.1 / 0.2929, abs=0.005)
 
@@ -206,8 +227,11 @@ def test_what_follows_the_supply_is_listed_at_its_least_and_greatest() -> None:
     discrete = mode("V", (0, 24), (0, 1), family="contact", off_below_v=8, on_from_v=14, follows_supply=True)
     switch = path_of(device={"signal": "contact NO"}, input=discrete)
     assert rows(section(switch, "moves with the supply"))["supply least, 20.4 V"] == "off below 6.8 V, on from 11.9 V"
-    analog = path_of(device={"signal": "0–10 V", "low": 0, "high": 10, "unit": "bar"},
-                     input=mode(counts=(0, 1000), follows_supply=True), value=BARS)  # fmt: skip
+    analog = path_of(
+        device={"signal": "0–10 V", "low": 0, "high": 10, "unit": "bar"},
+        input=mode(counts=(0, 1000), follows_supply=True),
+        value=BARS,
+    )
     assert (
         rows(section(analog, "moves with the supply"))["supply least, 20.4 V"]
         == "full scale 8.50 V, 8.500 mV a count"

@@ -37,8 +37,12 @@ def test_a_passive_item_between_two_modules_changes_no_address() -> None:
     """N11: a spacer takes room on the rail, no slot and no register."""
     plain = layout_with()
     types = plain.types | {"spacer": module_types()["spacer"]}
-    modules = {1: Module(1, 1, 1, "di16-24v"), 9: Module(9, 1, 2, "spacer"), 2: Module(2, 1, 3, "ai8-ui"),
-               3: Module(3, 1, 4, "tc8")}  # fmt: skip
+    modules = {
+        1: Module(1, 1, 1, "di16-24v"),
+        9: Module(9, 1, 2, "spacer"),
+        2: Module(2, 1, 3, "ai8-ui"),
+        3: Module(3, 1, 4, "tc8"),
+    }
     with_spacer = replace(plain, modules=modules, types=types)
     for module in (1, 2, 3):
         assert with_spacer.address(module, 0) == plain.address(module, 0)
@@ -265,8 +269,9 @@ def test_a_core_and_a_terminal_are_used_once_and_both_rows_are_told() -> None:
 
 def test_a_core_beyond_its_cable_and_a_cable_nobody_knows_are_told() -> None:
     assert texts_of(wired(("W-1", "5", ""), ("W-9", "1", ""))) == [
-        "W-1 has 4 cores and no core 5", "there is no cable W-9: its cores cannot be told",
-    ]  # fmt: skip
+        "W-1 has 4 cores and no core 5",
+        "there is no cable W-9: its cores cannot be told",
+    ]
 
 
 def test_what_is_left_of_a_conflict_of_three_is_found_again_when_one_leaves() -> None:
@@ -298,11 +303,14 @@ def test_the_next_name_counts_on(taken: list[str], expected: str) -> None:
 # Types --------------------------------------------------------------------------------------------------------
 
 FOUR = {
-    "key": "x4", "title": "X-4", "summary": "", "channels": 4,
+    "key": "x4",
+    "title": "X-4",
+    "summary": "",
+    "channels": 4,
     "terminals": [{"mark": "{n}", "role": "plus"}, {"mark": "{n}", "role": "minus"}],
     "modes": [{"name": "4–20 mA", "signal_unit": "mA", "signal": [4, 20], "counts": [0, 4000]}],
     "registers": [{"holds": "channel words", "count": 4}],
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(

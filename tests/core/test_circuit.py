@@ -41,9 +41,16 @@ def test_a_two_wire_loop_goes_round_from_the_module_and_back() -> None:
     found = circuit(transmitter(wires="2", supply="module", cable="W-1", cores="1, 2", strip="X1:1 fuse; X1:2"))
     assert found.closes
     assert found.way == (
-        "terminal 1 (24 V out)", "X1:1 fuse", "W-1 core 1 white", "PT-1 + … −", "W-1 core 2 brown", "X1:2",
-        "terminal 2 (signal in)", "100 Ω to 0 V in the module", "back to where it began",
-    )  # fmt: skip
+        "terminal 1 (24 V out)",
+        "X1:1 fuse",
+        "W-1 core 1 white",
+        "PT-1 + … −",
+        "W-1 core 2 brown",
+        "X1:2",
+        "terminal 2 (signal in)",
+        "100 Ω to 0 V in the module",
+        "back to where it began",
+    )
     assert [run.flows for run in found.runs] == ["to device", "to module"]
 
 
@@ -92,8 +99,11 @@ def test_three_leads_of_a_pt100_are_two_red_and_one_white() -> None:
 def test_four_leads_reach_four_terminals_and_two_of_them_carry_no_current() -> None:
     found = circuit(on("rtd4", "TE-1: 4–20 mA", "Pt100, 0.1 °C", signal="Pt100", wires="4"))
     assert [(r.mark, r.role, r.flows) for r in found.runs] == [
-        ("a", "plus", "to device"), ("b", "sense", ""), ("c", "sense 2", ""), ("d", "minus", "to module"),
-    ]  # fmt: skip
+        ("a", "plus", "to device"),
+        ("b", "sense", ""),
+        ("c", "sense 2", ""),
+        ("d", "minus", "to module"),
+    ]
 
 
 @pytest.mark.parametrize(

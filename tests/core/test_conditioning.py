@@ -23,17 +23,22 @@ def switched(drawn: Strip) -> list[float]:
 
 
 def run(
-    image: PlantImage, levels: list[float], period: float = 1.0, quality: list[Quality] | None = None,
+    image: PlantImage,
+    levels: list[float],
+    period: float = 1.0,
+    quality: list[Quality] | None = None,
     reasons: list[Reason] | None = None,
-) -> tuple[Condition, list[Conditioned]]:  # fmt: skip
+) -> tuple[Condition, list[Conditioned]]:
     settings, state = Settings.of(image, np.array([0])), conditioning.begin(1)
     out = []
     for k, level in enumerate(levels):
         one = np.array([level])
         reading = Reading(
-            one, one, np.array([reasons[k] if reasons else 0], dtype=np.uint32),
+            one,
+            one,
+            np.array([reasons[k] if reasons else 0], dtype=np.uint32),
             np.array([quality[k] if quality else Quality.GOOD], dtype=np.uint8),
-        )  # fmt: skip
+        )
         state, seen = conditioning.step(settings, state, k * period, reading)
         out.append(seen)
     return state, out

@@ -131,14 +131,22 @@ def test_hysteresis_on_a_falling_value_and_from_a_state_before() -> None:
 
 def test_the_types_as_the_standard_has_them() -> None:
     assert {n: (t.off_ma, t.off_up_to_v, t.on_v, t.on_ma) for n, t in INPUT_TYPES.items()} == {
-        1: (0.5, 15, 15, 2), 2: (2, 11, 11, 6), 3: (1.5, 11, 11, 2),
-    }  # fmt: skip
+        1: (0.5, 15, 15, 2),
+        2: (2, 11, 11, 6),
+        3: (1.5, 11, 11, 2),
+    }
 
 
 @pytest.mark.parametrize(
-    ("value", "says"), [(5.0, "says full"), (4.99, "between the thresholds: as it was"), (4.5, "between the thresholds: as it was"),
-                        (4.49, "says room"), (float("nan"), "")]
-)  # fmt: skip
+    ("value", "says"),
+    [
+        (5.0, "says full"),
+        (4.99, "between the thresholds: as it was"),
+        (4.5, "between the thresholds: as it was"),
+        (4.49, "says room"),
+        (float("nan"), ""),
+    ],
+)
 def test_an_analog_value_used_as_a_switch_says_its_words(value: float, says: str) -> None:
     plant = path_of(
         device={"signal": "0–10 V"},

@@ -107,8 +107,10 @@ def test_fields_are_those_that_the_choice_needs() -> None:
     ],
 )
 def test_what_a_unit_is_counted_from(device: tuple[str, str], value: tuple[str, str], at_100: float) -> None:
-    plant = path_of(device={"signal": "4–20 mA", "unit": device[0], "reference": device[1]},
-                    value={"unit": value[0], "reference": value[1]})  # fmt: skip
+    plant = path_of(
+        device={"signal": "4–20 mA", "unit": device[0], "reference": device[1]},
+        value={"unit": value[0], "reference": value[1]},
+    )
     factor, offset = between_units(plant, 0, device[0], value[0]) or (0.0, 0.0)
     assert 100 * factor + offset == pytest.approx(at_100)
 
@@ -135,9 +137,14 @@ def test_every_convention_is_a_field_with_words_and_comes_back_as_it_was() -> No
 
 @pytest.mark.parametrize(
     ("name", "text", "says"),
-    [("mains_hz", "55", "not one of"), ("channel_base", "2", "less than or equal to 1"), ("channel_base", "0.5", "whole number"),
-     ("namur.good_from_ma", "3.5", "four limits rise"), ("supply_v", "much", "not a number")],
-)  # fmt: skip
+    [
+        ("mains_hz", "55", "not one of"),
+        ("channel_base", "2", "less than or equal to 1"),
+        ("channel_base", "0.5", "whole number"),
+        ("namur.good_from_ma", "3.5", "four limits rise"),
+        ("supply_v", "much", "not a number"),
+    ],
+)
 def test_a_convention_that_cannot_be_is_told(name: str, text: str, says: str) -> None:
     with pytest.raises(TextError, match=says):
         with_conventions(Conventions(), {name: text})

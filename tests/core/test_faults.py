@@ -64,7 +64,12 @@ def test_resistance_in_a_current_loop_changes_nothing_until_the_supply_is_short(
     )
 
 
-THERMO = path_of(device={"signal": "TC K"}, loop={"head_degc": 45}, value={"unit": "°C"}, input={"module": "tc8", "mode": "TC K, 0.1 °C"})  # fmt: skip
+THERMO = path_of(
+    device={"signal": "TC K"},
+    loop={"head_degc": 45},
+    value={"unit": "°C"},
+    input={"module": "tc8", "mode": "TC K, 0.1 °C"},
+)
 
 
 @pytest.mark.parametrize(
@@ -94,8 +99,12 @@ def test_an_open_thermocouple_is_told_by_its_count() -> None:
 
 def test_leads_added_to_two_wires_of_platinum() -> None:
     """1 Ω a lead on two wires: 2 Ω, at 0 °C 5.12 °C high (2 / 0.39083)."""
-    plant = path_of(device={"signal": "Pt100"}, loop={"wires": 2}, input=mode("°C", (0, 100), (0, 10000), family="resistance", curve="pt100", wires=2, least=-20000, most=85000),
-                    value={"unit": "°C"})  # fmt: skip
+    plant = path_of(
+        device={"signal": "Pt100"},
+        loop={"wires": 2},
+        input=mode("°C", (0, 100), (0, 10000), family="resistance", curve="pt100", wires=2, least=-20000, most=85000),
+        value={"unit": "°C"},
+    )
     assert read(plant, 0, read_fault("leads added", "1"))[0] == pytest.approx(5.12, abs=0.01)
 
 
@@ -121,9 +130,15 @@ def test_every_kind_can_be_given_to_some_path_and_is_told_in_words() -> None:
 
 @pytest.mark.parametrize(
     ("kind", "amount", "says"),
-    [("loose", "", "is not one of"), ("open", "3", "takes no amount"), ("leads added", "", "a figure in Ω"),
-     ("supply low", "-3", "zero or more"), ("wrong sensor", "TC Q", "is not one of"), ("shunt off", "much", "not a number")],
-)  # fmt: skip
+    [
+        ("loose", "", "is not one of"),
+        ("open", "3", "takes no amount"),
+        ("leads added", "", "a figure in Ω"),
+        ("supply low", "-3", "zero or more"),
+        ("wrong sensor", "TC Q", "is not one of"),
+        ("shunt off", "much", "not a number"),
+    ],
+)
 def test_a_fault_that_cannot_be_read_is_told(kind: str, amount: str, says: str) -> None:
     with pytest.raises(TextError, match=says):
         read_fault(kind, amount)

@@ -46,19 +46,34 @@ def test_blank_empties_a_cell_but_a_tag_stays() -> None:
 
 @pytest.mark.parametrize(
     ("field", "typed", "becomes"),
-    [("signal", "4-20ma", "4–20 mA"), ("signal", "tck", "TC K"), ("device_unit", "M3/H", "m³/h"), ("wires", "3", 3),
-     ("supply", "own", "own 24 V"), ("acting", "rev", "reverse"), ("device_unit", "degC", "°C")],
-)  # fmt: skip
+    [
+        ("signal", "4-20ma", "4–20 mA"),
+        ("signal", "tck", "TC K"),
+        ("device_unit", "M3/H", "m³/h"),
+        ("wires", "3", 3),
+        ("supply", "own", "own 24 V"),
+        ("acting", "rev", "reverse"),
+        ("device_unit", "degC", "°C"),
+    ],
+)
 def test_choices_and_units_are_met_by_what_is_meant(field: str, typed: str, becomes: object) -> None:
     assert read_cell(field_named(field), typed)[field] == becomes
 
 
 @pytest.mark.parametrize(
     ("field", "typed", "says"),
-    [("signal", "0", "could be"), ("signal", "profi", "not one of"), ("wires", "5", "from 2 to 4"), ("wires", "2.5", "whole"),
-     ("device_unit", "parsec", "not a unit"), ("counts_low", "3 bar", "no unit"), ("service", "x" * 121, "holds 120"),
-     ("service", "a\x07b", "printable"), ("now", "5", "cannot be typed")],
-)  # fmt: skip
+    [
+        ("signal", "0", "could be"),
+        ("signal", "profi", "not one of"),
+        ("wires", "5", "from 2 to 4"),
+        ("wires", "2.5", "whole"),
+        ("device_unit", "parsec", "not a unit"),
+        ("counts_low", "3 bar", "no unit"),
+        ("service", "x" * 121, "holds 120"),
+        ("service", "a\x07b", "printable"),
+        ("now", "5", "cannot be typed"),
+    ],
+)
 def test_what_cannot_be_read_is_refused_in_words(field: str, typed: str, says: str) -> None:
     with pytest.raises(TextError, match=says):
         read_cell(field_named(field), typed)

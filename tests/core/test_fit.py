@@ -14,9 +14,11 @@ from canaleta.core.model.layout import Cabinet, Layout, Module, Rack
 TYPES = module_types()
 SLOT = {key: number for number, key in enumerate(TYPES, start=1)}
 LAYOUT = Layout(
-    {1: Cabinet(1, "T", "")}, {1: Rack(1, 1, "1", "127.0.0.1", 502, 1, 1000)},
-    {n: Module(n, 1, n, key) for key, n in SLOT.items()}, dict(TYPES),
-)  # fmt: skip
+    {1: Cabinet(1, "T", "")},
+    {1: Rack(1, 1, "1", "127.0.0.1", 502, 1, 1000)},
+    {n: Module(n, 1, n, key) for key, n in SLOT.items()},
+    dict(TYPES),
+)
 
 DEVICES = {
     "two-wire transmitter": ({"signal": "4–20 mA", "low": 0, "high": 10, "unit": "bar"}, {"supply": "module", "wires": 2}),

@@ -16,7 +16,11 @@ TYPES = module_types()
 LAYOUT = layout_with([TYPES["ao4"], TYPES["po4"]])
 DI, AI, TC, AO, PO = 1, 2, 3, 4, 5
 MAP = ForceMap.of(LAYOUT, 1)
-CHANNELS = [(m, c) for m, kind in ((DI, "di16-24v"), (AI, "ai8-ui"), (AO, "ao4"), (PO, "po4")) for c in range(TYPES[kind].channels)]  # fmt: skip
+CHANNELS = [
+    (m, c)
+    for m, kind in ((DI, "di16-24v"), (AI, "ai8-ui"), (AO, "ao4"), (PO, "po4"))
+    for c in range(TYPES[kind].channels)
+]
 
 
 def written(words: dict[int, int], writes: list[Write]) -> dict[int, int]:

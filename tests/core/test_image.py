@@ -12,12 +12,14 @@ from canaleta.core.path.evaluate import evaluate
 
 SENTENCES = ("4–20 mA, 0…600 mbar, shows 0…500 mbar", "contact NO", "TC K, 0…1200 °C, shows 0…1200 °C")
 CELLS = st.one_of(
-    st.tuples(st.sampled_from(["device_low", "device_high", "value_low", "value_high"]),
-              st.one_of(st.none(), st.integers(-500, 500).map(Decimal))),
+    st.tuples(
+        st.sampled_from(["device_low", "device_high", "value_low", "value_high"]),
+        st.one_of(st.none(), st.integers(-500, 500).map(Decimal)),
+    ),
     st.tuples(st.just("signal"), st.sampled_from(["4–20 mA", "0–10 V", "TC K", "contact NC", None])),
     st.tuples(st.just("mode"), st.sampled_from(["4–20 mA", "0–10 V", "24 V DC", None])),
     st.tuples(st.just("channel"), st.sampled_from([Landing(2, 5, True), Landing(1, 9, False), None])),
-)  # fmt: skip
+)
 
 
 @given(st.lists(st.tuples(st.integers(0, 2), CELLS), max_size=8))

@@ -23,9 +23,16 @@ def test_the_channel_base_changes_labels_and_no_assignment() -> None:
 
 @pytest.mark.parametrize(
     ("typed", "says"),
-    [("7", "not a channel"), ("XX-9·1·2·4", "cabinets are TC-1"), ("1·9·1", "no slot 9"), ("1·2·9", "channels 1 to 8"),
-     ("1·2·0", "channels 1 to 8"), ("1·two·4", "whole numbers"), ("1·2·99999999999", "whole numbers")],
-)  # fmt: skip
+    [
+        ("7", "not a channel"),
+        ("XX-9·1·2·4", "cabinets are TC-1"),
+        ("1·9·1", "no slot 9"),
+        ("1·2·9", "channels 1 to 8"),
+        ("1·2·0", "channels 1 to 8"),
+        ("1·two·4", "whole numbers"),
+        ("1·2·99999999999", "whole numbers"),
+    ],
+)
 def test_an_address_that_is_not_there_is_refused_in_words(typed: str, says: str) -> None:
     with pytest.raises(TextError, match=says):
         layout_with().read_address(typed)

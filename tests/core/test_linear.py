@@ -50,22 +50,34 @@ def test_the_same_signal_under_three_live_zero_conventions() -> None:
 
 def test_a_signed_span_has_zero_in_its_middle() -> None:
     """NEEDS N47: −32768 … 32767 for ±10 V; 0 V is −0.5, rounded away from zero to −1; 5 V is 16383.25."""
-    plant = path_of(device={"signal": "±10 V", "low": -100, "high": 100, "unit": "Pa"},
-                    input=mode("V", (-10, 10), (-32768, 32767)), value={"low": -100, "high": 100, "unit": "Pa"})  # fmt: skip
+    plant = path_of(
+        device={"signal": "±10 V", "low": -100, "high": 100, "unit": "Pa"},
+        input=mode("V", (-10, 10), (-32768, 32767)),
+        value={"low": -100, "high": 100, "unit": "Pa"},
+    )
     assert stations(plant, Station.LOOP, 0)[4] == -1
     assert stations(plant, Station.LOOP, 5)[4] == 16383
 
 
 @pytest.mark.parametrize(
     ("signal", "unit", "span", "value", "percent"),
-    [("±20 mA", "mA", (-20, 20), -10, 25), ("0–1 V", "V", (0, 1), 0.25, 25), ("0–5 V", "V", (0, 5), 1, 20),
-     ("±5 V", "V", (-5, 5), 0, 50), ("1–5 V", "V", (0, 10), 3, 50), ("2–10 V", "V", (0, 10), 6, 50)],
-)  # fmt: skip
+    [
+        ("±20 mA", "mA", (-20, 20), -10, 25),
+        ("0–1 V", "V", (0, 1), 0.25, 25),
+        ("0–5 V", "V", (0, 5), 1, 20),
+        ("±5 V", "V", (-5, 5), 0, 50),
+        ("1–5 V", "V", (0, 10), 3, 50),
+        ("2–10 V", "V", (0, 10), 6, 50),
+    ],
+)
 def test_every_span_in_its_middle(
     signal: str, unit: str, span: tuple[float, float], value: float, percent: float
 ) -> None:
-    plant = path_of(device={"signal": signal, "low": 0, "high": 100, "unit": "%"},
-                    input=mode(unit, span, (0, 20000)), value=PERCENT)  # fmt: skip
+    plant = path_of(
+        device={"signal": signal, "low": 0, "high": 100, "unit": "%"},
+        input=mode(unit, span, (0, 20000)),
+        value=PERCENT,
+    )
     found = stations(plant, Station.LOOP, value)
     assert found[1] == pytest.approx(percent)
     assert found[5] == pytest.approx(percent, abs=0.01)
@@ -100,8 +112,11 @@ def test_frequency_in_tenths_of_a_hertz() -> None:
 
 def test_slope_and_offset_say_the_same_as_two_points() -> None:
     """100 / 25000 is 0.004; 12500 counts are 50 %."""
-    plant = path_of(device={**SIGNAL, "signal": "0–10 V"}, input=mode(counts=(0, 25000)),
-                    value={"form": "slope and offset", "slope": "0.004", "offset": "0", "unit": "%"})  # fmt: skip
+    plant = path_of(
+        device={**SIGNAL, "signal": "0–10 V"},
+        input=mode(counts=(0, 25000)),
+        value={"form": "slope and offset", "slope": "0.004", "offset": "0", "unit": "%"},
+    )
     assert stations(plant, Station.LOOP, 5)[5] == pytest.approx(50.0)
     assert stations(plant, Station.VALUE, 50)[4] == 12500
 
@@ -109,10 +124,16 @@ def test_slope_and_offset_say_the_same_as_two_points() -> None:
 def test_a_chain_of_factors_has_the_slope_of_their_product() -> None:
     """NEEDS N51: within 1e-9 of the two points it stands for: 10/32768 V · 2.5 bar/V."""
     factors = f"V per count {10 / 32768!r}; bar per V 2.5"
-    chained = path_of(device={"signal": "0–10 V", "low": 0, "high": 25, "unit": "bar"}, input=mode(counts=(0, 32768)),
-                      value={"form": "factors", "factors": factors, "unit": "bar"})  # fmt: skip
-    pointed = path_of(device={"signal": "0–10 V", "low": 0, "high": 25, "unit": "bar"}, input=mode(counts=(0, 32768)),
-                      value={"low": 0, "high": 25, "unit": "bar"})  # fmt: skip
+    chained = path_of(
+        device={"signal": "0–10 V", "low": 0, "high": 25, "unit": "bar"},
+        input=mode(counts=(0, 32768)),
+        value={"form": "factors", "factors": factors, "unit": "bar"},
+    )
+    pointed = path_of(
+        device={"signal": "0–10 V", "low": 0, "high": 25, "unit": "bar"},
+        input=mode(counts=(0, 32768)),
+        value={"low": 0, "high": 25, "unit": "bar"},
+    )
     for count in (1, 12345, 32767):
         one, other = (stations(p, Station.COUNTS, count)[5] for p in (chained, pointed))
         assert one == pytest.approx(other, rel=1e-9)
@@ -120,15 +141,21 @@ def test_a_chain_of_factors_has_the_slope_of_their_product() -> None:
 
 def test_a_root_below_its_cut_off_is_nothing() -> None:
     """5 % of flow is 0.25 % of pressure: 4.04 mA. Just under it shows 0, just over 5 % of 6500."""
-    plant = path_of(device={"signal": "4–20 mA", "low": 0, "high": 25, "unit": "mbar"}, input=mode("mA", (4, 20), (0, 160000), most=170000),
-                    value={"low": 0, "high": 6500, "unit": "m³/h", "law": "square root", "cutoff": 5})  # fmt: skip
+    plant = path_of(
+        device={"signal": "4–20 mA", "low": 0, "high": 25, "unit": "mbar"},
+        input=mode("mA", (4, 20), (0, 160000), most=170000),
+        value={"low": 0, "high": 6500, "unit": "m³/h", "law": "square root", "cutoff": 5},
+    )
     assert stations(plant, Station.LOOP, 4.03)[5] == 0
     assert stations(plant, Station.LOOP, 4.0401)[5] == pytest.approx(6500 * np.sqrt(0.0401 / 16))
 
 
 def test_a_root_taken_by_the_device_is_not_taken_again() -> None:
-    plant = path_of(device={"signal": "4–20 mA", "low": 0, "high": 25, "unit": "mbar", "law": "square root"},
-                    input=mode("mA", (4, 20), (0, 10000)), value={"low": 0, "high": 6500, "unit": "m³/h"})  # fmt: skip
+    plant = path_of(
+        device={"signal": "4–20 mA", "low": 0, "high": 25, "unit": "mbar", "law": "square root"},
+        input=mode("mA", (4, 20), (0, 10000)),
+        value={"low": 0, "high": 6500, "unit": "m³/h"},
+    )
     assert stations(plant, Station.PROCESS, 6.25) == pytest.approx([6.25, 50, 12, 12, 5000, 3250])
 
 
@@ -142,9 +169,13 @@ def test_a_tank_table_behind_the_line() -> None:
 
 @pytest.mark.parametrize(
     ("policy", "shows", "reason"),
-    [({}, 112.5, Reason(0)), ({"above": "clamp"}, 103.125, Reason.CLAMPED),
-     ({"above": "substitute", "substitute": 42}, 42, Reason.SUBSTITUTED), ({"above": "hold last"}, 77, Reason.HELD)],
-)  # fmt: skip
+    [
+        ({}, 112.5, Reason(0)),
+        ({"above": "clamp"}, 103.125, Reason.CLAMPED),
+        ({"above": "substitute", "substitute": 42}, 42, Reason.SUBSTITUTED),
+        ({"above": "hold last"}, 77, Reason.HELD),
+    ],
+)
 def test_22_milliampere_keep_their_doubt_whatever_is_shown(
     policy: dict[str, object], shows: float, reason: Reason
 ) -> None:
@@ -157,8 +188,11 @@ def test_22_milliampere_keep_their_doubt_whatever_is_shown(
 
 
 def test_on_failure_is_apart_from_outside_the_range() -> None:
-    plant = path_of(device=SIGNAL, input=mode("mA", (4, 20), (0, 16000), least=-4000, most=20000),
-                    value={**PERCENT, "on_failure": "up-scale"})  # fmt: skip
+    plant = path_of(
+        device=SIGNAL,
+        input=mode("mA", (4, 20), (0, 16000), least=-4000, most=20000),
+        value={**PERCENT, "on_failure": "up-scale"},
+    )
     assert stations(plant, Station.LOOP, 0)[5] == pytest.approx(103.125)
     assert stations(plant, Station.LOOP, 3.9)[5] == pytest.approx(-0.625)
 
@@ -173,8 +207,11 @@ def test_limits_of_ne_43_are_met_by_the_count_nearest_to_them() -> None:
 
 
 def test_a_count_that_tells_a_fault_is_no_value_of_the_signal() -> None:
-    plant = path_of(device={**SIGNAL, "signal": "0–10 V"}, input=mode(counts=(0, 27000), most=32767, over_counts=32767, open_counts=-32768, least=-5000),
-                    value=PERCENT)  # fmt: skip
+    plant = path_of(
+        device={**SIGNAL, "signal": "0–10 V"},
+        input=mode(counts=(0, 27000), most=32767, over_counts=32767, open_counts=-32768, least=-5000),
+        value=PERCENT,
+    )
     assert reasons(plant, Station.COUNTS, -32768) == Reason.OPEN_CIRCUIT
     assert reasons(plant, Station.COUNTS, 32767) == Reason.AT_LIMIT_HIGH
 
@@ -214,9 +251,10 @@ def test_every_count_of_an_output_comes_back_as_itself(count: int, ends: tuple[f
 
 
 @given(
-    st.sampled_from(["4–20 mA", "0–20 mA", "±20 mA", "0–10 V", "2–10 V", "±10 V"]), st.floats(0, 100),
+    st.sampled_from(["4–20 mA", "0–20 mA", "±20 mA", "0–10 V", "2–10 V", "±10 V"]),
+    st.floats(0, 100),
     st.sampled_from(["two points", "slope and offset", "table", "square root"]),
-)  # fmt: skip
+)
 def test_any_station_to_all_and_back(signal: str, percent: float, form: str) -> None:
     """From DEVICE to all stations, then from each of them back to DEVICE, within half a count."""
     unit = "mA" if "mA" in signal else "V"
@@ -241,9 +279,16 @@ def test_any_station_to_all_and_back(signal: str, percent: float, form: str) -> 
 
 
 @pytest.mark.parametrize(
-    ("volts", "reason"), [(0.0, Reason.FAILED_LOW), (0.9, Reason.FAILED_LOW), (0.93, Reason.UNDER_RANGE), (1.0, Reason(0)),
-                          (5.2, Reason.OVER_RANGE), (5.25, Reason.FAILED_HIGH)]
-)  # fmt: skip
+    ("volts", "reason"),
+    [
+        (0.0, Reason.FAILED_LOW),
+        (0.9, Reason.FAILED_LOW),
+        (0.93, Reason.UNDER_RANGE),
+        (1.0, Reason(0)),
+        (5.2, Reason.OVER_RANGE),
+        (5.25, Reason.FAILED_HIGH),
+    ],
+)
 def test_a_live_zero_in_volts_fails_at_the_same_shares(volts: float, reason: Reason) -> None:
     """3.6 and 21 mA of 4–20 are 0.9 and 5.25 V of 1–5."""
     plant = path_of(

@@ -75,9 +75,11 @@ def test_without_a_range_there_is_nothing_to_check() -> None:
 def test_shunt_and_channel_errors_are_told_apart() -> None:
     """N89. 250 Ω: 12 mA should be 3.000 V; 3.030 V is a shunt 0.75 % of its 4 V span high."""
     image = path_of(
-        device={"signal": "4–20 mA", "low": 0, "high": 100, "unit": "%"}, loop={"shunt_ohm": 250},
-        input={"mode": {"signal_unit": "V", "signal": [0, 10], "counts": [0, 32000]}}, value={"low": 0, "high": 100, "unit": "%"},
-    )  # fmt: skip
+        device={"signal": "4–20 mA", "low": 0, "high": 100, "unit": "%"},
+        loop={"shunt_ohm": 250},
+        input={"mode": {"signal_unit": "V", "signal": [0, 10], "counts": [0, 32000]}},
+        value={"low": 0, "high": 100, "unit": "%"},
+    )
     shunt, channel = split(image, 0, 12.0, 3.030, 3.030 / 10 * 32000)
     assert shunt == pytest.approx(0.75)
     assert channel == pytest.approx(0.0, abs=0.01)

@@ -26,9 +26,16 @@ def valve(**cells: Stored) -> PlantImage:
     """YV-1: 0…250 bar by pulse width on channel 1 of a PO-4 in slot 4; 1 600 mA at full duty."""
     layout = layout_with([PO, DO])
     point: dict[str, Stored] = {
-        "tag": "YV-1", "signal": "PWM", "mode": "PWM", "channel": Landing(4, 0, landed=True), "load_ma": Decimal(1600),
-        "device_low": Decimal(0), "device_high": Decimal(250), "value_low": Decimal(0), "value_high": Decimal(250),
-    }  # fmt: skip
+        "tag": "YV-1",
+        "signal": "PWM",
+        "mode": "PWM",
+        "channel": Landing(4, 0, landed=True),
+        "load_ma": Decimal(1600),
+        "device_low": Decimal(0),
+        "device_high": Decimal(250),
+        "value_low": Decimal(0),
+        "value_high": Decimal(250),
+    }
     return PlantImage.of_rows([point | cells], layout)
 
 

@@ -45,15 +45,27 @@ def test_below_zero_a_square_root_shows_no_flow() -> None:
 def module_65535() -> ModuleType:
     """0–20 mA over 0…65535 with live zero kept, as one maker has it."""
     mode = {
-        "name": "0–20 mA", "family": "linear", "signal_unit": "mA", "signal": {"low": 0, "high": 20},
-        "counts": {"low": 0, "high": 65535}, "least": 0, "most": 65535, "burden_ohm": 250,
-    }  # fmt: skip
+        "name": "0–20 mA",
+        "family": "linear",
+        "signal_unit": "mA",
+        "signal": {"low": 0, "high": 20},
+        "counts": {"low": 0, "high": 65535},
+        "least": 0,
+        "most": 65535,
+        "burden_ohm": 250,
+    }
     return ModuleType.model_validate(
         {
-            "key": "odd", "title": "odd", "summary": "", "channels": 4, "signed": False, "modes": [mode],
-            "terminals": [{"mark": "{n}", "role": "signal in"}], "registers": [{"holds": "channel words", "count": 4}],
+            "key": "odd",
+            "title": "odd",
+            "summary": "",
+            "channels": 4,
+            "signed": False,
+            "modes": [mode],
+            "terminals": [{"mark": "{n}", "role": "signal in"}],
+            "registers": [{"holds": "channel words", "count": 4}],
         }
-    )  # fmt: skip
+    )
 
 
 def test_another_makers_counts_need_no_other_program() -> None:
@@ -89,8 +101,13 @@ def test_ne43_is_judged_by_what_the_module_can_say(ma: float, quality: Quality, 
 
 def test_a_module_with_headroom_says_failed_high() -> None:
     kind = module_65535().model_dump(mode="json")
-    kind["modes"][0] |= {"name": "4–20 mA", "signal": {"low": 4, "high": 20}, "counts": {"low": 0, "high": 10000},
-                         "least": -2500, "most": 32767}  # fmt: skip
+    kind["modes"][0] |= {
+        "name": "4–20 mA",
+        "signal": {"low": 4, "high": 20},
+        "counts": {"low": 0, "high": 10000},
+        "least": -2500,
+        "most": 32767,
+    }
     kind["signed"] = True
     layout = layout_with([ModuleType.model_validate(kind)])
     plant = plant_of("4–20 mA, 0…10 bar, shows 0…10 bar, on TC-1 1 4 1", layout=layout)
@@ -168,10 +185,15 @@ def test_a_point_without_channel_has_no_value_but_a_signal() -> None:
 
 
 @given(
-    st.sampled_from(["4–20 mA, -50…50 Pa, shows -50…50 Pa", "0–10 V, 0…60 m/min, shows 0…60 m/min",
-                     "0–20 mA, 10…2 bar, shows 10…2 bar, reverse"]),
+    st.sampled_from(
+        [
+            "4–20 mA, -50…50 Pa, shows -50…50 Pa",
+            "0–10 V, 0…60 m/min, shows 0…60 m/min",
+            "0–20 mA, 10…2 bar, shows 10…2 bar, reverse",
+        ]
+    ),
     st.floats(0.0, 100.0),
-)  # fmt: skip
+)
 def test_there_and_back_is_within_half_a_count(sentence: str, percent: float) -> None:
     plant = plant_of(sentence)
     forward = evaluate(plant, Station.DEVICE, percent)

@@ -118,7 +118,7 @@ def test_a_level_trimmed_by_hand_is_one_level() -> None:
         [11, 11.5, 12, 12.5, 13, 12.5, 12, 11.5, 11],
         [4, 20, 4, 20, 4, 20, 4, 20, 4],
     ],
-)  # fmt: skip
+)
 def test_what_is_not_the_whole_staircase_is_nothing(levels: list[float]) -> None:
     assert play(levels) == []
 

@@ -75,13 +75,28 @@ def volts(**cells: str) -> Texts:
 
 
 def thermocouple(**cells: str) -> Texts:
-    return {"tag": "TE-1", "signal": "TC K", "device_low": "0", "device_high": "1200", "device_unit": "°C", "channel": on("tc"),
-            "mode": "TC K, 0.1 °C"} | cells  # fmt: skip
+    return {
+        "tag": "TE-1",
+        "signal": "TC K",
+        "device_low": "0",
+        "device_high": "1200",
+        "device_unit": "°C",
+        "channel": on("tc"),
+        "mode": "TC K, 0.1 °C",
+    } | cells
 
 
 def pt100(**cells: str) -> Texts:
-    return {"tag": "TE-2", "signal": "Pt100", "device_low": "0", "device_high": "200", "device_unit": "°C", "wires": "3",
-            "channel": on("rtd6"), "mode": "Pt100, 0.1 °C"} | cells  # fmt: skip
+    return {
+        "tag": "TE-2",
+        "signal": "Pt100",
+        "device_low": "0",
+        "device_high": "200",
+        "device_unit": "°C",
+        "wires": "3",
+        "channel": on("rtd6"),
+        "mode": "Pt100, 0.1 °C",
+    } | cells
 
 
 def switch(**cells: str) -> Texts:
@@ -469,10 +484,16 @@ def test_points_of_one_module_type_share_a_cause_and_trips_are_told() -> None:
 
 
 OTHER_TEXT = {
-    Kind.TEXT: ["X-9"], Kind.UNIT: ["mbar", "°F"], Kind.TABLE: ["0 0; 7 50; 9 70"],
-    Kind.HOPS: ["barrier 20 Ω"], Kind.CORES: ["7, 8"], Kind.TERMINALS: ["X9:9"], Kind.FACTORS: ["a 2"], Kind.BANDS: ["a < 7 < b"],
+    Kind.TEXT: ["X-9"],
+    Kind.UNIT: ["mbar", "°F"],
+    Kind.TABLE: ["0 0; 7 50; 9 70"],
+    Kind.HOPS: ["barrier 20 Ω"],
+    Kind.CORES: ["7, 8"],
+    Kind.TERMINALS: ["X9:9"],
+    Kind.FACTORS: ["a 2"],
+    Kind.BANDS: ["a < 7 < b"],
     Kind.LINK: ["https://vallroja.example"],
-}  # fmt: skip
+}
 
 
 def variants(field: Field) -> list[Stored]:

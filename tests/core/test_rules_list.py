@@ -132,10 +132,14 @@ def test_a_channel_that_is_off_while_something_rests_on_it_is_told(cells: dict[s
 @pytest.mark.parametrize(
     ("limits", "count"),
     [
-        ({"alarm_l": "2", "alarm_h": "8"}, 0), ({"alarm_l": "8", "alarm_h": "2"}, 1), ({"alarm_h": "8", "alarm_hh": "8"}, 1),
-        ({"alarm_hh": "12"}, 1), ({"alarm_ll": "-1"}, 1), ({"alarm_ll": "0", "alarm_hh": "10"}, 0),
+        ({"alarm_l": "2", "alarm_h": "8"}, 0),
+        ({"alarm_l": "8", "alarm_h": "2"}, 1),
+        ({"alarm_h": "8", "alarm_hh": "8"}, 1),
+        ({"alarm_hh": "12"}, 1),
+        ({"alarm_ll": "-1"}, 1),
+        ({"alarm_ll": "0", "alarm_hh": "10"}, 0),
     ],
-)  # fmt: skip
+)
 def test_alarms_rise_and_lie_inside_the_range(limits: dict[str, str], count: int) -> None:
     assert len(report(with_cells(GAS, **{n: Decimal(v) for n, v in limits.items()}), "R15")) == count
 

@@ -17,9 +17,12 @@ def plant() -> PlantImage:
     layout = layout_with()
     layout = replace(layout, racks={1: replace(layout.racks[1], stand_in=True)})
     image = plant_of(
-        "PT-1: 4–20 mA, 0…600 mbar, shows 0…600 mbar", "TE-1: TC K, 0…1200 °C, shows 0…1200 °C", "XS-1: contact NO",
-        "PT 2: 4–20 mA, 0…600 mbar, shows 0…600 mbar, nowhere", layout=layout,
-    )  # fmt: skip
+        "PT-1: 4–20 mA, 0…600 mbar, shows 0…600 mbar",
+        "TE-1: TC K, 0…1200 °C, shows 0…1200 °C",
+        "XS-1: contact NO",
+        "PT 2: 4–20 mA, 0…600 mbar, shows 0…600 mbar, nowhere",
+        layout=layout,
+    )
     return image.with_cells(
         {
             (0, "alarm_h"): Decimal(450),
@@ -102,7 +105,7 @@ def test_what_must_be_seen(line: str, see: See) -> None:
         ("0 PT-1 make trouble", "“trouble” is not one of"),
         ("61 min PT-1 take off", f"over within {LONGEST_S / 60:g} min"),
     ],
-)  # fmt: skip
+)
 def test_a_line_that_cannot_be_read_says_why(line: str, says: str) -> None:
     assert says in wrong(line)
 

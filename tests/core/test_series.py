@@ -98,10 +98,12 @@ def test_letters_put_together_say_what_their_parts_say() -> None:
 @pytest.mark.parametrize(
     ("tags", "letters", "follows"),
     [
-        (["PT-9", "PT-10", "TT-99", None, "PTX-50"], "PT", "PT-11"), ([], "PT", "PT-1"), (["21-PT-007"], "PT", "21-PT-008"),
+        (["PT-9", "PT-10", "TT-99", None, "PTX-50"], "PT", "PT-11"),
+        ([], "PT", "PT-1"),
+        (["21-PT-007"], "PT", "21-PT-008"),
         (["PT"], "PT", "PT-1"),
     ],
-)  # fmt: skip
+)
 def test_the_next_tag_goes_on_from_the_highest_number(tags: list[str | None], letters: str, follows: str) -> None:
     assert next_tag(tags, letters) == follows
 
@@ -124,11 +126,17 @@ def test_what_is_no_tag_has_no_parts() -> None:
 @pytest.mark.parametrize(
     ("rule", "tag", "fits"),
     [
-        ("AA-9999", "PT-3107", True), ("AA-9999", "PSL-3107", False), ("AA[A][A]-9999", "PSLL-3107", True),
-        ("AA-9999|AAA-999", "PSL-310", True), ("*-9999", "anything-3107", True), ("", "whatever", True),
-        ("AA-9999", "PT-31.7", False), ("A.9", "P.1", True), ("A.9", "Px1", False),
+        ("AA-9999", "PT-3107", True),
+        ("AA-9999", "PSL-3107", False),
+        ("AA[A][A]-9999", "PSLL-3107", True),
+        ("AA-9999|AAA-999", "PSL-310", True),
+        ("*-9999", "anything-3107", True),
+        ("", "whatever", True),
+        ("AA-9999", "PT-31.7", False),
+        ("A.9", "P.1", True),
+        ("A.9", "Px1", False),
     ],
-)  # fmt: skip
+)
 def test_the_plants_shape_of_a_tag(rule: str, tag: str, fits: bool) -> None:
     assert has_shape(rule, tag) is fits
 
@@ -151,10 +159,12 @@ def test_exactly_one_band_holds_each_value(value: float) -> None:
 @pytest.mark.parametrize(
     ("text", "says"),
     [
-        ("low < 20", "write names with the edges"), ("low < 20 < ok < 10 < high", "the edges rise"),
-        ("low < much < high", "is not a number"), ("low < 20 < < 30 < high", "above 20 has no name"),
+        ("low < 20", "write names with the edges"),
+        ("low < 20 < ok < 10 < high", "the edges rise"),
+        ("low < much < high", "is not a number"),
+        ("low < 20 < < 30 < high", "above 20 has no name"),
     ],
-)  # fmt: skip
+)
 def test_bands_that_leave_a_gap_are_refused(text: str, says: str) -> None:
     with pytest.raises(TextError, match=says):
         read_bands(text)

@@ -46,10 +46,12 @@ def test_a_square_root_is_drawn_against_the_straight_line() -> None:
 
 @pytest.mark.parametrize(
     ("supply", "wires", "words"),
-    [("module", "2", "one source: the module. current out of 1, back at 2"),
-     ("own 24 V", "4", "one source: the device's own supply. current into 2, back at 3"),
-     ("module", "3", "one source: the module. supply from 1, current into 2 and back at 3")],
-)  # fmt: skip
+    [
+        ("module", "2", "one source: the module. current out of 1, back at 2"),
+        ("own 24 V", "4", "one source: the device's own supply. current into 2, back at 3"),
+        ("module", "3", "one source: the module. supply from 1, current into 2 and back at 3"),
+    ],
+)
 def test_a_current_loop_has_one_source_and_closes(supply: str, wires: str, words: str) -> None:
     plant = PRESSURE.with_cells({(0, "supply"): supply, (0, "wires"): int(wires)})
     wired = wiring(plant, 0)
@@ -64,19 +66,32 @@ def test_a_point_without_channel_has_no_terminals() -> None:
 
 @pytest.mark.parametrize(
     ("station", "typed", "value"),
-    [(Station.LOOP, "9", 9.0), (Station.LOOP, "9,5 mA", 9.5), (Station.PROCESS, "30 kPa", 300.0),
-     (Station.COUNTS, "0x2710", 10000), (Station.COUNTS, "0xE0C0", -8000), (Station.COUNTS, "0b1010", 10),
-     (Station.COUNTS, "-8 000", -8000), (Station.DEVICE, "50 %", 50.0)],
-)  # fmt: skip
+    [
+        (Station.LOOP, "9", 9.0),
+        (Station.LOOP, "9,5 mA", 9.5),
+        (Station.PROCESS, "30 kPa", 300.0),
+        (Station.COUNTS, "0x2710", 10000),
+        (Station.COUNTS, "0xE0C0", -8000),
+        (Station.COUNTS, "0b1010", 10),
+        (Station.COUNTS, "-8 000", -8000),
+        (Station.DEVICE, "50 %", 50.0),
+    ],
+)
 def test_any_station_can_be_typed(station: Station, typed: str, value: float) -> None:
     assert read_station(PRESSURE, 0, station, typed) == pytest.approx(value)
 
 
 @pytest.mark.parametrize(
     ("station", "typed", "says"),
-    [(Station.COUNTS, "1.5", "whole"), (Station.COUNTS, "40000", "does not fit"), (Station.COUNTS, "0x12345", "16 bits"),
-     (Station.LOOP, "5 V", "is in mA"), (Station.VALUE, "", "type a value"), (Station.PROCESS, "abc", "abc")],
-)  # fmt: skip
+    [
+        (Station.COUNTS, "1.5", "whole"),
+        (Station.COUNTS, "40000", "does not fit"),
+        (Station.COUNTS, "0x12345", "16 bits"),
+        (Station.LOOP, "5 V", "is in mA"),
+        (Station.VALUE, "", "type a value"),
+        (Station.PROCESS, "abc", "abc"),
+    ],
+)
 def test_what_cannot_stand_at_a_station_is_refused(station: Station, typed: str, says: str) -> None:
     with pytest.raises(TextError, match=says):
         read_station(PRESSURE, 0, station, typed)
@@ -93,9 +108,14 @@ def test_states_are_typed_in_words() -> None:
 def test_an_alarm_is_told_in_units_on_the_wires_and_in_counts() -> None:
     """4 to 20 mA on 0 to 32 000 for 0 to 10 bar: 7.5 bar is 16 mA and 24 000 counts."""
     plant = plant_of("PT-1: 4–20 mA, 0…10 bar, shows 0…10 bar").with_cells(
-        {(0, "alarm_h"): Decimal("7.5"), (0, "alarm_h_deadband"): Decimal("0.5"), (0, "alarm_h_delay"): Decimal(3),
-         (0, "alarm_h_priority"): "high", (0, "bands"): "low < 5 < high"}
-    )  # fmt: skip
+        {
+            (0, "alarm_h"): Decimal("7.5"),
+            (0, "alarm_h_deadband"): Decimal("0.5"),
+            (0, "alarm_h_delay"): Decimal(3),
+            (0, "alarm_h_priority"): "high",
+            (0, "bands"): "low < 5 < high",
+        }
+    )
     sections = {section.title: section for section in facts_of(plant, 0)}
     (row,) = sections["alarms"].rows
     assert (row.label, row.figure) == ("alarm H", "7.50 bar")

@@ -96,8 +96,11 @@ def test_hops_of_a_loop_in_one_line() -> None:
     stored = read_hops("head; barrier 300 Ω; indicator 2,5 V; JB-12")
     assert stored == "head; barrier 300 Ω; indicator 2.5 V; JB-12"
     assert [(h.name, h.ohm, h.drop_v) for h in hops_of(stored)] == [
-        ("head", 0, 0), ("barrier", 300, 0), ("indicator", 0, 2.5), ("JB-12", 0, 0),
-    ]  # fmt: skip
+        ("head", 0, 0),
+        ("barrier", 300, 0),
+        ("indicator", 0, 2.5),
+        ("JB-12", 0, 0),
+    ]
 
 
 def test_factors_in_one_line_and_their_product() -> None:

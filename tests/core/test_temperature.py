@@ -24,18 +24,28 @@ TENTHS = {
 
 def rtd(wires: int, built: int, jumper: str | None = None, lead: float = 1.5) -> object:
     loop = {"wires": wires, "lead_ohm": lead, "jumper": jumper}
-    return path_of(device={"signal": "Pt100", "low": 0, "high": 250, "unit": "°C"}, loop=loop,
-                   input=mode("°C", (0, 100), (0, 1000), wires=built, **TENTHS), value={"unit": "°C"})  # fmt: skip
+    return path_of(
+        device={"signal": "Pt100", "low": 0, "high": 250, "unit": "°C"},
+        loop=loop,
+        input=mode("°C", (0, 100), (0, 1000), wires=built, **TENTHS),
+        value={"unit": "°C"},
+    )
 
 
 @pytest.mark.parametrize(
     ("wires", "built", "jumper", "seen"),
     [
-        (2, 2, None, 103.0), (3, 3, None, 100.0), (4, 4, None, 100.0),
-        (2, 3, "at the input", 103.0), (2, 3, "at the head", 100.0),
-        (2, 4, "at the input", 103.0), (3, 4, "at the input", 101.5), (3, 2, None, 103.0), (4, 3, None, 100.0),
+        (2, 2, None, 103.0),
+        (3, 3, None, 100.0),
+        (4, 4, None, 100.0),
+        (2, 3, "at the input", 103.0),
+        (2, 3, "at the head", 100.0),
+        (2, 4, "at the input", 103.0),
+        (3, 4, "at the input", 101.5),
+        (3, 2, None, 103.0),
+        (4, 3, None, 100.0),
     ],
-)  # fmt: skip
+)
 def test_what_each_connection_leaves_of_two_leads_of_one_and_a_half_ohm(
     wires: int, built: int, jumper: str | None, seen: float
 ) -> None:
@@ -58,9 +68,12 @@ def test_without_its_jumper_a_two_wire_element_is_open() -> None:
 def test_hundredths_and_fahrenheit_and_kelvin_in_the_word() -> None:
     """64.2 °C is 147.56 °F and 337.35 K."""
     for unit, counts, raw in (("°C", 10000, 6420), ("°F", 1000, 1476), ("K", 10000, 33735)):
-        plant = path_of(device={"signal": "Pt100"}, loop={"wires": 4},
-                        input=mode(unit, (0, 100), (0, counts), family="resistance", curve="pt100", least=-32768, most=65535),
-                        value={"unit": unit})  # fmt: skip
+        plant = path_of(
+            device={"signal": "Pt100"},
+            loop={"wires": 4},
+            input=mode(unit, (0, 100), (0, counts), family="resistance", curve="pt100", least=-32768, most=65535),
+            value={"unit": unit},
+        )
         found = stations(plant, Station.PROCESS, 64.2)
         assert found[4] == raw
         assert found[5] == pytest.approx(raw * 100 / counts)
@@ -68,8 +81,12 @@ def test_hundredths_and_fahrenheit_and_kelvin_in_the_word() -> None:
 
 def test_ohms_in_tenths_with_the_curve_taken_by_the_scaling() -> None:
     """75 °C is 128.987 Ω, counted as 1290 tenths: 129.0 Ω is 75.03 °C, 167.06 °F."""
-    plant = path_of(device={"signal": "Pt100"}, loop={"wires": 4},
-                    input=mode("Ω", (0, 400), (0, 4000), family="resistance"), value={"law": "sensor curve", "unit": "°F"})  # fmt: skip
+    plant = path_of(
+        device={"signal": "Pt100"},
+        loop={"wires": 4},
+        input=mode("Ω", (0, 400), (0, 4000), family="resistance"),
+        value={"law": "sensor curve", "unit": "°F"},
+    )
     found = stations(plant, Station.PROCESS, 75.0)
     assert found[4] == 1290
     assert found[5] == pytest.approx(167.06, abs=0.005)
@@ -78,23 +95,34 @@ def test_ohms_in_tenths_with_the_curve_taken_by_the_scaling() -> None:
 
 def test_millivolts_with_the_curve_and_the_junction_taken_by_the_scaling() -> None:
     """Type K 350 °C at a junction of 24 °C: 13.3334 mV at the terminals."""
-    plant = path_of(device={"signal": "TC K"}, input=mode("mV", (-100, 100), (-100000, 100000), family="thermocouple"),
-                    value={"law": "sensor curve", "unit": "°C"})  # fmt: skip
+    plant = path_of(
+        device={"signal": "TC K"},
+        input=mode("mV", (-100, 100), (-100000, 100000), family="thermocouple"),
+        value={"law": "sensor curve", "unit": "°C"},
+    )
     found = stations(plant, Station.PROCESS, 350.0)
     assert found[2:5] == pytest.approx([13.3334, 13.3334, 13333], abs=1e-4)
     assert found[5] == pytest.approx(350.0, abs=0.02)
 
 
 def test_an_element_with_a_curve_of_its_own() -> None:
-    plant = path_of(device={"signal": "own curve", "curve_table": "-40 100; 0 200; 100 500"}, loop={"wires": 2},
-                    input=mode("Ω", (0, 500), (0, 5000), family="resistance"), value={"law": "sensor curve", "unit": "°C"})  # fmt: skip
+    plant = path_of(
+        device={"signal": "own curve", "curve_table": "-40 100; 0 200; 100 500"},
+        loop={"wires": 2},
+        input=mode("Ω", (0, 500), (0, 5000), family="resistance"),
+        value={"law": "sensor curve", "unit": "°C"},
+    )
     assert stations(plant, Station.PROCESS, 50.0)[1:] == pytest.approx([350, 350, 350, 3500, 50])
 
 
 def thermo(letter: str, loop: dict[str, object]) -> object:
     limits = {"least": -2700, "most": 20000, "curve": letter, "open_counts": 32767}
-    return path_of(device={"signal": f"TC {letter}"}, loop=loop,
-                   input=mode("°C", (0, 100), (0, 1000), family="thermocouple", **limits), value={"unit": "°C"})  # fmt: skip
+    return path_of(
+        device={"signal": f"TC {letter}"},
+        loop=loop,
+        input=mode("°C", (0, 100), (0, 1000), family="thermocouple", **limits),
+        value={"unit": "°C"},
+    )
 
 
 def test_type_s_on_the_wire_of_type_k_reads_sixty_degrees_high() -> None:

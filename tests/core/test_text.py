@@ -32,9 +32,15 @@ def test_one_comma_before_three_digits_is_asked_about() -> None:
 
 @pytest.mark.parametrize(
     ("typed", "low", "high", "unit"),
-    [("-20…80 °C", "-20", "80", "°C"), ("0-6 bar(g)", "0", "6", "bar(g)"), ("4 to 20 mA", "4", "20", "mA"),
-     ("0,5 … 2,5", "0.5", "2.5", ""), ("-50..-10 Pa", "-50", "-10", "Pa"), ("−1–1 bar", "-1", "1", "bar")],
-)  # fmt: skip
+    [
+        ("-20…80 °C", "-20", "80", "°C"),
+        ("0-6 bar(g)", "0", "6", "bar(g)"),
+        ("4 to 20 mA", "4", "20", "mA"),
+        ("0,5 … 2,5", "0.5", "2.5", ""),
+        ("-50..-10 Pa", "-50", "-10", "Pa"),
+        ("−1–1 bar", "-1", "1", "bar"),
+    ],
+)
 def test_ranges_with_their_unit(typed: str, low: str, high: str, unit: str) -> None:
     found = read_range(typed)
     assert found

@@ -46,8 +46,9 @@ def test_an_hour_comes_back_to_the_last_bit(value: list[float], counts: list[flo
 
 @given(
     st.lists(st.one_of(st.integers(-(2**52), 2**52), st.just(float("nan"))), min_size=2, max_size=50),
-    st.floats(-1e6, 1e6), st.floats(-1e6, 1e6),
-)  # fmt: skip
+    st.floats(-1e6, 1e6),
+    st.floats(-1e6, 1e6),
+)
 def test_counts_of_any_length_and_a_straight_scaling_come_back_to_the_last_bit(
     counts: list[float], slope: float, offset: float
 ) -> None:

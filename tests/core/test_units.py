@@ -9,9 +9,17 @@ from canaleta.core.notation.units import convert, factor_and_offset, read_unit, 
 
 @pytest.mark.parametrize(
     ("value", "of", "into", "becomes"),
-    [(64.2, "°C", "°F", 147.56), (1, "bar", "mbar", 1000), (1, "mH₂O", "Pa", 9806.65), (3600, "m³/h", "m³/s", 1),
-     (0, "°C", "K", 273.15), (60, "rpm", "Hz", None), (1, "psi", "Pa", 6894.757), (1, "t/h", "kg/h", 1000)],
-)  # fmt: skip
+    [
+        (64.2, "°C", "°F", 147.56),
+        (1, "bar", "mbar", 1000),
+        (1, "mH₂O", "Pa", 9806.65),
+        (3600, "m³/h", "m³/s", 1),
+        (0, "°C", "K", 273.15),
+        (60, "rpm", "Hz", None),
+        (1, "psi", "Pa", 6894.757),
+        (1, "t/h", "kg/h", 1000),
+    ],
+)
 def test_conversions(value: float, of: str, into: str, becomes: float | None) -> None:
     if becomes is None:
         assert factor_and_offset(of, into) is None

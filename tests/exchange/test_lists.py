@@ -91,8 +91,15 @@ def test_headings_are_found_below_a_title_and_above_a_group_row() -> None:
     )
     assert found.last == 4
     assert list(found.targets.values()) == [
-        "tag", "service", "device_low", "device_high", "device_unit", "value_low", "value_high", "value_unit",
-    ]  # fmt: skip
+        "tag",
+        "service",
+        "device_low",
+        "device_high",
+        "device_unit",
+        "value_low",
+        "value_high",
+        "value_unit",
+    ]
 
 
 def test_a_list_without_headings_is_told_by_what_its_cells_hold() -> None:
@@ -123,8 +130,11 @@ def test_an_address_in_four_columns_is_one_channel(database: Database) -> None:
 def test_the_unit_of_a_heading_goes_with_its_figures(database: Database) -> None:
     plan = planned(ImageCache(database.engine).current(), "Tag,Min [bar],Max [bar]\nPT-9001,0,6\n")
     assert {n: v for n, _, v in line(plan, "PT-9001").cells} == {
-        "tag": "PT-9001", "device_low": "0", "device_high": "6", "device_unit": "bar",
-    }  # fmt: skip
+        "tag": "PT-9001",
+        "device_low": "0",
+        "device_high": "6",
+        "device_unit": "bar",
+    }
 
 
 def test_a_comma_before_three_digits_is_asked_about_and_settled_once(database: Database) -> None:
@@ -159,8 +169,14 @@ def test_a_dry_run_tells_everything_and_changes_nothing(database: Database) -> N
     before = cache.current()
     plan = planned(before, LIST)
     assert plan.counts() == {
-        "added": 2, "changed": 1, "same": 0, "out": 0, "cells": 2, "wrong": 1, "unmatched": len(before) - 1,
-    }  # fmt: skip
+        "added": 2,
+        "changed": 1,
+        "same": 0,
+        "out": 0,
+        "cells": 2,
+        "wrong": 1,
+        "unmatched": len(before) - 1,
+    }
     assert line(plan, "PT-3107").cells == (
         ("service", "burner gas header pressure", "gas header"),
         ("value_high", "500", "600"),
@@ -176,9 +192,16 @@ def test_a_list_is_one_change_set_that_can_be_undone_and_redone(database: Databa
     after = cache.current()
     assert done.seq == after.seq == before.seq + 1
     row = after.row_of(int(after.ids[-2]))
-    assert [after.text(f, row) for f in ("tag", "device_low", "device_high", "device_unit", "device_reference", "channel")] == [
-        "PT-9001", "0", "6", "bar", "gauge", "KC-2·1·2·8",
-    ]  # fmt: skip
+    assert [
+        after.text(f, row) for f in ("tag", "device_low", "device_high", "device_unit", "device_reference", "channel")
+    ] == [
+        "PT-9001",
+        "0",
+        "6",
+        "bar",
+        "gauge",
+        "KC-2·1·2·8",
+    ]
     assert after.landed[row]
     assert after.text("value_high", after.row_of(1)) == "600"
     # What another process reads from the database is the same.
@@ -214,8 +237,9 @@ def test_a_new_channel_keeps_the_old_one_beside_it(database: Database) -> None:
     image = ImageCache(database.engine).current()
     text = "tag,channel\nPT-3107,KC-2·1·2·8\n"
     assert [c[::2] for c in line(planned(image, text), "PT-3107").cells] == [
-        ("channel", "KC-2·1·2·8"), ("old_address", "KC-2·1·2·1"),
-    ]  # fmt: skip
+        ("channel", "KC-2·1·2·8"),
+        ("old_address", "KC-2·1·2·1"),
+    ]
     assert len(line(planned(image, text, keep_old=False), "PT-3107").cells) == 1
 
 

@@ -69,11 +69,16 @@ def test_what_an_export_kept_from_being_computed_is_itself_again() -> None:
         (b"tag," * 301 + b"x\nx\n", "at most 200000 of 300"),
         (b"tag\n" + b"x" * 5000, "more than 4000 characters: it begins with “xxx"),
         (zipped({"letter.txt": b"hello"}), "an archive, not a workbook"),
-        (zipped({"[Content_Types].xml": b"<x/>", "a": b"\0" * 210 * 1024 * 1024}), "unpacked, the file has more than 200 MB"),
+        (
+            zipped({"[Content_Types].xml": b"<x/>", "a": b"\0" * 210 * 1024 * 1024}),
+            "unpacked, the file has more than 200 MB",
+        ),
         (b"PK\x03\x04 and then nothing that fits", "is damaged"),
         (zipped({"[Content_Types].xml": b"<x/>"}), "cannot be read"),
         (
-            zipped({"[Content_Types].xml": b"", "xl/worksheets/sheet1.xml": b'<row r="1048576"><c r="A1048576"/></row>'}),
+            zipped(
+                {"[Content_Types].xml": b"", "xl/worksheets/sheet1.xml": b'<row r="1048576"><c r="A1048576"/></row>'}
+            ),
             "cells below row 200000",
         ),
         (
@@ -84,7 +89,7 @@ def test_what_an_export_kept_from_being_computed_is_itself_again() -> None:
     ],
     # Bytes are no names: those of an archive hold the time it was made, and each worker makes its own.
     ids=map(str, range(12)),
-)  # fmt: skip
+)
 def test_files_that_are_no_list_get_a_sentence(data: bytes, says: str) -> None:
     with pytest.raises(SheetError, match=says):
         read_apart(data)

@@ -124,8 +124,11 @@ def test_a_key_that_is_not_the_certificates_is_told_before_anything_runs(tmp_pat
     assert "--tls-key" in trouble.value.remedy
     alone = subprocess.run(
         [sys.executable, "-m", "canaleta.cli", "start", "--tls-cert", str(TLS.certificate)],
-        capture_output=True, text=True, check=False, env=os.environ,
-    )  # fmt: skip
+        capture_output=True,
+        text=True,
+        check=False,
+        env=os.environ,
+    )
     assert alone.returncode == 1
     assert "go together" in alone.stderr
 

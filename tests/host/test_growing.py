@@ -69,10 +69,14 @@ def test_what_was_forked_outlives_the_nursery_and_the_next_is_forked_from_anothe
     ports = free_port(), free_port()
     supervisor = Supervisor(nursery=nursery)
     first, second = (
-        Service(f"at {port}", [sys.executable, "-m", "http.server", str(port), "--bind", "127.0.0.1"],
-                lambda port=port: listens(port), needs=STAND_IN)  # type: ignore[misc]
+        Service(
+            f"at {port}",
+            [sys.executable, "-m", "http.server", str(port), "--bind", "127.0.0.1"],
+            lambda port=port: listens(port),
+            needs=STAND_IN,
+        )  # type: ignore[misc]
         for port in ports
-    )  # fmt: skip
+    )
     supervisor.start(first)
     for pid in nursery.pids():
         os.kill(pid, signal.SIGKILL)

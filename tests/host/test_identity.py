@@ -131,7 +131,9 @@ def test_a_stale_pid_of_a_foreign_process_is_left_alone(folder: Path) -> None:
         foreign.wait()
 
 
-def test_a_copy_that_is_broken_off_while_it_becomes_its_own_is_begun_again(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:  # fmt: skip
+def test_a_copy_that_is_broken_off_while_it_becomes_its_own_is_begun_again(
+    folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     note(folder / "plant", "x")
     copy = copied(folder / "plant", folder / "copy")
 
@@ -154,10 +156,13 @@ def test_commands_at_once_share_a_server_that_the_last_one_stops(folder: Path) -
     commands = [
         subprocess.Popen(
             [sys.executable, "-m", "canaleta.cli", "user", "add", f"u{n}", "--data", str(data)],
-            stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, cwd="/",
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            text=True,
+            cwd="/",
         )
         for n in range(6)
-    ]  # fmt: skip
+    ]
     report = [command.communicate()[0] for command in commands]
     assert [command.returncode for command in commands] == [0] * 6, report
     assert Cluster(data, data / "log").own_server() == 0, "nobody left it running"

@@ -47,9 +47,14 @@ def place() -> Iterator[Path]:
 
 def launched(place: Path, *words: str) -> subprocess.Popen[str]:
     return subprocess.Popen(
-        [str(place / "checkout" / "canaleta"), *words], stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
-        stdin=subprocess.DEVNULL, text=True, cwd=place, env=ENVIRONMENT,
-    )  # fmt: skip
+        [str(place / "checkout" / "canaleta"), *words],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        stdin=subprocess.DEVNULL,
+        text=True,
+        cwd=place,
+        env=ENVIRONMENT,
+    )
 
 
 def started(place: Path, name: str) -> subprocess.Popen[str]:
@@ -113,9 +118,14 @@ def test_commands_starts_and_an_update_at_once(place: Path) -> None:
     with urllib.request.urlopen(there.address) as page:
         assert b'<div id="app">' in page.read(), "the unprivileged user that serves the page can read it"
     kinds = [
-        ("user", "list"), ("export", "OUT"), ("audit", "--json"), ("user", "add", "NAME"), ("backup", "OUT"),
-        ("convert", "rtd", "--from", "ohm", "pt100", "100"), ("--version",),
-    ]  # fmt: skip
+        ("user", "list"),
+        ("export", "OUT"),
+        ("audit", "--json"),
+        ("user", "add", "NAME"),
+        ("backup", "OUT"),
+        ("convert", "rtd", "--from", "ohm", "pt100", "100"),
+        ("--version",),
+    ]
     commands = []
     second = None
     for n in range(COMMANDS):
@@ -170,7 +180,9 @@ def test_what_nobody_uses_any_more_goes(place: Path) -> None:
         text = (place / "checkout" / "canaleta").read_text().replace('-m canaleta.cli "$@"', f'-c "{code}"')
         (place / "checkout" / "say").write_text(text)
         (place / "checkout" / "say").chmod(0o755)
-        report = subprocess.run([str(place / "checkout" / "say"), "user"], capture_output=True, text=True, check=True, env=ENVIRONMENT)  # fmt: skip
+        report = subprocess.run(
+            [str(place / "checkout" / "say"), "user"], capture_output=True, text=True, check=True, env=ENVIRONMENT
+        )
         return Path(report.stdout.strip()).parents[2]
 
     updated(place, f"first of {place}")

@@ -27,7 +27,9 @@ def test_work_of_a_process_and_of_its_children_counts() -> None:
 
 
 def test_what_works_is_waited_for_longer_than_it_may_stand_still() -> None:
-    process = running("import time\nfor n in range(8):\n  time.sleep(0.1); sum(range(1_000_000))\nprint('up', flush=True)\ninput()")  # fmt: skip
+    process = running(
+        "import time\nfor n in range(8):\n  time.sleep(0.1); sum(range(1_000_000))\nprint('up', flush=True)\ninput()"
+    )
     assert process.stdout
     lines: list[str] = []
     threading.Thread(target=lambda: lines.append(process.stdout.readline()), daemon=True).start()  # type: ignore[union-attr]

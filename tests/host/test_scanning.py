@@ -29,9 +29,13 @@ def agent(url: str) -> Iterator[subprocess.Popen[str]]:
     """`agent` as a process of its own."""
     environment = {k: v for k, v in os.environ.items() if not k.startswith("CANALETA_") or k in KEPT}
     process = subprocess.Popen(
-        [sys.executable, "-m", "canaleta.cli", "agent"], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
-        env=environment | {"CANALETA_DATABASE_URL": url}, cwd="/",
-    )  # fmt: skip
+        [sys.executable, "-m", "canaleta.cli", "agent"],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        text=True,
+        env=environment | {"CANALETA_DATABASE_URL": url},
+        cwd="/",
+    )
     try:
         yield process
     finally:

@@ -101,8 +101,11 @@ def test_a_type_typed_in_from_a_manual_goes_into_a_rack_and_takes_a_point(ana: B
     module = max(ana.image.layout.modules)
     address = ana.image.layout.address(module, 3)
     assert address == "KC-2·1·10·4"
-    edits = (Edit(PT_3107, "channel", "KC-2·1·2·1", address), Edit(PT_3107, "counts_low", "0", ""),
-             Edit(PT_3107, "counts_high", "32000", ""))  # fmt: skip
+    edits = (
+        Edit(PT_3107, "channel", "KC-2·1·2·1", address),
+        Edit(PT_3107, "counts_low", "0", ""),
+        Edit(PT_3107, "counts_high", "32000", ""),
+    )
     apply(ana.engine, ana.cache, Proposal(edits), "ana")
     assert ana.channel(PT_3107) == address
     from canaleta.core.model.fields import Station

@@ -76,9 +76,14 @@ def test_a_range_fills_the_unit_and_what_it_is_counted_from(ana: Desk) -> None:
 
 @pytest.mark.parametrize(
     ("field", "text", "says"),
-    [("shunt_ohm", "-5", "from 0.1 to 10000"), ("lift_off_v", "12 mA", "lift-off is in V"), ("value_table", "1 2", "at least two points"),
-     ("hops", "barrier 300", "whether it is Ω or V"), ("slope", "1…2", "is one number")],
-)  # fmt: skip
+    [
+        ("shunt_ohm", "-5", "from 0.1 to 10000"),
+        ("lift_off_v", "12 mA", "lift-off is in V"),
+        ("value_table", "1 2", "at least two points"),
+        ("hops", "barrier 300", "whether it is Ω or V"),
+        ("slope", "1…2", "is one number"),
+    ],
+)
 def test_cells_that_cannot_be_read_are_refused_with_the_reason(ana: Desk, field: str, text: str, says: str) -> None:
     refused = ana.propose((PT, field, text))
     assert says in refused.refusals[0].says  # type: ignore[union-attr]

@@ -14,9 +14,16 @@ from canaleta.plant.live.leases import beat, gone, let_go, renew, share_of, take
 
 def block(epoch: int, scan: int = 1) -> LiveBlock:
     return block_of(
-        [1, 2, 3], [1.0, np.nan, -8000], [0.5, np.nan, -1], quality=[0, 3, 2], reasons=[0, 512, 4], epoch=epoch,
-        scan=scan, seq=7, read_at=datetime(2026, 5, 4, 12, tzinfo=UTC),
-    )  # fmt: skip
+        [1, 2, 3],
+        [1.0, np.nan, -8000],
+        [0.5, np.nan, -1],
+        quality=[0, 3, 2],
+        reasons=[0, 512, 4],
+        epoch=epoch,
+        scan=scan,
+        seq=7,
+        read_at=datetime(2026, 5, 4, 12, tzinfo=UTC),
+    )
 
 
 def test_a_block_comes_back_as_it_was_written(database: Database) -> None:

@@ -43,10 +43,13 @@ def first_version(cluster: Cluster) -> Iterator[Engine]:
             ("insert into rack (id, cabinet, name, host, port) values (1, 1, '1', '127.0.0.1', 15020)", {}),
             ("insert into module_type (key, body) values ('ai8-ui', :v)", {"v": json.dumps(body)}),
             ("insert into module (id, rack, slot, type_key) values (1, 1, 1, 'ai8-ui')", {}),
-            ("insert into point (id, tag, signal, device_low, device_high, device_unit, mode, counts_low, counts_high,"
-             " value_low, value_high, value_unit, module, channel, landed)"
-             " values (1, 'PT-1', '4–20 mA', 0, 6.00, 'bar', '4–20 mA', 0, 32000, 0, 6.00, 'bar', 1, 0, true)", {}),
-        ):  # fmt: skip
+            (
+                "insert into point (id, tag, signal, device_low, device_high, device_unit, mode, counts_low, counts_high,"
+                " value_low, value_high, value_unit, module, channel, landed)"
+                " values (1, 'PT-1', '4–20 mA', 0, 6.00, 'bar', '4–20 mA', 0, 32000, 0, 6.00, 'bar', 1, 0, true)",
+                {},
+            ),
+        ):
             connection.execute(text(statement), values)
     yield engine
     engine.dispose()

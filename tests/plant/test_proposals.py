@@ -22,8 +22,15 @@ PT_3107, PT_3108, FT_3110 = 1, 2, 3
 LEFT_ALIGNED = [f"R10:{point}" for point in range(186, 192)]
 """Six loops on an input that stops at 4 mA, where a broken wire looks like the bottom of the range."""
 MEANT = [
-    *LEFT_ALIGNED, "R11:2:value", "R18:11", "R19:14", "R22:13", "R23:16", "R43:12", "R44:24",
-]  # fmt: skip
+    *LEFT_ALIGNED,
+    "R11:2:value",
+    "R18:11",
+    "R19:14",
+    "R22:13",
+    "R23:16",
+    "R43:12",
+    "R44:24",
+]
 """What is wrong on purpose beside PT-3107: a scaling upside down, a debounce of 20 ms read each second, two wires with the
 jumper at the input, no open-circuit action, a loop too long, the wrong extension wire, a two-wire sensor on type 1."""
 

@@ -103,8 +103,10 @@ def test_an_alarm_lives_its_life_in_the_database_and_outlives_its_agent(database
             # The next agent did not raise it anew: three lines and no more.
             lines = alarms.journal(connection, point=PT)
             assert [(x.event, x.becomes, x.who) for x in reversed(lines) if x.kind == "h"] == [
-                ("comes", "unacknowledged", ""), ("acknowledge", "acknowledged", "ana"), ("goes", "normal", ""),
-            ]  # fmt: skip
+                ("comes", "unacknowledged", ""),
+                ("acknowledge", "acknowledged", "ana"),
+                ("goes", "normal", ""),
+            ]
             assert {x.priority for x in lines if x.kind == "h"} == {"high"}
 
     in_a_loop_of_its_own(run)

@@ -200,9 +200,11 @@ def test_a_discrete_output_is_wired_to_a_discrete_input(database: Database) -> N
     async def visit(ask: Ask, made: StandIns) -> None:
         image = ImageCache(database.owner).current()
         contact = next(
-            int(image.ids[row]) for row in range(len(image))
-            if image.landed[row] and image.layout.address(int(image.module[row]), int(image.channel[row])) == "SD-1·1·2·1"
-        )  # fmt: skip
+            int(image.ids[row])
+            for row in range(len(image))
+            if image.landed[row]
+            and image.layout.address(int(image.module[row]), int(image.channel[row])) == "SD-1·1·2·1"
+        )
         assert (await ask("PUT", f"/api/points/{contact}/wired", {"output": XV})).status_code == 200
         for told, counts in (("on", 1), ("off", 0), ("on", 1)):
             assert (await ask("PUT", f"/api/points/{XV}/output", {"text": told})).json["agrees"]

@@ -73,9 +73,13 @@ def test_registers_there_and_back_for_every_channel() -> None:
 
 @pytest.mark.parametrize(
     ("at", "fault", "point", "reason"),
-    [("KC-2·1·3·1", FieldFault(kind="open"), 6, Reason.OPEN_CIRCUIT), ("KC-2·1·2·1", FieldFault(kind="open"), 1, Reason.FAILED_LOW),
-     ("KC-2·1·4·1", FieldFault(kind="short"), 13, Reason.SHORT_CIRCUIT), ("KC-2·1·7·1", FieldFault(kind="open"), 21, Reason.CHANNEL_FAULT)],
-)  # fmt: skip
+    [
+        ("KC-2·1·3·1", FieldFault(kind="open"), 6, Reason.OPEN_CIRCUIT),
+        ("KC-2·1·2·1", FieldFault(kind="open"), 1, Reason.FAILED_LOW),
+        ("KC-2·1·4·1", FieldFault(kind="short"), 13, Reason.SHORT_CIRCUIT),
+        ("KC-2·1·7·1", FieldFault(kind="open"), 21, Reason.CHANNEL_FAULT),
+    ],
+)
 def test_faults_in_the_field_reach_the_quality_of_the_value(
     at: str, fault: FieldFault, point: int, reason: Reason
 ) -> None:

@@ -168,8 +168,9 @@ def test_a_rack_outside_the_allowed_networks_is_refused(database: Database) -> N
             "POST", "/api/hardware", {"operations": [{"do": "add rack", "cabinet": 1, "host": host}]}
         )
         assert (refused.status_code, refused.json["title"]) == (
-            403, f"{host}:502 is outside the networks and ports that racks may be in",
-        )  # fmt: skip
+            403,
+            f"{host}:502 is outside the networks and ports that racks may be in",
+        )
 
 
 def test_only_an_administrator_says_which_networks_those_are(database: Database) -> None:

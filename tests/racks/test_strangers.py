@@ -40,13 +40,25 @@ FIRST, UNIT = 100, 17
 def foreign(order: str) -> PlantImage:
     """A device with four 32-bit reals in °C from holding register 100 on, in some order of their bytes."""
     degrees = Mode(
-        name="°C", family="thermocouple", signal_unit="°C", signal=Span(low=0, high=1000), counts=Span(low=0, high=1000),
-        least=-1e6, most=1e6, step=0, rounding="none", curve="K",
-    )  # fmt: skip
+        name="°C",
+        family="thermocouple",
+        signal_unit="°C",
+        signal=Span(low=0, high=1000),
+        counts=Span(low=0, high=1000),
+        least=-1e6,
+        most=1e6,
+        step=0,
+        rounding="none",
+        curve="K",
+    )
     kind = ModuleType(
-        key="stranger", title="stranger", channels=4, modes=(degrees,), registers=(Registers(holds="channel words", count=8),),
+        key="stranger",
+        title="stranger",
+        channels=4,
+        modes=(degrees,),
+        registers=(Registers(holds="channel words", count=8),),
         word=WordForm(kind="float", bits=32, order=order),
-    )  # fmt: skip
+    )
     layout = layout_with([kind])
     rack = replace(layout.racks[1], unit=UNIT, first_register=FIRST, function="holding")
     module = replace(layout.modules[4], id=1)

@@ -26,17 +26,25 @@ def image_of(plant: DemoPlant) -> PlantImage:
 
 def first_on(image: PlantImage, rack: int, signal: str) -> int:
     return next(
-        row for row in range(len(image))
-        if image.landed[row] and image.layout.modules[int(image.module[row])].rack == rack and image.text("signal", row) == signal
-    )  # fmt: skip
+        row
+        for row in range(len(image))
+        if image.landed[row]
+        and image.layout.modules[int(image.module[row])].rack == rack
+        and image.text("signal", row) == signal
+    )
 
 
 def test_an_edit_of_one_point_renews_its_rack_alone_and_drops_nothing_that_was_put_on() -> None:
     plant = demo_plant()
     before = image_of(plant)
     row, other = first_on(before, 1, "4–20 mA"), first_on(before, 2, "4–20 mA")
-    elsewhere = next(r for r in range(row + 1, len(before)) if before.landed[r] and before.text("signal", r) == "4–20 mA"
-                     and before.layout.modules[int(before.module[r])].rack == 1)  # fmt: skip
+    elsewhere = next(
+        r
+        for r in range(row + 1, len(before))
+        if before.landed[r]
+        and before.text("signal", r) == "4–20 mA"
+        and before.layout.modules[int(before.module[r])].rack == 1
+    )
     now = before.with_cells({(row, "device_high"): 700})
     wanted = followed_document(before, now, 1)
     assert wanted

@@ -36,9 +36,12 @@ _schema = schemathesis.openapi.from_wsgi("/api/openapi.json", _document).exclude
 def test_no_request_ends_in_a_server_error(case: Case, signed_in: Person) -> None:
     kwargs = case.as_transport_kwargs(base_url="http://localhost")
     answer = signed_in.client.open(
-        case.formatted_path, method=case.method, query_string=kwargs.get("params"), json=kwargs.get("json"),
+        case.formatted_path,
+        method=case.method,
+        query_string=kwargs.get("params"),
+        json=kwargs.get("json"),
         headers=signed_in.headers,
-    )  # fmt: skip
+    )
     assert answer.status_code < 500, (case.method, case.formatted_path, answer.data)
     if answer.status_code >= 400:
         assert answer.json["title"]

@@ -135,8 +135,11 @@ def test_the_list_as_a_workbook_opens_again_as_the_same_list(person: Who) -> Non
     )
     job = settled(engineer, answer)
     assert {k: job["counts"][k] for k in ("added", "changed", "wrong", "same")} == {
-        "added": 0, "changed": 0, "wrong": 0, "same": 286,
-    }, lines(engineer, job, "changed")[:3] + lines(engineer, job, "wrong")[:3]  # fmt: skip
+        "added": 0,
+        "changed": 0,
+        "wrong": 0,
+        "same": 286,
+    }, lines(engineer, job, "changed")[:3] + lines(engineer, job, "wrong")[:3]
 
 
 def test_what_is_shown_goes_out_in_its_order_and_nothing_in_it_is_computed(person: Who) -> None:

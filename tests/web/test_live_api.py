@@ -98,9 +98,17 @@ def test_open_alarms_the_journal_and_what_chatters_or_stands(person: Who, databa
 
 def test_the_journal_comes_in_pages(person: Who, database: Database) -> None:
     rows = [
-        {"at": datetime.now(UTC), "point": PT, "kind": "h", "event": "comes", "was": "normal", "becomes": "unacknowledged", "value": float(k)}
+        {
+            "at": datetime.now(UTC),
+            "point": PT,
+            "kind": "h",
+            "event": "comes",
+            "was": "normal",
+            "becomes": "unacknowledged",
+            "value": float(k),
+        }
         for k in range(250)
-    ]  # fmt: skip
+    ]
     with database.engine.begin() as connection:
         connection.execute(insert(t.journal), rows)
     reader = person("reader")
@@ -112,11 +120,13 @@ def test_the_journal_comes_in_pages(person: Who, database: Database) -> None:
 
 @pytest.mark.parametrize(
     ("role", "body", "status", "says"),
-    [("reader", {"word": "acknowledge", "alarms": [[PT, "h"]]}, 403, "may not"),
-     ("technician", {"word": "shelve", "alarms": [[PT, "h"]]}, 422, "takes a reason"),
-     ("technician", {"word": "acknowledge", "alarms": [[999_999, "h"]]}, 404, "holds no channel"),
-     ("technician", {"word": "silence", "alarms": [[PT, "h"]]}, 422, "not understood")],
-)  # fmt: skip
+    [
+        ("reader", {"word": "acknowledge", "alarms": [[PT, "h"]]}, 403, "may not"),
+        ("technician", {"word": "shelve", "alarms": [[PT, "h"]]}, 422, "takes a reason"),
+        ("technician", {"word": "acknowledge", "alarms": [[999_999, "h"]]}, 404, "holds no channel"),
+        ("technician", {"word": "silence", "alarms": [[PT, "h"]]}, 422, "not understood"),
+    ],
+)
 def test_what_cannot_be_said_is_refused_in_words(
     person: Who, role: str, body: dict[str, Any], status: int, says: str
 ) -> None:
@@ -174,8 +184,9 @@ def test_boards_are_kept_for_oneself_or_for_everybody(person: Who) -> None:
     assert reader.send("PUT", "/api/boards/ours", {"points": [1], "shared": True}).status_code == 403
     assert technician.send("PUT", "/api/boards/kiln 2", {"points": [2], "shared": True}).status_code == 200
     assert [(b["name"], b["points"], b["shared"]) for b in reader.get("/api/boards").json["boards"]] == [
-        ("kiln 2", [2], True), ("mine", [3, 1], False),
-    ]  # fmt: skip
+        ("kiln 2", [2], True),
+        ("mine", [3, 1], False),
+    ]
     assert [b["name"] for b in technician.send("DELETE", "/api/boards/kiln 2").json["boards"]] == []
 
 
@@ -281,15 +292,21 @@ def test_a_flood_tells_the_most_urgent_and_how_many_there_are(person: Who, datab
 
     def row(kind: str, point: int, state: State, priority: str, ago: float) -> dict[str, Any]:
         return {
-            "point": point, "kind": kind, "rack": 1, "state": WORDS[state], "active": True, "priority": priority,
+            "point": point,
+            "kind": kind,
+            "rack": 1,
+            "state": WORDS[state],
+            "active": True,
+            "priority": priority,
             "since": now - timedelta(seconds=ago),
-        }  # fmt: skip
+        }
 
     rows = [row("h", 1000 + k, State.UNACKNOWLEDGED, "medium", 50.0 + k) for k in range(1000)]
     rows += [
-        row("hh", 1, State.UNACKNOWLEDGED, "high", 9000.0), row("hh", 2, State.RETURNED, "high", 20.0),
+        row("hh", 1, State.UNACKNOWLEDGED, "high", 9000.0),
+        row("hh", 2, State.RETURNED, "high", 20.0),
         row("l", 3, State.ACKNOWLEDGED, "high", 1.0),
-    ]  # fmt: skip
+    ]
     with database.engine.begin() as connection:
         connection.execute(insert(t.alarm), rows)
         told = json.loads(alarms_event(connection).split(b"data: ")[1])

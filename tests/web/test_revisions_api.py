@@ -51,8 +51,9 @@ def test_a_revision_is_put_up_checked_by_another_and_issued(person: Who, second:
     assert (told["revisions"][0]["state"], told["issued"], told["changed"]) == ("issued", "A", 0)
     signed = told["revisions"][0]["signatures"]
     assert [(s["meaning"], s["who"], s["name"]) for s in signed] == [
-        ("checked", "second", "Eva Ferrer"), ("issued", "engineer", "Eva Ferrer"),
-    ]  # fmt: skip
+        ("checked", "second", "Eva Ferrer"),
+        ("issued", "engineer", "Eva Ferrer"),
+    ]
     assert len({s["hash"] for s in signed} | {one["hash"]}) == 3
     assert sign(second, one["id"], "withdrawn").status_code == 409, "what is issued never changes"
 
@@ -102,8 +103,10 @@ def test_any_two_states_are_compared_in_words(person: Who, second: Person) -> No
     found = ana.get(f"/api/revisions/{first}/differences").json
     assert (found["was"], found["becomes"]) == ("revision A", "the list now")
     assert [(p["tag"], p["kind"]) for p in found["points"]] == [
-        ("PT-3107", "changed"), ("PT-9001", "added"), ("PT-3108", "removed"),
-    ]  # fmt: skip
+        ("PT-3107", "changed"),
+        ("PT-9001", "added"),
+        ("PT-3108", "removed"),
+    ]
     assert found["points"][0]["words"] == ["scaling 0…500 → 0…600 mbar"]
     assert found["others"] == ["rule mains_hz: 50 → 60"]
     assert ana.get("/api/revisions").json["changed"] == 3

@@ -133,8 +133,15 @@ def test_others_hear_where_one_is_what_came_and_what_is_locked(person: Who) -> N
     ana.send("PUT", "/api/points/5/lock", {"why": "test"})
     assert heard(body, "locks")["locks"][0]["point"] == 5
     ana.send("POST", "/api/points", {"count": 1, "cells": {"tag": "X-1"}})
-    assert heard(body, "change")["added"][0]["cells"] == {"tag": "X-1", "meaning": "unclassified", "loop": "X-1", "cabinet": "",
-                                                         "terminals": "", "register": "", "direct": ""}  # fmt: skip
+    assert heard(body, "change")["added"][0]["cells"] == {
+        "tag": "X-1",
+        "meaning": "unclassified",
+        "loop": "X-1",
+        "cabinet": "",
+        "terminals": "",
+        "register": "",
+        "direct": "",
+    }
     answer.close()
 
 

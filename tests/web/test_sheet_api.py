@@ -49,8 +49,11 @@ def test_a_changed_kind_is_one_set_and_is_undone(person: Who) -> None:
     engineer = person("engineer")
     done = engineer.edit(4, "signal", "4–20 mA", "0–10 V").json
     assert {c["field"]: c["becomes"] for c in done["cells"]} == {
-        "signal": "0–10 V", "mode": "0–10 V", "counts_low": "", "counts_high": "",
-    }  # fmt: skip
+        "signal": "0–10 V",
+        "mode": "0–10 V",
+        "counts_low": "",
+        "counts_high": "",
+    }
     back = engineer.send("POST", "/api/undo").json
     assert {c["field"]: c["becomes"] for c in back["cells"]}["mode"] == "4–20 mA"
 
@@ -74,9 +77,11 @@ def test_every_convention_can_be_read_and_an_engineer_changes_them(person: Who) 
 
 def send_list(person: Person, text: str, *, apply: bool) -> Any:
     return person.client.post(
-        "/api/lists", headers=person.headers, content_type="multipart/form-data",
+        "/api/lists",
+        headers=person.headers,
+        content_type="multipart/form-data",
         data={"file": (io.BytesIO(text.encode()), "list.csv"), "apply": str(apply).lower()},
-    )  # fmt: skip
+    )
 
 
 def test_the_project_file_comes_with_a_name_and_can_be_read(person: Who) -> None:

@@ -95,10 +95,13 @@ def _read(options: argparse.Namespace) -> _Converter:
     try:
         form = WordForm.model_validate(
             {
-                "kind": "float" if options.float else "whole", "bits": 32 if options.float else options.bits,
-                "coding": _CODINGS[coding], "used_bits": options.left, "order": options.order,
+                "kind": "float" if options.float else "whole",
+                "bits": 32 if options.float else options.bits,
+                "coding": _CODINGS[coding],
+                "used_bits": options.left,
+                "order": options.order,
             }
-        )  # fmt: skip
+        )
     except ValidationError as error:
         raise ValueError(error.errors()[0]["msg"].removeprefix("Value error, ")) from error
     stops = _span("--stops", options.stops)[0] if options.stops else (form.least, form.most)

@@ -22,29 +22,29 @@ PARTS = ("part of address: cabinet", "part of address: rack", "part of address: 
 """Columns that together are a channel."""
 _WORDS: dict[str, str] = {
     "tag": "tag no; tag number; tag name; tagname; point; point name; point id; io tag; instrument tag; instrument no; "
-           "instrument; device tag; symbol; loop tag; kennzeichen; messstelle; messstellennummer; bmk; etiqueta; tag n; "
-           "repère; repere; référence; sigla; signal name; signalname; nombre; name; bezeichner; tagnaam",
+    "instrument; device tag; symbol; loop tag; kennzeichen; messstelle; messstellennummer; bmk; etiqueta; tag n; "
+    "repère; repere; référence; sigla; signal name; signalname; nombre; name; bezeichner; tagnaam",
     "service": "description; service; service description; function; designation; benennung; bezeichnung; beschreibung; "
-               "funktion; descripción; descripcion; servicio; descripció; libellé; désignation; descrizione; servizio; "
-               "text; comment text; signal description; omschrijving; what",
+    "funktion; descripción; descripcion; servicio; descripció; libellé; désignation; descrizione; servizio; "
+    "text; comment text; signal description; omschrijving; what",
     "area": "area; unit area; system; section; plant area; process area; anlage; anlagenteil; bereich anlage; zona; "
-            "àrea; área; secteur; zone; impianto; location; einbauort; ubicación",
+    "àrea; área; secteur; zone; impianto; location; einbauort; ubicación",
     "signal": "signal; signal type; io signal; input type; output type; type; sensor type; signalart; signaltyp; "
-              "signalform; señal; tipo de señal; tipo senal; type de signal; tipo segnale; instrument signal; sensor",
+    "signalform; señal; tipo de señal; tipo senal; type de signal; tipo segnale; instrument signal; sensor",
     "supply": "supply; power; powered by; power supply; loop power; speisung; versorgung; alimentación; alimentacion; "
-              "alimentation",
+    "alimentation",
     "wires": "wires; no of wires; wire; number of wires; leiter; hilos; fils; n wires",
     "channel": "channel; address; io address; plc address; i/o address; channel address; adresse; sps adresse; "
-               "dirección; direccion; canal; hardware address; hw address; terminal address",
+    "dirección; direccion; canal; hardware address; hw address; terminal address",
     "cable": "cable; cable no; cable tag; cable number; kabel; kabelnummer; câble; cavo",
     "cores": "cores; core; core no; adern; ader; pair; hilos cable; wire no; wire numbers",
     "strip": "terminal; terminals; terminal strip; tb; terminal block; klemme; klemmen; klemmleiste; borna; bornas; "
-             "borne; bornier; morsetto; marshalling",
+    "borne; bornier; morsetto; marshalling",
     "text_0": "state 0; 0 state; off text; text 0; zero state; 0 means; off state; 0",
     "text_1": "state 1; 1 state; on text; text 1; one state; 1 means; on state; 1",
     "notes": "note; notes; remark; remarks; comment; comments; bemerkung; bemerkungen; observaciones; notas; remarques",
     "old_address": "old address; previous address; former address; old plc address; old channel; alte adresse; "
-                   "dirección antigua; ancienne adresse; legacy address; was",
+    "dirección antigua; ancienne adresse; legacy address; was",
     "device_model": "model; make model; manufacturer model; part no; part number; order code; type code; typ; modelo",
     "serial": "serial; serial no; serial number; s n; seriennummer; número de serie",
     "data_sheet": "data sheet; datasheet; data sheet link; datenblatt; hoja de datos",
@@ -61,7 +61,7 @@ _WORDS: dict[str, str] = {
     "part of address: rack": "rack; baugruppenträger; chasis; chassis; bastidor; plc rack; rack no",
     "part of address: slot": "slot; steckplatz; module; module no; card; slot no; ranura; carte; karte; card no",
     "part of address: channel": "ch; channel no; chan; kanal; ch no; point no; canal no; voie",
-}  # fmt: skip
+}
 _PART_WORDS = {
     "low": "low lo min minimum lrv lower from zero von unten untere unterer anfang messanfang mín minim mini bas inf inferior desde 0% lrl begin",
     "high": "high hi max maximum urv upper to bis oben obere oberer ende messende máx maxim maxi haut sup superior hasta 100% url end fullscale",

@@ -98,10 +98,17 @@ def spares_sheet(image: PlantImage, spares: Iterable[tuple[str, str, str]]) -> S
 def temporary_sheet(image: PlantImage, open_: Iterable[Any]) -> Sheet:
     """What is changed for a while and not put back yet, forces first: a list is not to be read without them."""
     rows = [
-        (x.kind, image.label(image.row_of(x.point)) if image.has(x.point) else "gone", x.what, x.why, x.who,
-         f"{x.at:%Y-%m-%d %H:%M}", f"{x.due:%Y-%m-%d %H:%M}" if x.due else "")
+        (
+            x.kind,
+            image.label(image.row_of(x.point)) if image.has(x.point) else "gone",
+            x.what,
+            x.why,
+            x.who,
+            f"{x.at:%Y-%m-%d %H:%M}",
+            f"{x.due:%Y-%m-%d %H:%M}" if x.due else "",
+        )
         for x in sorted(open_, key=lambda x: (x.kind not in ("force", "substitute here"), x.at))
-    ]  # fmt: skip
+    ]
     heads = ["kind", "tag", "what", "why", "by", "since, UTC", "due, UTC"]
     return Sheet("temporary changes", [""] * 7, heads, [22, 14, 50, 40, 14, 18, 18], [False] * 7, rows)
 

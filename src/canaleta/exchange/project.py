@@ -33,8 +33,15 @@ from canaleta.plant.records.typicals import load_typicals, typicals
 from canaleta.plant.records.waivers import Waiver, with_waivers
 
 __all__ = [
-    "Project", "ProjectError", "findings_of", "image_of", "load_project", "project_of", "read_project", "written_project",
-]  # fmt: skip
+    "Project",
+    "ProjectError",
+    "findings_of",
+    "image_of",
+    "load_project",
+    "project_of",
+    "read_project",
+    "written_project",
+]
 
 VERSION = 1
 KEPT_FREE = "empty-slot"
@@ -156,11 +163,12 @@ def project_of(connection: Connection, image: PlantImage | None = None) -> Proje
     layout = image.layout
     cabinets = [
         ProjectCabinet(
-            name=c.name, title=c.title,
+            name=c.name,
+            title=c.title,
             racks=[_rack(layout, rack) for rack in layout.racks.values() if rack.cabinet == c.id],
         )
         for c in layout.cabinets.values()
-    ]  # fmt: skip
+    ]
     views = connection.execute(
         select(t.view.c.name, t.view.c.body).where(t.view.c.owner == "").order_by(t.view.c.name)
     )
@@ -186,9 +194,16 @@ def _tags(image: PlantImage, points: Iterable[int]) -> list[str]:
 def _rack(layout: Layout, rack: Rack) -> ProjectRack:
     modules = [ProjectModule(slot=m.place, type=m.type_key, wired=list(m.wired)) for m in layout.modules_of(rack.id)]
     return ProjectRack(
-        name=rack.name, host=rack.host, port=rack.port, unit=rack.unit, period_ms=rack.period_ms,
-        first_register=rack.first_register, stand_in=rack.stand_in, function=rack.function, modules=modules,
-    )  # fmt: skip
+        name=rack.name,
+        host=rack.host,
+        port=rack.port,
+        unit=rack.unit,
+        period_ms=rack.period_ms,
+        first_register=rack.first_register,
+        stand_in=rack.stand_in,
+        function=rack.function,
+        modules=modules,
+    )
 
 
 def written_project(project: Project) -> str:

@@ -195,9 +195,12 @@ def read_apart(data: bytes) -> tuple[Page, ...]:
         )
     try:
         done = subprocess.run(
-            [sys.executable, "-m", "canaleta.exchange.sheets"], input=data, capture_output=True, timeout=SECONDS,
+            [sys.executable, "-m", "canaleta.exchange.sheets"],
+            input=data,
+            capture_output=True,
+            timeout=SECONDS,
             check=False,
-        )  # fmt: skip
+        )
     except subprocess.TimeoutExpired as error:
         raise SheetError(f"reading took longer than {SECONDS} s: save the list alone and try again") from error
     if done.returncode:

@@ -32,8 +32,13 @@ def audit_file(data: Path, file: Path | None, as_json: bool) -> int:
     counts = {severity: sum(f.severity == severity for f in open_ones) for severity in _MARKS}
     accepted = len(findings) - len(open_ones)
     if as_json:
-        body = {"plant": name, "points": len(image), **counts, "accepted": accepted,
-                "findings": [_told(image, f) for f in _by_cost(findings)]}  # fmt: skip
+        body = {
+            "plant": name,
+            "points": len(image),
+            **counts,
+            "accepted": accepted,
+            "findings": [_told(image, f) for f in _by_cost(findings)],
+        }
         print(json.dumps(body, ensure_ascii=False, indent=1))
     else:
         for lines in _grouped(image, _by_cost(findings)):
@@ -49,8 +54,13 @@ def audit_file(data: Path, file: Path | None, as_json: bool) -> int:
 def print_rules(as_json: bool) -> int:
     """The catalogue of rules."""
     if as_json:
-        print(json.dumps([{n: getattr(r, n) for n in ("id", "name", "looks", "source", "severity", "harm")} for r in RULES],
-                         ensure_ascii=False, indent=1))  # fmt: skip
+        print(
+            json.dumps(
+                [{n: getattr(r, n) for n in ("id", "name", "looks", "source", "severity", "harm")} for r in RULES],
+                ensure_ascii=False,
+                indent=1,
+            )
+        )
         return WELL
     for rule in RULES:
         print(

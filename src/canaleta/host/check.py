@@ -60,9 +60,11 @@ def check(part: str, *, long: bool) -> int:
     # else), so they run from the whole program that the launcher installed. What tests start is started as a user would.
     tests = {k: v for k, v in os.environ.items() if k not in ("CANALETA_CHECKOUT", "CANALETA_PLACE")}
     code = subprocess.run(
-        [sys.executable, "-m", "pytest", "-n", str(WORKERS), "--dist", "loadgroup", "--durations=25", *marks], cwd=checkout,
-        check=False, env=tests,
-    ).returncode  # fmt: skip
+        [sys.executable, "-m", "pytest", "-n", str(WORKERS), "--dist", "loadgroup", "--durations=25", *marks],
+        cwd=checkout,
+        check=False,
+        env=tests,
+    ).returncode
     if code:
         say(f"  tests: failed after {time.monotonic() - began:.0f} s")
     return code
@@ -76,8 +78,10 @@ def _for_ordinary_users(log: Path) -> None:
             run_logged(["apt-get", "update", "-q"], log, "Debian's package lists could not be fetched")
             run_logged(
                 ["apt-get", "install", "-y", "-q", "--no-install-recommends", "python3.11", "python3-venv"],
-                log, "python3-venv could not be installed", env={"DEBIAN_FRONTEND": "noninteractive"},
-            )  # fmt: skip
+                log,
+                "python3-venv could not be installed",
+                env={"DEBIAN_FRONTEND": "noninteractive"},
+            )
 
 
 def _static(checkout: Path, logs: Path, env: dict[str, str]) -> None:
@@ -87,15 +91,17 @@ def _static(checkout: Path, logs: Path, env: dict[str, str]) -> None:
     ui, bin_folder = checkout / "ui", Path(sys.executable).parent
     walls, front = [str(bin_folder / "lint-imports"), "--no-cache"], [*frontend.npm(env), "run", "-s"]
     parts: list[Callable[[], None]] = [
-        *(partial(_static_part, f"front end {name}", [*front, script], ui, logs, env)
-          for name, script in (("types", "types"), ("unit tests", "unit"))),
+        *(
+            partial(_static_part, f"front end {name}", [*front, script], ui, logs, env)
+            for name, script in (("types", "types"), ("unit tests", "unit"))
+        ),
         partial(_static_part, "python types", [*python, "mypy"], checkout, logs, env),
         *(partial(_static_part, f"front end {name}", [*front, name], ui, logs, env) for name in ("format", "lint")),
         partial(_api_types, ui, logs, env),
         partial(_static_part, "import walls", walls, checkout, logs, env),
         partial(_static_part, "python format", [*python, "ruff", "format", "--check", "."], checkout, logs, env),
         partial(_static_part, "python lint", [*python, "ruff", "check", "."], checkout, logs, env),
-    ]  # fmt: skip
+    ]
     with ThreadPoolExecutor(2) as pool:
         ended = [pool.submit(part) for part in parts]
     for part in ended:
@@ -119,15 +125,24 @@ def _api_is_told(ui: Path, logs: Path, env: dict[str, str]) -> None:
     document = logs / "openapi.json"
     run_logged(
         [sys.executable, "-m", "canaleta.web.document", str(document)],
-        logs / "api-document.log", "the API document could not be made",
-    )  # fmt: skip
+        logs / "api-document.log",
+        "the API document could not be made",
+    )
     if document.read_text(encoding="utf-8") != (api / "openapi.json").read_text(encoding="utf-8"):
         raise TroubleError("ui/src/api/openapi.json is out of date", remedy)
     made = logs / "schema.d.ts"
     run_logged(
-        [str(ui / "node_modules" / ".bin" / "openapi-typescript"), str(api / "openapi.json"), "-o", str(made),
-         "--default-non-nullable=false"],
-        logs / "api-types.log", "the front end's types could not be made", cwd=ui, env=env,
-    )  # fmt: skip
+        [
+            str(ui / "node_modules" / ".bin" / "openapi-typescript"),
+            str(api / "openapi.json"),
+            "-o",
+            str(made),
+            "--default-non-nullable=false",
+        ],
+        logs / "api-types.log",
+        "the front end's types could not be made",
+        cwd=ui,
+        env=env,
+    )
     if made.read_text(encoding="utf-8") != (api / "schema.d.ts").read_text(encoding="utf-8"):
         raise TroubleError("ui/src/api/schema.d.ts is out of date", remedy)

@@ -192,8 +192,13 @@ class Cluster:
         )
         done = subprocess.run(
             [str(self._bin / "postgres"), "--single", "-D", str(self._folder / "data"), "postgres"],
-            input=statement, capture_output=True, text=True, check=False, cwd="/", **as_user(self.user),
-        )  # fmt: skip
+            input=statement,
+            capture_output=True,
+            text=True,
+            check=False,
+            cwd="/",
+            **as_user(self.user),
+        )
         if done.returncode or "ERROR:" in done.stderr:
             log = self._log / "copy.log"
             log.write_text(done.stderr, encoding="utf-8")
@@ -240,8 +245,14 @@ class Cluster:
         """How to run the server in the foreground, on `port`. It listens on loopback alone, and has no socket file."""
         self.port = self.port or free_port(self._last_port())
         (self._data / "postgres.port").write_text(str(self.port), encoding="ascii")
-        options = ("listen_addresses=127.0.0.1", f"port={self.port}", "unix_socket_directories=",
-                   "max_connections=120", "log_min_messages=warning", *self._settings)  # fmt: skip
+        options = (
+            "listen_addresses=127.0.0.1",
+            f"port={self.port}",
+            "unix_socket_directories=",
+            "max_connections=120",
+            "log_min_messages=warning",
+            *self._settings,
+        )
         return [
             str(self._bin / "postgres"),
             "-D",
@@ -399,9 +410,14 @@ class Cluster:
                 # It outlives this command if another uses it by then.
                 with (self._log / "postgres.log").open("a") as log:
                     pid = subprocess.Popen(
-                        self.command(), stdin=subprocess.DEVNULL, stdout=log, stderr=log, cwd="/", start_new_session=True,
+                        self.command(),
+                        stdin=subprocess.DEVNULL,
+                        stdout=log,
+                        stderr=log,
+                        cwd="/",
+                        start_new_session=True,
                         **self.as_user(),
-                    ).pid  # fmt: skip
+                    ).pid
             try:
                 up = wait_for(self.answers, pid, "database server")
             except Still:

@@ -98,5 +98,8 @@ def _install(packages: list[str], log: Path) -> None:
         )
         run_logged(
             ["apt-get", "install", "-y", "-q", "--no-install-recommends", *packages],
-            log, f"{' and '.join(packages)} could not be installed", f"see {log}, or run by hand: {line}", env=quiet,
-        )  # fmt: skip
+            log,
+            f"{' and '.join(packages)} could not be installed",
+            f"see {log}, or run by hand: {line}",
+            env=quiet,
+        )

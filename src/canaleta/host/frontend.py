@@ -44,8 +44,13 @@ def _build(ui: Path, front: Path, place: Path) -> None:
     log, env, new = place / "log" / "frontend.log", node_environment(place), front.with_name(f".new-{front.name}")
     install(ui, log, env)
     with step("building the front end"):
-        run_logged([*npm(env), "run", "build"], log, "the front end could not be built", cwd=ui,
-                   env=env | {"CANALETA_FRONT": str(new)})  # fmt: skip
+        run_logged(
+            [*npm(env), "run", "build"],
+            log,
+            "the front end could not be built",
+            cwd=ui,
+            env=env | {"CANALETA_FRONT": str(new)},
+        )
     # Whoever serves it is not who built it, and may read it whatever the builder's own files are open to.
     for path in (new, *new.rglob("*")):
         path.chmod(0o755 if path.is_dir() else 0o644)
@@ -78,9 +83,13 @@ def install(ui: Path, log: Path, env: dict[str, str]) -> None:
         return
     with step("installing the front end's packages"):
         run_logged(
-            [*npm(env), "ci", "--ignore-scripts", "--no-audit", "--no-fund"], log,
-            "the front end's packages could not be installed", "check the network, then start again", ui, env,
-        )  # fmt: skip
+            [*npm(env), "ci", "--ignore-scripts", "--no-audit", "--no-fund"],
+            log,
+            "the front end's packages could not be installed",
+            "check the network, then start again",
+            ui,
+            env,
+        )
     stamp.write_text(lock, encoding="ascii")
 
 

@@ -69,10 +69,14 @@ class Nursery:
         ctypes.CDLL(None).prctl(PR_SET_CHILD_SUBREAPER, 1)
         self._asked, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
         self._process = subprocess.Popen(
-            [sys.executable, "-m", "canaleta.nursery", str(theirs.fileno())], cwd="/", stdin=subprocess.DEVNULL,
-            pass_fds=[theirs.fileno()], env=os.environ | {"CANALETA_NO_DOCUMENT": "1"}, start_new_session=True,
+            [sys.executable, "-m", "canaleta.nursery", str(theirs.fileno())],
+            cwd="/",
+            stdin=subprocess.DEVNULL,
+            pass_fds=[theirs.fileno()],
+            env=os.environ | {"CANALETA_NO_DOCUMENT": "1"},
+            start_new_session=True,
             umask=0o077,
-        )  # fmt: skip
+        )
         theirs.close()
 
     def fork(
@@ -81,9 +85,14 @@ class Nursery:
         """A new service, once what it needs is loaded; None if the nursery has ended."""
         entry = pwd.getpwnam(user) if user else None
         wish = {
-            "argv": argv, "env": env, "user": [entry.pw_uid, entry.pw_gid] if entry else None, "stop": stop,
-            "parent": os.getpid(), "keeps": keeps, "needs": needs,
-        }  # fmt: skip
+            "argv": argv,
+            "env": env,
+            "user": [entry.pw_uid, entry.pw_gid] if entry else None,
+            "stop": stop,
+            "parent": os.getpid(),
+            "keeps": keeps,
+            "needs": needs,
+        }
         read, write = os.pipe()
         try:
             socket.send_fds(self._asked, [json.dumps(wish).encode()], [write, *keeps])

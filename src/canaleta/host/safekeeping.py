@@ -74,9 +74,13 @@ def backup(data: Path, file: Path) -> int:
                 _owners_alone(own)
             held = _dumped(engine, cluster, dump, data)
             manifest = {
-                "format": "canaleta backup", "version": 1, "made": datetime.now(UTC).isoformat(),
-                "program": __version__, "shape": shape_of(engine), "tables": held,
-            }  # fmt: skip
+                "format": "canaleta backup",
+                "version": 1,
+                "made": datetime.now(UTC).isoformat(),
+                "program": __version__,
+                "shape": shape_of(engine),
+                "tables": held,
+            }
             with tarfile.open(partial, "w") as archive:
                 text = json.dumps(manifest, indent=1).encode()
                 info = tarfile.TarInfo(MANIFEST)

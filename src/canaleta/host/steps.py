@@ -47,16 +47,27 @@ def step(name: str) -> Iterator[None]:
     say(f"  {name}: done in {time.monotonic() - began:.1f} s")
 
 
-def run_logged(argv: Sequence[str], log: Path, what: str, remedy: str = "", cwd: Path | None = None,
-               env: dict[str, str] | None = None) -> None:  # fmt: skip
+def run_logged(
+    argv: Sequence[str],
+    log: Path,
+    what: str,
+    remedy: str = "",
+    cwd: Path | None = None,
+    env: dict[str, str] | None = None,
+) -> None:
     """Run a command with its output in a log file. Raises TroubleError with the end of it if it fails."""
     log.parent.mkdir(parents=True, exist_ok=True)
     with log.open("w", encoding="utf-8") as out:
         try:
             code = subprocess.run(
-                argv, stdout=out, stderr=subprocess.STDOUT, stdin=subprocess.DEVNULL, cwd=cwd,
-                env=os.environ | (env or {}), check=False,
-            ).returncode  # fmt: skip
+                argv,
+                stdout=out,
+                stderr=subprocess.STDOUT,
+                stdin=subprocess.DEVNULL,
+                cwd=cwd,
+                env=os.environ | (env or {}),
+                check=False,
+            ).returncode
         except OSError as error:
             raise TroubleError(f"{what}: {error.strerror}: {argv[0]}", remedy) from error
     if code != 0:

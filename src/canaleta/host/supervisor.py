@@ -67,9 +67,12 @@ class Supervisor:
     """Keeps services running until told to stop. Their output goes to the log, with time and name."""
 
     def __init__(
-        self, log: Path | None = None, look_after: Callable[[], object] = lambda: None, mark: int | None = None,
+        self,
+        log: Path | None = None,
+        look_after: Callable[[], object] = lambda: None,
+        mark: int | None = None,
         nursery: Nursery | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """look_after: called again and again while it watches, about once a second. mark: a handle that services hold.
         nursery: who forks services that are modules of this program; closed at the end."""
         self._log = log
@@ -102,8 +105,9 @@ class Supervisor:
             return ready()
 
         try:
-            while not wait_for(supervised, running.process, service.name,
-                               still_s=service.still_s, asked_to_stop=self._stop.is_set):  # fmt: skip
+            while not wait_for(
+                supervised, running.process, service.name, still_s=service.still_s, asked_to_stop=self._stop.is_set
+            ):
                 if not self._again(running):
                     raise TroubleError(
                         f"the {service.name} ended with {_ending(running.process)} at its start", remedy
@@ -157,8 +161,10 @@ class Supervisor:
                 running.due = now + running.wait_s
                 log.warning(
                     "the %s ended with %s; started again in %.1f s",
-                    running.service.name, _ending(running.process), running.wait_s,
-                )  # fmt: skip
+                    running.service.name,
+                    _ending(running.process),
+                    running.wait_s,
+                )
 
     def before_the_end(self, word: Callable[[], object]) -> None:
         """Something to say to services before they are stopped."""
@@ -182,11 +188,18 @@ class Supervisor:
                 continue
             running.process.send_signal(running.service.stop)
             try:
-                wait_for(lambda process=running.process: _ended(process), running.process,  # type: ignore[misc]
-                         running.service.name, still_s=running.service.patience_s)  # fmt: skip
+                wait_for(
+                    lambda process=running.process: _ended(process),
+                    running.process,  # type: ignore[misc]
+                    running.service.name,
+                    still_s=running.service.patience_s,
+                )
             except Still:
-                log.warning("the %s did nothing for %.0f s and did not stop: killed", running.service.name,
-                            running.service.patience_s)  # fmt: skip
+                log.warning(
+                    "the %s did nothing for %.0f s and did not stop: killed",
+                    running.service.name,
+                    running.service.patience_s,
+                )
                 _kill_group(running.process)
                 running.process.wait()
         self._running.clear()
@@ -204,10 +217,18 @@ class Supervisor:
         if self._mark is not None and service.marked:
             held.append(self._mark)
         process = self._forked(service, options["env"], held) or subprocess.Popen(
-            service.argv, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
-            errors="replace", cwd="/", start_new_session=True,
-            preexec_fn=_end_with_parent(service.stop), pass_fds=held, **options,
-        )  # fmt: skip
+            service.argv,
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            text=True,
+            errors="replace",
+            cwd="/",
+            start_new_session=True,
+            preexec_fn=_end_with_parent(service.stop),
+            pass_fds=held,
+            **options,
+        )
         threading.Thread(target=_copy, args=(service.name, process), daemon=True).start()
         return process
 

@@ -176,9 +176,15 @@ class Jobs:
             says = str(error)
         self._plans[job] = _key(choices), plan
         self._set(
-            job, state="ready", done=1.0, says=says, result=_packed(pages, sheet, page, found, plan, choices, known, does),
-            lines=zlib.compress(orjson.dumps({"lines": [line.__dict__ for line in plan.lines], "unmatched": plan.unmatched}), 1),
-        )  # fmt: skip
+            job,
+            state="ready",
+            done=1.0,
+            says=says,
+            result=_packed(pages, sheet, page, found, plan, choices, known, does),
+            lines=zlib.compress(
+                orjson.dumps({"lines": [line.__dict__ for line in plan.lines], "unmatched": plan.unmatched}), 1
+            ),
+        )
 
     def _would_do(self, image: PlantImage, plan: ListPlan, choices: Choices) -> dict[str, Any] | None:
         """Findings that would come and go and values that would move; None for a plan that changes nothing."""
@@ -189,11 +195,15 @@ class Jobs:
             does = preview_points(connection, image, plan.changes, plan.new, gone)
         opened = sorted(does.come, key=lambda f: ("bad", "settle", "note").index(f.severity))
         return {
-            "opened": len(opened), "closed": len(does.closed), "moved": does.moved_count,
+            "opened": len(opened),
+            "closed": len(does.closed),
+            "moved": does.moved_count,
             "findings": [{"severity": f.severity, "text": f.text, "rule": f.rule} for f in opened[:MOST_TOLD]],
-            "values": [{"tag": image.label(image.row_of(m.point)), "at": m.at, "was": m.was, "becomes": m.becomes}
-                       for m in does.moved[:MOST_TOLD]],
-        }  # fmt: skip
+            "values": [
+                {"tag": image.label(image.row_of(m.point)), "at": m.at, "was": m.was, "becomes": m.becomes}
+                for m in does.moved[:MOST_TOLD]
+            ],
+        }
 
     def _take_in(self, job: int) -> None:
         with self._engine.connect() as connection:
@@ -202,9 +212,11 @@ class Jobs:
         result = orjson.loads(zlib.decompress(row.result))
         page = _unpacked(row.sheets)[result["sheet"]]
         found = FoundList(
-            result["header"], tuple(result["headings"]), {int(c): x for c, x in result["targets"].items()},
+            result["header"],
+            tuple(result["headings"]),
+            {int(c): x for c, x in result["targets"].items()},
             {int(c): unit for c, unit in result["units"].items()},
-        )  # fmt: skip
+        )
 
         def plan(image: PlantImage) -> ListPlan:
             return plan_list(image, page, found, choices)
@@ -214,7 +226,7 @@ class Jobs:
         self._goes_on(job, 0.3)
         applied, final = apply_plan(
             self._engine, self._cache, plan, planned, choices, row.who, f"import {row.name}"[:60]
-        )  # fmt: skip
+        )
         done = result | {"counts": final.counts(), "seq": applied.seq}
         self._set(job, state="done", done=1.0, sheets=None, lines=None, result=zlib.compress(orjson.dumps(done), 1))
 

@@ -62,9 +62,11 @@ def _put_of(act: Injection | See) -> dict[str, Any]:
     put = act if isinstance(act, Injection) else TAKE_OFF
     moves = put.form not in ("fixed", "noise")
     return {
-        "level": put.level, "becomes": put.high if moves else put.level, "in_s": put.period_s if moves else 0.0,
+        "level": put.level,
+        "becomes": put.high if moves else put.level,
+        "in_s": put.period_s if moves else 0.0,
         "fault": put.faults[0][0] if put.faults else "",
-    }  # fmt: skip
+    }
 
 
 @dataclass
@@ -89,11 +91,12 @@ class _Playing:
             [
                 at
                 for at, other in enumerate(steps)
-                if isinstance(other.act, Injection) and other.row == step.row
+                if isinstance(other.act, Injection)
+                and other.row == step.row
                 and (other.at_s, other.line) <= (step.at_s, step.line)
             ]
             for step in steps
-        ]  # fmt: skip
+        ]
 
     def rack_of(self, row: int) -> int:
         return self.image.layout.modules[int(self.image.module[row])].rack
@@ -192,10 +195,14 @@ class Player:
             state = int(block.switch[k])
             run.seen[points[point]].append(
                 Observation(
-                    block.read_at.timestamp(), float(block.value[k]), int(block.quality[k]), int(block.reasons[k]), state,
+                    block.read_at.timestamp(),
+                    float(block.value[k]),
+                    int(block.quality[k]),
+                    int(block.reasons[k]),
+                    state,
                     frozenset(active[point]),
                 )
-            )  # fmt: skip
+            )
 
     def _settled(self, run: _Playing, k: int, step: ScriptStep, now: float) -> bool:
         """Bring a step's line up to date. Returns whether nothing more is expected of it."""
@@ -207,9 +214,10 @@ class Player:
                 return False
             result, at = run.puts[k].result()
             line |= {
-                "state": PUT if result.done else FAILED, "began": round(at - run.began, 3),
+                "state": PUT if result.done else FAILED,
+                "began": round(at - run.began, 3),
                 "read": result.says,
-            }  # fmt: skip
+            }
             return True
         begins = self._begins(run, k)
         if begins is None or now < begins:

@@ -155,9 +155,13 @@ class RackLife:
     # A scan --------------------------------------------------------------------------------------------
 
     def read(
-        self, words: NDArray[np.uint16], read_at: datetime, epoch: int, outside: Outside = NOTHING,
+        self,
+        words: NDArray[np.uint16],
+        read_at: datetime,
+        epoch: int,
+        outside: Outside = NOTHING,
         refused: NDArray[np.bool_] | None = None,
-    ) -> tuple[LiveBlock, list[AlarmTransition]]:  # fmt: skip
+    ) -> tuple[LiveBlock, list[AlarmTransition]]:
         """The block of a reading, and what alarms passed with it. refused: registers that the rack does not have."""
         read = self._alone.read({self.rack: self.asks(words, read_at, refused)})
         return self.take_in(read[self.rack], read_at, epoch, outside)
@@ -312,9 +316,14 @@ class RackLife:
     # What people say -----------------------------------------------------------------------------------
 
     def told(
-        self, event: Event, keys: Sequence[tuple[int, str]], now: datetime, who: str, why: str = "",
+        self,
+        event: Event,
+        keys: Sequence[tuple[int, str]],
+        now: datetime,
+        who: str,
+        why: str = "",
         until: datetime | None = None,
-    ) -> list[AlarmTransition]:  # fmt: skip
+    ) -> list[AlarmTransition]:
         """Somebody's word about some alarms. Returns what passed; an alarm in a state without such a word stays."""
         at = _places(self.keys)
         which = np.array([at[key] for key in keys if key in at], dtype=np.int64)
@@ -339,9 +348,14 @@ class RackLife:
         self.condition = self.condition.zeroed(np.isin(self._points, list(points)))
 
     def _told(
-        self, passed: Sequence[Transition], at: datetime, who: str = "", why: str = "", until: datetime | None = None,
+        self,
+        passed: Sequence[Transition],
+        at: datetime,
+        who: str = "",
+        why: str = "",
+        until: datetime | None = None,
         of: AlarmTable | None = None,
-    ) -> list[AlarmTransition]:  # fmt: skip
+    ) -> list[AlarmTransition]:
         out = []
         table, alarms = (self.table, self.alarms) if of is None else (of, self.rack_alarm)
         for p in passed:
@@ -412,9 +426,15 @@ class RackLife:
         arrays |= {f"rack_{name}": getattr(self.rack_alarm, name) for name in Alarms.__dataclass_fields__}
         keys = np.array([(point, KINDS.index(kind)) for point, kind in self.keys], dtype=np.int64).reshape(-1, 2)
         np.savez(
-            out, points=self._points, keys=keys, failing=self._failing, good=self._good, scan=self.scan,
-            read_at=self.read_at.timestamp(), **arrays,
-        )  # fmt: skip
+            out,
+            points=self._points,
+            keys=keys,
+            failing=self._failing,
+            good=self._good,
+            scan=self.scan,
+            read_at=self.read_at.timestamp(),
+            **arrays,
+        )
         return zlib.compress(out.getvalue(), 1)
 
     def take_up(self, data: bytes) -> None:

@@ -299,8 +299,9 @@ async def tested(rack: Rack, rack_map: RackMap, settings: int) -> tuple[str, str
         except RackTimedOutError:
             return (
                 f"somebody listens at {rack.host}:{rack.port} and does not answer unit {rack.unit}",
-                "most likely the unit number; or it is no Modbus device, or too slow", [],
-            )  # fmt: skip
+                "most likely the unit number; or it is no Modbus device, or too slow",
+                [],
+            )
         except RackAnsweredError as error:
             if error.code in UNIT_UNREACHED:
                 return str(error), "the unit number behind the gateway", []
@@ -317,8 +318,9 @@ async def tested(rack: Rack, rack_map: RackMap, settings: int) -> tuple[str, str
     if took > rack.period_ms:
         return (
             f"it answers in {took:.0f} ms, slower than its period of {rack.period_ms} ms",
-            "a longer period, or fewer modules a rack", words,
-        )  # fmt: skip
+            "a longer period, or fewer modules a rack",
+            words,
+        )
     if refused:
         return f"it answers, but has no register {refused}", "the first register, and which modules are fitted", words
     return f"it answers, {took:.0f} ms for everything", "", words

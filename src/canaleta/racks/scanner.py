@@ -244,8 +244,14 @@ class Scanner:
             result = await self._do(command)
             await asyncio.to_thread(self._finish, command.id, result)
             log.info(
-                "command %d of %s: %s %s: %s %s", command.id, command.who, command.kind, command.target, result.ended, result.says
-            )  # fmt: skip
+                "command %d of %s: %s %s: %s %s",
+                command.id,
+                command.who,
+                command.kind,
+                command.target,
+                result.ended,
+                result.says,
+            )
 
     async def _do(self, command: Command) -> Outcome:
         try:

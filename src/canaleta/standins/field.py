@@ -293,9 +293,16 @@ class FieldRack:
         return out
 
     def inject(
-        self, place: int, channel: int, value: float | None, unit: str, form: str = "fixed", high: float = 0.0,
-        period_s: float = 10.0, faults: Sequence[tuple[str, str]] = (),
-    ) -> None:  # fmt: skip
+        self,
+        place: int,
+        channel: int,
+        value: float | None,
+        unit: str,
+        form: str = "fixed",
+        high: float = 0.0,
+        period_s: float = 10.0,
+        faults: Sequence[tuple[str, str]] = (),
+    ) -> None:
         """Put a signal on a channel's terminals as a calibrator would, or something wrong; None and nothing wrong takes
         both off.
 
@@ -347,14 +354,20 @@ class FieldRack:
         """
         old = [m for m in before.layout.modules_of(before.rack) if m in before._modules]
         pairs = SequenceMatcher(
-            None, [before.layout.type_of(m.id).key for m in old], [self.layout.type_of(m.id).key for m in self._modules],
+            None,
+            [before.layout.type_of(m.id).key for m in old],
+            [self.layout.type_of(m.id).key for m in self._modules],
             autojunk=False,
-        ).get_matching_blocks()  # fmt: skip
+        ).get_matching_blocks()
         for a, b, count in pairs:
             for was, now in zip(old[a : a + count], self._modules[b : b + count], strict=True):
                 for (place, channel), row in self._places.items():
                     there = before._places.get((was.place, channel)) if place == now.place else None
-                    if there is not None and there in before._put and self._image.text("signal", row) == before._image.text("signal", there):  # fmt: skip
+                    if (
+                        there is not None
+                        and there in before._put
+                        and self._image.text("signal", row) == before._image.text("signal", there)
+                    ):
                         self._put[row] = before._put[there]
                 if settings:
                     words = before._settings[before._modules.index(was)]

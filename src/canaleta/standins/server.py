@@ -78,9 +78,16 @@ class StandIn:
 
 
 def build(
-    plant: DemoPlant, layout: Layout, rack: int, port: int, seed: int, step: int = 0, before: StandIn | None = None,
-    *, keep_settings: bool = False,
-) -> StandIn:  # fmt: skip
+    plant: DemoPlant,
+    layout: Layout,
+    rack: int,
+    port: int,
+    seed: int,
+    step: int = 0,
+    before: StandIn | None = None,
+    *,
+    keep_settings: bool = False,
+) -> StandIn:
     """A stand-in for one rack of a demo plant on a port of loopback. Must be called inside an event loop.
 
     before: what stood there, of which what was put on stays, and if asked the settings that were written.
@@ -322,11 +329,12 @@ def _prints(plant: DemoPlant, ports: Mapping[int, int]) -> dict[int, object]:
         devices.setdefault(rack, []).append(device.model_dump_json())
     return {
         rack: (
-            ports.get(rack), [(m.place, layout.type_of(m.id).model_dump_json()) for m in layout.modules_of(rack)],
+            ports.get(rack),
+            [(m.place, layout.type_of(m.id).model_dump_json()) for m in layout.modules_of(rack)],
             sorted(devices.get(rack, ())),
         )
         for rack in layout.racks
-    }  # fmt: skip
+    }
 
 
 def stored_plant(state: Path | None, otherwise: DemoPlant) -> DemoPlant:
@@ -388,9 +396,15 @@ class SourcePort:
         value = None if value is None else float(value)
         faults = [(str(kind), str(amount)) for kind, amount in asked.get("faults", ())]
         made.field.inject(
-            int(asked["place"]), int(asked["channel"]), value, str(asked["unit"]), str(asked.get("form", "fixed")),
-            float(asked.get("high", 0.0)), float(asked.get("period_s", 10.0)), faults,
-        )  # fmt: skip
+            int(asked["place"]),
+            int(asked["channel"]),
+            value,
+            str(asked["unit"]),
+            str(asked.get("form", "fixed")),
+            float(asked.get("high", 0.0)),
+            float(asked.get("period_s", 10.0)),
+            faults,
+        )
         await made.refresh()
 
     def _injected(self) -> list[tuple[int, int, int, float]]:

@@ -48,7 +48,7 @@ def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, d
     cache, clock = ImageCache(engine), PlantClock.of(engine)
     app.extensions["canaleta"] = Shared(
         engine, cache, Hub(engine, cache, clock, most_streams), Jobs(engine, cache), Player(engine, clock), clock
-    )  # fmt: skip
+    )
     problems.install(app)
     access.install(app, hosts)
     for room in (people, the_list, hardware, live, checks):

@@ -35,9 +35,14 @@ TAKE_OFF = Injection()
 
 
 def read_injection(
-    image: PlantImage, row: int, level: str, form: str = "fixed", high: str = "", period_s: float = 10.0,
+    image: PlantImage,
+    row: int,
+    level: str,
+    form: str = "fixed",
+    high: str = "",
+    period_s: float = 10.0,
     faults: Sequence[tuple[str, str]] = (),
-) -> Injection:  # fmt: skip
+) -> Injection:
     """What is put on the terminals of a point, from what was typed. Raises TextError for the person who typed it."""
     put = Injection(
         read_signal(image, row, level), form, read_signal(image, row, high) or 0.0, period_s, tuple(faults)

@@ -111,9 +111,13 @@ def span_of(image: PlantImage, row: int) -> float:
 
 
 def judged(
-    image: PlantImage, row: int, steps: Sequence[CheckStep], signal: NDArray[np.float64], counts: NDArray[np.float64],
+    image: PlantImage,
+    row: int,
+    steps: Sequence[CheckStep],
+    signal: NDArray[np.float64],
+    counts: NDArray[np.float64],
     value: NDArray[np.float64],
-) -> Outcome:  # fmt: skip
+) -> Outcome:
     """The outcome of what was read at each step, NaN where nothing was yet. Arrays of shape (steps,).
 
     Where the calibrator's own figure is known (signal), the expectation follows it, so that a level that was set a

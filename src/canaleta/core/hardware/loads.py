@@ -18,8 +18,15 @@ from canaleta.core.signals.loops import DESIGN_MA
 from canaleta.core.signals.signal_types import SIGNALS, Family
 
 __all__ = [
-    "Load", "ModuleLoad", "RackLoad", "device_ma", "expected_load_ma", "least_load_ma", "module_load", "rack_load",
-]  # fmt: skip
+    "Load",
+    "ModuleLoad",
+    "RackLoad",
+    "device_ma",
+    "expected_load_ma",
+    "least_load_ma",
+    "module_load",
+    "rack_load",
+]
 
 Floats = NDArray[np.float64]
 DISCRETE_MA = 15.0

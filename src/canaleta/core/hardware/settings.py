@@ -19,9 +19,16 @@ from canaleta.core.model.module_type import ModuleType
 __all__ = ["FIELD_OF", "Difference", "Stranger", "differences", "reported_modules", "settings_size", "strangers"]
 
 FIELD_OF = {
-    "mode": "mode", "filter": "filter", "open circuit": "open_action", "enabled": "enabled", "PWM frequency": "pwm_hz",
-    "dither frequency": "dither_hz", "dither": "dither_percent", "least duty": "least_duty", "most duty": "most_duty",
-}  # fmt: skip
+    "mode": "mode",
+    "filter": "filter",
+    "open circuit": "open_action",
+    "enabled": "enabled",
+    "PWM frequency": "pwm_hz",
+    "dither frequency": "dither_hz",
+    "dither": "dither_percent",
+    "least duty": "least_duty",
+    "most duty": "most_duty",
+}
 """The field of a point that each setting of a channel stands for."""
 TRIP_FIELDS = ("trips", "used_by", "inhibit", "tell")
 

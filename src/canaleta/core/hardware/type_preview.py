@@ -71,7 +71,10 @@ def _rows(kind: ModuleType, mode: Mode, signal: Signal) -> tuple[tuple[str, str,
     given = np.array([0.0, 1.0] if contact else [0.0, 50.0, 100.0])
     if curve:
         per_count = (mode.signal.high - mode.signal.low) / (mode.counts.high - mode.counts.low)
-        given = mode.signal.low + (np.array([0.25, 0.5, 0.75]) * (mode.most - mode.least) + mode.least - mode.counts.low) * per_count  # fmt: skip
+        given = (
+            mode.signal.low
+            + (np.array([0.25, 0.5, 0.75]) * (mode.most - mode.least) + mode.least - mode.counts.low) * per_count
+        )
     rows = np.zeros(len(given), dtype=np.int64)
     found = evaluate(image, station, given, rows).stations
     words = describe(image, 0)

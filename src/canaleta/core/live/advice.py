@@ -29,9 +29,12 @@ class Advice:
 
 
 NOTHING_CONNECTED = Advice(
-    Reason.OPEN_CIRCUIT, "nothing connected", "note", ("a spare channel with no device on it",),
+    Reason.OPEN_CIRCUIT,
+    "nothing connected",
+    "note",
+    ("a spare channel with no device on it",),
     "nothing: land a device on it, or leave it spare",
-)  # fmt: skip
+)
 
 _ADVICE: dict[Reason, tuple[tuple[str, ...], str]] = {
     Reason.OPEN_CIRCUIT: (
@@ -133,13 +136,14 @@ _OF_FAMILY: dict[tuple[Reason, Family], tuple[tuple[str, ...], str]] = {
         "measure between the leads: two of one colour are the same end and read a few ohms",
     ),
     (Reason.SHORT_CIRCUIT, Family.RESISTANCE): (
-        ("leads touch in the head",), "lift the leads at the head and measure the element: Pt100 is near 110 Ω in a warm room"
+        ("leads touch in the head",),
+        "lift the leads at the head and measure the element: Pt100 is near 110 Ω in a warm room",
     ),
     (Reason.OPEN_CIRCUIT, Family.CONTACT): (
         ("a wire is off: the line monitor sees no end-of-line current", "a fuse has blown"),
         "measure the line's resistance at the cabinet with the input lifted",
     ),
-}  # fmt: skip
+}
 _USUAL = {Quality.BAD: "bad", Quality.DOUBTFUL: "settle", Quality.NONE: "note", Quality.GOOD: "note"}
 
 

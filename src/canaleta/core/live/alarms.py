@@ -214,9 +214,14 @@ class AlarmTable:
         return cls(**{name: np.concatenate(parts) for name, parts in columns.items()})
 
 
-_KNOWN = {"alarm_dev_from", "alarm_state_delay", "alarm_fault_delay", "alarm_rate_delay", "alarm_dev_delay", "alarm_dev_deadband"} | {
-    f"alarm_{level}_{of}" for level in ALARM_LEVELS for of in ("deadband", "delay", "off_delay")
-}  # fmt: skip
+_KNOWN = {
+    "alarm_dev_from",
+    "alarm_state_delay",
+    "alarm_fault_delay",
+    "alarm_rate_delay",
+    "alarm_dev_delay",
+    "alarm_dev_deadband",
+} | {f"alarm_{level}_{of}" for level in ALARM_LEVELS for of in ("deadband", "delay", "off_delay")}
 
 
 def _number(image: PlantImage, rows: NDArray[np.int64], name: str) -> Floats:
@@ -332,9 +337,16 @@ class Transition:
 
 
 def step(
-    table: AlarmTable, before: Alarms, now: float, value: Floats, quality: NDArray[np.uint8], state: NDArray[np.int8],
-    quiet_on: Bools | None = None, *, unknown: bool = False,
-) -> tuple[Alarms, list[Transition]]:  # fmt: skip
+    table: AlarmTable,
+    before: Alarms,
+    now: float,
+    value: Floats,
+    quality: NDArray[np.uint8],
+    state: NDArray[np.int8],
+    quiet_on: Bools | None = None,
+    *,
+    unknown: bool = False,
+) -> tuple[Alarms, list[Transition]]:
     """The alarms after a reading at `now` (s), and what passed. unknown: nothing was read, so every condition stays.
 
     value, quality, state: (n,) of the points, conditioned. quiet_on: (m,) where the point that keeps an alarm quiet by
@@ -411,9 +423,14 @@ def _rated(slow: Floats, value: Floats, good: Bools, elapsed: float) -> tuple[Fl
 
 
 def _condition(
-    table: AlarmTable, active: Bools, value: Floats, rate: Floats, state: NDArray[np.int8],
-    quality: NDArray[np.uint8], good: Bools,
-) -> Bools:  # fmt: skip
+    table: AlarmTable,
+    active: Bools,
+    value: Floats,
+    rate: Floats,
+    state: NDArray[np.int8],
+    quality: NDArray[np.uint8],
+    good: Bools,
+) -> Bools:
     """Whether each condition holds before its delays. A limit that is met is passed; it ends beyond its deadband."""
     kind = table.kind
     low, high = (kind == LL) | (kind == L), (kind == H) | (kind == HH)

@@ -250,9 +250,17 @@ def step(settings: Settings, before: Condition, now: float, reading: Reading) ->
     state = np.where(settings.contact | ~np.isnan(settings.on_at), clean, UNKNOWN).astype(np.int8)
     shown = np.where(settings.contact & good & (clean >= 0), clean.astype(np.float64), value)
     after = Condition(
-        at=moment, smooth=smooth, raw=raw, raw_since=raw_since, clean=clean, on_since=on_since, ring=ring,
-        latched=latched, band=band, **counting,
-    )  # fmt: skip
+        at=moment,
+        smooth=smooth,
+        raw=raw,
+        raw_since=raw_since,
+        clean=clean,
+        on_since=on_since,
+        ring=ring,
+        latched=latched,
+        band=band,
+        **counting,
+    )
     done = (
         (settings.edge >= 0)
         & ~np.isnan(settings.preset)

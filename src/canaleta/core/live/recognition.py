@@ -108,16 +108,29 @@ def begin(n: int) -> Watch:
     """Nothing seen yet."""
     nothing = np.full(n, np.nan)
     return Watch(
-        n_now=np.zeros(n), first=nothing, last=nothing, origin=np.zeros(n), sums=np.zeros((len(_SUMS), n)),
-        levels=np.full((KEPT, 7, n), np.nan), counted=np.zeros(n, dtype=bool),
-        changes=np.full((PULSES, n), np.nan), contact=np.full(n, -1, dtype=np.int8), told=np.full(n, -np.inf),
-    )  # fmt: skip
+        n_now=np.zeros(n),
+        first=nothing,
+        last=nothing,
+        origin=np.zeros(n),
+        sums=np.zeros((len(_SUMS), n)),
+        levels=np.full((KEPT, 7, n), np.nan),
+        counted=np.zeros(n, dtype=bool),
+        changes=np.full((PULSES, n), np.nan),
+        contact=np.full(n, -1, dtype=np.int8),
+        told=np.full(n, -np.inf),
+    )
 
 
 def step(
-    before: Watch, now: float, signal: Floats, span: Floats, counts: Floats, value: Floats, state: NDArray[np.int8],
+    before: Watch,
+    now: float,
+    signal: Floats,
+    span: Floats,
+    counts: Floats,
+    value: Floats,
+    state: NDArray[np.int8],
     noise: Floats | None = None,
-) -> tuple[Watch, list[Recognised]]:  # fmt: skip
+) -> tuple[Watch, list[Recognised]]:
     """After a reading at `now` (s): what was seen, and the points whose pattern is complete with it.
 
     signal: (n,) what stands on the wires, NaN for none. span: of the signal of each point, NaN for a contact. state:

@@ -56,16 +56,29 @@ def strip(image: PlantImage, row: int, given: Sequence[tuple[float, float]], end
         reasons = int(seen.reasons[0])
         rows.append(
             (
-                int(seen.state[0]), float(seen.value[0]), float(state.counted[0]), int(seen.band[0]),
-                not reasons & int(conditioning.FAULTS), bool(reasons & Reason.LATCHED),
-                bool(seen.chatters[0]), bool(seen.done[0]),
+                int(seen.state[0]),
+                float(seen.value[0]),
+                float(state.counted[0]),
+                int(seen.band[0]),
+                not reasons & int(conditioning.FAULTS),
+                bool(reasons & Reason.LATCHED),
+                bool(seen.chatters[0]),
+                bool(seen.done[0]),
             )
-        )  # fmt: skip
+        )
     states, values, counted, bands, trusted, waits, chatters, done = zip(*rows, strict=True)
     return Strip(
-        times, level, np.array(states, dtype=np.int8), np.array(values), np.array(counted), np.array(bands, dtype=np.int8),
-        np.array(trusted), np.array(waits), np.array(chatters), np.array(done),
-    )  # fmt: skip
+        times,
+        level,
+        np.array(states, dtype=np.int8),
+        np.array(values),
+        np.array(counted),
+        np.array(bands, dtype=np.int8),
+        np.array(trusted),
+        np.array(waits),
+        np.array(chatters),
+        np.array(done),
+    )
 
 
 class _Source:

@@ -55,10 +55,18 @@ class Part:
     def packed(self) -> bytes:
         """As bytes."""
         return _packed(
-            _PART, len(self.times), len(self.points),
-            (self.points.astype("<i8"), _whole_ms(self.times), self.counts.T.astype("<f8"), self.value.T.astype("<f8"), self.quality.T),
+            _PART,
+            len(self.times),
+            len(self.points),
+            (
+                self.points.astype("<i8"),
+                _whole_ms(self.times),
+                self.counts.T.astype("<f8"),
+                self.value.T.astype("<f8"),
+                self.quality.T,
+            ),
             QUICK,
-        )  # fmt: skip
+        )
 
     @classmethod
     def unpacked(cls, data: bytes) -> Part:
@@ -67,9 +75,7 @@ class Part:
             _PART, data, lambda k, n: ((n, "<i8"), (k, "<i8"), (n * k, "<f8"), (n * k, "<f8"), (n * k, "u1"))
         )
         points, times, counts, value, quality = arrays
-        return cls(
-            points, times / MS, counts.reshape(n, k).T, value.reshape(n, k).T, quality.reshape(n, k).T
-        )  # fmt: skip
+        return cls(points, times / MS, counts.reshape(n, k).T, value.reshape(n, k).T, quality.reshape(n, k).T)
 
 
 @dataclass(frozen=True)
@@ -91,12 +97,19 @@ class Hour:
         guess = _guess(self.counts, slope, offset)
         values = _folded(_apart(_ordered(self.value)) if guess is None else _ordered(self.value) - _ordered(guess))
         return _packed(
-            _HOUR, k, 1,
+            _HOUR,
+            k,
+            1,
             (
-                np.array([whole, guess is not None], "u1"), np.array([slope, offset], "<f8"), counts,
-                np.isfinite(self.counts).astype("u1"), values, np.isfinite(self.value).astype("u1"), self.quality.astype("u1"),
+                np.array([whole, guess is not None], "u1"),
+                np.array([slope, offset], "<f8"),
+                counts,
+                np.isfinite(self.counts).astype("u1"),
+                values,
+                np.isfinite(self.value).astype("u1"),
+                self.quality.astype("u1"),
             ),
-        )  # fmt: skip
+        )
 
     @classmethod
     def unpacked(cls, data: bytes, times: Floats | None = None) -> Hour:
@@ -106,9 +119,10 @@ class Hour:
             _, _, old = _unpacked(_OLD_HOUR, data, lambda k, n: ((k, "<i8"), (k, "<f8"), (k, "<f8"), (k, "u1")))
             return cls(old[0] / MS, *old[1:])
         _, _, arrays = _unpacked(
-            _HOUR, data,
+            _HOUR,
+            data,
             lambda k, n: ((2, "u1"), (2, "<f8"), (k, "<i8"), (k, "u1"), (k, "<i8"), (k, "u1"), (k, "u1")),
-        )  # fmt: skip
+        )
         (whole, straight), (slope, offset), counted, known, valued, good, quality = arrays
         if times is None or len(times) != len(quality):
             raise ValueError("these readings lack their times")
@@ -136,12 +150,18 @@ class Rolled:
     def packed(self) -> bytes:
         """As bytes."""
         return _packed(
-            _ROLL, len(self.begins), 1,
+            _ROLL,
+            len(self.begins),
+            1,
             (
-                _whole_ms(self.begins), self.least.astype("<f8"), self.most.astype("<f8"), self.mean.astype("<f8"),
-                self.good.astype("<i4"), self.all.astype("<i4"),
+                _whole_ms(self.begins),
+                self.least.astype("<f8"),
+                self.most.astype("<f8"),
+                self.mean.astype("<f8"),
+                self.good.astype("<i4"),
+                self.all.astype("<i4"),
             ),
-        )  # fmt: skip
+        )
 
     @classmethod
     def unpacked(cls, data: bytes) -> Rolled:
@@ -296,9 +316,13 @@ def roll(hour: Hour, span_s: float) -> Rolled:
     with np.errstate(invalid="ignore", divide="ignore"):
         mean = np.where(some, total / good, np.nan)
     return Rolled(
-        begins.astype(np.float64) * span_s, np.where(some, least, np.nan), np.where(some, most, np.nan), mean, good,
+        begins.astype(np.float64) * span_s,
+        np.where(some, least, np.nan),
+        np.where(some, most, np.nan),
+        mean,
+        good,
         np.bincount(inverse, minlength=n),
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True)
@@ -348,9 +372,13 @@ def drawn_of_rolled(rolled: Rolled, begins: float, ends: float, most_columns: in
     with np.errstate(invalid="ignore", divide="ignore"):
         mean = np.where(good > 0, total / good, np.nan)
     joined = Rolled(
-        at.astype(np.float64) * wide, np.where(good > 0, least, np.nan), np.where(good > 0, most, np.nan), mean,
-        good.astype(np.int64), np.bincount(inverse, weights=kept.all, minlength=n).astype(np.int64),
-    )  # fmt: skip
+        at.astype(np.float64) * wide,
+        np.where(good > 0, least, np.nan),
+        np.where(good > 0, most, np.nan),
+        mean,
+        good.astype(np.int64),
+        np.bincount(inverse, weights=kept.all, minlength=n).astype(np.int64),
+    )
     return _gapped(joined, 1.5 * wide, wide / 2)
 
 

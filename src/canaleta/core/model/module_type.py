@@ -172,8 +172,16 @@ class Filter(_Frozen):
 
 
 SettingName = Literal[
-    "mode", "filter", "open circuit", "enabled", "PWM frequency", "dither frequency", "dither", "least duty", "most duty"
-]  # fmt: skip
+    "mode",
+    "filter",
+    "open circuit",
+    "enabled",
+    "PWM frequency",
+    "dither frequency",
+    "dither",
+    "least duty",
+    "most duty",
+]
 FIGURES = ("PWM frequency", "dither frequency", "dither", "least duty", "most duty")
 """Settings that are figures: Hz, Hz, and three times % of full duty."""
 

@@ -48,11 +48,17 @@ def loop_sources(image: PlantImage, rows: NDArray[np.int64]) -> NDArray[np.int8]
     supply, two_wires = image.cells["supply"][rows].astype(str), image.number("wires")[rows] == 2
     own, module = np.isin(supply, OWN_SUPPLIES), supply == "module"
     return np.select(
-        [drives & (own | module), drives, own & two_wires & feeds, (supply == "none") | (module & landed & ~feeds),
-         own, module],
+        [
+            drives & (own | module),
+            drives,
+            own & two_wires & feeds,
+            (supply == "none") | (module & landed & ~feeds),
+            own,
+            module,
+        ],
         [Source.TWO, Source.OUTPUT, Source.TWO, Source.NONE, Source.DEVICE, Source.MODULE],
         Source.UNSAID,
-    ).astype(np.int8)  # fmt: skip
+    ).astype(np.int8)
 
 
 def loop_source(image: PlantImage, row: int) -> Source:

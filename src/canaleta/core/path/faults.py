@@ -157,9 +157,13 @@ def upset_of(n: int, faults: Mapping[int, Iterable[Fault]], noise: Floats | None
 
 
 def evaluate_faulted(
-    image: PlantImage, station: Station, values: Floats, faults: Mapping[int, Sequence[Fault]],
-    noise: Floats | None = None, last: Floats | None = None,
-) -> Paths:  # fmt: skip
+    image: PlantImage,
+    station: Station,
+    values: Floats,
+    faults: Mapping[int, Sequence[Fault]],
+    noise: Floats | None = None,
+    last: Floats | None = None,
+) -> Paths:
     """All rows of the image from a value at one station, with faults in the field. Shapes as path.evaluate.
 
     Up to the count everything is as the field is; the value and its quality are what the list makes of that count.

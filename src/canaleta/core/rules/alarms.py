@@ -19,9 +19,14 @@ Rows = NDArray[np.int64]
 _LIMITS = tuple(f"alarm_{level}" for level in ALARM_LEVELS)
 
 
-@rule("R15", "alarm outside the range or out of order", "IEC 62682: a limit that cannot be passed is no alarm",
-      (*_LIMITS, "value_low", "value_high", "value_form", "value_table"),
-      looks="alarm limits against each other and against what the value can show", harm="hides")  # fmt: skip
+@rule(
+    "R15",
+    "alarm outside the range or out of order",
+    "IEC 62682: a limit that cannot be passed is no alarm",
+    (*_LIMITS, "value_low", "value_high", "value_form", "value_table"),
+    looks="alarm limits against each other and against what the value can show",
+    harm="hides",
+)
 def alarms_out_of_order(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Low-low below low below high below high-high, each inside the range that the value shows."""
     some = _suspect(image, rows)

@@ -20,9 +20,15 @@ from canaleta.core.signals.signal_types import Family
 Rows = NDArray[np.int64]
 
 
-@rule("R12", "end-point counts outside the module's", "a count that the module never gives scales nothing",
-      ("counts_low", "counts_high", "value_form", "channel", "mode"),
-      looks="typed end-point counts against where the channel stops counting", severity="bad", harm="falsifies")  # fmt: skip
+@rule(
+    "R12",
+    "end-point counts outside the module's",
+    "a count that the module never gives scales nothing",
+    ("counts_low", "counts_high", "value_form", "channel", "mode"),
+    looks="typed end-point counts against where the channel stops counting",
+    severity="bad",
+    harm="falsifies",
+)
 def counts_outside(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """An end point typed as a count beyond where the channel stops counting."""
     form = image.code("value_form")[rows]
@@ -80,8 +86,16 @@ def used_but_off(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         )
 
 
-@rule("R25", "spares under policy", "the plant's share of spare channels", ("channel",), scope="plant",
-      looks="unused channels of each class in each cabinet against the policy", harm="confuses", severity="note")  # fmt: skip
+@rule(
+    "R25",
+    "spares under policy",
+    "the plant's share of spare channels",
+    ("channel",),
+    scope="plant",
+    looks="unused channels of each class in each cabinet against the policy",
+    harm="confuses",
+    severity="note",
+)
 def too_few_spares(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A cabinet that holds fewer unused channels of a class than the policy asks for."""
     if not image.conventions.reserve.spare_share:
@@ -112,9 +126,14 @@ def too_few_spares(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 _PAIRS = (("device_low", "device_high"), ("value_low", "value_high"))
 
 
-@rule("R72", "half of it is said", "nothing can be worked out from one end of a range, nor read without a signal",
-      ("signal", "channel", *(name for pair in _PAIRS for name in pair), "value_form"), harm="hides",
-      looks="channels without a signal, ranges with one end")  # fmt: skip
+@rule(
+    "R72",
+    "half of it is said",
+    "nothing can be worked out from one end of a range, nor read without a signal",
+    ("signal", "channel", *(name for pair in _PAIRS for name in pair), "value_form"),
+    harm="hides",
+    looks="channels without a signal, ranges with one end",
+)
 def half_typed(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A point that holds a channel and has no signal; a range of which one end is there and the other follows nothing."""
     bare = image.landed[rows] & ~image.filled("signal")[rows]
@@ -138,8 +157,14 @@ _NEEDED = ("signal", "channel", "mode", "device_low", "device_high", "value_low"
 _PROVED = ("loop-checked", "function-tested", "accepted")
 
 
-@rule("R64", "said to be proved and not complete", "what has no range cannot have been checked against it", ("status", *_NEEDED, "value_form", "value_law"),
-      harm="confuses", looks="points said to be checked, and what their record lacks")  # fmt: skip
+@rule(
+    "R64",
+    "said to be proved and not complete",
+    "what has no range cannot have been checked against it",
+    ("status", *_NEEDED, "value_form", "value_law"),
+    harm="confuses",
+    looks="points said to be checked, and what their record lacks",
+)
 def incomplete(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A point that is said to be loop-checked or more and has no signal, no channel, no mode or no range."""
     ladder = [LADDER.index(step) for step in _PROVED]

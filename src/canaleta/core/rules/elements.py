@@ -44,9 +44,14 @@ def _signed(x: float, decimals: int = 1) -> str:
     return ("+" if x > 0 else "") + shown(x, decimals)
 
 
-@rule("R19", "leads count in", "IEC 60751: the element's ohms, not those of its leads",
-      (*_PLACE, "wires", "jumper", "lead_ohm", "curve_table", "tolerance_loop"), harm="falsifies",
-      looks="leads that the connection does not take away, in degrees")  # fmt: skip
+@rule(
+    "R19",
+    "leads count in",
+    "IEC 60751: the element's ohms, not those of its leads",
+    (*_PLACE, "wires", "jumper", "lead_ohm", "curve_table", "tolerance_loop"),
+    harm="falsifies",
+    looks="leads that the connection does not take away, in degrees",
+)
 def leads_count(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Two wires, a jumper at the wrong end: the leads read as degrees; or no jumper at all, and the input is open."""
     rows = rows[(image.family[rows] == Family.RESISTANCE) & (image.mode[rows] >= 0)]
@@ -81,8 +86,11 @@ def leads_count(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             )
             continue
         curve, table = np.array([signal_of(image, row).curve], dtype=object), one.cells("curve_table")
-        spots = {t: _lead_error(curve, t, float(counted[at]), table) for t in (float(low[at]), 0.0, float(high[at]))
-                 if min(low[at], high[at]) <= t <= max(low[at], high[at])}  # fmt: skip
+        spots = {
+            t: _lead_error(curve, t, float(counted[at]), table)
+            for t in (float(low[at]), 0.0, float(high[at]))
+            if min(low[at], high[at]) <= t <= max(low[at], high[at])
+        }
         known = {t: e for t, e in spots.items() if np.isfinite(e)}
         if not known or max(map(abs, known.values())) <= allowed[at]:
             continue
@@ -113,8 +121,15 @@ def _lead_error(curve: NDArray[np.object_], t: float, ohm: float, table: NDArray
 _WIRE = (*_PLACE, "extension", "head_degc", "junction", "junction_degc", "value_law")
 
 
-@rule("R43", "the wrong extension wire", "IEC 60584-3: wires by designation", _WIRE, severity="bad", harm="falsifies",
-      looks="the extension wire's designation against the element's letter")  # fmt: skip
+@rule(
+    "R43",
+    "the wrong extension wire",
+    "IEC 60584-3: wires by designation",
+    _WIRE,
+    severity="bad",
+    harm="falsifies",
+    looks="the extension wire's designation against the element's letter",
+)
 def wrong_wire(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A wire that makes another emf than the element between head and cabinet: wrong by what the two differ there."""
     rows = rows[(image.family[rows] == Family.THERMOCOUPLE) & (image.code("extension")[rows] >= 0)]
@@ -147,8 +162,14 @@ def wrong_wire(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         yield report(image, "R43", [row], Station.LOOP, text, ("extension", "signal"), fixes=fixes)
 
 
-@rule("R20", "extension or cold junction missing", "IEC 60584: an emf is a difference of two temperatures", _WIRE, harm="falsifies",
-      looks="the way from the head to where the cold junction is known")  # fmt: skip
+@rule(
+    "R20",
+    "extension or cold junction missing",
+    "IEC 60584: an emf is a difference of two temperatures",
+    _WIRE,
+    harm="falsifies",
+    looks="the way from the head to where the cold junction is known",
+)
 def junction_unknown(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A warm head without an extension wire, a wire beyond what it bears, a junction whose temperature nobody knows."""
     rows = rows[(image.family[rows] == Family.THERMOCOUPLE) & (image.mode[rows] >= 0)]
@@ -203,8 +224,14 @@ def junction_unknown(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 _USED = ("trips", "used_by", *(f"alarm_{level}" for level in ALARM_LEVELS))
 
 
-@rule("R22", "no open-circuit action", "what a broken element makes of the value is chosen, not left", (*_PLACE, "open_action", *_USED),
-      harm="hides", looks="the open-circuit action of elements that something rests on")  # fmt: skip
+@rule(
+    "R22",
+    "no open-circuit action",
+    "what a broken element makes of the value is chosen, not left",
+    (*_PLACE, "open_action", *_USED),
+    harm="hides",
+    looks="the open-circuit action of elements that something rests on",
+)
 def no_open_action(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A broken element, and nobody chose where the value goes, though a trip, a control or an alarm hangs on it."""
     rows = rows[np.isin(image.family[rows], TEMPERATURE) & (image.code("open_action")[rows] < 0)]
@@ -226,8 +253,15 @@ def no_open_action(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         yield report(image, "R22", [row], Station.INPUT, text, ("open_action", uses[0]), fixes=fixes)
 
 
-@rule("R46", "grounded tips in one isolation group", "isolation groups of the module type", ("tag", "signal", "tip", "channel"),
-      near=on_same_module, harm="falsifies", looks="thermocouples whose tips touch earth, by isolation group")  # fmt: skip
+@rule(
+    "R46",
+    "grounded tips in one isolation group",
+    "isolation groups of the module type",
+    ("tag", "signal", "tip", "channel"),
+    near=on_same_module,
+    harm="falsifies",
+    looks="thermocouples whose tips touch earth, by isolation group",
+)
 def tips_meet(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Two tips on earth at two places: what flows between them adds to both readings."""
     rows = rows[(image.family[rows] == Family.THERMOCOUPLE) & image.landed[rows]]
@@ -244,8 +278,15 @@ def tips_meet(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             yield report(image, "R46", here, Station.LOOP, text, ("tip",), about=f"{module}:{group}")
 
 
-@rule("R54", "a range beyond the element", "IEC 60584-1, IEC 60751: where the curves end", (*_PLACE, "curve_table"), severity="bad",
-      harm="falsifies", looks="the range used against where the element's curve ends")  # fmt: skip
+@rule(
+    "R54",
+    "a range beyond the element",
+    "IEC 60584-1, IEC 60751: where the curves end",
+    (*_PLACE, "curve_table"),
+    severity="bad",
+    harm="falsifies",
+    looks="the range used against where the element's curve ends",
+)
 def beyond_curve(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """The range goes on where the element's curve has ended: there is no figure for it."""
     beyond, least, most = beyond_element(image, rows)
@@ -258,5 +299,12 @@ def beyond_curve(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             f"the range goes to {shown(float(high[at] if max(low[at], high[at]) > most[at] else low[at]), 0)} °C and the curve of a {name}"
             f" is known from {shown(float(least[at]), 0)} to {shown(float(most[at]), 0)} °C"
         )
-        yield report(image, "R54", [row], Station.DEVICE, text, ("device_low", "device_high", "signal"),
-                   cause=Cause(name, f"elements {name}"))  # fmt: skip
+        yield report(
+            image,
+            "R54",
+            [row],
+            Station.DEVICE,
+            text,
+            ("device_low", "device_high", "signal"),
+            cause=Cause(name, f"elements {name}"),
+        )

@@ -94,8 +94,15 @@ def _placed(image: PlantImage, rows: Rows) -> Rows:
     return here
 
 
-@rule("R03", "device and channel of different kinds", "direction and class of the module type", PATH, severity="bad", harm="hides",
-      looks="what the device gives or takes against what the channel's mode measures or gives")  # fmt: skip
+@rule(
+    "R03",
+    "device and channel of different kinds",
+    "direction and class of the module type",
+    PATH,
+    severity="bad",
+    harm="hides",
+    looks="what the device gives or takes against what the channel's mode measures or gives",
+)
 def other_kind(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A load on an input, a switch on an output, a thermocouple on a discrete input, a NAMUR sensor on a plain one."""
     modes = _OtherModes(image)
@@ -122,12 +129,27 @@ def other_kind(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             kind = Family(int(mode.family[image.mode[row]])).name.lower()
             takes_what = "switches" if kind == "contact" else f"a {kind} signal in {unit}"
             text = f"{title} in mode {image.text('mode', row)} takes {takes_what}, and the device is a {signal.name}: nothing it says can be read"
-        yield report(image, "R03", [row], Station.INPUT, text, ("mode", "signal", "channel"), fixes=modes.of(row),
-                   cause=_cause(image, row))  # fmt: skip
+        yield report(
+            image,
+            "R03",
+            [row],
+            Station.INPUT,
+            text,
+            ("mode", "signal", "channel"),
+            fixes=modes.of(row),
+            cause=_cause(image, row),
+        )
 
 
-@rule("R53", "a mode the module does not have", "the module type", PATH, severity="bad", harm="hides",
-      looks="the name of each channel's mode among those of its module")  # fmt: skip
+@rule(
+    "R53",
+    "a mode the module does not have",
+    "the module type",
+    PATH,
+    severity="bad",
+    harm="hides",
+    looks="the name of each channel's mode among those of its module",
+)
 def no_such_mode(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A mode left over from another module: the channel cannot work that way, so no count means anything."""
     modes = _OtherModes(image)
@@ -139,8 +161,15 @@ def no_such_mode(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         )
 
 
-@rule("R04", "voltages that do not go together", "IEC 61131-2: rated voltage of a channel", PATH, severity="bad",
-      harm="destroys", looks="mains and 24 V DC on the two sides of a terminal")  # fmt: skip
+@rule(
+    "R04",
+    "voltages that do not go together",
+    "IEC 61131-2: rated voltage of a channel",
+    PATH,
+    severity="bad",
+    harm="destroys",
+    looks="mains and 24 V DC on the two sides of a terminal",
+)
 def voltages(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Mains on a DC channel kill the module; a DC device on a mains channel is killed by it."""
     modes = _OtherModes(image)
@@ -162,15 +191,29 @@ def voltages(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             if kills_module[at]
             else f"{title}, mode {what}, puts {volts} V AC on a {name}: the mains kill the device"
         )
-        yield report(image, "R04", [row], Station.LOOP, text, ("signal", "mode", "channel"), fixes=modes.of(row),
-                   cause=_cause(image, row))  # fmt: skip
+        yield report(
+            image,
+            "R04",
+            [row],
+            Station.LOOP,
+            text,
+            ("signal", "mode", "channel"),
+            fixes=modes.of(row),
+            cause=_cause(image, row),
+        )
 
 
 _SUPPLIES = ("signal", "supply", "supply_low_v", "supply_high_v", "channel")
 
 
-@rule("R05", "device supply outside the group's", "data sheet of the device; the plant's supply", _SUPPLIES, harm="wavers",
-      looks="the least and greatest supply of a device against what its module feeds")  # fmt: skip
+@rule(
+    "R05",
+    "device supply outside the group's",
+    "data sheet of the device; the plant's supply",
+    _SUPPLIES,
+    harm="wavers",
+    looks="the least and greatest supply of a device against what its module feeds",
+)
 def other_supply(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A device that the supply of its group would kill, or that may fail when it sags."""
     rows = _placed(image, rows)
@@ -179,12 +222,27 @@ def other_supply(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     for row in rows[(least > c.least_supply_v) | (greatest < c.greatest_supply_v)].tolist():
         kills, short = supplied(image, row, signal_of(image, row), image.layout.type_of(int(image.module[row])))
         if kills or short:
-            yield report(image, "R05", [row], Station.LOOP, kills or short, ("supply_low_v", "supply_high_v", "supply"),
-                       severity="bad" if kills else "settle", harm="destroys" if kills else "wavers")  # fmt: skip
+            yield report(
+                image,
+                "R05",
+                [row],
+                Station.LOOP,
+                kills or short,
+                ("supply_low_v", "supply_high_v", "supply"),
+                severity="bad" if kills else "settle",
+                harm="destroys" if kills else "wavers",
+            )
 
 
-@rule("R06", "no way for the current", "IEC 61131-2: sourcing and sinking, said by where the current flows", _PLACE,
-      severity="bad", harm="hides", looks="which way a transistor output pulls against the input's common")  # fmt: skip
+@rule(
+    "R06",
+    "no way for the current",
+    "IEC 61131-2: sourcing and sinking, said by where the current flows",
+    _PLACE,
+    severity="bad",
+    harm="hides",
+    looks="which way a transistor output pulls against the input's common",
+)
 def no_current_path(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """An NPN sensor on an input whose common is at 0 V, a PNP one where it is at +: the input never switches."""
     rows = rows[(image.family[rows] == Family.CONTACT) & (image.mode[rows] >= 0)]
@@ -196,8 +254,14 @@ def no_current_path(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         yield report(image, "R06", [row], Station.LOOP, text, ("signal", "channel"), cause=_cause(image, row))
 
 
-@rule("R09", "the input does not take all of the signal", "spans of the module type", PATH, harm="falsifies",
-      looks="what is used of the signal against what the converter counts")  # fmt: skip
+@rule(
+    "R09",
+    "the input does not take all of the signal",
+    "spans of the module type",
+    PATH,
+    harm="falsifies",
+    looks="what is used of the signal against what the converter counts",
+)
 def not_all_of_it(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Current into volts without a shunt, ± into unipolar, a range that goes beyond where the count stops."""
     modes = _OtherModes(image)
@@ -236,8 +300,14 @@ def not_all_of_it(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 _FAILING = (*PATH, "failure_ma", "trips")
 
 
-@rule("R10", "clipping hides a failure", "NAMUR NE 43", _FAILING, harm="hides",
-      looks="where the count stops against the currents that tell a failure")  # fmt: skip
+@rule(
+    "R10",
+    "clipping hides a failure",
+    "NAMUR NE 43",
+    _FAILING,
+    harm="hides",
+    looks="where the count stops against the currents that tell a failure",
+)
 def failure_hidden(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A device that fails beyond where the count stops: its failure looks like a value at the end of the range."""
     rows = rows[(image.family[rows] == Family.LINEAR) & (image.mode[rows] >= 0)]
@@ -283,12 +353,26 @@ def failure_hidden(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             if np.isfinite(fails[at])
             else [Fix("it fails low, at 3.6 mA", ((Cell(int(image.ids[row]), "failure_ma"), "3.6"),))]
         )
-        yield report(image, "R10", [row], Station.INPUT, text, ("mode", "failure_ma"), fixes=fixes if above[at] else (),
-                   cause=_cause(image, row))  # fmt: skip
+        yield report(
+            image,
+            "R10",
+            [row],
+            Station.INPUT,
+            text,
+            ("mode", "failure_ma"),
+            fixes=fixes if above[at] else (),
+            cause=_cause(image, row),
+        )
 
 
-@rule("R13", "live zero and dead zero mixed", "IEC 60381-1: 4–20 mA starts at 4 mA", PATH, harm="falsifies",
-      looks="typed counts against those of the signal's own low end")  # fmt: skip
+@rule(
+    "R13",
+    "live zero and dead zero mixed",
+    "IEC 60381-1: 4–20 mA starts at 4 mA",
+    PATH,
+    harm="falsifies",
+    looks="typed counts against those of the signal's own low end",
+)
 def zeros_mixed(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """The scaling starts where another signal would: a fifth of the range too low or too high at the bottom."""
     for row in rows[dead_zero(image, rows)].tolist():
@@ -311,9 +395,15 @@ def zeros_mixed(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         yield report(image, "R13", [row], Station.COUNTS, text, ("counts_low", "counts_high"), fixes=(fix,))
 
 
-@rule("R21", "an element the mode is not for", "IEC 60584-1, IEC 60751: each element has its own curve",
-      PATH, severity="bad", harm="falsifies",
-      looks="the element's curve against the one that the mode or the scaling takes")  # fmt: skip
+@rule(
+    "R21",
+    "an element the mode is not for",
+    "IEC 60584-1, IEC 60751: each element has its own curve",
+    PATH,
+    severity="bad",
+    harm="falsifies",
+    looks="the element's curve against the one that the mode or the scaling takes",
+)
 def other_element(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Type S read as type K, a Pt100 on a thermocouple input, plain mV scaled in a straight line."""
     modes = _OtherModes(image)
@@ -349,8 +439,15 @@ def _misread(image: PlantImage, row: int) -> str:
     return f": at {shown(float(top[0]), 0)} °C the list shows {shown(says, 0)} {words[5].unit}"
 
 
-@rule("R24", "output load over its rating", "rating of the output's mode", (*_PLACE, "load_ma"), severity="bad", harm="destroys",
-      looks="what a load takes against what its output may switch")  # fmt: skip
+@rule(
+    "R24",
+    "output load over its rating",
+    "rating of the output's mode",
+    (*_PLACE, "load_ma"),
+    severity="bad",
+    harm="destroys",
+    looks="what a load takes against what its output may switch",
+)
 def load_over(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A load that takes more than its output may switch."""
     rows = rows[(image.mode[rows] >= 0) & ~np.isnan(image.number("load_ma")[rows])]

@@ -22,8 +22,16 @@ Rows = NDArray[np.int64]
 _AC = ("AC contact", "AC load")
 
 
-@rule("R58", "two racks at one address", "a Modbus TCP address names one device", (), scope="plant", severity="bad", harm="falsifies",
-      looks="host, port and unit number of every rack")  # fmt: skip
+@rule(
+    "R58",
+    "two racks at one address",
+    "a Modbus TCP address names one device",
+    (),
+    scope="plant",
+    severity="bad",
+    harm="falsifies",
+    looks="host, port and unit number of every rack",
+)
 def one_address(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Two racks that are reached in one place: both read the same device, and one of them is not read at all."""
     layout = image.layout
@@ -44,8 +52,15 @@ def one_address(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             )
 
 
-@rule("R59", "an address that departs from the rule", "the plant's rule of addresses", (), scope="plant", harm="confuses",
-      looks="each rack's network address against what its names make of the rule")  # fmt: skip
+@rule(
+    "R59",
+    "an address that departs from the rule",
+    "the plant's rule of addresses",
+    (),
+    scope="plant",
+    harm="confuses",
+    looks="each rack's network address against what its names make of the rule",
+)
 def departs(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A rack whose address is not what the plant's rule makes of its cabinet and its name."""
     if not image.conventions.address_rule:
@@ -69,8 +84,15 @@ def _on_same_rack(image: PlantImage, points: set[int]) -> set[int]:
     return set(image.ids[np.isin(image.module, here)].tolist())
 
 
-@rule("R60", "more load than it carries", "ratings of module types: feeds, fuses, bus, 24 V", _FED, near=_on_same_rack, harm="destroys",
-      looks="what modules, fuses, buses and supplies carry against their ratings")  # fmt: skip
+@rule(
+    "R60",
+    "more load than it carries",
+    "ratings of module types: feeds, fuses, bus, 24 V",
+    _FED,
+    near=_on_same_rack,
+    harm="destroys",
+    looks="what modules, fuses, buses and supplies carry against their ratings",
+)
 def overloaded(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A module that feeds more than it may, a fuse that blows, a bus or a supply that gives less than is taken."""
     layout = image.layout
@@ -121,8 +143,16 @@ def _over(image: PlantImage, where: str, load: Load, rows: list[int], about: str
     return report(image, "R60", rows, Station.LOOP, text, ("takes_ma",), about=about, cause=Cause(about, where))
 
 
-@rule("R61", "what does not belong in one isolation group", "isolation groups of the module type", ("tag", "signal", "channel"),
-      near=on_same_module, severity="bad", harm="destroys", looks="AC and DC loads by isolation group")  # fmt: skip
+@rule(
+    "R61",
+    "what does not belong in one isolation group",
+    "isolation groups of the module type",
+    ("tag", "signal", "channel"),
+    near=on_same_module,
+    severity="bad",
+    harm="destroys",
+    looks="AC and DC loads by isolation group",
+)
 def groups_mixed(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """AC and DC loads share one group: what parts them is not made for it."""
     rows = rows[image.landed[rows]]
@@ -141,8 +171,15 @@ def groups_mixed(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             yield report(image, "R61", here, Station.LOOP, text, ("signal", "channel"), about=f"{module}:{group}")
 
 
-@rule("R62", "mains and signals in one cable", "segregation by voltage (IEC 60204-1, 13.1.3)", ("tag", "cable", "signal"), group="cable", harm="destroys",
-      looks="what is together in each cable")  # fmt: skip
+@rule(
+    "R62",
+    "mains and signals in one cable",
+    "segregation by voltage (IEC 60204-1, 13.1.3)",
+    ("tag", "cable", "signal"),
+    group="cable",
+    harm="destroys",
+    looks="what is together in each cable",
+)
 def mains_beside_signals(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A multicore that carries 230 V beside signals: hum on all of them, and mains on them when it is hurt."""
     held = rows[image.filled("cable")[rows] & (image.family[rows] != Family.NONE)]
@@ -164,8 +201,14 @@ def mains_beside_signals(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             yield report(image, "R62", here, Station.LOOP, text, ("cable",), about=name)
 
 
-@rule("R63", "fewer cores than wires", "a compensated element needs each of its wires", ("cores", "wires", "signal"), harm="hides",
-      looks="the cores typed for a resistance element against its wires")  # fmt: skip
+@rule(
+    "R63",
+    "fewer cores than wires",
+    "a compensated element needs each of its wires",
+    ("cores", "wires", "signal"),
+    harm="hides",
+    looks="the cores typed for a resistance element against its wires",
+)
 def too_few_cores(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """An element with three or four wires on two cores: what the wires were for is lost."""
     rows = rows[(image.family[rows] == Family.RESISTANCE) & image.filled("cores")[rows] & image.filled("wires")[rows]]

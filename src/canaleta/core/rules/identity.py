@@ -32,8 +32,16 @@ def _groups(image: PlantImage, field: str, rows: Rows) -> list[list[int]]:
     return [group for group in by_key.values() if len(group) > 1]
 
 
-@rule("R01", "duplicate tag", "a tag names one device (IEC 62424 practice)", ("tag", "service"), group="tag",
-      looks="tags against each other, whatever their case", severity="bad", harm="confuses")  # fmt: skip
+@rule(
+    "R01",
+    "duplicate tag",
+    "a tag names one device (IEC 62424 practice)",
+    ("tag", "service"),
+    group="tag",
+    looks="tags against each other, whatever their case",
+    severity="bad",
+    harm="confuses",
+)
 def duplicate_tag(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Two points with one tag: neither can be called up with certainty."""
     for group in _groups(image, "tag", rows):
@@ -53,18 +61,41 @@ def duplicate_tag(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         )
 
 
-@rule("R51", "second name twice", "a reference designation names one object (IEC 81346)", ("tag", "second_name"),
-      group="second_name", looks="second names against each other", severity="bad", harm="confuses")  # fmt: skip
+@rule(
+    "R51",
+    "second name twice",
+    "a reference designation names one object (IEC 81346)",
+    ("tag", "second_name"),
+    group="second_name",
+    looks="second names against each other",
+    severity="bad",
+    harm="confuses",
+)
 def second_name_twice(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Two points with one second name."""
     for group in _groups(image, "second_name", rows):
         name, tags = image.text("second_name", group[0]), ", ".join(image.label(row) for row in group)
-        yield report(image, "R51", group, Station.POINT, f"{tags} have one second name, {name}", ("second_name",),
-                   about=name.casefold())  # fmt: skip
+        yield report(
+            image,
+            "R51",
+            group,
+            Station.POINT,
+            f"{tags} have one second name, {name}",
+            ("second_name",),
+            about=name.casefold(),
+        )
 
 
-@rule("R02", "two claims on a channel", "one terminal, one use", ("channel", "tag"), group="channel",
-      looks="claims on each channel", severity="bad", harm="hides")  # fmt: skip
+@rule(
+    "R02",
+    "two claims on a channel",
+    "one terminal, one use",
+    ("channel", "tag"),
+    group="channel",
+    looks="claims on each channel",
+    severity="bad",
+    harm="hides",
+)
 def two_claims(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Two points on one channel: one holds it, the others wish for it."""
     for group in _groups(image, "channel", rows):
@@ -122,8 +153,15 @@ def together(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             )
 
 
-@rule("R52", "stands in for nobody", "who stands in is one of two at least", ("redundant", "tag"), group="redundant",
-      looks="words that say who stands in for whom", harm="confuses")  # fmt: skip
+@rule(
+    "R52",
+    "stands in for nobody",
+    "who stands in is one of two at least",
+    ("redundant", "tag"),
+    group="redundant",
+    looks="words that say who stands in for whom",
+    harm="confuses",
+)
 def alone(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A word for stand-ins that one point alone carries: most often a slip of the pen in one of two."""
     held = rows[image.filled("redundant")[rows]]
@@ -132,8 +170,15 @@ def alone(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     for row, word in zip(held.tolist(), words, strict=True):
         if many[word] == 1:
             told = image.text("redundant", row)
-            yield report(image, "R52", [row], Station.POINT, f"{image.label(row)} stands in as “{told}”, and nobody else does",
-                       ("redundant",), fixes=(Fix("it stands in for nobody", ((Cell(int(image.ids[row]), "redundant"), ""),)),))  # fmt: skip
+            yield report(
+                image,
+                "R52",
+                [row],
+                Station.POINT,
+                f"{image.label(row)} stands in as “{told}”, and nobody else does",
+                ("redundant",),
+                fixes=(Fix("it stands in for nobody", ((Cell(int(image.ids[row]), "redundant"), ""),)),),
+            )
 
 
 def _free_name(image: PlantImage, tag: str) -> str:

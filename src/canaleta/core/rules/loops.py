@@ -24,9 +24,15 @@ Rows = NDArray[np.int64]
 _IN_LOOP = ("signal", "channel", "mode", "shunt_ohm", "hops", "cable_m", "cable_mm2", "cable_degc")
 
 
-@rule("R23", "the loop's voltage falls short", "data sheet of the device; IEC 60228 for the cable; NE 43 for 22 mA",
-      ("lift_off_v", "failure_ma", *_IN_LOOP), severity="bad", harm="falsifies",
-      looks="the least supply less everything in the loop, at the design current, against the lift-off voltage")  # fmt: skip
+@rule(
+    "R23",
+    "the loop's voltage falls short",
+    "data sheet of the device; IEC 60228 for the cable; NE 43 for 22 mA",
+    ("lift_off_v", "failure_ma", *_IN_LOOP),
+    severity="bad",
+    harm="falsifies",
+    looks="the least supply less everything in the loop, at the design current, against the lift-off voltage",
+)
 def voltage_short(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """The device does not get its least voltage at the design current: the signal stops rising before its end."""
     rows = loops(image, rows)
@@ -48,8 +54,13 @@ def voltage_short(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         text += "it does not start" if greatest < 4.0 else f"beyond {shown(greatest, 1)} mA the signal cannot rise"
         if (length := float(image.number("cable_m")[row])) > 0:
             section, hottest = image.number("cable_mm2")[row], image.number("cable_degc")[row]
-            per_m = float(cable_ohm(1.0, c.cable_mm2 if np.isnan(section) else section,
-                                    c.hottest_cable_degc if np.isnan(hottest) else hottest)[0])  # fmt: skip
+            per_m = float(
+                cable_ohm(
+                    1.0,
+                    c.cable_mm2 if np.isnan(section) else section,
+                    c.hottest_cable_degc if np.isnan(hottest) else hottest,
+                )[0]
+            )
             longest = (over / float(design[at]) * 1000.0 - (r - length * per_m)) / per_m
             text += (
                 f"; it would work with {shown(max(longest, 0.0), 0)} m of cable"
@@ -59,9 +70,15 @@ def voltage_short(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         yield report(image, "R23", [row], Station.LOOP, text, ("lift_off_v", "supply", "cable_m"))
 
 
-@rule("R41", "not exactly one source in the loop", "a loop has one source, wherever it stands",
-      ("signal", "supply", "wires", "channel", "mode"), severity="bad", harm="hides",
-      looks="who feeds each current loop: device, module, output")  # fmt: skip
+@rule(
+    "R41",
+    "not exactly one source in the loop",
+    "a loop has one source, wherever it stands",
+    ("signal", "supply", "wires", "channel", "mode"),
+    severity="bad",
+    harm="hides",
+    looks="who feeds each current loop: device, module, output",
+)
 def source_of_loops(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """An active device on terminals that feed the loop, or a passive one where nobody does."""
     rows = loops(image, rows)
@@ -85,13 +102,21 @@ def source_of_loops(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             fixes.append(Fix("the device is passive", ((Cell(point, "supply"), "none"),)))
         else:
             text = f"two sources: the device feeds the loop over its two wires, and so does {title}"
-            fixes += [Fix("the module feeds it", ((Cell(point, "supply"), "module"),)),
-                      Fix("four wires, on terminals that do not feed", ((Cell(point, "wires"), "4"),))]  # fmt: skip
+            fixes += [
+                Fix("the module feeds it", ((Cell(point, "supply"), "module"),)),
+                Fix("four wires, on terminals that do not feed", ((Cell(point, "wires"), "4"),)),
+            ]
         yield report(image, "R41", [row], Station.LOOP, text, ("supply", "wires", "channel"), fixes=fixes)
 
 
-@rule("R45", "HART sees too little resistance", "HART FSK Physical Layer: 230 Ω at least", ("hart", *_IN_LOOP), harm="hides",
-      looks="what HART meets in the loop, without the cable")  # fmt: skip
+@rule(
+    "R45",
+    "HART sees too little resistance",
+    "HART FSK Physical Layer: 230 Ω at least",
+    ("hart", *_IN_LOOP),
+    harm="hides",
+    looks="what HART meets in the loop, without the cable",
+)
 def hart_shorted(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A modem has nothing to speak over: the burden shorts what it says."""
     rows = loops(image, rows)
@@ -109,8 +134,14 @@ def hart_shorted(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 _TIMES = ("signal", "channel", "needs_s", "damping_s", "filter", "on_delay", "off_delay", "stretch", "fastest")
 
 
-@rule("R18", "a delay shorter than two scans", "a sampled input sees nothing quicker than two of its scans", _TIMES, harm="wavers",
-      looks="on and off delays against how often the rack is read")  # fmt: skip
+@rule(
+    "R18",
+    "a delay shorter than two scans",
+    "a sampled input sees nothing quicker than two of its scans",
+    _TIMES,
+    harm="wavers",
+    looks="on and off delays against how often the rack is read",
+)
 def delay_too_short(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A debounce that sees one sample at most cannot tell a bounce from a change."""
     period = period_ms(image, rows)
@@ -130,8 +161,14 @@ def delay_too_short(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         yield report(image, "R18", [row], Station.INPUT, text, names, fixes=(fix,))
 
 
-@rule("R37", "read too seldom", "sampling: twice as often as it changes, at least", _TIMES, harm="hides",
-      looks="how often the rack is read against pulses and against what the point needs")  # fmt: skip
+@rule(
+    "R37",
+    "read too seldom",
+    "sampling: twice as often as it changes, at least",
+    _TIMES,
+    harm="hides",
+    looks="how often the rack is read against pulses and against what the point needs",
+)
 def read_too_seldom(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Pulses come between two scans; the figure is older than the point allows as soon as it is read."""
     period, fastest, needs = period_ms(image, rows), image.number("fastest")[rows], image.number("needs_s")[rows]
@@ -150,8 +187,14 @@ def read_too_seldom(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         yield report(image, "R37", [row], Station.INPUT, text, (field, "channel"))
 
 
-@rule("R47", "slower than the point needs", "times of first-order stages add up", _TIMES, harm="falsifies",
-      looks="the device's damping, the filter and the scan against what the point needs")  # fmt: skip
+@rule(
+    "R47",
+    "slower than the point needs",
+    "times of first-order stages add up",
+    _TIMES,
+    harm="falsifies",
+    looks="the device's damping, the filter and the scan against what the point needs",
+)
 def too_slow(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Damping and filter hide what happens for longer than the point allows."""
     needs, period = image.number("needs_s")[rows], period_ms(image, rows) / 1000.0

@@ -39,7 +39,7 @@ __all__ = [
     "span_words",
     "takes",
     "uncurved",
-]  # fmt: skip
+]
 
 Rows = NDArray[np.int64]
 Bools = NDArray[np.bool_]
@@ -200,8 +200,10 @@ def span_words(image: PlantImage, row: int) -> tuple[str, str]:
     unit = linear.input_unit(p) if image.family[row] == Family.LINEAR or not p.mode_curves()[0] else "°C"
     least, most, low, high = (float(x[0]) for x in reach(image, at))
     decimals = 0 if unit == "°C" else 2
-    return (f"{shown(least, decimals)} … {shown(most, decimals)} {unit}",
-            f"{shown(low, decimals)} … {shown(high, decimals)} {unit}")  # fmt: skip
+    return (
+        f"{shown(least, decimals)} … {shown(most, decimals)} {unit}",
+        f"{shown(low, decimals)} … {shown(high, decimals)} {unit}",
+    )
 
 
 def derived_counts(image: PlantImage, rows: Rows) -> tuple[Floats, Floats]:

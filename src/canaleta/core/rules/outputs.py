@@ -21,8 +21,15 @@ PERIODS_A_DITHER = 5.0
 """A tremble is drawn by the pulses: with fewer of them in its period it is not the tremble that was asked for."""
 
 
-@rule("R69", "pulses that the output cannot make", "the module's manual", (*FIELDS, "channel", "signal"), severity="settle",
-      harm="falsifies", looks="frequency, dither and limits of an output by pulse width against what its module takes")  # fmt: skip
+@rule(
+    "R69",
+    "pulses that the output cannot make",
+    "the module's manual",
+    (*FIELDS, "channel", "signal"),
+    severity="settle",
+    harm="falsifies",
+    looks="frequency, dither and limits of an output by pulse width against what its module takes",
+)
 def cannot_make(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A frequency, a dither or a duty beyond what the module takes: it is not written, and the module does its own."""
     rows = rows[image.landed[rows] & np.any([image.filled(name)[rows] for name in FIELDS], axis=0)]
@@ -44,8 +51,15 @@ def cannot_make(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             yield report(image, "R69", [row], Station.INPUT, text, (name, "channel"), fixes=fixes)
 
 
-@rule("R70", "dither too fast for its pulses", "a period is drawn by several pulses, or it is another", ("pwm_hz", "dither_hz"),
-      severity="settle", harm="falsifies", looks="the dither of an output by pulse width against how often it switches")  # fmt: skip
+@rule(
+    "R70",
+    "dither too fast for its pulses",
+    "a period is drawn by several pulses, or it is another",
+    ("pwm_hz", "dither_hz"),
+    severity="settle",
+    harm="falsifies",
+    looks="the dither of an output by pulse width against how often it switches",
+)
 def dither_too_fast(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A valve that is meant to tremble and is only hummed at."""
     dither, pulses = image.number("dither_hz")[rows], image.number("pwm_hz")[rows]
@@ -57,8 +71,15 @@ def dither_too_fast(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         yield report(image, "R70", [int(rows[at])], Station.INPUT, text, ("dither_hz", "pwm_hz"))
 
 
-@rule("R71", "no room between the duties", "the least is below the most", ("least_duty", "most_duty"), severity="settle",
-      harm="falsifies", looks="the least and the most duty of an output by pulse width")  # fmt: skip
+@rule(
+    "R71",
+    "no room between the duties",
+    "the least is below the most",
+    ("least_duty", "most_duty"),
+    severity="settle",
+    harm="falsifies",
+    looks="the least and the most duty of an output by pulse width",
+)
 def no_room(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A least duty at or above the most: whatever is asked for, one figure is given."""
     least, most = (

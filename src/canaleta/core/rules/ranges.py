@@ -47,8 +47,14 @@ _ANALOG = (Family.LINEAR, *TEMPERATURE)
 _READS = ("tag", *PATH)
 
 
-@rule("R07", "device range and scaling disagree", "agreement within the plant's share of span", _READS,
-      looks="the quantity in the pipe against the value, at 0, 25, 50, 75 and 100 %", harm="falsifies")  # fmt: skip
+@rule(
+    "R07",
+    "device range and scaling disagree",
+    "agreement within the plant's share of span",
+    _READS,
+    looks="the quantity in the pipe against the value, at 0, 25, 50, 75 and 100 %",
+    harm="falsifies",
+)
 def ranges_disagree(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """What goes into the pipe does not come out as the value, at one of five check points."""
     rows, factor, offset = _comparable(image, rows)
@@ -79,8 +85,14 @@ def ranges_disagree(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         yield _disagreement(apart, k, level, float(says[spot, at]), float(true[spot, at]), ways[k])
 
 
-@rule("R11", "range upside down or without span", "low is below high unless reverse acting is said", _READS,
-      looks="both ends of the device's range and of the scaling", harm="falsifies")  # fmt: skip
+@rule(
+    "R11",
+    "range upside down or without span",
+    "low is below high unless reverse acting is said",
+    _READS,
+    looks="both ends of the device's range and of the scaling",
+    harm="falsifies",
+)
 def upside_down(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """LRV = URV; or a range turned over without saying so; or said to be and not."""
     device_low, device_high = image.number("device_low")[rows], image.number("device_high")[rows]
@@ -107,19 +119,26 @@ def upside_down(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 def _comparable(image: PlantImage, rows: Rows) -> tuple[Rows, Floats, Floats]:
     """Rows whose device and value measure one quantity, with factor and offset from process to value unit."""
     known = ~np.isnan(
-        image.number("device_low")[rows] + image.number("device_high")[rows]
-        + image.number("value_low")[rows] + image.number("value_high")[rows]
-    )  # fmt: skip
+        image.number("device_low")[rows]
+        + image.number("device_high")[rows]
+        + image.number("value_low")[rows]
+        + image.number("value_high")[rows]
+    )
     rows = rows[known & (image.mode[rows] >= 0) & np.isin(image.family[rows], _ANALOG)]
     thermal = np.isin(image.family[rows], TEMPERATURE)
     report = (image.code("device_reference")[rows] >= 0) | (image.code("value_reference")[rows] >= 0)
     pairs = [
-        (between_units(image, int(row), "°C" if hot else of or "", into or "") if told
-         else factor_and_offset("°C" if hot else of or "", into or "")) if (of and into) or of == into else None
+        (
+            between_units(image, int(row), "°C" if hot else of or "", into or "")
+            if told
+            else factor_and_offset("°C" if hot else of or "", into or "")
+        )
+        if (of and into) or of == into
+        else None
         for of, into, hot, told, row in zip(
             image.cells["device_unit"][rows], image.cells["value_unit"][rows], thermal, report, rows, strict=True
         )
-    ]  # fmt: skip
+    ]
     same = np.array([pair is not None for pair in pairs], dtype=bool)
     kept = [pair for pair in pairs if pair is not None]
     ends = np.array(kept, dtype=np.float64).reshape(-1, 2)

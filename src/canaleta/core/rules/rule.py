@@ -100,10 +100,17 @@ def report(
     row's point by itself; each key must be met once."""
     of = rule_named(id)
     return Finding(
-        rule=id, key=f"{id}:{about or image.ids[rows[0]]}", station=station, severity=severity or of.severity, text=text,
-        cells=tuple(Cell(int(image.ids[row]), name) for row in rows for name in fields), fixes=tuple(fixes),
-        fingerprint=fingerprint(image, rows, of.reads), harm=harm or of.harm, cause=cause,
-    )  # fmt: skip
+        rule=id,
+        key=f"{id}:{about or image.ids[rows[0]]}",
+        station=station,
+        severity=severity or of.severity,
+        text=text,
+        cells=tuple(Cell(int(image.ids[row]), name) for row in rows for name in fields),
+        fixes=tuple(fixes),
+        fingerprint=fingerprint(image, rows, of.reads),
+        harm=harm or of.harm,
+        cause=cause,
+    )
 
 
 def report_of_plant(id: str, about: str, station: Station, text: str) -> Finding:

@@ -24,8 +24,15 @@ Rows = NDArray[np.int64]
 _CIRCUIT = ("signal", "channel", "mode", "leakage_ma", "drop_v", "series_ohm", "parallel_ohm")
 
 
-@rule("R44", "device and discrete input disagree", "IEC 61131-2 types 1, 2, 3; IEC 60947-5-6", _CIRCUIT, severity="bad", harm="falsifies",
-      looks="leakage, drop and resistors of the switch against the levels of the input")  # fmt: skip
+@rule(
+    "R44",
+    "device and discrete input disagree",
+    "IEC 61131-2 types 1, 2, 3; IEC 60947-5-6",
+    _CIRCUIT,
+    severity="bad",
+    harm="falsifies",
+    looks="leakage, drop and resistors of the switch against the levels of the input",
+)
 def unnamed_states(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """The open switch leaks enough to hold the input on, the closed one drops too much, a state lies between."""
     rows = rows[(image.family[rows] == Family.CONTACT) & (image.mode[rows] >= 0)]
@@ -76,9 +83,14 @@ def _levels(image: PlantImage, row: int) -> str:
     return f"the input does not tell the two states apart: {'; '.join(words)}"
 
 
-@rule("R48", "a trip on a channel that would not miss it", "a broken wire must be seen or be safe",
-      ("signal", "channel", "mode", "trips", "alarm_state", "open_action", "shunt_ohm", "signal_high", "excitation_v"), harm="hides",
-      looks="points that shut something: what a broken wire of theirs does")  # fmt: skip
+@rule(
+    "R48",
+    "a trip on a channel that would not miss it",
+    "a broken wire must be seen or be safe",
+    ("signal", "channel", "mode", "trips", "alarm_state", "open_action", "shunt_ohm", "signal_high", "excitation_v"),
+    harm="hides",
+    looks="points that shut something: what a broken wire of theirs does",
+)
 def trip_unwatched(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A broken wire leaves the point where all is well: whatever it should shut is not shut, and nobody knows."""
     rows = rows[image.filled("trips")[rows] & (image.mode[rows] >= 0) & takes(image, rows)]

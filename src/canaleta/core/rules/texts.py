@@ -103,8 +103,14 @@ def _tag_finding(image: PlantImage, row: int, cause: str, says: str) -> Finding:
 _RANGES = ("device_low", "device_high", "device_unit", "value_low", "value_high", "value_unit")
 
 
-@rule("R08", "unit of the range against the text", "text and number agree", ("service", *_RANGES),
-      looks="a range quoted in the text against the range's unit", harm="falsifies")  # fmt: skip
+@rule(
+    "R08",
+    "unit of the range against the text",
+    "text and number agree",
+    ("service", *_RANGES),
+    looks="a range quoted in the text against the range's unit",
+    harm="falsifies",
+)
 def unit_in_text(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """The text quotes the same figures as the range, in another unit."""
     for row, quoted, unit in _quoting(image, rows):
@@ -223,8 +229,14 @@ _TYPED_ADDRESS = compiled(r"%[IQM][XBWD]?\d+(?:\.\d+)*")
 _WRITTEN = ("service", "notes", "alarm_says")
 
 
-@rule("R40", "an address typed into a text", "addresses are derived, and move with the modules", (*_WRITTEN, "channel"), harm="confuses",
-      looks="direct addresses in texts against the one the channel has")  # fmt: skip
+@rule(
+    "R40",
+    "an address typed into a text",
+    "addresses are derived, and move with the modules",
+    (*_WRITTEN, "channel"),
+    harm="confuses",
+    looks="direct addresses in texts against the one the channel has",
+)
 def typed_address(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A text names a direct address that is not the point's: it was right once, before something moved."""
     for name in _WRITTEN:
@@ -237,5 +249,13 @@ def typed_address(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             point = int(image.ids[row])
             if own and (stale := next((address for address in found if address != own), "")):
                 fix = Fix(f"say {own}", ((Cell(point, name), text.replace(stale, own)),))
-                yield report(image, "R40", [row], Station.INPUT, f"the {name.replace('_', ' ')} names {stale}, and its address is {own}",
-                           (name, "channel"), about=f"{point}:{name}", fixes=(fix,))  # fmt: skip
+                yield report(
+                    image,
+                    "R40",
+                    [row],
+                    Station.INPUT,
+                    f"the {name.replace('_', ' ')} names {stale}, and its address is {own}",
+                    (name, "channel"),
+                    about=f"{point}:{name}",
+                    fixes=(fix,),
+                )

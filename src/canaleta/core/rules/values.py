@@ -54,8 +54,14 @@ def _point_form(image: PlantImage, rows: Rows) -> tuple[Floats, Floats, Floats, 
     return out[0], out[1], out[2], out[3]
 
 
-@rule("R14", "whole numbers lose the value", "IEC 61131-3: ranges of the integer types", ("value_type", *_SCALED), harm="falsifies",
-      looks="the value's type against its span and its step")  # fmt: skip
+@rule(
+    "R14",
+    "whole numbers lose the value",
+    "IEC 61131-3: ranges of the integer types",
+    ("value_type", *_SCALED),
+    harm="falsifies",
+    looks="the value's type against its span and its step",
+)
 def integer_loss(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A whole-number type whose step is more than a thousandth of the span, or that the value runs out of."""
     rows = _analog(image, rows)
@@ -73,9 +79,12 @@ def integer_loss(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     for at in np.flatnonzero(lossy | (reach[0] < low) | (reach[1] > high)).tolist():
         row, point = int(rows[at]), int(image.ids[int(rows[at])])
         chain = chain_of(
-            image.layout.type_of(int(image.module[row])).word_form, str(kinds[at]), (float(c0[at]), float(c1[at])),
-            (float(v0[at]), float(v1[at])), (float(least[at]), float(most[at])),
-        )  # fmt: skip
+            image.layout.type_of(int(image.module[row])).word_form,
+            str(kinds[at]),
+            (float(c0[at]), float(c1[at])),
+            (float(v0[at]), float(v1[at])),
+            (float(least[at]), float(most[at])),
+        )
         fix = Fix("as REAL", ((Cell(point, "value_type"), "REAL"),))
         yield report(
             image,
@@ -88,8 +97,14 @@ def integer_loss(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         )
 
 
-@rule("R16", "bands beyond the range", "bands from end to end, each of them reached", ("bands", "value_low", "value_high", "value_form", "value_table"),
-      harm="confuses", looks="the edges of the bands against the range, and their names")  # fmt: skip
+@rule(
+    "R16",
+    "bands beyond the range",
+    "bands from end to end, each of them reached",
+    ("bands", "value_low", "value_high", "value_form", "value_table"),
+    harm="confuses",
+    looks="the edges of the bands against the range, and their names",
+)
 def bands_unreached(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """An edge outside the range: the band beyond it is never met; two bands of one name cannot be told apart."""
     for row in rows[image.filled("bands")[rows]].tolist():
@@ -117,8 +132,14 @@ def bands_unreached(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 _BANDS = ("on_at", "off_at", "bands", "bands_deadband", *(f"alarm_{level}_deadband" for level in ALARM_LEVELS))
 
 
-@rule("R17", "a band of a few counts", "a band narrower than the converter's steps chatters on them", (*_BANDS, *_SCALED), harm="wavers",
-      looks="bands and deadbands in steps of the converter")  # fmt: skip
+@rule(
+    "R17",
+    "a band of a few counts",
+    "a band narrower than the converter's steps chatters on them",
+    (*_BANDS, *_SCALED),
+    harm="wavers",
+    looks="bands and deadbands in steps of the converter",
+)
 def narrow_band(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A deadband, a switching band or a band between two edges that is a few steps of the converter wide."""
     rows = _analog(image, rows)
@@ -160,8 +181,14 @@ def narrow_band(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             yield report(image, "R17", [row], Station.VALUE, text, (name,), about=f"{image.ids[row]}:{name}")
 
 
-@rule("R39", "counts of another supply", "spans that follow the supply", ("counts_low", "counts_high", "signal", "channel", "mode", "shunt_ohm"),
-      harm="falsifies", looks="typed counts of modes whose span moves with the supply")  # fmt: skip
+@rule(
+    "R39",
+    "counts of another supply",
+    "spans that follow the supply",
+    ("counts_low", "counts_high", "signal", "channel", "mode", "shunt_ohm"),
+    harm="falsifies",
+    looks="typed counts of modes whose span moves with the supply",
+)
 def stale_counts(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """End-point counts typed for the nominal supply, and the plant's supply is another."""
     for row in rows[follows_supply(image, rows)].tolist():
@@ -179,17 +206,26 @@ def stale_counts(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         yield report(image, "R39", [row], Station.COUNTS, text, ("counts_low", "counts_high"), fixes=(fix,))
 
 
-@rule("R42", "square root taken twice or never", "a differential pressure goes with the square of the flow (ISO 5167)",
-      PATH,
-      severity="bad", harm="falsifies", looks="where the root of a differential pressure is taken: device, scaling, both, neither")  # fmt: skip
+@rule(
+    "R42",
+    "square root taken twice or never",
+    "a differential pressure goes with the square of the flow (ISO 5167)",
+    PATH,
+    severity="bad",
+    harm="falsifies",
+    looks="where the root of a differential pressure is taken: device, scaling, both, neither",
+)
 def roots(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """At a quarter of the pressure the flow is a half: with two roots it shows more, with none less."""
     rows = rows[image.family[rows] == Family.LINEAR]
     device, value = image.code("device_law")[rows], image.code("value_law")[rows]
     twice = (device == _ROOT) & (value == _ROOT)
     straight = (device <= 0) & (value <= 0)
-    quantity = {unit: found.quantity if (found := find_unit(unit or "")) else "" for side in ("device_unit", "value_unit")
-                for unit in set(image.cells[side][rows])}  # fmt: skip
+    quantity = {
+        unit: found.quantity if (found := find_unit(unit or "")) else ""
+        for side in ("device_unit", "value_unit")
+        for unit in set(image.cells[side][rows])
+    }
     pressure = np.array([quantity[unit] == "pressure" for unit in image.cells["device_unit"][rows]], dtype=bool)
     flow = np.array([quantity[unit] in _FLOWS for unit in image.cells["value_unit"][rows]], dtype=bool)
     for at in np.flatnonzero(twice | (straight & pressure & flow)).tolist():
@@ -234,8 +270,15 @@ def _at_a_quarter(image: PlantImage, row: int) -> str:
     return f": at a quarter of the range the list shows {shown(says, words.decimals)} {words.unit} where {shown(true, words.decimals)} flow"
 
 
-@rule("R55", "a table that turns", "a value has one figure behind it", ("device_table", "value_table", "device_law", "value_law"),
-      severity="bad", harm="falsifies", looks="whether tables rise or fall all the way")  # fmt: skip
+@rule(
+    "R55",
+    "a table that turns",
+    "a value has one figure behind it",
+    ("device_table", "value_table", "device_law", "value_law"),
+    severity="bad",
+    harm="falsifies",
+    looks="whether tables rise or fall all the way",
+)
 def table_turns(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A table that rises and then falls: two figures make one value, and there is no way back."""
     for side, station, names in (("device", Station.DEVICE, LAW_NAMES), ("value", Station.VALUE, VALUE_LAW_NAMES)):
@@ -248,8 +291,15 @@ def table_turns(image: PlantImage, rows: Rows) -> Iterator[Finding]:
                 yield report(image, "R55", [row], station, text, (f"{side}_table",), about=f"{image.ids[row]}:{side}")
 
 
-@rule("R56", "not said what it is counted from", "UCUM has no gauge pressure and no normal volume", ("device_unit", "value_unit", "device_reference",
-      "value_reference", "signal"), severity="note", harm="wavers", looks="units that mean two things until one is said")  # fmt: skip
+@rule(
+    "R56",
+    "not said what it is counted from",
+    "UCUM has no gauge pressure and no normal volume",
+    ("device_unit", "value_unit", "device_reference", "value_reference", "signal"),
+    severity="note",
+    harm="wavers",
+    looks="units that mean two things until one is said",
+)
 def uncounted(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A normal volume at which temperature, a water column at which: one side says it and the other does not."""
     rows = rows[image.family[rows] == Family.LINEAR]
@@ -263,8 +313,13 @@ def uncounted(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             if offered and there in offered:
                 whose = "the device's" if side == "device" else "the value's"
                 text = f"{whose} {unit} may be {' or '.join(offered)}; the other side says {there}"
-                fixes = [Fix(f"{choice} too" if choice == there else choice, ((Cell(int(image.ids[row]), f"{side}_reference"), choice),))
-                         for choice in offered]  # fmt: skip
+                fixes = [
+                    Fix(
+                        f"{choice} too" if choice == there else choice,
+                        ((Cell(int(image.ids[row]), f"{side}_reference"), choice),),
+                    )
+                    for choice in offered
+                ]
                 yield report(
                     image,
                     "R56",
@@ -290,8 +345,15 @@ _UNITS = (
 _LEAST = {"temperature": {"°C": -273.15, "K": 0.0, "°F": -459.67}}
 
 
-@rule("R57", "what cannot be", "physics: absolute zero, no pressure below none", _UNITS, severity="bad", harm="falsifies",
-      looks="ranges below absolute zero, temperatures that become something else")  # fmt: skip
+@rule(
+    "R57",
+    "what cannot be",
+    "physics: absolute zero, no pressure below none",
+    _UNITS,
+    severity="bad",
+    harm="falsifies",
+    looks="ranges below absolute zero, temperatures that become something else",
+)
 def impossible(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A range below absolute zero; an absolute pressure below none; a temperature that is scaled into bar."""
     rows = rows[np.isin(image.family[rows], (Family.LINEAR, *TEMPERATURE))]
@@ -318,8 +380,15 @@ def impossible(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             row = int(rows[at])
             what = "an absolute pressure below none" if absolute[at] else "below absolute zero"
             text = f"the {'device' if side == 'device' else 'value'}'s range begins at {shown(float(low[at]), 2)} {column[at]}: {what}"
-            yield report(image, "R57", [row], Station.DEVICE if side == "device" else Station.VALUE, text, (f"{side}_low", f"{side}_unit"),
-                       about=f"{image.ids[row]}:{side}")  # fmt: skip
+            yield report(
+                image,
+                "R57",
+                [row],
+                Station.DEVICE if side == "device" else Station.VALUE,
+                text,
+                (f"{side}_low", f"{side}_unit"),
+                about=f"{image.ids[row]}:{side}",
+            )
     hot = {u for u, found in units.items() if found and found.quantity == "temperature"}
     others = {
         u

@@ -19,8 +19,14 @@ from canaleta.core.signals.signal_types import Family
 Rows = NDArray[np.int64]
 
 
-@rule("R65", "a deviation from nothing", "IEC 62682: a deviation is counted from a set point", ("alarm_dev", "alarm_dev_from"),
-      looks="deviation alarms and their set points", harm="hides")  # fmt: skip
+@rule(
+    "R65",
+    "a deviation from nothing",
+    "IEC 62682: a deviation is counted from a set point",
+    ("alarm_dev", "alarm_dev_from"),
+    looks="deviation alarms and their set points",
+    harm="hides",
+)
 def deviation_from_nothing(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A deviation alarm without a set point counts from zero."""
     bare = image.filled("alarm_dev")[rows] & ~image.filled("alarm_dev_from")[rows]
@@ -38,9 +44,15 @@ def _suppressed(image: PlantImage, points: set[int]) -> set[int]:
     return points | {int(image.ids[row]) for row in named.tolist() if image.cells["quiet_while"][row] in tags}
 
 
-@rule("R66", "kept quiet by nobody", "IEC 62682: what suppresses an alarm by design is a known state",
-      ("quiet_while", "tag", "signal", "on_at"), near=_suppressed, looks="which points keep the alarms of others quiet",
-      harm="hides")  # fmt: skip
+@rule(
+    "R66",
+    "kept quiet by nobody",
+    "IEC 62682: what suppresses an alarm by design is a known state",
+    ("quiet_while", "tag", "signal", "on_at"),
+    near=_suppressed,
+    looks="which points keep the alarms of others quiet",
+    harm="hides",
+)
 def suppressed_by_nobody(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """The point that keeps alarms quiet is not there, is the point itself, or has no state that could."""
     named = rows[image.filled("quiet_while")[rows]]
@@ -61,8 +73,15 @@ def suppressed_by_nobody(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         yield report(image, "R66", [row], Station.VALUE, text, ("quiet_while",))
 
 
-@rule("R67", "lamps and bands do not pair", "each band lights what is named for it", ("bands", "bands_lamps"),
-      looks="how many lamps are named for how many bands", harm="confuses", severity="settle")  # fmt: skip
+@rule(
+    "R67",
+    "lamps and bands do not pair",
+    "each band lights what is named for it",
+    ("bands", "bands_lamps"),
+    looks="how many lamps are named for how many bands",
+    harm="confuses",
+    severity="settle",
+)
 def lamps_without_bands(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """More or fewer lamps than bands."""
     for row in rows[image.filled("bands_lamps")[rows]].tolist():
@@ -74,8 +93,14 @@ def lamps_without_bands(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             yield report(image, "R67", [row], Station.VALUE, text, ("bands_lamps",))
 
 
-@rule("R68", "where the controller shows it cannot be read", "an address is registers and a data type (IEC 61131-3)",
-      ("controller_at",), looks="the addresses at which the controller shows its own value", harm="hides")  # fmt: skip
+@rule(
+    "R68",
+    "where the controller shows it cannot be read",
+    "an address is registers and a data type (IEC 61131-3)",
+    ("controller_at",),
+    looks="the addresses at which the controller shows its own value",
+    harm="hides",
+)
 def unreadable_address(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A second address that means nothing is never read, and its difference never seen."""
     for row in rows[image.filled("controller_at")[rows]].tolist():

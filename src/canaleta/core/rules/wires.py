@@ -16,8 +16,16 @@ from canaleta.core.signals.strips import cores_of, terminals_of
 Rows = NDArray[np.int64]
 
 
-@rule("R02C", "a core twice", "one core, one use", ("cable", "cores", "tag"), group="cable",
-      looks="the cores of each cable against what is claimed of them", severity="bad", harm="hides")  # fmt: skip
+@rule(
+    "R02C",
+    "a core twice",
+    "one core, one use",
+    ("cable", "cores", "tag"),
+    group="cable",
+    looks="the cores of each cable against what is claimed of them",
+    severity="bad",
+    harm="hides",
+)
 def core_twice(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Two points on one core of a cable, a core the cable does not have, or a cable nobody has recorded."""
     claims: dict[tuple[str, int], list[int]] = {}
@@ -25,19 +33,30 @@ def core_twice(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         name = image.text("cable", row)
         cable = image.layout.cable_named.get(name.lower())
         if cable is None:
-            yield _finding(image, [row], f"cable:{name.lower()}:{image.ids[row]}", "cable",
-                           f"there is no cable {name}: its cores cannot be told")  # fmt: skip
+            yield _finding(
+                image,
+                [row],
+                f"cable:{name.lower()}:{image.ids[row]}",
+                "cable",
+                f"there is no cable {name}: its cores cannot be told",
+            )
             continue
         for number in cores_of(image.text("cores", row)):
             claims.setdefault((cable.name, number), []).append(row)
             if number > cable.cores:
-                yield _finding(image, [row], f"core:{cable.name}:{number}:{image.ids[row]}", "cores",
-                               f"{cable.name} has {cable.cores} cores and no core {number}")  # fmt: skip
+                yield _finding(
+                    image,
+                    [row],
+                    f"core:{cable.name}:{number}:{image.ids[row]}",
+                    "cores",
+                    f"{cable.name} has {cable.cores} cores and no core {number}",
+                )
     for (name, number), claiming in claims.items():
         if len(claiming) > 1:
             tags = ", ".join(image.label(row) for row in claiming)
-            yield _finding(image, claiming, f"twice:{name}:{number}", "cores",
-                           f"core {number} of {name} is claimed by {tags}")  # fmt: skip
+            yield _finding(
+                image, claiming, f"twice:{name}:{number}", "cores", f"core {number} of {name} is claimed by {tags}"
+            )
 
 
 def _on_terminals(image: PlantImage, points: set[int]) -> set[int]:
@@ -52,8 +71,16 @@ def _on_terminals(image: PlantImage, points: set[int]) -> set[int]:
     }
 
 
-@rule("R02T", "a terminal twice", "one terminal, one use", ("strip", "tag", "channel"), near=_on_terminals,
-      looks="the terminals of each cabinet's strip", severity="bad", harm="hides")  # fmt: skip
+@rule(
+    "R02T",
+    "a terminal twice",
+    "one terminal, one use",
+    ("strip", "tag", "channel"),
+    near=_on_terminals,
+    looks="the terminals of each cabinet's strip",
+    severity="bad",
+    harm="hides",
+)
 def terminal_twice(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Two points on one terminal of a cabinet's strip. Points without a channel are in no cabinet yet."""
     looked = set(rows.tolist())
@@ -68,8 +95,13 @@ def terminal_twice(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     for (cabinet, name), claiming in claims.items():
         if len(claiming) > 1 and looked & set(claiming):
             tags = ", ".join(image.label(row) for row in claiming)
-            yield _finding(image, claiming, f"strip:{cabinet}:{name}", "strip",
-                           f"terminal {name} of {layout.cabinets[cabinet].name} is claimed by {tags}")  # fmt: skip
+            yield _finding(
+                image,
+                claiming,
+                f"strip:{cabinet}:{name}",
+                "strip",
+                f"terminal {name} of {layout.cabinets[cabinet].name} is claimed by {tags}",
+            )
 
 
 def _finding(image: PlantImage, rows: list[int], key: str, field: str, text: str) -> Finding:

@@ -34,8 +34,10 @@ class DocumentError(ValueError):
 class _FaultIn(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
-    kind: str = Field(description="open, short, reversed, wrong sensor, wrong extension, extension reversed, "
-                      "leads added, shunt off, supply low, noise")  # fmt: skip
+    kind: str = Field(
+        description="open, short, reversed, wrong sensor, wrong extension, extension reversed, "
+        "leads added, shunt off, supply low, noise"
+    )
     amount: str | float = Field(default="", description="a figure, or the signal or wire that is there instead")
 
 
@@ -162,12 +164,18 @@ def _module(given: Any, types: Mapping[str, ModuleType]) -> ModuleType:
         try:
             return ModuleType.model_validate(
                 {
-                    "key": "of the path", "title": "of the path", "summary": "", "channels": 1,
-                    "terminals": [Terminal(mark="{n}", role="signal in")], "modes": [given.mode],
+                    "key": "of the path",
+                    "title": "of the path",
+                    "summary": "",
+                    "channels": 1,
+                    "terminals": [Terminal(mark="{n}", role="signal in")],
+                    "modes": [given.mode],
                     "registers": [Registers(holds="channel words", count=1, says="")],
-                    "common": given.common, "direction": given.direction, "word": given.word,
+                    "common": given.common,
+                    "direction": given.direction,
+                    "word": given.word,
                 }
-            )  # fmt: skip
+            )
         except ValidationError as error:
             raise DocumentError(f"input: {_first(error)}") from error
     if given.module is None:

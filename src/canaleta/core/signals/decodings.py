@@ -68,9 +68,12 @@ class Shown:
 
 
 _KINDS = {
-    "int": WordForm(), "uint": WordForm(coding="unsigned"), "dint": WordForm(bits=32),
-    "udint": WordForm(bits=32, coding="unsigned"), "real": WordForm(bits=32, kind="float"),
-}  # fmt: skip
+    "int": WordForm(),
+    "uint": WordForm(coding="unsigned"),
+    "dint": WordForm(bits=32),
+    "udint": WordForm(bits=32, coding="unsigned"),
+    "real": WordForm(bits=32, kind="float"),
+}
 
 
 _SHOWN = compiled(

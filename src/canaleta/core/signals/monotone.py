@@ -26,11 +26,12 @@ class MonotoneCubic:
         """y at each x, which lies within the points; NaN stays NaN."""
         width, t, first, second, left, right = self._cell(x)
         return np.asarray(
-            first + t * width * left
+            first
+            + t * width * left
             + t * t * (3.0 * (second - first) - width * (2.0 * left + right))
             + t * t * t * (2.0 * (first - second) + width * (left + right)),
             dtype=np.float64,
-        )  # fmt: skip
+        )
 
     def slope(self, x: Floats) -> Floats:
         """dy/dx at each x, which lies within the points."""
@@ -47,9 +48,13 @@ class MonotoneCubic:
         cell = np.clip(np.searchsorted(self._x, x, side="right") - 1, 0, len(self._x) - 2)
         width = self._x[cell + 1] - self._x[cell]
         return (
-            width, (x - self._x[cell]) / width, self._y[cell], self._y[cell + 1], self._slopes[cell],
+            width,
+            (x - self._x[cell]) / width,
+            self._y[cell],
+            self._y[cell + 1],
+            self._slopes[cell],
             self._slopes[cell + 1],
-        )  # fmt: skip
+        )
 
 
 def _slopes(widths: Floats, rises: Floats) -> Floats:

@@ -78,8 +78,10 @@ def chain_of(
             troubles.append(f"as {wanted} the value moves by 1: {shown(loss * 100, 2)} % of its span is cut off")
         reach = [values[0] + (c - counts[0]) / (counts[1] - counts[0]) * (values[1] - values[0]) for c in limits]
         if min(reach) < low or max(reach) > high:
-            troubles.append(f"{wanted} holds {shown(low, 0)} … {shown(high, 0)}; the value reaches"
-                            f" {shown(min(reach), 0)} … {shown(max(reach), 0)}")  # fmt: skip
+            troubles.append(
+                f"{wanted} holds {shown(low, 0)} … {shown(high, 0)}; the value reaches"
+                f" {shown(min(reach), 0)} … {shown(max(reach), 0)}"
+            )
         steps.append(TypeStep("to the value", f"{working}_TO_{wanted}", "rounded", bool(troubles)))
     else:
         if wanted == "REAL" and working == "LREAL":

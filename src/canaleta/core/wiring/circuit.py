@@ -115,9 +115,17 @@ def _run(image: PlantImage, row: int, k: int, core: Core, signal: Signal) -> Run
         own = cable.core(number)
         colour, basis = own, f"cable {cable.name}" if own != str(number) else f"cable {cable.name}, numbered cores"
     return Run(
-        core.device_side, image.text("cable", row), number, colour, basis, strip[k] if k < len(strip) else None,
-        core.terminal, core.role, core.flows, core.duty,
-    )  # fmt: skip
+        core.device_side,
+        image.text("cable", row),
+        number,
+        colour,
+        basis,
+        strip[k] if k < len(strip) else None,
+        core.terminal,
+        core.role,
+        core.flows,
+        core.duty,
+    )
 
 
 def _colour(image: PlantImage, row: int, k: int, core: Core, signal: Signal) -> tuple[str, str]:
@@ -202,8 +210,11 @@ def _way(label: str, runs: tuple[Run, ...], hops: tuple[str, ...], wired: Wiring
         return (f"{label} {into.mark if into else '?'}", *here, *inside, *there, home)
     through = f"{label} {out.mark if out else '?'} … {into.mark if into else '?'}"
     # What a wire in the cabinet brings in, and what it leads away.
-    rails = [(f"{link.to}, terminal {link.terminal} ({link.role})", link.to in RISING) for link in wired.links
-             if link.to not in {run.terminal for run in runs}]  # fmt: skip
+    rails = [
+        (f"{link.to}, terminal {link.terminal} ({link.role})", link.to in RISING)
+        for link in wired.links
+        if link.to not in {run.terminal for run in runs}
+    ]
     first, last = ([step for step, rises in rails if rises is begins] for begins in (True, False))
     return (*first, *there, through, *here, *inside, *last, "back to where it began")
 

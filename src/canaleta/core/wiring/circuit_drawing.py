@@ -32,14 +32,16 @@ def drawn(circuit: Circuit) -> str:
     out = [
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDTH} {height}" role="img" '
         f"aria-label={quoteattr(_said(circuit))}><style>{_STYLE}</style>",
-        _text(16, 22, circuit.tag, "m"), _text(16, 40, circuit.device, "q"),
+        _text(16, 22, circuit.tag, "m"),
+        _text(16, 40, circuit.device, "q"),
         _text(CABLE[0], 22, circuit.runs[0].cable if circuit.runs else "", "m"),
         _text(STRIP[0] - 4, 22, "strip" if any(r.strip for r in circuit.runs) else "", "q"),
         _text(HOPS[0], 22, "in the loop" if circuit.hops else "", "q"),
-        _text(MODULE[0], 22, circuit.module, "m"), _text(MODULE[0], 40, circuit.channel, "q"),
+        _text(MODULE[0], 22, circuit.module, "m"),
+        _text(MODULE[0], 40, circuit.channel, "q"),
         _box(DEVICE[0], TOP - 14, DEVICE[1], TOP + max(1, len(circuit.runs)) * STEP - 18),
         _box(MODULE[0], TOP - 14, MODULE[1], foot + 10),
-    ]  # fmt: skip
+    ]
     loaded = _loaded(circuit)
     for k, run in enumerate(circuit.runs):
         out += _core(run, TOP + 8 + k * STEP, circuit.hops if k == loaded else ())
@@ -102,8 +104,10 @@ def _core(run: Run, y: int, hops: tuple[str, ...]) -> list[str]:
         width = (HOPS[1] - HOPS[0]) / len(hops)
         for k, hop in enumerate(hops):
             x = HOPS[0] + k * width
-            out += [f'<rect class="box" x="{x:.0f}" y="{y - 9}" width="{width - 8:.0f}" height="18"/>',
-                    _text(x + width / 2 - 4, y + 4, hop[: int(width / 6)], "q", "middle")]  # fmt: skip
+            out += [
+                f'<rect class="box" x="{x:.0f}" y="{y - 9}" width="{width - 8:.0f}" height="18"/>',
+                _text(x + width / 2 - 4, y + 4, hop[: int(width / 6)], "q", "middle"),
+            ]
     return out + (_terminal(y, run.terminal, run.role) if run.terminal else _rail(RAIL, y, run.role))
 
 
@@ -117,16 +121,21 @@ def _link(y: int, mark: str, role: str, rail: str) -> list[str]:
     if not rail:
         return _terminal(y, mark, role)
     x = MODULE[0] - 30
-    return [f'<path class="c" d="M{MODULE[0]} {y}H{x}M{x} {y - 11}v22"/>', _text(x - 8, y + 4, rail, "", "end"),
-            *_terminal(y, mark, role)]  # fmt: skip
+    return [
+        f'<path class="c" d="M{MODULE[0]} {y}H{x}M{x} {y - 11}v22"/>',
+        _text(x - 8, y + 4, rail, "", "end"),
+        *_terminal(y, mark, role),
+    ]
 
 
 def _strip(run: Run, y: int) -> list[str]:
     """A strip terminal by what it is: a blade that opens, a wire in a tube that blows, a socket for a plug."""
     assert run.strip is not None, "only called with one"
     x = (STRIP[0] + STRIP[1]) // 2
-    out = [f'<rect class="box" x="{x - 17}" y="{y - 10}" width="34" height="20" rx="2"/>',
-           _text(x, y - 14, run.strip.name, "m", "middle")]  # fmt: skip
+    out = [
+        f'<rect class="box" x="{x - 17}" y="{y - 10}" width="34" height="20" rx="2"/>',
+        _text(x, y - 14, run.strip.name, "m", "middle"),
+    ]
     if run.strip.kind == "knife":
         out.append(f'<path class="c" d="M{x - 12} {y}h4l16 -7M{x + 8} {y}h5"/>')
     elif run.strip.kind == "fuse":
@@ -144,8 +153,9 @@ def _terminal(y: int, mark: str, role: str) -> list[str]:
     x = MODULE[0]
     return [
         f'<circle class="box" cx="{x}" cy="{y}" r="6"/><path class="c" d="M{x - 4} {y + 4}l8 -8"/>',
-        _text(x + 14, y + 1, mark, "m"), _text(x + 14, y + 16, role, "q"),
-    ]  # fmt: skip
+        _text(x + 14, y + 1, mark, "m"),
+        _text(x + 14, y + 16, role, "q"),
+    ]
 
 
 def _bridges(circuit: Circuit) -> list[str]:

@@ -121,62 +121,118 @@ def _linear(image: PlantImage, row: int, circuit: Circuit, signal: Signal) -> _P
             else ()
         )
         readings = [
-            MeterReading("mA, in series", f"{_opening(circuit)}, the meter across the gap", f"{low} … {high}, half is {middle}",
-                    (("0.00 mA", "a broken core, no supply, or the two swapped"), *failed,
-                     ("over 22 mA", "a short between the cores"))),
-        ]  # fmt: skip
+            MeterReading(
+                "mA, in series",
+                f"{_opening(circuit)}, the meter across the gap",
+                f"{low} … {high}, half is {middle}",
+                (
+                    ("0.00 mA", "a broken core, no supply, or the two swapped"),
+                    *failed,
+                    ("over 22 mA", "a short between the cores"),
+                ),
+            ),
+        ]
         if burden:
             readings.append(
-                MeterReading("V, nothing opened", f"across the input, {burden:g} Ω",
-                        f"{shown(signal.low * burden / 1000, 2)} … {shown(signal.high * burden / 1000, 2)} V "
-                        f"at {signal.low:g} … {signal.high:g} mA",
-                        (("0 V", "no current"), ("far more", "not this input, or its burden is open")))
-            )  # fmt: skip
+                MeterReading(
+                    "V, nothing opened",
+                    f"across the input, {burden:g} Ω",
+                    f"{shown(signal.low * burden / 1000, 2)} … {shown(signal.high * burden / 1000, 2)} V "
+                    f"at {signal.low:g} … {signal.high:g} mA",
+                    (("0 V", "no current"), ("far more", "not this input, or its burden is open")),
+                )
+            )
         if circuit.drive == Source.OUTPUT:
-            return tuple(readings), "measure mA", (
-                f"{_opening(circuit)}; take the device off", f"calibrator, measuring, + to {first}, − to {second}",
-                "have the controller give 0, 50 and 100 %", "put every core back and see that the device moves",
-            )  # fmt: skip
+            return (
+                tuple(readings),
+                "measure mA",
+                (
+                    f"{_opening(circuit)}; take the device off",
+                    f"calibrator, measuring, + to {first}, − to {second}",
+                    "have the controller give 0, 50 and 100 %",
+                    "put every core back and see that the device moves",
+                ),
+            )
         if circuit.drive in (Source.UNSAID, Source.TWO, Source.NONE):
-            return tuple(readings), "not yet: the loop has not one source", (
-                "settle first who feeds the loop: supply and wires in the list say it, or the module it is landed on",
-            )  # fmt: skip
+            return (
+                tuple(readings),
+                "not yet: the loop has not one source",
+                (
+                    "settle first who feeds the loop: supply and wires in the list say it, or the module it is landed on",
+                ),
+            )
         if circuit.drive != Source.MODULE:
-            return tuple(readings), "source mA", (
-                _opening(circuit), "take the device off: its supply would be a second source",
-                f"calibrator + to {first}, − to {second}", "put every core back and see that the reading returns",
-            )  # fmt: skip
+            return (
+                tuple(readings),
+                "source mA",
+                (
+                    _opening(circuit),
+                    "take the device off: its supply would be a second source",
+                    f"calibrator + to {first}, − to {second}",
+                    "put every core back and see that the reading returns",
+                ),
+            )
         readings.append(_over_the_device(image, row, circuit))
-        return tuple(readings), "simulate a transmitter: the calibrator sinks what the module feeds", (
-            f"{_opening(circuit)}; take the device's cores off",
-            f"calibrator + to {first}, − to {second}: the loop's 24 V stays on",
-            "do not source: the module's supply would be the second one",
-            "put every core back and see that the reading returns",
-        )  # fmt: skip
+        return (
+            tuple(readings),
+            "simulate a transmitter: the calibrator sinks what the module feeds",
+            (
+                f"{_opening(circuit)}; take the device's cores off",
+                f"calibrator + to {first}, − to {second}: the loop's 24 V stays on",
+                "do not source: the module's supply would be the second one",
+                "put every core back and see that the reading returns",
+            ),
+        )
     first, second = _place(_measured(circuit)), _foot(circuit)
     if signal.unit == "Ω":
-        across = MeterReading("Ω, cores lifted", f"{first} to {second}", f"{low} … {high}, half is {middle}",
-                         (("open", "a broken track or lead"), ("jumping", "a worn track")))  # fmt: skip
+        across = MeterReading(
+            "Ω, cores lifted",
+            f"{first} to {second}",
+            f"{low} … {high}, half is {middle}",
+            (("open", "a broken track or lead"), ("jumping", "a worn track")),
+        )
         places = ", ".join(_place(run) for run in circuit.runs)
-        return (across,), f"simulate Ω with {len(circuit.runs)} cores", (
-            "lift every core of the device", f"resistance box or calibrator to {places}, lead for lead",
-            "put the cores back and see that the reading returns",
-        )  # fmt: skip
+        return (
+            (across,),
+            f"simulate Ω with {len(circuit.runs)} cores",
+            (
+                "lift every core of the device",
+                f"resistance box or calibrator to {places}, lead for lead",
+                "put the cores back and see that the reading returns",
+            ),
+        )
     if circuit.drive == Source.OUTPUT:
-        healthy = MeterReading(signal.unit, f"{first} to {second}", f"{low} … {high}, half is {middle}",
-                          (("0", "the output is off, or a short"), ("not moving", "not this output, or it is forced")))  # fmt: skip
-        return (healthy,), f"measure {signal.unit}", (
-            f"the meter, + to {first}, − to {second}: the device may stay on", "have the controller give 0, 50 and 100 %",
-        )  # fmt: skip
+        healthy = MeterReading(
+            signal.unit,
+            f"{first} to {second}",
+            f"{low} … {high}, half is {middle}",
+            (("0", "the output is off, or a short"), ("not moving", "not this output, or it is forced")),
+        )
+        return (
+            (healthy,),
+            f"measure {signal.unit}",
+            (
+                f"the meter, + to {first}, − to {second}: the device may stay on",
+                "have the controller give 0, 50 and 100 %",
+            ),
+        )
     readings = [
-        MeterReading(signal.unit if signal.unit != "pulses" else "Hz", f"{first} to {second}",
-                f"{low} … {high}, half is {middle}",
-                (("0", "no supply, or a broken core"), ("wandering", "an open 0 V or screen")))
-    ]  # fmt: skip
-    return tuple(readings), f"source {signal.unit}", (
-        f"lift the device's core at {first}", f"calibrator + to {first}, − to {second}",
-        "put the core back and see that the reading returns",
-    )  # fmt: skip
+        MeterReading(
+            signal.unit if signal.unit != "pulses" else "Hz",
+            f"{first} to {second}",
+            f"{low} … {high}, half is {middle}",
+            (("0", "no supply, or a broken core"), ("wandering", "an open 0 V or screen")),
+        )
+    ]
+    return (
+        tuple(readings),
+        f"source {signal.unit}",
+        (
+            f"lift the device's core at {first}",
+            f"calibrator + to {first}, − to {second}",
+            "put the core back and see that the reading returns",
+        ),
+    )
 
 
 def _over_the_device(image: PlantImage, row: int, circuit: Circuit) -> MeterReading:
@@ -210,12 +266,16 @@ def _thermocouple(image: PlantImage, row: int, circuit: Circuit, signal: Signal)
                 (("open", "a broken element or wire"), ("much lower than before", "a short on the way"))),
     )  # fmt: skip
     wire = image.text("extension", row) or "the thermocouple's own wire"
-    return readings, f"source a thermocouple {signal.curve}, its cold junction at the calibrator's terminals", (
-        f"lift both cores at {plus} and {minus}",
-        f"from the calibrator with {wire} to {plus} and {minus}: with copper, set it to mV and reckon the junction in mV",
-        "wait until its terminals have the temperature of the air",
-        "put both back, + on +",
-    )  # fmt: skip
+    return (
+        readings,
+        f"source a thermocouple {signal.curve}, its cold junction at the calibrator's terminals",
+        (
+            f"lift both cores at {plus} and {minus}",
+            f"from the calibrator with {wire} to {plus} and {minus}: with copper, set it to mV and reckon the junction in mV",
+            "wait until its terminals have the temperature of the air",
+            "put both back, + on +",
+        ),
+    )
 
 
 def _resistance(image: PlantImage, row: int, circuit: Circuit, signal: Signal) -> _Parts:
@@ -224,19 +284,32 @@ def _resistance(image: PlantImage, row: int, circuit: Circuit, signal: Signal) -
     places = [_place(run) for run in circuit.runs]
     first, last = places[0], places[-1]
     readings = [
-        MeterReading("Ω, cores lifted", f"{first} to {last}", f"{zero} at 0 °C, {hundred} at 100 °C, with the leads as the list has them",
-                (("open", "a broken element or lead"), ("a few Ω", "a short, or both meters on one end"))),
-    ]  # fmt: skip
+        MeterReading(
+            "Ω, cores lifted",
+            f"{first} to {last}",
+            f"{zero} at 0 °C, {hundred} at 100 °C, with the leads as the list has them",
+            (("open", "a broken element or lead"), ("a few Ω", "a short, or both meters on one end")),
+        ),
+    ]
     if count > 2:
         readings.append(
-            MeterReading("Ω, cores lifted", f"{first} to {places[1]}, the two of one colour",
-                    "the two leads alone: a few Ω at most", (("as much as the element", "the leads are mixed up"),))
-        )  # fmt: skip
-    return tuple(readings), f"simulate {signal.name} with {count} cores", (
-        "lift every core of the element", f"calibrator to {', '.join(places)}, lead for lead",
-        "the module's measuring current must suit the calibrator: pulsed ones upset some",
-        "put the cores back, those of one colour together",
-    )  # fmt: skip
+            MeterReading(
+                "Ω, cores lifted",
+                f"{first} to {places[1]}, the two of one colour",
+                "the two leads alone: a few Ω at most",
+                (("as much as the element", "the leads are mixed up"),),
+            )
+        )
+    return (
+        tuple(readings),
+        f"simulate {signal.name} with {count} cores",
+        (
+            "lift every core of the element",
+            f"calibrator to {', '.join(places)}, lead for lead",
+            "the module's measuring current must suit the calibrator: pulsed ones upset some",
+            "put the cores back, those of one colour together",
+        ),
+    )
 
 
 def _contact(image: PlantImage, row: int, circuit: Circuit, signal: Signal) -> _Parts:
@@ -248,33 +321,63 @@ def _contact(image: PlantImage, row: int, circuit: Circuit, signal: Signal) -> _
     against = _foot(circuit) if signal.switch in LOADS else "the common"
     meter, where = ("mA, in series", _opening(circuit)) if watched else ("V", f"{input_at} to {against}")
     readings = (
-        MeterReading(meter, where, f"{closed} closed, {opened} open",
-                (("0 either way", "no supply, a blown fuse, or a broken core"),
-                 ("between the two", "leakage, a long induced core, or a tired contact"))),
-    )  # fmt: skip
+        MeterReading(
+            meter,
+            where,
+            f"{closed} closed, {opened} open",
+            (
+                ("0 either way", "no supply, a blown fuse, or a broken core"),
+                ("between the two", "leakage, a long induced core, or a tired contact"),
+            ),
+        ),
+    )
     if signal.switch == "AC contact":
-        return readings, "operate the contact itself", ("work the device, or its auxiliary contact by hand, dead",
-                                                        "never bridge mains at a live terminal")  # fmt: skip
+        return (
+            readings,
+            "operate the contact itself",
+            ("work the device, or its auxiliary contact by hand, dead", "never bridge mains at a live terminal"),
+        )
     if signal.switch in LOADS:
-        steps = ("lift the load's core", f"a meter or a lamp of small load from {first} to {last}", "have it switched, on and off",
-                 "put the core back")  # fmt: skip
+        steps = (
+            "lift the load's core",
+            f"a meter or a lamp of small load from {first} to {last}",
+            "have it switched, on and off",
+            "put the core back",
+        )
         return readings, "measure what the output switches", steps
     if signal.switch in ("PNP", "NPN"):
         duty, volts = ("supply", "24 V") if signal.switch == "PNP" else ("return", "0 V")
         rail = circuit.run(duty)
         to = f"{rail.end} ({volts})" if rail and rail.terminal else volts
-        return readings, f"a bridge from {input_at} to {to}", (
-            f"lift the device's output core at {input_at}", f"bridge {input_at} to {to} and take it off again",
-            "put the core back",
-        )  # fmt: skip
+        return (
+            readings,
+            f"a bridge from {input_at} to {to}",
+            (
+                f"lift the device's output core at {input_at}",
+                f"bridge {input_at} to {to} and take it off again",
+                "put the core back",
+            ),
+        )
     if watched:
-        return readings, "resistors, not a bridge: a bridge is a short and is told as one", (
-            f"{_opening(circuit)}", f"a resistor of the actuated and of the free state between {first} and {last}",
-            "then open, then short: both must be told", "put every core back",
-        )  # fmt: skip
-    return readings, "a bridge: closed, open, closed", (
-        _opening(circuit), f"bridge {first} and {last}, then take it off", "put every core back",
-    )  # fmt: skip
+        return (
+            readings,
+            "resistors, not a bridge: a bridge is a short and is told as one",
+            (
+                f"{_opening(circuit)}",
+                f"a resistor of the actuated and of the free state between {first} and {last}",
+                "then open, then short: both must be told",
+                "put every core back",
+            ),
+        )
+    return (
+        readings,
+        "a bridge: closed, open, closed",
+        (
+            _opening(circuit),
+            f"bridge {first} and {last}, then take it off",
+            "put every core back",
+        ),
+    )
 
 
 _BY_FAMILY = {

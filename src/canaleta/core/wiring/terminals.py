@@ -147,11 +147,16 @@ def wiring(image: PlantImage, row: int) -> Wiring | None:
     marks = kind.terminal_marks(channel)
     chosen = kind.mode_named(image.text("mode", row))
     case = _Case(
-        kind=kind, by_role={role: mark for mark, role in marks}, signal=signal, supply=image.text("supply", row),
-        wires=image.text("wires", row), jumper=image.text("jumper", row), loop=loop_source(image, row),
+        kind=kind,
+        by_role={role: mark for mark, role in marks},
+        signal=signal,
+        supply=image.text("supply", row),
+        wires=image.text("wires", row),
+        jumper=image.text("jumper", row),
+        loop=loop_source(image, row),
         watched=(chosen.signal_unit if chosen else signal.unit) == "mA",
         alternating=signal.switch in ("AC contact", "AC load") or (chosen is not None and chosen.current == "AC"),
-    )  # fmt: skip
+    )
     cores, source = (_driven if kind.direction == "out" else _BY_FAMILY[signal.family])(case)
     links = _links(case, cores)
     used = {core.terminal for core in cores} | {link.terminal for link in links}
@@ -173,8 +178,10 @@ def _current(case: _Case) -> _Parts:
         return [plus, minus], case.loop
     if fed or case.loop == Source.TWO:
         # Two sources are drawn where they meet: at the terminals that feed.
-        return [case.feed() if fed else case.core("+", ("24 V out",), PLUS, "to device", "supply"),
-                case.input("−", "to module")], case.loop  # fmt: skip
+        return [
+            case.feed() if fed else case.core("+", ("24 V out",), PLUS, "to device", "supply"),
+            case.input("−", "to module"),
+        ], case.loop
     known = case.loop == Source.DEVICE
     return [case.input("+", "to module" if known else ""), case.back("−", "to device" if known else "")], case.loop
 
@@ -222,9 +229,10 @@ def _resistance(case: _Case) -> _Parts:
     sense = [case.core("bc"[k], (role,), "", "", "sense") for k, role in enumerate(senses)]
     last = "abcd"[len(senses) + 1] if case.wires != "2" or senses else "c"
     return [
-        case.core("a", ("plus",), "?", "to device", "signal"), *sense,
+        case.core("a", ("plus",), "?", "to device", "signal"),
+        *sense,
         case.core(last, ("minus",), "?", "to module", "return"),
-    ], Source.MODULE  # fmt: skip
+    ], Source.MODULE
 
 
 def _contact(case: _Case) -> _Parts:
@@ -232,7 +240,10 @@ def _contact(case: _Case) -> _Parts:
     switch = case.signal.switch
     if case.alternating:
         if case.own:
-            return [case.input("L", "to module"), case.core("N", ("neutral",), NEUTRAL, "to device", "return")], Source.MAINS  # fmt: skip
+            return [
+                case.input("L", "to module"),
+                case.core("N", ("neutral",), NEUTRAL, "to device", "return"),
+            ], Source.MAINS
         return [Core("a", "", PHASE, "to device", "supply"), case.input("b", "to module")], Source.MAINS
     if switch in ("PNP", "NPN"):
         feed = case.feed()
@@ -262,12 +273,16 @@ def _driven(case: _Case) -> _Parts:
         # A relay is a dry contact: what it switches comes from elsewhere.
         rail, home = (PHASE, NEUTRAL) if case.alternating else (PLUS, ZERO)
         if case.own:
-            return [case.core("+", ("common",), "", "to module", "supply"),
-                    case.core("−", ("signal out",), "", "to device", "signal")], Source.DEVICE  # fmt: skip
+            return [
+                case.core("+", ("common",), "", "to module", "supply"),
+                case.core("−", ("signal out",), "", "to device", "signal"),
+            ], Source.DEVICE
         source = Source.MAINS if rail == PHASE else Source.CABINET
         first, second = ("a", "b") if case.alternating else ("+", "−")
-        return [case.core(first, ("signal out",), "", "to device", "signal"),
-                Core(second, "", home, "to module", "return")], source  # fmt: skip
+        return [
+            case.core(first, ("signal out",), "", "to device", "signal"),
+            Core(second, "", home, "to module", "return"),
+        ], source
     source = case.loop if case.signal.unit == "mA" and case.signal.family == Family.LINEAR else Source.OUTPUT
     out = case.core("+", ("plus", "signal out"), "the output", "to device", "signal")
     back = case.core("−", ("minus", "0 V", "common"), ZERO, "to module", "return")

@@ -89,10 +89,17 @@ class Draft:
         host = given.get("host") or ruled_address(self._conventions.address_rule, cabinet.name, name)
         number = self._next("rack")
         self.racks[number] = Rack(
-            number, cabinet.id, name, _host(host or "127.0.0.1"), _whole("port", port),
-            _whole("unit", given.get("unit", 1)), _whole("period_ms", given.get("period_ms", 1000)),
-            _whole("first_register", given.get("first_register", 0)), simulated, _function(given.get("function", "input")),
-        )  # fmt: skip
+            number,
+            cabinet.id,
+            name,
+            _host(host or "127.0.0.1"),
+            _whole("port", port),
+            _whole("unit", given.get("unit", 1)),
+            _whole("period_ms", given.get("period_ms", 1000)),
+            _whole("first_register", given.get("first_register", 0)),
+            simulated,
+            _function(given.get("function", "input")),
+        )
 
     def _change(self, given: dict[str, Any]) -> None:
         """One field of a cabinet or a rack, with what stood there."""
@@ -185,10 +192,16 @@ class Draft:
         name = _name(given.get("name") or next_name([c.name for c in self.cables.values()], "W-1"))
         number = self._next("cable")
         self.cables[number] = Cable(
-            number, name, _cores(given.get("cores", 2)), str(given.get("kind", ""))[:80],
-            str(given.get("colours", ""))[:400], _figure("mm2", given.get("mm2")),
-            _figure("length_m", given.get("length_m")), str(given.get("begins", ""))[:60], str(given.get("ends", ""))[:60],
-        )  # fmt: skip
+            number,
+            name,
+            _cores(given.get("cores", 2)),
+            str(given.get("kind", ""))[:80],
+            str(given.get("colours", ""))[:400],
+            _figure("mm2", given.get("mm2")),
+            _figure("length_m", given.get("length_m")),
+            str(given.get("begins", ""))[:60],
+            str(given.get("ends", ""))[:60],
+        )
 
     def _change_cable(self, given: dict[str, Any]) -> None:
         """Fields of a cable; points follow its name."""

@@ -24,8 +24,16 @@ from canaleta.plant.records.image_cache import ImageCache
 from canaleta.plant.records.points import ADDED, REMOVED
 
 __all__ = [
-    "Revision", "RevisionError", "Signature", "changed_since", "document_of", "points_of", "put_up", "revisions", "sign",
-]  # fmt: skip
+    "Revision",
+    "RevisionError",
+    "Signature",
+    "changed_since",
+    "document_of",
+    "points_of",
+    "put_up",
+    "revisions",
+    "sign",
+]
 
 MEANINGS = ("checked", "issued", "withdrawn")
 _STATE = {"checked": "checked", "issued": "issued", "withdrawn": "withdrawn"}
@@ -115,14 +123,27 @@ def put_up(
             )
         data = orjson.dumps(
             {
-                "format": "canaleta issue", "version": 1, "mark": mark, "seq": image.seq,
-                "ids": image.ids.tolist(), "project": project(connection, image), "findings": findings, "open_reason": open_reason,
+                "format": "canaleta issue",
+                "version": 1,
+                "mark": mark,
+                "seq": image.seq,
+                "ids": image.ids.tolist(),
+                "project": project(connection, image),
+                "findings": findings,
+                "open_reason": open_reason,
             }
-        )  # fmt: skip
+        )
         values = {
-            "mark": mark, "seq": image.seq, "who": who, "note": note, "open_reason": open_reason, "points": len(image),
-            "findings": len(findings), "hash": hashlib.sha256(data).hexdigest(), "document": zlib.compress(data, 6),
-        }  # fmt: skip
+            "mark": mark,
+            "seq": image.seq,
+            "who": who,
+            "note": note,
+            "open_reason": open_reason,
+            "points": len(image),
+            "findings": len(findings),
+            "hash": hashlib.sha256(data).hexdigest(),
+            "document": zlib.compress(data, 6),
+        }
         number = connection.execute(insert(t.revision).values(**values).returning(t.revision.c.id)).scalar_one()
         return next(r for r in revisions(connection) if r.id == number)
 

@@ -119,9 +119,14 @@ def add_points(
         changes, new = plan(image)
         changes, removed = _without(image, changes, gone())
         applied = commit(
-            connection, image, with_landings(image, changes), who, source,
-            added=_numbered(connection, new), removed=removed,
-        )  # fmt: skip
+            connection,
+            image,
+            with_landings(image, changes),
+            who,
+            source,
+            added=_numbered(connection, new),
+            removed=removed,
+        )
     cache.adopt(applied.image)
     return applied
 
@@ -178,9 +183,7 @@ def remove_rows(
 def _heirs(image: PlantImage, gone: set[int]) -> Changes:
     """Who wished for a channel that is left gets it."""
     rows = np.array([image.row_of(point) for point in gone], dtype=np.int64)
-    freed = {
-        (int(image.module[row]), int(image.channel[row])) for row in rows.tolist() if image.landed[row]
-    }  # fmt: skip
+    freed = {(int(image.module[row]), int(image.channel[row])) for row in rows.tolist() if image.landed[row]}
     wishing = np.flatnonzero((image.module >= 0) & ~image.landed & ~np.isin(image.ids, list(gone)))
     out: Changes = {}
     for row in wishing.tolist():

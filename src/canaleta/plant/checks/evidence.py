@@ -50,9 +50,15 @@ def keep(
     """Sign and keep a record. Returns its number."""
     at = datetime.now(UTC)
     values = {
-        "at": at, "kind": kind, "point": point, "who": who, "name": name, "verdict": verdict, "body": body,
+        "at": at,
+        "kind": kind,
+        "point": point,
+        "who": who,
+        "name": name,
+        "verdict": verdict,
+        "body": body,
         "hash": digest(at, kind, point, who, name, verdict, body),
-    }  # fmt: skip
+    }
     return int(connection.execute(insert(t.evidence).values(**values).returning(t.evidence.c.id)).scalar_one())
 
 

@@ -29,10 +29,14 @@ def stand_in_document(image: PlantImage, rack: int | None = None) -> tuple[dict[
     layout = image.layout
     cabinets = [
         {
-            "name": cabinet.name, "title": cabinet.title,
+            "name": cabinet.name,
+            "title": cabinet.title,
             "racks": [
                 {
-                    "number": rack.id, "name": rack.name, "port": rack.port, "period_ms": rack.period_ms,
+                    "number": rack.id,
+                    "name": rack.name,
+                    "port": rack.port,
+                    "period_ms": rack.period_ms,
                     "modules": [{"slot": m.place, "type": m.type_key} for m in layout.modules_of(rack.id)],
                 }
                 for rack in layout.racks.values()
@@ -40,14 +44,17 @@ def stand_in_document(image: PlantImage, rack: int | None = None) -> tuple[dict[
             ],
         }
         for cabinet in layout.cabinets.values()
-    ]  # fmt: skip
+    ]
     ports = {rack.id: rack.port for rack in layout.racks.values() if rack.stand_in}
     here = {m.id for m in layout.modules.values() if m.rack in ports and rack in (None, m.rack)}
     rows = np.flatnonzero(image.landed & np.isin(image.module, list(here))).tolist()
     counted = _counted_from_one(layout)
     document = DemoPlant.model_validate(
         {
-            "about": "as the list has it", "name": "stand-in", "cabinets": cabinets, "points": [],
+            "about": "as the list has it",
+            "name": "stand-in",
+            "cabinets": cabinets,
+            "points": [],
             "types": [kind.model_dump() for kind in layout.types.values()],
             "field": [
                 _device(image, row, counted.address(int(image.module[row]), int(image.channel[row])))
@@ -55,7 +62,7 @@ def stand_in_document(image: PlantImage, rack: int | None = None) -> tuple[dict[
                 if image.mode[row] >= 0 and image.family[row] >= 0
             ],
         }
-    )  # fmt: skip
+    )
     return document.model_dump(mode="json"), ports
 
 
@@ -124,15 +131,24 @@ def _device(image: PlantImage, row: int, at: str) -> dict[str, Any]:
     process = (
         {"mean": 0.5, "swing": 0.6, "period_s": 17.0 + int(image.ids[row]) % 40}
         if contact
-        else {"mean": (low if known else 0.0) + 0.5 * span, "swing": abs(span) * 0.05, "period_s": 30.0 + int(image.ids[row]) % 90,
-              "noise": abs(span) * 0.001}
-    )  # fmt: skip
+        else {
+            "mean": (low if known else 0.0) + 0.5 * span,
+            "swing": abs(span) * 0.05,
+            "period_s": 30.0 + int(image.ids[row]) % 90,
+            "noise": abs(span) * 0.001,
+        }
+    )
     cells = {
         f.name: text
         for f in STORED
         if (f.station in _FIELD or f.name in _SET) and f.name not in _SEPARATE and (text := image.text(f.name, row))
     }
     return {
-        "at": at, "signal": image.text("signal", row), "mode": image.text("mode", row),
-        "low": low if known else None, "high": high if known else None, "process": process, "cells": cells,
-    }  # fmt: skip
+        "at": at,
+        "signal": image.text("signal", row),
+        "mode": image.text("mode", row),
+        "low": low if known else None,
+        "high": high if known else None,
+        "process": process,
+        "cells": cells,
+    }

@@ -65,12 +65,20 @@ def record(connection: Connection, passed: Sequence[AlarmTransition]) -> None:
         insert(t.journal),
         [
             {
-                "at": p.at, "point": p.point, "kind": p.kind, "event": EVENT_WORDS[p.event], "was": WORDS[p.was],
-                "becomes": WORDS[p.becomes], "priority": p.priority, "who": p.who, "why": p.why, "value": p.value,
+                "at": p.at,
+                "point": p.point,
+                "kind": p.kind,
+                "event": EVENT_WORDS[p.event],
+                "was": WORDS[p.was],
+                "becomes": WORDS[p.becomes],
+                "priority": p.priority,
+                "who": p.who,
+                "why": p.why,
+                "value": p.value,
             }
             for p in passed
         ],
-    )  # fmt: skip
+    )
     last = {(p.point, p.kind): p for p in passed}
     raised = {(p.point, p.kind): p.at for p in passed if p.event is Event.COMES}
     over = [key for key, p in last.items() if p.becomes is State.NORMAL]
@@ -101,10 +109,17 @@ def record_gap(connection: Connection, rack: int, at: datetime, seconds: float) 
     """Note in the journal that nobody scanned a rack for some time, which ended now; told once, and no alarm."""
     connection.execute(
         insert(t.journal).values(
-            at=at, point=-rack, kind="fault", event=GAP, was="", becomes="", priority="journal only", value=seconds,
+            at=at,
+            point=-rack,
+            kind="fault",
+            event=GAP,
+            was="",
+            becomes="",
+            priority="journal only",
+            value=seconds,
             why="nobody scanned this rack",
         )
-    )  # fmt: skip
+    )
 
 
 def forget(connection: Connection, rack: int, kept: Sequence[tuple[int, str]]) -> None:
@@ -146,9 +161,13 @@ def waits(alarm: Any) -> bool:
 
 
 def journal(
-    connection: Connection, *, before: int | None = None, point: int | None = None, since: datetime | None = None,
+    connection: Connection,
+    *,
+    before: int | None = None,
+    point: int | None = None,
+    since: datetime | None = None,
     most: int = 200,
-) -> list[Any]:  # fmt: skip
+) -> list[Any]:
     """Lines of the journal, newest first; `before` an id for the next page."""
     wanted = []
     if before is not None:

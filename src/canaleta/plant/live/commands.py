@@ -31,7 +31,7 @@ __all__ = [
     "racks_with_commands",
     "start_waiting",
     "wiring_of",
-]  # fmt: skip
+]
 
 
 class Ended(StrEnum):
@@ -145,10 +145,11 @@ def outcome(connection: Connection, command: int) -> Outcome | None:
     """What became of a command; None while it may still come."""
     row = connection.execute(
         select(
-            t.command.c.outcome, t.command.c.result,
+            t.command.c.outcome,
+            t.command.c.result,
             or_(t.command.c.epoch.is_not(None), t.command.c.expires > func.clock_timestamp()).label("alive"),
         ).where(t.command.c.id == command)
-    ).one()  # fmt: skip
+    ).one()
     if row.outcome:
         return Outcome.of_row(row.outcome, row.result)
     return None if row.alive else LATE
@@ -185,15 +186,25 @@ def wiring_of(image: PlantImage, row: int, output: int | None) -> tuple[int, dic
         there = image.layout.modules[int(image.module[output])]
         led = [there.rack, there.place, int(image.channel[output])]
     return module.rack, {
-        "do": "wire", "rack": module.rack, "place": module.place, "channel": int(image.channel[row]), "output": led,
-    }  # fmt: skip
+        "do": "wire",
+        "rack": module.rack,
+        "place": module.place,
+        "channel": int(image.channel[row]),
+        "output": led,
+    }
 
 
 def injection_of(image: PlantImage, row: int, put: Injection) -> tuple[int, dict[str, Any]]:
     """(rack, target) of the command "inject" that puts something on the terminals of a landed point."""
     module = image.layout.modules[int(image.module[row])]
     return module.rack, {
-        "rack": module.rack, "place": module.place, "channel": int(image.channel[row]), "value": put.level,
-        "unit": loop_unit(image, row), "form": put.form, "high": put.high, "period_s": put.period_s,
+        "rack": module.rack,
+        "place": module.place,
+        "channel": int(image.channel[row]),
+        "value": put.level,
+        "unit": loop_unit(image, row),
+        "form": put.form,
+        "high": put.high,
+        "period_s": put.period_s,
         "faults": list(put.faults),
-    }  # fmt: skip
+    }

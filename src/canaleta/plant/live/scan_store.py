@@ -18,9 +18,13 @@ __all__ = ["store_scan", "store_transitions", "stored_state"]
 
 
 def store_scan(
-    connection: Connection, block: LiveBlock, holder: str, passed: Sequence[AlarmTransition] = (), part: Part | None = None,
+    connection: Connection,
+    block: LiveBlock,
+    holder: str,
+    passed: Sequence[AlarmTransition] = (),
+    part: Part | None = None,
     state: bytes | None = None,
-) -> bool:  # fmt: skip
+) -> bool:
     """Write what a scan brought, if the lease of its epoch still holds; else nothing at all."""
     if not write_block(connection, block, holder):
         return False
@@ -33,9 +37,14 @@ def store_scan(
 
 
 def store_transitions(
-    connection: Connection, rack: int, epoch: int, holder: str, passed: Sequence[AlarmTransition], state: bytes | None,
+    connection: Connection,
+    rack: int,
+    epoch: int,
+    holder: str,
+    passed: Sequence[AlarmTransition],
+    state: bytes | None,
     part: Part | None = None,
-) -> bool:  # fmt: skip
+) -> bool:
     """Write what somebody's words did, or what must not be lost when an agent ends; under the lease as well."""
     if not holds_lease(connection, rack, epoch, holder):
         return False

@@ -90,10 +90,14 @@ def pack_hour(connection: Connection, rack: int, hour: datetime) -> int:
             whole = _joined([known[point], hours[point]]) if point in known else hours[point]
             rows.append(
                 {
-                    "point": point, "hour": hour, "body": whole.packed(), "minutes": roll(whole, MINUTE_S).packed(),
-                    "quarters": roll(whole, QUARTER_S).packed(), "clock": _clock(connection, hour, whole, clocks),
+                    "point": point,
+                    "hour": hour,
+                    "body": whole.packed(),
+                    "minutes": roll(whole, MINUTE_S).packed(),
+                    "quarters": roll(whole, QUARTER_S).packed(),
+                    "clock": _clock(connection, hour, whole, clocks),
                 }
-            )  # fmt: skip
+            )
         put = upsert(t.trend_hour)
         kept = {name: put.excluded[name] for name in ("body", "minutes", "quarters", "clock")}
         connection.execute(put.on_conflict_do_update(index_elements=["point", "hour"], set_=kept), rows)
@@ -146,9 +150,13 @@ def read_raw(connection: Connection, point: int, rack: int, begins: float, ends:
 
 
 def read_trends(
-    connection: Connection, racks: Mapping[int, int], begins: float, ends: float, most_columns: int,
+    connection: Connection,
+    racks: Mapping[int, int],
+    begins: float,
+    ends: float,
+    most_columns: int,
     periods_s: Mapping[int, float],
-) -> dict[int, Drawn]:  # fmt: skip
+) -> dict[int, Drawn]:
     """The trends of some points between two times, s since 1970, in at most so many columns each.
 
     racks, periods_s: of each point, where it is read and how often. Single readings up to RAW_S, minutes up to two days,

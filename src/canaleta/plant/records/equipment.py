@@ -45,8 +45,11 @@ def records_of(layout: Layout) -> Records:
     """Every record of a layout."""
     out: Records = {}
     parts: dict[str, Any] = {
-        "cabinet": layout.cabinets, "rack": layout.racks, "module": layout.modules, "cable": layout.cables,
-    }  # fmt: skip
+        "cabinet": layout.cabinets,
+        "rack": layout.racks,
+        "module": layout.modules,
+        "cable": layout.cables,
+    }
     for kind, numbered in parts.items():
         for number, part in numbered.items():
             out[kind, number] = {name: _plain(value) for name, value in asdict(part).items() if name != "id"}

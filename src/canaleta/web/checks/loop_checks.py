@@ -150,11 +150,19 @@ def check(path: PointPath) -> Response:
     outcome = judged(image, row, steps, *(np.full(len(steps), np.nan) for _ in range(3)))
     return jsonify(
         CheckOut(
-            seq=image.seq, why_not=why_not, contact=image.family[row] == Family.CONTACT, steps=[_step(image, row, s) for s in steps],
-            tolerance=outcome.tolerance, signal_unit=units[2], value_unit=units[5],
-            count_span=max(counts) - min(counts) if counts else None, trips=list(trips_of(image, row)), open=open_, records=records,
+            seq=image.seq,
+            why_not=why_not,
+            contact=image.family[row] == Family.CONTACT,
+            steps=[_step(image, row, s) for s in steps],
+            tolerance=outcome.tolerance,
+            signal_unit=units[2],
+            value_unit=units[5],
+            count_span=max(counts) - min(counts) if counts else None,
+            trips=list(trips_of(image, row)),
+            open=open_,
+            records=records,
         ).model_dump()
-    )  # fmt: skip
+    )
 
 
 @api.post("/points/<int:point>/check/judge", responses={200: OutcomeOut})
@@ -172,9 +180,11 @@ def sign(path: PointPath, body: SignCheckIn) -> Response:
     image, row = found(path.point)
     if body.seq != image.seq and not _same_point(image, row, body.seq):
         raise ProblemError(
-            409, "the point was changed while it was checked", "nothing was signed; what was read is kept",
+            409,
+            "the point was changed while it was checked",
+            "nothing was signed; what was read is kept",
             "look at the page again: what is expected may be another",
-        )  # fmt: skip
+        )
     if not body.instrument.strip() and image.family[row] != Family.CONTACT:
         raise ProblemError(
             422, "with which instrument was it checked?", "nothing was signed", "name it, and its serial number"
@@ -189,14 +199,18 @@ def sign(path: PointPath, body: SignCheckIn) -> Response:
             )
         if _overdue(body.due, datetime.fromtimestamp(shared().clock.looked_lately(), UTC).date()):
             raise ProblemError(
-                409, f"the instrument's calibration was due in {body.due.strip()}", "nothing was signed",
+                409,
+                f"the instrument's calibration was due in {body.due.strip()}",
+                "nothing was signed",
                 "check with an instrument that is calibrated, or correct the day",
-            )  # fmt: skip
+            )
     if trips_of(image, row) and image.text("trips", row) and not body.inhibited:
         raise ProblemError(
-            409, f"{image.label(row)} shuts {image.text('trips', row)}", "nothing was signed",
+            409,
+            f"{image.label(row)} shuts {image.text('trips', row)}",
+            "nothing was signed",
             "say that it was inhibited, or that tripping was agreed on",
-        )  # fmt: skip
+        )
     if body.photo and not _is_jpeg(body.photo):
         raise ProblemError(422, "the photo is no JPEG", "nothing was signed", "take another one, or leave it out")
     with shared().engine.connect() as connection:
@@ -263,20 +277,26 @@ def _outcome(image: PlantImage, row: int, outcome: Outcome) -> OutcomeOut:
     unit = describe(image, row)[5].unit
     steps = [
         JudgedOut(
-            error="" if np.isnan(j.error) else f"{_signed(image, row, j.error)} {unit}".strip(), of_span=finite(j.of_span),
+            error="" if np.isnan(j.error) else f"{_signed(image, row, j.error)} {unit}".strip(),
+            of_span=finite(j.of_span),
             passes=j.passes,
         )
         for j in outcome.steps
-    ]  # fmt: skip
+    ]
     says = "not every step was read yet"
     if outcome.complete:
         says = f"largest error {outcome.worst:.3f} % of span, tolerance {outcome.tolerance:g} % of span"
         if np.isfinite(outcome.hysteresis):
             says += f", hysteresis {outcome.hysteresis:.3f} % of span"
     return OutcomeOut(
-        steps=steps, worst=finite(outcome.worst), hysteresis=finite(outcome.hysteresis), tolerance=outcome.tolerance,
-        complete=outcome.complete, passes=outcome.passes, says=says,
-    )  # fmt: skip
+        steps=steps,
+        worst=finite(outcome.worst),
+        hysteresis=finite(outcome.hysteresis),
+        tolerance=outcome.tolerance,
+        complete=outcome.complete,
+        passes=outcome.passes,
+        says=says,
+    )
 
 
 def _signed(image: PlantImage, row: int, error: float) -> str:

@@ -91,17 +91,25 @@ def sweep(path: PointPath, body: SweepIn) -> Response:
     if body.name.strip():
         if result.passes is None or list(body.given) != list(SHARES):
             raise ProblemError(
-                409, f"a whole sweep has {len(SHARES)} levels, up and down, each read", "nothing was signed",
+                409,
+                f"a whole sweep has {len(SHARES)} levels, up and down, each read",
+                "nothing was signed",
                 "run the sweep again, to its end",
-            )  # fmt: skip
+            )
         proved(body.password)
         rows = [[f"{r.given:.1f}", f"{r.read:.2f}", f"{r.difference:+.2f}", r.way] for r in result.rows]
         says = f"largest difference {result.worst:.2f} % of span, hysteresis {result.hysteresis:.2f} %"
         document: dict[str, Any] = {
-            "tag": f"{image.label(row)} to {image.label(into)}", "service": image.text("service", row),
-            "lines": [f"tolerance {body.tolerance:g} % of the input's span"], "seq": image.seq,
-            "table": {"head": ["given, %", "read, %", "difference, %", "way"], "rows": rows, "widths": [20, 20, 20, 14]},
-        }  # fmt: skip
+            "tag": f"{image.label(row)} to {image.label(into)}",
+            "service": image.text("service", row),
+            "lines": [f"tolerance {body.tolerance:g} % of the input's span"],
+            "seq": image.seq,
+            "table": {
+                "head": ["given, %", "read, %", "difference, %", "way"],
+                "rows": rows,
+                "widths": [20, 20, 20, 14],
+            },
+        }
         verdict = f"{'passed' if result.passes else 'failed'}: {says}"
         with shared().engine.begin() as connection:
             record = evidence.keep(
@@ -110,12 +118,16 @@ def sweep(path: PointPath, body: SweepIn) -> Response:
     return jsonify(
         SweepOut(
             rows=[
-                SweepRow(given=r.given, read=finite(r.read), difference=finite(r.difference), way=r.way) for r in result.rows
+                SweepRow(given=r.given, read=finite(r.read), difference=finite(r.difference), way=r.way)
+                for r in result.rows
             ],
-            shares=list(SHARES), worst=finite(result.worst), hysteresis=finite(result.hysteresis), passes=result.passes,
+            shares=list(SHARES),
+            worst=finite(result.worst),
+            hysteresis=finite(result.hysteresis),
+            passes=result.passes,
             record=record,
         ).model_dump()
-    )  # fmt: skip
+    )
 
 
 @api.get("/evidence/<int:number>", responses={200: None})

@@ -210,9 +210,10 @@ def read(body: ScriptTextIn) -> Response:
         ScriptReadOut(
             lines=[ScriptLine(**line) for line in lines_of(image, script)],
             problems=[WrongLine(line=p.line, says=p.says) for p in script.problems],
-            trips=_trips(image, script), length_s=script.length_s,
+            trips=_trips(image, script),
+            length_s=script.length_s,
         ).model_dump()
-    )  # fmt: skip
+    )
 
 
 @api.post("/scripts/run", responses={200: RunOut})
@@ -283,9 +284,14 @@ def sign_run(path: RunPath, body: SignRunIn) -> Response:
     verdict = "failed" if _missed(made) else "passed"
     with shared().engine.begin() as connection:
         record = evidence.keep(
-            connection, "script", made.points[0], session_now().account, body.name.strip(), f"{verdict}: {made.says}",
+            connection,
+            "script",
+            made.points[0],
+            session_now().account,
+            body.name.strip(),
+            f"{verdict}: {made.says}",
             _document(made, body.note),
-        )  # fmt: skip
+        )
         scripts.signed(connection, made.id, record)
     return jsonify(_run(_found(path.number)).model_dump())
 
@@ -293,19 +299,29 @@ def sign_run(path: RunPath, body: SignRunIn) -> Response:
 def _document(made: Run, note: str) -> dict[str, Any]:
     rows = [
         [
-            f"{line['began']:.1f}" if line["began"] is not None else "", line["tag"], line["says"], line["state"],
-            f"{line['after']:.1f}" if line["after"] is not None else "", line["read"],
+            f"{line['began']:.1f}" if line["began"] is not None else "",
+            line["tag"],
+            line["says"],
+            line["state"],
+            f"{line['after']:.1f}" if line["after"] is not None else "",
+            line["read"],
         ]
         for line in made.body["lines"]
-    ]  # fmt: skip
+    ]
     return {
-        "tag": made.script, "service": f"run {made.id}, begun {made.at:%Y-%m-%d %H:%M:%S} UTC by {made.who}", "seq": made.seq,
-        "lines": ["times in s from the beginning; “after”: from then until it was seen"], "points": made.points, "note": note,
+        "tag": made.script,
+        "service": f"run {made.id}, begun {made.at:%Y-%m-%d %H:%M:%S} UTC by {made.who}",
+        "seq": made.seq,
+        "lines": ["times in s from the beginning; “after”: from then until it was seen"],
+        "points": made.points,
+        "note": note,
         "table": {
-            "head": ["at", "point", "put or expected", "", "after", "read"], "rows": rows, "widths": [11, 22, 62, 18, 13, 52],
+            "head": ["at", "point", "put or expected", "", "after", "read"],
+            "rows": rows,
+            "widths": [11, 22, 62, 18, 13, 52],
         },
         "text": made.text,
-    }  # fmt: skip
+    }
 
 
 def _trips(image: PlantImage, script: Script) -> list[str]:
@@ -330,9 +346,15 @@ def _missed(r: Run) -> int:
 
 def _told(r: Run) -> dict[str, Any]:
     return {
-        "id": r.id, "script": r.script, "who": r.who, "at": r.at.isoformat(), "state": r.state, "says": r.says,
-        "missed": _missed(r), "record": r.record,
-    }  # fmt: skip
+        "id": r.id,
+        "script": r.script,
+        "who": r.who,
+        "at": r.at.isoformat(),
+        "state": r.state,
+        "says": r.says,
+        "missed": _missed(r),
+        "record": r.record,
+    }
 
 
 def _run(r: Run) -> RunOut:

@@ -111,11 +111,16 @@ def _walk() -> WalkOut:
     verdicts, pairs = judged(image, [(f.point, f.at.timestamp()) for f in rows], mine.expected)
     found = [
         FoundOut(
-            id=f.id, at=f.at.isoformat(), point=f.point, pattern=f.pattern, plateaus=[PlateauOut(**p) for p in f.plateaus],
-            takes=v.takes, says=v.says,
+            id=f.id,
+            at=f.at.isoformat(),
+            point=f.point,
+            pattern=f.pattern,
+            plateaus=[PlateauOut(**p) for p in f.plateaus],
+            takes=v.takes,
+            says=v.says,
         )
         for f, v in zip(rows, verdicts, strict=True)
-    ]  # fmt: skip
+    ]
     return WalkOut(
         begins=mine.begins.isoformat(),
         expected=list(mine.expected),

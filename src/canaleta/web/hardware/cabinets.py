@@ -222,11 +222,16 @@ def fits(path: FitPath) -> Response:
         level = max(told.level, Level.WARNS) if more else told.level
         out.append(
             FitOut(
-                module=module.id, level=level.name.lower(), mode=told.mode, reads=told.reads,
-                reasons=[*told.reasons, *more], remedies=list(told.remedies), margin=told.margin,
+                module=module.id,
+                level=level.name.lower(),
+                mode=told.mode,
+                reads=told.reads,
+                reasons=[*told.reasons, *more],
+                remedies=list(told.remedies),
+                margin=told.margin,
                 supply=supply,
             )
-        )  # fmt: skip
+        )
     return jsonify(FitsOut(seq=whole.seq, fits=out).model_dump())
 
 
@@ -266,12 +271,17 @@ def places(body: PlacesIn) -> Response:
     found_places = places_for(image, body.cabinets or list(image.layout.cabinets), known)
     out = [
         PlaceOut(
-            point=p.point, address=image.layout.address(p.module, p.channel) if p.module else "",
-            terminals=[mark for mark, _ in image.layout.type_of(p.module).terminal_marks(p.channel)] if p.module else [],
-            mode=p.mode, reads=p.reads, says=p.says,
+            point=p.point,
+            address=image.layout.address(p.module, p.channel) if p.module else "",
+            terminals=[mark for mark, _ in image.layout.type_of(p.module).terminal_marks(p.channel)]
+            if p.module
+            else [],
+            mode=p.mode,
+            reads=p.reads,
+            says=p.says,
         )
         for p in found_places
-    ]  # fmt: skip
+    ]
     return jsonify(PlacesOut(seq=image.seq, places=out).model_dump())
 
 
@@ -335,14 +345,18 @@ def _cabinet(look: _Look, cabinet: Cabinet) -> CabinetOut:
         if not layout.type_of(module).passive:
             by_class.setdefault(class_of(layout.type_of(module)), []).append(module)
     return CabinetOut(
-        cabinet=cabinet.id, name=cabinet.name, title=cabinet.title, racks=racks,
+        cabinet=cabinet.id,
+        name=cabinet.name,
+        title=cabinet.title,
+        racks=racks,
         count=_count(counted(look.image, modules, look.used)),
         classes=[
             ClassCount(name=name, count=_count(counted(look.image, mine, look.used)))
             for name, mine in sorted(by_class.items())
         ],
-        heat_w=sum(rack.heat_w for rack in racks), spare_wanted=look.image.conventions.reserve.spare_share,
-    )  # fmt: skip
+        heat_w=sum(rack.heat_w for rack in racks),
+        spare_wanted=look.image.conventions.reserve.spare_share,
+    )
 
 
 def _rack(look: _Look, rack: Rack) -> RackIn:
@@ -374,12 +388,16 @@ def _module(
         at = addresses_at(layout, rack_map, places[module.id, n])
         channels.append(
             ChannelOut(
-                channel=n, address=layout.address(module.id, n), register_at=at.words, direct=at.direct,
+                channel=n,
+                address=layout.address(module.id, n),
+                register_at=at.words,
+                direct=at.direct,
                 terminals=[mark for mark, _ in kind.terminal_marks(n)],
-                point=look.holders.get((module.id, n), 0), wishes=look.claims.get((module.id, n), []),
+                point=look.holders.get((module.id, n), 0),
+                wishes=look.claims.get((module.id, n), []),
                 wired=n in module.wired,
             )
-        )  # fmt: skip
+        )
     told = [load.feeds, *load.fuses] if load.feeds.rating_ma or load.feeds.ma else []
     return ModuleOut(
         module=module.id, place=module.place, slot=layout.slots[module.id], type=kind.key, title=kind.title,
@@ -392,9 +410,15 @@ def _module(
 
 def _count(count: Count) -> CountOut:
     return CountOut(
-        channels=count.channels, used=count.used, free=count.free, spare=count.spare, wired=count.wired,
-        wanted=count.wanted, short=count.short, share=count.share,
-    )  # fmt: skip
+        channels=count.channels,
+        used=count.used,
+        free=count.free,
+        spare=count.spare,
+        wired=count.wired,
+        wanted=count.wanted,
+        short=count.short,
+        share=count.share,
+    )
 
 
 def _load(load: Load) -> LoadOut:

@@ -135,11 +135,17 @@ def types() -> Response:
         used[module.type_key] = used.get(module.type_key, 0) + 1
     out = [
         TypeOut(
-            key=key, title=kind.title, summary=kind.summary, channels=kind.channels, used=used.get(key, 0),
-            in_plant=key in own, in_catalogue=key in catalogue, body=kind.model_dump(mode="json"),
+            key=key,
+            title=kind.title,
+            summary=kind.summary,
+            channels=kind.channels,
+            used=used.get(key, 0),
+            in_plant=key in own,
+            in_catalogue=key in catalogue,
+            body=kind.model_dump(mode="json"),
         )
         for key, kind in (own | {k: v for k, v in catalogue.items() if k not in own}).items()
-    ]  # fmt: skip
+    ]
     return jsonify(TypesOut(seq=image.seq, types=out).model_dump())
 
 
@@ -193,9 +199,11 @@ def hardware(body: HardwareIn) -> Response:
                 403, str(error), "nothing was changed", "an administrator says where, among the plant's rules"
             ) from error
         raise ProblemError(
-            409 if error.conflict else 422, str(error), "nothing was changed",
+            409 if error.conflict else 422,
+            str(error),
+            "nothing was changed",
             "look at it as it is now" if error.conflict else "what was typed is kept: mend it",
-        ) from error  # fmt: skip
+        ) from error
     except (TypeError, ValueError) as error:
         raise ProblemError(422, "an operation is not understood", str(error)[:200], "see docs/hardware.md") from error
 

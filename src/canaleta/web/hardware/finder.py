@@ -102,8 +102,12 @@ def look(body: LookIn) -> Response:
             )
         out.append(
             DecodingOut(
-                name=d.name, words=d.words, order=d.order, values=[float(v) if np.isfinite(v) else None for v in values],
-                fits=int(np.count_nonzero(near)), sane=bool(sane.all()),
+                name=d.name,
+                words=d.words,
+                order=d.order,
+                values=[float(v) if np.isfinite(v) else None for v in values],
+                fits=int(np.count_nonzero(near)),
+                sane=bool(sane.all()),
             )
-        )  # fmt: skip
+        )
     return jsonify(LookOut(words=words, says=answer["says"], decodings=out).model_dump())

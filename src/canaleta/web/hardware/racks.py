@@ -246,9 +246,11 @@ def log(path: RackPath) -> Response:
     """The newest commands to a rack: who, what, and what became of it."""
     with shared().engine.connect() as connection:
         rows = connection.execute(
-            select(t.command).where(t.command.c.rack == path.rack, t.command.c.kind.in_(("write", "inject", "become", "test")))
-            .order_by(t.command.c.id.desc()).limit(LOG_LINES)
-        ).all()  # fmt: skip
+            select(t.command)
+            .where(t.command.c.rack == path.rack, t.command.c.kind.in_(("write", "inject", "become", "test")))
+            .order_by(t.command.c.id.desc())
+            .limit(LOG_LINES)
+        ).all()
     lines = [
         LogLine(at=row.at.isoformat(), who=row.who, kind=row.kind, what=_what(row.target), result=_result(row))
         for row in rows

@@ -90,11 +90,18 @@ def wiring_of(path: PointPath) -> Response:
         )
     hookup = hookup_of(image, 0, circuit)
     out = CircuitOut(
-        svg=drawn(circuit), words=circuit.words, source=circuit.source, closes=circuit.closes,
-        faults=list(circuit.faults), way=list(circuit.way), notes=list(circuit.notes), safe=list(hookup.safe),
-        readings=[ReadingOut(**asdict(r)) for r in hookup.readings], calibrator=hookup.calibrator,
+        svg=drawn(circuit),
+        words=circuit.words,
+        source=circuit.source,
+        closes=circuit.closes,
+        faults=list(circuit.faults),
+        way=list(circuit.way),
+        notes=list(circuit.notes),
+        safe=list(hookup.safe),
+        readings=[ReadingOut(**asdict(r)) for r in hookup.readings],
+        calibrator=hookup.calibrator,
         steps=list(hookup.steps),
-    )  # fmt: skip
+    )
     return jsonify(out.model_dump())
 
 
@@ -132,9 +139,16 @@ def cables() -> Response:
         ]
         out.append(
             CableOut(
-                cable=cable.id, name=cable.name, kind=cable.kind, colours=cable.colours, mm2=cable.mm2,
-                length_m=cable.length_m, begins=cable.begins, ends=cable.ends, cores=cores,
+                cable=cable.id,
+                name=cable.name,
+                kind=cable.kind,
+                colours=cable.colours,
+                mm2=cable.mm2,
+                length_m=cable.length_m,
+                begins=cable.begins,
+                ends=cable.ends,
+                cores=cores,
                 spare=sum(not c.points for c in cores),
             )
-        )  # fmt: skip
+        )
     return jsonify(CablesOut(seq=image.seq, cables=out).model_dump())

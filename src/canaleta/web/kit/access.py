@@ -81,9 +81,11 @@ def install(app: Flask, hosts: frozenset[str]) -> None:
         name = urlsplit(f"//{request.host}").hostname or ""
         if name.lower() not in hosts:
             raise ProblemError(
-                421, "this server does not go by that name", f"asked for {name!r}",
+                421,
+                "this server does not go by that name",
+                f"asked for {name!r}",
                 "start with --host NAME, or list the name in CANALETA_HOSTS",
-            )  # fmt: skip
+            )
         if request.endpoint is None:
             return
         _no_nul()

@@ -81,12 +81,19 @@ def _told(row: Any, news: _News, image: PlantImage) -> dict[str, Any]:
         news = _News(anew=True)
     changed = [(point, name) for point, name, _ in news.cells]
     return {
-        "seq": row.seq, "at": row.at.isoformat(), "who": row.who, "source": row.source,
+        "seq": row.seq,
+        "at": row.at.isoformat(),
+        "who": row.who,
+        "source": row.source,
         "cells": [*news.cells, *follow_cells(image, changed)],
-        "closed": row.findings_closed, "opened": row.findings_opened,
-        "added": [point_row(image, number) for number in news.added if image.has(number)], "removed": news.removed,
-        "racks": _moved_racks(image, changed), "typicals": news.typicals, "anew": news.anew,
-    }  # fmt: skip
+        "closed": row.findings_closed,
+        "opened": row.findings_opened,
+        "added": [point_row(image, number) for number in news.added if image.has(number)],
+        "removed": news.removed,
+        "racks": _moved_racks(image, changed),
+        "typicals": news.typicals,
+        "anew": news.anew,
+    }
 
 
 def _moved_racks(image: PlantImage, cells: Iterable[tuple[int, str]]) -> list[tuple[int, int]]:

@@ -200,9 +200,12 @@ def refused(planned: Planned) -> ProblemError:
     if cells:
         many = "one cell" if len(cells) == 1 else f"{len(cells)} cells"
         return ProblemError(
-            422, cells[0].says, f"{many} cannot be taken; nothing was changed",
-            "what was typed is kept: mend it and press Enter, or Esc to leave it as it was", cells,
-        )  # fmt: skip
+            422,
+            cells[0].says,
+            f"{many} cannot be taken; nothing was changed",
+            "what was typed is kept: mend it and press Enter, or Esc to leave it as it was",
+            cells,
+        )
     cells = [_conflict(c) for c in planned.conflicts]
     return ProblemError(
         409, cells[0].says, "nothing was changed", "choose yours or theirs: what you typed is kept", cells
@@ -219,6 +222,9 @@ def _refusal(r: Refusal) -> CellProblem:
 
 def _conflict(c: Conflict) -> CellProblem:
     return CellProblem(
-        point=c.edit.point, field=c.edit.field, typed=c.edit.text, theirs=c.theirs,
+        point=c.edit.point,
+        field=c.edit.field,
+        typed=c.edit.text,
+        theirs=c.theirs,
         says=f"{c.by or 'somebody'} changed it to “{c.theirs}” meanwhile",
-    )  # fmt: skip
+    )

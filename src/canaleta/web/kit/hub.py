@@ -48,9 +48,15 @@ HERE_S = 150.0
 
 
 CHANNELS = (
-    "canaleta_seq", "canaleta_live", LOCKS_CHANNEL, HERE_CHANNEL, ALARMS_CHANNEL, TEMPORARY_CHANNEL, FOUND_CHANNEL,
+    "canaleta_seq",
+    "canaleta_live",
+    LOCKS_CHANNEL,
+    HERE_CHANNEL,
+    ALARMS_CHANNEL,
+    TEMPORARY_CHANNEL,
+    FOUND_CHANNEL,
     STOPPING_CHANNEL,
-)  # fmt: skip
+)
 ALARMS_EVERY_S = 0.5
 """Open alarms are told as a whole, at most so often: a flood of them is one event."""
 MOST_ALARMS = 1000
@@ -346,8 +352,9 @@ def point_event(image: PlantImage, point: int, block: LiveBlock | None, now: flo
     """What one point says now, as an event: its stations, and what is wrong."""
     row = image.row_of(point)
     told = {
-        "path": live_path(image, row, block, now).model_dump(), "advice": advice_now(image, row, block).model_dump(),
-    }  # fmt: skip
+        "path": live_path(image, row, block, now).model_dump(),
+        "advice": advice_now(image, row, block).model_dump(),
+    }
     return event("point", {"point": point, **told})
 
 

@@ -221,12 +221,17 @@ def advice_now(image: PlantImage, row: int, block: LiveBlock | None) -> AdvicesO
     shown = finite(float(block.shown[k]))
     flows = dict(zip(block.loaded.tolist(), block.load_ma.tolist(), strict=True)).get(point, float("nan"))
     return AdvicesOut(
-            faults=[_advice(a) for a in told], latched=bool(reasons & Reason.LATCHED),
-            band=bands.names[index] if bands and 0 <= index < len(bands.names) else "",
-            lamp=lamps[index] if 0 <= index < len(lamps) else "", shown=shown,
-            difference=None if shown is None else finite(shown - float(block.value[k])), load_ma=finite(flows),
-            expected_ma=finite(float(expected_load_ma(image, np.array([row]), block.counts[k : k + 1])[0])) if finite(flows) is not None else None,
-        )  # fmt: skip
+        faults=[_advice(a) for a in told],
+        latched=bool(reasons & Reason.LATCHED),
+        band=bands.names[index] if bands and 0 <= index < len(bands.names) else "",
+        lamp=lamps[index] if 0 <= index < len(lamps) else "",
+        shown=shown,
+        difference=None if shown is None else finite(shown - float(block.value[k])),
+        load_ma=finite(flows),
+        expected_ma=finite(float(expected_load_ma(image, np.array([row]), block.counts[k : k + 1])[0]))
+        if finite(flows) is not None
+        else None,
+    )
 
 
 def _advice(a: Advice) -> AdviceOut:

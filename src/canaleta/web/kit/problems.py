@@ -88,9 +88,13 @@ def invalid_request(error: ValidationError) -> Response:
     first = error.errors(include_url=False, include_context=False)[0]
     where = ".".join(str(part) for part in first["loc"])
     return _answer(
-        Problem(status=422, title="the request is not understood", detail=f"{where}: {first['msg']}",
-                remedy="see /api/openapi.json")
-    )  # fmt: skip
+        Problem(
+            status=422,
+            title="the request is not understood",
+            detail=f"{where}: {first['msg']}",
+            remedy="see /api/openapi.json",
+        )
+    )
 
 
 def install(app: Flask) -> None:

@@ -26,6 +26,8 @@ def proved(password: str) -> None:
     with shared().engine.begin() as connection:
         if not accounts.sign_in(connection, session_now().account, password):
             raise ProblemError(
-                422, "this is not your password", "nothing was signed; what was read is kept",
+                422,
+                "this is not your password",
+                "nothing was signed; what was read is kept",
                 "type it again; who has none yet sets one under their name",
-            )  # fmt: skip
+            )

@@ -134,9 +134,17 @@ def change(body: ConventionsIn) -> Response:
             status, str(refused), "nothing was changed", "what was typed is kept: mend it"
         ) from refused
     out = ConventionsChanged(
-        seq=seq, applied=body.apply, renamed=renamed, moved=moved, opened=len(does.come), altered=len(does.altered), closed=len(does.closed),
+        seq=seq,
+        applied=body.apply,
+        renamed=renamed,
+        moved=moved,
+        opened=len(does.come),
+        altered=len(does.altered),
+        closed=len(does.closed),
         values=[MovedOut(point=m.point, at=m.at, was=m.was, becomes=m.becomes) for m in does.moved[:MOST_TOLD]],
         values_count=does.moved_count,
-        findings=[FindingOut.model_validate(finding_out(to_body(f))) for f in (*does.come, *does.altered)[:MOST_TOLD]],
-    )  # fmt: skip
+        findings=[
+            FindingOut.model_validate(finding_out(to_body(f))) for f in (*does.come, *does.altered)[:MOST_TOLD]
+        ],
+    )
     return jsonify(out.model_dump())

@@ -240,9 +240,11 @@ def export(body: ExportIn) -> Response:
         data, kind = list_out.as_csv(sheet), "text/csv; charset=utf-8"
     else:
         sheets = [
-            sheet, list_out.findings_sheet(image, bodies), list_out.spares_sheet(image, _spares(image)),
+            sheet,
+            list_out.findings_sheet(image, bodies),
+            list_out.spares_sheet(image, _spares(image)),
             list_out.temporary_sheet(image, changed),
-        ]  # fmt: skip
+        ]
         data, kind = as_workbook(sheets), "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
     response = Response(data, content_type=kind)
     response.headers["Content-Disposition"] = f'attachment; filename="{_file_name(title)}-{image.seq}.{body.form}"'
@@ -404,11 +406,13 @@ def _told(number: int) -> Response:
     first = found.get("header", -1) + 1
     columns = [
         ColumnOut(
-            heading=heading, target=found["targets"].get(str(c), ""), unit=found["units"].get(str(c), ""),
+            heading=heading,
+            target=found["targets"].get(str(c), ""),
+            unit=found["units"].get(str(c), ""),
             cells=list(itertools.islice((row[c] for row in top[first:] if c < len(row) and row[c]), 3)),
         )
         for c, heading in enumerate(found.get("headings", []))
-    ]  # fmt: skip
+    ]
     out = JobOut(
         id=job.id, name=job.name, state=job.state, busy=job.state in BUSY, done=job.done, says=job.says,
         sheets=[FilePageOut(**sheet) for sheet in found.get("sheets", [])], sheet=found.get("sheet", 0),

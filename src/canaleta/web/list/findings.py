@@ -91,9 +91,17 @@ def rules_there_are() -> Response:
     """The catalogue of rules, with how this plant takes what they find."""
     grades = shared().image().conventions.grades
     rules = [
-        RuleOut(id=r.id, name=r.name, looks=r.looks, source=r.source, severity=r.severity, harm=r.harm, grade=grades.get(r.id, ""))
+        RuleOut(
+            id=r.id,
+            name=r.name,
+            looks=r.looks,
+            source=r.source,
+            severity=r.severity,
+            harm=r.harm,
+            grade=grades.get(r.id, ""),
+        )
         for r in RULES
-    ]  # fmt: skip
+    ]
     return jsonify(
         RulesOut(rules=rules, harms=[HarmOut(name=harm, says=says) for harm, says in HARMS.items()]).model_dump()
     )

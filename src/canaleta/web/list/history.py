@@ -117,13 +117,19 @@ def history(query: HistoryQuery) -> Response:
     out = HistoryOut(
         sets=[
             HistorySet(
-                seq=s.seq, at=s.at.isoformat(), who=s.who, source=s.source, why=s.why, undoes=s.undoes,
-                count=len(cells.get(s.seq, [])) + more.get(s.seq, 0), cells=cells.get(s.seq, [])[:MOST_CELLS],
+                seq=s.seq,
+                at=s.at.isoformat(),
+                who=s.who,
+                source=s.source,
+                why=s.why,
+                undoes=s.undoes,
+                count=len(cells.get(s.seq, [])) + more.get(s.seq, 0),
+                cells=cells.get(s.seq, [])[:MOST_CELLS],
             )
             for s in sets
         ],
         people=list(people),
-    )  # fmt: skip
+    )
     return jsonify(out.model_dump())
 
 
@@ -139,8 +145,9 @@ def _of_points(query: HistoryQuery) -> list[ColumnElement[bool]]:
     if query.point is None:
         return []
     of: list[ColumnElement[bool]] = [
-        t.change.c.entity.in_(("point", ADDED, REMOVED)), t.change.c.entity_id == query.point,
-    ]  # fmt: skip
+        t.change.c.entity.in_(("point", ADDED, REMOVED)),
+        t.change.c.entity_id == query.point,
+    ]
     if query.field is not None:
         of.append(func.jsonb_exists(t.change.c.fields, query.field))
     return of
@@ -196,8 +203,11 @@ def _history_cells(image: PlantImage, point: int, fields: dict[str, Any]) -> lis
     tag = image.label(image.row_of(point)) if image.has(point) else ""
     return [
         HistoryCell(
-            point=point, tag=tag, field=name,
-            was=cell_text(image.layout, name, was), became=cell_text(image.layout, name, became),
+            point=point,
+            tag=tag,
+            field=name,
+            was=cell_text(image.layout, name, was),
+            became=cell_text(image.layout, name, became),
         )
         for name, (was, became) in fields.items()
-    ]  # fmt: skip
+    ]

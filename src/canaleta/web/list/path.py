@@ -106,13 +106,15 @@ def paths_of(body: PathIn) -> Response:
         why = workings(as_it_is, 0, Station(asked.station), value, upset_of(1, by_row))
         answers.append(
             FiguresOut(
-                station=asked.station, text=asked.text, units=units,
+                station=asked.station,
+                text=asked.text,
+                units=units,
                 figures=[finite(x) for x in paths.stations[:, 0]],
                 quality=Quality(int(paths.quality[0])).name.lower(),
                 reasons=reason_messages(image, 0, int(paths.reasons[0])),
                 working=[WorkingOut(**asdict(w)) if w else None for w in why],
             )
-        )  # fmt: skip
+        )
     return jsonify(PathsOut(stations=[s.value for s in STATIONS], answers=answers).model_dump())
 
 

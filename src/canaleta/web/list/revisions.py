@@ -144,7 +144,7 @@ def put_up_for_check(body: PutUpIn) -> Response:
     try:
         put_up(
             shared().engine, shared().cache, project, body.mark, body.note, body.open_reason, session_now().account
-        )  # fmt: skip
+        )
     except RevisionError as error:
         raise ProblemError(409, str(error), "nothing was frozen") from error
     return _told()
@@ -160,9 +160,15 @@ def give_signature(path: RevisionPath, body: SignatureIn) -> Response:
         second = shared().image(connection).conventions.second_signature == "asked"
     try:
         sign(
-            shared().engine, path.revision, body.meaning, who, body.password, body.name, body.remark,
+            shared().engine,
+            path.revision,
+            body.meaning,
+            who,
+            body.password,
+            body.name,
+            body.remark,
             second_person=second,
-        )  # fmt: skip
+        )
     except RevisionError as error:
         raise ProblemError(409, str(error), "nothing was signed") from error
     except LookupError as error:
@@ -177,15 +183,21 @@ def compared(path: RevisionPath, query: Against) -> Response:
     was_name, was, was_project = _state(path.revision)
     name, becomes, project = _state(query.against)
     out = DifferencesOut(
-        was=was_name, becomes=name, others=_others(was_project, project),
+        was=was_name,
+        becomes=name,
+        others=_others(was_project, project),
         points=[
             PointDifferenceOut(
-                point=d.point, tag=d.tag, kind=d.kind, cells=[list(cell) for cell in d.cells], words=list(d.words),
+                point=d.point,
+                tag=d.tag,
+                kind=d.kind,
+                cells=[list(cell) for cell in d.cells],
+                words=list(d.words),
                 moves=d.moves,
             )
             for d in differences(was, becomes)
         ],
-    )  # fmt: skip
+    )
     return jsonify(out.model_dump())
 
 
@@ -255,9 +267,12 @@ def _told() -> Response:
         changed = changed_since(connection, issued.seq) if issued else 0
         bad = _bad(connection)
     out = RevisionsOut(
-        revisions=[_out(r) for r in known], issued=issued.mark if issued else "", changed=changed, bad=bad,
+        revisions=[_out(r) for r in known],
+        issued=issued.mark if issued else "",
+        changed=changed,
+        bad=bad,
         next_mark=_next_mark([r.mark for r in known]),
-    )  # fmt: skip
+    )
     return jsonify(out.model_dump())
 
 

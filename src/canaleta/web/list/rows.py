@@ -217,9 +217,7 @@ def preview_points(body: NewIn) -> Response:
 def remove_points(body: GoneIn) -> Response:
     """Take points away as one change set, or say what that does. Undo brings them back with everything they held."""
     try:
-        done = remove_rows(
-            shared().engine, shared().cache, body.points, session_now().account, apply=body.apply
-        )  # fmt: skip
+        done = remove_rows(shared().engine, shared().cache, body.points, session_now().account, apply=body.apply)
     except LookupError as error:
         raise ProblemError(409, str(error), remedy="choose again what shall go") from error
     if isinstance(done, Applied):

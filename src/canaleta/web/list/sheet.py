@@ -333,11 +333,14 @@ def _modes(image: PlantImage, row: int) -> tuple[str, ...]:
 
 def _wiring(wired: Wiring) -> WiringOut:
     return WiringOut(
-        cores=[CoreOut(device_side=c.device_side, terminal=c.terminal, role=c.role, flows=c.flows) for c in wired.cores],
+        cores=[
+            CoreOut(device_side=c.device_side, terminal=c.terminal, role=c.role, flows=c.flows) for c in wired.cores
+        ],
         links=[LinkOut(**asdict(link)) for link in wired.links],
         unused=[TerminalOut(**asdict(terminal)) for terminal in wired.unused],
-        inside=wired.inside, words=wired.words,
-    )  # fmt: skip
+        inside=wired.inside,
+        words=wired.words,
+    )
 
 
 def _register(image: PlantImage, row: int) -> str:

@@ -138,12 +138,20 @@ def open_alarms() -> Response:
         often = alarms.chattering(connection, conventions.chattering_alarm)
     told = [
         AlarmOut(
-            point=a.point, kind=a.kind, state=a.state, active=a.active, priority=a.priority, since=a.since.isoformat(),
-            raised=a.raised.isoformat() if a.raised else None, who=a.who, why=a.why,
-            until=a.until.isoformat() if a.until else None, value=a.value,
+            point=a.point,
+            kind=a.kind,
+            state=a.state,
+            active=a.active,
+            priority=a.priority,
+            since=a.since.isoformat(),
+            raised=a.raised.isoformat() if a.raised else None,
+            who=a.who,
+            why=a.why,
+            until=a.until.isoformat() if a.until else None,
+            value=a.value,
         )
         for a in rows
-    ]  # fmt: skip
+    ]
     long = timedelta(hours=conventions.standing_h)
     standing = [
         TroubleOut(point=a.point, kind=a.kind, times=0, hours=round((now - a.raised).total_seconds() / 3600, 1))
@@ -170,8 +178,10 @@ def say(body: SayIn) -> Response:
     if body.word == "shelve" and body.minutes:
         until = _now() + timedelta(minutes=body.minutes)
     target = {
-        "event": SAID[body.word].name, "why": body.why.strip(), "until": until.isoformat() if until else None,
-    }  # fmt: skip
+        "event": SAID[body.word].name,
+        "why": body.why.strip(),
+        "until": until.isoformat() if until else None,
+    }
     image = shared().image()
     by_rack: dict[int, list[tuple[int, str]]] = defaultdict(list)
     for point, kind in body.alarms:

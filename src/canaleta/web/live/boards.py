@@ -48,9 +48,15 @@ class WordsOut(Shape):
 
 
 KIND_WORDS = {
-    "ll": "low-low", "l": "low", "h": "high", "hh": "high-high", "dev": "deviation", "rate": "rate of change",
-    "state": "state", "fault": "signal failed",
-}  # fmt: skip
+    "ll": "low-low",
+    "l": "low",
+    "h": "high",
+    "hh": "high-high",
+    "dev": "deviation",
+    "rate": "rate of change",
+    "state": "state",
+    "fault": "signal failed",
+}
 
 
 @api.get("/live/words", responses={200: WordsOut})

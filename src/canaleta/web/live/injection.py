@@ -139,8 +139,13 @@ def source(path: PointPath) -> Response:
         why_not = "this rack is a real one: put the signal on at the device, with a calibrator"
     return jsonify(
         SourceOut(
-            why_not=why_not, unit=loop_unit(image, row), contact=family is Family.CONTACT, trips=list(trips_of(image, row)),
+            why_not=why_not,
+            unit=loop_unit(image, row),
+            contact=family is Family.CONTACT,
+            trips=list(trips_of(image, row)),
             forms=[FormOut(name=name, says=says) for name, says in FORMS.items()],
-            faults=[SourceFaultOut(name=k.name, says=k.says, amount=k.amount, usual=k.usual) for k in kinds_for(family)],
+            faults=[
+                SourceFaultOut(name=k.name, says=k.says, amount=k.amount, usual=k.usual) for k in kinds_for(family)
+            ],
         ).model_dump()
-    )  # fmt: skip
+    )

@@ -34,7 +34,14 @@ api = routes("learn", __name__, url_prefix="/api/learn", abp_responses=PROBLEMS)
 
 LOOPS: dict[str, dict[str, Any]] = {
     "gas pressure": {
-        "device": {"signal": "4–20 mA", "low": 0, "high": 600, "unit": "mbar", "lift_off_v": 10.5, "failure_ma": 21.6},
+        "device": {
+            "signal": "4–20 mA",
+            "low": 0,
+            "high": 600,
+            "unit": "mbar",
+            "lift_off_v": 10.5,
+            "failure_ma": 21.6,
+        },
         "loop": {"supply": "module", "wires": 2, "hops": "head; barrier 240 Ω"},
         "input": {"module": "ai8-ui", "mode": "4–20 mA"},
         "value": {"low": 0, "high": 600, "unit": "mbar"},
@@ -51,7 +58,7 @@ LOOPS: dict[str, dict[str, Any]] = {
         "input": {"module": "rtd6", "mode": "Pt100, 0.1 °C"},
         "value": {"low": 0, "high": 250, "unit": "°C"},
     },
-}  # fmt: skip
+}
 SHARE_OF_ALARM = 0.8
 
 
@@ -156,11 +163,16 @@ def learn(body: LearnIn) -> Response:
     return jsonify(
         LearnOut(
             stations=_stations(image, as_it_is.stations[:, 0], healthy.stations[:, 0], process, faults),
-            quality=Quality(int(as_it_is.quality[0])).name.lower(), faults=[a.says for a in told],
-            causes=list(told[0].causes) if told else [], next=told[0].next if told else "", alarms=passed,
-            keep=alarms, offers=offers, limit=f"{limit:g} {document['value']['unit']}",
+            quality=Quality(int(as_it_is.quality[0])).name.lower(),
+            faults=[a.says for a in told],
+            causes=list(told[0].causes) if told else [],
+            next=told[0].next if told else "",
+            alarms=passed,
+            keep=alarms,
+            offers=offers,
+            limit=f"{limit:g} {document['value']['unit']}",
         ).model_dump()
-    )  # fmt: skip
+    )
 
 
 def _faults(body: LearnIn) -> tuple[Fault, ...]:
@@ -193,11 +205,13 @@ def _alarms(image: PlantImage, body: LearnIn, value: float, quality: int) -> tup
     names = {"h": "high", "fault": "signal failed"}
     told = [
         LearnAlarm(
-            name=names[table.key(k)[1]], state=WORDS[State(int(after.state[k]))], active=bool(after.active[k]),
+            name=names[table.key(k)[1]],
+            state=WORDS[State(int(after.state[k]))],
+            active=bool(after.active[k]),
             number=int(after.state[k]),
         )
         for k in range(len(table))
-    ]  # fmt: skip
+    ]
     return keep, told
 
 
@@ -214,8 +228,13 @@ def _stations(
         worked = why[k]
         out.append(
             LearnStation(
-                name=name.value, figure=figure if finite(float(now[k])) is not None else "–", healthy=plain, unit=words[k].unit,
-                formula=worked.formula if worked else "", figures=worked.figures if worked else "", differs=figure != plain,
+                name=name.value,
+                figure=figure if finite(float(now[k])) is not None else "–",
+                healthy=plain,
+                unit=words[k].unit,
+                formula=worked.formula if worked else "",
+                figures=worked.figures if worked else "",
+                differs=figure != plain,
             )
-        )  # fmt: skip
+        )
     return out

@@ -80,12 +80,14 @@ def trends(query: TrendQuery) -> Response:
         found_ = read_trends(connection, racks, ends - query.seconds, ends, query.columns, periods)
     out = [
         TrendOut(
-            point=point, times=[round(x, 3) for x in drawn.times.tolist()],
-            least=[finite(x) for x in drawn.least.tolist()], most=[finite(x) for x in drawn.most.tolist()],
+            point=point,
+            times=[round(x, 3) for x in drawn.times.tolist()],
+            least=[finite(x) for x in drawn.least.tolist()],
+            most=[finite(x) for x in drawn.most.tolist()],
             mean=[finite(x) for x in drawn.mean.tolist()],
         )
         for point, drawn in found_.items()
-    ]  # fmt: skip
+    ]
     return jsonify(TrendsOut(begins=ends - query.seconds, ends=ends, trends=out).model_dump())
 
 
@@ -142,10 +144,14 @@ def noise(path: PointPath, query: NoiseQuery) -> Response:
     tries, says = advised(times, value, wanted, slowest if np.isfinite(slowest) else np.inf)
     return jsonify(
         NoiseOut(
-            readings=len(value), units=_figures(value), counts=_figures(counts), wanted=wanted, says=says,
+            readings=len(value),
+            units=_figures(value),
+            counts=_figures(counts),
+            wanted=wanted,
+            says=says,
             tried=[TriedOut(smoothing_s=x.smoothing_s, sigma=finite(x.sigma), to_95_s=x.to_95_s) for x in tries],
         ).model_dump()
-    )  # fmt: skip
+    )
 
 
 def _figures(samples: np.ndarray) -> NoiseFigures:

@@ -231,11 +231,15 @@ def offers(path: PointPath) -> Response:
         )
     return jsonify(
         OfferOut(
-            force=force, output=output, armed_needed=armed, trips=list(trips_of(image, row)), unit=image.text("value_unit", row),
+            force=force,
+            output=output,
+            armed_needed=armed,
+            trips=list(trips_of(image, row)),
+            unit=image.text("value_unit", row),
             on_loss=_on_loss(image, row),
             open=[entry(x) for x in open_],
         ).model_dump()
-    )  # fmt: skip
+    )
 
 
 @api.put("/points/<int:point>/force", responses={200: EntryOut})
@@ -384,8 +388,10 @@ def _place(image: PlantImage, row: int) -> tuple[int, Rack]:
 
 def _written(rack: Rack, writes: list[Write], what: str) -> None:
     target = {
-        "writes": [[w.register, w.word, w.mask] for w in writes], "stand_in": rack.stand_in, "what": [what],
-    }  # fmt: skip
+        "writes": [[w.register, w.word, w.mask] for w in writes],
+        "stand_in": rack.stand_in,
+        "what": [what],
+    }
     asked(rack.id, "force", target, "nothing was written")
 
 

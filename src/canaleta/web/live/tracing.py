@@ -151,10 +151,15 @@ def trace(path: PointPath, body: TraceIn) -> Response:
     report = traced([{"seen": True, "not seen": False, "": None}[stage.tick] for stage in out])
     return jsonify(
         TraceOut(
-            given=stages[0].expected, unit=words[0].unit, stages=out, between=list(report.suspect) if report.suspect else None, says=report.says, do=report.do,
+            given=stages[0].expected,
+            unit=words[0].unit,
+            stages=out,
+            between=list(report.suspect) if report.suspect else None,
+            says=report.says,
+            do=report.do,
             following=report.following,
         ).model_dump()
-    )  # fmt: skip
+    )
 
 
 @api.get("/<int:point>/stimuli", responses={200: StimuliOut})
@@ -210,7 +215,7 @@ def reference(path: PointPath, body: SplitIn) -> Response:
     )
     return jsonify(
         SplitOut(source=finite(source), shunt=finite(shunt), channel=finite(channel), says=says).model_dump()
-    )  # fmt: skip
+    )
 
 
 def _now(image: PlantImage, row: int) -> tuple[float, float, bool]:

@@ -174,10 +174,13 @@ def _told(link: str = "") -> Response:
         found = accounts.open_sessions(connection, None)
     out = [
         AccountOut(
-            name=name, role=role, active=active, has_password=has_password,
+            name=name,
+            role=role,
+            active=active,
+            has_password=has_password,
             sessions=sum(s.account == name for s in found),
             seen=max((s.seen for s in found if s.account == name), default=""),
         )
         for name, role, active, has_password in known
-    ]  # fmt: skip
+    ]
     return jsonify(AccountsOut(accounts=out, link=link).model_dump())

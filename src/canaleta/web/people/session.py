@@ -81,9 +81,11 @@ def sign_in(body: SignIn) -> Response:
     with shared().engine.begin() as connection:
         if not accounts.sign_in(connection, body.name, body.password):
             raise ProblemError(
-                401, "name and password do not fit", "nothing says which of the two",
+                401,
+                "name and password do not fit",
+                "nothing says which of the two",
                 "a one-time link lets you in: ./canaleta user link NAME",
-            )  # fmt: skip
+            )
         accounts.forgive(connection, of_name)
         return _opened(connection, body.name)
 
@@ -137,9 +139,11 @@ def change_password(body: NewPassword) -> Response:
         raise ProblemError(429, "too many tries", "the old password still holds", "wait a minute, then try again")
     if not known:
         raise ProblemError(
-            403, "the old password is another", "nothing was changed",
+            403,
+            "the old password is another",
+            "nothing was changed",
             "type the one that holds now; if it is lost, a one-time link lets you set a new one",
-        )  # fmt: skip
+        )
     with shared().engine.begin() as connection:
         accounts.set_password(connection, session.account, body.password)
         accounts.end_other_sessions(connection, session.account, session.token_hash)

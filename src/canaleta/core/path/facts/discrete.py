@@ -65,9 +65,13 @@ def agreement_of(p: PathRows) -> Section | None:
         good = found.off_holds and found.on_holds
         row_tone: Tone = "bad" if mine and not good else ""
         rows.append(
-            Row(f"type {number}{', this input' if mine else ''}", "agrees" if good else "; ".join(found.troubles),
-                INPUT_TYPES[number].words, row_tone)
-        )  # fmt: skip
+            Row(
+                f"type {number}{', this input' if mine else ''}",
+                "agrees" if good else "; ".join(found.troubles),
+                INPUT_TYPES[number].words,
+                row_tone,
+            )
+        )
         if mine and found.bleed:
             rows.append(Row("mends the leakage", found.bleed, "keeps the open switch under 5 V"))
         if mine and not good:

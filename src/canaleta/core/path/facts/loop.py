@@ -54,10 +54,13 @@ def failure_limits(p: PathRows) -> Section | None:
         volts = f"{shown(first(seen), 3)} {input_unit(p)}, " if input_unit(p) != "mA" else ""
         value = first(stations[5])
         rows.append(
-            Row(f"{label} {shown(ma, 1)} mA",
+            Row(
+                f"{label} {shown(ma, 1)} mA",
                 f"{volts}count {shown(first(counts), 0)}" + (f", {of_value(p, value)}" if np.isfinite(value) else ""),
-                "cannot be told from the end of the count" if hidden else "", "settle" if hidden else "")
-        )  # fmt: skip
+                "cannot be told from the end of the count" if hidden else "",
+                "settle" if hidden else "",
+            )
+        )
     verdict = "every limit can be seen"
     if unseen:
         verdict = f"a failure {' and '.join(unseen)} cannot be seen: the count stops before it"
@@ -82,8 +85,13 @@ def voltage(p: PathRows) -> Section | None:
         if p.text("shunt_ohm")
         else "no burden known"
     )
-    rows.append(Row("in the loop", f"{significant(total)} Ω" + (f" and {significant(drops)} V" if drops else ""),
-                    f"{seen}, hops and {p.text('cable_m') or '0'} m of cable, both cores, hottest"))  # fmt: skip
+    rows.append(
+        Row(
+            "in the loop",
+            f"{significant(total)} Ω" + (f" and {significant(drops)} V" if drops else ""),
+            f"{seen}, hops and {p.text('cable_m') or '0'} m of cable, both cores, hottest",
+        )
+    )
     verdict, tone = source.figure if source.tone else "", source.tone
     margin_v: float | None = None
     lift = first(p.number("lift_off_v"))
@@ -102,18 +110,36 @@ def voltage(p: PathRows) -> Section | None:
         for ma, volts in zip(budget.currents_ma, budget.over_device_v, strict=True):
             short = volts < lift
             rows.append(
-                Row(f"over the device at {shown(ma, 0)} mA", f"{shown(volts, 2)} V",
+                Row(
+                    f"over the device at {shown(ma, 0)} mA",
+                    f"{shown(volts, 2)} V",
                     f"{shown(c.least_supply_v, 1)} V − {shown(drops, 1)} V − {shown(ma, 0)} mA · {significant(total)} Ω",
-                    "bad" if short else "")
-            )  # fmt: skip
-        rows.append(Row("margin over lift-off", f"{shown(budget.margin_v, 2)} V",
-                        f"lift-off {p.text('lift_off_v')} V at {shown(design, 0)} mA",
-                        "" if budget.works else "bad"))  # fmt: skip
-        rows.append(Row("the loop may have", f"{shown(budget.greatest_ohm, 0)} Ω at most",
-                        f"({shown(c.least_supply_v, 1)} − {shown(drops, 1)} − {p.text('lift_off_v')}) V / {shown(design, 0)} mA"))  # fmt: skip
+                    "bad" if short else "",
+                )
+            )
+        rows.append(
+            Row(
+                "margin over lift-off",
+                f"{shown(budget.margin_v, 2)} V",
+                f"lift-off {p.text('lift_off_v')} V at {shown(design, 0)} mA",
+                "" if budget.works else "bad",
+            )
+        )
+        rows.append(
+            Row(
+                "the loop may have",
+                f"{shown(budget.greatest_ohm, 0)} Ω at most",
+                f"({shown(c.least_supply_v, 1)} − {shown(drops, 1)} − {p.text('lift_off_v')}) V / {shown(design, 0)} mA",
+            )
+        )
         if budget.longest_m is not None:
-            rows.append(Row("longest cable", f"{shown(budget.longest_m, 0)} m",
-                            f"{shown(cable[1], 2)} mm², {shown(cable[2], 0)} °C, IEC 60228, both cores"))  # fmt: skip
+            rows.append(
+                Row(
+                    "longest cable",
+                    f"{shown(budget.longest_m, 0)} m",
+                    f"{shown(cable[1], 2)} mm², {shown(cable[2], 0)} °C, IEC 60228, both cores",
+                )
+            )
         if not budget.works:
             verdict, tone, margin_v = (
                 f"{shown(-budget.margin_v, 2)} V short at {shown(design, 0)} mA",
@@ -124,8 +150,14 @@ def voltage(p: PathRows) -> Section | None:
             verdict, margin_v = f"{shown(budget.margin_v, 2)} V to spare at {shown(design, 0)} mA", budget.margin_v
     if p.text("hart") == "yes":
         low = loads < HART_LEAST_OHM
-        rows.append(Row("HART sees", f"{significant(loads)} Ω", f"at least {HART_LEAST_OHM:.0f} Ω are needed",
-                        "bad" if low else ""))  # fmt: skip
+        rows.append(
+            Row(
+                "HART sees",
+                f"{significant(loads)} Ω",
+                f"at least {HART_LEAST_OHM:.0f} Ω are needed",
+                "bad" if low else "",
+            )
+        )
         if low and tone != "bad":
             verdict, tone = f"HART needs {shown(HART_LEAST_OHM - loads, 0)} Ω more in the loop", "bad"
             margin_v = None
@@ -137,9 +169,11 @@ def _sources(p: PathRows) -> Row:
     source, supply = loop_source(p.image, int(p.rows[0])), p.text("supply")
     if source == Source.TWO:
         out = p.mode_flag("outputs")[0]
-        by = "the output drives the loop and so does the device" if out else (
-            "the device feeds the loop and so does the terminal it lands on"
-        )  # fmt: skip
+        by = (
+            "the output drives the loop and so does the device"
+            if out
+            else ("the device feeds the loop and so does the terminal it lands on")
+        )
         return Row("sources", "two", by, "bad")
     if source == Source.NONE:
         return Row("sources", "none", "neither the device nor the module feeds the loop", "bad")
@@ -164,16 +198,26 @@ def shunt(p: PathRows) -> Section | None:
         rows.append(Row(f"at {shown(ma, 0)} mA", f"{shown(ma * gain, 3)} {unit}, count {shown(counts, 0)}"))
     low, high = (first(affine.unrounded(p, np.array([end * gain]))) for end in (first(a) for a in signal_span(p)))
     whole = first(p.of_mode("counts_high")) - first(p.of_mode("counts_low"))
-    rows.append(Row("counts from end to end", f"{shown(low, 1)} … {shown(high, 1)}",
-                    f"{shown(abs((high - low) / whole) * 100, 1)} % of the converter's span"))  # fmt: skip
+    rows.append(
+        Row(
+            "counts from end to end",
+            f"{shown(low, 1)} … {shown(high, 1)}",
+            f"{shown(abs((high - low) / whole) * 100, 1)} % of the converter's span",
+        )
+    )
     clip = first(InputJoint().backward(p, affine.backward(p, p.of_mode("most"))))
     hidden = clip < p.conventions.namur.failed_high_ma
     rows.append(Row("the count stops at", f"{shown(clip, 2)} mA", "", "settle" if hidden else ""))
     tolerance = first(p.number("shunt_percent"))
     if np.isfinite(tolerance):
         span = signal_span(p)[1][0] - signal_span(p)[0][0]
-        rows.append(Row("tolerance at 20 mA", f"±{shown(tolerance * 20.0 / float(span), 2)} % of span",
-                        f"±{p.text('shunt_percent')} % of 20 mA over {shown(float(span), 0)} mA"))  # fmt: skip
+        rows.append(
+            Row(
+                "tolerance at 20 mA",
+                f"±{shown(tolerance * 20.0 / float(span), 2)} % of span",
+                f"±{p.text('shunt_percent')} % of 20 mA over {shown(float(span), 0)} mA",
+            )
+        )
     rows.append(Row("power at 22 mA", f"{significant(0.022**2 * ohm, 3)} W"))
     verdict = f"clips at {shown(clip, 1)} mA, failure high cannot be seen" if hidden else ""
     return Section(Station.LOOP, "shunt", tuple(rows), verdict, "settle" if hidden else "")

@@ -127,8 +127,13 @@ def resolution(p: PathRows) -> Section | None:
             f"{SENSIBLE_BAND_COUNTS} steps"),
     ]  # fmt: skip
     coarse = counts / step < 1000 and _family(p) == Family.LINEAR
-    return Section(Station.COUNTS, "resolution", tuple(rows), f"only {shown(counts / step, 0)} steps in the span" if coarse else "",
-                   "settle" if coarse else "")  # fmt: skip
+    return Section(
+        Station.COUNTS,
+        "resolution",
+        tuple(rows),
+        f"only {shown(counts / step, 0)} steps in the span" if coarse else "",
+        "settle" if coarse else "",
+    )
 
 
 def accuracy(p: PathRows) -> Section | None:
@@ -199,8 +204,13 @@ def _wired_shares(p: PathRows, span: float) -> list[Share | None]:
     if _family(p) != Family.LINEAR or np.isnan(tolerance) or signal_unit(p) != "mA":
         return [None]
     low, high = (first(a) for a in signal_span(p))
-    return [Share("shunt", span * tolerance / 100.0 * high / (high - low),
-                  f"±{p.text('shunt_percent')} % of {shown(high, 0)} mA over {shown(high - low, 0)} mA")]  # fmt: skip
+    return [
+        Share(
+            "shunt",
+            span * tolerance / 100.0 * high / (high - low),
+            f"±{p.text('shunt_percent')} % of {shown(high, 0)} mA over {shown(high - low, 0)} mA",
+        )
+    ]
 
 
 def _module_shares(p: PathRows, span: float) -> list[Share | None]:
@@ -262,10 +272,14 @@ def _table(p: PathRows, station: Station, law: str, field: str) -> Section | Non
     way = {1: "rises all the way", -1: "falls all the way", 0: f"turns at point {turns}"}[table.direction]
     wrong = table.direction == 0
     rows = (
-        Row("points", f"{len(table.points)} of {MOST_POINTS}", "monotone cubic between" if table.cubic else "straight between"),
+        Row(
+            "points",
+            f"{len(table.points)} of {MOST_POINTS}",
+            "monotone cubic between" if table.cubic else "straight between",
+        ),
         Row("from … to", ends, "beyond it the last piece runs on, unless below and above say otherwise"),
         Row("way back", "none" if wrong else "one", way, "bad" if wrong else ""),
-    )  # fmt: skip
+    )
     verdict = f"the table turns at point {turns}: a value has no one figure behind it" if wrong else ""
     return Section(station, "table", rows, verdict, "bad" if wrong else "")
 
@@ -283,12 +297,23 @@ def reference(p: PathRows) -> Section | None:
         needed = "gauge" not in offered
         if not report and needed:
             missing.append(f"{unit} of {station}: {' or '.join(offered)}?")
-        rows.append(Row(f"{unit} of {station}", report or f"{' or '.join(offered)}?", "" if report else "type it in “said as”",
-                        "settle" if not report and needed else ""))  # fmt: skip
+        rows.append(
+            Row(
+                f"{unit} of {station}",
+                report or f"{' or '.join(offered)}?",
+                "" if report else "type it in “said as”",
+                "settle" if not report and needed else "",
+            )
+        )
     pair = between_units(p.image, row, p.text("device_unit"), p.text("value_unit")) if rows else None
     if pair and pair[1] and {p.text("device_reference"), p.text("value_reference")} == {"gauge", "absolute"}:
-        rows.append(Row("between them", f"{significant(pair[1], 6)} {p.text('value_unit')}",
-                        f"air of {p.conventions.ambient_bar:g} bar, the plant's"))  # fmt: skip
+        rows.append(
+            Row(
+                "between them",
+                f"{significant(pair[1], 6)} {p.text('value_unit')}",
+                f"air of {p.conventions.ambient_bar:g} bar, the plant's",
+            )
+        )
     return Section(
         Station.DEVICE, "counted from", tuple(rows), missing[0] if missing else "", "settle" if missing else ""
     )

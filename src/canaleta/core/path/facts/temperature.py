@@ -50,9 +50,14 @@ def leads(p: PathRows) -> Section | None:
     if lead:
         for t in spots:
             now = error(t, counted * lead)
-            rows.append(Row(f"reads high at {shown(t, 0)} °C", f"{shown(now, 2)} °C" if np.isfinite(now) else "beyond the curve",
-                            f"{counted:.0f} · {shown(lead, 3)} Ω; with two wires {shown(error(t, 2 * lead), 2)} °C",
-                            "settle" if counted and abs(now) > 0.1 else ""))  # fmt: skip
+            rows.append(
+                Row(
+                    f"reads high at {shown(t, 0)} °C",
+                    f"{shown(now, 2)} °C" if np.isfinite(now) else "beyond the curve",
+                    f"{counted:.0f} · {shown(lead, 3)} Ω; with two wires {shown(error(t, 2 * lead), 2)} °C",
+                    "settle" if counted and abs(now) > 0.1 else "",
+                )
+            )
     else:
         ohm = first(electrical(name, np.array([spots[0] + 0.5 if spots else 0.0]), tables)) - first(
             electrical(name, np.array([spots[0] - 0.5 if spots else 0.0]), tables)
@@ -98,8 +103,14 @@ def extension(p: PathRows) -> Section | None:
     fits = extensions_for(letter)
     rows = [Row("wires that belong to it", ", ".join(fits) or "none is standardised", "IEC 60584-3:2021")]
     if colours:
-        rows.append(Row("colours", f"+ {colours.plus}, − {colours.minus}, sheath {colours.sheath}", f"{code}, the plant's code",
-                        ""))  # fmt: skip
+        rows.append(
+            Row(
+                "colours",
+                f"+ {colours.plus}, − {colours.minus}, sheath {colours.sheath}",
+                f"{code}, the plant's code",
+                "",
+            )
+        )
         if "red" in (colours.plus, colours.minus) and code != "IEC 60584-3":
             rows.append(
                 Row("red is", "plus" if colours.plus == "red" else "minus", "other codes have it the other way round")
@@ -115,14 +126,25 @@ def extension(p: PathRows) -> Section | None:
     if np.isfinite(head):
         limits = EXTENSIONS.get(wire)
         if limits and not limits.low_degc <= head <= limits.high_degc:
-            rows.append(Row("the head is at", f"{shown(head, 0)} °C",
-                            f"{wire} is for {limits.low_degc:g} … {limits.high_degc:g} °C", "settle"))  # fmt: skip
+            rows.append(
+                Row(
+                    "the head is at",
+                    f"{shown(head, 0)} °C",
+                    f"{wire} is for {limits.low_degc:g} … {limits.high_degc:g} °C",
+                    "settle",
+                )
+            )
         costs = [(w, wire_error_degc(letter, made, high, head, cold)) for w, made in _others(letter, wire)]
         for other, cost in costs:
             if np.isfinite(cost):
-                rows.append(Row(f"on {other}", f"reads {shown(cost, 1)} °C off at {shown(high, 0)} °C",
-                                f"head {shown(head, 0)} °C, junction {shown(cold, 0)} °C",
-                                "bad" if other == wire else ""))  # fmt: skip
+                rows.append(
+                    Row(
+                        f"on {other}",
+                        f"reads {shown(cost, 1)} °C off at {shown(high, 0)} °C",
+                        f"head {shown(head, 0)} °C, junction {shown(cold, 0)} °C",
+                        "bad" if other == wire else "",
+                    )
+                )
                 if other == wire:
                     verdict = f"on {wire} it reads {shown(cost, 1)} °C off at {shown(high, 0)} °C"
         swapped = wire_error_degc(letter, letter, high, head, cold, sign=-1.0)

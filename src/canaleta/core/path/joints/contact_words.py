@@ -48,8 +48,9 @@ def circuit_working(joint: CircuitJoint, p: PathRows, x: float, y: float, forwar
             told = f"series {p.text('series_ohm') or '?'} Ω, across {p.text('parallel_ohm') or '?'} Ω as typed"
         else:
             told = "a bare contact: closed is a short, open is a break"
-        return Working("I = source / (inside + switch)", _arrow(state, f"{shown(y, 2)} mA", forward),
-                       f"{source}; {told}")  # fmt: skip
+        return Working(
+            "I = source / (inside + switch)", _arrow(state, f"{shown(y, 2)} mA", forward), f"{source}; {told}"
+        )
     supply = float(p.supply_v[0])
     if on_mains(p)[0]:
         supply = p.conventions.mains_v
@@ -78,8 +79,11 @@ def level_working(joint: LevelJoint, p: PathRows, x: float, y: float, forward: b
     if kind:
         limits = INPUT_TYPES[kind]
         ma = x / float(input_ohm(p)[0]) * 1000.0
-        return Working(limits.words, _arrow(f"{shown(x, 1)} V, {shown(ma, 2)} mA", state, forward),
-                       f"{mode}: IEC 61131-2 type {kind}")  # fmt: skip
+        return Working(
+            limits.words,
+            _arrow(f"{shown(x, 1)} V, {shown(ma, 2)} mA", state, forward),
+            f"{mode}: IEC 61131-2 type {kind}",
+        )
     off, on = (shown(float(level[0]), 1).removesuffix(".0") for level in switching_levels(p))
     norm = "IEC 60947-5-6" if unit == "mA" else "IEC 61131-2"
     return Working(
@@ -98,8 +102,11 @@ def sense_working(joint: SenseJoint, p: PathRows, x: float, y: float, forward: b
     """The sense and the words."""
     words = (p.text("text_0") or "0", p.text("text_1") or "1")
     turned = p.text("acting") == "reverse"
-    return Working("value = 1 − bit" if turned else "value = bit", _arrow(shown(x, 0), shown(y, 0), forward),
-                   f"0 says “{words[0]}”, 1 says “{words[1]}”")  # fmt: skip
+    return Working(
+        "value = 1 − bit" if turned else "value = bit",
+        _arrow(shown(x, 0), shown(y, 0), forward),
+        f"0 says “{words[0]}”, 1 says “{words[1]}”",
+    )
 
 
 def _arrow(this: str, following: str, forward: bool) -> str:
@@ -122,10 +129,14 @@ def describe(p: PathRows) -> tuple[StationWords, ...]:
     switch = str(switch_kind(p)[0])
     electric = [
         f"{word} {p.text(field)} {u}"
-        for word, field, u in (("leaks", "leakage_ma", "mA"), ("drops", "drop_v", "V"),
-                               ("series", "series_ohm", "Ω"), ("across", "parallel_ohm", "Ω"))
+        for word, field, u in (
+            ("leaks", "leakage_ma", "mA"),
+            ("drops", "drop_v", "V"),
+            ("series", "series_ohm", "Ω"),
+            ("across", "parallel_ohm", "Ω"),
+        )
         if p.text(field)
-    ]  # fmt: skip
+    ]
     words = tuple(f"{bit} says {p.text(f'text_{bit}')}" for bit in (0, 1) if p.text(f"text_{bit}"))
     if p.text("acting") == "reverse":
         words = ("turned over", *words)

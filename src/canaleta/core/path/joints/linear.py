@@ -259,9 +259,13 @@ def reasons(p: PathRows, stations: Floats) -> NDArray[np.uint32]:
         at_least &= _LIVE_ZERO[code] | (np.abs(seen - low_end) > per_count)
         told = fault_counts(p, counts, out)
         out |= signal_reasons(
-            np.where(told, np.nan, current), _LIVE_ZERO[code], at_least & ~told, at_most & ~told,
-            p.conventions.namur, per_count * to_ma,
-        )  # fmt: skip
+            np.where(told, np.nan, current),
+            _LIVE_ZERO[code],
+            at_least & ~told,
+            at_most & ~told,
+            p.conventions.namur,
+            per_count * to_ma,
+        )
         starved = (_UNIT[code] == _MA) & (stations[2] >= greatest_ma(p) - 1e-9) & ~np.isnan(stations[1])
         mark(out, starved & ~p.hit("shorted") & (stations[2] < 25.0), Reason.STARVED_LOOP)
     mark(out, ~np.isnan(counts) & np.isnan(stations[5]), Reason.NOT_SCALED)

@@ -24,11 +24,16 @@ def scaling_working(joint: Scaling, p: PathRows, x: float, y: float, forward: bo
         by = f"factors {p.text('factors')}" if p.text("value_form") == "factors" else "slope and offset as typed"
         m, b = plain(float(slope[0])), plain(float(offset[0]))
         if not forward:
-            return Working("count = (value − offset) / slope, rounded",
-                           f"({shown(linear, 4)} − {b}) / {m} → {shown(x, 0)}", by + source_of_more)  # fmt: skip
-        return Working("value = slope · count + offset" + more[0],
-                       f"{m} · {counts_text(x)} + {b} = {shown(linear, 4)}{more[1] or f' {unit}'}".rstrip(),
-                       by + source_of_more)  # fmt: skip
+            return Working(
+                "count = (value − offset) / slope, rounded",
+                f"({shown(linear, 4)} − {b}) / {m} → {shown(x, 0)}",
+                by + source_of_more,
+            )
+        return Working(
+            "value = slope · count + offset" + more[0],
+            f"{m} · {counts_text(x)} + {b} = {shown(linear, 4)}{more[1] or f' {unit}'}".rstrip(),
+            by + source_of_more,
+        )
     c0, c1, v0, v1 = (counts_text(round(float(e[0]), 6)) for e in joint.ends(p))
     root = law == "square root"
     fraction = f"({shown(x, 1).removesuffix('.0')} − {c0}) / ({c1} − {c0})"
@@ -56,11 +61,15 @@ def _more_words(p: PathRows, linear: float, value: float) -> tuple[tuple[str, st
     law, unit = p.text("value_law"), p.text("value_unit")
     if law in TABLE_LAWS:
         kind = "monotone cubic" if law != "table" else "straight lines"
-        return ((", through the table", f" → {shown(value, 4)} {unit}".rstrip()),
-                f"; table as typed, {kind} between its points")  # fmt: skip
+        return (
+            (", through the table", f" → {shown(value, 4)} {unit}".rstrip()),
+            f"; table as typed, {kind} between its points",
+        )
     if law == SENSOR_LAW:
-        return ((", through the sensor's curve", f" → {shown(value, 3)} {unit}".rstrip()),
-                f"; curve of {p.text('signal')}")  # fmt: skip
+        return (
+            (", through the sensor's curve", f" → {shown(value, 3)} {unit}".rstrip()),
+            f"; curve of {p.text('signal')}",
+        )
     return ("", ""), ""
 
 

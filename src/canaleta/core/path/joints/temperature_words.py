@@ -95,10 +95,12 @@ def lead_working(joint: LeadJoint, p: PathRows, x: float, y: float, forward: boo
     lead = float(joint.lead_ohm(p)[0]) if forward else float(or_zero(p.number("lead_ohm"))[0])
     source = f"one lead {shown(lead, 3)} Ω as typed" if lead else "no lead resistance typed"
     if not forward:
-        return Working("R = R at the terminals − 2 · lead",
-                       f"{shown(y, 4)} − 2 · {shown(lead, 3)} = {shown(x, 4)} Ω", source)  # fmt: skip
-    return Working("R at the terminals = R + 2 · lead",
-                   f"{shown(x, 4)} + 2 · {shown(lead, 3)} = {shown(y, 4)} Ω", source)  # fmt: skip
+        return Working(
+            "R = R at the terminals − 2 · lead", f"{shown(y, 4)} − 2 · {shown(lead, 3)} = {shown(x, 4)} Ω", source
+        )
+    return Working(
+        "R at the terminals = R + 2 · lead", f"{shown(x, 4)} + 2 · {shown(lead, 3)} = {shown(y, 4)} Ω", source
+    )
 
 
 def wire_working(joint: WireJoint, p: PathRows, x: float, y: float, forward: bool) -> Working:
@@ -109,10 +111,16 @@ def wire_working(joint: WireJoint, p: PathRows, x: float, y: float, forward: boo
     jumper = f", jumper {p.text('jumper')}" if p.text("jumper") else ""
     source = f"wires: {wires}; the input is built for {built or 'any'}{jumper}"
     if not forward:
-        return Working(f"R at the terminals = input + {n:.0f} · lead",
-                       f"{shown(y, 4)} + {n:.0f} · {shown(lead, 3)} = {shown(x, 4)} Ω", source)  # fmt: skip
-    return Working(f"input = R at the terminals − {n:.0f} · lead",
-                   f"{shown(x, 4)} − {n:.0f} · {shown(lead, 3)} = {shown(y, 4)} Ω", source)  # fmt: skip
+        return Working(
+            f"R at the terminals = input + {n:.0f} · lead",
+            f"{shown(y, 4)} + {n:.0f} · {shown(lead, 3)} = {shown(x, 4)} Ω",
+            source,
+        )
+    return Working(
+        f"input = R at the terminals − {n:.0f} · lead",
+        f"{shown(x, 4)} − {n:.0f} · {shown(lead, 3)} = {shown(y, 4)} Ω",
+        source,
+    )
 
 
 def converter_working(joint: TemperatureConverter, p: PathRows, x: float, y: float, forward: bool) -> Working:

@@ -83,18 +83,34 @@ def upgrade() -> None:
     for name in TEXTS:
         op.add_column("point", sa.Column(name, sa.Text()))
     op.create_table(
-        "view", _text("owner"), _text("name"), sa.Column("body", JSONB(), nullable=False), _at(),
+        "view",
+        _text("owner"),
+        _text("name"),
+        sa.Column("body", JSONB(), nullable=False),
+        _at(),
         _key("view", "owner", "name"),
-    )  # fmt: skip
+    )
     op.create_table(
-        "typical", _number("id"), _text("name"), _text("says", ""), sa.Column("cells", JSONB(), nullable=False),
-        _key("typical", "id"), sa.UniqueConstraint("name", name=op.f("uq_typical_name")),
-    )  # fmt: skip
+        "typical",
+        _number("id"),
+        _text("name"),
+        _text("says", ""),
+        sa.Column("cells", JSONB(), nullable=False),
+        _key("typical", "id"),
+        sa.UniqueConstraint("name", name=op.f("uq_typical_name")),
+    )
     op.create_table(
-        "row_lock", _counted(), _at(), _number("point"), _text("who"), _text("why"), _text("may_lift", ""),
-        sa.Column("lifted_by", sa.Text()), sa.Column("lifted_at", sa.DateTime(timezone=True)),
+        "row_lock",
+        _counted(),
+        _at(),
+        _number("point"),
+        _text("who"),
+        _text("why"),
+        _text("may_lift", ""),
+        sa.Column("lifted_by", sa.Text()),
+        sa.Column("lifted_at", sa.DateTime(timezone=True)),
         _key("row_lock", "id"),
-    )  # fmt: skip
+    )
     op.create_index(
         "ix_row_lock_held", "row_lock", ["point"], unique=True, postgresql_where=sa.text("lifted_at is null")
     )
@@ -105,23 +121,43 @@ def upgrade() -> None:
         sa.Column("document", sa.LargeBinary(), nullable=False), _key("revision", "id"),
     )  # fmt: skip
     op.create_table(
-        "signature", _counted(), _at(), _number("revision"), _text("meaning"), _text("who"), _text("name"),
-        _text("remark", ""), _text("hash"), _key("signature", "id"),
+        "signature",
+        _counted(),
+        _at(),
+        _number("revision"),
+        _text("meaning"),
+        _text("who"),
+        _text("name"),
+        _text("remark", ""),
+        _text("hash"),
+        _key("signature", "id"),
         sa.ForeignKeyConstraint(["revision"], ["revision.id"], name=op.f("fk_signature_revision")),
         sa.CheckConstraint("meaning in ('checked', 'issued', 'withdrawn')", name=op.f("ck_signature_meaning")),
-    )  # fmt: skip
+    )
     op.create_table(
-        "import_job", _counted(), _at(), _text("who"), _text("name"), _text("state"),
-        sa.Column("done", sa.Float(), nullable=False, server_default="0"), _at("beat"), _text("says", ""),
+        "import_job",
+        _counted(),
+        _at(),
+        _text("who"),
+        _text("name"),
+        _text("state"),
+        sa.Column("done", sa.Float(), nullable=False, server_default="0"),
+        _at("beat"),
+        _text("says", ""),
         sa.Column("sheets", sa.LargeBinary()),
         sa.Column("choices", JSONB(), nullable=False, server_default="{}"),
         sa.Column("result", sa.LargeBinary()),
-        sa.Column("lines", sa.LargeBinary()), _key("import_job", "id"),
-    )  # fmt: skip
+        sa.Column("lines", sa.LargeBinary()),
+        _key("import_job", "id"),
+    )
     op.create_table(
-        "mapping", _text("name"), _text("who"), _at(), sa.Column("columns", JSONB(), nullable=False),
+        "mapping",
+        _text("name"),
+        _text("who"),
+        _at(),
+        sa.Column("columns", JSONB(), nullable=False),
         _key("mapping", "name"),
-    )  # fmt: skip
+    )
     for table in ("revision", "signature"):
         op.execute(
             f"create trigger only_grows before update or delete or truncate on {table} "

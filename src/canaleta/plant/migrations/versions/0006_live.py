@@ -82,9 +82,12 @@ def upgrade() -> None:
         _key("agent", "holder"),
     )
     op.create_table(
-        "kept_state", _big("rack"), _when("at"), sa.Column("body", sa.LargeBinary(), nullable=False),
+        "kept_state",
+        _big("rack"),
+        _when("at"),
+        sa.Column("body", sa.LargeBinary(), nullable=False),
         _key("kept_state", "rack"),
-    )  # fmt: skip
+    )
     op.create_table(
         "alarm", _big("point"), _text("kind"), _big("rack"), _text("state"), sa.Column("active", sa.Boolean(), nullable=False),
         _text("priority"), _when("since"), _when("raised", null=True), _text("who", ""), _when("until", null=True),
@@ -97,14 +100,22 @@ def upgrade() -> None:
     op.create_index("ix_journal_at", "journal", ["at"])
     op.create_index("ix_journal_point", "journal", ["point", "at"])
     op.create_table(
-        "trend_part", _big("rack"), _when("begins"), _when("ends"), sa.Column("body", sa.LargeBinary(), nullable=False),
+        "trend_part",
+        _big("rack"),
+        _when("begins"),
+        _when("ends"),
+        sa.Column("body", sa.LargeBinary(), nullable=False),
         _key("trend_part", "rack", "begins"),
-    )  # fmt: skip
+    )
     op.create_table(
-        "trend_hour", _big("point"), _when("hour"), sa.Column("body", sa.LargeBinary(), nullable=False),
-        sa.Column("minutes", sa.LargeBinary(), nullable=False), sa.Column("quarters", sa.LargeBinary(), nullable=False),
+        "trend_hour",
+        _big("point"),
+        _when("hour"),
+        sa.Column("body", sa.LargeBinary(), nullable=False),
+        sa.Column("minutes", sa.LargeBinary(), nullable=False),
+        sa.Column("quarters", sa.LargeBinary(), nullable=False),
         _key("trend_hour", "point", "hour"),
-    )  # fmt: skip
+    )
     op.execute("alter table trend_hour alter column body set storage external")
     op.create_index("ix_trend_hour_hour", "trend_hour", ["hour"])
     op.create_table(
@@ -126,9 +137,14 @@ def upgrade() -> None:
     )  # fmt: skip
     op.create_index("ix_evidence_point", "evidence", ["point", "at"])
     op.create_table(
-        "found", _counted(), _when("at"), _big("point"), _text("pattern"), sa.Column("body", JSONB(), nullable=False),
+        "found",
+        _counted(),
+        _when("at"),
+        _big("point"),
+        _text("pattern"),
+        sa.Column("body", JSONB(), nullable=False),
         _key("found", "id"),
-    )  # fmt: skip
+    )
     op.create_index("ix_found_at", "found", ["at"])
     op.create_table(
         "walk", _text("who"), _when("begins"), sa.Column("expected", JSONB(), nullable=False), _key("walk", "who")

@@ -32,9 +32,14 @@ def upgrade() -> None:
     # An early form of 0006 made a table of this name and never wrote into it.
     op.execute("drop table if exists script")
     op.create_table(
-        "script", _text("name"), _text("text"), sa.Column("version", sa.Integer(), nullable=False), _text("who"), _when("at"),
+        "script",
+        _text("name"),
+        _text("text"),
+        sa.Column("version", sa.Integer(), nullable=False),
+        _text("who"),
+        _when("at"),
         sa.PrimaryKeyConstraint("name", name=op.f("pk_script")),
-    )  # fmt: skip
+    )
     op.create_table(
         "script_run", sa.Column("id", sa.BigInteger(), autoincrement=True, nullable=False), _text("script"), _text("text"),
         _text("who"), _when("at"), _when("beat"), sa.Column("seq", sa.BigInteger(), nullable=False), _text("state"),
@@ -44,9 +49,12 @@ def upgrade() -> None:
     )  # fmt: skip
     op.create_index("ix_script_run_script", "script_run", ["script", "id"])
     op.create_table(
-        "trend_clock", sa.Column("id", sa.BigInteger(), autoincrement=True, nullable=False), _when("hour"),
-        sa.Column("body", sa.LargeBinary(), nullable=False), sa.PrimaryKeyConstraint("id", name=op.f("pk_trend_clock")),
-    )  # fmt: skip
+        "trend_clock",
+        sa.Column("id", sa.BigInteger(), autoincrement=True, nullable=False),
+        _when("hour"),
+        sa.Column("body", sa.LargeBinary(), nullable=False),
+        sa.PrimaryKeyConstraint("id", name=op.f("pk_trend_clock")),
+    )
     op.create_index("ix_trend_clock_hour", "trend_clock", ["hour"])
     # Hours of the older form have their times in themselves.
     op.add_column("trend_hour", sa.Column("clock", sa.BigInteger()))
