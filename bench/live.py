@@ -3,9 +3,11 @@
     .venv/bin/python bench/live.py agent [SECONDS]   10,240 channels of 40 racks at one reading a second, by one agent
     .venv/bin/python bench/live.py trends [HOURS]    10,000 points at 1/s: written, packed, drawn
     .venv/bin/python bench/live.py streams           register to browser with 49 stream clients beside one Chromium
-    .venv/bin/python bench/live.py storm [MINUTES]   agents killed and racks misbehaving under load: is every value true?
+    .venv/bin/python bench/live.py storm [MINUTES]   agents killed and racks misbehaving under load: is every value
+    true?
 
-Each needs what `./canaleta check` installs. Results: bench/results-live-NAME.txt. The racks of `agent` are a small Modbus
+Each needs what `./canaleta check` installs. Results: bench/results-live-NAME.txt. The racks of `agent` are a small
+Modbus
 server of the tests, in a process of its own (tests/building/stranger.py).
 """
 
@@ -130,7 +132,8 @@ def memory_mb(pid: int) -> float:
 
 
 def plant(ports: list[int]) -> Any:
-    """40 racks of 32 modules with eight 4–20 mA inputs each; every point has two alarms, every tenth bands and a filter."""
+    """40 racks of 32 modules with eight 4–20 mA inputs each; every point has two alarms, every tenth bands and a
+    filter."""
     from canaleta.catalogue.demo import DemoPlant
 
     cabinets, points = [], []
@@ -250,7 +253,8 @@ asyncio.run(main(*json.loads(sys.argv[2])))
 
 
 def storm(minutes: float = 8.0, bad: int = 4) -> None:
-    """Two agents over 40 racks; one is killed every 20 s and another started, four racks misbehave in turns. Every register
+    """Two agents over 40 racks; one is killed every 20 s and another started, four racks misbehave in turns. Every
+    register
     of a rack holds a number that says when it stood there: what is shown is compared with it at every moment."""
     from canaleta.catalogue.demo import layout_of
     from canaleta.core.model.quality import Quality
@@ -343,7 +347,8 @@ def storm(minutes: float = 8.0, bad: int = 4) -> None:
 
 
 def _held_then(times: list[list[float]], read_at: float, low: int, high: int) -> bool:
-    """Whether a rack's registers held these counts when they were read: (phase, set from, set until) of each half second.
+    """Whether a rack's registers held these counts when they were read: (phase, set from, set until) of each half
+    second.
     They may be as much newer as a scan may take, a second and a half with three requests, and not older."""
     stood = [
         phase
@@ -355,7 +360,8 @@ def _held_then(times: list[list[float]], read_at: float, low: int, high: int) ->
 
 
 def trends(hours: int = 2) -> None:
-    """10,000 points at one reading a second: parts written, hours packed, then drawn. A week follows by extrapolation."""
+    """10,000 points at one reading a second: parts written, hours packed, then drawn. A week follows by
+    extrapolation."""
     from sqlalchemy import text
 
     from canaleta.core.live.trends import Part

@@ -1,8 +1,10 @@
 """Benchmarks: ratios and budgets measured in one run, written as text beside this file.
 
     .venv/bin/python bench/measure.py core        50,000 generated points: image, all stations, findings
-    .venv/bin/python bench/measure.py findings    faults planted in a plant that is right, as a table; audits of 50,000 points
-    .venv/bin/python bench/measure.py convert     a million conversions of each thermocouple; a stream of a million lines
+    .venv/bin/python bench/measure.py findings    faults planted in a plant that is right, as a table; audits of
+    50,000 points
+    .venv/bin/python bench/measure.py convert     a million conversions of each thermocouple; a stream of a million
+    lines
     .venv/bin/python bench/measure.py list        50,000 points: list delivered and found in, an edit
     .venv/bin/python bench/measure.py bulk        50,000 points: scrolled, pasted into, added to; as XLSX in and out
     .venv/bin/python bench/measure.py latency     register change to browser, beside the scan period
@@ -574,7 +576,8 @@ def latency() -> None:
 
 
 def _one_change(page: Any, source: tuple[int, str], level: str) -> float:
-    """Put a current on the terminals at no moment of the scan in particular, see the register change with a client of our own, see the figure change; ms between."""
+    """Put a current on the terminals at no moment of the scan in particular, see the register change with a client of
+    our own, see the figure change; ms between."""
     counts, figure = {"8": (8000, "125.0"), "16": (24000, "375.0")}[level]
     port = int(page.evaluate("async () => (await (await fetch('/api/plant')).json()).racks[0].address").split(":")[1])
     client = ModbusTcpClient("127.0.0.1", port=port)

@@ -1,4 +1,5 @@
-"""Nothing decides on the words of a message: with every sentence of the core and of the lists reworded, all is as before."""
+"""Nothing decides on the words of a message: with every sentence of the core and of the lists reworded, all is as
+before."""
 
 import json
 import os

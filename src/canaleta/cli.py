@@ -1,4 +1,5 @@
-"""The command line: start, check, dev, demo, audit, convert, export, import, backup, restore, user. Processes of `start` have hidden commands."""
+"""The command line: start, check, dev, demo, audit, convert, export, import, backup, restore, user. Processes of
+`start` have hidden commands."""
 
 from __future__ import annotations
 

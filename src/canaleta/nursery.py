@@ -1,10 +1,13 @@
-"""A process that has loaded the program once and forks what is asked for: services begin at once and share its memory.
+"""A process that has loaded the program once and forks what is asked for: services begin at once and share its
+memory.
 
     python -m canaleta.nursery HANDLE
 
-HANDLE is a socket. Each message is one JSON object: "argv" (PYTHON, "-m", MODULE, …), "env", "user" (uid, gid) or null,
+HANDLE is a socket. Each message is one JSON object: "argv" (PYTHON, "-m", MODULE, …), "env", "user" (uid, gid) or
+null,
 "stop" (the signal that ends the service), "parent" (the pid that it shall be a child of, a subreaper), "needs" (a
-module that is loaded first, '' for all); with it come handles: its output first, then those that it keeps, under the numbers "keeps". The answer is the new process's pid.
+module that is loaded first, '' for all); with it come handles: its output first, then those that it keeps, under the
+numbers "keeps". The answer is the new process's pid.
 It has one thread, no connection and no state of its own; it ends when the other end of the socket does.
 """
 
@@ -44,7 +47,8 @@ def main(handle: int) -> int:
     """Load everything, then fork on request. Returns only in a forked child (with its exit status) or at the end."""
     asked = socket.socket(fileno=handle)
     coming = list(LOADED)
-    # What is loaded stays. Looking for what could go takes a tenth of the time, and would write to each object's page.
+    # What is loaded stays. Looking for what could go takes a tenth of the time, and would write to each object's
+    # page.
     gc.disable()
     while True:
         while coming and not select.select([asked], [], [], 0)[0]:

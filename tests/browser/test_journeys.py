@@ -394,7 +394,8 @@ def test_the_wiring_of_a_point_is_drawn_with_meter_and_calibrator(site: Site) ->
 
 
 def test_a_module_from_a_made_up_manual_is_typed_in_put_in_a_rack_and_read_live(site: Site) -> None:
-    """The manual says: QUAD-9, four passive current inputs, 4–20 mA is 800 to 4000 counts, 50 Ω, word of its own 7104."""
+    """The manual says: QUAD-9, four passive current inputs, 4–20 mA is 800 to 4000 counts, 50 Ω, word of its own
+    7104."""
     page = site.enter("erna", "engineer")
     cache = ImageCache(site.engine)
     image = cache.current()

@@ -1,4 +1,5 @@
-"""Live in the browser: a force is counted and let go, an alarm lives its life, a check is played and signed, a walk finds."""
+"""Live in the browser: a force is counted and let go, an alarm lives its life, a check is played and signed, a walk
+finds."""
 
 from __future__ import annotations
 

@@ -1,6 +1,7 @@
 """A plant that is right, and faults to plant in it: for tests and for bench/measure.py findings.
 
-Each kind of fault is planted on points that suit it, one fault a point; what an audit must say of it is a rule and the
+Each kind of fault is planted on points that suit it, one fault a point; what an audit must say of it is a rule and
+the
 points. Nothing here asks the rules what they would find.
 """
 
@@ -61,7 +62,8 @@ def _better_inputs(layout: Layout) -> Layout:
 
 @dataclass(frozen=True)
 class Kind:
-    """A kind of fault. suits: whether a row can have it; cells: what is typed there instead (number: how many there are
+    """A kind of fault. suits: whether a row can have it; cells: what is typed there instead (number: how many there
+    are
     already); pair: whether two neighbours get it together."""
 
     rule: str

@@ -1,6 +1,8 @@
-"""The verdicts of the core on a plant with faults, as JSON; with --reworded, with every sentence of the program reworded.
+"""The verdicts of the core on a plant with faults, as JSON; with --reworded, with every sentence of the program
+reworded.
 
-Run as a process of its own: the sentences are changed as the modules are loaded. A sentence is a text with words in it that
+Run as a process of its own: the sentences are changed as the modules are loaded. A sentence is a text with words in
+it that
 a function puts together or hands on; what the list itself says (choices, units, names of fields) stays.
 """
 
@@ -116,7 +118,8 @@ class Finder(PathFinder):
 
 
 def verdicts() -> dict[str, Any]:
-    """What is decided on the clean plant, on plants with faults, and of a few channels, checks and scripts: no sentence."""
+    """What is decided on the clean plant, on plants with faults, and of a few channels, checks and scripts: no
+    sentence."""
     import numpy as np
 
     from canaleta.catalogue.demo import demo_plant, layout_of

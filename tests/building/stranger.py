@@ -14,7 +14,8 @@ Manner = Literal["well", "slow", "silent", "garbage", "refuses", "other transact
 
 
 class Stranger:
-    """Answers functions 3 and 4 from a dict of registers. manner: how it behaves from now on. late: how much later each
+    """Answers functions 3 and 4 from a dict of registers. manner: how it behaves from now on. late: how much later
+    each
     answer comes, s, in turns; swapped: a quick answer may pass a slow one."""
 
     def __init__(

@@ -25,7 +25,8 @@ def test_a_module_type_has_registers_and_terminals_for_every_channel(kind: Modul
 
 
 def test_registers_that_each_module_occupies() -> None:
-    """Words for channels, one more for a status word and for a cold junction; two a channel for 32 bits; one a load."""
+    """Words for channels, one more for a status word and for a cold junction; two a channel for 32 bits; one a
+    load."""
     assert {k: (t.channels, t.register_count) for k, t in module_types().items()} == {
         "di16-24v": (16, 1), "ai8-ui": (8, 9), "tc8": (8, 10), "rtd6": (6, 7), "ai4-pm": (4, 8), "fi2": (2, 4),
         "di8-watch": (8, 2), "di4-230ac": (4, 1), "di8-types": (8, 1), "ao4": (4, 4),

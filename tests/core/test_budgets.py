@@ -119,7 +119,8 @@ def test_limits_join_as_a_root_of_squares() -> None:
 
 
 def test_the_budget_of_a_loop() -> None:
-    """0.2 % of 10 bar; 0.1 % of 20 mA over 16 mA: 0.0125 bar; 0.05 % of the module's 20 mA over 16: 0.00625; half a step."""
+    """0.2 % of 10 bar; 0.1 % of 20 mA over 16 mA: 0.0125 bar; 0.05 % of the module's 20 mA over 16: 0.00625; half a
+    step."""
     plant = path_of(
         device={**CURRENT, "accuracy": 0.2},
         loop={"shunt_ohm": 250, "shunt_percent": 0.1},
@@ -223,7 +224,8 @@ def test_behind_a_sensors_curve_a_step_is_told_in_degrees() -> None:
 
 
 def test_what_follows_the_supply_is_listed_at_its_least_and_greatest() -> None:
-    """NEEDS N40. 8 and 14 V at 24 V are 6.8 and 11.9 V at 20.4; 10 V full scale are 8.5 V, over 1000 counts 8.5 mV."""
+    """NEEDS N40. 8 and 14 V at 24 V are 6.8 and 11.9 V at 20.4; 10 V full scale are 8.5 V, over 1000 counts 8.5
+    mV."""
     discrete = mode("V", (0, 24), (0, 1), family="contact", off_below_v=8, on_from_v=14, follows_supply=True)
     switch = path_of(device={"signal": "contact NO"}, input=discrete)
     assert rows(section(switch, "moves with the supply"))["supply least, 20.4 V"] == "off below 6.8 V, on from 11.9 V"

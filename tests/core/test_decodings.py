@@ -1,4 +1,5 @@
-"""All that registers can mean: figures from IEEE 754 and two's complement by hand; where a controller shows a value."""
+"""All that registers can mean: figures from IEEE 754 and two's complement by hand; where a controller shows a
+value."""
 
 import math
 

@@ -55,7 +55,8 @@ def test_another_kind_of_signal_takes_a_mode_that_fits_and_forgets_the_counts_of
 
 
 def test_a_mode_of_the_same_family_stays_for_the_findings_to_compare() -> None:
-    """An element of type S on a channel that linearises K is what a plant may really have: R21 tells it, nothing hides it."""
+    """An element of type S on a channel that linearises K is what a plant may really have: R21 tells it, nothing
+    hides it."""
     assert "mode" not in kind_follows(plant_of("TC K, 0…1200 °C, shows 0…1200 °C"), 0, "TC S")
     assert "mode" not in kind_follows(plant_of(LOOP), 0, "4–20 mA")
 

@@ -217,7 +217,8 @@ class Landed:
 
 
 def may_measure(kind: ModuleType, signal: Signal) -> bool:
-    """Whether a mode has anything to do with the signal's unit: what has not is refused, and need not be asked about."""
+    """Whether a mode has anything to do with the signal's unit: what has not is refused, and need not be asked
+    about."""
     units = {(mode.family_code, mode.signal_unit) for mode in kind.modes}
     by_shunt = signal.unit == "mA" and (Family.LINEAR, "V") in units
     contact = signal.family == Family.CONTACT and any(family == Family.CONTACT for family, _ in units)
@@ -259,7 +260,8 @@ def ends_at(place: str) -> str:
 
 
 def closes(one: Landed) -> str:
-    """Where the drawing says that it closes, it does: through one source, and the right way round; no source is shorted."""
+    """Where the drawing says that it closes, it does: through one source, and the right way round; no source is
+    shorted."""
     if any({w for what, _ in way for w in what} == {SOURCE} for way in one.whole().ways()):
         return "a source is shorted"
     if not one.circuit.closes:

@@ -77,7 +77,8 @@ THERMO = path_of(
     [(Fault("short"), 24.0), (Fault("extension reversed"), 956.3), (read_fault("wrong extension", "copper"), 978.0)],
 )
 def test_signatures_of_a_thermocouple_at_1000_degrees(fault: Fault, reads: float) -> None:
-    """Shorted it reads the junction; reversed at both ends −43.7 °C (MEANINGS); on copper E(45) − E(24) = 0.857 mV less, at 0.039 mV/°C."""
+    """Shorted it reads the junction; reversed at both ends −43.7 °C (MEANINGS); on copper E(45) − E(24) = 0.857 mV
+    less, at 0.039 mV/°C."""
     assert read(THERMO, 1000, fault)[0] == pytest.approx(reads, abs=0.25)
 
 

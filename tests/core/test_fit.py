@@ -210,5 +210,6 @@ def test_a_channel_that_is_taken_says_by_whom() -> None:
 def test_a_point_takes_the_mode_that_fits_and_nobody_chooses_where_several_do(
     module: str, signal: str, now: str, mode: str | None
 ) -> None:
-    """A mode that fits stays; Pt100 has two resolutions on rtd4, so the cell offers both; ±10 V is wider than 0–10 V."""
+    """A mode that fits stays; Pt100 has two resolutions on rtd4, so the cell offers both; ±10 V is wider than 0–10
+    V."""
     assert mode_that_fits(module_types()[module], signal, now) == mode

@@ -1,4 +1,5 @@
-"""What a rack says it is made of, against what the list says: modules that are not those of the list, and in which slots."""
+"""What a rack says it is made of, against what the list says: modules that are not those of the list, and in which
+slots."""
 
 from tests.building.words import layout_with
 

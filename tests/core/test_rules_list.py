@@ -1,4 +1,5 @@
-"""Rules of the list: tags, texts, end-point counts, channels that are off, spares, alarms; each with what it must not say."""
+"""Rules of the list: tags, texts, end-point counts, channels that are off, spares, alarms; each with what it must not
+say."""
 
 from __future__ import annotations
 

@@ -109,7 +109,8 @@ def test_a_warm_hand_moves_a_thermocouple_up_and_swapped_leads_down() -> None:
     ],
 )
 def test_how_far_it_moved_is_judged_roughly(before: float, after: float, right: bool | None, says: str) -> None:
-    """A push raises it by 2 to 60 % of 0…600 mbar: by 12, and at most to where the count stops, 32 767 of 32 000: 614.4."""
+    """A push raises it by 2 to 60 % of 0…600 mbar: by 12, and at most to where the count stops, 32 767 of 32 000:
+    614.4."""
     image = plant_of(LOOP)
     due = expected(image, 0, stimuli_of(image, 0)[0], 16000.0)
     assert (due.way, due.least, due.most) == (1, pytest.approx(12.0, abs=0.1), pytest.approx(314.4, abs=0.1))
@@ -128,7 +129,8 @@ def test_a_reverse_scaling_must_fall_and_a_contact_must_change() -> None:
 
 
 def test_a_calibrator_and_a_meter_tell_shunt_and_channel_apart() -> None:
-    """N89: 12.000 mA over a 250 Ω shunt that is 251 Ω: 3.012 V, 0.012 V of 4 V is +0.3 %; the count is what 3.012 V makes."""
+    """N89: 12.000 mA over a 250 Ω shunt that is 251 Ω: 3.012 V, 0.012 V of 4 V is +0.3 %; the count is what 3.012 V
+    makes."""
     image = plant_of("PT-1: 4–20 mA, 0…600 mbar, shows 0…600 mbar").with_cells(
         {(0, "shunt_ohm"): Decimal(250), (0, "mode"): "0–10 V"}
     )

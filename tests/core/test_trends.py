@@ -61,7 +61,8 @@ def test_counts_of_any_length_and_a_straight_scaling_come_back_to_the_last_bit(
 
 
 def test_an_hour_of_a_straight_scaling_takes_less_than_a_byte_a_reading() -> None:
-    """A slow walk of ±6 counts has 4.7 bits of news in each reading (log2 of 6.4·√(2πe)); the value adds next to none."""
+    """A slow walk of ±6 counts has 4.7 bits of news in each reading (log2 of 6.4·√(2πe)); the value adds next to
+    none."""
     counts = np.cumsum(np.rint(np.random.default_rng(2).normal(0, 6.4, 3600))) + 16000
     given_ = Hour(BEGINS + np.arange(3600.0), counts, -50 + counts / 32000 * 200, np.zeros(3600, np.uint8))
     assert len(given_.packed()) < 3600 * 1.0

@@ -1,4 +1,5 @@
-"""Lists laid out in any way: what columns mean, what is new, what changes, what is told; one change set or nothing."""
+"""Lists laid out in any way: what columns mean, what is new, what changes, what is told; one change set or
+nothing."""
 
 from __future__ import annotations
 

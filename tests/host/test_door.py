@@ -134,7 +134,8 @@ def test_a_key_that_is_not_the_certificates_is_told_before_anything_runs(tmp_pat
 
 
 def test_what_is_large_comes_compressed_and_a_stream_as_it_is(running: Running) -> None:
-    """Over a slow line the size of an answer is most of the wait; the answer that holds the session's secret is short."""
+    """Over a slow line the size of an answer is most of the wait; the answer that holds the session's secret is
+    short."""
 
     def asked(path: str) -> Any:
         return running.client.open(

@@ -1,4 +1,5 @@
-"""Backup and restore: a snapshot while people work, proved equal; what was there stays; a database of one's own too."""
+"""Backup and restore: a snapshot while people work, proved equal; what was there stays; a database of one's own
+too."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""An agent on a machine of its own: it scans a plant whose database is elsewhere, and leaves the racks free for others."""
+"""An agent on a machine of its own: it scans a plant whose database is elsewhere, and leaves the racks free for
+others."""
 
 from __future__ import annotations
 
@@ -50,7 +51,8 @@ def leased(database: Database) -> int:
 
 
 def test_an_agent_of_its_own_takes_the_racks_and_leaves_them_free(database: Database) -> None:
-    """Every rack of the demo plant is taken, read (nobody answers there) and free at once when the agent is stopped."""
+    """Every rack of the demo plant is taken, read (nobody answers there) and free at once when the agent is
+    stopped."""
     with agent(address(database)) as process:
         until(lambda: leased(database) == 10, "every rack is taken")
         with database.owner.connect() as connection:

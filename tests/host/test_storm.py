@@ -1,4 +1,5 @@
-"""Eight people edit at once while workers are killed: every edit that was acknowledged is there, in order, with its author.
+"""Eight people edit at once while workers are killed: every edit that was acknowledged is there, in order, with its
+author.
 
 The check lets them work for some seconds; `check --long` for three minutes.
 """

@@ -16,7 +16,8 @@ NOON = 1_800_000_000.0
 
 
 class Wire:
-    """A machine whose own ticks have nothing to do with the database's time, and the way between the two, s each way."""
+    """A machine whose own ticks have nothing to do with the database's time, and the way between the two, s each
+    way."""
 
     def __init__(self) -> None:
         self.true, self.ticks_less = NOON, 5_000.0

@@ -78,7 +78,8 @@ def test_what_a_newer_version_made_is_left_as_it_is(first_version: Engine) -> No
 
 
 def test_a_step_that_fails_changes_nothing(first_version: Engine) -> None:
-    """Somebody's own table stands where a later version wants one: all steps of the way are taken back, none half done."""
+    """Somebody's own table stands where a later version wants one: all steps of the way are taken back, none half
+    done."""
     with first_version.begin() as connection:
         connection.execute(text("create table trend_clock (mine text)"))
     with pytest.raises(ShapeError, match="trend_clock"):

@@ -282,7 +282,8 @@ def test_a_substitute_is_seen_here_and_not_by_the_controller(database: Database)
 
 
 def test_what_is_older_than_the_plant_keeps_is_forgotten(database: Database) -> None:
-    """Trends, their times and found patterns of the day before the last that is kept; the journal and records stay."""
+    """Trends, their times and found patterns of the day before the last that is kept; the journal and records
+    stay."""
     from canaleta.core.live.trends import Part
     from canaleta.plant.live.trends import write_part
     from canaleta.plant.live.walking import note_found

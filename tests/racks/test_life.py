@@ -168,7 +168,8 @@ def test_another_point_keeps_it_quiet_by_design_on_this_rack_or_another() -> Non
 
 
 def test_what_has_failed_keeps_nothing_quiet() -> None:
-    """The loop that keeps the other quiet is on above 50 %; then it fails low, with 0.8 mA: count −6 400 of 0…32 000."""
+    """The loop that keeps the other quiet is on above 50 %; then it fails low, with 0.8 mA: count −6 400 of 0…32
+    000."""
     on = {(1, "on_at"): 50, (1, "off_at"): 40, (0, "alarm_h"): 80, (0, "quiet_while"): "PT-2"}
     rack = Rack(plant_of(LOOP, LOOP.replace("PT-1", "PT-2")).with_cells(on))
     assert rack.reads({(2, 0): 28000, (2, 1): 28000}).alarm[0] & 15 == State.SUPPRESSED
@@ -180,7 +181,8 @@ def test_what_has_failed_keeps_nothing_quiet() -> None:
 
 
 def test_a_clock_that_is_set_back_makes_no_alarm_late_and_no_lost_rack_good() -> None:
-    """The limit is passed for 5 s before it is an alarm; after 2 s somebody sets the plant's clock back by an hour."""
+    """The limit is passed for 5 s before it is an alarm; after 2 s somebody sets the plant's clock back by an
+    hour."""
     rack = analog(alarm_h="80", alarm_h_delay="5", alarm_fault="yes")
     rack.reads(half())
     for _ in range(3):

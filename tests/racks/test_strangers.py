@@ -173,7 +173,8 @@ def test_a_rack_that_misbehaves_gives_no_figures_and_a_reason_and_comes_back(man
     ("code", "lasts"), [(1, True), (2, True), (3, True), (4, False), (5, False), (6, False), (10, False), (11, False)]
 )
 def test_what_a_rack_will_refuse_next_time_too_is_told_from_what_passes(code: int, lasts: bool) -> None:
-    """MODBUS Application Protocol V1.1b3, 7: illegal function, address and value last; failure, busy and the gateway's
+    """MODBUS Application Protocol V1.1b3, 7: illegal function, address and value last; failure, busy and the
+    gateway's
     own codes pass, and a value read beside them is not known to be free of a force."""
 
     async def run() -> None:
@@ -198,7 +199,8 @@ MANNERS: tuple[Manner, ...] = ("silent", "slow", "garbage", "refuses", "other tr
 
 
 def test_cut_off_slowed_restarted_and_answering_garbage_every_quality_is_true(database: Database) -> None:
-    """Rack 1 misbehaves in turns while rack 2 stays well. Whatever was read within two periods and a scan may be good;
+    """Rack 1 misbehaves in turns while rack 2 stays well. Whatever was read within two periods and a scan may be
+    good;
     whatever is older is bad. Rack 2 is never held up: its readings are never older than a few periods."""
     layout = ImageCache(database.engine).current().layout
     maps = {rack: RackMap.of(layout, rack) for rack in (1, 2)}
@@ -322,7 +324,8 @@ def test_no_number_in_a_float_register_is_a_fault_with_a_name(value: float) -> N
 
 @pytest.mark.parametrize("swapped", [False, True])
 def test_an_answer_that_comes_late_is_never_taken_for_another_requests(swapped: bool) -> None:
-    """A gateway that answers 0.5 to 3 s late, in and out of order: whatever is read was asked for by that very request."""
+    """A gateway that answers 0.5 to 3 s late, in and out of order: whatever is read was asked for by that very
+    request."""
 
     async def run() -> None:
         holding = {k: 1000 + k for k in range(64)}

@@ -158,7 +158,8 @@ def test_an_output_is_led_to_an_input_of_another_rack_and_stays_so_when_one_is_b
 
 
 def test_a_setting_of_a_module_is_written_by_somebody_and_follows_nothing_by_itself() -> None:
-    """Filter, mode and whether a channel is on live in the rack: the difference is what “compare” is there to tell."""
+    """Filter, mode and whether a channel is on live in the rack: the difference is what “compare” is there to
+    tell."""
     before = image_of(demo_plant())
     row = first_on(before, 1, "4–20 mA")
     for name, value in (("filter", "300 ms"), ("mode", "0–20 mA"), ("enabled", "no")):

@@ -157,7 +157,8 @@ def test_the_stream_replays_what_was_missed_then_tells_news(person: Who, databas
 
 
 def test_what_one_changed_oneself_is_told_as_everybody_is_told_of_it(person: Who) -> None:
-    """Cells with what follows from them, where the point is read now, findings, points that come and go: word for word."""
+    """Cells with what follows from them, where the point is read now, findings, points that come and go: word for
+    word."""
     engineer = person("engineer")
     answer = engineer.client.get("/api/stream?since=0&racks=", buffered=False)
     body = iter(answer.response)

@@ -1,4 +1,5 @@
-"""JSON at the door: how deep a body nests is told from its brackets, whatever stands in its texts; answers are strict."""
+"""JSON at the door: how deep a body nests is told from its brackets, whatever stands in its texts; answers are
+strict."""
 
 from __future__ import annotations
 

@@ -157,7 +157,8 @@ def test_a_trend_has_gaps_where_there_was_no_good_value(person: Who, database: D
 
 
 def test_noise_is_told_in_units_and_counts_with_what_would_help(person: Who, database: Database) -> None:
-    """σ = 2 mbar is 128 counts; 0.4 mbar needs white noise cut to a fifth: τ ≈ 12.5 s, so 20 s is the first that is enough."""
+    """σ = 2 mbar is 128 counts; 0.4 mbar needs white noise cut to a fifth: τ ≈ 12.5 s, so 20 s is the first that is
+    enough."""
     trend(database)
     told = person("reader").get(f"/api/points/{PT}/noise?seconds=300&wanted=0.4").json
     assert told["units"]["sigma"] == pytest.approx(2.0, rel=0.12)
@@ -287,7 +288,8 @@ def test_a_deadband_of_three_sigma_is_wide_enough(person: Who, database: Databas
 
 
 def test_a_flood_tells_the_most_urgent_and_how_many_there_are(person: Who, database: Database) -> None:
-    """1,003 alarms: an old one of high priority that waits comes first, a newer one of low priority that was seen last."""
+    """1,003 alarms: an old one of high priority that waits comes first, a newer one of low priority that was seen
+    last."""
     now = datetime.now(UTC)
 
     def row(kind: str, point: int, state: State, priority: str, ago: float) -> dict[str, Any]:

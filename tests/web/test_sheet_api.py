@@ -119,7 +119,8 @@ def test_a_path_that_is_not_in_the_list_is_worked_out(person: Who) -> None:
 
 
 def test_the_status_bit_and_its_mask_stand_at_the_input(person: Who) -> None:
-    """The third channel of a module that counts its bits from 1 has bit 3 and mask 4; of one that counts from 0, bit 0."""
+    """The third channel of a module that counts its bits from 1 has bit 3 and mask 4; of one that counts from 0, bit
+    0."""
     reader = person("reader")
     for point, bit, mask in ((15, "3", "4, 0x0004, 0000000000000100"), (21, "0", "1, 0x0001, 0000000000000001")):
         facts = reader.get(f"/api/points/{point}/sheet").json["facts"]

@@ -26,7 +26,8 @@ def traced(who: Person, point: int, given: str, *ticks: str) -> dict:
 
 
 def test_register_and_value_look_by_themselves(person: Who, database: Database) -> None:
-    """300 of 0…600 mbar must be count 16 000, and 250 mbar in the list, which shows 0…500. The register holds 4 000."""
+    """300 of 0…600 mbar must be count 16 000, and 250 mbar in the list, which shows 0…500. The register holds 4
+    000."""
     live(database, block_of([PT], [4000.0], [62.5], read_at=FRESH))
     told = traced(person("technician"), PT, "300 mbar", "seen", "seen")
     ticks = [(s["tick"], s["by_itself"]) for s in told["stages"]]
@@ -53,7 +54,8 @@ def test_what_was_read_too_long_ago_is_no_reading(person: Who, database: Databas
 
 
 def test_the_age_of_a_reading_is_told_by_the_database_s_time(app: OpenAPI, person: Who, database: Database) -> None:
-    """The database is two hours ahead of the machine that serves: what that machine calls an hour ahead is an hour old."""
+    """The database is two hours ahead of the machine that serves: what that machine calls an hour ahead is an hour
+    old."""
     app.extensions["canaleta"].clock = PlantClock(lambda: datetime.now(UTC).timestamp() + 7200.0)
     live(database, block_of([PT], [16000.0], [250.0], read_at=datetime.now(UTC) + timedelta(hours=1)))
     stages = traced(person("technician"), PT, "300 mbar", "seen", "seen")["stages"]
@@ -82,7 +84,8 @@ def test_without_a_quantity_nothing_is_judged_by_itself(person: Who, database: D
 
 
 def test_by_hand_the_value_must_go_the_right_way(person: Who, database: Database) -> None:
-    """A push on 0…600 mbar raises it by 2 to 60 %: shown as 0…500 by 10, and at most to where the count stops, 512."""
+    """A push on 0…600 mbar raises it by 2 to 60 %: shown as 0…500 by 10, and at most to where the count stops,
+    512."""
     live(database, block_of([PT], [16000.0], [250.0], read_at=FRESH))
     reader = person("reader")
     offers = reader.get(f"/api/points/{PT}/stimuli").json
@@ -104,7 +107,8 @@ def test_by_hand_the_value_must_go_the_right_way(person: Who, database: Database
 
 
 def test_a_reference_meter_tells_whose_error_it_is(person: Who) -> None:
-    """The source is set to 12 mA and gives 12.016: +0.1 % of 16 mA; 12.016 mA is count 16 032, read are 16 128: +0.3 %."""
+    """The source is set to 12 mA and gives 12.016: +0.1 % of 16 mA; 12.016 mA is count 16 032, read are 16 128: +0.3
+    %."""
     body = {"asked_ma": 12.0, "measured_ma": 12.016, "counts": 16128.0}
     told = person("reader").send("POST", f"/api/points/{PT}/check/split", body).json
     assert (told["source"], told["shunt"]) == (pytest.approx(0.1), None)

@@ -32,7 +32,8 @@ def _nothing_said(options: argparse.Namespace) -> int:
 
 
 def joined_spans(argv: list[str]) -> list[str]:
-    """The words of a command line with spans that begin with a minus joined to their option, which else would be lost."""
+    """The words of a command line with spans that begin with a minus joined to their option, which else would be
+    lost."""
     out: list[str] = []
     for word in argv:
         if out and out[-1] in _SPANS and word[:1] in ("-", "\u2212") and word[1:2].isdecimal():

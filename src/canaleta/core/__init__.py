@@ -11,5 +11,6 @@
     signals      what stands on wires and in registers
     notation     figures, units and names as people write them
 
-No web, database, network, clock or process: time and data are arguments. The order is held by a contract in pyproject.toml.
+No web, database, network, clock or process: time and data are arguments. The order is held by a contract in
+pyproject.toml.
 """

@@ -1,4 +1,5 @@
-"""Bringing in a list: rows that match a point change it, others become new points; first as a dry run, cell by cell."""
+"""Bringing in a list: rows that match a point change it, others become new points; first as a dry run, cell by
+cell."""
 
 from __future__ import annotations
 
@@ -43,8 +44,10 @@ class Ours(BaseModel):
 class Choices(BaseModel):
     """What somebody settled about a list. sheet, header: counted from 0, header −1 for none.
 
-    columns: {column: field, part of the address, or "" to leave it out}, over what was recognised. comma: what a comma
-    before three digits is. match_by: the field by which rows are found. keep_old: the old channel is kept beside a new
+    columns: {column: field, part of the address, or "" to leave it out}, over what was recognised. comma: what a
+    comma
+    before three digits is. match_by: the field by which rows are found. keep_old: the old channel is kept beside a
+    new
     one. leave: rows of the file that stay out; ours: cells that stay as they are in the list.
     gone: points that the file does not have are taken away.
     """
@@ -66,7 +69,8 @@ class Choices(BaseModel):
 class Line:
     """What becomes of one row of the file, counted from 1 as a sheet shows it.
 
-    kind: added, changed, same, or out (left out: says why; by_choice: somebody wanted it so). cells: (field, what stands there, what comes). troubles:
+    kind: added, changed, same, or out (left out: says why; by_choice: somebody wanted it so). cells: (field, what
+    stands there, what comes). troubles:
     (field, typed, why it cannot be read).
     """
 

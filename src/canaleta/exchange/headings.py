@@ -81,7 +81,8 @@ _WORD = compiled(r"[\pL\pN\pM_%]+")
 
 @dataclass(frozen=True)
 class Heading:
-    """What a heading means: a field's name or one of PARTS, "" if nothing; the unit written behind it; how sure, 0 to 3."""
+    """What a heading means: a field's name or one of PARTS, "" if nothing; the unit written behind it; how sure, 0 to
+    3."""
 
     target: str
     unit: str = ""

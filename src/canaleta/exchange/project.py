@@ -157,7 +157,8 @@ class Project(_Part):
 
 
 def project_of(connection: Connection, image: PlantImage | None = None) -> Project:
-    """The plant of a database as a project. image: the plant as this connection sees it, where it is loaded already."""
+    """The plant of a database as a project. image: the plant as this connection sees it, where it is loaded
+    already."""
     image = image or ImageCache(connection.engine).caught_up(connection)
     name = connection.execute(select(t.plant.c.name)).scalar_one()
     layout = image.layout
@@ -272,7 +273,8 @@ def load_project(connection: Connection, project: Project) -> int:
 
 
 def _waivers(image: PlantImage, given: Sequence[ProjectWaiver], findings: Sequence[Finding]) -> list[Waiver]:
-    """Waivers of findings that are found again, by what they say of which points; the others have lost their facts."""
+    """Waivers of findings that are found again, by what they say of which points; the others have lost their
+    facts."""
     found = {(f.rule, *_tags(image, [c.point for c in f.cells]), f.text): f for f in findings}
     out: list[Waiver] = []
     for one in given:

@@ -1,4 +1,5 @@
-"""Finding the list in a sheet: which rows are headings, which column is which field; by their words, then by content."""
+"""Finding the list in a sheet: which rows are headings, which column is which field; by their words, then by
+content."""
 
 from __future__ import annotations
 
@@ -25,7 +26,8 @@ _FIGURE_MARKS = frozenset("0123456789.,+-")
 class FoundList:
     """Where the list is. first, last: heading rows, from 0, last −1 for a sheet without any; data begins below.
 
-    headings: one text a column. targets: {column: field or part of the address}. units: {column: unit of its heading}.
+    headings: one text a column. targets: {column: field or part of the address}. units: {column: unit of its
+    heading}.
     """
 
     last: int

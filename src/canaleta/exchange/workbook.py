@@ -25,7 +25,8 @@ NUMBER = compiled(r"-?\d{1,15}(\.\d{1,15})?")
 
 @dataclass(frozen=True)
 class Sheet:
-    """A sheet: heads of columns, their group above, widths in characters, and rows of texts. figures: columns of numbers."""
+    """A sheet: heads of columns, their group above, widths in characters, and rows of texts. figures: columns of
+    numbers."""
 
     name: str
     groups: Sequence[str]

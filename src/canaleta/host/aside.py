@@ -1,6 +1,8 @@
-"""A restore into a database of one's own: what is there steps aside into a schema, and comes back if it is broken off.
+"""A restore into a database of one's own: what is there steps aside into a schema, and comes back if it is broken
+off.
 
-A schema of what stepped aside carries a mark as long as the restore is not ended. A kill leaves the mark; whoever uses
+A schema of what stepped aside carries a mark as long as the restore is not ended. A kill leaves the mark; whoever
+uses
 the database next brings everything back, in one transaction.
 """
 
@@ -68,7 +70,8 @@ def _marked(connection: Connection) -> str:
 
 
 def _things(connection: Connection, schema: str) -> list[tuple[str, list[str]]]:
-    """What of ours a schema holds: tables (with their indexes and sequences) and functions that no extension brought."""
+    """What of ours a schema holds: tables (with their indexes and sequences) and functions that no extension
+    brought."""
     tables = connection.execute(
         text("select tablename from pg_tables where schemaname = :s"), {"s": schema}
     ).scalars()

@@ -1,4 +1,5 @@
-"""`audit`: what the rules find in a project file or in the database, as text or JSON, with an exit status for scripts."""
+"""`audit`: what the rules find in a project file or in the database, as text or JSON, with an exit status for
+scripts."""
 
 from __future__ import annotations
 

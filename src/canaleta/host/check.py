@@ -25,7 +25,8 @@ MARKS = {"core": "not database and not browser and not fuzz and not clone"} | {
 PARTS = ("static", *MARKS)
 LONG = "CANALETA_LONG_CHECKS"
 WORKERS = 2
-"""With a third, journeys in the browser met a machine that was too busy for them, and nothing was won: two keep both cores
+"""With a third, journeys in the browser met a machine that was too busy for them, and nothing was won: two keep both
+cores
 busy."""
 
 
@@ -56,8 +57,10 @@ def check(part: str, *, long: bool) -> int:
     if long:
         os.environ[LONG] = "1"
     began = time.monotonic()
-    # Whoever runs the tests may not be able to enter the checkout (root in a folder of 0700 starts services as somebody
-    # else), so they run from the whole program that the launcher installed. What tests start is started as a user would.
+    # Whoever runs the tests may not be able to enter the checkout (root in a folder of 0700 starts services as
+    # somebody
+    # else), so they run from the whole program that the launcher installed. What tests start is started as a user
+    # would.
     tests = {k: v for k, v in os.environ.items() if k not in ("CANALETA_CHECKOUT", "CANALETA_PLACE")}
     code = subprocess.run(
         [sys.executable, "-m", "pytest", "-n", str(WORKERS), "--dist", "loadgroup", "--durations=25", *marks],
@@ -85,7 +88,8 @@ def _for_ordinary_users(log: Path) -> None:
 
 
 def _static(checkout: Path, logs: Path, env: dict[str, str]) -> None:
-    """Formatting, lint, types, import walls, and the front end's types against the API: two at once, the longest first,
+    """Formatting, lint, types, import walls, and the front end's types against the API: two at once, the longest
+    first,
     for each keeps one core busy. All of them are tried; the first trouble is told."""
     python = [sys.executable, "-m"]
     ui, bin_folder = checkout / "ui", Path(sys.executable).parent

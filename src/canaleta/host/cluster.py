@@ -115,7 +115,8 @@ def choosing_ports() -> Iterator[None]:
 class Cluster:
     """A cluster in a folder of its own. As root it belongs to Debian's postgres user, else to the caller.
 
-    Nobody is trusted by a number alone: the process that a pid file names is ours only if it stands in our folder, and
+    Nobody is trusted by a number alone: the process that a pid file names is ours only if it stands in our folder,
+    and
     a server that answers only if it serves our folder and was started when the pid file says (`own_server`). A folder
     that was copied becomes a plant of its own before anything is asked or started (`prepare`).
     """
@@ -242,7 +243,8 @@ class Cluster:
             self._bin = older
 
     def command(self) -> list[str]:
-        """How to run the server in the foreground, on `port`. It listens on loopback alone, and has no socket file."""
+        """How to run the server in the foreground, on `port`. It listens on loopback alone, and has no socket
+        file."""
         self.port = self.port or free_port(self._last_port())
         (self._data / "postgres.port").write_text(str(self.port), encoding="ascii")
         options = (
@@ -351,7 +353,8 @@ class Cluster:
             connection.execute(sql.SQL("{} role {} login password {}").format(verb, role, password))
             names = {row[0] for row in connection.execute("select datname from pg_database").fetchall()}
             if DATABASE not in names:
-                # A restore of an earlier version that was killed between its two steps: what it moved aside comes back.
+                # A restore of an earlier version that was killed between its two steps: what it moved aside comes
+                # back.
                 aside = sorted(n for n in names if n.startswith(f"{DATABASE}_2"))
                 making = (
                     sql.SQL("alter database {} rename to {}").format(

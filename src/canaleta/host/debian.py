@@ -40,7 +40,8 @@ def chromium(log: Path) -> str:
 
 
 def installed(program: str, package: str, log: Path) -> str:
-    """The path of a program, its package installed first if it is missing; services that come with it are not started."""
+    """The path of a program, its package installed first if it is missing; services that come with it are not
+    started."""
     path = f"{os.environ['PATH']}:/usr/sbin:/sbin"
     if shutil.which(program, path=path) is None:
         with _no_services():

@@ -59,7 +59,8 @@ def _build(ui: Path, front: Path, place: Path) -> None:
 
 
 def hold(front: Path) -> int:
-    """Keep a built front end from being cleared away as long as this process lives, or whoever inherits the handle."""
+    """Keep a built front end from being cleared away as long as this process lives, or whoever inherits the
+    handle."""
     handle = os.open(front / "index.html", os.O_RDONLY)
     fcntl.flock(handle, fcntl.LOCK_SH)
     os.set_inheritable(handle, True)

@@ -1,4 +1,5 @@
-"""Services as forks of one process that has loaded the program (canaleta.nursery): begun at once, sharing its memory."""
+"""Services as forks of one process that has loaded the program (canaleta.nursery): begun at once, sharing its
+memory."""
 
 from __future__ import annotations
 

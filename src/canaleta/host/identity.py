@@ -41,7 +41,8 @@ def write_identity(data: Path, identity: Identity) -> None:
 def identity_of(data: Path) -> tuple[Identity | None, str]:
     """(what stands in the folder, the path of the folder that this one is a copy of; '' if it is itself).
 
-    A folder that was renamed keeps its name; None for a folder of before there were names, or one that cannot be read.
+    A folder that was renamed keeps its name; None for a folder of before there were names, or one that cannot be
+    read.
     """
     written = _read(data)
     if written is None:

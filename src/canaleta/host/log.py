@@ -1,4 +1,5 @@
-"""The log: bounded for every source, so that a bad neighbour cannot wash it away, and going on while the disk is full.
+"""The log: bounded for every source, so that a bad neighbour cannot wash it away, and going on while the disk is
+full.
 
 The same line (figures aside) is written at most once a minute, with how often it came; each source has a share of the
 log, which fills up again slowly. Room for the file in use is taken when it is opened; what cannot be written all the
@@ -106,7 +107,8 @@ class PatientFile(RotatingFileHandler):
             while self._waiting:
                 if self.stream is None:
                     self.stream = self._open()
-                # Past the stream's own buffer: what a full disk took of a line is taken back, and it is written later.
+                # Past the stream's own buffer: what a full disk took of a line is taken back, and it is written
+                # later.
                 handle, line = self.stream.fileno(), self._waiting[0].encode()
                 end = os.fstat(handle).st_size
                 written = os.write(handle, line)

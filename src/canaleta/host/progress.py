@@ -58,7 +58,8 @@ def wait_for(
     still_s: float = STILL_S,
     asked_to_stop: Callable[[], bool] = lambda: False,
 ) -> bool:
-    """Wait until a condition holds, as long as the process lives and moves; tell every few seconds what is waited for.
+    """Wait until a condition holds, as long as the process lives and moves; tell every few seconds what is waited
+    for.
 
     Returns False when the process has ended first; raises Still, or KeyboardInterrupt when asked to stop.
     """

@@ -36,7 +36,8 @@ class Service:
     """A process to keep running. ready: whether it answers. stop: the signal that ends it in order.
 
     patience_s: how long it may stand still after that signal before it is killed. rank: those of a higher one are
-    stopped first; of one rank, who was started last. needs: the module that a nursery has to have loaded. marked: whether
+    stopped first; of one rank, who was started last. needs: the module that a nursery has to have loaded. marked:
+    whether
     it holds the plant's mark (see leftovers).
     """
 
@@ -73,7 +74,8 @@ class Supervisor:
         mark: int | None = None,
         nursery: Nursery | None = None,
     ) -> None:
-        """look_after: called again and again while it watches, about once a second. mark: a handle that services hold.
+        """look_after: called again and again while it watches, about once a second. mark: a handle that services
+        hold.
         nursery: who forks services that are modules of this program; closed at the end."""
         self._log = log
         self._mark = mark
@@ -120,7 +122,8 @@ class Supervisor:
         return self._again(next(r for r in self._running if r.service.name == name))
 
     def _again(self, running: _Running) -> bool:
-        """What ended by a signal has no fault of its own: it is started again. What ended by itself would do so again."""
+        """What ended by a signal has no fault of its own: it is started again. What ended by itself would do so
+        again."""
         if not _ended(running.process) or (running.process.returncode or 0) >= 0 or running.kills >= MOST_KILLS:
             return False
         running.kills += 1

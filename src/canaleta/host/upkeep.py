@@ -44,7 +44,8 @@ __all__ = ["database_of", "export_project", "import_file", "load_demo", "user"]
 def database_of(data: Path, *, alone: bool = False) -> Iterator[tuple[Cluster | None, Engine]]:
     """The database of a data folder, or the user's own, in the shape of this version.
 
-    A database in use is never changed in its shape: with a folder whose program runs, the command is run again by that
+    A database in use is never changed in its shape: with a folder whose program runs, the command is run again by
+    that
     very program, which fits it. alone: this process holds the folder's lock itself.
     """
     url = os.environ.get("CANALETA_DATABASE_URL", "")
@@ -75,7 +76,8 @@ def database_of(data: Path, *, alone: bool = False) -> Iterator[tuple[Cluster | 
 
 
 def _run_by_its_own(data: Path) -> None:
-    """Wait until what runs with this folder is up; if it is another version, let it do what this command was asked."""
+    """Wait until what runs with this folder is up; if it is another version, let it do what this command was
+    asked."""
     told = time.monotonic()
     while (there := running(data)) is not None and not there.address:
         if time.monotonic() - told > BEAT_S:

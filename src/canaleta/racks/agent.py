@@ -1,6 +1,7 @@
 """The scan agent: takes its share of the racks by lease and scans them side by side until it ends.
 
-One task a rack (racks/scanner.py): a slow or silent one holds up no other. Here are what all of them share: leases, the
+One task a rack (racks/scanner.py): a slow or silent one holds up no other. Here are what all of them share: leases,
+the
 newest list, who is injected where, which points keep others quiet.
 """
 
@@ -240,7 +241,8 @@ class Agent:
 
 
 async def _ended(tasks: set[asyncio.Task[Any]]) -> None:
-    """Cancel tasks until they have ended: a wait inside a library may swallow a cancellation that crosses an answer."""
+    """Cancel tasks until they have ended: a wait inside a library may swallow a cancellation that crosses an
+    answer."""
     while tasks:
         for task in tasks:
             task.cancel()

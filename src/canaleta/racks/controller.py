@@ -1,4 +1,5 @@
-"""What the controller itself shows: the second, optional address of a point, read beside ours in as few requests as can be."""
+"""What the controller itself shows: the second, optional address of a point, read beside ours in as few requests as
+can be."""
 
 from __future__ import annotations
 

@@ -81,7 +81,8 @@ class Digester:
         self._joined: dict[tuple[int, ...], Joined] = {}
 
     async def digest(self, answer: Answer) -> bool:
-        """Work an answer out and write what it brought. Returns whether the lease still holds. Raises what the database
+        """Work an answer out and write what it brought. Returns whether the lease still holds. Raises what the
+        database
         raises. It ends when that is done, cancelled or not: the rack's memory is in use until then."""
         self._waiting.append(answer)
         if self._due is None:

@@ -193,16 +193,19 @@ class RackLife:
     def silent(
         self, state: RackState, says: str, now: datetime, epoch: int, outside: Outside = NOTHING
     ) -> tuple[LiveBlock, list[AlarmTransition]]:
-        """The block of a scan that brought nothing: the figures stay those of the last reading, and once they are stale
+        """The block of a scan that brought nothing: the figures stay those of the last reading, and once they are
+        stale
         every one of them is bad, for the rack is lost. state, says: why it does not answer, as a code and in words.
 
-        That is one alarm, of the rack: the alarms of its points stay as they are, for nobody knows. What was lost while
+        That is one alarm, of the rack: the alarms of its points stay as they are, for nobody knows. What was lost
+        while
         nobody scanned is no word of the plant: the time counts from when this agent began to look.
         """
         moment = self._moment(now)
         self._resume(moment)
         stale = self.plan.image.stale_after_s(self.rack)
-        # Until this agent has read it once, a rack has as long as everything takes to come up after a restart of ours.
+        # Until this agent has read it once, a rack has as long as everything takes to come up after a restart of
+        # ours.
         grace = stale if self._read_moment >= self._looks_since else max(stale, FIRST_LOOK_S)
         old = moment - max(self._read_moment, self._looks_since) > grace
         passed: list[Transition] = []
@@ -243,7 +246,8 @@ class RackLife:
         return passed
 
     def _moment(self, at: datetime) -> float:
-        """The time that delays and alarms are told by, s: it never runs back. When somebody sets the plant's clock back,
+        """The time that delays and alarms are told by, s: it never runs back. When somebody sets the plant's clock
+        back,
         what waits goes on from where it was, and is not an hour late."""
         now = at.timestamp()
         self._ahead = max(self._ahead, self._moved - now)
@@ -253,7 +257,8 @@ class RackLife:
     def _watched(self, now: float, on_wires: NDArray[np.float64], reading: Reading) -> list[FoundPoint]:
         """The points at which somebody has just played a pattern."""
         jump = np.minimum(np.abs(np.nan_to_num(on_wires - self._wires)), 0.02 * np.nan_to_num(self._span))
-        # The noise of each signal, slowly followed, from neighbouring readings; a step of somebody's hand counts as little.
+        # The noise of each signal, slowly followed, from neighbouring readings; a step of somebody's hand counts as
+        # little.
         self._noise2 += 0.05 * (jump**2 / 2.0 - self._noise2)
         self._wires = on_wires
         contact = np.where(self.settings.contact & ~np.isnan(reading.value), np.nan_to_num(reading.value), -1)

@@ -53,7 +53,8 @@ UNIT_UNREACHED = frozenset({10, 11})
 PARTIAL = frozenset({2, 3})
 """Refusals that may concern a part of what was asked for: an address, or how many."""
 MOST_SEARCHED = 64
-"""Requests of one reading at most that look for the part that is refused; the rest is looked at by the next reading."""
+"""Requests of one reading at most that look for the part that is refused; the rest is looked at by the next
+reading."""
 ASK_AGAIN_S = 60.0
 """How often what was refused is asked for again: a module may have been put in."""
 

@@ -1,4 +1,5 @@
-"""From registers to readings: which point stands where in a rack's map, and what the core makes of its words. No I/O."""
+"""From registers to readings: which point stands where in a rack's map, and what the core makes of its words. No
+I/O."""
 
 from __future__ import annotations
 
@@ -27,7 +28,8 @@ _FAILING = np.uint32(Reason.FAILED_LOW | Reason.FAILED_HIGH)
 class ScanPlan:
     """Which points of an image stand where in a rack's map; made anew when the list or the layout changes.
 
-    rows: rows of the landed points of the rack. at: their places in the map. off: those whose channel is switched off.
+    rows: rows of the landed points of the rack. at: their places in the map. off: those whose channel is switched
+    off.
     loaded: which of the points are outputs that measure the current through their load.
     """
 
@@ -87,9 +89,11 @@ class ScanPlan:
 
 @dataclass(frozen=True)
 class Asked:
-    """The words of a rack and what has to be known of the time before. Arrays of points have shape (points of the rack,).
+    """The words of a rack and what has to be known of the time before. Arrays of points have shape (points of the
+    rack,).
 
-    words: (registers,). last_good: for points that hold it when their signal fails. failing_since: as the reading before
+    words: (registers,). last_good: for points that hold it when their signal fails. failing_since: as the reading
+    before
     returned it, s. now: s. refused: (registers,), which the rack does not have; None for none.
     """
 
@@ -102,7 +106,8 @@ class Asked:
 
 @dataclass(frozen=True)
 class Read:
-    """What the words of a rack say: the readings, since when each level fails (s, NaN for one that does not), and what
+    """What the words of a rack say: the readings, since when each level fails (s, NaN for one that does not), and
+    what
     stands on the wires."""
 
     reading: Reading
@@ -111,7 +116,8 @@ class Read:
 
 
 class Joined:
-    """The paths of several racks of one image, worked out together: most of what a small rack costs is not its points."""
+    """The paths of several racks of one image, worked out together: most of what a small rack costs is not its
+    points."""
 
     def __init__(self, plans: Mapping[int, ScanPlan]) -> None:
         """plans: of racks of one image, at least one."""

@@ -146,7 +146,8 @@ class FieldRack:
         return self._ready
 
     def registers(self, counts: Floats, reasons: NDArray[np.uint32]) -> NDArray[np.uint16]:
-        """The registers at the step that `ready` was asked for, from what its paths make of `process`: counts and reasons,
+        """The registers at the step that `ready` was asked for, from what its paths make of `process`: counts and
+        reasons,
         (devices,), which this may change."""
         step, ready = self._step, self._ready
         assert ready is not None
@@ -170,7 +171,8 @@ class FieldRack:
         return self._registers(ready.as_it_is, np.nan_to_num(counts), fault)
 
     def _commanded(self, counts: Floats, reasons: NDArray[np.uint32], faults: Mapping[int, Sequence[Fault]]) -> None:
-        """Outputs do what they were told, within what they can; an open load is seen by the module, not by its count."""
+        """Outputs do what they were told, within what they can; an open load is seen by the module, not by its
+        count."""
         for row, told in self._told.items():
             mode = self._image.layout.type_of(int(self._image.module[row])).mode_named(self._image.text("mode", row))
             counts[row] = told if mode is None else min(max(told, mode.least), mode.most)
@@ -191,7 +193,8 @@ class FieldRack:
         return set(self._led.values()) - self._rows.keys()
 
     def signals(self, some: Collection[str]) -> dict[str, float]:
-        """What stands on the wires of some of this rack's outputs, by their addresses, at the step worked out last."""
+        """What stands on the wires of some of this rack's outputs, by their addresses, at the step worked out
+        last."""
         rows = np.array([self._rows[at] for at in some if at in self._rows], dtype=np.int64)
         if not len(rows):
             return {}
@@ -303,11 +306,14 @@ class FieldRack:
         period_s: float = 10.0,
         faults: Sequence[tuple[str, str]] = (),
     ) -> None:
-        """Put a signal on a channel's terminals as a calibrator would, or something wrong; None and nothing wrong takes
+        """Put a signal on a channel's terminals as a calibrator would, or something wrong; None and nothing wrong
+        takes
         both off.
 
-        unit: of what stands on the wires: mA, V, mV, Ω, Hz. An open circuit is value NaN for a thermocouple, 0 mA or 0 V
-        elsewhere. form, high, period_s: see core.waveforms. faults: (kind, amount) of core.faults. Raises InjectionError
+        unit: of what stands on the wires: mA, V, mV, Ω, Hz. An open circuit is value NaN for a thermocouple, 0 mA or
+        0 V
+        elsewhere. form, high, period_s: see core.waveforms. faults: (kind, amount) of core.faults. Raises
+        InjectionError
         if the channel has no device or works with another kind of signal, TextError for what cannot be read.
         """
         row = self._places.get((place, channel))
@@ -328,7 +334,8 @@ class FieldRack:
         self._put[row] = _Put(self._step, form, value, high, period_s, self._seed + row)
 
     def wired(self, place: int, channel: int) -> tuple[str, str, str]:
-        """(address, "in" or "out", unit on the wires) of a channel of the stand-in. Raises InjectionError if nothing is
+        """(address, "in" or "out", unit on the wires) of a channel of the stand-in. Raises InjectionError if nothing
+        is
         wired to it."""
         row = self._places.get((place, channel))
         if row is None:
@@ -337,7 +344,8 @@ class FieldRack:
         return self._devices[row].at, self._kind_of(row).direction, unit
 
     def lead(self, at: str, output: str) -> None:
-        """Lead an output, of this or another rack, back to the terminals of an input, as two wires would; '' takes them
+        """Lead an output, of this or another rack, back to the terminals of an input, as two wires would; '' takes
+        them
         off. Both by their addresses. What is put on the input goes before."""
         row = self._rows[at]
         self._led.pop(row, None)
@@ -376,7 +384,8 @@ class FieldRack:
         self._held, self._told = self._forced(), self._commands()
 
     def _changed_to(self, at: int, words: Sequence[int], channels: set[int]) -> None:
-        """Settings as they were written, of the channels that had a device before; a new device begins with its own."""
+        """Settings as they were written, of the channels that had a device before; a new device begins with its
+        own."""
         own, kind = self._settings[at], self.layout.type_of(self._modules[at].id)
         if len(words) != len(own):
             return

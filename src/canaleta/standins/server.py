@@ -2,7 +2,9 @@
 
 The guarded port speaks one JSON object a line with a "token" and "do": "inject" (rack, place, channel, value, unit;
 form, high and period_s of a signal that moves; faults),
-"wire" (rack, place, channel of an input, output: [rack, place, channel] that is led to it or null), "list", or "become" (document, ports; only: one rack; keep: devices that stay), and answers {"ok": true, …} or {"ok": false, "says": "…"}. It listens on loopback
+"wire" (rack, place, channel of an input, output: [rack, place, channel] that is led to it or null), "list", or
+"become" (document, ports; only: one rack; keep: devices that stay), and answers {"ok": true, …} or {"ok": false,
+"says": "…"}. It listens on loopback
 only. A channel is meant by where it is in the cabinet, for the stand-in keeps its own layout, whatever the list says.
 """
 
@@ -37,14 +39,16 @@ log = logging.getLogger("stand-in")
 READ_HOLDING_REGISTERS, READ_INPUT_REGISTERS = 3, 4
 STEP_S = 0.25
 STEPS_AT_REST = 4
-"""After how many steps a rack is worked out anew while nothing quick is put on it: a process as slow as this one is told
+"""After how many steps a rack is worked out anew while nothing quick is put on it: a process as slow as this one is
+told
 often enough once a second, and a laptop's battery lasts longer."""
 LONGEST_LINE = 8_000_000
 
 
 @dataclass
 class StandIn:
-    """One stand-in rack: its field, its Modbus server, its unit number, the step it was worked out for, and how often its
+    """One stand-in rack: its field, its Modbus server, its unit number, the step it was worked out for, and how often
+    its
     registers were put."""
 
     field: FieldRack
@@ -55,7 +59,8 @@ class StandIn:
     _before: list[Any] = dataclasses.field(default_factory=list)
 
     async def refresh(self) -> None:
-        """Take up settings that were written, and work the registers out anew: what was just put on is read at once."""
+        """Take up settings that were written, and work the registers out anew: what was just put on is read at
+        once."""
         await self.written()
         await self.put(self.field.step(self.step))
 
@@ -132,7 +137,8 @@ class StandIns:
             self._step += 1
 
     async def _move_on(self) -> None:
-        """Work racks out anew: where somebody has put on what moves or wrote a setting, at each step; those at rest once a
+        """Work racks out anew: where somebody has put on what moves or wrote a setting, at each step; those at rest
+        once a
         second and together. What goes wrong with one of them stops no other."""
         at_rest: dict[int, list[StandIn]] = {}
         for made in list(self.racks.values()):
@@ -142,7 +148,8 @@ class StandIns:
                 if await made.written() or made.field.moves or made.field.noisy:
                     await made.put(made.field.step(self._step))
                 elif self._step % STEPS_AT_REST == 0:
-                    # Racks of one layout: one that was renewed has its own, in which modules may be numbered otherwise.
+                    # Racks of one layout: one that was renewed has its own, in which modules may be numbered
+                    # otherwise.
                     at_rest.setdefault(id(made.field.layout), []).append(made)
             except Exception:
                 log.exception(
@@ -213,7 +220,8 @@ class StandIns:
         """Take on another layout, all of it or of one rack, store it, and serve it from now on.
 
         Only racks of which something changes are begun anew: the others go on without a break, with what was put on
-        them. keep: {address: address before} of devices that stay as they are; then the settings that were written stay
+        them. keep: {address: address before} of devices that stay as they are; then the settings that were written
+        stay
         as well. Raises InjectionError if a rack cannot be served.
         """
         wanted = plant if only is None else with_rack(self.plant, plant, only, keep or {})
@@ -239,7 +247,8 @@ class StandIns:
     async def wire(self, rack: int, place: int, channel: int, output: tuple[int, int, int] | None) -> None:
         """Lead an output back to an input, of the same rack or another, or take that off, and keep it so.
 
-        output: (rack, place, channel). Raises InjectionError if one of them is not there or their signals do not belong
+        output: (rack, place, channel). Raises InjectionError if one of them is not there or their signals do not
+        belong
         together.
         """
         made = self.there(rack)

@@ -34,7 +34,8 @@ MOST_BODY = 20 * 1024 * 1024
 
 
 def create_app(engine: Engine, hosts: frozenset[str], most_streams: int = 112, dist: Path | None = None) -> OpenAPI:
-    """The application on an engine, answering to these host names. dist: the built front end; None for the API alone."""
+    """The application on an engine, answering to these host names. dist: the built front end; None for the API
+    alone."""
     app = OpenAPI(
         "canaleta",
         info=Info(title="Canaleta", version=__version__),

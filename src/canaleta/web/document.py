@@ -1,4 +1,5 @@
-"""Write the OpenAPI document into the file of a name, or with - to standard output: the front end's types are made of it."""
+"""Write the OpenAPI document into the file of a name, or with - to standard output: the front end's types are made of
+it."""
 
 from __future__ import annotations
 

@@ -47,7 +47,8 @@ class CheckPoint:
 
 
 def check_points(image: PlantImage, row: int) -> list[CheckPoint]:
-    """The check points that suit a point's signal: parts of span, limits of the signal, and the faults it can show."""
+    """The check points that suit a point's signal: parts of span, limits of the signal, and the faults it can
+    show."""
     family = Family(int(image.family[row]))
     signal = signal_named(image.text("signal", row))
     if signal is None:

@@ -28,7 +28,8 @@ DEFAULT_TOLERANCE = 0.5
 
 @dataclass(frozen=True)
 class CheckStep:
-    """One step: share: % of the device's span; way: "up" or "down"; what is put on the wires, and what must be read."""
+    """One step: share: % of the device's span; way: "up" or "down"; what is put on the wires, and what must be
+    read."""
 
     share: float
     way: str
@@ -54,7 +55,8 @@ class Judged:
 
 @dataclass(frozen=True)
 class Outcome:
-    """A whole check. worst: the largest error, % of span; hysteresis: largest difference of up and down at one level, %
+    """A whole check. worst: the largest error, % of span; hysteresis: largest difference of up and down at one level,
+    %
     of span; complete: whether every step was read; passes: None until it is."""
 
     steps: tuple[Judged, ...]
@@ -96,7 +98,8 @@ def steps_of(image: PlantImage, row: int, shares: Sequence[float] = SHARES) -> l
 
 
 def _expected(image: PlantImage, row: int, quantity: float, value: float) -> float:
-    """What must be shown: the quantity itself where the value is in the device's unit, else what the path makes of it."""
+    """What must be shown: the quantity itself where the value is in the device's unit, else what the path makes of
+    it."""
     same = image.text("device_unit", row) == image.text("value_unit", row) and image.family[row] == Family.LINEAR
     return quantity if same else value
 
@@ -165,8 +168,10 @@ def _hysteresis(steps: Sequence[Judged]) -> float:
 
 
 def split(image: PlantImage, row: int, source_ma: float, volts: float, counts: float) -> tuple[float, float]:
-    """(error of the shunt, error of the channel) in % of span, from the calibrator's current, the volts over the shunt
-    and the count (NEEDS N89). Without a shunt its error is NaN, and the channel's is that of the count at this current."""
+    """(error of the shunt, error of the channel) in % of span, from the calibrator's current, the volts over the
+    shunt
+    and the count (NEEDS N89). Without a shunt its error is NaN, and the channel's is that of the count at this
+    current."""
     ohm = float(image.number("shunt_ohm")[row])
     names = [word.unit for word in describe(image, row)]
     if np.isnan(ohm) or names[STATIONS.index(Station.INPUT)] not in ("V", "mV"):

@@ -1,4 +1,5 @@
-"""Scripts of injections: what is put on which terminals when, and what must be seen within what time. One line a step:
+"""Scripts of injections: what is put on which terminals when, and what must be seen within what time. One line a
+step:
 
     0 s     PT-3107   put 12 mA
     0 s     PT-3107   see 250 ± 2 within 3 s
@@ -9,7 +10,8 @@
     +0 s    PT-3107   see no alarm l for 3 s
     +10 s   PT-3107   take off
 
-A time with + counts from the line before. Lines that begin with # are remarks. Nothing here acts: whoever runs a script
+A time with + counts from the line before. Lines that begin with # are remarks. Nothing here acts: whoever runs a
+script
 puts on what is due and hands what the scan read to `judged`.
 """
 
@@ -64,7 +66,8 @@ _REASONS = {reason.name.lower().replace("_", " "): reason for reason in Reason i
 @dataclass(frozen=True)
 class See:
     """What must be seen: within so many seconds, and then for so long. what: "value", "quality", "reason", "state",
-    "alarm" or "no alarm". figure ± around for a value in the value's unit; alarm: a kind of core.alarming.KINDS, "" for
+    "alarm" or "no alarm". figure ± around for a value in the value's unit; alarm: a kind of core.alarming.KINDS, ""
+    for
     any; code: of the quality, reason or state."""
 
     what: str
@@ -78,7 +81,8 @@ class See:
 
 @dataclass(frozen=True)
 class ScriptStep:
-    """One line: at_s from the beginning, the point, and what is put there or must be seen. says: the line in words."""
+    """One line: at_s from the beginning, the point, and what is put there or must be seen. says: the line in
+    words."""
 
     line: int
     at_s: float
@@ -121,7 +125,8 @@ class Script:
 
 @dataclass(frozen=True)
 class Observation:
-    """What the scan said of one point at a time (s): its value (NaN for none), quality, reasons, state (-1 for none) and
+    """What the scan said of one point at a time (s): its value (NaN for none), quality, reasons, state (-1 for none)
+    and
     the kinds of its active alarms."""
 
     at: float
@@ -134,7 +139,8 @@ class Observation:
 
 @dataclass(frozen=True)
 class Sighting:
-    """What became of one See. after_s: from its beginning until it was seen, None if it was not. passes: None while it
+    """What became of one See. after_s: from its beginning until it was seen, None if it was not. passes: None while
+    it
     can still come. last: the observation that decided, None where nothing was read."""
 
     passes: bool | None

@@ -1,4 +1,5 @@
-"""A loop-back: an output is led to an input, swept, and what comes back is compared. Differences in % of the input's span."""
+"""A loop-back: an output is led to an input, swept, and what comes back is compared. Differences in % of the input's
+span."""
 
 from __future__ import annotations
 

@@ -1,7 +1,8 @@
 """What is made of the patterns that are found: accepted, asked about, or a sign that cores are swapped.
 
 Somebody who walks may say which points, in which order, or nothing. A point that shuts something is never accepted by
-itself; two points at once ask; a point that moved in place of the one that was expected says whose cores may be swapped.
+itself; two points at once ask; a point that moved in place of the one that was expected says whose cores may be
+swapped.
 """
 
 from __future__ import annotations

@@ -116,7 +116,8 @@ _VOLTS = {"V": 1.0, "mV": 0.001}
 
 
 def _strangeness(signal: Signal, mode: Mode) -> tuple[bool, bool, float]:
-    """How far a mode is from the signal: of another family, of another unit or curve, and by how much its span differs."""
+    """How far a mode is from the signal: of another family, of another unit or curve, and by how much its span
+    differs."""
     apart = abs(mode.signal.low - signal.low) + abs(mode.signal.high - signal.high) if not signal.own_span else 0.0
     other = mode.curve != signal.curve if signal.curve else mode.signal_unit != signal.unit
     return mode.family_code != signal.family, other, 0.0 if signal.curve else apart
@@ -125,8 +126,10 @@ def _strangeness(signal: Signal, mode: Mode) -> tuple[bool, bool, float]:
 def mode_that_fits(kind: ModuleType, signal: str, now: str) -> str | None:
     """The mode that a point takes when it lands on a module: None where nothing is to be changed.
 
-    Its own, if the module has it; the only one of a module that has no other; the one of the signal's family, unit and
-    span. Where several fit alike, or none does, nobody chooses for the person: the cell offers them, or a finding says so.
+    Its own, if the module has it; the only one of a module that has no other; the one of the signal's family, unit
+    and
+    span. Where several fit alike, or none does, nobody chooses for the person: the cell offers them, or a finding
+    says so.
     """
     if kind.mode_named(now) is not None or not kind.modes:
         return None
@@ -154,7 +157,8 @@ def _takes(mode: Mode, signal: Signal) -> bool:
 
 
 def _span_told(one: PlantImage, signal: Signal, mode: Mode) -> tuple[bool, str]:
-    """(whether the signal drives the input far beyond its span, what of the signal the mode does not take in (R09): its
+    """(whether the signal drives the input far beyond its span, what of the signal the mode does not take in (R09):
+    its
     ends, or wires it is not built for; '' if nothing)."""
     if signal.curve and not mode.curve and one.text("value_law", 0) != "sensor curve":
         says = (

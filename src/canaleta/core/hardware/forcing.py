@@ -79,7 +79,8 @@ def force_writes(layout: Layout, module: int, channel: int, counts: float | None
 
 
 def command_writes(layout: Layout, module: int, channel: int, counts: float) -> list[Write]:
-    """What is written to give an output its count. Raises LookupError where there is no register for it, ValueError."""
+    """What is written to give an output its count. Raises LookupError where there is no register for it,
+    ValueError."""
     kind, first = layout.type_of(module), layout.first_settings[module]
     if not kind.commands:
         raise LookupError(f"{kind.title} has no register by which an output could be given a value")
@@ -88,7 +89,8 @@ def command_writes(layout: Layout, module: int, channel: int, counts: float) -> 
 
 
 def held_between(image: PlantImage, row: int, mode: Mode, counts: float) -> float:
-    """A count that an output is given, within the least and the most duty of its point: what is less than the least is
+    """A count that an output is given, within the least and the most duty of its point: what is less than the least
+    is
     raised to it, but for none at all, which switches it off."""
     low, high = (float(image.number(name)[row]) for name in ("least_duty", "most_duty"))
     if mode.signal_unit != "%" or counts == mode.counts.low:

@@ -142,7 +142,8 @@ def rack_load(image: PlantImage, rack: int, fed: Iterable[float]) -> RackLoad:
 
 
 OPEN_SHARE, OPEN_MA = 0.1, 2.0
-"""An output that is on and carries less than this share of its device's current, or less than this many mA where that is
+"""An output that is on and carries less than this share of its device's current, or less than this many mA where that
+is
 not typed, has an open load."""
 
 

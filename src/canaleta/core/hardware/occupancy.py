@@ -19,7 +19,8 @@ __all__ = ["Count", "class_of", "counted", "spares_wanted", "used_channels"]
 
 
 def class_of(kind: ModuleType) -> str:
-    """The class of a module's channels in two or three letters: AI, AO, DI, DO, TI temperature, PI pulses, XI several."""
+    """The class of a module's channels in two or three letters: AI, AO, DI, DO, TI temperature, PI pulses, XI
+    several."""
     families = {mode.family for mode in kind.modes}
     units = {mode.signal_unit for mode in kind.modes}
     side = "O" if kind.direction == "out" else "I"

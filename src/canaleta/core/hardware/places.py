@@ -39,7 +39,8 @@ class Placed:
 
 
 def places_for(image: PlantImage, cabinets: Iterable[int], points: Iterable[int]) -> list[Placed]:
-    """A place for each of the points in the cabinets, taking one after the other. Raises KeyError for no such point."""
+    """A place for each of the points in the cabinets, taking one after the other. Raises KeyError for no such
+    point."""
     return _Placing(image, set(cabinets)).all(points)
 
 

@@ -74,7 +74,8 @@ def settings_size(layout: Layout, rack: int) -> int:
 
 
 def strangers(layout: Layout, rack: int, words: Sequence[int], known: Mapping[str, int]) -> list[Stranger]:
-    """Modules that are not what the list says. words: holding registers from 0. known: {title: own number} of types."""
+    """Modules that are not what the list says. words: holding registers from 0. known: {title: own number} of
+    types."""
     out = []
     for module in layout.modules_of(rack):
         kind = layout.type_of(module.id)

@@ -1,4 +1,5 @@
-"""What time makes of readings: conditioning, alarms, trends, patterns that somebody plays; and advice on what is wrong."""
+"""What time makes of readings: conditioning, alarms, trends, patterns that somebody plays; and advice on what is
+wrong."""
 
 from canaleta.core.live.advice import Advice, advice_of
 from canaleta.core.live.alarms import Alarms, AlarmTable

@@ -269,8 +269,10 @@ def _suppressing(image: PlantImage, rows: NDArray[np.int64]) -> NDArray[np.int64
 
 @dataclass(frozen=True)
 class Alarms:
-    """The state of m alarms. state: of State. active: whether the condition holds, behind its delays. since: since when
-    the bare condition says otherwise, NaN while it agrees. until: when a shelf ends by itself, NaN for never. slow: the
+    """The state of m alarms. state: of State. active: whether the condition holds, behind its delays. since: since
+    when
+    the bare condition says otherwise, NaN while it agrees. until: when a shelf ends by itself, NaN for never. slow:
+    the
     value behind RATE_OVER_S, for rates; last: when the last step was, s."""
 
     state: NDArray[np.uint8]
@@ -298,7 +300,8 @@ class Alarms:
 
 
 def rack_table(rack: int, points: AlarmTable) -> AlarmTable:
-    """The one alarm of a rack itself: that it is lost. Its point is the rack's number, negative, for no point has that.
+    """The one alarm of a rack itself: that it is lost. Its point is the rack's number, negative, for no point has
+    that.
 
     It is as urgent as the most urgent alarm of its points, for none of them can come while nobody knows.
     """
@@ -349,7 +352,8 @@ def step(
 ) -> tuple[Alarms, list[Transition]]:
     """The alarms after a reading at `now` (s), and what passed. unknown: nothing was read, so every condition stays.
 
-    value, quality, state: (n,) of the points, conditioned. quiet_on: (m,) where the point that keeps an alarm quiet by
+    value, quality, state: (n,) of the points, conditioned. quiet_on: (m,) where the point that keeps an alarm quiet
+    by
     design is on; None for nowhere.
     """
     moment = max(now, before.last) if np.isfinite(before.last) else now

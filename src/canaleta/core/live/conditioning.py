@@ -141,7 +141,8 @@ def _wrap(image: PlantImage, rows: NDArray[np.int64]) -> Floats:
 class Condition:
     """The state of n points between two readings. Arrays of shape (n,); NaN and -1 where nothing is known yet.
 
-    at: when the last step was, s. smooth: the filtered value. raw: the state before the delays, raw_since: since when.
+    at: when the last step was, s. smooth: the filtered value. raw: the state before the delays, raw_since: since
+    when.
     clean: the state that is shown, on_since: since when it is on. ring: (n, MOST_RING) times of the last changes of
     the raw state, newest last. counted: edges counted. last_count: of a cumulative count. total: pulses times what
     one is. rate: in a second; last_edge: when the last one was. latched: faults that wait for a reset. band: index.
@@ -197,7 +198,8 @@ def begin(n: int) -> Condition:
 
 @dataclass(frozen=True)
 class Reading:
-    """One reading of n points as the path makes it: value, counts, reasons and quality (core.path.evaluate). load_ma: the
+    """One reading of n points as the path makes it: value, counts, reasons and quality (core.path.evaluate). load_ma:
+    the
     current through the loads of outputs that measure it, NaN elsewhere; None where nobody asked."""
 
     value: Floats
@@ -270,7 +272,8 @@ def step(settings: Settings, before: Condition, now: float, reading: Reading) ->
 
 
 def _smoothed(settings: Settings, before: Condition, elapsed: float, value: Floats, good: Bools) -> Floats:
-    """First order: after its time constant a step is at 63.2 %. It begins at the first good value, and again after a gap."""
+    """First order: after its time constant a step is at 63.2 %. It begins at the first good value, and again after a
+    gap."""
     if not np.isfinite(elapsed):
         return np.where(good, value, np.nan)
     with np.errstate(divide="ignore", invalid="ignore"):

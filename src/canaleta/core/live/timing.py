@@ -1,6 +1,7 @@
 """Timing strips: what a pulse train becomes behind a point's delays, drawn before anything is set.
 
-The strip runs the same state machine as the scan does, at the scan's own period or finer, behind the same path: a contact
+The strip runs the same state machine as the scan does, at the scan's own period or finer, behind the same path: a
+contact
 is turned round, a signal that has failed is held or replaced as the point says.
 """
 
@@ -25,7 +26,8 @@ __all__ = ["Strip", "strip"]
 
 @dataclass(frozen=True)
 class Strip:
-    """A strip: times (k,) s, what comes in (NaN where the signal has failed), the state behind the conditioning, and the
+    """A strip: times (k,) s, what comes in (NaN where the signal has failed), the state behind the conditioning, and
+    the
     filtered value where there is one; counted: edges counted so far; trusted: the value is good or doubtful; waits: a
     fault is over and waits for a reset; chatters: it is said to chatter; done: the counter has reached its preset."""
 
@@ -42,7 +44,8 @@ class Strip:
 
 
 def strip(image: PlantImage, row: int, given: Sequence[tuple[float, float]], ends_s: float, period_s: float) -> Strip:
-    """The strip of one point. given: (s, level) from when on which level stands: of a contact 1 for closed, of an analog
+    """The strip of one point. given: (s, level) from when on which level stands: of a contact 1 for closed, of an
+    analog
     point the value, NaN for a signal that has failed; period_s: how often it is looked at."""
     settings, source = Settings.of(image, np.array([row])), _Source(image, row)
     state = conditioning.begin(1)

@@ -1,6 +1,8 @@
-"""Where a signal stops: the stages from the device to the display, what each must show, and between which two to look.
+"""Where a signal stops: the stages from the device to the display, what each must show, and between which two to
+look.
 
-One says what is in the pipe now; each stage is ticked as it is looked at. What lies between the last that shows it and the
+One says what is in the pipe now; each stage is ticked as it is looked at. What lies between the last that shows it
+and the
 first that does not is the suspect; where stages between them were not looked at, the middle one is next.
 """
 
@@ -25,7 +27,8 @@ STAGES = ("device", "terminals", "module lamp", "register", "named point", "disp
 
 @dataclass(frozen=True)
 class Stage:
-    """A stage: its name, where to look and with what, and what must be there, in words; figure: as a number where it is
+    """A stage: its name, where to look and with what, and what must be there, in words; figure: as a number where it
+    is
     one (of the register and of the named point), NaN elsewhere."""
 
     name: str
@@ -36,7 +39,8 @@ class Stage:
 
 @dataclass(frozen=True)
 class Traced:
-    """What the ticks say. suspect: (last stage that shows it, first that does not), -1 for before the device; None while
+    """What the ticks say. suspect: (last stage that shows it, first that does not), -1 for before the device; None
+    while
     nothing can be said. following: the stage to look at next, -1 for none."""
 
     suspect: tuple[int, int] | None
@@ -46,7 +50,8 @@ class Traced:
 
 
 def stages_of(image: PlantImage, row: int, process: float) -> tuple[Stage, ...]:
-    """The stages of a landed point while a quantity is in the pipe (in the device's unit; of a contact 1 for acted upon)."""
+    """The stages of a landed point while a quantity is in the pipe (in the device's unit; of a contact 1 for acted
+    upon)."""
     paths = evaluate(image, Station.PROCESS, process, np.array([row]))
     words = describe(image, row)
 
@@ -91,7 +96,8 @@ _BETWEEN = {
 
 
 def traced(seen: Sequence[bool | None]) -> Traced:
-    """What ticks say, one a stage: True for what shows as it must, False for what does not, None for not looked at."""
+    """What ticks say, one a stage: True for what shows as it must, False for what does not, None for not looked
+    at."""
     dark = [k for k, tick in enumerate(seen) if tick is False]
     lit = [k for k, tick in enumerate(seen) if tick]
     if not dark:

@@ -1,4 +1,5 @@
-"""The plant as data: fields of a point, hardware, conventions, and the image of columns that everything is computed on."""
+"""The plant as data: fields of a point, hardware, conventions, and the image of columns that everything is computed
+on."""
 
 from canaleta.core.model.conventions import Conventions
 from canaleta.core.model.fields import FIELDS, STATIONS, Station, field_named

@@ -34,7 +34,8 @@ class Addresses:
 
 
 def addresses_of(layout: Layout, rack_map: RackMap, module: int, channel: int) -> Addresses:
-    """The addresses of a channel, counted from 0. rack_map: of the rack it is in. Raises IndexError if it has none."""
+    """The addresses of a channel, counted from 0. rack_map: of the rack it is in. Raises IndexError if it has
+    none."""
     return addresses_at(layout, rack_map, rack_map.row_of(module, channel))
 
 

@@ -55,7 +55,8 @@ def convention_texts(conventions: Conventions) -> dict[str, str]:
 
 
 def with_conventions(conventions: Conventions, typed: Mapping[str, str]) -> Conventions:
-    """The conventions with some of them as typed. Raises TextError naming the one that cannot be, KeyError for none."""
+    """The conventions with some of them as typed. Raises TextError naming the one that cannot be, KeyError for
+    none."""
     body: dict[str, Any] = conventions.model_dump()
     for name, text in typed.items():
         field = _BY_NAME[name]

@@ -63,7 +63,8 @@ def _grades(text: str) -> dict[str, _Grade]:
 
 
 def fault_grades(text: str) -> dict[str, _Grade]:
-    """{words of a fault: grade} of "open circuit note; it chatters bad". Raises ValueError naming what cannot be read."""
+    """{words of a fault: grade} of "open circuit note; it chatters bad". Raises ValueError naming what cannot be
+    read."""
     out: dict[str, _Grade] = {}
     for part in (p.strip() for p in text.split(";") if p.strip()):
         name, _, grade = part.rpartition(" ")

@@ -164,7 +164,8 @@ def split_unit(typed: str) -> tuple[str, str]:
 
 
 def read_signal(typed: str) -> str:
-    """The signal meant by the text: by its name, by its span ("4 to 20 mA", "-10…10 V"), or "type K". Raises TextError."""
+    """The signal meant by the text: by its name, by its span ("4 to 20 mA", "-10…10 V"), or "type K". Raises
+    TextError."""
     letter = _THERMOCOUPLE.fullmatch(typed.strip()) if len(typed) < LONGEST_LINE else None
     if letter:
         return read_choice(SIGNAL_NAMES, f"TC {letter[1]}")

@@ -66,7 +66,8 @@ def decibels(share: float) -> str:
 
 def _gamma_share(stages: int, x: Floats) -> Floats:
     """What equal first-order stages in a row have let through after x of their time constants: the regularised
-    incomplete gamma function P(stages, x), which for a whole number is 1 − e^−x · Σ x^k / k! (Abramowitz & Stegun 6.5.13).
+    incomplete gamma function P(stages, x), which for a whole number is 1 − e^−x · Σ x^k / k! (Abramowitz & Stegun
+    6.5.13).
     """
     term, total = np.ones_like(x), np.ones_like(x)
     for k in range(1, stages):

@@ -70,7 +70,8 @@ class Mode(_Frozen):
     off_below_v, on_from_v: levels of a discrete input in `signal_unit`; break_below, short_from: levels beyond
     which a watched input tells a fault; source_v behind source_ohm feed it. input_type: of IEC 61131-2, 0 if none
     is claimed. follows_supply: spans and levels are for the nominal supply and move with it.
-    rated_ma: the most an output may switch or drive in this mode. accuracy_percent: of the span; drift_ppm_per_k: of the span, for each kelvin away from 25 °C.
+    rated_ma: the most an output may switch or drive in this mode. accuracy_percent: of the span; drift_ppm_per_k: of
+    the span, for each kelvin away from 25 °C.
     """
 
     name: Name = "the mode"
@@ -233,7 +234,8 @@ class Setting(_Frozen):
 
     @property
     def default_code(self) -> int:
-        """The number that the module comes with: on, or the lowest. The order of the choices is lost in a database."""
+        """The number that the module comes with: on, or the lowest. The order of the choices is lost in a
+        database."""
         if self.per_unit:
             return round(self.usual * self.per_unit)
         return self.codes.get("as the module does", self.codes.get("yes", min(self.codes.values())))
@@ -258,11 +260,13 @@ class ModuleType(_Frozen):
     """A module type. `key` names it in the catalogue; `title` and `summary` are shown.
 
     A type without channels is passive: it takes its room on the rail and no data; takes_slot says whether slots are
-    counted across it; ends_bus: nothing behind it is read. channels_a_group: channels that share one isolation group, 0 for all. channels_a_fuse, fuse_ma:
+    counted across it; ends_bus: nothing behind it is read. channels_a_group: channels that share one isolation group,
+    0 for all. channels_a_fuse, fuse_ma:
     channels behind one fuse of the terminals that feed devices, and its rating. loop_ma: what the module can feed to
     loops in total. draw_ma: what it takes from the supply for itself, backplane_ma: from the rack's own bus;
     gives_ma, backplane_gives_ma: what a supply gives. heat_w: what it warms the cabinet with. ident_code: the word
-    by which it reports itself to a rack. fixed: settings that the hardware fixes, each with the reason. forces: behind
+    by which it reports itself to a rack. fixed: settings that the hardware fixes, each with the reason. forces:
+    behind
     its settings it has registers by which a channel is held at a count whatever its terminals say: one bit a channel,
     then the counts. commands: an output is given its count there, behind the forces.
     """
@@ -378,7 +382,8 @@ class ModuleType(_Frozen):
 
     @property
     def setting_count(self) -> int:
-        """How many holding registers one module of this type occupies: its own number, each setting, forces, commands."""
+        """How many holding registers one module of this type occupies: its own number, each setting, forces,
+        commands."""
         if self.passive:
             return 0
         values = self.channels * self.word_form.words

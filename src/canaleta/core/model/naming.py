@@ -34,7 +34,8 @@ def ruled_address(rule: str, cabinet: str, rack: str) -> str:
 
 
 def departures(rule: str, layout: Layout) -> list[tuple[Rack, str]]:
-    """Racks whose address is not what the rule gives, with what it gives. Stand-ins have no place in a plant's rule."""
+    """Racks whose address is not what the rule gives, with what it gives. Stand-ins have no place in a plant's
+    rule."""
     out = []
     for rack in layout.racks.values():
         ruled = ruled_address(rule, layout.cabinets[rack.cabinet].name, rack.name)

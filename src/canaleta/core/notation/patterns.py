@@ -1,7 +1,9 @@
 """Patterns for what people send: matched in time that grows with the length of the text, whatever it is.
 
-RE2 (google-re2) has no backtracking, and so none of what backtracking costs. Its \\s and \\d are ASCII: where people may
-type other blanks, SPACE is meant. `compiled` is the only way here to a pattern; nothing that reads texts imports `re`.
+RE2 (google-re2) has no backtracking, and so none of what backtracking costs. Its \\s and \\d are ASCII: where people
+may
+type other blanks, SPACE is meant. `compiled` is the only way here to a pattern; nothing that reads texts imports
+`re`.
 """
 
 from __future__ import annotations
@@ -25,5 +27,6 @@ def escaped(text: str) -> str:
 
 
 def compiled(pattern: str, *, ignore_case: bool = False) -> Any:
-    """A pattern with search, fullmatch, findall, finditer, split and sub as of `re`; no look-around, no back-references."""
+    """A pattern with search, fullmatch, findall, finditer, split and sub as of `re`; no look-around, no
+    back-references."""
     return re2.compile(f"(?i){pattern}" if ignore_case else pattern)

@@ -68,7 +68,8 @@ class RangeText:
 
 
 def is_decimal(body: str) -> bool:
-    """Whether a text is a number as programs write it: sign, digits with at most one point, exponent of three digits."""
+    """Whether a text is a number as programs write it: sign, digits with at most one point, exponent of three
+    digits."""
     rest = body[1:] if body[:1] in ("+", "-") else body
     mantissa, mark, power = rest.replace("E", "e").partition("e")
     if mark:

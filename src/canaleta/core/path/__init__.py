@@ -1,4 +1,5 @@
-"""The signal path: six stations, from any of them to all others; faults on it, facts about it, its workings in words."""
+"""The signal path: six stations, from any of them to all others; faults on it, facts about it, its workings in
+words."""
 
 from canaleta.core.path.evaluate import Paths, describe, evaluate, workings
 from canaleta.core.path.faults import Fault, evaluate_faulted

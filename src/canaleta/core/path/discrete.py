@@ -87,7 +87,8 @@ def state_of_type(kind: ArrayLike, volts: ArrayLike, milliampere: ArrayLike) -> 
 
 @dataclass(frozen=True)
 class Agreement:
-    """Whether a switch and an input agree. troubles: why not, in sentences. bleed: the resistor that mends leakage."""
+    """Whether a switch and an input agree. troubles: why not, in sentences. bleed: the resistor that mends
+    leakage."""
 
     off_holds: bool
     on_holds: bool

@@ -135,7 +135,8 @@ _PAIRS = (("device_low", "device_high"), ("value_low", "value_high"))
     looks="channels without a signal, ranges with one end",
 )
 def half_typed(image: PlantImage, rows: Rows) -> Iterator[Finding]:
-    """A point that holds a channel and has no signal; a range of which one end is there and the other follows nothing."""
+    """A point that holds a channel and has no signal; a range of which one end is there and the other follows
+    nothing."""
     bare = image.landed[rows] & ~image.filled("signal")[rows]
     for row in rows[bare].tolist():
         text = "it holds a channel and has no signal: nothing can be read from it"

@@ -1,4 +1,5 @@
-"""Rules about temperature elements: leads, extension wires, cold junctions, open circuits, tips, what a curve holds."""
+"""Rules about temperature elements: leads, extension wires, cold junctions, open circuits, tips, what a curve
+holds."""
 
 from __future__ import annotations
 
@@ -171,7 +172,8 @@ def wrong_wire(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     looks="the way from the head to where the cold junction is known",
 )
 def junction_unknown(image: PlantImage, rows: Rows) -> Iterator[Finding]:
-    """A warm head without an extension wire, a wire beyond what it bears, a junction whose temperature nobody knows."""
+    """A warm head without an extension wire, a wire beyond what it bears, a junction whose temperature nobody
+    knows."""
     rows = rows[(image.family[rows] == Family.THERMOCOUPLE) & (image.mode[rows] >= 0)]
     p = PathRows(image, rows)
     cold, head = junction_degc(p), p.number("head_degc")

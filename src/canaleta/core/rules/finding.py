@@ -1,4 +1,5 @@
-"""What a finding is: what does not agree, at which cells, how bad it is, what would settle it, and who accepted it."""
+"""What a finding is: what does not agree, at which cells, how bad it is, what would settle it, and who accepted
+it."""
 
 from __future__ import annotations
 
@@ -44,7 +45,8 @@ class Fix:
 
 @dataclass(frozen=True)
 class Cause:
-    """What several findings of a rule come from, where it is not each point by itself: a module type, a rack, a cable."""
+    """What several findings of a rule come from, where it is not each point by itself: a module type, a rack, a
+    cable."""
 
     key: str
     says: str
@@ -63,7 +65,9 @@ class Waived:
 @dataclass(frozen=True)
 class Finding:
     """What does not agree. key: rule and what it is about. facts: hash of the cells it rests on; fingerprint: of
-    these and of the figures that it tells, by which a waiver holds, whatever the sentence is. harm: what it could cost, that of its rule unless it says otherwise. cause: what it shares with others. trips: whether one of its points shuts something."""
+    these and of the figures that it tells, by which a waiver holds, whatever the sentence is. harm: what it could
+    cost, that of its rule unless it says otherwise. cause: what it shares with others. trips: whether one of its
+    points shuts something."""
 
     rule: str
     key: str

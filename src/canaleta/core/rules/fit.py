@@ -1,4 +1,5 @@
-"""Rules about a device on its channel: direction and class, voltages, supplies, spans, live zeros, curves, ratings."""
+"""Rules about a device on its channel: direction and class, voltages, supplies, spans, live zeros, curves,
+ratings."""
 
 from __future__ import annotations
 
@@ -57,7 +58,8 @@ def _cause(image: PlantImage, row: int) -> Cause:
 
 
 class _OtherModes:
-    """Modes of the same module that take all of the signal, as fixes, three at most. Points that say the same, on modules
+    """Modes of the same module that take all of the signal, as fixes, three at most. Points that say the same, on
+    modules
     of one type, have the same ones: those are tried once."""
 
     def __init__(self, image: PlantImage) -> None:
@@ -104,7 +106,8 @@ def _placed(image: PlantImage, rows: Rows) -> Rows:
     looks="what the device gives or takes against what the channel's mode measures or gives",
 )
 def other_kind(image: PlantImage, rows: Rows) -> Iterator[Finding]:
-    """A load on an input, a switch on an output, a thermocouple on a discrete input, a NAMUR sensor on a plain one."""
+    """A load on an input, a switch on an output, a thermocouple on a discrete input, a NAMUR sensor on a plain
+    one."""
     modes = _OtherModes(image)
     rows = _placed(image, rows)
     out = of_type(image, rows, lambda kind: kind.direction == "out") == 1.0
@@ -324,11 +327,13 @@ def failure_hidden(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         told = evaluate(image, Station.LOOP, low + (ma - 4.0) / 16.0 * (high - low), rows).reasons
         return np.asarray((told & np.uint32(int(reason) | int(Reason.OPEN_CIRCUIT))) == 0, dtype=bool)
 
-    # What a count of its own tells is not hidden; a status bit tells a broken wire, and not where a device's failure lies.
+    # What a count of its own tells is not hidden; a status bit tells a broken wire, and not where a device's failure
+    # lies.
     watched = of_type(image, rows, lambda kind: kind.status is not None) == 1.0
     p = PathRows(image, rows)
     told = {name: ~np.isnan(p.of_mode(name)) for name in ("open_counts", "under_counts", "over_counts")}
-    # A broken wire goes low whatever the device does; it fails high only where that is said, or where it must be feared.
+    # A broken wire goes low whatever the device does; it fails high only where that is said, or where it must be
+    # feared.
     above = hidden(namur.failed_high_ma, Reason.FAILED_HIGH) & (
         (fails >= namur.good_to_ma) | (np.isnan(fails) & trips)
     )

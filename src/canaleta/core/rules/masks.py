@@ -1,4 +1,5 @@
-"""What several rules look at, as masks and figures over rows: whether a mode takes a signal, cuts it off, counts it."""
+"""What several rules look at, as masks and figures over rows: whether a mode takes a signal, cuts it off, counts
+it."""
 
 from __future__ import annotations
 
@@ -53,7 +54,8 @@ PATH = (
 )  # fmt: skip
 """All that a path depends on, and how it is told: what a rule reads that works one out."""
 _SLACK = 0.01
-"""Share of a span that may be cut off at an end without a word: converters stop a little short of their round figures."""
+"""Share of a span that may be cut off at an end without a word: converters stop a little short of their round
+figures."""
 
 
 def signal_of(image: PlantImage, row: int) -> Signal:
@@ -147,7 +149,8 @@ def uncurved(image: PlantImage, rows: Rows) -> Bools:
 
 
 def reach(image: PlantImage, rows: Rows) -> tuple[Floats, Floats, Floats, Floats]:
-    """(least, greatest) that each row's converter counts, and (low, high) of what is used, all in the unit of INPUT or,
+    """(least, greatest) that each row's converter counts, and (low, high) of what is used, all in the unit of INPUT
+    or,
     where the mode counts degrees, in °C. NaN where it cannot be told."""
     p = PathRows(image, rows)
     affine = AffineConverter()

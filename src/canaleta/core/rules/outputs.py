@@ -1,4 +1,5 @@
-"""Rules about outputs by pulse width: what the module can make, dither that can be drawn, limits with room between."""
+"""Rules about outputs by pulse width: what the module can make, dither that can be drawn, limits with room
+between."""
 
 from __future__ import annotations
 
@@ -31,7 +32,8 @@ PERIODS_A_DITHER = 5.0
     looks="frequency, dither and limits of an output by pulse width against what its module takes",
 )
 def cannot_make(image: PlantImage, rows: Rows) -> Iterator[Finding]:
-    """A frequency, a dither or a duty beyond what the module takes: it is not written, and the module does its own."""
+    """A frequency, a dither or a duty beyond what the module takes: it is not written, and the module does its
+    own."""
     rows = rows[image.landed[rows] & np.any([image.filled(name)[rows] for name in FIELDS], axis=0)]
     for row in rows.tolist():
         kind = image.layout.type_of(int(image.module[row]))

@@ -197,7 +197,8 @@ def _explained(image: PlantImage) -> Bools:
 
 
 def _agree(image: PlantImage) -> Bools:
-    """Which paths of an image are within the plant's share of span at all five check points; no where none compare."""
+    """Which paths of an image are within the plant's share of span at all five check points; no where none
+    compare."""
     out = np.zeros(len(image), dtype=bool)
     rows, factor, offset = _comparable(image, np.arange(len(image)))
     if len(rows):
@@ -209,7 +210,8 @@ def _agree(image: PlantImage) -> Bools:
 
 
 def _ways(image: PlantImage, factor: Floats, offset: Floats) -> list[list[Fix]]:
-    """For each path the two honest ways to settle it, where they do: the scaling follows the device, or it the scaling."""
+    """For each path the two honest ways to settle it, where they do: the scaling follows the device, or it the
+    scaling."""
     ends = {"value": _as_the_device(image) * factor + offset, "device": (_as_the_scaling(image) - offset) / factor}
     out: list[list[Fix]] = [[] for _ in range(len(image))]
     for side, label in (("value", "follow the device"), ("device", "follow the scaling")):
@@ -226,7 +228,8 @@ def _ways(image: PlantImage, factor: Floats, offset: Floats) -> list[list[Fix]]:
 
 
 def _as_the_device(image: PlantImage) -> Floats:
-    """(2, n): what is in the pipe at the counts of both end points; NaN where the scaling is not typed as two points."""
+    """(2, n): what is in the pipe at the counts of both end points; NaN where the scaling is not typed as two
+    points."""
     out = np.full((2, len(image)), np.nan)
     law = image.code("value_law")
     straight = (image.code("value_form") <= 0) & ~np.isin(

@@ -1,4 +1,5 @@
-"""Rules about switches: leakage and drop against the input's type, states it cannot tell, trips that nobody would miss."""
+"""Rules about switches: leakage and drop against the input's type, states it cannot tell, trips that nobody would
+miss."""
 
 from __future__ import annotations
 

@@ -210,7 +210,8 @@ def _same_figures(image: PlantImage, row: int, side: str, quoted: RangeText) -> 
 
 
 def _agrees(image: PlantImage, row: int, side: str, quoted: RangeText, unit: Unit) -> bool | None:
-    """Whether the range on one side is the one quoted, within the plant's share of span; None if it cannot be told."""
+    """Whether the range on one side is the one quoted, within the plant's share of span; None if it cannot be
+    told."""
     ends, shown = _ends(image, row, side), image.text(f"{side}_unit", row)
     pair = factor_and_offset(unit.shown, shown) if ends and find_unit(shown) else None
     if ends is None or pair is None:

@@ -1,4 +1,5 @@
-"""Rules about what is watched live: deviations, quiet by design, lamps of bands, where a controller shows its value."""
+"""Rules about what is watched live: deviations, quiet by design, lamps of bands, where a controller shows its
+value."""
 
 from __future__ import annotations
 

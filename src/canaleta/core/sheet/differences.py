@@ -32,7 +32,8 @@ _SHARES = (Fraction(0), Fraction(1, 4), Fraction(1, 2), Fraction(3, 4), Fraction
 
 @dataclass(frozen=True)
 class PointDifference:
-    """What became of one point. kind: added, removed, changed. cells: (field, was, becomes). words: the same, as told.
+    """What became of one point. kind: added, removed, changed. cells: (field, was, becomes). words: the same, as
+    told.
 
     moves: what lies elsewhere because of it, "" if nothing does.
     """

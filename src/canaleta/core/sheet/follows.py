@@ -122,7 +122,8 @@ def followed_by(image: PlantImage, names: Iterable[str], rows: Iterable[int] | N
 
 
 def follow_cells(image: PlantImage, cells: Iterable[tuple[int, str]]) -> list[tuple[int, str, str]]:
-    """What follows from changed cells, given as (point, field): (point, column, text). Points that are gone are left out."""
+    """What follows from changed cells, given as (point, field): (point, column, text). Points that are gone are left
+    out."""
     by_field: dict[str, list[int]] = {}
     for point, name in cells:
         if image.has(point):

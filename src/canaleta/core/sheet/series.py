@@ -38,7 +38,8 @@ def counted_on(texts: Sequence[str], count: int) -> list[str]:
     """The next texts after some: every run of digits that differs between the last two goes on by that difference.
 
     From a single text, the last run of digits goes on by one; core lists ("1, 2") and terminals go on by their own
-    length. Leading zeros keep their width. Texts without digits are repeated. Raises TextError if the two do not match.
+    length. Leading zeros keep their width. Texts without digits are repeated. Raises TextError if the two do not
+    match.
     """
     last = texts[-1]
     if len(last) > LONGEST:
@@ -61,7 +62,8 @@ def counted_on(texts: Sequence[str], count: int) -> list[str]:
 
 
 def next_tag(tags: Iterable[str | None], letters: str) -> str:
-    """The tag after the highest-numbered one with these letters, in its own way of writing; LETTERS-1 if there is none."""
+    """The tag after the highest-numbered one with these letters, in its own way of writing; LETTERS-1 if there is
+    none."""
     there = [tag for tag in tags if tag]
     alike = [tag for tag in there if letters_of(tag) == letters and _RUN.search(tag)]
     if not alike:

@@ -1,4 +1,5 @@
-"""What stands on wires and in registers: signals, laws, sensors, converters, noise, accuracy. Knows no list of points."""
+"""What stands on wires and in registers: signals, laws, sensors, converters, noise, accuracy. Knows no list of
+points."""
 
 from canaleta.core.signals.laws import LAWS
 from canaleta.core.signals.signal_types import SIGNALS, Family, Signal, signal_named

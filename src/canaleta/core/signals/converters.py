@@ -126,7 +126,8 @@ class WordForm(BaseModel):
 def round_counts(
     exact: Floats, rounding: NDArray[np.int8] | int, step: ArrayLike = 1.0, zero: ArrayLike = 0.0
 ) -> Floats:
-    """Counts as the converter gives them. rounding: 0 nearest (a half up, away from zero), 1 down, 2 toward zero, 3 none.
+    """Counts as the converter gives them. rounding: 0 nearest (a half up, away from zero), 1 down, 2 toward zero, 3
+    none.
 
     step: how far the count moves at once; steps of more than one count are counted from `zero`.
     """

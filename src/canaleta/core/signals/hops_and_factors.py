@@ -37,7 +37,8 @@ class Factor:
 
 
 def read_hops(text: str) -> str:
-    """A typed chain of hops, tidied: "head; barrier 300 Ω; indicator 2 V". Raises TextError for the hop that is wrong."""
+    """A typed chain of hops, tidied: "head; barrier 300 Ω; indicator 2 V". Raises TextError for the hop that is
+    wrong."""
     out = []
     for part in _parts(text):
         found = _HOP.fullmatch(part)

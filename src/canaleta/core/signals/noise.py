@@ -47,7 +47,8 @@ class Tried:
 def noise_of(samples: Floats) -> Noise:
     """The figures of a window; samples that are no number are left out. All NaN where fewer than two are left.
 
-    fast is from the differences of neighbours, √(Σ(xₖ₊₁ − xₖ)² / 2(n − 1)) (von Neumann 1941): a drift leaves it alone.
+    fast is from the differences of neighbours, √(Σ(xₖ₊₁ − xₖ)² / 2(n − 1)) (von Neumann 1941): a drift leaves it
+    alone.
     """
     x = samples[np.isfinite(samples)]
     if len(x) < 2:

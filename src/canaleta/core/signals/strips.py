@@ -20,7 +20,8 @@ _MOST = 12
 
 @dataclass(frozen=True)
 class StripTerminal:
-    """One terminal: its strip, its mark, and whether it can be opened (knife), blows (fuse) or takes a plug (test)."""
+    """One terminal: its strip, its mark, and whether it can be opened (knife), blows (fuse) or takes a plug
+    (test)."""
 
     strip: str
     mark: str

@@ -80,7 +80,8 @@ def _marks(circuit: Circuit) -> set[str]:
 
 
 def _loaded(circuit: Circuit) -> int:
-    """The core that the hops of the loop are drawn in: the one the current comes back by, of three that of the signal."""
+    """The core that the hops of the loop are drawn in: the one the current comes back by, of three that of the
+    signal."""
     by = [run.duty == "signal" if len(circuit.runs) > 2 else run.flows == "to module" for run in circuit.runs]
     return by.index(True) if True in by else 0
 

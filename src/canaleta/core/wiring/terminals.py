@@ -194,7 +194,8 @@ def _with_supply(case: _Case, flows: Flow) -> list[Core]:
 
 
 def _linear(case: _Case) -> _Parts:
-    """Everything with a straight span that is no current loop: volts, millivolts, pulses, a bridge, a potentiometer."""
+    """Everything with a straight span that is no current loop: volts, millivolts, pulses, a bridge, a
+    potentiometer."""
     unit = case.signal.unit
     if unit == "mA":
         return _current(case)

@@ -153,7 +153,8 @@ def commit(
     """Write one change set inside the caller's transaction, which holds the plant's lock.
 
     conventions: those of the plant from now on, if they change. added, removed: points that come and go, by their
-    numbers, with their cells. layout: the hardware from now on. records: typicals and waivers that change. After conventions and hardware everything is audited.
+    numbers, with their cells. layout: the hardware from now on. records: typicals and waivers that change. After
+    conventions and hardware everything is audited.
     Raises LockedError if somebody else has locked a row that it would change.
     """
     came, went = dict(added or {}), dict(removed or {})
@@ -208,7 +209,8 @@ def _settled(
     added: dict[int, dict[str, Stored]] | dict[int, Mapping[str, Stored]],
     removed: Mapping[int, object],
 ) -> tuple[Changes, dict[int, Mapping[str, Stored]]]:
-    """Decide who holds the channels that new and changed points claim. Returns changes of old points, and new ones."""
+    """Decide who holds the channels that new and changed points claim. Returns changes of old points, and new
+    ones."""
     unclaimed = {n: {f: v for f, v in cells.items() if f != "channel"} for n, cells in added.items()}
     joined = image.with_points(unclaimed, removed)
     moved: Changes = {

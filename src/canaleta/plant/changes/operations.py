@@ -1,4 +1,5 @@
-"""Operations on hardware, read one after the other into a draft of the layout. Words and numbers as people type them."""
+"""Operations on hardware, read one after the other into a draft of the layout. Words and numbers as people type
+them."""
 
 from __future__ import annotations
 

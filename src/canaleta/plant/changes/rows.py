@@ -34,7 +34,8 @@ Planner = Callable[[PlantImage], tuple[Changes, Sequence[Mapping[str, Stored]]]]
 
 @dataclass(frozen=True)
 class NewRows:
-    """Points to be made. count: how many alike; rows: or what each is, as {field: text}. like: a point, typical: its name.
+    """Points to be made. count: how many alike; rows: or what each is, as {field: text}. like: a point, typical: its
+    name.
 
     cells: texts for all of them; those of COUNTED are the first one's and are counted on.
     """
@@ -162,7 +163,8 @@ def _held_by(image: PlantImage, point: int) -> dict[str, Stored]:
 def remove_rows(
     engine: Engine, cache: ImageCache, points: Sequence[int], who: str, *, apply: bool = True
 ) -> Applied | Preview:
-    """Take points away as one change set, or only say what that does. Raises LookupError for one that is not there."""
+    """Take points away as one change set, or only say what that does. Raises LookupError for one that is not
+    there."""
     with engine.begin() as connection:
         take_plant_lock(connection)
         image = cache.caught_up(connection)
@@ -195,7 +197,8 @@ def _heirs(image: PlantImage, gone: set[int]) -> Changes:
 
 
 def _numbered(connection: Connection, new: Sequence[Mapping[str, Stored]]) -> dict[int, dict[str, Stored]]:
-    """New points by their numbers. Numbers of points that were taken away are not given out again: history speaks of them."""
+    """New points by their numbers. Numbers of points that were taken away are not given out again: history speaks of
+    them."""
     newest = int(connection.execute(select(func.coalesce(func.max(t.point.c.id), 0))).scalar_one())
     gone = connection.execute(
         select(func.coalesce(func.max(t.change.c.entity_id), 0)).where(t.change.c.entity == REMOVED)

@@ -31,7 +31,8 @@ def points_of(image: PlantImage, name: str) -> list[int]:
 def typical_edits(
     image: PlantImage, was: Typical | None, becomes: Typical, only: Sequence[int] | None
 ) -> tuple[Changes, list[int]]:
-    """Cells of points that follow a changed typical, and the points concerned. only: those that shall follow, all if None.
+    """Cells of points that follow a changed typical, and the points concerned. only: those that shall follow, all if
+    None.
 
     A cell follows while it still says what the typical said; what somebody changed at the point itself stays.
     """

@@ -1,4 +1,5 @@
-"""What a change set writes inside its transaction: cells of points, hardware, conventions, findings; history with each."""
+"""What a change set writes inside its transaction: cells of points, hardware, conventions, findings; history with
+each."""
 
 from __future__ import annotations
 

@@ -68,7 +68,8 @@ def read(image: PlantImage, row: int, field: Field, text: str) -> dict[str, Stor
 
 
 def mode_follows(layout: Layout, at: Stored, signal: str, now: str) -> dict[str, Stored]:
-    """The mode that a point takes with its channel or its signal, as landing it in the cabinet does; {} where none does."""
+    """The mode that a point takes with its channel or its signal, as landing it in the cabinet does; {} where none
+    does."""
     if not isinstance(at, Landing) or at.module not in layout.modules:
         return {}
     mode = mode_that_fits(layout.type_of(at.module), signal, now)

@@ -1,7 +1,9 @@
 """One time for every process of a plant, on whatever machine: the database's.
 
-A reading is stamped on the machine that scans and its age is told on another; if one of their clocks were a minute off,
-what is stale would pass for fresh. So both carry the database's time on by their own monotonic clock, which nobody sets.
+A reading is stamped on the machine that scans and its age is told on another; if one of their clocks were a minute
+off,
+what is stale would pass for fresh. So both carry the database's time on by their own monotonic clock, which nobody
+sets.
 """
 
 from __future__ import annotations
@@ -26,7 +28,8 @@ LOOK_S = 10.0
 
 @dataclass(frozen=True)
 class _Measured:
-    """offset: the database's time less this machine's ticks; error: half the way there and back; at: in ticks. All s."""
+    """offset: the database's time less this machine's ticks; error: half the way there and back; at: in ticks. All
+    s."""
 
     offset: float
     error: float
@@ -69,7 +72,8 @@ class PlantClock:
                 self._measured = new
 
     def looked_lately(self) -> float:
-        """The time now, after a look if the last is some seconds ago; a database that is away is asked again later."""
+        """The time now, after a look if the last is some seconds ago; a database that is away is asked again
+        later."""
         if self._ticks() - self._looked > LOOK_S:
             # Whoever comes meanwhile does not wait for a database that is away.
             self._looked = self._ticks()

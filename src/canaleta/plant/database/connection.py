@@ -43,7 +43,8 @@ RUNTIME_ROLE = "canaleta_runtime"
 def engine_for(url: str, pool_size: int = 6, *, pre_ping: bool = True) -> Engine:
     """An engine for a PostgreSQL address. Raises ValueError for anything else.
 
-    pre_ping: whether a connection is tried before it is used; who writes every second and tries again anyway need not.
+    pre_ping: whether a connection is tried before it is used; who writes every second and tries again anyway need
+    not.
 
     The password is never shown: SQLAlchemy hides it in messages.
     """
@@ -105,7 +106,8 @@ def _recorded_shape(connection: Connection) -> str:
 
 
 def migrate(engine: Engine) -> None:
-    """Bring the database to the newest shape, or leave it as it is. Safe to call at every start. Raises ShapeError."""
+    """Bring the database to the newest shape, or leave it as it is. Safe to call at every start. Raises
+    ShapeError."""
     if is_newest(engine):
         return
     from alembic import command

@@ -1,4 +1,5 @@
-"""What one scan of a rack leaves behind, written in one transaction under the rack's lease: block, alarms, trend, state."""
+"""What one scan of a rack leaves behind, written in one transaction under the rack's lease: block, alarms, trend,
+state."""
 
 from __future__ import annotations
 

@@ -159,7 +159,8 @@ def read_trends(
 ) -> dict[int, Drawn]:
     """The trends of some points between two times, s since 1970, in at most so many columns each.
 
-    racks, periods_s: of each point, where it is read and how often. Single readings up to RAW_S, minutes up to two days,
+    racks, periods_s: of each point, where it is read and how often. Single readings up to RAW_S, minutes up to two
+    days,
     quarters of an hour beyond; the hour that runs is rolled up on the way. Gaps where nothing good was read.
     """
     if ends - begins <= RAW_S:

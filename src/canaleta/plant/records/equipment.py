@@ -163,7 +163,8 @@ def inverse_hardware(
 
 
 def _held_together(records: Records, before: Records, claimed: Set[int]) -> list[str]:
-    """Mend records that were turned back among others that were not; in place. Returns what could not be turned back."""
+    """Mend records that were turned back among others that were not; in place. Returns what could not be turned
+    back."""
     kept = []
     busy: list[Key] = [("module", number) for number in sorted(claimed)]
     for key in busy:

@@ -91,7 +91,8 @@ def touching(looked: Mapping[str, set[int] | None]) -> ColumnElement[bool]:
 
 
 def stored_touching(connection: Connection, looked: Mapping[str, set[int] | None]) -> list[dict[str, Any]]:
-    """Bodies of stored findings of these rules that name one of these points, or any if None, each with its "since"."""
+    """Bodies of stored findings of these rules that name one of these points, or any if None, each with its
+    "since"."""
     if not looked:
         return []
     rows = connection.execute(select(t.finding.c.body, t.finding.c.since_seq).where(touching(looked)))

@@ -1,4 +1,5 @@
-"""Records that are kept as a whole beside the list: typicals, waivers. Written with a change set, told in its history,
+"""Records that are kept as a whole beside the list: typicals, waivers. Written with a change set, told in its
+history,
 taken back with it."""
 
 from __future__ import annotations
@@ -34,7 +35,8 @@ class Record(Protocol):
 
 @dataclass(frozen=True)
 class Shelf:
-    """Where records of one kind are kept. entity: what history calls them; of_row, of_body: a record made of either."""
+    """Where records of one kind are kept. entity: what history calls them; of_row, of_body: a record made of
+    either."""
 
     table: Table
     entity: str

@@ -58,7 +58,8 @@ class StepOut(Shape):
 
 
 class CheckOut(Shape):
-    """The loop check of a point: its steps, what it may be off, what it can trip, what is open at it, earlier records.
+    """The loop check of a point: its steps, what it may be off, what it can trip, what is open at it, earlier
+    records.
     seq: the list that the steps were worked out with."""
 
     seq: int
@@ -116,7 +117,8 @@ class SignCheckIn(ReadingsIn):
     """A check to be signed: what was read, with which instrument, what became of the open wire, a name, and the
     password once more.
 
-    seq: the list it was done with; another one must be looked at again. phase: how the loop stood. photo: a JPEG in base64.
+    seq: the list it was done with; another one must be looked at again. phase: how the loop stood. photo: a JPEG in
+    base64.
     """
 
     seq: int = Field(ge=0, le=2**62)

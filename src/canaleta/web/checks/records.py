@@ -39,7 +39,8 @@ class RecordOut(Shape):
 
 
 class SweepIn(Shape):
-    """A loop-back to be judged, and signed if there is a name: what the output was given and the input read, % of span."""
+    """A loop-back to be judged, and signed if there is a name: what the output was given and the input read, % of
+    span."""
 
     model_config = ConfigDict(extra="forbid")
 

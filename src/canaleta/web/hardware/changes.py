@@ -25,7 +25,8 @@ MOST_TOLD = 400
 
 
 class HardwareIn(Shape):
-    """Operations in order, each {"do": …} as docs/hardware.md lists them; `apply` false only says what they would do."""
+    """Operations in order, each {"do": …} as docs/hardware.md lists them; `apply` false only says what they would
+    do."""
 
     model_config = ConfigDict(extra="forbid")
 

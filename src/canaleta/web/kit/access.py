@@ -28,7 +28,8 @@ RIGHTS: dict[str, str | None] = {
     "engineer": "engineer",
     "administer": "administrator",
 }
-"""Each right and the least role that has it; None for anybody, signed in or not. "look" reads by POST, "self" is one's own account."""
+"""Each right and the least role that has it; None for anybody, signed in or not. "look" reads by POST, "self" is
+one's own account."""
 _SAFE = ("GET", "HEAD", "OPTIONS")
 _POLICY = (
     "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; font-src 'self'; "

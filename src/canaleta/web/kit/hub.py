@@ -364,7 +364,8 @@ def stations_event(figures: dict[int, list[float | None]]) -> bytes:
 
 
 def block_event(block: LiveBlock, now: float) -> bytes:
-    """A live block as an event: packed arrays in base64, little endian. now: the plant's time, s, that ages are told by."""
+    """A live block as an event: packed arrays in base64, little endian. now: the plant's time, s, that ages are told
+    by."""
     arrays = {name: base64.b64encode(getattr(block, name).tobytes()).decode() for name in COLUMNS}
     return event(
         "live",

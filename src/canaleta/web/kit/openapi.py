@@ -20,7 +20,8 @@ _making = threading.Lock()
 
 
 def document_of(app: OpenAPI) -> dict[str, Any]:
-    """The document of an application. Errors are told as what they are sent as: application/problem+json (RFC 9457)."""
+    """The document of an application. Errors are told as what they are sent as: application/problem+json (RFC
+    9457)."""
     document: dict[str, Any] = json.loads(json.dumps(app.api_doc))
     for path in document["paths"].values():
         for operation in path.values():

@@ -76,7 +76,8 @@ class AdviceOut(Shape):
 
 
 class AdvicesOut(Shape):
-    """Every fault of a point now, worst first. shown: what the controller itself shows, and its difference. load_ma: the
+    """Every fault of a point now, worst first. shown: what the controller itself shows, and its difference. load_ma:
+    the
     current through the load of an output that measures it, and what it takes by the list; none where unknown."""
 
     faults: list[AdviceOut]
@@ -90,7 +91,8 @@ class AdvicesOut(Shape):
 
 
 def live_path(image: PlantImage, row: int, block: LiveBlock | None, now: float) -> PathOut:
-    """The path from a reading of the point's channel. block: the newest of its rack, None without one; now: the plant's
+    """The path from a reading of the point's channel. block: the newest of its rack, None without one; now: the
+    plant's
     time, s, that its age is told by."""
     at = np.flatnonzero(block.points == image.ids[row]) if block else np.array([], dtype=np.int64)
     told = int(block.reasons[at[0]]) if block is not None and len(at) else 0
@@ -186,7 +188,8 @@ _USED = ("tag", "service", "cable", "status", "device_model")
 
 
 def stations_now(image: PlantImage, block: LiveBlock, points: Iterable[int]) -> dict[int, list[float | None]]:
-    """The six stations of those points that the list and the block have, each from its newest count; None where unknown."""
+    """The six stations of those points that the list and the block have, each from its newest count; None where
+    unknown."""
     at = {point: k for k, point in enumerate(block.points.tolist())}
     known = [point for point in points if point in at and image.has(point)]
     rows = np.array([image.row_of(point) for point in known], dtype=np.int64)

@@ -59,7 +59,8 @@ class FilePageOut(Shape):
 
 
 class ColumnOut(Shape):
-    """A column of the file: its heading, what it is taken for ("" for left out), the unit in the heading, a few cells."""
+    """A column of the file: its heading, what it is taken for ("" for left out), the unit in the heading, a few
+    cells."""
 
     heading: str
     target: str
@@ -114,7 +115,8 @@ class DoesOut(Shape):
 
 
 class JobOut(Shape):
-    """A list being brought in. state: reading, planning, ready, taking in, done, failed, called off. header: from 0."""
+    """A list being brought in. state: reading, planning, ready, taking in, done, failed, called off. header: from
+    0."""
 
     id: int
     name: str
@@ -135,7 +137,8 @@ class JobOut(Shape):
 
 
 class LineOut(Shape):
-    """What becomes of a row of the file. cells: field, what stands there, what comes; troubles: field, typed, why not.
+    """What becomes of a row of the file. cells: field, what stands there, what comes; troubles: field, typed, why
+    not.
     by_choice: left out because somebody wants it so."""
 
     row: int

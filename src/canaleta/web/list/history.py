@@ -28,7 +28,8 @@ MOST_CELLS = 60
 
 
 class HistoryQuery(Shape):
-    """Which part of the history: of one point or cell, of one person, of a kind of source, and before which number."""
+    """Which part of the history: of one point or cell, of one person, of a kind of source, and before which
+    number."""
 
     point: int | None = Field(None, ge=0, le=2**62)
     field: str | None = Field(None, max_length=60)

@@ -107,7 +107,8 @@ class Against(Shape):
 
 
 class PointDifferenceOut(Shape):
-    """What became of a point. cells: field, was, becomes; words: the same as one tells it; moves: what moves with it."""
+    """What became of a point. cells: field, was, becomes; words: the same as one tells it; moves: what moves with
+    it."""
 
     point: int
     tag: str

@@ -36,7 +36,8 @@ api = routes("sheet", __name__, url_prefix="/api/points", abp_responses=PROBLEMS
 
 
 class CheckRow(Shape):
-    """One check point: figures at the stations as shown, what the list shows and what is true. share: of the span, %, null for others."""
+    """One check point: figures at the stations as shown, what the list shows and what is true. share: of the span, %,
+    null for others."""
 
     label: str
     share: int | None

@@ -28,7 +28,8 @@ Text = Annotated[str, Field(max_length=4000)]
 
 
 class FieldOut(Shape):
-    """One field of a point: a column of the list, a setting of a station. unit: of its figures, where it has no field."""
+    """One field of a point: a column of the list, a setting of a station. unit: of its figures, where it has no
+    field."""
 
     name: str
     station: str
@@ -53,7 +54,8 @@ class RackOut(Shape):
 
 
 class PlantOut(Shape):
-    """What the screens need to know once: the plant, its fields, stations, racks, rules, units, families of signals."""
+    """What the screens need to know once: the plant, its fields, stations, racks, rules, units, families of
+    signals."""
 
     name: str
     seq: int

@@ -93,7 +93,8 @@ class WhoseView(Shape):
 
 
 class HereIn(Shape):
-    """Where one is: the cell that is chosen. tab: a name the screen gives itself, so that two of one's own are two."""
+    """Where one is: the cell that is chosen. tab: a name the screen gives itself, so that two of one's own are
+    two."""
 
     model_config = ConfigDict(extra="forbid")
 

@@ -1,4 +1,5 @@
-"""Findings that the plant itself tells: what is held, what is latched, what is still open, what is noisier than its deadband.
+"""Findings that the plant itself tells: what is held, what is latched, what is still open, what is noisier than its
+deadband.
 
 They come and go without an edit, so they are not stored with the list and block no issue of it.
 """

@@ -35,7 +35,8 @@ class FaultIn(Shape):
 class InjectIn(Shape):
     """A signal to put on the terminals, as typed; '' and no fault takes everything off.
 
-    form: how it moves (core/signals/waveforms.py), to the level `high`, as typed, within period_s. faults: put on in its place.
+    form: how it moves (core/signals/waveforms.py), to the level `high`, as typed, within period_s. faults: put on in
+    its place.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -64,7 +65,8 @@ class SourceFaultOut(Shape):
 
 
 class SourceOut(Shape):
-    """What can be put on the terminals of a point. why_not: why nothing can; trips: what the point can trip, told first.
+    """What can be put on the terminals of a point. why_not: why nothing can; trips: what the point can trip, told
+    first.
     unit: of what stands on the wires; contact: it takes “open” and “closed”."""
 
     why_not: str

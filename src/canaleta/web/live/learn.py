@@ -1,4 +1,5 @@
-"""A loop to learn on: anyone breaks the wire, swaps the leads, lowers the supply, and watches all six stations and the
+"""A loop to learn on: anyone breaks the wire, swaps the leads, lowers the supply, and watches all six stations and
+the
 alarm. Nothing of it touches the plant: the state goes to the browser and comes back."""
 
 from __future__ import annotations
@@ -81,7 +82,8 @@ class PutIn(Shape):
 
 
 class LearnIn(Shape):
-    """The loop, the quantity in the pipe as a share of the range, what is wrong, and what somebody says to the alarms."""
+    """The loop, the quantity in the pipe as a share of the range, what is wrong, and what somebody says to the
+    alarms."""
 
     model_config = ConfigDict(extra="forbid")
 

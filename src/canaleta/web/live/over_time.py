@@ -37,7 +37,8 @@ STRIP_FIELDS = (
 
 
 class TrendQuery(Shape):
-    """points: ids with commas, 60 at most. seconds: how far back from `until` (s since 1970, 0 for now). columns: of the
+    """points: ids with commas, 60 at most. seconds: how far back from `until` (s since 1970, 0 for now). columns: of
+    the
     drawing."""
 
     points: str = Field(max_length=1200, pattern=r"^\d{1,18}(,\d{1,18}){0,59}$")
@@ -92,7 +93,8 @@ def trends(query: TrendQuery) -> Response:
 
 
 class NoiseQuery(Shape):
-    """seconds: the window, up to now. wanted: standard deviation that would be fine, in units; 0 for 0.1 % of span."""
+    """seconds: the window, up to now. wanted: standard deviation that would be fine, in units; 0 for 0.1 % of
+    span."""
 
     seconds: float = Field(120.0, ge=5, le=7200)
     wanted: float = Field(0.0, ge=0, le=1e12)
@@ -165,7 +167,8 @@ def _figures(samples: np.ndarray) -> NoiseFigures:
 
 
 class StripIn(Shape):
-    """A strip to draw: levels from times on (none where the signal has failed), how long it is, and settings tried in place
+    """A strip to draw: levels from times on (none where the signal has failed), how long it is, and settings tried in
+    place
     of the point's own, as texts."""
 
     model_config = ConfigDict(extra="forbid")
@@ -178,9 +181,11 @@ class StripIn(Shape):
 
 
 class StripOut(Shape):
-    """What comes in and what is made of it. trusted: the value is not bad; waits: a fault is over and waits for a reset; chatters,
+    """What comes in and what is made of it. trusted: the value is not bad; waits: a fault is over and waits for a
+    reset; chatters,
     done: it is said to chatter, its counter is done;
-    counted: edges so far. low, high: the value at the ends of the device's output; bands: their names; words: of the states 0 and
+    counted: edges so far. low, high: the value at the ends of the device's output; bands: their names; words: of the
+    states 0 and
     1. period_s: how often the rack is looked at."""
 
     times: list[float]

@@ -52,7 +52,8 @@ class StreamQuery(Shape):
 @api.get("/stream", responses={200: {"content": {"text/event-stream": {"schema": {"type": "string"}}}}})
 @needs("read")
 def stream(query: StreamQuery) -> Response:
-    """Events: `hello`, `change`, `live`, `point` (what is followed closely), `stations`, `alarms`, `temporary`, `found`, `locks`, `here`, `room`, `beat` (server time), `reload` (too much was missed), `out`."""
+    """Events: `hello`, `change`, `live`, `point` (what is followed closely), `stations`, `alarms`, `temporary`,
+    `found`, `locks`, `here`, `room`, `beat` (server time), `reload` (too much was missed), `out`."""
     racks = [int(number) for number in query.racks.split(",") if number]
     points = [int(number) for number in query.points.split(",") if number]
     stations = [int(number) for number in query.stations.split(",") if number]

@@ -1,4 +1,5 @@
-"""Temporary changes: the one log of them, and what acts: forces in the rack, values replaced here, outputs commanded."""
+"""Temporary changes: the one log of them, and what acts: forces in the rack, values replaced here, outputs
+commanded."""
 
 from __future__ import annotations
 
@@ -35,7 +36,8 @@ __all__ = ["api"]
 api = routes("temporary", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 READBACK_S = 6.0
 PATIENCE_S = 1.5
-"""How long an output may take to do what it was told before that is a mismatch; two and a half scans if that is more."""
+"""How long an output may take to do what it was told before that is a mismatch; two and a half scans if that is
+more."""
 
 
 class EntryOut(Shape):
@@ -89,7 +91,8 @@ class EntryPath(Shape):
 
 
 class HoldIn(Shape):
-    """A value to hold a point at, as typed, and why. minutes: until it is overdue, 0 for as long as the plant says."""
+    """A value to hold a point at, as typed, and why. minutes: until it is overdue, 0 for as long as the plant
+    says."""
 
     model_config = ConfigDict(extra="forbid")
 
@@ -99,7 +102,8 @@ class HoldIn(Shape):
 
 
 class OfferOut(Shape):
-    """What can be held at a point. force, output: why not, '' if it can; trips: what it can trip, told first. on_loss: what
+    """What can be held at a point. force, output: why not, '' if it can; trips: what it can trip, told first.
+    on_loss: what
     the device of an output does when its signal or its power is lost, in words."""
 
     force: str
@@ -121,7 +125,8 @@ class OutputIn(Shape):
 
 class OutputOut(Shape):
     """What became of a command: the count that was given, whether it was clamped, what is read back, and in words
-    whether both agree. load_ma: the current through the load, expected_ma: what it takes by the list; none where unknown."""
+    whether both agree. load_ma: the current through the load, expected_ma: what it takes by the list; none where
+    unknown."""
 
     given: float
     clamped: bool

@@ -1,4 +1,5 @@
-"""Finding where a signal stops, which way it must move, and what of an error is the source's, the shunt's, the channel's."""
+"""Finding where a signal stops, which way it must move, and what of an error is the source's, the shunt's, the
+channel's."""
 
 from __future__ import annotations
 
@@ -56,7 +57,8 @@ class TraceStage(Shape):
 
 
 class TraceOut(Shape):
-    """What the ticks say. between: the two stages the suspect lies between, -1 for before the device; none while nothing
+    """What the ticks say. between: the two stages the suspect lies between, -1 for before the device; none while
+    nothing
     can be said. following: the stage to look at next, -1 for none."""
 
     given: str
@@ -101,7 +103,8 @@ class StimulusSeen(Shape):
 
 
 class SplitIn(Shape):
-    """A reference reading: what the source was set to and what a reference meter reads, mA; volts over the shunt, none
+    """A reference reading: what the source was set to and what a reference meter reads, mA; volts over the shunt,
+    none
     without one; the count read."""
 
     model_config = ConfigDict(extra="forbid")
@@ -113,7 +116,8 @@ class SplitIn(Shape):
 
 
 class SplitOut(Shape):
-    """Errors in % of span, none where they cannot be told: of the source, the shunt and the channel; the greatest in words."""
+    """Errors in % of span, none where they cannot be told: of the source, the shunt and the channel; the greatest in
+    words."""
 
     source: float | None
     shunt: float | None

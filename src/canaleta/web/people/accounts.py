@@ -1,4 +1,5 @@
-"""Accounts, managed in the application by administrators; and sessions, one's own and anybody's, that can be ended."""
+"""Accounts, managed in the application by administrators; and sessions, one's own and anybody's, that can be
+ended."""
 
 from __future__ import annotations
 

@@ -30,7 +30,8 @@ class Row:
 class Section:
     """Rows under a title, at the station they belong to. verdict: the one thing to take away, with its tone.
 
-    of_loop: whether it judges the current loop; margin_v: the volts that its verdict is about, where it is about some.
+    of_loop: whether it judges the current loop; margin_v: the volts that its verdict is about, where it is about
+    some.
     """
 
     station: Station

@@ -137,7 +137,8 @@ def resolution(p: PathRows) -> Section | None:
 
 
 def accuracy(p: PathRows) -> Section | None:
-    """A root-sum-square of limits in the value's unit, each with its share and its basis; not a standard uncertainty."""
+    """A root-sum-square of limits in the value's unit, each with its share and its basis; not a standard
+    uncertainty."""
     span = abs(_value_span(p))
     if np.isnan(span) or span == 0:
         return None

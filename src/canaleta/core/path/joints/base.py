@@ -213,7 +213,8 @@ class Joint(Protocol):
 class Chain:
     """The five joints between six stations for one family, and what its levels say of quality.
 
-    workings say each joint's formula with its figures; describe and limits are for a PathRows of one row; limits are the signals at which the count stops, in words.
+    workings say each joint's formula with its figures; describe and limits are for a PathRows of one row; limits are
+    the signals at which the count stops, in words.
     """
 
     joints: tuple[Joint, Joint, Joint, Joint, Joint]
@@ -224,7 +225,8 @@ class Chain:
 
 
 InWords = Callable[[Any, "PathRows", float, float, bool], Working]
-"""The working of one row by its joint: x is the joint's station, y the next; and whether it was worked out forwards."""
+"""The working of one row by its joint: x is the joint's station, y the next; and whether it was worked out
+forwards."""
 
 
 class Reasons(Protocol):

@@ -173,7 +173,8 @@ class WireJoint:
 
 
 class TemperatureConverter:
-    """INPUT to COUNTS: mV or Ω into degrees by the mode's curve, then degrees into counts; or mV and Ω as they are."""
+    """INPUT to COUNTS: mV or Ω into degrees by the mode's curve, then degrees into counts; or mV and Ω as they
+    are."""
 
     affine = AffineConverter()
 

@@ -1,4 +1,5 @@
-"""The list, its hardware, its history, and what was found in it. The columns of `point` follow from the field table."""
+"""The list, its hardware, its history, and what was found in it. The columns of `point` follow from the field
+table."""
 
 from __future__ import annotations
 
