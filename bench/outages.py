@@ -116,7 +116,7 @@ def run(data: Path, seconds: float, full_disk: bool, report: Report) -> None:
             hand.known["own"] = image.text("service", image.row_of(30 + hand.number))
     began = time.monotonic()
     end = began + seconds
-    threads = [threading.Thread(target=hand.work, args=(end,)) for hand in hands]
+    threads = [threading.Thread(target=hand.work, args=(lambda: time.monotonic() >= end,)) for hand in hands]
     for thread in threads:
         thread.start()
     dice, killed, fills = random.Random(11), Counter[str](), []

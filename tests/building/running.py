@@ -11,6 +11,7 @@ import sys
 import time
 import urllib.error
 import urllib.request
+from collections.abc import Callable
 from http.cookiejar import CookieJar
 from pathlib import Path
 from typing import Any
@@ -101,10 +102,11 @@ class Hand:
         with self.client.open(request, timeout=60) as answer:
             return json.load(answer)
 
-    def work(self, until_: float) -> None:
+    def work(self, over: Callable[[], bool]) -> None:
+        """Edit as fast as answers come, until it is over."""
         dice = random.Random(self.number)
         count = 0
-        while time.monotonic() < until_:
+        while not over():
             count += 1
             where = "shared" if dice.random() < 0.3 else "own"
             point, field = (20, "notes") if where == "shared" else (30 + self.number, "service")

@@ -13,6 +13,7 @@ import threading
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -192,8 +193,8 @@ class Supervisor:
             running.process.send_signal(running.service.stop)
             try:
                 wait_for(
-                    lambda process=running.process: _ended(process),
-                    running.process,  # type: ignore[misc]
+                    partial(_ended, running.process),
+                    running.process,
                     running.service.name,
                     still_s=running.service.patience_s,
                 )
