@@ -13,7 +13,7 @@ from canaleta.core.model.naming import next_name, ruled_address
 from canaleta.core.notation.networks import rack_networks
 from canaleta.core.notation.tags import has_shape, own_letters, read_tag
 from canaleta.core.notation.text import read_number, read_range
-from canaleta.core.rules.texts import _MAY_QUOTE, _QUOTED, _TYPED_ADDRESS
+from canaleta.core.rules.texts import _QUOTED, _TYPED_ADDRESS, _may_quote
 from canaleta.core.sheet.series import counted_on
 from canaleta.core.signals.bands import read_bands
 from canaleta.core.signals.decodings import read_shown
@@ -31,7 +31,7 @@ READERS: dict[str, Callable[[str], object]] = {
     "controller's address": read_shown, "networks": rack_networks, "grades": fault_grades, "heading": read_heading,
     "script": lambda text: read_script(PLANT, text), "script's line": lambda text: read_script(PLANT, f"0 s PT-1 put {text}"),
     "script's clauses": lambda text: read_script(PLANT, f"0 s PT-1 see {text} within 3 s"),
-    "quoted range": lambda text: list(_QUOTED.finditer(text)), "may quote": _MAY_QUOTE.search,
+    "quoted range": lambda text: list(_QUOTED.finditer(text)), "may quote": lambda text: _may_quote([text]),
     "typed address": _TYPED_ADDRESS.findall, "shape": lambda text: has_shape("*A*-9*[A*]*|*9", text),
     "rule of addresses": lambda text: ruled_address("10.{cabinet}.{rack}.1", text, text), "series": lambda text: counted_on([text], 1),
     "next name": lambda text: next_name(text, []), "channel": PLANT.layout.read_address,

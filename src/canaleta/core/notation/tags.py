@@ -88,8 +88,10 @@ def letters_of(text: str) -> str:
 
 def _run(text: str, of: Set[str], most: int) -> str:
     """The characters of a kind that a text begins with, some at most."""
-    end = next((k for k, mark in enumerate(text[:most]) if mark not in of), min(most, len(text)))
-    return text[:end]
+    for end, mark in enumerate(text[:most]):
+        if mark not in of:
+            return text[:end]
+    return text[:most]
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
-from canaleta.core.notation.patterns import SPACE, compiled
+from canaleta.core.notation.patterns import SPACE, compiled, lines_with
 from canaleta.core.notation.tags import Tag, function_of, has_shape, letters_of, own_letters, read_tag
 from canaleta.core.notation.text import RangeText, TextError, as_typed, plain, read_range
 from canaleta.core.notation.units import Unit, factor_and_offset, find_unit, read_unit
@@ -27,7 +27,7 @@ _QUOTED = compiled(
 _BARE = {Family.THERMOCOUPLE, Family.RESISTANCE}
 _SUSPECT = {"T": (*_BARE, Family.CONTACT), "E": (Family.LINEAR,), "S": (Family.LINEAR,)}
 """Families of signal that a last function letter does not go with, or not always."""
-_MAY_QUOTE = compiled(rf"\d{SPACE}*(?:\.\.|\x{{2026}}|\x{{2013}}|-|to|bis){SPACE}*[-+\x{{2212}}\d]")
+_may_quote = lines_with(rf"\d{SPACE}*(?:\.\.|\x{{2026}}|\x{{2013}}|-|to|bis){SPACE}*[-+\x{{2212}}\d]")
 
 
 @rule(
@@ -46,7 +46,7 @@ def tag_disagrees(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     except TextError:
         own = {}
     families = image.family[rows]
-    silent: set[tuple[str, str | None, str | None]] = set()
+    silent: set[tuple[str, int, str | None, str | None]] = set()
     signals, units = image.cells["signal"][rows], image.cells["device_unit"][rows]
     for at, (row, tag, family) in enumerate(
         zip(rows.tolist(), image.cells["tag"][rows], families.tolist(), strict=True)
@@ -57,11 +57,12 @@ def tag_disagrees(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             yield _tag_finding(image, row, "shape", f"{tag} has not the shape {rule_text} that the plant has set")
             continue
         letters = letters_of(tag)
-        if letters[:1] not in "TP" and family not in _SUSPECT.get(function_of(letters), ()):
-            continue
         # What the same letters on the same kind of signal had nothing against, they have nothing against again.
-        alike = letters, signals[at], units[at]
+        alike = letters, family, signals[at], units[at]
         if alike in silent:
+            continue
+        if letters[:1] not in "TP" and family not in _SUSPECT.get(function_of(letters), ()):
+            silent.add(alike)
             continue
         read = read_tag(tag)
         if read is None:
@@ -181,9 +182,9 @@ def text_contradicts(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 
 def _quoting(image: PlantImage, rows: Rows) -> Iterator[tuple[int, RangeText, Unit]]:
     """Rows whose service quotes a range with a unit of the table, and what it quotes."""
-    for row, text in zip(rows.tolist(), image.cells["service"][rows], strict=True):
-        if not text or not _MAY_QUOTE.search(text):
-            continue
+    texts = image.cells["service"][rows]
+    for at in _may_quote(texts):
+        row, text = int(rows[at]), texts[at]
         for found in _QUOTED.finditer(text):
             try:
                 unit = read_unit(found[2])

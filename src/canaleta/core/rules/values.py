@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,7 +23,7 @@ from canaleta.core.path.joints.chains import CHAINS
 from canaleta.core.rules.finding import Cell, Finding, Fix
 from canaleta.core.rules.masks import PATH, derived_counts, follows_supply
 from canaleta.core.rules.rule import report, rule
-from canaleta.core.signals.bands import bands_of
+from canaleta.core.signals.bands import Bands, bands_of
 from canaleta.core.signals.laws import LAW_NAMES, TABLE_LAWS, VALUE_LAW_NAMES
 from canaleta.core.signals.plc_types import LOSS_ALLOWED, RANGES, chain_of
 from canaleta.core.signals.signal_types import Family
@@ -97,6 +98,14 @@ def integer_loss(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         )
 
 
+def _of_bands(bands: Bands | None) -> tuple[float, float, bool]:
+    """(the lowest edge, the highest, whether two bands have one name)."""
+    if bands is None or not bands.edges:
+        return np.nan, np.nan, False
+    names = {name.casefold() for name in bands.names}
+    return float(bands.edges[0]), float(bands.edges[-1]), len(names) < len(bands.names)
+
+
 @rule(
     "R16",
     "bands beyond the range",
@@ -107,8 +116,16 @@ def integer_loss(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 )
 def bands_unreached(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """An edge outside the range: the band beyond it is never met; two bands of one name cannot be told apart."""
-    for row in rows[image.filled("bands")[rows]].tolist():
-        bands = bands_of(image.text("bands", row))
+    rows = rows[image.filled("bands")[rows]]
+    texts = image.cells["bands"][rows]
+    known = {text: bands_of(text) for text in set(texts)}
+    facts = {text: _of_bands(bands) for text, bands in known.items()}
+    first, last, twice = np.array([facts[text] for text in texts]).reshape(-1, 3).T
+    least, most = np.sort([image.number(name)[rows] for name in ("value_low", "value_high")], axis=0)
+    # Most bands lie within their range: only the others are looked at one by one.
+    suspect = (first <= least) | (last >= most) | (twice > 0)
+    for row, text in zip(rows[suspect].tolist(), texts[suspect], strict=True):
+        bands = known[text]
         if bands is None:
             continue
         ends = sorted(float(image.number(name)[row]) for name in ("value_low", "value_high"))
@@ -130,6 +147,10 @@ def bands_unreached(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 
 
 _BANDS = ("on_at", "off_at", "bands", "bands_deadband", *(f"alarm_{level}_deadband" for level in ALARM_LEVELS))
+
+
+def _narrowest(bands: Bands | None) -> float:
+    return min((float(high - low) for low, high in pairwise(bands.edges)), default=np.nan) if bands else np.nan
 
 
 @rule(
@@ -165,10 +186,9 @@ def narrow_band(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         )
         width = image.number(name)[rows]
         widths.append((name, words, np.where(width > 0, width, np.nan)))
-    between = np.full(len(rows), np.nan)
-    for at in np.flatnonzero(image.filled("bands")[rows]).tolist():
-        if bands := bands_of(image.text("bands", int(rows[at]))):
-            between[at] = min(np.diff([float(edge) for edge in bands.edges]), default=np.nan)
+    texts = image.cells["bands"][rows]
+    narrowest = {text: _narrowest(bands_of(text or "")) for text in set(texts)}
+    between = np.array([narrowest[text] for text in texts], dtype=np.float64)
     widths.append(("bands", "the narrowest band", between))
     for name, words, width in widths:
         for at in np.flatnonzero(width < least * per * (1.0 - 1e-9)).tolist():

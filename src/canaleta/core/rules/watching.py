@@ -85,9 +85,14 @@ def suppressed_by_nobody(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 )
 def lamps_without_bands(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """More or fewer lamps than bands."""
-    for row in rows[image.filled("bands_lamps")[rows]].tolist():
-        bands = bands_of(image.text("bands", row))
-        lamps, names = image.text("bands_lamps", row).count(";") + 1, len(bands.names) if bands else 0
+    rows = rows[image.filled("bands_lamps")[rows]]
+    counts = {
+        text: len(bands.names) if (bands := bands_of(text or "")) else 0 for text in {*image.cells["bands"][rows]}
+    }
+    for row, text, named in zip(
+        rows.tolist(), image.cells["bands"][rows], image.cells["bands_lamps"][rows], strict=True
+    ):
+        lamps, names = named.count(";") + 1, counts[text]
         if lamps != names:
             one = "lamp is" if lamps == 1 else "lamps are"
             text = f"{lamps} {one} named for {names} bands: one for each, with nothing between two semicolons where none lights"
