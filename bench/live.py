@@ -7,8 +7,7 @@
     true?
 
 Each needs what `./canaleta check` installs. Results: bench/results-live-NAME.txt. The racks of `agent` are a small
-Modbus
-server of the tests, in a process of its own (tests/building/stranger.py).
+Modbus server of the tests, in a process of its own (tests/building/stranger.py).
 """
 
 from __future__ import annotations
@@ -254,8 +253,8 @@ asyncio.run(main(*json.loads(sys.argv[2])))
 
 def storm(minutes: float = 8.0, bad: int = 4) -> None:
     """Two agents over 40 racks; one is killed every 20 s and another started, four racks misbehave in turns. Every
-    register
-    of a rack holds a number that says when it stood there: what is shown is compared with it at every moment."""
+    register of a rack holds a number that says when it stood there: what is shown is compared with it at every
+    moment."""
     from canaleta.catalogue.demo import layout_of
     from canaleta.core.model.quality import Quality
     from canaleta.core.model.registers import RackMap
@@ -348,8 +347,7 @@ def storm(minutes: float = 8.0, bad: int = 4) -> None:
 
 def _held_then(times: list[list[float]], read_at: float, low: int, high: int) -> bool:
     """Whether a rack's registers held these counts when they were read: (phase, set from, set until) of each half
-    second.
-    They may be as much newer as a scan may take, a second and a half with three requests, and not older."""
+    second. They may be as much newer as a scan may take, a second and a half with three requests, and not older."""
     stood = [
         phase
         for k, (phase, begins, _) in enumerate(times)

@@ -1,10 +1,8 @@
 """Benchmarks: ratios and budgets measured in one run, written as text beside this file.
 
     .venv/bin/python bench/measure.py core        50,000 generated points: image, all stations, findings
-    .venv/bin/python bench/measure.py findings    faults planted in a plant that is right, as a table; audits of
-    50,000 points
-    .venv/bin/python bench/measure.py convert     a million conversions of each thermocouple; a stream of a million
-    lines
+    .venv/bin/python bench/measure.py findings    faults planted in a right plant; audits of 50,000 points
+    .venv/bin/python bench/measure.py convert     a million conversions of each thermocouple, or of lines
     .venv/bin/python bench/measure.py list        50,000 points: list delivered and found in, an edit
     .venv/bin/python bench/measure.py bulk        50,000 points: scrolled, pasted into, added to; as XLSX in and out
     .venv/bin/python bench/measure.py latency     register change to browser, beside the scan period

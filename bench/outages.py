@@ -3,12 +3,9 @@
     PYTHONPATH=src .venv/bin/python bench/outages.py [SECONDS] [--full-disk]
 
 Three clients make ten edits a second together. Every five seconds one process dies by SIGKILL, drawn by lot: the
-launcher
-itself (begun again at once, as a person or a service manager would), the database or one of its backends, nginx, the
-web
-server or a worker, the agent, the stand-ins. --full-disk (as root): the data lie on a small mounted file system that
-is
-filled to the last byte twice for fifteen seconds. Results: bench/results-outages.txt.
+launcher itself (begun again at once, as a person or a service manager would), the database or one of its backends,
+nginx, the web server or a worker, the agent, the stand-ins. --full-disk (as root): the data lie on a small mounted
+file system that is filled to the last byte twice for fifteen seconds. Results: bench/results-outages.txt.
 """
 
 from __future__ import annotations

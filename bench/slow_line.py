@@ -3,9 +3,8 @@
     PYTHONPATH=src .venv/bin/python bench/slow_line.py ADDRESS/enter#TOKEN     (a link from ./canaleta user link)
 
 Between the browser and the running program stands a relay that delays every byte by half of 800 ms in each direction
-and
-loses one packet of 1,448 bytes in a hundred: what comes behind it waits for a second, as long as TCP takes to send it
-again. A kernel's own emulation would be nearer to the wire, but few containers have it. Results:
+and loses one packet of 1,448 bytes in a hundred: what comes behind it waits for a second, as long as TCP takes to
+send it again. A kernel's own emulation would be nearer to the wire, but few containers have it. Results:
 bench/results-slow-line.txt.
 """
 

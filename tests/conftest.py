@@ -35,8 +35,7 @@ hypothesis.settings.load_profile("untimed")
 @pytest.hookimpl(tryfirst=True)
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Whoever takes the database is marked so; browser and clone tests keep to one worker each: before the workers
-    look
-    at groups, or each of them starts a plant and a browser of its own and keeps them to its end."""
+    look at groups, or each of them starts a plant and a browser of its own and keeps them to its end."""
     for item in items:
         folder = Path(item.path).relative_to(HERE).parts[0]
         if folder in ("browser", "clone"):

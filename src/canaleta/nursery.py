@@ -4,11 +4,10 @@ memory.
     python -m canaleta.nursery HANDLE
 
 HANDLE is a socket. Each message is one JSON object: "argv" (PYTHON, "-m", MODULE, …), "env", "user" (uid, gid) or
-null,
-"stop" (the signal that ends the service), "parent" (the pid that it shall be a child of, a subreaper), "needs" (a
-module that is loaded first, '' for all); with it come handles: its output first, then those that it keeps, under the
-numbers "keeps". The answer is the new process's pid.
-It has one thread, no connection and no state of its own; it ends when the other end of the socket does.
+null, "stop" (the signal that ends the service), "parent" (the pid that it shall be a child of, a subreaper), "needs"
+(a module that is loaded first, '' for all); with it come handles: its output first, then those that it keeps, under
+the numbers "keeps". The answer is the new process's pid. It has one thread, no connection and no state of its own; it
+ends when the other end of the socket does.
 """
 
 from __future__ import annotations

@@ -1,8 +1,7 @@
 """A plant that is right, and faults to plant in it: for tests and for bench/measure.py findings.
 
 Each kind of fault is planted on points that suit it, one fault a point; what an audit must say of it is a rule and
-the
-points. Nothing here asks the rules what they would find.
+the points. Nothing here asks the rules what they would find.
 """
 
 from __future__ import annotations
@@ -63,8 +62,7 @@ def _better_inputs(layout: Layout) -> Layout:
 @dataclass(frozen=True)
 class Kind:
     """A kind of fault. suits: whether a row can have it; cells: what is typed there instead (number: how many there
-    are
-    already); pair: whether two neighbours get it together."""
+    are already); pair: whether two neighbours get it together."""
 
     rule: str
     says: str

@@ -2,8 +2,7 @@
 reworded.
 
 Run as a process of its own: the sentences are changed as the modules are loaded. A sentence is a text with words in
-it that
-a function puts together or hands on; what the list itself says (choices, units, names of fields) stays.
+it that a function puts together or hands on; what the list itself says (choices, units, names of fields) stays.
 """
 
 from __future__ import annotations

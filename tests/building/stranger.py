@@ -15,8 +15,7 @@ Manner = Literal["well", "slow", "silent", "garbage", "refuses", "other transact
 
 class Stranger:
     """Answers functions 3 and 4 from a dict of registers. manner: how it behaves from now on. late: how much later
-    each
-    answer comes, s, in turns; swapped: a quick answer may pass a slow one."""
+    each answer comes, s, in turns; swapped: a quick answer may pass a slow one."""
 
     def __init__(
         self, unit: int, holding: dict[int, int] | None = None, inputs: dict[int, int] | None = None

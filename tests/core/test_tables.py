@@ -34,8 +34,7 @@ def test_the_cubic_meets_every_point_and_never_overshoots() -> None:
 
 def test_the_cubic_is_the_one_of_fritsch_and_butland() -> None:
     """SciPy has it as PCHIP; (0, 0), (1, 2), (3, 10), (4, 11) by hand: the rises are 2, 4, 1, so the slope at the
-    second
-    point is (5 + 4) / (5/2 + 4/4) = 18/7, and 1 − (4 − 1)/3 of the last end's parabola is 0."""
+    second point is (5 + 4) / (5/2 + 4/4) = 18/7, and 1 − (4 − 1)/3 of the last end's parabola is 0."""
     curve = Table(TANK.points, cubic=True)
     assert float(curve.slope([1.0])[0]) == pytest.approx(18 / 7, rel=1e-14)
     assert float(curve.slope([4.0])[0]) == 0.0

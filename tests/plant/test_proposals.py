@@ -32,9 +32,8 @@ MEANT = [
     "R44:24",
 ]
 """What is wrong on purpose beside PT-3107: a scaling upside down, a debounce of 20 ms read each second, two wires
-with the
-jumper at the input, no open-circuit action, a loop too long, the wrong extension wire, a two-wire sensor on type
-1."""
+with the jumper at the input, no open-circuit action, a loop too long, the wrong extension wire, a two-wire sensor on
+type 1."""
 
 
 def test_the_demo_plant_is_wrong_where_it_is_meant_to_be(ana: Desk) -> None:

@@ -174,8 +174,7 @@ def test_a_rack_that_misbehaves_gives_no_figures_and_a_reason_and_comes_back(man
 )
 def test_what_a_rack_will_refuse_next_time_too_is_told_from_what_passes(code: int, lasts: bool) -> None:
     """MODBUS Application Protocol V1.1b3, 7: illegal function, address and value last; failure, busy and the
-    gateway's
-    own codes pass, and a value read beside them is not known to be free of a force."""
+    gateway's own codes pass, and a value read beside them is not known to be free of a force."""
 
     async def run() -> None:
         server = Stranger(UNIT, holding={0: 1})
@@ -200,8 +199,7 @@ MANNERS: tuple[Manner, ...] = ("silent", "slow", "garbage", "refuses", "other tr
 
 def test_cut_off_slowed_restarted_and_answering_garbage_every_quality_is_true(database: Database) -> None:
     """Rack 1 misbehaves in turns while rack 2 stays well. Whatever was read within two periods and a scan may be
-    good;
-    whatever is older is bad. Rack 2 is never held up: its readings are never older than a few periods."""
+    good; whatever is older is bad. Rack 2 is never held up: its readings are never older than a few periods."""
     layout = ImageCache(database.engine).current().layout
     maps = {rack: RackMap.of(layout, rack) for rack in (1, 2)}
 

@@ -45,11 +45,9 @@ class Choices(BaseModel):
     """What somebody settled about a list. sheet, header: counted from 0, header −1 for none.
 
     columns: {column: field, part of the address, or "" to leave it out}, over what was recognised. comma: what a
-    comma
-    before three digits is. match_by: the field by which rows are found. keep_old: the old channel is kept beside a
-    new
-    one. leave: rows of the file that stay out; ours: cells that stay as they are in the list.
-    gone: points that the file does not have are taken away.
+    comma before three digits is. match_by: the field by which rows are found. keep_old: the old channel is kept
+    beside a new one. leave: rows of the file that stay out; ours: cells that stay as they are in the list. gone:
+    points that the file does not have are taken away.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -70,8 +68,7 @@ class Line:
     """What becomes of one row of the file, counted from 1 as a sheet shows it.
 
     kind: added, changed, same, or out (left out: says why; by_choice: somebody wanted it so). cells: (field, what
-    stands there, what comes). troubles:
-    (field, typed, why it cannot be read).
+    stands there, what comes). troubles: (field, typed, why it cannot be read).
     """
 
     row: int

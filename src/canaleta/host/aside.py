@@ -2,8 +2,7 @@
 off.
 
 A schema of what stepped aside carries a mark as long as the restore is not ended. A kill leaves the mark; whoever
-uses
-the database next brings everything back, in one transaction.
+uses the database next brings everything back, in one transaction.
 """
 
 from __future__ import annotations

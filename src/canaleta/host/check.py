@@ -26,8 +26,7 @@ PARTS = ("static", *MARKS)
 LONG = "CANALETA_LONG_CHECKS"
 WORKERS = 2
 """With a third, journeys in the browser met a machine that was too busy for them, and nothing was won: two keep both
-cores
-busy."""
+cores busy."""
 
 
 def check(part: str, *, long: bool) -> int:
@@ -89,8 +88,7 @@ def _for_ordinary_users(log: Path) -> None:
 
 def _static(checkout: Path, logs: Path, env: dict[str, str]) -> None:
     """Formatting, lint, types, import walls, and the front end's types against the API: two at once, the longest
-    first,
-    for each keeps one core busy. All of them are tried; the first trouble is told."""
+    first, for each keeps one core busy. All of them are tried; the first trouble is told."""
     python = [sys.executable, "-m"]
     ui, bin_folder = checkout / "ui", Path(sys.executable).parent
     walls, front = [str(bin_folder / "lint-imports"), "--no-cache"], [*frontend.npm(env), "run", "-s"]

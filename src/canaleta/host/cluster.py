@@ -116,9 +116,8 @@ class Cluster:
     """A cluster in a folder of its own. As root it belongs to Debian's postgres user, else to the caller.
 
     Nobody is trusted by a number alone: the process that a pid file names is ours only if it stands in our folder,
-    and
-    a server that answers only if it serves our folder and was started when the pid file says (`own_server`). A folder
-    that was copied becomes a plant of its own before anything is asked or started (`prepare`).
+    and a server that answers only if it serves our folder and was started when the pid file says (`own_server`). A
+    folder that was copied becomes a plant of its own before anything is asked or started (`prepare`).
     """
 
     def __init__(self, data: Path, log: Path, settings: tuple[str, ...] = ()) -> None:

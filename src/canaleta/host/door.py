@@ -35,8 +35,7 @@ class Tls:
 @dataclass(frozen=True)
 class Door:
     """Where nginx listens, and what stands behind it. listen: HOST:PORT as nginx writes it. run: a folder of this
-    start,
-    which the user can enter. user: that the workers run as, None for the caller's own."""
+    start, which the user can enter. user: that the workers run as, None for the caller's own."""
 
     listen: str
     run: Path

@@ -1,9 +1,8 @@
 """Backup and restore of everything: one consistent snapshot while people work, and a restore that is proved equal.
 
 The file is an archive of the database's own dump and of a list of what each table held: how many rows, and a digest
-of
-them, taken in the very snapshot that was dumped. After a restore the digests are worked out again; only if every one
-of them is the same does the restored database take the place of the old.
+of them, taken in the very snapshot that was dumped. After a restore the digests are worked out again; only if every
+one of them is the same does the restored database take the place of the old.
 """
 
 from __future__ import annotations

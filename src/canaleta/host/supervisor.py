@@ -38,8 +38,7 @@ class Service:
 
     patience_s: how long it may stand still after that signal before it is killed. rank: those of a higher one are
     stopped first; of one rank, who was started last. needs: the module that a nursery has to have loaded. marked:
-    whether
-    it holds the plant's mark (see leftovers).
+    whether it holds the plant's mark (see leftovers).
     """
 
     name: str
@@ -76,8 +75,7 @@ class Supervisor:
         nursery: Nursery | None = None,
     ) -> None:
         """look_after: called again and again while it watches, about once a second. mark: a handle that services
-        hold.
-        nursery: who forks services that are modules of this program; closed at the end."""
+        hold. nursery: who forks services that are modules of this program; closed at the end."""
         self._log = log
         self._mark = mark
         self._nursery = nursery

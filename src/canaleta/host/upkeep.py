@@ -45,8 +45,7 @@ def database_of(data: Path, *, alone: bool = False) -> Iterator[tuple[Cluster | 
     """The database of a data folder, or the user's own, in the shape of this version.
 
     A database in use is never changed in its shape: with a folder whose program runs, the command is run again by
-    that
-    very program, which fits it. alone: this process holds the folder's lock itself.
+    that very program, which fits it. alone: this process holds the folder's lock itself.
     """
     url = os.environ.get("CANALETA_DATABASE_URL", "")
     if url:

@@ -1,8 +1,7 @@
 """Playing a script: puts on what is due, watches what the scan reads, and writes down what was seen and when.
 
 A run is worked on in a thread of the web worker that was asked; its row in the database tells everybody how it
-stands.
-However it ends, whatever it put on is taken off again.
+stands. However it ends, whatever it put on is taken off again.
 """
 
 from __future__ import annotations
@@ -46,9 +45,8 @@ VALUE = STATIONS.index(Station.VALUE)
 
 def lines_of(image: PlantImage, script: Script) -> list[dict[str, Any]]:
     """A script's steps as a run tells them, none of them begun. began, after: s from the beginning of the run, and
-    from
-    the beginning of the step; read: what the scan said then. level: what is put on in the unit of the wires, None for
-    nothing and for a fault; becomes, in_s: where a signal that moves gets to, and how soon."""
+    from the beginning of the step; read: what the scan said then. level: what is put on in the unit of the wires,
+    None for nothing and for a fault; becomes, in_s: where a signal that moves gets to, and how soon."""
     return [
         {
             "line": step.line, "at": step.at_s, "tag": image.label(step.row), "point": step.point, "says": step.says,

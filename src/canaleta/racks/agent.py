@@ -1,8 +1,7 @@
 """The scan agent: takes its share of the racks by lease and scans them side by side until it ends.
 
 One task a rack (racks/scanner.py): a slow or silent one holds up no other. Here are what all of them share: leases,
-the
-newest list, who is injected where, which points keep others quiet.
+the newest list, who is injected where, which points keep others quiet.
 """
 
 from __future__ import annotations

@@ -82,8 +82,7 @@ class Digester:
 
     async def digest(self, answer: Answer) -> bool:
         """Work an answer out and write what it brought. Returns whether the lease still holds. Raises what the
-        database
-        raises. It ends when that is done, cancelled or not: the rack's memory is in use until then."""
+        database raises. It ends when that is done, cancelled or not: the rack's memory is in use until then."""
         self._waiting.append(answer)
         if self._due is None:
             self._due = asyncio.get_running_loop().call_later(GATHER_S, self._begin)

@@ -194,12 +194,11 @@ class RackLife:
         self, state: RackState, says: str, now: datetime, epoch: int, outside: Outside = NOTHING
     ) -> tuple[LiveBlock, list[AlarmTransition]]:
         """The block of a scan that brought nothing: the figures stay those of the last reading, and once they are
-        stale
-        every one of them is bad, for the rack is lost. state, says: why it does not answer, as a code and in words.
+        stale every one of them is bad, for the rack is lost. state, says: why it does not answer, as a code and in
+        words.
 
         That is one alarm, of the rack: the alarms of its points stay as they are, for nobody knows. What was lost
-        while
-        nobody scanned is no word of the plant: the time counts from when this agent began to look.
+        while nobody scanned is no word of the plant: the time counts from when this agent began to look.
         """
         moment = self._moment(now)
         self._resume(moment)
@@ -247,8 +246,7 @@ class RackLife:
 
     def _moment(self, at: datetime) -> float:
         """The time that delays and alarms are told by, s: it never runs back. When somebody sets the plant's clock
-        back,
-        what waits goes on from where it was, and is not an hour late."""
+        back, what waits goes on from where it was, and is not an hour late."""
         now = at.timestamp()
         self._ahead = max(self._ahead, self._moved - now)
         self._moved = now + self._ahead

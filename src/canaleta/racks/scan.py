@@ -29,8 +29,7 @@ class ScanPlan:
     """Which points of an image stand where in a rack's map; made anew when the list or the layout changes.
 
     rows: rows of the landed points of the rack. at: their places in the map. off: those whose channel is switched
-    off.
-    loaded: which of the points are outputs that measure the current through their load.
+    off. loaded: which of the points are outputs that measure the current through their load.
     """
 
     image: PlantImage
@@ -93,8 +92,7 @@ class Asked:
     rack,).
 
     words: (registers,). last_good: for points that hold it when their signal fails. failing_since: as the reading
-    before
-    returned it, s. now: s. refused: (registers,), which the rack does not have; None for none.
+    before returned it, s. now: s. refused: (registers,), which the rack does not have; None for none.
     """
 
     words: NDArray[np.uint16]
@@ -107,8 +105,7 @@ class Asked:
 @dataclass(frozen=True)
 class Read:
     """What the words of a rack say: the readings, since when each level fails (s, NaN for one that does not), and
-    what
-    stands on the wires."""
+    what stands on the wires."""
 
     reading: Reading
     failing_since: NDArray[np.float64]

@@ -147,8 +147,7 @@ class FieldRack:
 
     def registers(self, counts: Floats, reasons: NDArray[np.uint32]) -> NDArray[np.uint16]:
         """The registers at the step that `ready` was asked for, from what its paths make of `process`: counts and
-        reasons,
-        (devices,), which this may change."""
+        reasons, (devices,), which this may change."""
         step, ready = self._step, self._ready
         assert ready is not None
         self._commanded(counts, reasons, ready.faults)
@@ -307,14 +306,12 @@ class FieldRack:
         faults: Sequence[tuple[str, str]] = (),
     ) -> None:
         """Put a signal on a channel's terminals as a calibrator would, or something wrong; None and nothing wrong
-        takes
-        both off.
+        takes both off.
 
         unit: of what stands on the wires: mA, V, mV, Ω, Hz. An open circuit is value NaN for a thermocouple, 0 mA or
-        0 V
-        elsewhere. form, high, period_s: see core.waveforms. faults: (kind, amount) of core.faults. Raises
-        InjectionError
-        if the channel has no device or works with another kind of signal, TextError for what cannot be read.
+        0 V elsewhere. form, high, period_s: see core.signals.waveforms. faults: (kind, amount) of core.path.faults. Raises
+        InjectionError if the channel has no device or works with another kind of signal, TextError for what cannot be
+        read.
         """
         row = self._places.get((place, channel))
         if row is None:
@@ -335,8 +332,7 @@ class FieldRack:
 
     def wired(self, place: int, channel: int) -> tuple[str, str, str]:
         """(address, "in" or "out", unit on the wires) of a channel of the stand-in. Raises InjectionError if nothing
-        is
-        wired to it."""
+        is wired to it."""
         row = self._places.get((place, channel))
         if row is None:
             raise InjectionError("nothing is wired to this channel of the stand-in")
@@ -345,8 +341,7 @@ class FieldRack:
 
     def lead(self, at: str, output: str) -> None:
         """Lead an output, of this or another rack, back to the terminals of an input, as two wires would; '' takes
-        them
-        off. Both by their addresses. What is put on the input goes before."""
+        them off. Both by their addresses. What is put on the input goes before."""
         row = self._rows[at]
         self._led.pop(row, None)
         if output:

@@ -1,11 +1,10 @@
 """The stand-in process: real Modbus TCP servers for many racks, and one guarded port for whoever stands at them.
 
 The guarded port speaks one JSON object a line with a "token" and "do": "inject" (rack, place, channel, value, unit;
-form, high and period_s of a signal that moves; faults),
-"wire" (rack, place, channel of an input, output: [rack, place, channel] that is led to it or null), "list", or
-"become" (document, ports; only: one rack; keep: devices that stay), and answers {"ok": true, …} or {"ok": false,
-"says": "…"}. It listens on loopback
-only. A channel is meant by where it is in the cabinet, for the stand-in keeps its own layout, whatever the list says.
+form, high and period_s of a signal that moves; faults), "wire" (rack, place, channel of an input, output: [rack,
+place, channel] that is led to it or null), "list", or "become" (document, ports; only: one rack; keep: devices that
+stay), and answers {"ok": true, …} or {"ok": false, "says": "…"}. It listens on loopback only. A channel is meant by
+where it is in the cabinet, for the stand-in keeps its own layout, whatever the list says.
 """
 
 from __future__ import annotations
@@ -40,16 +39,14 @@ READ_HOLDING_REGISTERS, READ_INPUT_REGISTERS = 3, 4
 STEP_S = 0.25
 STEPS_AT_REST = 4
 """After how many steps a rack is worked out anew while nothing quick is put on it: a process as slow as this one is
-told
-often enough once a second, and a laptop's battery lasts longer."""
+told often enough once a second, and a laptop's battery lasts longer."""
 LONGEST_LINE = 8_000_000
 
 
 @dataclass
 class StandIn:
     """One stand-in rack: its field, its Modbus server, its unit number, the step it was worked out for, and how often
-    its
-    registers were put."""
+    its registers were put."""
 
     field: FieldRack
     server: ModbusTcpServer
@@ -138,8 +135,7 @@ class StandIns:
 
     async def _move_on(self) -> None:
         """Work racks out anew: where somebody has put on what moves or wrote a setting, at each step; those at rest
-        once a
-        second and together. What goes wrong with one of them stops no other."""
+        once a second and together. What goes wrong with one of them stops no other."""
         at_rest: dict[int, list[StandIn]] = {}
         for made in list(self.racks.values()):
             made.step = self._step
@@ -221,8 +217,7 @@ class StandIns:
 
         Only racks of which something changes are begun anew: the others go on without a break, with what was put on
         them. keep: {address: address before} of devices that stay as they are; then the settings that were written
-        stay
-        as well. Raises InjectionError if a rack cannot be served.
+        stay as well. Raises InjectionError if a rack cannot be served.
         """
         wanted = plant if only is None else with_rack(self.plant, plant, only, keep or {})
         becomes = dict(ports) if only is None else self._ports | {only: ports[only]}
@@ -248,8 +243,7 @@ class StandIns:
         """Lead an output back to an input, of the same rack or another, or take that off, and keep it so.
 
         output: (rack, place, channel). Raises InjectionError if one of them is not there or their signals do not
-        belong
-        together.
+        belong together.
         """
         made = self.there(rack)
         at, way, takes = made.field.wired(place, channel)

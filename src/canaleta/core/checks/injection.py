@@ -22,8 +22,7 @@ __all__ = ["TAKE_OFF", "Injection", "loop_unit", "read_injection", "read_signal"
 @dataclass(frozen=True)
 class Injection:
     """What stands on terminals: level and high in the loop's unit (see loop_unit), form and period_s of
-    core.waveforms,
-    faults as (kind, amount) of core.faults. level None and no fault: nothing is put on any more."""
+    core.signals.waveforms, faults as (kind, amount) of core.path.faults. level None and no fault: nothing is put on any more."""
 
     level: float | None = None
     form: str = "fixed"

@@ -56,8 +56,7 @@ class Judged:
 @dataclass(frozen=True)
 class Outcome:
     """A whole check. worst: the largest error, % of span; hysteresis: largest difference of up and down at one level,
-    %
-    of span; complete: whether every step was read; passes: None until it is."""
+    % of span; complete: whether every step was read; passes: None until it is."""
 
     steps: tuple[Judged, ...]
     tolerance: float
@@ -169,8 +168,7 @@ def _hysteresis(steps: Sequence[Judged]) -> float:
 
 def split(image: PlantImage, row: int, source_ma: float, volts: float, counts: float) -> tuple[float, float]:
     """(error of the shunt, error of the channel) in % of span, from the calibrator's current, the volts over the
-    shunt
-    and the count (NEEDS N89). Without a shunt its error is NaN, and the channel's is that of the count at this
+    shunt and the count (NEEDS N89). Without a shunt its error is NaN, and the channel's is that of the count at this
     current."""
     ohm = float(image.number("shunt_ohm")[row])
     names = [word.unit for word in describe(image, row)]

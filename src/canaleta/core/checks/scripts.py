@@ -11,8 +11,7 @@ step:
     +10 s   PT-3107   take off
 
 A time with + counts from the line before. Lines that begin with # are remarks. Nothing here acts: whoever runs a
-script
-puts on what is due and hands what the scan read to `judged`.
+script puts on what is due and hands what the scan read to `judged`.
 """
 
 from __future__ import annotations
@@ -66,9 +65,8 @@ _REASONS = {reason.name.lower().replace("_", " "): reason for reason in Reason i
 @dataclass(frozen=True)
 class See:
     """What must be seen: within so many seconds, and then for so long. what: "value", "quality", "reason", "state",
-    "alarm" or "no alarm". figure ± around for a value in the value's unit; alarm: a kind of core.alarming.KINDS, ""
-    for
-    any; code: of the quality, reason or state."""
+    "alarm" or "no alarm". figure ± around for a value in the value's unit; alarm: a kind of core.live.alarms.KINDS, ""
+    for any; code: of the quality, reason or state."""
 
     what: str
     within_s: float
@@ -126,8 +124,7 @@ class Script:
 @dataclass(frozen=True)
 class Observation:
     """What the scan said of one point at a time (s): its value (NaN for none), quality, reasons, state (-1 for none)
-    and
-    the kinds of its active alarms."""
+    and the kinds of its active alarms."""
 
     at: float
     value: float
@@ -140,8 +137,7 @@ class Observation:
 @dataclass(frozen=True)
 class Sighting:
     """What became of one See. after_s: from its beginning until it was seen, None if it was not. passes: None while
-    it
-    can still come. last: the observation that decided, None where nothing was read."""
+    it can still come. last: the observation that decided, None where nothing was read."""
 
     passes: bool | None
     after_s: float | None

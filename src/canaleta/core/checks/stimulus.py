@@ -1,6 +1,5 @@
 """Plausibility by direction: somebody warms an element or raises a pressure a little; which way must the value go,
-and
-about how far? No instrument is needed, and swapped leads or a reverse scaling show at once."""
+and about how far? No instrument is needed, and swapped leads or a reverse scaling show at once."""
 
 from __future__ import annotations
 
@@ -20,8 +19,7 @@ __all__ = ["Expected", "Stimulus", "expected", "judged", "stimuli_of"]
 @dataclass(frozen=True)
 class Stimulus:
     """What somebody does to a device. least, most: how far the quantity moves then, in K for temperatures, else as a
-    share
-    of the range."""
+    share of the range."""
 
     name: str
     says: str

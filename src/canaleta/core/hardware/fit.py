@@ -127,8 +127,7 @@ def mode_that_fits(kind: ModuleType, signal: str, now: str) -> str | None:
     """The mode that a point takes when it lands on a module: None where nothing is to be changed.
 
     Its own, if the module has it; the only one of a module that has no other; the one of the signal's family, unit
-    and
-    span. Where several fit alike, or none does, nobody chooses for the person: the cell offers them, or a finding
+    and span. Where several fit alike, or none does, nobody chooses for the person: the cell offers them, or a finding
     says so.
     """
     if kind.mode_named(now) is not None or not kind.modes:
@@ -158,8 +157,7 @@ def _takes(mode: Mode, signal: Signal) -> bool:
 
 def _span_told(one: PlantImage, signal: Signal, mode: Mode) -> tuple[bool, str]:
     """(whether the signal drives the input far beyond its span, what of the signal the mode does not take in (R09):
-    its
-    ends, or wires it is not built for; '' if nothing)."""
+    its ends, or wires it is not built for; '' if nothing)."""
     if signal.curve and not mode.curve and one.text("value_law", 0) != "sensor curve":
         says = (
             f"{mode.name} gives plain {mode.signal_unit}: VALUE needs the sensor curve as its law, or it reads wrong"

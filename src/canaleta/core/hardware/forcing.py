@@ -90,8 +90,7 @@ def command_writes(layout: Layout, module: int, channel: int, counts: float) -> 
 
 def held_between(image: PlantImage, row: int, mode: Mode, counts: float) -> float:
     """A count that an output is given, within the least and the most duty of its point: what is less than the least
-    is
-    raised to it, but for none at all, which switches it off."""
+    is raised to it, but for none at all, which switches it off."""
     low, high = (float(image.number(name)[row]) for name in ("least_duty", "most_duty"))
     if mode.signal_unit != "%" or counts == mode.counts.low:
         return counts

@@ -143,8 +143,7 @@ def rack_load(image: PlantImage, rack: int, fed: Iterable[float]) -> RackLoad:
 
 OPEN_SHARE, OPEN_MA = 0.1, 2.0
 """An output that is on and carries less than this share of its device's current, or less than this many mA where that
-is
-not typed, has an open load."""
+is not typed, has an open load."""
 
 
 def expected_load_ma(image: PlantImage, rows: NDArray[np.int64], counts: Floats) -> Floats:

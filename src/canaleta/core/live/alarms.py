@@ -270,10 +270,8 @@ def _suppressing(image: PlantImage, rows: NDArray[np.int64]) -> NDArray[np.int64
 @dataclass(frozen=True)
 class Alarms:
     """The state of m alarms. state: of State. active: whether the condition holds, behind its delays. since: since
-    when
-    the bare condition says otherwise, NaN while it agrees. until: when a shelf ends by itself, NaN for never. slow:
-    the
-    value behind RATE_OVER_S, for rates; last: when the last step was, s."""
+    when the bare condition says otherwise, NaN while it agrees. until: when a shelf ends by itself, NaN for never.
+    slow: the value behind RATE_OVER_S, for rates; last: when the last step was, s."""
 
     state: NDArray[np.uint8]
     active: Bools
@@ -353,8 +351,7 @@ def step(
     """The alarms after a reading at `now` (s), and what passed. unknown: nothing was read, so every condition stays.
 
     value, quality, state: (n,) of the points, conditioned. quiet_on: (m,) where the point that keeps an alarm quiet
-    by
-    design is on; None for nowhere.
+    by design is on; None for nowhere.
     """
     moment = max(now, before.last) if np.isfinite(before.last) else now
     elapsed = moment - before.last if np.isfinite(before.last) else np.nan

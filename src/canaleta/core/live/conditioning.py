@@ -52,13 +52,12 @@ _CUMULATIVE = np.array([s.unit == "pulses" for s in SIGNALS] + [False])
 class Settings:
     """How each of n points is conditioned. Arrays of shape (n,) unless said otherwise.
 
-    smoothing_s: time constant behind the scaling, 0 for none. contact: whether the value is a state already.
-    on_at, off_at: the switch on an analog value, NaN for none. on_delay_s, off_delay_s, stretch_s. edge: index into
-    the choices of `counts_on`, -1 for no counter. preset: NaN for none. pulse_value: what one pulse stands for.
+    smoothing_s: time constant behind the scaling, 0 for none. contact: whether the value is a state already. on_at,
+    off_at: the switch on an analog value, NaN for none. on_delay_s, off_delay_s, stretch_s. edge: index into the
+    choices of `counts_on`, -1 for no counter. preset: NaN for none. pulse_value: what one pulse stands for.
     cumulative: the count itself is a number of pulses; wrap: how many counts it has; fastest: pulses a second that it
-    can make, NaN where nobody said. chatter_from: changes in
-    CHATTER_WINDOW_S. latches: a fault stays until reset. edges: (n, k) edges of bands, padded with infinity;
-    band_count: how many bands, 0 for none; band_deadband.
+    can make, NaN where nobody said. chatter_from: changes in CHATTER_WINDOW_S. latches: a fault stays until reset.
+    edges: (n, k) edges of bands, padded with infinity; band_count: how many bands, 0 for none; band_deadband.
     """
 
     smoothing_s: Floats
@@ -142,10 +141,10 @@ class Condition:
     """The state of n points between two readings. Arrays of shape (n,); NaN and -1 where nothing is known yet.
 
     at: when the last step was, s. smooth: the filtered value. raw: the state before the delays, raw_since: since
-    when.
-    clean: the state that is shown, on_since: since when it is on. ring: (n, MOST_RING) times of the last changes of
-    the raw state, newest last. counted: edges counted. last_count: of a cumulative count. total: pulses times what
-    one is. rate: in a second; last_edge: when the last one was. latched: faults that wait for a reset. band: index.
+    when. clean: the state that is shown, on_since: since when it is on. ring: (n, MOST_RING) times of the last
+    changes of the raw state, newest last. counted: edges counted. last_count: of a cumulative count. total: pulses
+    times what one is. rate: in a second; last_edge: when the last one was. latched: faults that wait for a reset.
+    band: index.
     """
 
     at: float
@@ -198,9 +197,8 @@ def begin(n: int) -> Condition:
 
 @dataclass(frozen=True)
 class Reading:
-    """One reading of n points as the path makes it: value, counts, reasons and quality (core.path.evaluate). load_ma:
-    the
-    current through the loads of outputs that measure it, NaN elsewhere; None where nobody asked."""
+    """One reading of n points as the path makes it: value, counts, reasons and quality (core.path.evaluate.evaluate). load_ma:
+    the current through the loads of outputs that measure it, NaN elsewhere; None where nobody asked."""
 
     value: Floats
     counts: Floats

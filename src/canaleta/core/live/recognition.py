@@ -78,8 +78,7 @@ _SUMS = ("signal", "square", "counts", "value")
 @dataclass(frozen=True)
 class Watch:
     """What was seen of n points. n_now, first, sums: of the level that stands now, (n,) and (4, n); levels: (KEPT, 7,
-    n)
-    of the last plateaus, oldest first, NaN for none; counted: whether the level that stands now is among them.
+    n) of the last plateaus, oldest first, NaN for none; counted: whether the level that stands now is among them.
     changes: (PULSES, n) times at which a contact changed, newest last; contact: its state; told: when found last."""
 
     n_now: Floats

@@ -1,8 +1,7 @@
 """Timing strips: what a pulse train becomes behind a point's delays, drawn before anything is set.
 
 The strip runs the same state machine as the scan does, at the scan's own period or finer, behind the same path: a
-contact
-is turned round, a signal that has failed is held or replaced as the point says.
+contact is turned round, a signal that has failed is held or replaced as the point says.
 """
 
 from __future__ import annotations
@@ -27,9 +26,9 @@ __all__ = ["Strip", "strip"]
 @dataclass(frozen=True)
 class Strip:
     """A strip: times (k,) s, what comes in (NaN where the signal has failed), the state behind the conditioning, and
-    the
-    filtered value where there is one; counted: edges counted so far; trusted: the value is good or doubtful; waits: a
-    fault is over and waits for a reset; chatters: it is said to chatter; done: the counter has reached its preset."""
+    the filtered value where there is one; counted: edges counted so far; trusted: the value is good or doubtful;
+    waits: a fault is over and waits for a reset; chatters: it is said to chatter; done: the counter has reached its
+    preset."""
 
     times: NDArray[np.float64]
     given: NDArray[np.float64]
@@ -45,8 +44,7 @@ class Strip:
 
 def strip(image: PlantImage, row: int, given: Sequence[tuple[float, float]], ends_s: float, period_s: float) -> Strip:
     """The strip of one point. given: (s, level) from when on which level stands: of a contact 1 for closed, of an
-    analog
-    point the value, NaN for a signal that has failed; period_s: how often it is looked at."""
+    analog point the value, NaN for a signal that has failed; period_s: how often it is looked at."""
     settings, source = Settings.of(image, np.array([row])), _Source(image, row)
     state = conditioning.begin(1)
     times = np.arange(0.0, ends_s + period_s / 2, period_s)

@@ -2,8 +2,7 @@
 look.
 
 One says what is in the pipe now; each stage is ticked as it is looked at. What lies between the last that shows it
-and the
-first that does not is the suspect; where stages between them were not looked at, the middle one is next.
+and the first that does not is the suspect; where stages between them were not looked at, the middle one is next.
 """
 
 from __future__ import annotations
@@ -28,8 +27,7 @@ STAGES = ("device", "terminals", "module lamp", "register", "named point", "disp
 @dataclass(frozen=True)
 class Stage:
     """A stage: its name, where to look and with what, and what must be there, in words; figure: as a number where it
-    is
-    one (of the register and of the named point), NaN elsewhere."""
+    is one (of the register and of the named point), NaN elsewhere."""
 
     name: str
     look: str
@@ -40,8 +38,7 @@ class Stage:
 @dataclass(frozen=True)
 class Traced:
     """What the ticks say. suspect: (last stage that shows it, first that does not), -1 for before the device; None
-    while
-    nothing can be said. following: the stage to look at next, -1 for none."""
+    while nothing can be said. following: the stage to look at next, -1 for none."""
 
     suspect: tuple[int, int] | None
     says: str

@@ -1,8 +1,8 @@
 """Readings kept for trends: packing, hours of one point, roll-ups, and drawing with gaps and with peaks kept.
 
 A part is what one rack said in a few seconds, for all its points; an hour is one point's. Counts, value and quality
-lie
-apart, each byte of a number with its like, which is what lets them be compressed well. Times are seconds since 1970.
+lie apart, each byte of a number with its like, which is what lets them be compressed well. Times are seconds since
+1970.
 """
 
 from __future__ import annotations
@@ -90,9 +90,8 @@ class Hour:
 
     def packed(self) -> bytes:
         """As bytes, without its times: those are the same for every point of a rack (packed_times). Nothing is lost.
-        Whole
-        counts are kept as differences, which are small; a value as how far its bits lie from a straight line of its
-        counts, or, where there is no such line, from the value before it."""
+        Whole counts are kept as differences, which are small; a value as how far its bits lie from a straight line of
+        its counts, or, where there is no such line, from the value before it."""
         k, whole = len(self.times), _is_whole(self.counts)
         slope, offset = _line_of(self.counts, self.value)
         counts = _folded(_apart(_filled(self.counts))) if whole else _folded(_apart(_ordered(self.counts)))
@@ -116,8 +115,7 @@ class Hour:
     @classmethod
     def unpacked(cls, data: bytes, times: Floats | None = None) -> Hour:
         """From bytes and the times of its readings; an hour of an older form has its own. Raises ValueError if they
-        are
-        no hour, or not of those times."""
+        are no hour, or not of those times."""
         if data[:4] == _OLD_HOUR:
             _, _, old = _unpacked(_OLD_HOUR, data, lambda k, n: ((k, "<i8"), (k, "<f8"), (k, "<f8"), (k, "u1")))
             return cls(old[0] / MS, *old[1:])

@@ -68,11 +68,10 @@ class Field:
 
     applies: families of signal it has a meaning for. when: another field and the texts of it that give this one a
     meaning, "" for an empty cell. needs: another field that must hold something. units: units of the signal it is
-    for, all if empty. choices: for CHOICE.
-    longest: characters of TEXT. pair: the field that the other end of a range goes to, and unit_field the one for
-    the unit, when somebody types "0-6 bar" into this cell. unit: what a figure is in, where it has no field for it.
-    listed: a column of the first view of the list; others are brought in by other views. headers: how other lists
-    call it (for import).
+    for, all if empty. choices: for CHOICE. longest: characters of TEXT. pair: the field that the other end of a range
+    goes to, and unit_field the one for the unit, when somebody types "0-6 bar" into this cell. unit: what a figure is
+    in, where it has no field for it. listed: a column of the first view of the list; others are brought in by other
+    views. headers: how other lists call it (for import).
     """
 
     name: str

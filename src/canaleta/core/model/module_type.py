@@ -261,14 +261,13 @@ class ModuleType(_Frozen):
 
     A type without channels is passive: it takes its room on the rail and no data; takes_slot says whether slots are
     counted across it; ends_bus: nothing behind it is read. channels_a_group: channels that share one isolation group,
-    0 for all. channels_a_fuse, fuse_ma:
-    channels behind one fuse of the terminals that feed devices, and its rating. loop_ma: what the module can feed to
-    loops in total. draw_ma: what it takes from the supply for itself, backplane_ma: from the rack's own bus;
-    gives_ma, backplane_gives_ma: what a supply gives. heat_w: what it warms the cabinet with. ident_code: the word
-    by which it reports itself to a rack. fixed: settings that the hardware fixes, each with the reason. forces:
-    behind
-    its settings it has registers by which a channel is held at a count whatever its terminals say: one bit a channel,
-    then the counts. commands: an output is given its count there, behind the forces.
+    0 for all. channels_a_fuse, fuse_ma: channels behind one fuse of the terminals that feed devices, and its rating.
+    loop_ma: what the module can feed to loops in total. draw_ma: what it takes from the supply for itself,
+    backplane_ma: from the rack's own bus; gives_ma, backplane_gives_ma: what a supply gives. heat_w: what it warms
+    the cabinet with. ident_code: the word by which it reports itself to a rack. fixed: settings that the hardware
+    fixes, each with the reason. forces: behind its settings it has registers by which a channel is held at a count
+    whatever its terminals say: one bit a channel, then the counts. commands: an output is given its count there,
+    behind the forces.
     """
 
     key: Name

@@ -135,8 +135,7 @@ class RackMap:
 @dataclass(frozen=True)
 class Decoded:
     """Counts of every channel, float64 (channels,), whether the module reports a fault on it, and the current through
-    its
-    load, mA, NaN where it is not measured."""
+    its load, mA, NaN where it is not measured."""
 
     counts: NDArray[np.float64]
     fault: NDArray[np.bool_]

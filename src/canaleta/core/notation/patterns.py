@@ -1,8 +1,7 @@
 """Patterns for what people send: matched in time that grows with the length of the text, whatever it is.
 
 RE2 (google-re2) has no backtracking, and so none of what backtracking costs. Its \\s and \\d are ASCII: where people
-may
-type other blanks, SPACE is meant. `compiled` is the only way here to a pattern; nothing that reads texts imports
+may type other blanks, SPACE is meant. `compiled` is the only way here to a pattern; nothing that reads texts imports
 `re`.
 """
 

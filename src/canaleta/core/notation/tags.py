@@ -1,9 +1,8 @@
 """What the letters of a tag say, after ISA-5.1, and whether a tag has the shape that the plant has set.
 
 Letters are those of ANSI/ISA-5.1-2009, table 4.1, from memory. The plant's own meanings come first (see
-`own_letters`),
-and its own shape (a small grammar: A a letter, 9 a digit, * anything, [ ] may be left out, | or) decides what a good
-tag is.
+`own_letters`), and its own shape (a small grammar: A a letter, 9 a digit, * anything, [ ] may be left out, | or)
+decides what a good tag is.
 """
 
 from __future__ import annotations

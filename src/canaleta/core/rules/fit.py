@@ -59,8 +59,7 @@ def _cause(image: PlantImage, row: int) -> Cause:
 
 class _OtherModes:
     """Modes of the same module that take all of the signal, as fixes, three at most. Points that say the same, on
-    modules
-    of one type, have the same ones: those are tried once."""
+    modules of one type, have the same ones: those are tried once."""
 
     def __init__(self, image: PlantImage) -> None:
         self._image = image

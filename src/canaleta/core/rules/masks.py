@@ -150,8 +150,7 @@ def uncurved(image: PlantImage, rows: Rows) -> Bools:
 
 def reach(image: PlantImage, rows: Rows) -> tuple[Floats, Floats, Floats, Floats]:
     """(least, greatest) that each row's converter counts, and (low, high) of what is used, all in the unit of INPUT
-    or,
-    where the mode counts degrees, in °C. NaN where it cannot be told."""
+    or, where the mode counts degrees, in °C. NaN where it cannot be told."""
     p = PathRows(image, rows)
     affine = AffineConverter()
     ends = np.sort(np.stack([affine.backward(p, p.of_mode(end)) for end in ("least", "most")]), axis=0)

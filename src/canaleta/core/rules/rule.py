@@ -26,9 +26,8 @@ Rows = NDArray[np.int64]
 class Rule:
     """A rule. looks: what it looks at, in words. severity, harm: what its findings have unless one says otherwise.
     reads: fields whose change calls for another look. group: the field by which rows belong together; near: which
-    other
-    points a look at some must take in, where one field does not say it. scope: what a look is at, some rows or the
-    whole plant, whose findings name no point."""
+    other points a look at some must take in, where one field does not say it. scope: what a look is at, some rows or
+    the whole plant, whose findings name no point."""
 
     id: str
     name: str
@@ -98,8 +97,7 @@ def report(
     cause: Cause | None = None,
 ) -> Finding:
     """A finding of a rule about some rows, at some of their fields. about: what it is about, in its key, if not the
-    first
-    row's point by itself; each key must be met once."""
+    first row's point by itself; each key must be met once."""
     of = rule_named(id)
     return Finding(
         rule=id,

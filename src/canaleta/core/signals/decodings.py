@@ -18,8 +18,7 @@ __all__ = ["Decoding", "Shown", "decodings", "read_shown", "runs"]
 @dataclass(frozen=True)
 class Decoding:
     """One reading of registers. words: registers it takes; order: of the bytes, A the most significant; values: one
-    for
-    each whole number of words from the first register on."""
+    for each whole number of words from the first register on."""
 
     name: str
     words: int
@@ -39,8 +38,7 @@ _FORMS: tuple[tuple[str, WordForm], ...] = (
 
 def decodings(words: Sequence[int]) -> Iterator[Decoding]:
     """Every decoding of a run of registers: 16 bit in both byte orders, 32 bit in four, 64 bit reals in both word
-    orders,
-    and digits in BCD where they are."""
+    orders, and digits in BCD where they are."""
     for name, form in _FORMS:
         for order in ORDERS if form.words == 2 else ("AB", "BA"):
             at = {"AB": "ABCD", "BA": "BADC"}.get(order, order)

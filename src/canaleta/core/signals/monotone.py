@@ -1,10 +1,8 @@
 """The monotone cubic through points: it never overshoots, so what rises from point to point rises between them too.
 
 Slopes at the points after Fritsch and Butland (SIAM J. Sci. Stat. Comput. 5, 1984), with their three-point formula at
-the
-ends; between them Hermite's cubic. SciPy's PCHIP is the same curve: the tests hold this against it. It is ours
-because
-loading SciPy's interpolation takes longer than everything else that a stand-in does before it answers.
+the ends; between them Hermite's cubic. SciPy's PCHIP is the same curve: the tests hold this against it. It is ours
+because loading SciPy's interpolation takes longer than everything else that a stand-in does before it answers.
 """
 
 from __future__ import annotations

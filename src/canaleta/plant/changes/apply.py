@@ -154,8 +154,8 @@ def commit(
 
     conventions: those of the plant from now on, if they change. added, removed: points that come and go, by their
     numbers, with their cells. layout: the hardware from now on. records: typicals and waivers that change. After
-    conventions and hardware everything is audited.
-    Raises LockedError if somebody else has locked a row that it would change.
+    conventions and hardware everything is audited. Raises LockedError if somebody else has locked a row that it would
+    change.
     """
     came, went = dict(added or {}), dict(removed or {})
     before = image

@@ -53,8 +53,7 @@ class ScriptRow:
 @dataclass(frozen=True)
 class Run:
     """One run. state: "runs", "done", "called off", "failed", or "broken off" where its server ended. body: its lines
-    as
-    the API tells them. record: the signed record made of it, 0 for none."""
+    as the API tells them. record: the signed record made of it, 0 for none."""
 
     id: int
     script: str

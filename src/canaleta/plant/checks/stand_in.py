@@ -22,8 +22,7 @@ _SEPARATE = {"signal", "device_low", "device_high"}
 
 def stand_in_document(image: PlantImage, rack: int | None = None) -> tuple[dict[str, Any], dict[int, int]]:
     """(document, {rack: port}) for the stand-in racks of a plant: its layout, and a device at each landed point; of
-    one
-    rack alone if it is said.
+    one rack alone if it is said.
 
     A rack that is no stand-in stands in the document without a port, so that numbers stay those of the list.
     """

@@ -1,9 +1,8 @@
 """One time for every process of a plant, on whatever machine: the database's.
 
 A reading is stamped on the machine that scans and its age is told on another; if one of their clocks were a minute
-off,
-what is stale would pass for fresh. So both carry the database's time on by their own monotonic clock, which nobody
-sets.
+off, what is stale would pass for fresh. So both carry the database's time on by their own monotonic clock, which
+nobody sets.
 """
 
 from __future__ import annotations

@@ -1,8 +1,7 @@
 """How long is waited where somebody waits for the answer: times the patience of a machine that is busy by nature.
 
 CANALETA_PATIENCE multiplies each of these times; 1 unless said otherwise. What waits for processes goes by what they
-do
-(host/progress), not by this.
+do (host/progress), not by this.
 """
 
 from __future__ import annotations

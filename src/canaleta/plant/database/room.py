@@ -2,8 +2,7 @@
 
 A database that meets a full disk in the middle of its own log ends. So changes are refused while there is still room
 for reading, signing in and recovering. A reserve file is given up when even that runs short, and taken again later;
-as
-long as it is missing, the disk counts as full.
+as long as it is missing, the disk counts as full.
 """
 
 from __future__ import annotations

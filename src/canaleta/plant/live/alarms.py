@@ -151,8 +151,7 @@ def open_alarms(connection: Connection) -> list[Any]:
 
 def most_urgent(alarms: Sequence[Any]) -> list[Any]:
     """Open alarms in the order in which they must be looked at: those that wait for somebody, then the rest; of each
-    the
-    higher priority first, and of one priority the newest."""
+    the higher priority first, and of one priority the newest."""
     return sorted(alarms, key=lambda a: (not waits(a), -_WEIGHT.get(a.priority, 0), -a.since.timestamp()))
 
 

@@ -49,13 +49,11 @@ class LiveBlock:
     """What one scan of one rack said. Arrays have shape (points,), in the order of `points`.
 
     read_at: when the registers were asked for: what they say is not older. seq: the list that the values were worked
-    out with. epoch: the
-    lease under which it was written. state: whether the rack answers; says: why it does not, for people.
-    counts, value: float64, NaN for none; value is the conditioned one. quality, reasons: see core.quality. injected:
-    a
-    signal put in here. switch: 0, 1, or -1 where there is none. flags: of Flag. alarm: the worst alarm of each point:
-    its state in the low four bits, its priority and one more above them, 0 for none. band: index, -1 for none.
-    shown: what the controller itself shows, NaN where nobody asks. meters: the points that count, and of them
+    out with. epoch: the lease under which it was written. state: whether the rack answers; says: why it does not, for
+    people. counts, value: float64, NaN for none; value is the conditioned one. quality, reasons: see core.model.quality.
+    injected: a signal put in here. switch: 0, 1, or -1 where there is none. flags: of Flag. alarm: the worst alarm of
+    each point: its state in the low four bits, its priority and one more above them, 0 for none. band: index, -1 for
+    none. shown: what the controller itself shows, NaN where nobody asks. meters: the points that count, and of them
     counted, total and rate, (meters,). loaded: the outputs that measure the current through their load, load_ma.
     """
 
@@ -141,8 +139,7 @@ told."""
 
 def write_blocks(connection: Connection, blocks: Sequence[LiveBlock], holder: str) -> set[int]:
     """Write the block of each rack whose lease of the block's epoch still holds, and tell the web workers. Returns
-    those
-    racks. blocks: of different racks."""
+    those racks. blocks: of different racks."""
     if not blocks:
         return set()
     values = {name: [getattr(block, name) for block in blocks] for name in _PLAIN} | {

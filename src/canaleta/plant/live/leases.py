@@ -1,8 +1,7 @@
 """Which agent scans which rack: leases in the database's own time with a growing epoch, shared out evenly.
 
 An agent says from time to time that it lives. Each takes its share of the racks and lets go of what is over it; what
-a
-dead agent held is free when its lease ends.
+a dead agent held is free when its lease ends.
 """
 
 from __future__ import annotations
@@ -19,8 +18,7 @@ __all__ = ["LEASE_S", "RENEW_S", "beat", "gone", "let_go", "renew", "share_of", 
 LEASE_S = 5.0
 RENEW_S = 1.0
 """A lease outlives four missed renewals. What a dead agent held moves within LEASE_S, a look, and a scanner's
-beginning:
-ten seconds in all, on a busy machine too."""
+beginning: ten seconds in all, on a busy machine too."""
 
 
 def _until(seconds: float) -> Any:

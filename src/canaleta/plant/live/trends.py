@@ -1,7 +1,7 @@
 """Trends as they are kept: parts of ten seconds a rack, made into one row a point and hour with its roll-ups.
 
 A part is written while its hour runs, so that an agent that dies loses ten seconds at most. When an hour is over, the
-agent that holds the rack packs it (core.trends); what an agent left behind is packed by whoever holds the rack next.
+agent that holds the rack packs it (core.live.trends); what an agent left behind is packed by whoever holds the rack next.
 """
 
 from __future__ import annotations
@@ -160,8 +160,7 @@ def read_trends(
     """The trends of some points between two times, s since 1970, in at most so many columns each.
 
     racks, periods_s: of each point, where it is read and how often. Single readings up to RAW_S, minutes up to two
-    days,
-    quarters of an hour beyond; the hour that runs is rolled up on the way. Gaps where nothing good was read.
+    days, quarters of an hour beyond; the hour that runs is rolled up on the way. Gaps where nothing good was read.
     """
     if ends - begins <= RAW_S:
         return {

@@ -40,7 +40,7 @@ class Walk:
 
 @dataclass(frozen=True)
 class FoundRow:
-    """A pattern that was played at a point. plateaus: of a staircase, see core.recognition.Plateau."""
+    """A pattern that was played at a point. plateaus: of a staircase, see core.live.recognition.Plateau."""
 
     id: int
     at: datetime

@@ -1,6 +1,5 @@
 """Records that are kept as a whole beside the list: typicals, waivers. Written with a change set, told in its
-history,
-taken back with it."""
+history, taken back with it."""
 
 from __future__ import annotations
 

@@ -1,8 +1,7 @@
 """Findings that are accepted as they are: with a reason, a name and a day, as long as the facts they rest on stay.
 
 A waiver names a finding by its key and holds for one fingerprint of it. When the facts change it is void: it stays to
-be
-read beside the finding, which is open again.
+be read beside the finding, which is open again.
 """
 
 from __future__ import annotations

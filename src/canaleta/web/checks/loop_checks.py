@@ -59,8 +59,7 @@ class StepOut(Shape):
 
 class CheckOut(Shape):
     """The loop check of a point: its steps, what it may be off, what it can trip, what is open at it, earlier
-    records.
-    seq: the list that the steps were worked out with."""
+    records. seq: the list that the steps were worked out with."""
 
     seq: int
     why_not: str

@@ -73,10 +73,9 @@ class ScriptsOut(Shape):
 
 class ScriptLine(Shape):
     """A step: at, ends in s from the beginning; says: what it means. state: waits, put, seen, not seen or failed.
-    began: s
-    from the beginning of the run; after: s from there until it was seen; read: what the scan said then. level: what
-    is put
-    on, in the unit of the wires; becomes, in_s: where it gets to, and how soon; fault: what is made wrong."""
+    began: s from the beginning of the run; after: s from there until it was seen; read: what the scan said then.
+    level: what is put on, in the unit of the wires; becomes, in_s: where it gets to, and how soon; fault: what is
+    made wrong."""
 
     line: int
     at: float

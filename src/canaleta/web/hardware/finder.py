@@ -40,8 +40,8 @@ class LookIn(Shape):
 
 class DecodingOut(Shape):
     """One decoding: a figure for each whole number of registers, none for one that is no number. fits: how many of
-    them
-    are near the value that is looked for; sane: whether all of them are numbers of a size that instruments have."""
+    them are near the value that is looked for; sane: whether all of them are numbers of a size that instruments
+    have."""
 
     name: str
     words: int

@@ -105,10 +105,8 @@ class ChangeOut(Shape):
     """A change set as the stream tells everybody, with points, racks and findings.
 
     cells: (point, field, text) of those that changed and of those that follow from them. added, removed: points that
-    came
-    and went. racks: (point, rack) where points that moved are read now, 0 for nowhere. typicals: whether they
-    changed.
-    anew: that the list is better read anew; then cells and points are left out.
+    came and went. racks: (point, rack) where points that moved are read now, 0 for nowhere. typicals: whether they
+    changed. anew: that the list is better read anew; then cells and points are left out.
     """
 
     seq: int
@@ -130,8 +128,7 @@ class ChangedOut(Shape):
 
     follows: cells that follow from those that changed. kept: cells an undo left as others made them. left: cells that
     a partial proposal left out, each with the reason. moved_count: of all values that move; moved holds the first of
-    them.
-    change: the change set that was made, as the stream tells everybody; null for what is only asked.
+    them. change: the change set that was made, as the stream tells everybody; null for what is only asked.
     """
 
     seq: int

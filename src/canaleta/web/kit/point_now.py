@@ -77,8 +77,7 @@ class AdviceOut(Shape):
 
 class AdvicesOut(Shape):
     """Every fault of a point now, worst first. shown: what the controller itself shows, and its difference. load_ma:
-    the
-    current through the load of an output that measures it, and what it takes by the list; none where unknown."""
+    the current through the load of an output that measures it, and what it takes by the list; none where unknown."""
 
     faults: list[AdviceOut]
     latched: bool
@@ -92,8 +91,7 @@ class AdvicesOut(Shape):
 
 def live_path(image: PlantImage, row: int, block: LiveBlock | None, now: float) -> PathOut:
     """The path from a reading of the point's channel. block: the newest of its rack, None without one; now: the
-    plant's
-    time, s, that its age is told by."""
+    plant's time, s, that its age is told by."""
     at = np.flatnonzero(block.points == image.ids[row]) if block else np.array([], dtype=np.int64)
     told = int(block.reasons[at[0]]) if block is not None and len(at) else 0
     unread = not told or bool(told & (Reason.DISABLED | Reason.RACK_SILENT))

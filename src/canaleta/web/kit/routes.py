@@ -1,8 +1,7 @@
 """What every group of routes begins with: its blueprint, and the base of what its requests and answers look like.
 
 The API's document takes longer to collect than all the rest of the program to load, and is asked for by hardly
-anybody:
-a running server does not collect it (`CANALETA_NO_DOCUMENT`), and has it made when it is first asked for.
+anybody: a running server does not collect it (`CANALETA_NO_DOCUMENT`), and has it made when it is first asked for.
 """
 
 from __future__ import annotations

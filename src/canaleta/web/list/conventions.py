@@ -79,9 +79,8 @@ class RenamedOut(Shape):
 
 class ConventionsChanged(Shape):
     """What a change of conventions did, or would do. moved: levels and spans that follow the supply. values: figures
-    that
-    move, the first of values_count. opened, altered, closed: how many findings come, say something
-    else, and go; findings: the first that come or say something else."""
+    that move, the first of values_count. opened, altered, closed: how many findings come, say something else, and go;
+    findings: the first that come or say something else."""
 
     seq: int
     applied: bool

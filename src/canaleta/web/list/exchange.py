@@ -138,8 +138,7 @@ class JobOut(Shape):
 
 class LineOut(Shape):
     """What becomes of a row of the file. cells: field, what stands there, what comes; troubles: field, typed, why
-    not.
-    by_choice: left out because somebody wants it so."""
+    not. by_choice: left out because somebody wants it so."""
 
     row: int
     kind: str

@@ -33,8 +33,7 @@ class FindingsOut(Shape):
 
 class RuleOut(Shape):
     """A rule: what it looks at, where it comes from, what its findings are as a rule, and how the plant takes them:
-    grade,
-    "" for as usual, else bad, settle, note or off."""
+    grade, "" for as usual, else bad, settle, note or off."""
 
     id: str
     name: str

@@ -66,8 +66,7 @@ class SourceFaultOut(Shape):
 
 class SourceOut(Shape):
     """What can be put on the terminals of a point. why_not: why nothing can; trips: what the point can trip, told
-    first.
-    unit: of what stands on the wires; contact: it takes “open” and “closed”."""
+    first. unit: of what stands on the wires; contact: it takes “open” and “closed”."""
 
     why_not: str
     unit: str

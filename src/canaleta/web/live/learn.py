@@ -1,6 +1,5 @@
 """A loop to learn on: anyone breaks the wire, swaps the leads, lowers the supply, and watches all six stations and
-the
-alarm. Nothing of it touches the plant: the state goes to the browser and comes back."""
+the alarm. Nothing of it touches the plant: the state goes to the browser and comes back."""
 
 from __future__ import annotations
 

@@ -38,8 +38,7 @@ STRIP_FIELDS = (
 
 class TrendQuery(Shape):
     """points: ids with commas, 60 at most. seconds: how far back from `until` (s since 1970, 0 for now). columns: of
-    the
-    drawing."""
+    the drawing."""
 
     points: str = Field(max_length=1200, pattern=r"^\d{1,18}(,\d{1,18}){0,59}$")
     seconds: float = Field(300.0, ge=10, le=WEEK_S)
@@ -168,8 +167,7 @@ def _figures(samples: np.ndarray) -> NoiseFigures:
 
 class StripIn(Shape):
     """A strip to draw: levels from times on (none where the signal has failed), how long it is, and settings tried in
-    place
-    of the point's own, as texts."""
+    place of the point's own, as texts."""
 
     model_config = ConfigDict(extra="forbid")
 
@@ -182,11 +180,9 @@ class StripIn(Shape):
 
 class StripOut(Shape):
     """What comes in and what is made of it. trusted: the value is not bad; waits: a fault is over and waits for a
-    reset; chatters,
-    done: it is said to chatter, its counter is done;
-    counted: edges so far. low, high: the value at the ends of the device's output; bands: their names; words: of the
-    states 0 and
-    1. period_s: how often the rack is looked at."""
+    reset; chatters, done: it is said to chatter, its counter is done; counted: edges so far. low, high: the value at
+    the ends of the device's output; bands: their names; words: of the states 0 and 1. period_s: how often the rack is
+    looked at."""
 
     times: list[float]
     given: list[float | None]

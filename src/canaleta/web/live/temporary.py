@@ -103,8 +103,7 @@ class HoldIn(Shape):
 
 class OfferOut(Shape):
     """What can be held at a point. force, output: why not, '' if it can; trips: what it can trip, told first.
-    on_loss: what
-    the device of an output does when its signal or its power is lost, in words."""
+    on_loss: what the device of an output does when its signal or its power is lost, in words."""
 
     force: str
     output: str

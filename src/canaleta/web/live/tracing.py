@@ -58,8 +58,7 @@ class TraceStage(Shape):
 
 class TraceOut(Shape):
     """What the ticks say. between: the two stages the suspect lies between, -1 for before the device; none while
-    nothing
-    can be said. following: the stage to look at next, -1 for none."""
+    nothing can be said. following: the stage to look at next, -1 for none."""
 
     given: str
     unit: str
@@ -104,8 +103,7 @@ class StimulusSeen(Shape):
 
 class SplitIn(Shape):
     """A reference reading: what the source was set to and what a reference meter reads, mA; volts over the shunt,
-    none
-    without one; the count read."""
+    none without one; the count read."""
 
     model_config = ConfigDict(extra="forbid")
 

@@ -34,8 +34,7 @@ class Link(Shape):
 
 class NewPassword(Shape):
     """A new password for one's own account. old: the one that holds now; not asked for where there is none, or where
-    a
-    one-time link let one in."""
+    a one-time link let one in."""
 
     password: str = Field(max_length=400)
     old: str = Field("", max_length=400)

@@ -48,8 +48,7 @@ def _watched(p: PathRows) -> NDArray[np.bool_]:
 
 def fits(p: PathRows) -> NDArray[np.bool_]:
     """Whether the mode can take the switch: transistors need a voltage input, watched switches a watching one, and
-    what
-    is a load needs an output."""
+    what is a load needs an output."""
     return p.once("contact fits", lambda: _fits(p))
 
 
