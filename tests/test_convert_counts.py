@@ -12,7 +12,7 @@ from tests.building.database import Run
 
 
 def test_counts_of_a_current_and_where_they_stop(run: Run) -> None:
-    """NEEDS: 0–20 mA on 0…65535: 3.6 → 11796.3, 12 → 39321, and above 20 mA nothing is seen."""
+    """0–20 mA on 0…65535: 3.6 → 11796.3, 12 → 39321, and above 20 mA nothing is seen."""
     code, out, _ = run("counts", "--json", "3.6", "12", "20.5")
     answers = [json.loads(line) for line in out]
     assert (code, [a["result"] for a in answers]) == (0, [11796, 39321, 65535])

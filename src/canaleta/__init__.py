@@ -1,3 +1,3 @@
 """Canaleta: configure, scale, read and prove PLC channels along the signal path."""
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"

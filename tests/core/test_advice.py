@@ -25,7 +25,7 @@ def test_every_fault_has_causes_and_a_next_step(reason: Reason) -> None:
 
 
 def test_no_two_faults_of_a_signal_say_the_same() -> None:
-    """N68: open, short, under, over, failed, module fault, rack lost, out of range: texts differ."""
+    """Open, short, under, over, failed, module fault, rack lost, out of range: texts differ."""
     kinds = (
         Reason.OPEN_CIRCUIT, Reason.SHORT_CIRCUIT, Reason.UNDER_RANGE, Reason.OVER_RANGE, Reason.FAILED_LOW,
         Reason.FAILED_HIGH, Reason.AT_LIMIT_HIGH, Reason.CHANNEL_FAULT, Reason.RACK_SILENT, Reason.OUTSIDE_SENSOR,

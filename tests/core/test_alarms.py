@@ -188,7 +188,7 @@ def test_a_state_of_a_discrete_is_an_alarm_after_its_delay() -> None:
 
 
 def test_a_failed_signal_moves_no_process_alarm_and_is_one_of_its_own() -> None:
-    """N67: a broken wire alarms although the count says the bottom of the range."""
+    """A broken wire alarms although the count says the bottom of the range."""
     plant = Plant(point(ANALOG, alarm_l="20", alarm_fault="yes", alarm_fault_priority="high"))
     assert plant.reads(50) == "AA"
     assert plant.reads(-25, quality=Quality.BAD) == "AB"

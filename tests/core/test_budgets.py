@@ -25,13 +25,13 @@ def rows(found: Section) -> dict[str, str]:
 
 
 def test_three_hundred_metres_of_cable() -> None:
-    """NEEDS: 0.75 mm², there and back: 14.7 Ω at 20 °C, about 17.6 Ω at 70 °C."""
+    """IEC 60228, 0.75 mm², there and back: 2 · 0.3 km · 24.5 Ω/km = 14.7 Ω at 20 °C, 17.6 Ω at 70 °C."""
     assert cable_ohm(300, 0.75, 20)[0] == pytest.approx(14.7)
     assert cable_ohm(300, 0.75, 70)[0] == pytest.approx(17.6, abs=0.05)
 
 
 def test_the_greatest_loop_resistance() -> None:
-    """NEEDS: 20.4 V least supply, 10.5 V lift-off → 450 Ω at 22 mA."""
+    """20.4 V least supply, 10.5 V lift-off → 450 Ω at 22 mA."""
     budget = loop_budget(20.4, 10.5, 250)
     assert budget.greatest_ohm == pytest.approx(450)
     assert budget.over_device_v == pytest.approx((19.4, 15.4, 14.9))
@@ -76,7 +76,7 @@ def test_exactly_one_source(supply: str, wires: int, sources: str) -> None:
 
 
 def test_a_shunt_of_500_ohm_leaves_no_headroom() -> None:
-    """NEEDS N30; 500 Ω · (22 mA)² = 0.242 W; 1 % of 20 mA over 16 mA is 1.25 % of span."""
+    """500 Ω · (22 mA)² = 0.242 W; 1 % of 20 mA over 16 mA is 1.25 % of span."""
     plant = path_of(device=CURRENT, loop={"shunt_ohm": 500, "shunt_percent": 1}, input=mode(), value=BARS)
     found = section(plant, "shunt")
     assert found.verdict == "clips at 20.0 mA, failure high cannot be seen"
@@ -224,7 +224,7 @@ def test_behind_a_sensors_curve_a_step_is_told_in_degrees() -> None:
 
 
 def test_what_follows_the_supply_is_listed_at_its_least_and_greatest() -> None:
-    """NEEDS N40. 8 and 14 V at 24 V are 6.8 and 11.9 V at 20.4; 10 V full scale are 8.5 V, over 1000 counts 8.5
+    """8 and 14 V at 24 V are 6.8 and 11.9 V at 20.4; 10 V full scale are 8.5 V, over 1000 counts 8.5
     mV."""
     discrete = mode("V", (0, 24), (0, 1), family="contact", off_below_v=8, on_from_v=14, follows_supply=True)
     switch = path_of(device={"signal": "contact NO"}, input=discrete)

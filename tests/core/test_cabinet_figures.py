@@ -34,7 +34,7 @@ def with_texts(plant: PlantImage, **cells: object) -> PlantImage:
 
 
 def test_a_passive_item_between_two_modules_changes_no_address() -> None:
-    """N11: a spacer takes room on the rail, no slot and no register."""
+    """A spacer takes room on the rail, no slot and no register."""
     plain = layout_with()
     types = plain.types | {"spacer": module_types()["spacer"]}
     modules = {
@@ -152,7 +152,7 @@ def test_a_rack_adds_up_what_its_modules_take() -> None:
 
 
 def test_a_first_order_filter_of_two_seconds_has_reached_63_2_percent_after_them() -> None:
-    """N37: 1 − 1/e; then 95 % after 3 τ (2.996) and 99 % after 4.605 τ."""
+    """1 − 1/e; then 95 % after 3 τ (2.996) and 99 % after 4.605 τ."""
     slow = Filter(name="2 s", time_ms=2000)
     assert step_response(slow, 2000.0)[0] == pytest.approx(0.63212, abs=1e-5)
     response = response_of(slow)
@@ -191,7 +191,7 @@ def test_a_filter_is_chosen_one_way() -> None:
 
 
 def test_a_short_filter_on_a_slow_scan_is_warned() -> None:
-    """N18: a contact filtered with 3 ms and read once a second."""
+    """A contact filtered with 3 ms and read once a second."""
     plant = with_texts(plant_of("contact NO"), filter="3 ms")
     section = filtering(PathRows(plant, np.array([0])))
     assert section is not None
@@ -202,7 +202,7 @@ def test_a_short_filter_on_a_slow_scan_is_warned() -> None:
 
 
 def test_an_open_circuit_action_tells_its_consequence_in_words() -> None:
-    """N38: up-scale on a heating loop says that the heater goes off, and which value is read."""
+    """Up-scale on a heating loop says that the heater goes off, and which value is read."""
     plant = with_texts(
         plant_of("TC K, 0…1200 °C, shows 0…1200 °C"), open_action="up-scale", if_high="the heater goes off"
     )
@@ -286,7 +286,7 @@ def test_what_is_left_of_a_conflict_of_three_is_found_again_when_one_leaves() ->
 
 
 def test_a_rule_ties_address_to_names_and_a_rack_that_departs_is_told() -> None:
-    """N03: rule that the last part is the rack's number; rack 14 ending in 15 departs."""
+    """Rule that the last part is the rack's number; rack 14 ending in 15 departs."""
     assert ruled_address("192.168.{cabinet}.{rack+100}", "KC-2", "14") == "192.168.2.114"
     assert ruled_address("192.168.1.{rack}", "KC-2", "left") == ""
     layout = layout_with()

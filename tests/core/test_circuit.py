@@ -55,7 +55,7 @@ def test_a_two_wire_loop_goes_round_from_the_module_and_back() -> None:
 
 
 def test_four_wires_turn_the_current_round() -> None:
-    """N24: from two wires to four, the device drives; the current enters at signal in and leaves at 0 V."""
+    """From two wires to four, the device drives; the current enters at signal in and leaves at 0 V."""
     found = circuit(transmitter(wires="4", supply="own 24 V"))
     assert found.closes
     assert found.source == "the device's own supply"
@@ -78,7 +78,6 @@ def test_a_pnp_output_on_a_common_at_24_v_has_no_current() -> None:
 
 
 def test_an_npn_output_on_a_common_at_0_v_has_no_current() -> None:
-    """N25."""
     found = circuit(on("di8-types", "ZS-1: NPN NO", "type 3", wires="3"))
     assert "pulls to 0 V and the common is at 0 V" in found.faults[0]
 
@@ -111,7 +110,7 @@ def test_four_leads_reach_four_terminals_and_two_of_them_carry_no_current() -> N
     [("IEC 60584-3", "green", "white"), ("ANSI MC96.1", "yellow", "red")],
 )
 def test_colours_change_with_the_code_and_polarity_does_not(code: str, plus: str, minus: str) -> None:
-    """N27: KX is green and white by IEC, yellow and red by ANSI; plus stays on the plus terminal."""
+    """KX is green and white by IEC, yellow and red by ANSI; plus stays on the plus terminal."""
     plant = plant_of("TE-1: TC K, 0…1200 °C")
     plant = replace(plant, conventions=plant.conventions.model_copy(update={"thermocouple_colours": code}))
     found = circuit(plant)
@@ -189,7 +188,7 @@ def test_a_relay_switches_what_the_cabinet_feeds() -> None:
 
 
 def test_two_wires_on_an_input_for_four_leave_two_jumpers() -> None:
-    """N33: each sense line is made at the input when no core runs for it."""
+    """Each sense line is made at the input when no core runs for it."""
     found = circuit(on("rtd4", "TE-1: 4–20 mA", "Pt100, 0.1 °C", signal="Pt100", wires="2", jumper="at the input"))
     assert [(mark, to) for mark, _, to in found.links] == [("2", "1"), ("3", "4")]
 

@@ -45,7 +45,7 @@ def run(
 
 
 def test_a_pulse_shorter_than_the_on_delay_never_passes() -> None:
-    """N60: 180 ms on a 250 ms on-delay."""
+    """180 ms on a 250 ms on-delay."""
     drawn = strip(point(CONTACT, on_delay="250"), 0, [(0, 0), (1.0, 1), (1.18, 0)], 3.0, 0.01)
     assert switched(drawn) == []
 
@@ -76,7 +76,7 @@ def test_a_bad_signal_moves_nothing_and_breaks_a_delay() -> None:
 
 
 def test_a_filter_of_two_seconds_is_at_63_percent_after_two_seconds() -> None:
-    """N37: 1 − 1/e = 63.2 %, whatever the period it is looked at with."""
+    """1 − 1/e = 63.2 %, whatever the period it is looked at with."""
     for period in (0.1, 0.5, 2.0):
         levels = [0.0, *[100.0] * round(2.0 / period)]
         _, seen = run(point(ANALOG, smoothing_s="2"), levels, period)
@@ -90,7 +90,7 @@ def test_a_filter_begins_anew_after_a_gap() -> None:
 
 
 def test_an_analog_value_as_a_switch_does_not_chatter_in_its_hysteresis() -> None:
-    """N62: a noisy ramp gives one transition."""
+    """A noisy ramp gives one transition."""
     image = point(ANALOG, on_at="60", off_at="55")
     noise = np.random.default_rng(4).normal(0, 0.7, 400)
     _, seen = run(image, (np.linspace(0, 100, 400) + noise).tolist(), 0.1)
@@ -111,7 +111,7 @@ def test_a_counter_takes_its_edge(counts_on: str, counted: int) -> None:
 
 
 def test_one_count_for_each_object_while_the_contact_chatters() -> None:
-    """N65: three objects, each with a burst of bounces at both edges."""
+    """Three objects, each with a burst of bounces at both edges."""
     image = point(CONTACT, on_delay="50", off_delay="50", counts_on="coming on", preset="3")
     train = [(0.0, 0.0)]
     for begins in (1.0, 3.0, 5.0):
@@ -168,7 +168,7 @@ def test_a_contact_that_changes_too_often_chatters_and_stops_to() -> None:
 
 
 def test_a_latched_fault_stays_after_repair_until_reset() -> None:
-    """N71: repair alone does not clear it, reset does, reset under a standing fault comes back."""
+    """Repair alone does not clear it, reset does, reset under a standing fault comes back."""
     image = point(ANALOG, fault_ends="on reset")
     bad, good = Quality.BAD, Quality.GOOD
     fault = [Reason(0), Reason.OPEN_CIRCUIT, Reason(0)]

@@ -111,6 +111,6 @@ def test_what_is_whole_but_for_the_last_binary_digit_is_whole() -> None:
 
 
 def test_masks_by_the_base_of_the_bits() -> None:
-    """NEEDS N39: bits 1 and 2 make mask 3 counted from 1, and 6 counted from 0."""
+    """Bits 1 and 2 make mask 3 counted from 1, and 6 counted from 0."""
     assert StatusBits(bit_base=1, one_means="fault").mask([1, 2]) == 3
     assert StatusBits(bit_base=0, one_means="fault").mask([1, 2]) == 6

@@ -118,7 +118,7 @@ def test_a_state_may_be_turned_over_after_the_bit() -> None:
 
 @given(st.integers(0, 2**32 - 1))
 def test_a_noisy_ramp_makes_one_transition(seed: int) -> None:
-    """NEEDS N62: noise smaller than the band cannot make it chatter."""
+    """Noise smaller than the band cannot make it chatter."""
     ramp = np.linspace(0, 10, 2000) + np.random.default_rng(seed).uniform(-0.4, 0.4, 2000)
     state = hysteresis(ramp, on_at=5.5, off_at=4.5)
     assert np.count_nonzero(np.diff(state.astype(int))) == 1

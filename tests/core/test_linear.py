@@ -16,7 +16,7 @@ BITS14 = mode(counts=(0, 16383))
 
 
 def test_a_shunt_of_250_ohm_on_fourteen_bits() -> None:
-    """NEEDS N46: 1638.3 to 8191.5 counts; 12 mA are 3 V, 4914.9, so 4915 counts and 50.0015 %."""
+    """1638.3 to 8191.5 counts; 12 mA are 3 V, 4914.9, so 4915 counts and 50.0015 %."""
     plant = path_of(device=SIGNAL, loop={"shunt_ohm": 250}, input=BITS14, value=PERCENT)
     found = stations(plant, Station.LOOP, 12)
     assert found[:5] == pytest.approx([50, 50, 12, 3.0, 4915])
@@ -37,7 +37,7 @@ def test_the_inputs_own_resistance_stands_beside_the_shunt() -> None:
 
 
 def test_the_same_signal_under_three_live_zero_conventions() -> None:
-    """NEEDS N45: 4 mA is 13107 on 0–20 mA / 65535, 0 on suppressed 0…10000, 4000 in µA."""
+    """4 mA is 13107 on 0–20 mA / 65535, 0 on suppressed 0…10000, 4000 in µA."""
     for given_mode, at_four, at_twelve in (
         (mode("mA", (0, 20), (0, 65535)), 13107, 39321),
         (mode("mA", (4, 20), (0, 10000)), 0, 5000),
@@ -49,7 +49,7 @@ def test_the_same_signal_under_three_live_zero_conventions() -> None:
 
 
 def test_a_signed_span_has_zero_in_its_middle() -> None:
-    """NEEDS N47: −32768 … 32767 for ±10 V; 0 V is −0.5, rounded away from zero to −1; 5 V is 16383.25."""
+    """A span of −32768 … 32767 for ±10 V; 0 V is −0.5, rounded away from zero to −1; 5 V is 16383.25."""
     plant = path_of(
         device={"signal": "±10 V", "low": -100, "high": 100, "unit": "Pa"},
         input=mode("V", (-10, 10), (-32768, 32767)),
@@ -122,7 +122,7 @@ def test_slope_and_offset_say_the_same_as_two_points() -> None:
 
 
 def test_a_chain_of_factors_has_the_slope_of_their_product() -> None:
-    """NEEDS N51: within 1e-9 of the two points it stands for: 10/32768 V · 2.5 bar/V."""
+    """Within 1e-9 of the two points it stands for: 10/32768 V · 2.5 bar/V."""
     factors = f"V per count {10 / 32768!r}; bar per V 2.5"
     chained = path_of(
         device={"signal": "0–10 V", "low": 0, "high": 25, "unit": "bar"},
@@ -179,7 +179,7 @@ def test_a_tank_table_behind_the_line() -> None:
 def test_22_milliampere_keep_their_doubt_whatever_is_shown(
     policy: dict[str, object], shows: float, reason: Reason
 ) -> None:
-    """NEEDS N54, MEANINGS: clamped at +3.125 % beyond span, and still failed high."""
+    """MEANINGS: clamped at +3.125 % beyond span, and still failed high."""
     plant = path_of(device=SIGNAL, input=mode("mA", (4, 20), (0, 16000), most=20000), value={**PERCENT, **policy})
     found = evaluate(plant, Station.LOOP, 22.0, last=np.array([77.0]))
     assert found.at(Station.VALUE)[0] == pytest.approx(shows)
@@ -220,7 +220,7 @@ OUTPUT = {"signal_unit": "mA", "signal": [4, 20], "counts": [0, 30000], "least":
 
 
 def test_an_output_is_clamped_rounded_and_stopped() -> None:
-    """NEEDS N48: 50 % is 15000; 110 % would be 33000 and stops at 31500, which is 20.8 mA."""
+    """50 % is 15000; 110 % would be 33000 and stops at 31500, which is 20.8 mA."""
     plant = path_of(device=SIGNAL, input={"mode": OUTPUT, "direction": "out"}, value=PERCENT)
     assert stations(plant, Station.VALUE, 50)[2:5] == pytest.approx([12, 12, 15000])
     assert stations(plant, Station.VALUE, 110)[2:5] == pytest.approx([20.8, 20.8, 31500])
@@ -229,7 +229,7 @@ def test_an_output_is_clamped_rounded_and_stopped() -> None:
 
 
 def test_input_and_output_spans_of_one_family_may_differ() -> None:
-    """NEEDS N13: outputs to 30000, inputs to 29900: a loop-back at full scale reads 100 % both ways."""
+    """Outputs to 30000, inputs to 29900: a loop-back at full scale reads 100 % both ways."""
     out = path_of(
         device={**SIGNAL, "signal": "0–10 V"},
         input={"mode": {"signal_unit": "V", "signal": [0, 10], "counts": [0, 30000]}, "direction": "out"},

@@ -73,7 +73,7 @@ def test_without_a_range_there_is_nothing_to_check() -> None:
 
 
 def test_shunt_and_channel_errors_are_told_apart() -> None:
-    """N89. 250 Ω: 12 mA should be 3.000 V; 3.030 V is a shunt 0.75 % of its 4 V span high."""
+    """250 Ω: 12 mA should be 3.000 V; 3.030 V is a shunt 0.75 % of its 4 V span high."""
     image = path_of(
         device={"signal": "4–20 mA", "low": 0, "high": 100, "unit": "%"},
         loop={"shunt_ohm": 250},
@@ -92,7 +92,7 @@ def test_shunt_and_channel_errors_are_told_apart() -> None:
 
 
 def test_a_sine_has_its_own_figures() -> None:
-    """N94: amplitude 3 about 50: σ = 3/√2 = 2.1213."""
+    """Amplitude 3 about 50: σ = 3/√2 = 2.1213."""
     t = np.arange(0, 60, 0.05)
     found = noise_of(50 + 3 * np.sin(2 * np.pi * t / 6))
     assert found.sigma == pytest.approx(3 / np.sqrt(2), rel=2e-3)

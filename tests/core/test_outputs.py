@@ -43,7 +43,7 @@ def valve(**cells: Stored) -> PlantImage:
     ("bar", "duty", "permille"), [(0, 0, 0), (93.75, 37.5, 375), (250, 100, 1000), (0.1, 0.04, 0)]
 )
 def test_a_duty_is_told_in_per_mille(bar: float, duty: float, permille: float) -> None:
-    """N73: 37.5 % is 375 ‰; at 0…250 bar that is 93.75 bar."""
+    """37.5 % is 375 ‰; at 0…250 bar that is 93.75 bar."""
     paths = evaluate(valve(), Station.VALUE, bar)
     assert paths.at(Station.COUNTS)[0] == permille
     assert evaluate(valve(), Station.COUNTS, float(permille)).at(Station.LOOP)[0] == pytest.approx(permille / 10)

@@ -112,7 +112,7 @@ def test_a_module_with_headroom_says_failed_high() -> None:
     layout = layout_with([ModuleType.model_validate(kind)])
     plant = plant_of("4–20 mA, 0…10 bar, shows 0…10 bar, on TC-1 1 4 1", layout=layout)
     plant = plant.with_cells({(0, "counts_high"): 10000})
-    # NEEDS, check figures: suppressed live zero 0…10000: 3.6 → −250, 20.5 → 10312.5, 21 → 10625.
+    # Live zero suppressed, 0…10000 over 16 mA, 625 a mA: 3.6 mA is −0.4 mA, −250; 20.5 → 10312.5, 21 → 10625.
     assert stations(plant, Station.LOOP, 3.6)[4] == -250
     assert stations(plant, Station.LOOP, 21.0)[4] == 10625
     assert evaluate(plant, Station.LOOP, 21.0).reasons[0] == Reason.FAILED_HIGH

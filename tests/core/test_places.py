@@ -104,7 +104,7 @@ def test_stand_ins_on_one_module_are_found() -> None:
     ],
 )
 def test_a_device_bears_the_supply_of_its_group(low: str | None, high: str, level: Level, says: str) -> None:
-    """N19, N26: 12 V at most in a 24 V group is refused; 10 to 30 V is accepted."""
+    """12 V at most in a 24 V group is refused; 10 to 30 V is accepted."""
     ends = {(0, "supply_low_v"): low and Decimal(low), (0, "supply_high_v"): Decimal(high), (0, "supply"): "module"}
     plant = plant_of("PNP NO").with_cells(ends | {(0, "wires"): 3})  # type: ignore[arg-type]
     judged = judge_module(plant, 0, 1)

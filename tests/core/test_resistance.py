@@ -12,7 +12,7 @@ PT100 = resistance_curve("pt100")
 
 @pytest.mark.parametrize(
     ("degc", "ohm"),
-    # IEC 60751; −50, 24, 75, 150 and 400 °C as in NEEDS, the others from the standard's table.
+    # IEC 60751:2022, by its polynomial at −50, 24, 75, 150 and 400 °C; the others stand in its table.
     [(-200, 18.52), (-50, 80.3063), (0, 100.0), (24, 109.3467), (75, 128.9874), (100, 138.5055), (150, 157.3251),
      (400, 247.0920), (850, 390.48)],
 )  # fmt: skip

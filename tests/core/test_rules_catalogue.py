@@ -233,7 +233,7 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     ("R62", plant(motor(cable="W1"), current(cable="W1")), "cable W1 carries 230 V AC for MS-1 beside the signals of PT-1"),
     ("R63", plant(pt100(cores="1, 2")), "the element has 3 wires and the list gives it 2 cores"),
     ("R65", plant(current(alarm_dev="1")), "no set point is said: it counts from 0"),
-    ("R66", plant(current(alarm_h="8", quiet_while="XS-9")), "no point is called so: they are never quiet"),
+    ("R66", plant(current(alarm_h="8", quiet_while="XS-9")), "no point is called so: they never are"),
     ("R66", plant(current(alarm_h="8", quiet_while="PT-2"), current(tag="PT-2", channel=on("ai", 2))), "PT-2 has no state"),
     ("R66", plant(current(quiet_while="PT-1")), "while it is on itself"),
     ("R67", plant(current(bands="low < 2 < normal < 8 < high", bands_lamps="HL-1; HL-2")), "2 lamps are named for 3 bands"),

@@ -40,7 +40,7 @@ def test_of_a_contact_the_lamp_and_the_bit_are_told() -> None:
 @pytest.mark.parametrize(
     ("ticks", "suspect", "says"),
     [
-        # N90: the module's lamp is on and the bit is off: communication, slot or address.
+        # The module's lamp is on and the bit is off: communication, slot or address.
         ([YES, YES, YES, NO, NO, NO], (2, 3), "communication, slot or address"),
         ([YES, NO, NO, NO, NO, NO], (0, 1), "the wire from the device"),
         ([YES, YES, NO, NO, NO, NO], (1, 2), "the input's type and levels"),
@@ -81,7 +81,7 @@ def test_what_shows_behind_what_does_not_is_asked_about() -> None:
 
 
 def test_a_warm_hand_moves_a_thermocouple_up_and_swapped_leads_down() -> None:
-    """N91: type K from 24 °C on; a hand warms it by 3 to 15 K. With its leads swapped at the terminals it falls."""
+    """Type K from 24 °C on; a hand warms it by 3 to 15 K. With its leads swapped at the terminals it falls."""
     image = plant_of("TE-1: TC K, 0…1200 °C, shows 0…1200 °C")
     warm = stimuli_of(image, 0)[0]
     count = float(evaluate(image, Station.PROCESS, 24.0).at(Station.COUNTS)[0])
@@ -129,7 +129,7 @@ def test_a_reverse_scaling_must_fall_and_a_contact_must_change() -> None:
 
 
 def test_a_calibrator_and_a_meter_tell_shunt_and_channel_apart() -> None:
-    """N89: 12.000 mA over a 250 Ω shunt that is 251 Ω: 3.012 V, 0.012 V of 4 V is +0.3 %; the count is what 3.012 V
+    """12.000 mA over a 250 Ω shunt that is 251 Ω: 3.012 V, 0.012 V of 4 V is +0.3 %; the count is what 3.012 V
     makes."""
     image = plant_of("PT-1: 4–20 mA, 0…600 mbar, shows 0…600 mbar").with_cells(
         {(0, "shunt_ohm"): Decimal(250), (0, "mode"): "0–10 V"}

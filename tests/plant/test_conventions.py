@@ -19,7 +19,6 @@ FROM_ZERO = [ConventionEdit("channel_base", "1", "0")]
 
 
 def test_counting_channels_from_zero_changes_every_label_and_no_assignment(database: Database) -> None:
-    """NEEDS N01."""
     cache = ImageCache(database.engine)
     before = cache.current()
     change_conventions(database.engine, cache, FROM_ZERO, "ana")
@@ -71,7 +70,7 @@ def test_limits_that_move_together_are_read_together(database: Database) -> None
 
 
 def test_levels_that_follow_the_supply_are_listed_when_it_changes(database: Database) -> None:
-    """N40: off below 8 V and on from 14 V at 24 V are 10 and 17.5 V at 30 V; fixed levels are not named."""
+    """Off below 8 V and on from 14 V at 24 V are 10 and 17.5 V at 30 V; fixed levels are not named."""
     cache = ImageCache(database.engine)
     image = cache.current()
     row = next(r for r in range(len(image)) if image.label(r) == "ZS-6102")

@@ -55,7 +55,7 @@ def ana(database: Database) -> Bench:
 
 
 def test_two_modules_change_places_and_every_address_follows(ana: Bench) -> None:
-    """N10, N21: before it is accepted each address is shown, afterwards no stale one is left."""
+    """Before it is accepted each address is shown, afterwards no stale one is left."""
     order = [2, 1, *KC2_RACK1[2:]]
     shown = ana.look(do="order", rack=1, modules=order, was=KC2_RACK1)
     told = {r.point: (r.was, r.becomes) for r in shown.renumbered}

@@ -15,7 +15,6 @@ def ana(database: Database) -> Desk:
 
 
 def test_another_signal_brings_a_mode_that_fits_and_undo_the_old_one(ana: Desk) -> None:
-    """NEEDS N15."""
     before = {
         f: ana.text(PT, f) for f in ("signal", "mode", "device_low", "device_high", "counts_high", "value_high")
     }
@@ -41,7 +40,7 @@ def test_what_somebody_types_himself_wins_over_what_follows(ana: Desk) -> None:
 
 
 def test_an_offset_edited_there_and_back_restores_every_digit(ana: Desk) -> None:
-    """NEEDS N44: the end points move with it and come back to the last digit."""
+    """The end points move with it and come back to the last digit."""
     ends = {f: ana.text(PT, f) for f in ("value_low", "value_high", "counts_low", "counts_high")}
     ana.edit((PT, "slope", "0.0003125"))
     assert ana.text(PT, "value_form") == "slope and offset"

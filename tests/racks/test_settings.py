@@ -21,7 +21,7 @@ from canaleta.standins.server import StandIns
 
 
 def test_a_changed_setting_is_shown_armed_written_and_read_back(database: Database) -> None:
-    """PT-3107 gets a filter by name; the number for it, 3, is the type's business. N16, N84."""
+    """PT-3107 gets a filter by name; the number for it, 3, is the type's business."""
     edit(database, 1, "filter", "100 ms")
 
     async def visit(ask: Any, made: StandIns) -> None:
@@ -47,7 +47,7 @@ def test_a_changed_setting_is_shown_armed_written_and_read_back(database: Databa
 
 
 def test_a_setting_changed_at_the_rack_is_found(database: Database) -> None:
-    """N84: one register changed in the simulated device is one difference, with what the rack says."""
+    """One register changed in the simulated device is one difference, with what the rack says."""
 
     async def visit(ask: Any, made: StandIns) -> None:
         assert (await ask("GET", "/api/racks/1/compare")).json["differences"] == []

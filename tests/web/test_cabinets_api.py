@@ -120,7 +120,6 @@ def test_the_schema_of_types_is_published(person: Who) -> None:
 
 
 def test_a_filter_is_offered_by_name_and_a_fixed_one_says_why(person: Who) -> None:
-    """N14, N16."""
     reader = person("reader")
     assert setting(reader, 1, "filter")["choices"][:2] == ["50 Hz", "60 Hz"]
     mains = point_called(reader, "YS-5102")

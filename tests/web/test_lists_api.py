@@ -121,7 +121,7 @@ def test_the_list_as_a_workbook_opens_again_as_the_same_list(person: Who) -> Non
     data = exported(ana, {"form": "xlsx"}).data
     pages = {page.name: page for page in read_book(data)}
     assert set(pages) == {"list", "findings", "spares", "temporary changes"}
-    # N93: a list is not to be read without what is forced, lifted or bridged meanwhile.
+    # A list is not to be read without what is forced, lifted or bridged meanwhile.
     assert ["jumper", "PT-3107", "X1:1 to X1:2", "loop test", "technician"] in [
         list(row[:5]) for row in pages["temporary changes"].rows
     ]

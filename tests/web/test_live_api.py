@@ -49,7 +49,7 @@ def test_every_reason_has_words_and_a_grade(person: Who) -> None:
 
 
 def test_faults_are_told_apart_each_with_its_causes_and_what_to_do(person: Who, database: Database) -> None:
-    """N68: a failed loop and one that is out of range differ in words, in causes and in what comes next."""
+    """A failed loop and one that is out of range differ in words, in causes and in what comes next."""
     reader = person("reader")
     told = []
     for reason in (Reason.FAILED_LOW, Reason.UNDER_RANGE, Reason.CHANNEL_FAULT, Reason.RACK_SILENT, Reason.LATCHED):
@@ -240,7 +240,7 @@ def test_breaking_the_wire_fails_the_loop_and_raises_its_alarm(person: Who) -> N
 
 
 def test_swapped_leads_of_a_thermocouple_move_the_wrong_way(person: Who) -> None:
-    """N91: warmer is colder."""
+    """Warmer is colder."""
     reader = person("reader")
 
     def shown(share: float) -> float:

@@ -1723,7 +1723,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Events: `hello`, `change`, `live`, `point` (what is followed closely), `stations`, `alarms`, `temporary`, `found`, `locks`, `here`, `room`, `beat` (server time), `reload` (too much was missed), `out`. */
+        /**
+         * Events: `hello`, `change`, `live`, `point` (what is followed closely), `stations`, `alarms`, `temporary`,
+         * @description `found`, `locks`, `here`, `room`, `beat` (server time), `reload` (too much was missed), `out`.
+         */
         get: operations["stream_stream_stream_get"];
         put?: never;
         post?: never;
@@ -2043,8 +2046,8 @@ export interface components {
         };
         /**
          * AdvicesOut
-         * @description Every fault of a point now, worst first. shown: what the controller itself shows, and its difference. load_ma: the
-         *     current through the load of an output that measures it, and what it takes by the list; none where unknown.
+         * @description Every fault of a point now, worst first. shown: what the controller itself shows, and its difference. load_ma:
+         *     the current through the load of an output that measures it, and what it takes by the list; none where unknown.
          */
         AdvicesOut: {
             /** Band */
@@ -2336,9 +2339,9 @@ export interface components {
          * ChangeOut
          * @description A change set as the stream tells everybody, with points, racks and findings.
          *
-         *     cells: (point, field, text) of those that changed and of those that follow from them. added, removed: points that came
-         *     and went. racks: (point, rack) where points that moved are read now, 0 for nowhere. typicals: whether they changed.
-         *     anew: that the list is better read anew; then cells and points are left out.
+         *     cells: (point, field, text) of those that changed and of those that follow from them. added, removed: points that
+         *     came and went. racks: (point, rack) where points that moved are read now, 0 for nowhere. typicals: whether they
+         *     changed. anew: that the list is better read anew; then cells and points are left out.
          */
         ChangeOut: {
             /** Added */
@@ -2371,8 +2374,8 @@ export interface components {
          * @description What a proposal did, or would do.
          *
          *     follows: cells that follow from those that changed. kept: cells an undo left as others made them. left: cells that
-         *     a partial proposal left out, each with the reason. moved_count: of all values that move; moved holds the first of them.
-         *     change: the change set that was made, as the stream tells everybody; null for what is only asked.
+         *     a partial proposal left out, each with the reason. moved_count: of all values that move; moved holds the first of
+         *     them. change: the change set that was made, as the stream tells everybody; null for what is only asked.
          */
         ChangedOut: {
             /** Applied */
@@ -2427,8 +2430,8 @@ export interface components {
         };
         /**
          * CheckOut
-         * @description The loop check of a point: its steps, what it may be off, what it can trip, what is open at it, earlier records.
-         *     seq: the list that the steps were worked out with.
+         * @description The loop check of a point: its steps, what it may be off, what it can trip, what is open at it, earlier
+         *     records. seq: the list that the steps were worked out with.
          */
         CheckOut: {
             /** Contact */
@@ -2456,7 +2459,8 @@ export interface components {
         };
         /**
          * CheckRow
-         * @description One check point: figures at the stations as shown, what the list shows and what is true. share: of the span, %, null for others.
+         * @description One check point: figures at the stations as shown, what the list shows and what is true. share: of the span, %,
+         *     null for others.
          */
         CheckRow: {
             /** Figures */
@@ -2482,10 +2486,10 @@ export interface components {
          * Choices
          * @description What somebody settled about a list. sheet, header: counted from 0, header −1 for none.
          *
-         *     columns: {column: field, part of the address, or "" to leave it out}, over what was recognised. comma: what a comma
-         *     before three digits is. match_by: the field by which rows are found. keep_old: the old channel is kept beside a new
-         *     one. leave: rows of the file that stay out; ours: cells that stay as they are in the list.
-         *     gone: points that the file does not have are taken away.
+         *     columns: {column: field, part of the address, or "" to leave it out}, over what was recognised. comma: what a
+         *     comma before three digits is. match_by: the field by which rows are found. keep_old: the old channel is kept
+         *     beside a new one. leave: rows of the file that stay out; ours: cells that stay as they are in the list. gone:
+         *     points that the file does not have are taken away.
          */
         Choices: {
             /** Columns */
@@ -2578,7 +2582,8 @@ export interface components {
         };
         /**
          * ColumnOut
-         * @description A column of the file: its heading, what it is taken for ("" for left out), the unit in the heading, a few cells.
+         * @description A column of the file: its heading, what it is taken for ("" for left out), the unit in the heading, a few
+         *     cells.
          */
         ColumnOut: {
             /** Cells */
@@ -2633,9 +2638,9 @@ export interface components {
         };
         /**
          * ConventionsChanged
-         * @description What a change of conventions did, or would do. moved: levels and spans that follow the supply. values: figures that
-         *     move, the first of values_count. opened, altered, closed: how many findings come, say something
-         *     else, and go; findings: the first that come or say something else.
+         * @description What a change of conventions did, or would do. moved: levels and spans that follow the supply. values: figures
+         *     that move, the first of values_count. opened, altered, closed: how many findings come, say something else, and go;
+         *     findings: the first that come or say something else.
          */
         ConventionsChanged: {
             /** Altered */
@@ -2800,8 +2805,9 @@ export interface components {
         };
         /**
          * DecodingOut
-         * @description One decoding: a figure for each whole number of registers, none for one that is no number. fits: how many of them
-         *     are near the value that is looked for; sane: whether all of them are numbers of a size that instruments have.
+         * @description One decoding: a figure for each whole number of registers, none for one that is no number. fits: how many of
+         *     them are near the value that is looked for; sane: whether all of them are numbers of a size that instruments
+         *     have.
          */
         DecodingOut: {
             /** Fits */
@@ -3050,7 +3056,8 @@ export interface components {
         };
         /**
          * FieldOut
-         * @description One field of a point: a column of the list, a setting of a station. unit: of its figures, where it has no field.
+         * @description One field of a point: a column of the list, a setting of a station. unit: of its figures, where it has no
+         *     field.
          */
         FieldOut: {
             /** Applies */
@@ -3228,7 +3235,8 @@ export interface components {
         };
         /**
          * HardwareIn
-         * @description Operations in order, each {"do": …} as docs/hardware.md lists them; `apply` false only says what they would do.
+         * @description Operations in order, each {"do": …} as docs/hardware.md lists them; `apply` false only says what they would
+         *     do.
          */
         HardwareIn: {
             /**
@@ -3282,7 +3290,8 @@ export interface components {
         };
         /**
          * HereIn
-         * @description Where one is: the cell that is chosen. tab: a name the screen gives itself, so that two of one's own are two.
+         * @description Where one is: the cell that is chosen. tab: a name the screen gives itself, so that two of one's own are
+         *     two.
          */
         HereIn: {
             /**
@@ -3348,7 +3357,8 @@ export interface components {
         };
         /**
          * HoldIn
-         * @description A value to hold a point at, as typed, and why. minutes: until it is overdue, 0 for as long as the plant says.
+         * @description A value to hold a point at, as typed, and why. minutes: until it is overdue, 0 for as long as the plant
+         *     says.
          */
         HoldIn: {
             /**
@@ -3368,7 +3378,8 @@ export interface components {
          * InjectIn
          * @description A signal to put on the terminals, as typed; '' and no fault takes everything off.
          *
-         *     form: how it moves (core/signals/waveforms.py), to the level `high`, as typed, within period_s. faults: put on in its place.
+         *     form: how it moves (core/signals/waveforms.py), to the level `high`, as typed, within period_s. faults: put on in
+         *     its place.
          */
         InjectIn: {
             /** Faults */
@@ -3404,7 +3415,8 @@ export interface components {
         };
         /**
          * JobOut
-         * @description A list being brought in. state: reading, planning, ready, taking in, done, failed, called off. header: from 0.
+         * @description A list being brought in. state: reading, planning, ready, taking in, done, failed, called off. header: from
+         *     0.
          */
         JobOut: {
             /** Busy */
@@ -3519,7 +3531,8 @@ export interface components {
         };
         /**
          * LearnIn
-         * @description The loop, the quantity in the pipe as a share of the range, what is wrong, and what somebody says to the alarms.
+         * @description The loop, the quantity in the pipe as a share of the range, what is wrong, and what somebody says to the
+         *     alarms.
          */
         LearnIn: {
             alarms?: components["schemas"]["AlarmState"];
@@ -3622,8 +3635,8 @@ export interface components {
         };
         /**
          * LineOut
-         * @description What becomes of a row of the file. cells: field, what stands there, what comes; troubles: field, typed, why not.
-         *     by_choice: left out because somebody wants it so.
+         * @description What becomes of a row of the file. cells: field, what stands there, what comes; troubles: field, typed, why
+         *     not. by_choice: left out because somebody wants it so.
          */
         LineOut: {
             /**
@@ -4013,8 +4026,8 @@ export interface components {
         };
         /**
          * NewPassword
-         * @description A new password for one's own account. old: the one that holds now; not asked for where there is none, or where a
-         *     one-time link let one in.
+         * @description A new password for one's own account. old: the one that holds now; not asked for where there is none, or where
+         *     a one-time link let one in.
          */
         NewPassword: {
             /**
@@ -4073,8 +4086,8 @@ export interface components {
         };
         /**
          * OfferOut
-         * @description What can be held at a point. force, output: why not, '' if it can; trips: what it can trip, told first. on_loss: what
-         *     the device of an output does when its signal or its power is lost, in words.
+         * @description What can be held at a point. force, output: why not, '' if it can; trips: what it can trip, told first.
+         *     on_loss: what the device of an output does when its signal or its power is lost, in words.
          */
         OfferOut: {
             /** Armed Needed */
@@ -4133,7 +4146,8 @@ export interface components {
         /**
          * OutputOut
          * @description What became of a command: the count that was given, whether it was clamped, what is read back, and in words
-         *     whether both agree. load_ma: the current through the load, expected_ma: what it takes by the list; none where unknown.
+         *     whether both agree. load_ma: the current through the load, expected_ma: what it takes by the list; none where
+         *     unknown.
          */
         OutputOut: {
             /** Agrees */
@@ -4283,7 +4297,8 @@ export interface components {
         };
         /**
          * PlantOut
-         * @description What the screens need to know once: the plant, its fields, stations, racks, rules, units, families of signals.
+         * @description What the screens need to know once: the plant, its fields, stations, racks, rules, units, families of
+         *     signals.
          */
         PlantOut: {
             /** Families */
@@ -4333,7 +4348,8 @@ export interface components {
         };
         /**
          * PointDifferenceOut
-         * @description What became of a point. cells: field, was, becomes; words: the same as one tells it; moves: what moves with it.
+         * @description What became of a point. cells: field, was, becomes; words: the same as one tells it; moves: what moves with
+         *     it.
          */
         PointDifferenceOut: {
             /** Cells */
@@ -4675,8 +4691,8 @@ export interface components {
         };
         /**
          * RuleOut
-         * @description A rule: what it looks at, where it comes from, what its findings are as a rule, and how the plant takes them: grade,
-         *     "" for as usual, else bad, settle, note or off.
+         * @description A rule: what it looks at, where it comes from, what its findings are as a rule, and how the plant takes them:
+         *     grade, "" for as usual, else bad, settle, note or off.
          */
         RuleOut: {
             /** Grade */
@@ -4805,9 +4821,10 @@ export interface components {
         };
         /**
          * ScriptLine
-         * @description A step: at, ends in s from the beginning; says: what it means. state: waits, put, seen, not seen or failed. began: s
-         *     from the beginning of the run; after: s from there until it was seen; read: what the scan said then. level: what is put
-         *     on, in the unit of the wires; becomes, in_s: where it gets to, and how soon; fault: what is made wrong.
+         * @description A step: at, ends in s from the beginning; says: what it means. state: waits, put, seen, not seen or failed.
+         *     began: s from the beginning of the run; after: s from there until it was seen; read: what the scan said then.
+         *     level: what is put on, in the unit of the wires; becomes, in_s: where it gets to, and how soon; fault: what is
+         *     made wrong.
          */
         ScriptLine: {
             /** After */
@@ -5026,7 +5043,8 @@ export interface components {
          * @description A check to be signed: what was read, with which instrument, what became of the open wire, a name, and the
          *     password once more.
          *
-         *     seq: the list it was done with; another one must be looked at again. phase: how the loop stood. photo: a JPEG in base64.
+         *     seq: the list it was done with; another one must be looked at again. phase: how the loop stood. photo: a JPEG in
+         *     base64.
          */
         SignCheckIn: {
             /**
@@ -5171,8 +5189,8 @@ export interface components {
         };
         /**
          * SourceOut
-         * @description What can be put on the terminals of a point. why_not: why nothing can; trips: what the point can trip, told first.
-         *     unit: of what stands on the wires; contact: it takes “open” and “closed”.
+         * @description What can be put on the terminals of a point. why_not: why nothing can; trips: what the point can trip, told
+         *     first. unit: of what stands on the wires; contact: it takes “open” and “closed”.
          */
         SourceOut: {
             /** Contact */
@@ -5190,8 +5208,8 @@ export interface components {
         };
         /**
          * SplitIn
-         * @description A reference reading: what the source was set to and what a reference meter reads, mA; volts over the shunt, none
-         *     without one; the count read.
+         * @description A reference reading: what the source was set to and what a reference meter reads, mA; volts over the shunt,
+         *     none without one; the count read.
          */
         SplitIn: {
             /** Asked Ma */
@@ -5208,7 +5226,8 @@ export interface components {
         };
         /**
          * SplitOut
-         * @description Errors in % of span, none where they cannot be told: of the source, the shunt and the channel; the greatest in words.
+         * @description Errors in % of span, none where they cannot be told: of the source, the shunt and the channel; the greatest in
+         *     words.
          */
         SplitOut: {
             /** Channel */
@@ -5325,8 +5344,8 @@ export interface components {
         };
         /**
          * StripIn
-         * @description A strip to draw: levels from times on (none where the signal has failed), how long it is, and settings tried in place
-         *     of the point's own, as texts.
+         * @description A strip to draw: levels from times on (none where the signal has failed), how long it is, and settings tried in
+         *     place of the point's own, as texts.
          */
         StripIn: {
             /** Cells */
@@ -5343,10 +5362,10 @@ export interface components {
         };
         /**
          * StripOut
-         * @description What comes in and what is made of it. trusted: the value is not bad; waits: a fault is over and waits for a reset; chatters,
-         *     done: it is said to chatter, its counter is done;
-         *     counted: edges so far. low, high: the value at the ends of the device's output; bands: their names; words: of the states 0 and
-         *     1. period_s: how often the rack is looked at.
+         * @description What comes in and what is made of it. trusted: the value is not bad; waits: a fault is over and waits for a
+         *     reset; chatters, done: it is said to chatter, its counter is done; counted: edges so far. low, high: the value at
+         *     the ends of the device's output; bands: their names; words: of the states 0 and 1. period_s: how often the rack is
+         *     looked at.
          */
         StripOut: {
             /** Band */
@@ -5396,7 +5415,8 @@ export interface components {
         };
         /**
          * SweepIn
-         * @description A loop-back to be judged, and signed if there is a name: what the output was given and the input read, % of span.
+         * @description A loop-back to be judged, and signed if there is a name: what the output was given and the input read, % of
+         *     span.
          */
         SweepIn: {
             /** Given */
@@ -5564,8 +5584,8 @@ export interface components {
         };
         /**
          * TraceOut
-         * @description What the ticks say. between: the two stages the suspect lies between, -1 for before the device; none while nothing
-         *     can be said. following: the stage to look at next, -1 for none.
+         * @description What the ticks say. between: the two stages the suspect lies between, -1 for before the device; none while
+         *     nothing can be said. following: the stage to look at next, -1 for none.
          */
         TraceOut: {
             /** Between */

@@ -168,7 +168,7 @@ def _hysteresis(steps: Sequence[Judged]) -> float:
 
 def split(image: PlantImage, row: int, source_ma: float, volts: float, counts: float) -> tuple[float, float]:
     """(error of the shunt, error of the channel) in % of span, from the calibrator's current, the volts over the
-    shunt and the count (NEEDS N89). Without a shunt its error is NaN, and the channel's is that of the count at this
+    shunt and the count. Without a shunt its error is NaN, and the channel's is that of the count at this
     current."""
     ohm = float(image.number("shunt_ohm")[row])
     names = [word.unit for word in describe(image, row)]

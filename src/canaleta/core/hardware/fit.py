@@ -207,7 +207,7 @@ def supplied(image: PlantImage, row: int, signal: Signal, kind: ModuleType) -> t
 def group_message(image: PlantImage, row: int, module: int) -> str:
     """Why this point and a neighbour do not belong in one isolation group; '' if a free channel's group takes it.
 
-    Two devices with supplies of their own meet in a group by their 0 V; AC and DC do not share one at all (N26).
+    Two devices with supplies of their own meet in a group by their 0 V; AC and DC do not share one at all.
     """
     kind = image.layout.type_of(module)
     here = [r for r in np.flatnonzero(image.landed & (image.module == module)).tolist() if r != row]

@@ -1,7 +1,7 @@
 """Which channels are used, wished for, free, spare and wired spare, by module, class and cabinet.
 
 Free is unused. Spare is unused and held by policy: so many of the unused channels of a cabinet and class as the
-plant's share asks for. A wired spare is also landed on a terminal of the strip (MEANINGS: address of a channel).
+plant's share asks for. A wired spare is also landed on a terminal of the strip.
 """
 
 from __future__ import annotations

@@ -1,7 +1,7 @@
 """What a fault is called, what most likely causes it, and what to do next: for each reason, by what is on the wires.
 
 Severity is the plant's: what is usual stands here, `conventions.fault_grades` says otherwise. A channel with nothing
-on it that reads open is no fault: "nothing connected" is to know (NEEDS N72).
+on it that reads open is no fault: "nothing connected" is to know.
 """
 
 from __future__ import annotations

@@ -257,7 +257,7 @@ def _default_priority(image: PlantImage, rows: NDArray[np.int64]) -> NDArray[np.
 
 
 def _suppressing(image: PlantImage, rows: NDArray[np.int64]) -> NDArray[np.int64]:
-    """The point that keeps each point's alarms quiet, by the tag that stands there; -1 for none."""
+    """The point that suppresses each point's alarms, by the tag that stands there; -1 for none."""
     out = np.full(len(rows), -1, dtype=np.int64)
     named = np.flatnonzero(image.filled("quiet_while")[rows])
     if len(named):

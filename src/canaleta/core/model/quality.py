@@ -1,6 +1,6 @@
 """Quality of a value and the reasons for it: level, converter limits, sensor limits, status bits.
 
-Staleness is not here: whoever reads judges it, from the age of the reading (MEANINGS: Quality).
+Staleness is not here: whoever reads judges it, from the age of the reading.
 """
 
 from __future__ import annotations

@@ -47,15 +47,15 @@ def _suppressed(image: PlantImage, points: set[int]) -> set[int]:
 
 @rule(
     "R66",
-    "kept quiet by nobody",
+    "suppressed by nobody",
     "IEC 62682: what suppresses an alarm by design is a known state",
     ("quiet_while", "tag", "signal", "on_at"),
     near=_suppressed,
-    looks="which points keep the alarms of others quiet",
+    looks="which points suppress the alarms of others",
     harm="hides",
 )
 def suppressed_by_nobody(image: PlantImage, rows: Rows) -> Iterator[Finding]:
-    """The point that keeps alarms quiet is not there, is the point itself, or has no state that could."""
+    """The point that suppresses alarms is not there, is the point itself, or has no state that could."""
     named = rows[image.filled("quiet_while")[rows]]
     if not len(named):
         return
@@ -64,11 +64,11 @@ def suppressed_by_nobody(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         tag = image.text("quiet_while", row)
         other = by_tag.get(tag)
         if other is None:
-            text = f"its alarms are quiet while {tag} is on, and no point is called so: they are never quiet"
+            text = f"its alarms are suppressed while {tag} is on, and no point is called so: they never are"
         elif other == row:
-            text = "its alarms are quiet while it is on itself"
+            text = "its alarms are suppressed while it is on itself"
         elif image.family[other] != Family.CONTACT and image.cells["on_at"][other] is None:
-            text = f"its alarms are quiet while {tag} is on, and {tag} has no state: they are never quiet"
+            text = f"its alarms are suppressed while {tag} is on, and {tag} has no state: they never are"
         else:
             continue
         yield report(image, "R66", [row], Station.VALUE, text, ("quiet_while",))
