@@ -51,7 +51,7 @@ async def main(url, seconds):
     late, ends = [], time.monotonic() + seconds
     while time.monotonic() < ends:
         await asyncio.sleep(0.5)
-        late += list(agent.lateness.values())
+        late += list(agent.context.lateness.values())
     print(json.dumps({"late": late, "held": len(agent.held)}), flush=True)
     task.cancel()
     await asyncio.gather(task, return_exceptions=True)

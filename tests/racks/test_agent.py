@@ -89,8 +89,11 @@ def test_injection_is_a_command_that_the_agent_carries_out(database: Database) -
                 )
             await until(database, lambda b: value_of(b, 1) == 500.0)
             with database.engine.connect() as connection:
-                assert commands.outcome(connection, good) == "done"
-                assert "works with mA" in (commands.outcome(connection, bad) or "")
+                assert commands.outcome(connection, good) == commands.DONE
+                refused = commands.outcome(connection, bad)
+                assert refused is not None
+                assert refused.ended is commands.Ended.FAILED
+                assert "works with mA" in refused.says
 
     in_a_loop_of_its_own(run)
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import json
 from collections.abc import Callable, Sequence
 from datetime import UTC, datetime, timedelta
 
@@ -52,7 +51,7 @@ def edit(database: Database, **cells: str) -> None:
     apply(database.engine, cache, Proposal(edits), "ana")
 
 
-async def asked(database: Database, kind: str, target: dict[str, object], rack: int = 1) -> str:
+async def asked(database: Database, kind: str, target: dict[str, object], rack: int = 1) -> commands.Outcome:
     with database.engine.begin() as connection:
         number = commands.ask(connection, "ana", rack, kind, target)
     async with asyncio.timeout(HANGS_S):
@@ -91,7 +90,7 @@ def test_an_alarm_lives_its_life_in_the_database_and_outlives_its_agent(database
                 report = await asked(
                     database, "alarm", {"event": "ACKNOWLEDGE", "alarms": [[PT, "h"]], "why": "seen"}
                 )
-                assert json.loads(report) == {"moved": 1}
+                assert report.answer == {"moved": 1}
                 await eventually(database, lambda a: a.get((PT, "h")) == "acknowledged")
                 last = (await until(database, lambda b: True)).epoch
             async with scanning(database, source):
@@ -173,11 +172,11 @@ def test_a_force_acts_in_the_rack_and_is_read_back_from_it(database: Database) -
             }
 
         async with scanned(database):
-            assert await asked(database, "force", writes(24000)) == "done"
+            assert await asked(database, "force", writes(24000)) == commands.DONE
             block = await until(database, lambda b: value_of(b, PT) == 375.0)
             assert block.flags[block.points == PT] & Flag.FORCED
             assert (block.flags & Flag.FORCED != 0).sum() == 1
-            assert await asked(database, "force", writes(None)) == "done"
+            assert await asked(database, "force", writes(None)) == commands.DONE
             await until(database, lambda b: not (b.flags & Flag.FORCED).any() and value_of(b, PT) != 375.0)
 
     in_a_loop_of_its_own(run)
@@ -250,7 +249,8 @@ def test_a_rack_that_is_not_armed_takes_no_force(database: Database) -> None:
     async def run() -> None:
         async with scanned(database):
             report = await asked(database, "force", {"writes": [[0, 1, 1]]})
-            assert "not armed" in report
+            assert report.ended is commands.Ended.FAILED
+            assert "not armed" in report.says
 
     in_a_loop_of_its_own(run)
 

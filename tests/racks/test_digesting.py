@@ -13,10 +13,11 @@ from tests.building.database import Database
 from canaleta.catalogue.demo import demo_plant, layout_of
 from canaleta.core.model.registers import RackMap
 from canaleta.plant.live import leases
-from canaleta.plant.live.blocks import read_block
+from canaleta.plant.live.blocks import RackState, read_block
 from canaleta.racks.agent import Agent
 from canaleta.racks.digesting import Answer
 from canaleta.racks.life import Outside, RackLife
+from canaleta.racks.reader import RackUnreachableError
 from canaleta.standins.field import FieldRack
 
 PLANT = demo_plant()
@@ -29,11 +30,12 @@ def test_each_rack_of_a_moment_is_written_under_its_own_lease_and_fails_alone(da
 
     async def run() -> None:
         agent = Agent(database.engine, None)
-        image = agent.cache.current()
+        context = agent.context
+        image = context.cache.current()
         epochs = {}
         with database.engine.begin() as connection:
             for rack in LAYOUT.racks:
-                epochs[rack] = leases.take_lease(connection, rack, "other" if rack == 4 else agent.holder)
+                epochs[rack] = leases.take_lease(connection, rack, "other" if rack == 4 else context.holder)
         lives = {rack: RackLife(image, rack, RackMap.of(LAYOUT, rack)) for rack in LAYOUT.racks}
         outcome = {}
         # Twice: the first time each writes its state as well, the second most have nothing but their block.
@@ -43,7 +45,11 @@ def test_each_rack_of_a_moment_is_written_under_its_own_lease_and_fails_alone(da
                 words = FieldRack(PLANT, LAYOUT, rack, rack).step(0)
                 given = None if rack == 6 else words[:3] if rack == 5 else words
                 none = np.zeros(len(words), dtype=bool)
-                answers.append(Answer(life, epochs[rack] or 0, given, AT, Outside(), none, "nothing answers"))
+                answers.append(
+                    Answer(
+                        life, epochs[rack] or 0, given, AT, Outside(), none, RackUnreachableError("nothing answers")
+                    )
+                )
             done = await asyncio.gather(*map(agent.digester.digest, answers), return_exceptions=True)
             outcome = dict(zip(lives, done, strict=True))
         assert outcome[4] is False
@@ -56,7 +62,7 @@ def test_each_rack_of_a_moment_is_written_under_its_own_lease_and_fails_alone(da
         )
         silent = blocks[6]
         assert silent is not None
-        assert silent.state == "nothing answers"
+        assert (silent.state, silent.says) == (RackState.UNREACHABLE, "nothing answers")
 
     in_a_loop_of_its_own(run)
 
@@ -66,10 +72,11 @@ def test_a_scanner_that_is_cancelled_ends_when_its_answer_is_written(database: D
 
     async def run() -> None:
         agent = Agent(database.engine, None)
+        context = agent.context
         with database.engine.begin() as connection:
-            epoch = leases.take_lease(connection, 1, agent.holder)
+            epoch = leases.take_lease(connection, 1, context.holder)
         assert epoch is not None
-        life = RackLife(agent.cache.current(), 1, RackMap.of(LAYOUT, 1))
+        life = RackLife(context.cache.current(), 1, RackMap.of(LAYOUT, 1))
         words = FieldRack(PLANT, LAYOUT, 1, 7).step(0)
         answer = Answer(life, epoch, words, AT, Outside(), np.zeros(len(words), dtype=bool))
         task = asyncio.create_task(agent.digester.digest(answer))

@@ -8,10 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import logging
-import os
-import secrets
 import signal
-import socket
 from collections import defaultdict
 from datetime import timedelta
 from typing import Any
@@ -25,17 +22,15 @@ from canaleta.core.live.conditioning import UNKNOWN
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import BAD_SIGNAL
 from canaleta.core.notation.text import short
-from canaleta.plant.database.clock import PlantClock
-from canaleta.plant.database.room import Room
 from canaleta.plant.live import commands, leases
 from canaleta.plant.live.blocks import is_stale, read_block
 from canaleta.plant.live.temporary import TEMPORARY_CHANNEL, substitutes
 from canaleta.plant.live.trends import forget_before
 from canaleta.plant.live.walking import forget_found_before
-from canaleta.plant.records.image_cache import ImageCache
+from canaleta.racks.context import Context
 from canaleta.racks.digesting import Digester
 from canaleta.racks.scanner import Scanner
-from canaleta.racks.source import SignalSource, SourceError
+from canaleta.racks.source import SignalSource
 
 __all__ = ["Agent", "run"]
 
@@ -44,34 +39,17 @@ TEND_S = 1.0
 LOOK_S = 5.0
 """How often commands are looked for without having been told of one."""
 FORGET_S = 3600.0
-Channels = frozenset[tuple[int, int]]
 
 
 class Agent:
     """Scans the racks it can lease. source: the signal source of the stand-ins, None where there is none."""
 
     def __init__(self, engine: Engine, source: SignalSource | None) -> None:
-        self.engine = engine
-        self.at_once = engine.execution_options(isolation_level="AUTOCOMMIT")
-        self.source = source
-        self.holder = f"{socket.gethostname()}:{os.getpid()}:{secrets.token_hex(3)}"
-        self.cache = ImageCache(engine)
-        self.clock = PlantClock.of(engine)
-        self.image: PlantImage | None = None
+        self.context = Context(engine, source)
+        self.digester = Digester(self.context)
         self.held: dict[int, int] = {}
-        self.asked: defaultdict[int, asyncio.Event] = defaultdict(asyncio.Event)
-        self.substitutes: dict[int, float] = {}
-        self.switches: dict[int, int] = {}
-        self.quieters: set[int] = set()
-        self.lateness: dict[int, float] = {}
-        self.followed: dict[int, PlantImage] = {}
-        self.room = Room.of_environment()
-        self.digester = Digester(self)
         self._seq_moved = asyncio.Event()
         self._temporary_moved = True
-        self._asking = asyncio.Lock()
-        self._asked_at = float("-inf")
-        self._answer: set[tuple[int, int, int]] = set()
         self._renewed = self._forgotten = self._looked_at = 0.0
 
     async def run(self) -> None:
@@ -96,37 +74,37 @@ class Agent:
             await _ended({listener, *tasks.values()})
             try:
                 # Shielded by being last: the racks are free for others at once.
-                with self.engine.begin() as connection:
-                    leases.gone(connection, self.holder)
+                with self.context.engine.begin() as connection:
+                    leases.gone(connection, self.context.holder)
             except SQLAlchemyError as error:
                 log.warning("the leases run out by themselves: %s", short(error))
 
     async def _tend(self, tasks: dict[int, asyncio.Task[None]]) -> None:
         """Bring list, leases and tasks up to date."""
-        before = self.image
-        self.image = image = await asyncio.to_thread(self.cache.current)
+        before = self.context.image
+        self.context.image = image = await asyncio.to_thread(self.context.cache.current)
         if before is None or image is not before:
             tags = {tag: int(p) for tag, p in zip(image.cells["tag"], image.ids, strict=True)}
             named = {image.text("quiet_while", row) for row in image.filled("quiet_while").nonzero()[0].tolist()}
-            self.quieters = {tags[name] for name in named if name in tags}
+            self.context.suppressors = {tags[name] for name in named if name in tags}
         loop = asyncio.get_running_loop()
         if loop.time() - self._renewed >= leases.RENEW_S or set(self.held) - set(image.layout.racks):
             self._renewed = loop.time()
             self.held, over = await asyncio.to_thread(self._lease, sorted(image.layout.racks))
             for rack in over:
                 await self._let_go(rack, tasks)
-            if self.quieters:
-                self.switches |= await asyncio.to_thread(self._switches_elsewhere, image)
+            if self.context.suppressors:
+                self.context.switches |= await asyncio.to_thread(self._switches_elsewhere, image)
         if self._temporary_moved:
             self._temporary_moved = False
-            self.substitutes = await asyncio.to_thread(self._substitutes)
+            self.context.substitutes = await asyncio.to_thread(self._substitutes)
         if loop.time() - self._looked_at >= LOOK_S:
             self._looked_at = loop.time()
             for rack in await asyncio.to_thread(self._racks_asked):
-                self.asked[rack].set()
+                self.context.asked[rack].set()
         for rack, epoch in self.held.items():
             if rack not in tasks or tasks[rack].done():
-                tasks[rack] = asyncio.create_task(Scanner(self, rack, epoch).run())
+                tasks[rack] = asyncio.create_task(Scanner(self.context, self.digester, rack, epoch).run())
         for rack in set(tasks) - set(self.held):
             await _ended({tasks.pop(rack)})
         if loop.time() - self._forgotten >= FORGET_S:
@@ -143,7 +121,7 @@ class Agent:
 
     async def _listen(self) -> None:
         """Hear of commands, so that a rack need not wait for its next scan to do one, and of a list that moved on."""
-        url = self.engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
+        url = self.context.engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
         while True:
             try:
                 async with await psycopg.AsyncConnection.connect(url, autocommit=True) as connection:
@@ -152,7 +130,7 @@ class Agent:
                     self._temporary_moved = True
                     async for notice in connection.notifies():
                         if notice.channel == "canaleta_command":
-                            self.asked[int(notice.payload)].set()
+                            self.context.asked[int(notice.payload)].set()
                             continue
                         self._temporary_moved |= notice.channel == TEMPORARY_CHANNEL
                         self._seq_moved.set()
@@ -162,56 +140,36 @@ class Agent:
                 log.exception("the listener met what it does not know; commands wait for the next scan")
             await asyncio.sleep(TEND_S)
 
-    async def injected(self, rack: int) -> Channels:
-        """(module, channel) of each signal that is put on terminals of this rack, asked after this call began."""
-        image = self.image
-        if self.source is None or image is None or not image.layout.racks[rack].stand_in:
-            return frozenset()
-        module_at = {m.place: m.id for m in image.layout.modules_of(rack)}
-        try:
-            put = await self._ask_source()
-        except SourceError:
-            return frozenset()
-        return frozenset((module_at[place], channel) for r, place, channel in put if r == rack and place in module_at)
-
-    async def _ask_source(self) -> set[tuple[int, int, int]]:
-        """Ask the source; an answer to a question that was put after this call began serves it as well."""
-        assert self.source is not None
-        loop = asyncio.get_running_loop()
-        came = loop.time()
-        async with self._asking:
-            if self._asked_at < came:
-                self._asked_at = loop.time()
-                self._answer = await self.source.injected()
-            return self._answer
-
     # In threads ----------------------------------------------------------------------------------------
 
     def _lease(self, racks: list[int]) -> tuple[dict[int, int], list[int]]:
         """(what is held now, racks over one's share to let go): one at a time, so that all move smoothly."""
-        self.clock.look()
-        with self.engine.begin() as connection:
-            leases.beat(connection, self.holder, len(self.held))
+        self.context.clock.look()
+        with self.context.engine.begin() as connection:
+            leases.beat(connection, self.context.holder, len(self.held))
             share = leases.share_of(connection, len(racks))
-            held = leases.renew(connection, self.holder)
+            held = leases.renew(connection, self.context.holder)
             for rack in racks:
                 if len(held) >= share:
                     break
-                if rack not in held and (epoch := leases.take_lease(connection, rack, self.holder)) is not None:
+                if (
+                    rack not in held
+                    and (epoch := leases.take_lease(connection, rack, self.context.holder)) is not None
+                ):
                     held[rack] = epoch
         held = {rack: epoch for rack, epoch in held.items() if rack in set(racks)}
         return held, sorted(held)[share:]
 
     def _free(self, rack: int) -> None:
-        with self.engine.begin() as connection:
-            leases.let_go(connection, rack, self.holder)
+        with self.context.engine.begin() as connection:
+            leases.let_go(connection, rack, self.context.holder)
 
     def _racks_asked(self) -> set[int]:
-        with self.engine.connect() as connection:
+        with self.context.engine.connect() as connection:
             return commands.racks_with_commands(connection)
 
     def _substitutes(self) -> dict[int, float]:
-        with self.engine.connect() as connection:
+        with self.context.engine.connect() as connection:
             return substitutes(connection)
 
     def _switches_elsewhere(self, image: PlantImage) -> dict[int, int]:
@@ -219,13 +177,13 @@ class Agent:
         out: dict[int, int] = {}
         rack_of = {m.id: m.rack for m in image.layout.modules.values()}
         wanted = defaultdict(set)
-        for point in self.quieters:
+        for point in self.context.suppressors:
             wanted[rack_of.get(int(image.module[image.row_of(point)]), 0)].add(point)
-        with self.engine.connect() as connection:
+        with self.context.engine.connect() as connection:
             for rack, points in wanted.items():
                 if rack in self.held or (block := read_block(connection, rack)) is None:
                     continue
-                lost = is_stale(block, image, self.clock.now())
+                lost = is_stale(block, image, self.context.clock.now())
                 unknown = ((block.reasons & BAD_SIGNAL) != 0) | lost
                 states = np.where(unknown, UNKNOWN, block.switch)
                 for k in np.flatnonzero(np.isin(block.points, list(points))).tolist():
@@ -233,8 +191,8 @@ class Agent:
         return out
 
     def _forget(self, days: int) -> None:
-        with self.engine.begin() as connection:
-            day = self.clock.when() - timedelta(days=days)
+        with self.context.engine.begin() as connection:
+            day = self.context.clock.when() - timedelta(days=days)
             forget_before(connection, day)
             forget_found_before(connection, day)
 

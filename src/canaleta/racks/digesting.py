@@ -11,7 +11,6 @@ import logging
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field
 from datetime import datetime
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,12 +21,10 @@ from canaleta.plant.live.alarms import AlarmTransition
 from canaleta.plant.live.blocks import LiveBlock, write_blocks
 from canaleta.plant.live.scan_store import store_scan
 from canaleta.plant.live.walking import note_found
+from canaleta.racks.context import Context
 from canaleta.racks.life import FoundPoint, Outside, RackLife
 from canaleta.racks.reader import RackSilentError
 from canaleta.racks.scan import Joined, Read, ScanPlan
-
-if TYPE_CHECKING:
-    from canaleta.racks.agent import Agent
 
 __all__ = ["Answer", "Digester"]
 
@@ -73,8 +70,8 @@ class _Scan:
 class Digester:
     """Takes the answers of an agent's racks."""
 
-    def __init__(self, agent: Agent) -> None:
-        self._agent = agent
+    def __init__(self, context: Context) -> None:
+        self._context = context
         self._waiting: list[Answer] = []
         self._due: asyncio.TimerHandle | None = None
         self._plans: dict[int, ScanPlan] = {}
@@ -171,8 +168,8 @@ class Digester:
                 outcome[answer.life.rack] = error
         together = [scan for scan in scans if scan.block_only]
         try:
-            with self._agent.at_once.connect() as connection:
-                held = write_blocks(connection, [scan.block for scan in together], self._agent.holder)
+            with self._context.at_once.connect() as connection:
+                held = write_blocks(connection, [scan.block for scan in together], self._context.holder)
             outcome |= {scan.block.rack: scan.block.rack in held for scan in together}
         except Exception as error:  # noqa: BLE001 - it is each scanner's
             outcome |= {scan.block.rack: error for scan in together}
@@ -197,20 +194,20 @@ class Digester:
             return {}
 
     def _scan(self, answer: Answer, read: Read | None) -> _Scan:
-        life, agent = answer.life, self._agent
+        life, context = answer.life, self._context
         if answer.words is None:
             assert answer.silent is not None
-            outside = Outside(substitutes=agent.substitutes, switches=agent.switches)
+            outside = Outside(substitutes=context.substitutes, switches=context.switches)
             block, passed = life.silent(answer.silent.state, str(answer.silent), answer.at, answer.epoch, outside)
         elif read is not None:
             block, passed = life.take_in(read, answer.at, answer.epoch, answer.outside)
         else:
             block, passed = life.read(answer.words, answer.at, answer.epoch, answer.outside, answer.refused)
-        agent.switches |= life.states_of(agent.quieters)
+        context.switches |= life.states_of(context.suppressors)
         now = answer.at.timestamp()
         # On a full disk the trend has a gap; what stands now is told all the same.
         part = life.part() if life.part_due(now) else None
-        if part is not None and agent.room.is_short():
+        if part is not None and context.room.is_short():
             log.warning("rack %d: the disk is full: the trend has a gap", life.rack)
             part = None
         state = life.packed() if passed or now - life.kept_at >= STATE_S else None
@@ -222,8 +219,8 @@ class Digester:
     def _kept(self, scan: _Scan) -> bool:
         """Write what is more than a block. Returns whether the lease still holds."""
         life, at = scan.answer.life, scan.answer.at
-        with self._agent.engine.begin() as connection:
-            if not store_scan(connection, scan.block, self._agent.holder, scan.passed, scan.part, scan.state):
+        with self._context.engine.begin() as connection:
+            if not store_scan(connection, scan.block, self._context.holder, scan.passed, scan.part, scan.state):
                 return False
             if life.gap_s:
                 alarm_records.record_gap(connection, life.rack, at, life.gap_s)

@@ -1,0 +1,134 @@
+"""What people command of a rack, apart from scanning it: injections, forces, settings, and their word about alarms."""
+
+from __future__ import annotations
+
+import asyncio
+from datetime import datetime
+from typing import Any
+
+from canaleta.core.hardware.forcing import Write
+from canaleta.core.hardware.settings import settings_size
+from canaleta.core.live.alarms import Event
+from canaleta.core.model.registers import RackMap
+from canaleta.plant.live.alarms import AlarmTransition
+from canaleta.plant.live.arming import armed
+from canaleta.plant.live.commands import DONE, Command, Ended, Outcome
+from canaleta.plant.live.scan_store import store_transitions
+from canaleta.racks.context import Context
+from canaleta.racks.life import RackLife
+from canaleta.racks.reader import RackReader, RackSilentError, peeked, tested
+from canaleta.racks.source import SourceError
+
+__all__ = ["done"]
+
+
+async def done(context: Context, life: RackLife, epoch: int, command: Command) -> Outcome:
+    """Do a command, and say what became of it. life: what the rack's scanner holds under the lease of this epoch."""
+    try:
+        match command.kind:
+            case "inject":
+                return await _inject(context, command.target)
+            case "become":
+                return await _become(context, command.target)
+            case "alarm" | "reset" | "zero":
+                return await asyncio.to_thread(_act_on, context, life, epoch, command)
+            case "force":
+                return await _write(context, command)
+            case "peek":
+                return Outcome(Ended.DONE, answer=await peeked(command.target))
+            case _:
+                return await _settings(context, command)
+    except (SourceError, RackSilentError) as error:
+        return Outcome.failed(error)
+
+
+async def _inject(context: Context, target: dict[str, Any]) -> Outcome:
+    if context.source is None:
+        return Outcome.failed("this rack has no signal source")
+    await context.source.put(target)
+    return DONE
+
+
+async def _become(context: Context, target: dict[str, Any]) -> Outcome:
+    if context.source is None:
+        return Outcome.failed("there is no stand-in on this machine")
+    ports = {int(rack): port for rack, port in target["ports"].items()}
+    await context.source.become(target["document"], ports, target.get("only"))
+    return DONE
+
+
+def _act_on(context: Context, life: RackLife, epoch: int, command: Command) -> Outcome:
+    """Somebody's word about alarms, latched faults or counters; the answer says how many it moved."""
+    target = command.target
+    now = context.clock.when()
+    passed: list[AlarmTransition] = []
+    if command.kind == "alarm":
+        until = datetime.fromisoformat(target["until"]) if target.get("until") else None
+        keys = [(int(point), str(kind)) for point, kind in target["alarms"]]
+        passed = life.told(Event[target["event"]], keys, now, command.who, target.get("why", ""), until)
+        moved = len(passed)
+    elif command.kind == "reset":
+        moved = life.reset_faults([int(p) for p in target["points"]])
+    else:
+        life.zero_counters([int(p) for p in target["points"]])
+        moved = len(target["points"])
+    with context.engine.begin() as connection:
+        store_transitions(connection, command.rack, epoch, context.holder, passed, life.packed())
+    return Outcome(Ended.DONE, answer={"moved": moved})
+
+
+async def _write(context: Context, command: Command) -> Outcome:
+    """Write forces or commands of outputs, each read back."""
+    image, target = await asyncio.to_thread(context.cache.current), command.target
+    if command.rack not in image.layout.racks:
+        return Outcome.failed("there is no such rack")
+    rack_map = RackMap.of(image.layout, command.rack)
+    writes = [Write(int(w[0]), int(w[1]), int(w[2])) for w in target["writes"]]
+    async with RackReader(image.layout.racks[command.rack], rack_map, timeout_s=2.0) as reader:
+        if not target.get("stand_in") and not await asyncio.to_thread(_is_armed, context, command.rack):
+            return Outcome.failed("writing to this rack is not armed: nothing was written")
+        for write in writes:
+            written = await _written_bits(reader, write)
+            if not written.done:
+                return written
+    return DONE
+
+
+async def _settings(context: Context, command: Command) -> Outcome:
+    """Read the settings of a rack, test the way to it, or write settings while it is armed: one after the other,
+    each read back, so that the answer tells of each what became of it."""
+    image = await asyncio.to_thread(context.cache.current)
+    rack = image.layout.racks.get(command.rack)
+    if rack is None:
+        return Outcome.failed("there is no such rack")
+    rack_map, size = RackMap.of(image.layout, rack.id), settings_size(image.layout, rack.id)
+    if command.kind == "test":
+        says, look, words = await tested(rack, rack_map, size)
+        return Outcome(Ended.DONE, answer={"says": says, "look": look, "words": words})
+    async with RackReader(rack, rack_map, timeout_s=2.0) as reader:
+        if command.kind == "write" and not await asyncio.to_thread(_is_armed, context, command.rack):
+            return Outcome.failed("writing to this rack is not armed any more: nothing was written")
+        results = []
+        for write in command.target.get("writes", []):
+            written = await _written_bits(reader, Write(int(write["register"]), int(write["word"])))
+            results.append({"done": written.done, "says": written.says})
+        return Outcome(Ended.DONE, answer={"words": await reader.read_settings(size), "results": results})
+
+
+def _is_armed(context: Context, rack: int) -> bool:
+    with context.engine.connect() as connection:
+        return armed(connection, rack) is not None
+
+
+async def _written_bits(reader: RackReader, write: Write) -> Outcome:
+    """Write the bits that are meant and read them back."""
+    try:
+        word = write.word
+        if write.mask != 0xFFFF:
+            there = (await reader.read_some_settings([write.register]))[write.register]
+            word = (there & ~write.mask) | (write.word & write.mask)
+        await reader.write_setting(write.register, word)
+        now = (await reader.read_some_settings([write.register]))[write.register]
+    except RackSilentError as error:
+        return Outcome.failed(error)
+    return DONE if now == word else Outcome.failed(f"the rack kept {now}")
