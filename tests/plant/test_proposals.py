@@ -13,6 +13,7 @@ from tests.building.desks import Desk
 
 from canaleta.core.rules import audit
 from canaleta.plant.changes.apply import Edit, Planned, Proposal, plan, preview
+from canaleta.plant.changes.change_set import ChangeSet
 from canaleta.plant.changes.undo import NothingToUndo, redo, undo
 from canaleta.plant.database import tables as t
 from canaleta.plant.records.findings import stored_findings, to_body
@@ -58,7 +59,7 @@ def test_a_preview_says_what_moves_and_writes_nothing(ana: Desk) -> None:
     image = ana.cache.current()
     planned = plan(image, Proposal((Edit(PT_3107, "value_high", "500", "600"),)))
     with ana.engine.connect() as connection:
-        shown = preview(connection, image, planned.changes)
+        shown = preview(connection, image, ChangeSet(planned.changes))
     assert [(m.at, m.was, m.becomes) for m in shown.moved] == [("12 mA", "250.0 mbar", "300.0 mbar")]
     assert shown.closed == ("R07:1",)
     assert ana.text(PT_3107, "value_high") == "500"

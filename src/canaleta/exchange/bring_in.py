@@ -19,7 +19,8 @@ from canaleta.core.notation.text import TextError
 from canaleta.exchange.headings import NUMBER_TARGETS, PARTS
 from canaleta.exchange.recognise import FoundList
 from canaleta.exchange.sheets import Page, SheetError
-from canaleta.plant.changes.apply import Applied, Changes
+from canaleta.plant.changes.apply import Applied
+from canaleta.plant.changes.change_set import CellChanges
 from canaleta.plant.changes.entering import enter_row
 from canaleta.plant.changes.rows import add_points
 from canaleta.plant.database.cells import same_cell
@@ -87,7 +88,7 @@ class ListPlan:
 
     seq: int
     lines: list[Line] = field(default_factory=list)
-    changes: Changes = field(default_factory=dict)
+    changes: CellChanges = field(default_factory=dict)
     new: list[dict[str, Stored]] = field(default_factory=list)
     unmatched: list[int] = field(default_factory=list)
 
@@ -253,7 +254,7 @@ def apply_plan(
     """
     final = [planned]
 
-    def under_lock(image: PlantImage) -> tuple[Changes, Sequence[Mapping[str, Stored]]]:
+    def under_lock(image: PlantImage) -> tuple[CellChanges, Sequence[Mapping[str, Stored]]]:
         if image.seq != planned.seq:
             final[0] = plan(image)
         return final[0].changes, final[0].new

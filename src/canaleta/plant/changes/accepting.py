@@ -8,6 +8,7 @@ from datetime import UTC, datetime
 from sqlalchemy import Engine, select
 
 from canaleta.plant.changes.apply import Applied, commit
+from canaleta.plant.changes.change_set import ChangeSet
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.connection import take_plant_lock
 from canaleta.plant.records.findings import from_body
@@ -51,7 +52,7 @@ def waive(engine: Engine, cache: ImageCache, keys: Sequence[str], reason: str, w
             number += was is None
             changes.append(RecordChange(WAIVERS, was, made))
         many = "a finding" if len(changes) == 1 else f"{len(changes)} findings"
-        applied = commit(connection, image, {}, who, f"accepted {many}", reason.strip(), records=changes)
+        applied = commit(connection, image, ChangeSet(records=changes), who, f"accepted {many}", reason.strip())
     cache.adopt(applied.image)
     return applied
 
@@ -68,6 +69,6 @@ def lift(engine: Engine, cache: ImageCache, keys: Sequence[str], who: str) -> Ap
             )
         changes: list[RecordChange] = [RecordChange(WAIVERS, known[key], None) for key in dict.fromkeys(keys)]
         many = "a finding" if len(changes) == 1 else f"{len(changes)} findings"
-        applied = commit(connection, image, {}, who, f"opened {many} again", records=changes)
+        applied = commit(connection, image, ChangeSet(records=changes), who, f"opened {many} again")
     cache.adopt(applied.image)
     return applied

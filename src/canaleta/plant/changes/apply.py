@@ -12,13 +12,12 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from sqlalchemy import Connection, Engine, delete, func, insert, select, update
 
-from canaleta.core.model.conventions import Conventions
 from canaleta.core.model.fields import Station, Stored
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.layout import Layout
 from canaleta.core.notation.text import shown
 from canaleta.core.path.evaluate import describe, evaluate
 from canaleta.core.rules import RULES, Finding, audit, audit_change
+from canaleta.plant.changes.change_set import CellChanges, ChangeSet
 from canaleta.plant.changes.proposal import (
     Applied,
     Conflict,
@@ -32,7 +31,6 @@ from canaleta.plant.changes.proposal import (
     with_landings,
 )
 from canaleta.plant.changes.writing import (
-    Changes,
     insert_findings,
     write_conventions,
     write_findings,
@@ -50,7 +48,6 @@ from canaleta.plant.records.waivers import Waiver, waivers, with_waivers, write_
 
 __all__ = [
     "Applied",
-    "Changes",
     "Conflict",
     "Edit",
     "Moved",
@@ -61,7 +58,6 @@ __all__ = [
     "apply",
     "plan",
     "preview",
-    "preview_rows",
     "reaudit",
     "with_landings",
 ]
@@ -80,28 +76,9 @@ class _Outcome:
     findings: list[Finding] = field(default_factory=list)
 
 
-def preview(
-    connection: Connection,
-    image: PlantImage,
-    changes: Changes,
-    layout: Layout | None = None,
-    conventions: Conventions | None = None,
-) -> Preview:
-    """What these changes would do, with nothing written. layout, conventions: as they would be, if they change."""
-    outcome = _outcome(image, changes, conventions, layout=layout)
-    return _preview(connection, image, _accepted(connection, outcome), changes)
-
-
-def preview_rows(
-    connection: Connection,
-    image: PlantImage,
-    changes: Changes,
-    added: Mapping[int, Mapping[str, Stored]] | None = None,
-    removed: Mapping[int, Mapping[str, Stored]] | None = None,
-) -> Preview:
-    """What it would do if points came or went, with nothing written."""
-    outcome = _accepted(connection, _outcome(image, changes, added=added, removed=removed))
-    return _preview(connection, image, outcome, changes)
+def preview(connection: Connection, image: PlantImage, change: ChangeSet) -> Preview:
+    """What a change set would do, with nothing written."""
+    return _preview(connection, image, _accepted(connection, _outcome(image, change)), change.cells)
 
 
 def apply(engine: Engine, cache: ImageCache, proposal: Proposal, who: str) -> Applied | Planned:
@@ -114,7 +91,7 @@ def apply(engine: Engine, cache: ImageCache, proposal: Proposal, who: str) -> Ap
             planned = replace(planned, conflicts=tuple(_by_whom(connection, c) for c in planned.conflicts))
         if not planned.possible and not (proposal.partial and planned.changes):
             return planned
-        applied = commit(connection, image, planned.changes, who, proposal.source, proposal.why)
+        applied = commit(connection, image, ChangeSet(planned.changes), who, proposal.source, proposal.why)
     cache.adopt(applied.image)
     return replace(applied, left=planned) if not planned.possible else applied
 
@@ -139,35 +116,21 @@ def without_locked(
 def commit(
     connection: Connection,
     image: PlantImage,
-    changes: Changes,
+    change: ChangeSet,
     who: str,
     source: str,
     why: str = "",
     undoes: int | None = None,
-    conventions: Conventions | None = None,
-    added: Mapping[int, Mapping[str, Stored]] | None = None,
-    removed: Mapping[int, Mapping[str, Stored]] | None = None,
-    layout: Layout | None = None,
-    records: Sequence[RecordChange] = (),
 ) -> Applied:
-    """Write one change set inside the caller's transaction, which holds the plant's lock.
-
-    conventions: those of the plant from now on, if they change. added, removed: points that come and go, by their
-    numbers, with their cells. layout: the hardware from now on. records: typicals and waivers that change. After
-    conventions and hardware everything is audited. Raises LockedError if somebody else has locked a row that it would
-    change.
-    """
-    came, went = dict(added or {}), dict(removed or {})
-    before = image
-    refuse_locked(connection, [*(int(image.ids[row]) for row, _ in changes), *went], who)
-    if any("channel" in cells for cells in came.values()) or (went and any(name == "channel" for _, name in changes)):
-        changes, came = _settled(image, changes, came, went)
-    outcome = _accepted(connection, _outcome(image, changes, conventions, came, went, layout), records)
-    told_anew = write_waived(connection, records)
-    shown_change = _preview(connection, image, outcome, changes)
+    """Write one change set inside the caller's transaction, which holds the plant's lock. After conventions and
+    hardware everything is audited. Raises LockedError if somebody else has locked a row that it would change."""
+    refuse_locked(connection, [*(int(image.ids[row]) for row, _ in change.cells), *change.removed], who)
+    change = _settled(image, change)
+    outcome = _accepted(connection, _outcome(image, change), change.records)
+    told_anew = write_waived(connection, change.records)
+    shown_change = _preview(connection, image, outcome, change.cells)
     shown_change = replace(shown_change, opened=(*shown_change.opened, *told_anew))
-    nothing = conventions is None and not came and not went and layout is None and not records
-    if not changes and undoes is None and nothing:
+    if change.empty and undoes is None:
         return Applied(image.seq, shown_change, image, made=False)
     seq = image.seq + 1
     connection.execute(
@@ -181,18 +144,20 @@ def commit(
             findings_opened=[to_body(f) for f in shown_change.opened],
         )
     )
-    write_removed(connection, went, seq)
-    if layout is not None:
-        write_layout(connection, before, changes, layout, seq)
-    write_points(connection, before, changes, seq)
-    write_added(connection, came, seq)
-    write_records(connection, records, seq)
-    if conventions is not None:
-        write_conventions(connection, image.conventions, conventions, seq)
+    write_removed(connection, change.removed, seq)
+    if change.layout is not None:
+        write_layout(connection, image, change.cells, change.layout, seq)
+    write_points(connection, image, change.cells, seq)
+    write_added(connection, change.added, seq)
+    write_records(connection, change.records, seq)
+    if change.conventions is not None:
+        write_conventions(connection, image.conventions, change.conventions, seq)
     write_findings(connection, outcome.looked, outcome.findings, seq)
     connection.execute(update(t.plant).values(seq=seq))
     notify(connection, "canaleta_seq", seq)
-    return Applied(seq, shown_change, replace(outcome.after, seq=seq), added=tuple(came), removed=tuple(went))
+    return Applied(
+        seq, shown_change, replace(outcome.after, seq=seq), added=tuple(change.added), removed=tuple(change.removed)
+    )
 
 
 def reaudit(connection: Connection, image: PlantImage) -> int:
@@ -203,28 +168,26 @@ def reaudit(connection: Connection, image: PlantImage) -> int:
     return len(found)
 
 
-def _settled(
-    image: PlantImage,
-    changes: Changes,
-    added: dict[int, dict[str, Stored]] | dict[int, Mapping[str, Stored]],
-    removed: Mapping[int, object],
-) -> tuple[Changes, dict[int, Mapping[str, Stored]]]:
-    """Decide who holds the channels that new and changed points claim. Returns changes of old points, and new
-    ones."""
-    unclaimed = {n: {f: v for f, v in cells.items() if f != "channel"} for n, cells in added.items()}
-    joined = image.with_points(unclaimed, removed)
-    moved: Changes = {
+def _settled(image: PlantImage, change: ChangeSet) -> ChangeSet:
+    """The same with who holds the channels that new and changed points claim, where that is in question."""
+    claims_new = any("channel" in cells for cells in change.added.values())
+    claims_left = change.removed and any(name == "channel" for _, name in change.cells)
+    if not claims_new and not claims_left:
+        return change
+    unclaimed = {n: {f: v for f, v in cells.items() if f != "channel"} for n, cells in change.added.items()}
+    joined = image.with_points(unclaimed, change.removed)
+    moved: CellChanges = {
         (joined.row_of(int(image.ids[row])), name): value
-        for (row, name), value in changes.items()
+        for (row, name), value in change.cells.items()
         if joined.has(int(image.ids[row]))
     }
     claims = {
         (joined.row_of(n), "channel"): cells["channel"]
-        for n, cells in added.items()
+        for n, cells in change.added.items()
         if cells.get("channel") is not None
     }
     settled = with_landings(joined, moved | claims)
-    out: Changes = {}
+    out: CellChanges = {}
     came: dict[int, Mapping[str, Stored]] = {n: dict(cells) for n, cells in unclaimed.items()}
     for (row, name), value in settled.items():
         number = int(joined.ids[row])
@@ -232,37 +195,21 @@ def _settled(
             came[number] = {**came[number], name: value}
         else:
             out[image.row_of(number), name] = value
-    return out, came
+    return replace(change, cells=out, added=came)
 
 
-def _outcome(
-    image: PlantImage,
-    changes: Changes,
-    conventions: Conventions | None = None,
-    added: Mapping[int, Mapping[str, Stored]] | None = None,
-    removed: Mapping[int, Mapping[str, Stored]] | None = None,
-    layout: Layout | None = None,
-) -> _Outcome:
-    if conventions is not None or layout is not None:
-        # The hardware first: a point may come back to a channel that comes back with it.
-        after = (image if layout is None else image.with_layout(layout)).with_cells(changes)
-        if added or removed:
-            after = after.with_points(added or {}, removed or {})
-        if conventions is not None:
-            after = after.with_conventions(conventions)
-        return _Outcome(after, dict.fromkeys(rule.id for rule in RULES), list(audit(after)))
-    if added or removed:
-        # Whoever wished for a channel that is left is among the changes; whoever shares a name is found by its group.
-        after = image.with_cells(changes).with_points(added or {}, removed or {})
-        touched: dict[int, set[str]] = {
-            number: {name for name, value in cells.items() if value is not None}
-            for number, cells in (*(added or {}).items(), *(removed or {}).items())
-        }
-        return _looked_at(image, after, changes, touched)
-    if not changes:
+def _outcome(image: PlantImage, change: ChangeSet) -> _Outcome:
+    if change.of_cells_alone and not change.cells:
         return _Outcome(image, {})
-    after = image.with_cells(changes)
-    return _looked_at(image, after, changes, {})
+    after = change.after(image)
+    if change.conventions is not None or change.layout is not None:
+        return _Outcome(after, dict.fromkeys(rule.id for rule in RULES), list(audit(after)))
+    # Whoever wished for a channel that is left is among the changes; whoever shares a name is found by its group.
+    touched: dict[int, set[str]] = {
+        number: {name for name, value in cells.items() if value is not None}
+        for number, cells in (*change.added.items(), *change.removed.items())
+    }
+    return _looked_at(image, after, change.cells, touched)
 
 
 def _accepted(connection: Connection, outcome: _Outcome, records: Sequence[RecordChange] = ()) -> _Outcome:
@@ -278,7 +225,7 @@ def _accepted(connection: Connection, outcome: _Outcome, records: Sequence[Recor
     return replace(outcome, findings=with_waivers(outcome.findings, known))
 
 
-def _looked_at(image: PlantImage, after: PlantImage, changes: Changes, touched: dict[int, set[str]]) -> _Outcome:
+def _looked_at(image: PlantImage, after: PlantImage, changes: CellChanges, touched: dict[int, set[str]]) -> _Outcome:
     """What holds after changes. Of very many, looking at everything is quicker than telling what they touch."""
     for row, name in changes:
         touched.setdefault(int(image.ids[row]), set()).add(name)
@@ -288,7 +235,7 @@ def _looked_at(image: PlantImage, after: PlantImage, changes: Changes, touched: 
     return _Outcome(after, dict(looked), findings)
 
 
-def _preview(connection: Connection, image: PlantImage, outcome: _Outcome, changes: Changes) -> Preview:
+def _preview(connection: Connection, image: PlantImage, outcome: _Outcome, changes: CellChanges) -> Preview:
     before = {f.key: f for f in (from_body(b) for b in stored_touching(connection, outcome.looked))}
     now = {f.key: f for f in outcome.findings}
     moved, moved_count = _moved(image, outcome.after, _may_move(image, outcome.after, {row for row, _ in changes}))

@@ -15,6 +15,7 @@ from canaleta.core.notation.text import TextError, shown
 from canaleta.core.path.joints.converter import NOMINAL_SUPPLY_V
 from canaleta.core.signals.signal_types import Family
 from canaleta.plant.changes.apply import Applied, Preview, commit, preview
+from canaleta.plant.changes.change_set import ChangeSet
 from canaleta.plant.database.connection import take_plant_lock
 from canaleta.plant.records.image_cache import ImageCache
 
@@ -94,7 +95,9 @@ def preview_conventions(image: PlantImage, edits: Sequence[ConventionEdit]) -> l
 
 def preview_change(connection: Connection, image: PlantImage, edits: Sequence[ConventionEdit]) -> Preview:
     """Values that would move and findings that would come and go, with nothing written. Raises ConventionRefused."""
-    return preview(connection, image, {}, conventions=with_conventions(image.conventions, _checked(image, edits)))
+    return preview(
+        connection, image, ChangeSet(conventions=with_conventions(image.conventions, _checked(image, edits)))
+    )
 
 
 def change_conventions(
@@ -113,7 +116,7 @@ def _change(
 ) -> Applied:
     becomes = with_conventions(image.conventions, _checked(image, edits))
     same = becomes == image.conventions
-    return commit(connection, image, {}, who, "conventions", why, conventions=None if same else becomes)
+    return commit(connection, image, ChangeSet(conventions=None if same else becomes), who, "conventions", why)
 
 
 def _checked(image: PlantImage, edits: Sequence[ConventionEdit]) -> dict[str, str]:

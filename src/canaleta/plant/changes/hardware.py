@@ -17,7 +17,8 @@ from canaleta.core.model.fields import Landing, Stored
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Layout, has_channel
 from canaleta.core.notation.networks import allowed_address
-from canaleta.plant.changes.apply import Applied, Changes, Preview, commit, preview
+from canaleta.plant.changes.apply import Applied, Preview, commit, preview
+from canaleta.plant.changes.change_set import CellChanges, ChangeSet
 from canaleta.plant.changes.operations import Draft, HardwareError
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.connection import take_plant_lock
@@ -43,7 +44,7 @@ class HardwareChange:
     """What operations make: the layout, the cells of points that follow, who loses a channel, who is renumbered."""
 
     layout: Layout
-    changes: Changes
+    changes: CellChanges
     freed: tuple[int, ...]
     renumbered: tuple[Renumbered, ...]
     preview: Preview | None = None
@@ -67,7 +68,7 @@ def plan_hardware(
     if says := trouble_of(layout):
         raise HardwareError(says)
     _reachable(image, layout, shut)
-    changes: Changes = {}
+    changes: CellChanges = {}
     freed = []
     for row, at in enumerate(image.cells["channel"]):
         if isinstance(at, Landing) and not has_channel(layout, at):
@@ -85,7 +86,7 @@ def preview_hardware(
 ) -> HardwareChange:
     """What operations would do, with nothing written. Raises HardwareError."""
     planned = plan_hardware(image, operations, _last(connection), _database(connection))
-    return replace(planned, preview=preview(connection, image, planned.changes, planned.layout))
+    return replace(planned, preview=preview(connection, image, ChangeSet(planned.changes, layout=planned.layout)))
 
 
 def change_hardware(
@@ -97,9 +98,8 @@ def change_hardware(
         image = cache.caught_up(connection)
         planned = plan_hardware(image, operations, _last(connection), _database(connection))
         same = planned.layout == image.layout
-        applied = commit(
-            connection, image, planned.changes, who, "hardware", why, layout=None if same else planned.layout
-        )
+        change = ChangeSet(planned.changes, layout=None if same else planned.layout)
+        applied = commit(connection, image, change, who, "hardware", why)
     cache.adopt(applied.image)
     return applied, planned
 
@@ -125,7 +125,7 @@ def _database(connection: Connection) -> tuple[str, int]:
     return host, url.port or 5432
 
 
-def _renamed_modes(image: PlantImage, layout: Layout, renamed: Mapping[str, Mapping[str, str]]) -> Changes:
+def _renamed_modes(image: PlantImage, layout: Layout, renamed: Mapping[str, Mapping[str, str]]) -> CellChanges:
     """Points follow a mode that is only called something else now."""
     out: dict[tuple[int, str], Stored] = {}
     for row in np.flatnonzero(image.module >= 0).tolist():

@@ -12,8 +12,8 @@ from canaleta.core.model.fields import Field, Landing, Stored, field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import TextError
 from canaleta.core.rules import Finding
+from canaleta.plant.changes.change_set import CellChanges
 from canaleta.plant.changes.entering import enter_row
-from canaleta.plant.changes.writing import Changes
 from canaleta.plant.database.cells import read, same_cell
 
 __all__ = [
@@ -77,7 +77,7 @@ class Conflict:
 class Planned:
     """What a proposal would change: {(row, field): stored value}, or why it cannot."""
 
-    changes: Changes
+    changes: CellChanges
     refusals: tuple[Refusal, ...] = ()
     conflicts: tuple[Conflict, ...] = ()
 
@@ -142,7 +142,7 @@ class Applied:
 
 def plan(image: PlantImage, proposal: Proposal) -> Planned:
     """Read every edit against the image. Edits that change nothing are left out."""
-    changes: Changes = {}
+    changes: CellChanges = {}
     refusals, conflicts = [], []
     if len(proposal.edits) > MOST_EDITS:
         edit = proposal.edits[MOST_EDITS]
@@ -185,7 +185,7 @@ def _entered(image: PlantImage, row: int, edits: Mapping[str, Edit]) -> tuple[di
     return enter_row(image, row, {name: edit.text for name, edit in edits.items()})
 
 
-def with_landings(image: PlantImage, changes: Changes) -> Changes:
+def with_landings(image: PlantImage, changes: CellChanges) -> CellChanges:
     """Decide who holds a channel that the changes concern.
 
     It stays with its holder; else it goes to the one that held it before (an undo), else to the first claim.

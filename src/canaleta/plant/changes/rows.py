@@ -12,7 +12,8 @@ from canaleta.core.model.fields import STORED, Landing, Stored, field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import TextError
 from canaleta.core.sheet.series import continued, counted_on
-from canaleta.plant.changes.apply import Applied, Changes, Preview, commit, preview_rows, with_landings
+from canaleta.plant.changes.apply import Applied, Preview, commit, preview, with_landings
+from canaleta.plant.changes.change_set import CellChanges, ChangeSet
 from canaleta.plant.changes.entering import enter_row
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.connection import take_plant_lock
@@ -28,7 +29,7 @@ OWN = ("tag", "second_name", "channel", "cable", "cores", "strip", "serial", "ol
 COUNTED = ("tag", "second_name", "channel", "cores", "strip")
 """What is counted on from one new point to the next."""
 
-Planner = Callable[[PlantImage], tuple[Changes, Sequence[Mapping[str, Stored]]]]
+Planner = Callable[[PlantImage], tuple[CellChanges, Sequence[Mapping[str, Stored]]]]
 """Which cells change and which points are new, seeing the plant as it is under the lock."""
 
 
@@ -100,7 +101,7 @@ def add_rows(engine: Engine, cache: ImageCache, asked: NewRows, who: str, source
         rows = plan_rows(connection, image, asked)
         if any("tag" not in values for values in rows.values):
             return None, rows
-        applied = commit(connection, image, {}, who, source, added=_numbered(connection, rows.values))
+        applied = commit(connection, image, ChangeSet(added=_numbered(connection, rows.values)), who, source)
     cache.adopt(applied.image)
     return applied, rows
 
@@ -119,15 +120,8 @@ def add_points(
         image = cache.caught_up(connection)
         changes, new = plan(image)
         changes, removed = _without(image, changes, gone())
-        applied = commit(
-            connection,
-            image,
-            with_landings(image, changes),
-            who,
-            source,
-            added=_numbered(connection, new),
-            removed=removed,
-        )
+        change = ChangeSet(with_landings(image, changes), _numbered(connection, new), removed)
+        applied = commit(connection, image, change, who, source)
     cache.adopt(applied.image)
     return applied
 
@@ -135,18 +129,18 @@ def add_points(
 def preview_points(
     connection: Connection,
     image: PlantImage,
-    changes: Changes,
+    changes: CellChanges,
     new: Sequence[Mapping[str, Stored]],
     gone: Sequence[int] = (),
 ) -> Preview:
     """What add_points would do, with nothing written."""
     changes, removed = _without(image, changes, gone)
-    return preview_rows(connection, image, with_landings(image, changes), _numbered(connection, new), removed)
+    return preview(connection, image, ChangeSet(with_landings(image, changes), _numbered(connection, new), removed))
 
 
 def _without(
-    image: PlantImage, changes: Changes, gone: Sequence[int]
-) -> tuple[Changes, dict[int, dict[str, Stored]]]:
+    image: PlantImage, changes: CellChanges, gone: Sequence[int]
+) -> tuple[CellChanges, dict[int, dict[str, Stored]]]:
     """Changes without those of points that go, and with those of whoever waits for their channels; and what goes."""
     removed = {point: _held_by(image, point) for point in gone if image.has(point)}
     if not removed:
@@ -175,19 +169,19 @@ def remove_rows(
             gone[point] = _held_by(image, point)
         changes = _heirs(image, set(gone))
         if not apply:
-            return preview_rows(connection, image, changes, removed=gone)
+            return preview(connection, image, ChangeSet(changes, removed=gone))
         many = "a point" if len(gone) == 1 else f"{len(gone)} points"
-        applied = commit(connection, image, changes, who, f"took {many} away", removed=gone)
+        applied = commit(connection, image, ChangeSet(changes, removed=gone), who, f"took {many} away")
     cache.adopt(applied.image)
     return applied
 
 
-def _heirs(image: PlantImage, gone: set[int]) -> Changes:
+def _heirs(image: PlantImage, gone: set[int]) -> CellChanges:
     """Who wished for a channel that is left gets it."""
     rows = np.array([image.row_of(point) for point in gone], dtype=np.int64)
     freed = {(int(image.module[row]), int(image.channel[row])) for row in rows.tolist() if image.landed[row]}
     wishing = np.flatnonzero((image.module >= 0) & ~image.landed & ~np.isin(image.ids, list(gone)))
-    out: Changes = {}
+    out: CellChanges = {}
     for row in wishing.tolist():
         at = (int(image.module[row]), int(image.channel[row]))
         if at in freed:

@@ -11,7 +11,8 @@ from sqlalchemy import Engine
 from canaleta.core.model.fields import field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import TextError
-from canaleta.plant.changes.apply import Applied, Changes, commit, with_landings
+from canaleta.plant.changes.apply import Applied, commit, with_landings
+from canaleta.plant.changes.change_set import CellChanges, ChangeSet
 from canaleta.plant.changes.entering import enter_row
 from canaleta.plant.changes.rows import OWN
 from canaleta.plant.database.cells import same_cell
@@ -30,7 +31,7 @@ def points_of(image: PlantImage, name: str) -> list[int]:
 
 def typical_edits(
     image: PlantImage, was: Typical | None, becomes: Typical, only: Sequence[int] | None
-) -> tuple[Changes, list[int]]:
+) -> tuple[CellChanges, list[int]]:
     """Cells of points that follow a changed typical, and the points concerned. only: those that shall follow, all if
     None.
 
@@ -40,7 +41,7 @@ def typical_edits(
         return {}, []
     names = [n for n in {**was.cells, **becomes.cells} if was.cells.get(n, "") != becomes.cells.get(n, "")]
     report, _ = enter_row(image, None, dict(was.cells))
-    changes: Changes = {}
+    changes: CellChanges = {}
     concerned = []
     for point in points_of(image, was.name):
         if only is not None and point not in only:
@@ -71,7 +72,7 @@ def change_typical(
         was = known.get(name)
         if becomes is None and was is None:
             raise LookupError(f"there is no typical “{name}”")
-        changes: Changes = {}
+        changes: CellChanges = {}
         if becomes is not None:
             _check(image, known, was, becomes)
             becomes = replace(becomes, id=was.id if was else next_number(connection, TYPICALS))
@@ -79,7 +80,7 @@ def change_typical(
             changes, _ = typical_edits(image, was, becomes, follow)
         what = "took away" if becomes is None else "changed" if was else "made"
         change = RecordChange(TYPICALS, was, becomes)
-        applied = commit(connection, image, changes, who, f"{what} typical {name}"[:60], records=[change])
+        applied = commit(connection, image, ChangeSet(changes, records=[change]), who, f"{what} typical {name}"[:60])
     cache.adopt(applied.image)
     return applied
 

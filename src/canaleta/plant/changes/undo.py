@@ -13,7 +13,8 @@ from canaleta.core.model.conventions import Conventions
 from canaleta.core.model.fields import Landing, Stored, field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Layout, has_channel
-from canaleta.plant.changes.apply import Applied, Changes, commit, with_landings
+from canaleta.plant.changes.apply import Applied, commit, with_landings
+from canaleta.plant.changes.change_set import CellChanges, ChangeSet
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.cells import from_json, to_json
 from canaleta.plant.database.connection import take_plant_lock
@@ -128,21 +129,19 @@ def _inverted(
         held += also + [(0, name) for name in (*stayed, *stayed_records)]
     changes, homeless = _on_layout(image, changes, layout or image.layout)
     changes = with_landings(image, changes)
-    applied = commit(
-        connection, image, changes, who, source,
-        undoes=undoes, conventions=conventions, added=back, removed=gone, layout=layout, records=records,
-    )  # fmt: skip
+    change = ChangeSet(changes, back, gone, layout, conventions, records)
+    applied = commit(connection, image, change, who, source, undoes=undoes)
     return replace(applied, kept=tuple(kept + homeless + held))
 
 
-def _claimed(image: PlantImage, changes: Changes) -> set[int]:
+def _claimed(image: PlantImage, changes: CellChanges) -> set[int]:
     """The modules that points claim once the changes are made."""
     rows = set(np.flatnonzero(image.module >= 0).tolist()) - {row for row, name in changes if name == "channel"}
     after = (at.module for (_, name), at in changes.items() if name == "channel" and isinstance(at, Landing))
     return {int(image.module[row]) for row in rows} | set(after)
 
 
-def _on_layout(image: PlantImage, changes: Changes, layout: Layout) -> tuple[Changes, list[tuple[int, str]]]:
+def _on_layout(image: PlantImage, changes: CellChanges, layout: Layout) -> tuple[CellChanges, list[tuple[int, str]]]:
     """The changes on a layout: who would go back to a channel that is not there stays, and is named; who is on one
     waits."""
     out, kept = dict(changes), []
@@ -162,12 +161,12 @@ def _on_layout(image: PlantImage, changes: Changes, layout: Layout) -> tuple[Cha
 
 def _inverse(
     connection: Connection, image: PlantImage, target: int, only: _Only
-) -> tuple[Changes, list[tuple[int, str]]]:
+) -> tuple[CellChanges, list[tuple[int, str]]]:
     of = select(t.change.c.entity_id, t.change.c.fields).where(t.change.c.seq == target, t.change.c.entity == "point")
     if only.point is not None:
         of = of.where(t.change.c.entity_id == only.point)
     rows = connection.execute(of).all()
-    changes: Changes = {}
+    changes: CellChanges = {}
     kept: list[tuple[int, str]] = []
     for row in rows:
         if not image.has(row.entity_id):

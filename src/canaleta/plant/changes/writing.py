@@ -13,21 +13,20 @@ from canaleta.core.model.fields import Stored
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Layout
 from canaleta.core.rules import Finding
+from canaleta.plant.changes.change_set import CellChanges
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.cells import to_json, to_row
 from canaleta.plant.records.equipment import write_hardware_records
 from canaleta.plant.records.findings import stored_touching, to_body, touching
 from canaleta.plant.records.points import copy_changes
 
-__all__ = ["Changes", "insert_findings", "write_conventions", "write_findings", "write_layout", "write_points"]
+__all__ = ["insert_findings", "write_conventions", "write_findings", "write_layout", "write_points"]
 
-Changes = dict[tuple[int, str], Stored]
-"""Cells that change: {(row, field): stored value}."""
 MANY = 200
 """Rows from which a bulk way of writing pays."""
 
 
-def write_layout(connection: Connection, image: PlantImage, changes: Changes, layout: Layout, seq: int) -> None:
+def write_layout(connection: Connection, image: PlantImage, changes: CellChanges, layout: Layout, seq: int) -> None:
     """Write the hardware. Points leave channels that go before the modules do, for the database holds both to it."""
     leaving = [int(image.ids[row]) for (row, name), value in changes.items() if name == "channel" and value is None]
     if leaving:
@@ -36,7 +35,7 @@ def write_layout(connection: Connection, image: PlantImage, changes: Changes, la
     write_hardware_records(connection, image.layout, layout, seq)
 
 
-def write_points(connection: Connection, image: PlantImage, changes: Changes, seq: int) -> None:
+def write_points(connection: Connection, image: PlantImage, changes: CellChanges, seq: int) -> None:
     """Write changed cells of points, and their history."""
     by_row: dict[int, dict[str, Stored]] = {}
     for (row, name), value in changes.items():

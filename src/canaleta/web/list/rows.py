@@ -11,7 +11,8 @@ from canaleta.core.model.fields import field_named
 from canaleta.core.notation.tags import letters_there_are, own_letters, read_tag
 from canaleta.core.notation.text import TextError
 from canaleta.core.sheet.series import MOST, continued, next_tag
-from canaleta.plant.changes.apply import Applied, preview_rows
+from canaleta.plant.changes.apply import Applied, preview
+from canaleta.plant.changes.change_set import ChangeSet
 from canaleta.plant.changes.rows import MOST_NEW, NewRows, Rows, add_rows, plan_rows, remove_rows
 from canaleta.plant.changes.typical_changes import change_typical, points_of, typical_edits
 from canaleta.plant.database import locks
@@ -286,7 +287,7 @@ def preview_typical(path: TypicalPath, body: TypicalIn) -> Response:
         image = shared().image(connection)
         was = next((one for one in typicals(connection) if one.name == path.name), None)
         changes, _ = typical_edits(image, was, Typical(0, body.becomes or path.name, body.says, body.cells), None)
-        return preview_out(image, preview_rows(connection, image, changes))
+        return preview_out(image, preview(connection, image, ChangeSet(changes)))
 
 
 @api.delete("/typicals/<string:name>", responses={200: ChangedOut})

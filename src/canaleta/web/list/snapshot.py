@@ -13,6 +13,7 @@ from canaleta.core.notation.units import units
 from canaleta.core.rules import RULES
 from canaleta.core.signals.signal_types import SIGNALS
 from canaleta.plant.changes.apply import Edit, Planned, Proposal, apply, plan, preview, without_locked
+from canaleta.plant.changes.change_set import ChangeSet
 from canaleta.plant.changes.undo import redo, undo
 from canaleta.plant.database import tables as t
 from canaleta.web.kit.access import needs, session_now
@@ -168,7 +169,7 @@ def propose(body: ProposalIn) -> Response:
         planned = without_locked(connection, image, plan(image, proposal), proposal, who)
         if not planned.possible and not body.partial:
             raise refused(planned)
-        return preview_out(image, preview(connection, image, planned.changes), planned)
+        return preview_out(image, preview(connection, image, ChangeSet(planned.changes)), planned)
 
 
 @api.post("/undo", responses={200: ChangedOut})
