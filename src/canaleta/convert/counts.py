@@ -6,16 +6,15 @@ import argparse
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from canaleta.convert.stream import Answers, Conversion, refuse, run
+from canaleta.core.notation.arrays import Floats
 from canaleta.core.notation.text import TextError, plain, read_number, read_range
 from canaleta.core.signals.converters import ORDERS, WordForm, round_counts
 
 __all__ = ["add_counts"]
 
-Floats = NDArray[np.float64]
 STATIONS = ("signal", "count", "word", "value")
 _CODINGS = {"signed": "two's complement", "unsigned": "unsigned", "offset": "offset binary"}
 _ROUNDINGS = ("nearest", "down", "zero", "none")

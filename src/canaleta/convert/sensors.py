@@ -6,9 +6,9 @@ import argparse
 import math
 
 import numpy as np
-from numpy.typing import NDArray
 
 from canaleta.convert.stream import Answers, Conversion, refuse, run
+from canaleta.core.notation.arrays import Floats
 from canaleta.core.notation.text import TextError, read_number
 from canaleta.core.signals.sensors.resistance import (
     CLASSES,
@@ -20,8 +20,6 @@ from canaleta.core.signals.sensors.resistance import (
 from canaleta.core.signals.sensors.thermocouples import SOURCE, Thermocouple, thermocouple, thermocouple_letters
 
 __all__ = ["add_sensors", "list_curves"]
-
-Floats = NDArray[np.float64]
 
 
 def add_sensors(kinds: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:

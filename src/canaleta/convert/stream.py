@@ -14,13 +14,12 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
 
+from canaleta.core.notation.arrays import Floats
 from canaleta.core.notation.text import TextError, read_number
 
 __all__ = ["Answers", "Conversion", "json_line", "refuse", "run", "texts_of"]
 
-Floats = NDArray[np.float64]
 AT_ONCE = 10_000
 _PLAIN = re.compile(r"[+-]?(\d{1,15}(\.\d{0,15})?|\.\d{1,15})([eE][+-]?\d{1,2})?", re.ASCII)
 

@@ -12,10 +12,8 @@ from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field
 from datetime import datetime
 
-import numpy as np
-from numpy.typing import NDArray
-
 from canaleta.core.live.trends import Part
+from canaleta.core.notation.arrays import Bools, Words
 from canaleta.plant.live import alarms as alarm_records
 from canaleta.plant.live.alarms import AlarmTransition
 from canaleta.plant.live.blocks import LiveBlock, write_blocks
@@ -43,10 +41,10 @@ class Answer:
 
     life: RackLife
     epoch: int
-    words: NDArray[np.uint16] | None
+    words: Words | None
     at: datetime
     outside: Outside
-    refused: NDArray[np.bool_]
+    refused: Bools
     silent: RackSilentError | None = None
     done: asyncio.Future[bool] = field(default_factory=lambda: asyncio.get_running_loop().create_future())
 

@@ -26,6 +26,7 @@ from canaleta.core.model.field_table import PRIORITIES
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import BAD_SIGNAL, Quality, Reason, of_reasons
 from canaleta.core.model.registers import RackMap
+from canaleta.core.notation.arrays import Bools, Floats, Words
 from canaleta.plant.live.alarms import AlarmTransition
 from canaleta.plant.live.blocks import Flag, LiveBlock, RackState
 from canaleta.racks.scan import Asked, Joined, Read, ScanPlan
@@ -96,7 +97,7 @@ class RackLife:
         self._wires, self._noise2 = np.full(n, np.nan), np.zeros(n)
         self.found: list[FoundPoint] = []
         self.kept_at = 0.0
-        self._kept: list[tuple[float, NDArray[np.float64], NDArray[np.float64], NDArray[np.uint8]]] = []
+        self._kept: list[tuple[float, Floats, Floats, NDArray[np.uint8]]] = []
         self.new_alarms = self.keys
 
     def _set_plan(self, image: PlantImage) -> None:
@@ -156,17 +157,17 @@ class RackLife:
 
     def read(
         self,
-        words: NDArray[np.uint16],
+        words: Words,
         read_at: datetime,
         epoch: int,
         outside: Outside = NOTHING,
-        refused: NDArray[np.bool_] | None = None,
+        refused: Bools | None = None,
     ) -> tuple[LiveBlock, list[AlarmTransition]]:
         """The block of a reading, and what alarms passed with it. refused: registers that the rack does not have."""
         read = self._alone.read({self.rack: self.asks(words, read_at, refused)})
         return self.take_in(read[self.rack], read_at, epoch, outside)
 
-    def asks(self, words: NDArray[np.uint16], read_at: datetime, refused: NDArray[np.bool_] | None = None) -> Asked:
+    def asks(self, words: Words, read_at: datetime, refused: Bools | None = None) -> Asked:
         """What has to be known to make readings of words, alone or together with other racks; `take_in` is next."""
         self._read_moment = self._moment(read_at)
         self._resume(self._read_moment)
@@ -252,7 +253,7 @@ class RackLife:
         self._moved = now + self._ahead
         return self._moved
 
-    def _watched(self, now: float, on_wires: NDArray[np.float64], reading: Reading) -> list[FoundPoint]:
+    def _watched(self, now: float, on_wires: Floats, reading: Reading) -> list[FoundPoint]:
         """The points at which somebody has just played a pattern."""
         jump = np.minimum(np.abs(np.nan_to_num(on_wires - self._wires)), 0.02 * np.nan_to_num(self._span))
         # The noise of each signal, slowly followed, from neighbouring readings; a step of somebody's hand counts as
@@ -301,7 +302,7 @@ class RackLife:
         judged = of_reasons(self._seen.reasons, ~np.isnan(self._seen.value))
         return np.where(self.plan.off, Quality.NONE, judged).astype(np.uint8)
 
-    def _quiet(self, outside: Outside) -> NDArray[np.bool_] | None:
+    def _quiet(self, outside: Outside) -> Bools | None:
         if not self._quiets:
             return None
         # A signal that has failed keeps nothing quiet: its last state may be long over.
@@ -469,7 +470,7 @@ def _places(of: Sequence[object]) -> dict[object, int]:
     return {what: k for k, what in enumerate(of)}
 
 
-def _taken(column: NDArray[np.float64], rows: NDArray[np.int64]) -> NDArray[np.float64]:
+def _taken(column: Floats, rows: NDArray[np.int64]) -> Floats:
     out = np.full(len(rows), np.nan)
     out[rows >= 0] = column[rows[rows >= 0]]
     return out

@@ -10,12 +10,12 @@ from types import TracebackType
 from typing import Any, ClassVar
 
 import numpy as np
-from numpy.typing import NDArray
 from pymodbus.client import AsyncModbusTcpClient
 from pymodbus.exceptions import ModbusException
 
 from canaleta.core.model.layout import Layout, Rack
 from canaleta.core.model.registers import RackMap, Request, plan_requests
+from canaleta.core.notation.arrays import Bools, Words
 from canaleta.plant.live.blocks import RackState
 
 __all__ = [
@@ -151,7 +151,7 @@ class RackReader:
         """Whether the connection stands this moment."""
         return bool(self._client.connected)
 
-    async def read(self) -> NDArray[np.uint16]:
+    async def read(self) -> Words:
         """All registers of the rack, (registers,) uint16 by register number; `refused` says which it does not have.
 
         Raises RackSilentError if it cannot be read at all.
@@ -171,13 +171,13 @@ class RackReader:
         self._runs = None
         return words
 
-    async def _read_runs(self, runs: Sequence[Request]) -> NDArray[np.uint16]:
+    async def _read_runs(self, runs: Sequence[Request]) -> Words:
         words = np.zeros(self._size, dtype=np.uint16)
         for run in runs:
             words[run.first : run.first + run.count] = await self.read_run(self._rack.function, run.first, run.count)
         return words
 
-    async def _search(self, refusal: RackRefusesError) -> NDArray[np.uint16]:
+    async def _search(self, refusal: RackRefusesError) -> Words:
         """Find what is refused by halves, and read the rest. Raises the refusal if there is no rest."""
         words = np.zeros(self._size, dtype=np.uint16)
         good: list[Request] = []
@@ -274,7 +274,7 @@ def _in_requests(atoms: Sequence[Request]) -> list[list[Request]]:
     return out
 
 
-def _spans(refused: NDArray[np.bool_]) -> str:
+def _spans(refused: Bools) -> str:
     """“40 to 43, 50”: the registers that are refused, some of them."""
     edges = np.flatnonzero(np.diff(np.concatenate([[0], refused.astype(np.int8), [0]])))
     pairs = [(int(a), int(b) - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]

@@ -16,6 +16,7 @@ from canaleta.core.model.fields import Station, field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality, Reason, mark, of_reasons, ripened
 from canaleta.core.model.registers import RackMap, decode
+from canaleta.core.notation.arrays import Bools, Floats, Words
 from canaleta.core.path.evaluate import Runs
 
 __all__ = ["Asked", "Joined", "Read", "ScanPlan"]
@@ -36,7 +37,7 @@ class ScanPlan:
     map: RackMap
     rows: NDArray[np.int64]
     at: NDArray[np.int64]
-    off: NDArray[np.bool_]
+    off: Bools
     loaded: NDArray[np.int64]
 
     @classmethod
@@ -60,14 +61,14 @@ class ScanPlan:
         """The identities of the points, (n,)."""
         return self.image.ids[self.rows]
 
-    def channels(self, some: set[tuple[int, int]]) -> NDArray[np.bool_]:
+    def channels(self, some: set[tuple[int, int]]) -> Bools:
         """Whether each point stands on one of these (module, channel)."""
         if not some:
             return np.zeros(len(self), dtype=bool)
         pairs = zip(self.map.modules[self.at].tolist(), self.map.channels[self.at].tolist(), strict=True)
         return np.array([pair in some for pair in pairs], dtype=bool)
 
-    def told(self, asked: Asked) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.uint32]]:
+    def told(self, asked: Asked) -> tuple[Floats, Floats, NDArray[np.uint32]]:
         """Of each point what its words say by themselves: count, mA through its load, reasons."""
         decoded = decode(self.map, asked.words)
         counts, load_ma = decoded.counts[self.at], decoded.load_ma[self.at]
@@ -95,11 +96,11 @@ class Asked:
     before returned it, s. now: s. refused: (registers,), which the rack does not have; None for none.
     """
 
-    words: NDArray[np.uint16]
-    last_good: NDArray[np.float64]
-    failing_since: NDArray[np.float64]
+    words: Words
+    last_good: Floats
+    failing_since: Floats
     now: float
-    refused: NDArray[np.bool_] | None = None
+    refused: Bools | None = None
 
 
 @dataclass(frozen=True)
@@ -108,8 +109,8 @@ class Read:
     what stands on the wires."""
 
     reading: Reading
-    failing_since: NDArray[np.float64]
-    on_wires: NDArray[np.float64]
+    failing_since: Floats
+    on_wires: Floats
 
 
 class Joined:

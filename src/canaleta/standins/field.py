@@ -23,6 +23,7 @@ from canaleta.core.model.layout import Layout, Module
 from canaleta.core.model.module_type import ModuleType
 from canaleta.core.model.quality import Reason
 from canaleta.core.model.registers import RackMap, encode
+from canaleta.core.notation.arrays import Bools, Floats, Words
 from canaleta.core.path.evaluate import Runs, describe, evaluate
 from canaleta.core.path.faults import Fault, faulted, read_fault, upset_of
 from canaleta.core.path.joints.base import PathRows
@@ -32,7 +33,6 @@ from canaleta.core.signals.waveforms import waveform_of
 __all__ = ["FieldRack", "InjectionError", "Ready"]
 
 COLD_JUNCTION_TENTHS = 10.0
-Floats = NDArray[np.float64]
 
 
 class InjectionError(ValueError):
@@ -120,7 +120,7 @@ class FieldRack:
         self._settings = [self._begins(module) for module in self._modules]
         self._held, self._told = self._forced(), self._commands()
 
-    def process(self, step: int) -> NDArray[np.float64]:
+    def process(self, step: int) -> Floats:
         """The quantity at each device at a step: mean, slow swing and noise. Contacts are 0 or 1."""
         generator = np.random.default_rng((self._seed, step))
         t = step * self._step_s
@@ -129,7 +129,7 @@ class FieldRack:
         contact = self._image.family == Family.CONTACT
         return np.where(contact, (value >= 0.5).astype(np.float64), value)
 
-    def step(self, step: int) -> NDArray[np.uint16]:
+    def step(self, step: int) -> Words:
         """The registers of the rack at a step: (registers,) uint16, indexed by register number."""
         paths = self.ready(step).runs.evaluate(Station.PROCESS, self.process(step))
         return self.registers(paths.at(Station.COUNTS).copy(), paths.reasons.copy())
@@ -145,7 +145,7 @@ class FieldRack:
             self._ready.runs.disturb(upset_of(len(self._devices), faults, noise).noise)
         return self._ready
 
-    def registers(self, counts: Floats, reasons: NDArray[np.uint32]) -> NDArray[np.uint16]:
+    def registers(self, counts: Floats, reasons: NDArray[np.uint32]) -> Words:
         """The registers at the step that `ready` was asked for, from what its paths make of `process`: counts and
         reasons, (devices,), which this may change."""
         step, ready = self._step, self._ready
@@ -407,9 +407,7 @@ class FieldRack:
         places = {row: place for place, row in self._places.items()}
         return [(*places[row], put.low) for row, put in sorted(self._put.items())]
 
-    def _registers(
-        self, as_it_is: PlantImage, counts: NDArray[np.float64], fault: NDArray[np.bool_]
-    ) -> NDArray[np.uint16]:
+    def _registers(self, as_it_is: PlantImage, counts: Floats, fault: Bools) -> Words:
         size = max((first + count for first, count in self.map.used), default=0)
         registers = np.zeros(size, dtype=np.uint16)
         encode(self.map, self._rows_of_map, counts, registers)
@@ -423,7 +421,7 @@ class FieldRack:
             words[at[measured]] = np.rint(np.where(fault[measured], 0.0, flows)).astype(np.int64)
         return words.astype(np.uint16)
 
-    def _set_status(self, words: NDArray[np.int64], fault: NDArray[np.bool_]) -> None:
+    def _set_status(self, words: NDArray[np.int64], fault: Bools) -> None:
         """Status bits of every channel: a channel with nothing wired to it is open, which is no fault here."""
         faulty = {place for place, row in self._places.items() if fault[row]}
         for at in np.flatnonzero(self.map.status_word >= 0).tolist():

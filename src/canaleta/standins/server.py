@@ -20,14 +20,13 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
 from pydantic import ValidationError
 from pymodbus.server import ModbusTcpServer
 from pymodbus.simulator import DataType, SimData, SimDevice
 
 from canaleta.catalogue.demo import DemoPlant, layout_of
 from canaleta.core.model.layout import Layout
+from canaleta.core.notation.arrays import Words
 from canaleta.core.notation.text import TextError, short
 from canaleta.standins.field import FieldRack, InjectionError
 from canaleta.standins.together import Together, together
@@ -72,7 +71,7 @@ class StandIn:
         self._before = written
         return self.field.take_settings([int(value) for value in written])
 
-    async def put(self, words: NDArray[np.uint16]) -> None:
+    async def put(self, words: Words) -> None:
         """These are its registers from now on, (registers,)."""
         self.turn += 1
         if len(words):
@@ -161,16 +160,14 @@ class StandIns:
                 if words is not None and made.turn == turn and self.racks.get(made.field.rack) is made:
                     await made.put(words)
 
-    def _worked_out(
-        self, key: int, some: Sequence[StandIn], before: Together | None
-    ) -> Sequence[NDArray[np.uint16] | None]:
+    def _worked_out(self, key: int, some: Sequence[StandIn], before: Together | None) -> Sequence[Words | None]:
         """The registers of some racks of one layout; None for one that cannot be worked out."""
         try:
             words, self._together[key] = together([made.field for made in some], self._step, before)
             return words
         except Exception:
             log.exception("stand-ins could not be worked out together; each is tried alone")
-        alone: list[NDArray[np.uint16] | None] = []
+        alone: list[Words | None] = []
         for made in some:
             try:
                 alone.append(made.field.step(self._step))

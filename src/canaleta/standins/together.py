@@ -10,13 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.model.fields import Station
+from canaleta.core.notation.arrays import Floats, Words
 from canaleta.core.path.evaluate import Runs
 from canaleta.core.path.faults import upset_of
 from canaleta.standins.field import FieldRack, Ready
 
 __all__ = ["Together", "together"]
-
-Floats = NDArray[np.float64]
 
 
 class Together:
@@ -43,9 +42,7 @@ class Together:
         return [(counts[place].copy(), paths.reasons[place].copy()) for place in self._places]
 
 
-def together(
-    racks: Sequence[FieldRack], step: int, before: Together | None
-) -> tuple[list[NDArray[np.uint16]], Together]:
+def together(racks: Sequence[FieldRack], step: int, before: Together | None) -> tuple[list[Words], Together]:
     """The registers of several racks of one layout at a step, and what to hand in at the next."""
     parts = tuple(rack.ready(step) for rack in racks)
     # As long as nothing changes at a rack its part is the same one.

@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.references import between_units, value_unit
+from canaleta.core.notation.arrays import Floats
 from canaleta.core.notation.text import shown
 from canaleta.core.notation.units import factor_and_offset
 from canaleta.core.path.evaluate import evaluate
@@ -18,8 +18,6 @@ from canaleta.core.signals.sensors.elements import span_degc
 from canaleta.core.signals.signal_types import Family, signal_named
 
 __all__ = ["CheckPoint", "Curve", "check_points", "curve", "true_value"]
-
-Floats = NDArray[np.float64]
 
 
 TEMPERATURE = (Family.THERMOCOUPLE, Family.RESISTANCE)

@@ -10,10 +10,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.arrays import Floats
 from canaleta.core.notation.text import TextError
 from canaleta.core.path.evaluate import describe, evaluate
 from canaleta.core.signals.signal_types import Family
@@ -116,9 +116,9 @@ def judged(
     image: PlantImage,
     row: int,
     steps: Sequence[CheckStep],
-    signal: NDArray[np.float64],
-    counts: NDArray[np.float64],
-    value: NDArray[np.float64],
+    signal: Floats,
+    counts: Floats,
+    value: Floats,
 ) -> Outcome:
     """The outcome of what was read at each step, NaN where nothing was yet. Arrays of shape (steps,).
 

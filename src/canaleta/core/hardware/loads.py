@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.arrays import Floats
 from canaleta.core.path.joints.base import PathRows
 from canaleta.core.signals.loops import DESIGN_MA
 from canaleta.core.signals.signal_types import SIGNALS, Family
@@ -28,7 +29,6 @@ __all__ = [
     "rack_load",
 ]
 
-Floats = NDArray[np.float64]
 DISCRETE_MA = 15.0
 """Greatest input current of an IEC 61131-2 type 1 input, used where the module does not tell its resistance."""
 

@@ -19,9 +19,7 @@ from numpy.typing import NDArray
 from canaleta.core.model.field_table import ALARM_LEVELS, CONSEQUENCES, PRIORITIES
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality
-
-Floats = NDArray[np.float64]
-Bools = NDArray[np.bool_]
+from canaleta.core.notation.arrays import Bools, Floats
 
 __all__ = [
     "KINDS",

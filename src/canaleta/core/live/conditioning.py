@@ -20,12 +20,9 @@ from canaleta.core.model.fields import field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import ModeTable
 from canaleta.core.model.quality import Quality, Reason
+from canaleta.core.notation.arrays import Bools, Floats, States
 from canaleta.core.signals.bands import bands_of
 from canaleta.core.signals.signal_types import SIGNALS, Family
-
-Floats = NDArray[np.float64]
-Bools = NDArray[np.bool_]
-States = NDArray[np.int8]
 
 __all__ = ["CHATTER_WINDOW_S", "UNKNOWN", "Condition", "Conditioned", "Reading", "Settings", "begin", "step"]
 

@@ -14,11 +14,9 @@ from numpy.typing import NDArray
 
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.arrays import Bools, Floats
 from canaleta.core.path.evaluate import evaluate
 from canaleta.core.signals.signal_types import Family
-
-Floats = NDArray[np.float64]
-Bools = NDArray[np.bool_]
 
 __all__ = ["LEVELS", "Plateau", "Recognised", "Watch", "begin", "signal_span", "step"]
 

@@ -17,6 +17,7 @@ from canaleta.core.live.conditioning import Reading, Settings
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality, Reason
+from canaleta.core.notation.arrays import Bools, Floats
 from canaleta.core.path.evaluate import evaluate
 from canaleta.core.signals.signal_types import Family
 
@@ -30,16 +31,16 @@ class Strip:
     waits: a fault is over and waits for a reset; chatters: it is said to chatter; done: the counter has reached its
     preset."""
 
-    times: NDArray[np.float64]
-    given: NDArray[np.float64]
+    times: Floats
+    given: Floats
     state: NDArray[np.int8]
-    value: NDArray[np.float64]
-    counted: NDArray[np.float64]
+    value: Floats
+    counted: Floats
     band: NDArray[np.int8]
-    trusted: NDArray[np.bool_]
-    waits: NDArray[np.bool_]
-    chatters: NDArray[np.bool_]
-    done: NDArray[np.bool_]
+    trusted: Bools
+    waits: Bools
+    chatters: Bools
+    done: Bools
 
 
 def strip(image: PlantImage, row: int, given: Sequence[tuple[float, float]], ends_s: float, period_s: float) -> Strip:

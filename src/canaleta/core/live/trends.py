@@ -17,9 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.model.quality import Quality
-
-Floats = NDArray[np.float64]
-Whole = NDArray[np.int64]
+from canaleta.core.notation.arrays import Floats, Whole
 
 __all__ = [
     "Drawn",

@@ -7,13 +7,13 @@ from functools import lru_cache
 from math import comb, factorial, floor, isfinite, log1p, log10, pi, sin
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
 from canaleta.core.model.module_type import Filter
+from canaleta.core.notation.arrays import Floats
 
 __all__ = ["Response", "attenuation", "response_of", "step_response"]
 
-Floats = NDArray[np.float64]
 REACHED = 1.0 - float(np.exp(-1.0))
 """The share of a step that a first-order filter has reached after its time: 63.2 %."""
 

@@ -17,11 +17,11 @@ from numpy.typing import NDArray
 from canaleta.core.model.conventions import Conventions
 from canaleta.core.model.fields import STORED, Landing, Stored, field_named, written
 from canaleta.core.model.layout import Layout
+from canaleta.core.notation.arrays import Bools, Floats, Rows
 from canaleta.core.signals.signal_types import SIGNALS, Family
 
 __all__ = ["PlantImage"]
 
-Rows = NDArray[np.int64]
 _ALL = slice(None)
 _FAMILY_OF = {signal.name: signal.family for signal in SIGNALS}
 
@@ -132,7 +132,7 @@ class PlantImage:
         """The age in s at which a reading of a rack is stale: so many of its periods as the plant says."""
         return self.conventions.stale_after_periods * self.layout.racks[rack].period_ms / 1000.0
 
-    def number(self, name: str) -> NDArray[np.float64]:
+    def number(self, name: str) -> Floats:
         """A number field as float64, NaN where empty."""
         return self._column(f"number:{name}")  # type: ignore[return-value]
 
@@ -140,7 +140,7 @@ class PlantImage:
         """A choice field as index into its choices, -1 where empty."""
         return self._column(f"code:{name}")  # type: ignore[return-value]
 
-    def filled(self, name: str) -> NDArray[np.bool_]:
+    def filled(self, name: str) -> Bools:
         """Whether a cell holds anything."""
         return self._column(f"filled:{name}")  # type: ignore[return-value]
 
@@ -160,7 +160,7 @@ class PlantImage:
         return self._column("channel")  # type: ignore[return-value]
 
     @property
-    def landed(self) -> NDArray[np.bool_]:
+    def landed(self) -> Bools:
         """Whether the point holds its channel."""
         return self._column("landed")  # type: ignore[return-value]
 

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from canaleta.core.notation.arrays import Bools, Floats
 from canaleta.core.notation.text import plain_figure
 from canaleta.core.signals.converters import WordForm
 from canaleta.core.signals.sensors.resistance import resistance_curves
@@ -457,10 +458,10 @@ class ModeTable:
     curve: NDArray[np.object_]
     common: NDArray[np.int8]
     rounding: NDArray[np.int8]
-    outputs: NDArray[np.bool_]
-    alternating: NDArray[np.bool_]
-    follows_supply: NDArray[np.bool_]
-    numbers: dict[str, NDArray[np.float64]]
+    outputs: Bools
+    alternating: Bools
+    follows_supply: Bools
+    numbers: dict[str, Floats]
 
     UNITS = ("mA", "V", "mV", "°C", "°F", "K", "Ω", "Hz", "pulses", "mV/V", "%")
     COMMONS = ("", "0 V", "24 V")

@@ -11,9 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.model.conventions import Namur
-
-Floats = NDArray[np.float64]
-Bools = NDArray[np.bool_]
+from canaleta.core.notation.arrays import Bools, Floats
 
 __all__ = ["BAD_SIGNAL", "Quality", "Reason", "mark", "of_reasons", "reason_words", "ripened", "signal_reasons"]
 

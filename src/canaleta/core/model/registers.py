@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.model.layout import Layout
+from canaleta.core.notation.arrays import Bools, Floats, Words
 from canaleta.core.signals.converters import WordForm
 
 __all__ = ["Decoded", "RackMap", "Request", "decode", "encode", "plan_requests"]
@@ -46,7 +47,7 @@ class RackMap:
     forms: tuple[WordForm, ...]
     status_word: NDArray[np.int64]
     status_bit: NDArray[np.int64]
-    healthy_is_one: NDArray[np.bool_]
+    healthy_is_one: Bools
     load_word: NDArray[np.int64]
     junction: dict[int, int]
     used: tuple[tuple[int, int], ...]
@@ -113,7 +114,7 @@ class RackMap:
             runs.setdefault(register, 1)
         return [Request(first, count) for first, count in sorted(runs.items())]
 
-    def without(self, refused: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    def without(self, refused: Bools) -> Bools:
         """Which channels stand on a register that was refused, (channels,). refused: (registers,), by number."""
         out = refused[self.word] | (refused[np.maximum(self.status_word, 0)] & (self.status_word >= 0))
         for at, form in enumerate(self.forms):
@@ -137,9 +138,9 @@ class Decoded:
     """Counts of every channel, float64 (channels,), whether the module reports a fault on it, and the current through
     its load, mA, NaN where it is not measured."""
 
-    counts: NDArray[np.float64]
-    fault: NDArray[np.bool_]
-    load_ma: NDArray[np.float64]
+    counts: Floats
+    fault: Bools
+    load_ma: Floats
 
 
 def plan_requests(spans: Iterable[tuple[int, int]], most: int = MOST_REGISTERS, gap: int = 16) -> list[Request]:
@@ -157,7 +158,7 @@ def plan_requests(spans: Iterable[tuple[int, int]], most: int = MOST_REGISTERS, 
     return [Request(at, min(most, end - at)) for first, end in out for at in range(first, end, most)]
 
 
-def decode(rack: RackMap, words: NDArray[np.uint16]) -> Decoded:
+def decode(rack: RackMap, words: Words) -> Decoded:
     """Channels from raw registers. words: (registers,) uint16, indexed by register number."""
     raw = words[rack.word].astype(np.int64)
     counts = ((raw >> np.maximum(rack.bit, 0)) & 1).astype(np.float64)
@@ -172,7 +173,7 @@ def decode(rack: RackMap, words: NDArray[np.uint16]) -> Decoded:
     return Decoded(counts, fault, load)
 
 
-def encode(rack: RackMap, at: NDArray[np.int64], counts: NDArray[np.float64], words: NDArray[np.uint16]) -> None:
+def encode(rack: RackMap, at: NDArray[np.int64], counts: Floats, words: Words) -> None:
     """Put counts of some channels into raw registers: the inverse of `decode`. at: rows of the map. In place."""
     for number, form in enumerate(rack.forms):
         mine = np.flatnonzero((rack.bit[at] < 0) & (rack.form[at] == number))

@@ -9,11 +9,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
+from canaleta.core.notation.arrays import Bools, Floats
 from canaleta.core.notation.text import shown
-
-Floats = NDArray[np.float64]
 
 __all__ = [
     "INPUT_TYPES",
@@ -148,7 +147,7 @@ def bleed_resistor(
     return most, float(fit), float(watt), rated
 
 
-def hysteresis(values: ArrayLike, on_at: float, off_at: float, before: bool = False) -> NDArray[np.bool_]:
+def hysteresis(values: ArrayLike, on_at: float, off_at: float, before: bool = False) -> Bools:
     """States of an analog value used as a switch: on from on_at, off again beyond off_at, else as before.
 
     on_at above off_at switches on a rising value, below it on a falling one. values: (n,) in the order of time.

@@ -17,7 +17,8 @@ from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import ModeTable
 from canaleta.core.model.quality import of_reasons, reason_words
-from canaleta.core.path.joints.base import Chain, Floats, PathRows, StationWords, Upset, Working
+from canaleta.core.notation.arrays import Floats
+from canaleta.core.path.joints.base import Chain, PathRows, StationWords, Upset, Working
 from canaleta.core.path.joints.chains import CHAINS
 from canaleta.core.path.joints.policy import clamped_share, settle
 from canaleta.core.path.joints.scaling import Scaling

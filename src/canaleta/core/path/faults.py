@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from canaleta.core.model.fields import STATIONS, Station, Stored, read_choice
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Reason
+from canaleta.core.notation.arrays import Bools, Floats
 from canaleta.core.notation.text import TextError, read_number
 from canaleta.core.path.evaluate import Paths, describe, evaluate
 from canaleta.core.path.joints.base import Upset
@@ -22,8 +23,6 @@ from canaleta.core.signals.sensors.extension import EXTENSION_NAMES
 from canaleta.core.signals.signal_types import SIGNAL_NAMES, Family, signal_named
 
 __all__ = ["KINDS", "Fault", "FaultKind", "evaluate_faulted", "faulted", "kinds_for", "read_fault", "upset_of"]
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -184,7 +183,7 @@ def evaluate_faulted(
     return Paths(physical.rows, stations, reasons, quality)
 
 
-def _has_status(image: PlantImage) -> NDArray[np.bool_]:
+def _has_status(image: PlantImage) -> Bools:
     """Whether the module of each row tells faults in a status word."""
     told = {number for number, module in image.layout.modules.items() if image.layout.types[module.type_key].status}
     return np.isin(image.module, list(told))

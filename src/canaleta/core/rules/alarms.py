@@ -6,16 +6,15 @@ import itertools
 from collections.abc import Iterator
 
 import numpy as np
-from numpy.typing import NDArray
 
 from canaleta.core.model.field_table import ALARM_LEVELS
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.arrays import Bools, Rows
 from canaleta.core.notation.text import as_typed
 from canaleta.core.rules.finding import Finding
 from canaleta.core.rules.rule import report, rule
 
-Rows = NDArray[np.int64]
 _LIMITS = tuple(f"alarm_{level}" for level in ALARM_LEVELS)
 
 
@@ -46,7 +45,7 @@ def alarms_out_of_order(image: PlantImage, rows: Rows) -> Iterator[Finding]:
                 yield _finding(image, row, name, (name,), said_)
 
 
-def _suspect(image: PlantImage, rows: Rows) -> NDArray[np.bool_]:
+def _suspect(image: PlantImage, rows: Rows) -> Bools:
     """Rows with a limit out of order or outside the ends of the value: few of the many that have alarms."""
     ends = np.stack([image.number(name)[rows] for name in ("value_low", "value_high")])
     least, most = ends.min(axis=0), ends.max(axis=0)

@@ -9,8 +9,9 @@ import numpy as np
 
 from canaleta.core.model.fields import Landing
 from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.arrays import Rows
 from canaleta.core.rules.finding import PLANT, Finding, figures_in, seal
-from canaleta.core.rules.rule import RULES, Rows, Rule
+from canaleta.core.rules.rule import RULES, Rule
 
 __all__ = ["audit", "audit_change", "group_key"]
 

@@ -5,19 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
-from numpy.typing import NDArray
 
 from canaleta.core.checks.checkpoints import TEMPERATURE
 from canaleta.core.hardware.occupancy import class_of, spares_wanted
 from canaleta.core.model.field_table import ALARM_LEVELS, LADDER
 from canaleta.core.model.fields import Station, field_named
 from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.arrays import Rows
 from canaleta.core.notation.text import shown
 from canaleta.core.rules.finding import Cell, Finding, Fix
 from canaleta.core.rules.rule import report, report_of_plant, rule
 from canaleta.core.signals.signal_types import Family
-
-Rows = NDArray[np.int64]
 
 
 @rule(

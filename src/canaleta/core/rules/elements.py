@@ -12,6 +12,7 @@ from canaleta.core.checks.checkpoints import TEMPERATURE
 from canaleta.core.model.field_table import ALARM_LEVELS, JUMPERS
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.arrays import Rows
 from canaleta.core.notation.text import shown
 from canaleta.core.path.facts.temperature import wire_error_degc
 from canaleta.core.path.joints.base import PathRows
@@ -32,7 +33,6 @@ from canaleta.core.signals.sensors.elements import degrees, electrical, span_deg
 from canaleta.core.signals.sensors.extension import EXTENSION_NAMES, EXTENSIONS, extensions_for
 from canaleta.core.signals.signal_types import Family
 
-Rows = NDArray[np.int64]
 _PLACE = ("signal", "channel", "mode", "device_low", "device_high", "device_unit")
 _USUAL_HEAD_DEGC = 45.0
 """Taken for a head whose temperature nobody typed, and said so."""

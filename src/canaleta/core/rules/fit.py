@@ -6,7 +6,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
-from numpy.typing import NDArray
 
 from canaleta.core.checks.checkpoints import TEMPERATURE
 from canaleta.core.hardware.fit import supplied
@@ -14,6 +13,7 @@ from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import ModeTable
 from canaleta.core.model.quality import Reason
+from canaleta.core.notation.arrays import Bools, Rows
 from canaleta.core.notation.text import shown
 from canaleta.core.path.evaluate import describe, evaluate
 from canaleta.core.path.joints import contact, linear, linear_words
@@ -38,8 +38,6 @@ from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.laws import SENSOR_LAW
 from canaleta.core.signals.signal_types import LOADS, Family
 
-Rows = NDArray[np.int64]
-Bools = NDArray[np.bool_]
 _PLACE = ("signal", "channel", "mode")
 _SHUNTS = {5.0: "250", 10.0: "500", 1.0: "50"}
 _AC = ("AC contact", "AC load")

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
-from numpy.typing import NDArray
 
 from canaleta.core.hardware.loads import Load, device_ma, module_load, rack_load
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.naming import departures
+from canaleta.core.notation.arrays import Rows
 from canaleta.core.notation.text import shown
 from canaleta.core.rules.finding import Cause, Finding
 from canaleta.core.rules.masks import of_signal, on_same_module
@@ -18,7 +18,6 @@ from canaleta.core.rules.rule import report, report_of_plant, rule
 from canaleta.core.signals.signal_types import LOADS, Family
 from canaleta.core.signals.strips import cores_of
 
-Rows = NDArray[np.int64]
 _AC = ("AC contact", "AC load")
 
 

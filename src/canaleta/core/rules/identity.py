@@ -5,15 +5,11 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator
 
-import numpy as np
-from numpy.typing import NDArray
-
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.arrays import Rows
 from canaleta.core.rules.finding import Cell, Finding, Fix
 from canaleta.core.rules.rule import report, rule
-
-Rows = NDArray[np.int64]
 
 
 def _groups(image: PlantImage, field: str, rows: Rows) -> list[list[int]]:

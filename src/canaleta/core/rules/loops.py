@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
-from numpy.typing import NDArray
 
 from canaleta.core.model.fields import Station
 from canaleta.core.model.filters import response_of
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.sources import Source, loop_sources
+from canaleta.core.notation.arrays import Rows
 from canaleta.core.notation.text import shown
 from canaleta.core.path.joints.base import PathRows
 from canaleta.core.path.joints.linear import loop_drop_v, loop_ohm
@@ -20,7 +20,6 @@ from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.loops import DESIGN_MA, HART_LEAST_OHM, cable_ohm
 from canaleta.core.signals.signal_types import Family
 
-Rows = NDArray[np.int64]
 _IN_LOOP = ("signal", "channel", "mode", "shunt_ohm", "hops", "cable_m", "cable_mm2", "cable_degc")
 
 

@@ -6,15 +6,15 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from numpy.typing import NDArray
 
 from canaleta.core.checks.checkpoints import TEMPERATURE
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import ModuleType
+from canaleta.core.notation.arrays import Bools, Floats, Rows
 from canaleta.core.notation.text import shown
 from canaleta.core.notation.units import factor_and_offset
 from canaleta.core.path.joints import contact, linear, temperature
-from canaleta.core.path.joints.base import Floats, PathRows
+from canaleta.core.path.joints.base import PathRows
 from canaleta.core.path.joints.converter import NOMINAL_SUPPLY_V, AffineConverter
 from canaleta.core.signals.laws import VALUE_LAW_NAMES
 from canaleta.core.signals.sensors.elements import electrical, span_degc
@@ -42,8 +42,6 @@ __all__ = [
     "uncurved",
 ]
 
-Rows = NDArray[np.int64]
-Bools = NDArray[np.bool_]
 PATH = (
     "signal", "device_low", "device_high", "device_unit", "device_law", "acting", "signal_low", "signal_high", "device_table",
     "device_cutoff", "curve_table", "wires", "lead_ohm", "jumper", "extension", "head_degc", "junction", "junction_degc",

@@ -6,17 +6,16 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
-from numpy.typing import NDArray
 
 from canaleta.core.hardware.settings import FIELD_OF
 from canaleta.core.model.fields import Station, field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import FIGURES
+from canaleta.core.notation.arrays import Rows
 from canaleta.core.notation.text import plain_figure
 from canaleta.core.rules.finding import Cell, Finding, Fix
 from canaleta.core.rules.rule import report, rule
 
-Rows = NDArray[np.int64]
 FIELDS = tuple(FIELD_OF[of] for of in FIGURES)
 PERIODS_A_DITHER = 5.0
 """A tremble is drawn by the pulses: with fewer of them in its period it is not the tremble that was asked for."""

@@ -6,13 +6,13 @@ from collections.abc import Iterator, Sequence
 from decimal import Decimal
 
 import numpy as np
-from numpy.typing import NDArray
 
 from canaleta.core.checks.checkpoints import TEMPERATURE
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.fields import field_named as field
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.references import between_units
+from canaleta.core.notation.arrays import Bools, Floats, Rows
 from canaleta.core.notation.text import as_typed, rounded_text, shown
 from canaleta.core.notation.units import factor_and_offset
 from canaleta.core.path.evaluate import describe, evaluate, forwards
@@ -36,10 +36,6 @@ from canaleta.core.rules.masks import (
 from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.laws import LAW_NAMES, SENSOR_LAW, TABLE_LAWS, VALUE_LAW_NAMES
 from canaleta.core.signals.signal_types import Family
-
-Rows = NDArray[np.int64]
-Floats = NDArray[np.float64]
-Bools = NDArray[np.bool_]
 
 _ROOT = LAW_NAMES.index("square root")
 _SHARES = (0.0, 0.25, 0.5, 0.75, 1.0)
@@ -145,14 +141,12 @@ def _comparable(image: PlantImage, rows: Rows) -> tuple[Rows, Floats, Floats]:
     return rows[same], ends[:, 0], ends[:, 1]
 
 
-def _only_upside_down(
-    image: PlantImage, rows: Rows, true: Floats, says: Floats, allowed: Floats
-) -> NDArray[np.bool_]:
+def _only_upside_down(image: PlantImage, rows: Rows, true: Floats, says: Floats, allowed: Floats) -> Bools:
     """Where the scaling agrees once it is turned over: that is R11's to say."""
     down = image.number("value_low")[rows] > image.number("value_high")[rows]
     device_down = image.number("device_low")[rows] > image.number("device_high")[rows]
     turned = image.number("value_low")[rows] + image.number("value_high")[rows] - says
-    only: NDArray[np.bool_] = (down != device_down) & (np.abs(turned - true).max(axis=0) <= allowed)
+    only: Bools = (down != device_down) & (np.abs(turned - true).max(axis=0) <= allowed)
     return only
 
 

@@ -10,16 +10,12 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-import numpy as np
-from numpy.typing import NDArray
-
 from canaleta.core.model.fields import Landing, Station
 from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.arrays import Rows
 from canaleta.core.rules.finding import Cause, Cell, Finding, Fix, Harm, Severity
 
 __all__ = ["RULES", "Rows", "Rule", "report", "report_of_plant", "rule", "rule_named"]
-
-Rows = NDArray[np.int64]
 
 
 @dataclass(frozen=True)

@@ -6,11 +6,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
-from numpy.typing import NDArray
 
 from canaleta.core.checks.checkpoints import TEMPERATURE
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.arrays import Rows
 from canaleta.core.notation.text import shown
 from canaleta.core.path.discrete import INPUT_TYPES, agreement
 from canaleta.core.path.evaluate import evaluate
@@ -21,7 +21,6 @@ from canaleta.core.rules.masks import of_signal, of_type, signal_of, takes
 from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.signal_types import LOADS, Family
 
-Rows = NDArray[np.int64]
 _CIRCUIT = ("signal", "channel", "mode", "leakage_ma", "drop_v", "series_ohm", "parallel_ohm")
 
 

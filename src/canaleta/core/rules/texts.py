@@ -5,11 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from decimal import Decimal
 
-import numpy as np
-from numpy.typing import NDArray
-
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.arrays import Rows
 from canaleta.core.notation.patterns import SPACE, compiled, lines_with
 from canaleta.core.notation.tags import Tag, function_of, has_shape, letters_of, own_letters, read_tag
 from canaleta.core.notation.text import RangeText, TextError, as_typed, plain, read_range
@@ -19,7 +17,6 @@ from canaleta.core.rules.rule import report, rule
 from canaleta.core.sheet.follows import followed_by
 from canaleta.core.signals.signal_types import Family
 
-Rows = NDArray[np.int64]
 _QUOTED = compiled(
     rf"(?:^|[^\pL\pN_.,\-])((?:[-+\x{{2212}}]?\d+(?:[.,]\d+)?){SPACE}*(?:\.\.\.?|\x{{2026}}|\x{{2013}}|-|to|bis){SPACE}*"
     rf"(?:[-+\x{{2212}}]?\d+(?:[.,]\d+)?){SPACE}*([^\s\d,;.()]{{1,8}}))"

@@ -6,7 +6,6 @@ from collections.abc import Iterator
 from itertools import pairwise
 
 import numpy as np
-from numpy.typing import NDArray
 
 from canaleta.core.checks.checkpoints import TEMPERATURE
 from canaleta.core.model.field_table import ALARM_LEVELS
@@ -14,6 +13,7 @@ from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import ModeTable
 from canaleta.core.model.references import asks_reference
+from canaleta.core.notation.arrays import Floats, Rows
 from canaleta.core.notation.text import as_typed, shown
 from canaleta.core.notation.units import Unit, find_unit
 from canaleta.core.path.evaluate import describe, evaluate
@@ -29,8 +29,6 @@ from canaleta.core.signals.plc_types import LOSS_ALLOWED, RANGES, chain_of
 from canaleta.core.signals.signal_types import Family
 from canaleta.core.signals.tables import table_of
 
-Rows = NDArray[np.int64]
-Floats = NDArray[np.float64]
 _SCALED = (
     "signal", "channel", "mode", "counts_low", "counts_high", "value_low", "value_high", "value_unit", "value_law", "value_form",
     "slope", "offset", "factors", "signal_low", "signal_high", "shunt_ohm",

@@ -6,18 +6,16 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
-from numpy.typing import NDArray
 
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.arrays import Rows
 from canaleta.core.notation.text import TextError
 from canaleta.core.rules.finding import Finding
 from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.bands import bands_of
 from canaleta.core.signals.decodings import read_shown
 from canaleta.core.signals.signal_types import Family
-
-Rows = NDArray[np.int64]
 
 
 @rule(

@@ -5,15 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
-from numpy.typing import NDArray
 
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.arrays import Rows
 from canaleta.core.rules.finding import Finding
 from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.strips import cores_of, terminals_of
-
-Rows = NDArray[np.int64]
 
 
 @rule(

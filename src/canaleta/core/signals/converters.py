@@ -12,8 +12,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-Floats = NDArray[np.float64]
-Words = NDArray[np.uint16]
+from canaleta.core.notation.arrays import Floats, Words
 
 __all__ = ["ORDERS", "WordForm", "round_counts"]
 

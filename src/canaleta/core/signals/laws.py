@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from canaleta.core.notation.arrays import Floats
 
 __all__ = ["LAWS", "LAW_NAMES", "SENSOR_LAW", "TABLE_LAWS", "VALUE_LAW_NAMES", "Law", "apply", "cut_off", "invert"]
 

@@ -8,9 +8,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
-Floats = NDArray[np.float64]
+from canaleta.core.notation.arrays import Floats
 
 __all__ = ["HART_LEAST_OHM", "LoopBudget", "cable_ohm", "conductor_ohm_per_km", "loop_budget"]
 

@@ -8,9 +8,8 @@ because loading SciPy's interpolation takes longer than everything else that a s
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from canaleta.core.notation.arrays import Floats
 
 __all__ = ["MonotoneCubic"]
 

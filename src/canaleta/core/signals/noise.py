@@ -9,9 +9,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from canaleta.core.notation.arrays import Floats
 
 __all__ = ["SMOOTHINGS_S", "Noise", "Tried", "advised", "noise_of", "tried"]
 

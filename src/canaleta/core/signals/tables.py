@@ -9,12 +9,11 @@ from decimal import Decimal
 from functools import cached_property, lru_cache
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
+from canaleta.core.notation.arrays import Bools, Floats
 from canaleta.core.notation.text import TextError, plain, read_number
 from canaleta.core.signals.monotone import MonotoneCubic
-
-Floats = NDArray[np.float64]
 
 __all__ = ["MOST_POINTS", "Table", "read_table", "table_of", "through_tables"]
 
@@ -106,7 +105,7 @@ class Table:
         return np.asarray(x, dtype=np.float64)
 
 
-def through_tables(texts: Sequence[str | None], cubic: NDArray[np.bool_], x: Floats, forward: bool) -> Floats:
+def through_tables(texts: Sequence[str | None], cubic: Bools, x: Floats, forward: bool) -> Floats:
     """Each x through its own table, or backwards; NaN where there is no table. All of one length; rows of one table
     are worked on together.
     """

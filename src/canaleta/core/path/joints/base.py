@@ -13,9 +13,8 @@ from canaleta.core.model.conventions import Conventions
 from canaleta.core.model.fields import field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Reason, mark
+from canaleta.core.notation.arrays import Bools, Floats
 from canaleta.core.notation.text import as_typed
-
-Floats = NDArray[np.float64]
 
 __all__ = [
     "Chain",
@@ -53,10 +52,10 @@ class Upset:
     NaN in a number is no fault in that row.
     """
 
-    opened: NDArray[np.bool_] | None = None
-    shorted: NDArray[np.bool_] | None = None
-    reversed: NDArray[np.bool_] | None = None
-    extension_reversed: NDArray[np.bool_] | None = None
+    opened: Bools | None = None
+    shorted: Bools | None = None
+    reversed: Bools | None = None
+    extension_reversed: Bools | None = None
     lead_ohm: Floats | None = None
     shunt_factor: Floats | None = None
     supply_v: Floats | None = None
@@ -144,7 +143,7 @@ class PathRows:
             return np.full(len(self.rows), "", dtype=object)
         return np.where(self._mode >= 0, curves[np.maximum(self._mode, 0)], "")
 
-    def mode_flag(self, column: str) -> NDArray[np.bool_]:
+    def mode_flag(self, column: str) -> Bools:
         """A yes-or-no column of the mode table, no where there is no mode."""
         return self.once(("flag", column), lambda: np.nan_to_num(self.of_mode(column)) > 0)
 
@@ -152,7 +151,7 @@ class PathRows:
         """The stored cells of a field, None where empty."""
         return self.once(("cells", field), lambda: self.image.cells[field][self.rows])
 
-    def chosen(self, field: str, choice: str) -> NDArray[np.bool_]:
+    def chosen(self, field: str, choice: str) -> Bools:
         """Where a choice field says this."""
         return self.once(
             ("chosen", field, choice),
@@ -179,18 +178,18 @@ class PathRows:
         """What a fault makes of the shunt or burden: 1.02 is two percent high."""
         return self._upset("shunt_factor", 1.0)
 
-    def hit(self, fault: str) -> NDArray[np.bool_]:
+    def hit(self, fault: str) -> Bools:
         """Where a fault that either is or is not has been set."""
         found = getattr(self.upset, fault)
         return np.zeros(len(self.rows), dtype=bool) if found is None else found
 
     @property
-    def has_mode(self) -> NDArray[np.bool_]:
+    def has_mode(self) -> Bools:
         """Whether the channel's mode is known."""
         return self._mode >= 0
 
     @property
-    def mode_family(self) -> NDArray[np.float64]:
+    def mode_family(self) -> Floats:
         """The family of each mode, NaN where there is none."""
         return self.of_mode("family")
 
@@ -255,7 +254,7 @@ def decimals_for(span: float) -> int:
     return int(np.clip(3 - np.floor(np.log10(abs(span))), 0, 6))
 
 
-def mode_reasons(p: PathRows, fits: NDArray[np.bool_]) -> NDArray[np.uint32]:
+def mode_reasons(p: PathRows, fits: Bools) -> NDArray[np.uint32]:
     """NO_MODE where the channel has none; MODE_MISFIT where its mode cannot take the signal."""
     out = np.zeros(len(p), dtype=np.uint32)
     mark(out, ~p.has_mode, Reason.NO_MODE)

@@ -11,8 +11,9 @@ from numpy.typing import NDArray
 
 from canaleta.core.model.module_type import ModeTable
 from canaleta.core.model.quality import Reason, mark
+from canaleta.core.notation.arrays import Bools, Floats
 from canaleta.core.path.discrete import INPUT_TYPES, NAMUR_ACTUATED_MA, NAMUR_FREE_MA, state_of_type
-from canaleta.core.path.joints.base import Floats, PathRows, mode_reasons, or_zero
+from canaleta.core.path.joints.base import PathRows, mode_reasons, or_zero
 from canaleta.core.path.joints.converter import NOMINAL_SUPPLY_V
 from canaleta.core.signals.signal_types import LOADS, SIGNALS, Family
 
@@ -37,22 +38,22 @@ def input_ohm(p: PathRows) -> Floats:
     return out
 
 
-def watched(p: PathRows) -> NDArray[np.bool_]:
+def watched(p: PathRows) -> Bools:
     """Where the input measures the current that it feeds."""
     return p.once("contact watched", lambda: _watched(p))
 
 
-def _watched(p: PathRows) -> NDArray[np.bool_]:
+def _watched(p: PathRows) -> Bools:
     return np.asarray(p.of_mode("unit") == _MA, dtype=bool)
 
 
-def fits(p: PathRows) -> NDArray[np.bool_]:
+def fits(p: PathRows) -> Bools:
     """Whether the mode can take the switch: transistors need a voltage input, watched switches a watching one, and
     what is a load needs an output."""
     return p.once("contact fits", lambda: _fits(p))
 
 
-def _fits(p: PathRows) -> NDArray[np.bool_]:
+def _fits(p: PathRows) -> Bools:
     kind = switch_kind(p)
     bare = (kind == "contact") | (kind == "end-of-line") | (kind == "NAMUR")
     volts = (kind != "NAMUR") & ~watched(p)
@@ -60,19 +61,19 @@ def _fits(p: PathRows) -> NDArray[np.bool_]:
     return np.asarray((p.mode_family == Family.CONTACT) & ((watched(p) & bare) | volts) & driven, dtype=bool)
 
 
-def current_path(p: PathRows) -> NDArray[np.bool_]:
+def current_path(p: PathRows) -> Bools:
     """Whether a current can flow: PNP pulls to +, so the input's common is at 0 V; NPN the other way round."""
     return p.once("contact current_path", lambda: _current_path(p))
 
 
-def _current_path(p: PathRows) -> NDArray[np.bool_]:
+def _current_path(p: PathRows) -> Bools:
     kind = switch_kind(p)
     common = or_zero(p.of_mode("common"))
     at_zero, at_plus = (common == ModeTable.COMMONS.index(side) for side in ("0 V", "24 V"))
     return np.asarray(~((kind == "PNP") & at_plus) & ~((kind == "NPN") & at_zero), dtype=bool)
 
 
-def on_mains(p: PathRows) -> NDArray[np.bool_]:
+def on_mains(p: PathRows) -> Bools:
     """Where the circuit is on the mains: a contact that is meant for them, or a dry one on such an input."""
     kind = switch_kind(p)
     return np.asarray(
@@ -106,7 +107,7 @@ class CircuitJoint:
         return out if p.upset.noise is None else out + np.nan_to_num(p.upset.noise)
 
     @staticmethod
-    def _volts(p: PathRows, closed: NDArray[np.bool_]) -> Floats:
+    def _volts(p: PathRows, closed: Bools) -> Floats:
         supply = np.where(on_mains(p), p.conventions.mains_v, p.supply_v)
         on = np.maximum(supply - or_zero(p.number("drop_v")), 0.0)
         leaked = or_zero(p.number("leakage_ma")) / 1000.0 * np.nan_to_num(input_ohm(p))
@@ -114,7 +115,7 @@ class CircuitJoint:
         return np.where(current_path(p), out, 0.0)
 
     @staticmethod
-    def _milliampere(p: PathRows, closed: NDArray[np.bool_]) -> Floats:
+    def _milliampere(p: PathRows, closed: Bools) -> Floats:
         source, inside = p.of_mode("source_v"), p.of_mode("source_ohm")
         kind = switch_kind(p)
         series = np.where(kind == "end-of-line", p.number("series_ohm"), 0.0)
@@ -188,11 +189,11 @@ def _state(p: PathRows, level: Floats) -> Floats:
     return out
 
 
-def _broken(p: PathRows, level: Floats) -> NDArray[np.bool_]:
+def _broken(p: PathRows, level: Floats) -> Bools:
     return np.asarray(level < p.of_mode("break_below"), dtype=bool)
 
 
-def _bridged(p: PathRows, level: Floats) -> NDArray[np.bool_]:
+def _bridged(p: PathRows, level: Floats) -> Bools:
     return np.asarray(level >= p.of_mode("short_from"), dtype=bool)
 
 

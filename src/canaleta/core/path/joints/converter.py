@@ -7,7 +7,8 @@ from numpy.typing import NDArray
 
 from canaleta.core.model.module_type import ModeTable
 from canaleta.core.model.quality import Reason, mark
-from canaleta.core.path.joints.base import Floats, PathRows, or_zero
+from canaleta.core.notation.arrays import Bools, Floats
+from canaleta.core.path.joints.base import PathRows, or_zero
 from canaleta.core.signals.converters import round_counts
 
 __all__ = ["NOMINAL_SUPPLY_V", "AffineConverter", "fault_counts"]
@@ -65,7 +66,7 @@ class AffineConverter:
         return p.of_mode("signal_low") * volts, p.of_mode("signal_high") * volts
 
 
-def fault_counts(p: PathRows, counts: Floats, reasons: NDArray[np.uint32]) -> NDArray[np.bool_]:
+def fault_counts(p: PathRows, counts: Floats, reasons: NDArray[np.uint32]) -> Bools:
     """Mark the faults that a count of their own tells. Returns where the count told one."""
     told = np.zeros(len(p), dtype=bool)
     for name, reason in (

@@ -7,12 +7,8 @@ from numpy.typing import NDArray
 
 from canaleta.core.model.module_type import ModeTable
 from canaleta.core.model.quality import Reason, mark, signal_reasons
-from canaleta.core.path.joints.base import (
-    Floats,
-    PathRows,
-    mode_reasons,
-    or_zero,
-)
+from canaleta.core.notation.arrays import Bools, Floats
+from canaleta.core.path.joints.base import PathRows, mode_reasons, or_zero
 from canaleta.core.path.joints.converter import AffineConverter, fault_counts
 from canaleta.core.path.joints.scaling import Scaling
 from canaleta.core.signals import laws
@@ -102,7 +98,7 @@ class SignalJoint:
         return 100.0 * (y - low) / (high - low)
 
     @staticmethod
-    def _upset(p: PathRows, signal: Floats, current: NDArray[np.bool_]) -> Floats:
+    def _upset(p: PathRows, signal: Floats, current: Bools) -> Floats:
         """Faults between the device and the terminals."""
         fed = ~p.chosen("supply", "own 24 V") & current
         # A loop-powered device is a diode the wrong way round; an active one drives its current backwards.
@@ -232,7 +228,7 @@ def _derived_counts(p: PathRows) -> tuple[Floats, Floats]:
 SCALING = Scaling(derived_counts)
 
 
-def fits(p: PathRows) -> NDArray[np.bool_]:
+def fits(p: PathRows) -> Bools:
     """Whether the channel's mode can take the device's signal."""
     return ~np.isnan(InputJoint.gain(p, 1.0))
 

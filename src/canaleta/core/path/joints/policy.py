@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from canaleta.core.model.field_table import ON_FAILURE, OUTSIDE
 from canaleta.core.model.quality import BAD_SIGNAL, Reason, mark
-from canaleta.core.path.joints.base import Floats, PathRows
+from canaleta.core.notation.arrays import Floats
+from canaleta.core.path.joints.base import PathRows
 from canaleta.core.path.joints.scaling import Scaling
 
 __all__ = ["clamped_share", "settle"]

@@ -13,8 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.model.field_table import FORMS
+from canaleta.core.notation.arrays import Bools, Floats
 from canaleta.core.notation.units import factor_and_offset
-from canaleta.core.path.joints.base import Floats, PathRows, or_zero
+from canaleta.core.path.joints.base import PathRows, or_zero
 from canaleta.core.signals import laws
 from canaleta.core.signals.hops_and_factors import factors_of
 from canaleta.core.signals.laws import SENSOR_LAW, TABLE_LAWS, VALUE_LAW_NAMES
@@ -117,7 +118,7 @@ class Scaling:
         return c0, c1, np.where(sloped, slope * c0 + offset, v0), np.where(sloped, slope * c1 + offset, v1)
 
     @staticmethod
-    def sloped(p: PathRows) -> tuple[NDArray[np.bool_], Floats, Floats]:
+    def sloped(p: PathRows) -> tuple[Bools, Floats, Floats]:
         """Rows whose scaling is typed as slope and offset or as factors, and both figures."""
         return p.once("sloped", lambda: _slopes(p))
 
@@ -126,7 +127,7 @@ def _product(text: str | None) -> float:
     return reduce(lambda a, f: a * f.factor, factors_of(text), 1.0) if text else float("nan")
 
 
-def _slopes(p: PathRows) -> tuple[NDArray[np.bool_], Floats, Floats]:
+def _slopes(p: PathRows) -> tuple[Bools, Floats, Floats]:
     form = p.code("value_form")
     chained = form == _FACTORS
     sloped = np.asarray((form == _SLOPE) | chained, dtype=bool)

@@ -11,14 +11,9 @@ from numpy.typing import NDArray
 from canaleta.core.model.field_table import JUMPERS
 from canaleta.core.model.module_type import DEGREES, ModeTable
 from canaleta.core.model.quality import Reason, mark
+from canaleta.core.notation.arrays import Bools, Floats, Names
 from canaleta.core.notation.units import factor_and_offset
-from canaleta.core.path.joints.base import (
-    Floats,
-    PathRows,
-    Reasons,
-    mode_reasons,
-    or_zero,
-)
+from canaleta.core.path.joints.base import PathRows, Reasons, mode_reasons, or_zero
 from canaleta.core.path.joints.converter import AffineConverter, fault_counts
 from canaleta.core.path.joints.scaling import Scaling, junction_degc
 from canaleta.core.signals.laws import SENSOR_LAW
@@ -29,7 +24,6 @@ from canaleta.core.signals.signal_types import SIGNALS, Family
 
 __all__ = ["CONVERTER", "SCALING", "elements", "in_degc", "reasons_for", "takes"]
 
-Names = NDArray[np.object_]
 _CURVES = np.array([*(signal.curve for signal in SIGNALS), ""], dtype=object)
 _MADE_BY = np.array([*(wire.makes for wire in EXTENSIONS.values()), ""], dtype=object)
 _UNIT_CODES = {unit: ModeTable.UNITS.index(unit) for unit in (*DEGREES, "mV", "Ω")}
@@ -166,7 +160,7 @@ class WireJoint:
         return np.where(fewer, short_of, own)
 
     @staticmethod
-    def left_open(p: PathRows) -> NDArray[np.bool_]:
+    def left_open(p: PathRows) -> Bools:
         """Where the jumper that fewer wires need is not there."""
         wires, built = or_zero(p.number("wires")), or_zero(p.of_mode("wires"))
         return np.asarray((wires > 0) & (wires < built) & p.chosen("jumper", "absent"), dtype=bool)
@@ -250,7 +244,7 @@ def in_degc(p: PathRows, figure: Floats) -> Floats:
     return CONVERTER.from_unit(p, figure)
 
 
-def takes(p: PathRows, family: Family) -> NDArray[np.bool_]:
+def takes(p: PathRows, family: Family) -> Bools:
     """Whether the mode takes an element of this family: by a curve of its own, or mV or Ω as they are."""
     raw = _UNIT_CODES["mV" if family == Family.THERMOCOUPLE else "Ω"]
     straight = (p.mode_curves() == "") & (p.of_mode("unit") == raw)

@@ -6,14 +6,11 @@ An element is named as points and modes name it: a thermocouple letter, a resist
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from canaleta.core.notation.arrays import Floats, Names
 from canaleta.core.signals.sensors.resistance import resistance_curve, resistance_curves
 from canaleta.core.signals.sensors.thermocouples import thermocouple, thermocouple_letters
 from canaleta.core.signals.tables import table_of, through_tables
-
-Floats = NDArray[np.float64]
-Names = NDArray[np.object_]
 
 __all__ = ["degrees", "electrical", "span_degc"]
 

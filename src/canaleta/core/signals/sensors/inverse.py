@@ -12,9 +12,8 @@ from collections.abc import Callable
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from canaleta.core.notation.arrays import Floats
 
 __all__ = ["InverseTable"]
 

@@ -12,12 +12,11 @@ from functools import cache
 from importlib import resources
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
+from canaleta.core.notation.arrays import Floats
 from canaleta.core.signals.sensors.inverse import InverseTable
 from canaleta.core.signals.tables import Table
-
-Floats = NDArray[np.float64]
 
 __all__ = [
     "CLASSES",

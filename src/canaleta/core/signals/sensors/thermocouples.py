@@ -12,11 +12,10 @@ from functools import cache
 from importlib import resources
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
+from canaleta.core.notation.arrays import Bools, Floats
 from canaleta.core.signals.sensors.inverse import InverseTable
-
-Floats = NDArray[np.float64]
 
 __all__ = ["CLASSES", "SOURCE", "Thermocouple", "thermocouple", "thermocouple_letters"]
 
@@ -98,7 +97,7 @@ class Thermocouple:
         e = np.asarray(emf_mv, dtype=np.float64)
         return self._inverse(e, _ROUNDING_MV)
 
-    def is_unique(self, emf_mv: ArrayLike) -> NDArray[np.bool_]:
+    def is_unique(self, emf_mv: ArrayLike) -> Bools:
         """Whether only one temperature has this emf. False only for type B at or below 0 mV."""
         return np.asarray(np.asarray(emf_mv, dtype=np.float64) >= self.unique_above_mv, dtype=bool)
 
