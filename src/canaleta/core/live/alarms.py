@@ -16,6 +16,7 @@ from enum import IntEnum
 import numpy as np
 from numpy.typing import NDArray
 
+from canaleta.core.live.columns import Columns
 from canaleta.core.model.field_table import ALARM_LEVELS, CONSEQUENCES, PRIORITIES
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality
@@ -266,7 +267,7 @@ def _suppressing(image: PlantImage, rows: NDArray[np.int64]) -> NDArray[np.int64
 
 
 @dataclass(frozen=True)
-class Alarms:
+class Alarms(Columns):
     """The state of m alarms. state: of State. active: whether the condition holds, behind its delays. since: since
     when the bare condition says otherwise, NaN while it agrees. until: when a shelf ends by itself, NaN for never.
     slow: the value behind RATE_OVER_S, for rates; last: when the last step was, s."""
@@ -283,16 +284,10 @@ class Alarms:
         """Whether nothing has come, nothing is coming and nothing is set aside."""
         return not (self.state.any() or self.active.any() or np.isfinite(self.since).any())
 
-    def take(self, rows: NDArray[np.int64]) -> Alarms:
-        """The states of other alarms; -1 for one that is new."""
-        new = begin(len(rows))
-        known = rows >= 0
-        columns = {}
-        for name in ("state", "active", "since", "until", "slow"):
-            column = getattr(new, name).copy()
-            column[known] = getattr(self, name)[rows[known]]
-            columns[name] = column
-        return Alarms(**columns, last=self.last)
+    @classmethod
+    def begin(cls, n: int) -> Alarms:
+        """Nothing has come yet."""
+        return begin(n)
 
 
 def rack_table(rack: int, points: AlarmTable) -> AlarmTable:

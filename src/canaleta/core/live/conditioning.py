@@ -16,6 +16,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from canaleta.core.live.columns import Columns
 from canaleta.core.model.fields import field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import ModeTable
@@ -134,7 +135,7 @@ def _wrap(image: PlantImage, rows: NDArray[np.int64]) -> Floats:
 
 
 @dataclass(frozen=True)
-class Condition:
+class Condition(Columns):
     """The state of n points between two readings. Arrays of shape (n,); NaN and -1 where nothing is known yet.
 
     at: when the last step was, s. smooth: the filtered value. raw: the state before the delays, raw_since: since
@@ -159,18 +160,10 @@ class Condition:
     latched: NDArray[np.uint32]
     band: States
 
-    def take(self, rows: NDArray[np.int64]) -> Condition:
-        """The states of other rows; -1 for a point that is new."""
-        new = begin(len(rows))
-        known = rows >= 0
-        out = {}
-        for name in self.__dataclass_fields__:
-            if name == "at":
-                continue
-            column = getattr(new, name).copy()
-            column[known] = getattr(self, name)[rows[known]]
-            out[name] = column
-        return Condition(self.at, **out)
+    @classmethod
+    def begin(cls, n: int) -> Condition:
+        """Nothing has come yet."""
+        return begin(n)
 
     def reset(self, where: Bools) -> Condition:
         """Take the latches off some points. A fault that stands comes back with the next reading."""

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from canaleta.core.live.columns import Columns
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.arrays import Bools, Floats
@@ -74,10 +75,12 @@ _SUMS = ("signal", "square", "counts", "value")
 
 
 @dataclass(frozen=True)
-class Watch:
+class Watch(Columns):
     """What was seen of n points. n_now, first, sums: of the level that stands now, (n,) and (4, n); levels: (KEPT, 7,
     n) of the last plateaus, oldest first, NaN for none; counted: whether the level that stands now is among them.
     changes: (PULSES, n) times at which a contact changed, newest last; contact: its state; told: when found last."""
+
+    LAST_AXIS = True
 
     n_now: Floats
     first: Floats
@@ -90,16 +93,10 @@ class Watch:
     contact: NDArray[np.int8]
     told: Floats
 
-    def take(self, rows: NDArray[np.int64]) -> Watch:
-        """What was seen of other points; -1 for one that is new."""
-        new = begin(len(rows))
-        known = rows >= 0
-        out = {}
-        for name in self.__dataclass_fields__:
-            column = getattr(new, name).copy()
-            column[..., known] = getattr(self, name)[..., rows[known]]
-            out[name] = column
-        return Watch(**out)
+    @classmethod
+    def begin(cls, n: int) -> Watch:
+        """Nothing has come yet."""
+        return begin(n)
 
 
 def begin(n: int) -> Watch:
