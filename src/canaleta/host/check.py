@@ -57,9 +57,8 @@ def check(part: str, *, long: bool) -> int:
         os.environ[LONG] = "1"
     began = time.monotonic()
     # Whoever runs the tests may not be able to enter the checkout (root in a folder of 0700 starts services as
-    # somebody
-    # else), so they run from the whole program that the launcher installed. What tests start is started as a user
-    # would.
+    # somebody else), so they run from the whole program that the launcher installed. What tests start is started as a
+    # user would.
     tests = {k: v for k, v in os.environ.items() if k not in ("CANALETA_CHECKOUT", "CANALETA_PLACE")}
     code = subprocess.run(
         [sys.executable, "-m", "pytest", "-n", str(WORKERS), "--dist", "loadgroup", "--durations=25", *marks],
@@ -69,6 +68,26 @@ def check(part: str, *, long: bool) -> int:
     ).returncode
     if code:
         say(f"  tests: failed after {time.monotonic() - began:.0f} s")
+    elif long and part == "all":
+        code = _benchmarks(checkout, tests)
+    return code
+
+
+def _benchmarks(checkout: Path, env: dict[str, str]) -> int:
+    """What only the long check runs: would the tests notice a change, and has a figure slipped. All of them run, whatever
+    the one before says; 0 if none complains."""
+    measured = ("core", "findings", "convert", "list", "bulk", "cabinet", "latency", "warm", "rest")
+    scripts = [
+        ["mutations.py", "--sample", "200"],
+        ["texts.py"],
+        ["quick.py"],
+        *(["measure.py", name] for name in measured),
+    ]
+    code = 0
+    for script, *options in scripts:
+        say(f"  bench/{script} {' '.join(options)}")
+        argv = [sys.executable, str(checkout / "bench" / script), *options]
+        code |= subprocess.run(argv, cwd=checkout, check=False, env=env).returncode
     return code
 
 
