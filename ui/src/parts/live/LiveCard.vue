@@ -24,7 +24,12 @@ const band = computed(() => {
   return now.value.reading ? (names[now.value.reading.band] ?? '') : ''
 })
 const NAMES = ['pipe', 'device', 'wires', 'input', 'counts', 'value']
-const short = (x: number | null) => (x === null ? '–' : Math.abs(x) >= 1000 ? x.toFixed(0) : x.toPrecision(4))
+/** States and whole counts as they are, other figures with four digits that mean something, a tenth at least. */
+function short(x: number | null) {
+  if (x === null) return '–'
+  const text = Number.isInteger(x) ? String(x) : Math.abs(x) >= 1000 ? x.toFixed(1) : x.toPrecision(4)
+  return text.replace('-', '−')
+}
 </script>
 
 <template>
