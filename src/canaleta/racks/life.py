@@ -214,7 +214,7 @@ class RackLife:
             reasons = np.where(self.plan.off, np.uint32(Reason.DISABLED), np.uint32(Reason.RACK_SILENT)).astype(
                 np.uint32
             )
-            quality = np.where(self.plan.off, Quality.NONE, Quality.BAD).astype(np.uint8)
+            quality = of_reasons(reasons, ~np.isnan(self._reading.value))
             lost = Reading(self._reading.value, self._reading.counts, reasons, quality)
             passed = self._stepped(lost, moment, outside, unknown=True)
             passed_rack = self._rack_stepped(moment, lost=True)
@@ -276,7 +276,7 @@ class RackLife:
 
     def _replaced(self, reading: Reading, outside: Outside) -> Reading:
         """With what is forced in the rack marked, and what is replaced in our view alone put in."""
-        reasons, value, quality = reading.reasons.copy(), reading.value, reading.quality
+        reasons, value = reading.reasons.copy(), reading.value
         forced = self.plan.channels(set(outside.forced))
         reasons[forced] |= np.uint32(Reason.FORCED)
         if outside.substitutes:
@@ -284,9 +284,9 @@ class RackLife:
             if where.any():
                 given = np.array([outside.substitutes.get(int(p), np.nan) for p in self._points.tolist()])
                 value = np.where(where, given, value)
-                reasons = np.where(where, np.uint32(Reason.SUBSTITUTED), reasons).astype(np.uint32)
-        quality = np.where(self.plan.off, quality, of_reasons(reasons, ~np.isnan(value))).astype(np.uint8)
-        return Reading(value, reading.counts, reasons, quality)
+                off = reasons & np.uint32(Reason.DISABLED)
+                reasons = np.where(where, np.uint32(Reason.SUBSTITUTED) | off, reasons).astype(np.uint32)
+        return Reading(value, reading.counts, reasons, of_reasons(reasons, ~np.isnan(value)))
 
     def _stepped(self, reading: Reading, now: float, outside: Outside, *, unknown: bool = False) -> list[Transition]:
         self._reading = reading
@@ -299,8 +299,7 @@ class RackLife:
 
     def _quality(self) -> NDArray[np.uint8]:
         """Quality with what conditioning adds: chatter, and faults that wait for a reset."""
-        judged = of_reasons(self._seen.reasons, ~np.isnan(self._seen.value))
-        return np.where(self.plan.off, Quality.NONE, judged).astype(np.uint8)
+        return of_reasons(self._seen.reasons, ~np.isnan(self._seen.value))
 
     def _quiet(self, outside: Outside) -> Bools | None:
         if not self._quiets:

@@ -14,7 +14,7 @@ from canaleta.core.hardware.loads import least_load_ma
 from canaleta.core.live.conditioning import Reading
 from canaleta.core.model.fields import Station, field_named
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.quality import Quality, Reason, mark, of_reasons, ripened
+from canaleta.core.model.quality import Reason, mark, of_reasons, ripened
 from canaleta.core.model.registers import RackMap, decode
 from canaleta.core.notation.arrays import Bools, Floats, Words
 from canaleta.core.path.evaluate import Runs
@@ -152,7 +152,6 @@ class Joined:
         counts, value = np.where(self._off, np.nan, counts), np.where(self._off, np.nan, paths.at(Station.VALUE))
         reasons[self._off] = np.uint32(Reason.DISABLED)
         quality = of_reasons(reasons, ~np.isnan(value))
-        quality[self._off] = Quality.NONE
         on_wires = paths.at(Station.LOOP)
         of = {rack: self._at[rack][1] for rack in asked}
         return {

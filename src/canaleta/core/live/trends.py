@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.model.quality import Quality
+from canaleta.core.model.quality import trusted
 from canaleta.core.notation.arrays import Floats, Whole
 
 __all__ = [
@@ -304,13 +304,13 @@ def roll(hour: Hour, span_s: float) -> Rolled:
         return Rolled.joined([])
     slot = np.floor(hour.times / span_s).astype(np.int64)
     begins, inverse = np.unique(slot, return_inverse=True)
-    trusted = (hour.quality <= Quality.DOUBTFUL) & np.isfinite(hour.value)
+    worth = trusted(hour.quality, hour.value)
     n = len(begins)
     least, most = np.full(n, np.inf), np.full(n, -np.inf)
-    np.minimum.at(least, inverse[trusted], hour.value[trusted])
-    np.maximum.at(most, inverse[trusted], hour.value[trusted])
-    good = np.bincount(inverse[trusted], minlength=n)
-    total = np.bincount(inverse[trusted], weights=hour.value[trusted], minlength=n)
+    np.minimum.at(least, inverse[worth], hour.value[worth])
+    np.maximum.at(most, inverse[worth], hour.value[worth])
+    good = np.bincount(inverse[worth], minlength=n)
+    total = np.bincount(inverse[worth], weights=hour.value[worth], minlength=n)
     some = good > 0
     with np.errstate(invalid="ignore", divide="ignore"):
         mean = np.where(some, total / good, np.nan)
@@ -344,7 +344,7 @@ def drawn(hour: Hour, begins: float, ends: float, most_columns: int, gap_s: floa
     if len(times) > 2 * most_columns:
         span = (ends - begins) / most_columns
         return _gapped(roll(Hour(times, value, value, quality), span), max(gap_s, 1.5 * span), span / 2)
-    shown = np.where(quality <= Quality.DOUBTFUL, value, np.nan)
+    shown = np.where(trusted(quality, value), value, np.nan)
     whole = Rolled(
         times, shown, shown, shown, np.ones(len(times), dtype=np.int64), np.ones(len(times), dtype=np.int64)
     )

@@ -13,7 +13,17 @@ from numpy.typing import NDArray
 from canaleta.core.model.conventions import Namur
 from canaleta.core.notation.arrays import Bools, Floats
 
-__all__ = ["BAD_SIGNAL", "Quality", "Reason", "mark", "of_reasons", "reason_words", "ripened", "signal_reasons"]
+__all__ = [
+    "BAD_SIGNAL",
+    "Quality",
+    "Reason",
+    "mark",
+    "of_reasons",
+    "reason_words",
+    "ripened",
+    "signal_reasons",
+    "trusted",
+]
 
 
 class Quality(IntEnum):
@@ -116,12 +126,19 @@ def mark(reasons: NDArray[np.uint32], where: Bools, reason: Reason) -> None:
 
 
 def of_reasons(reasons: NDArray[np.uint32], has_value: Bools) -> NDArray[np.uint8]:
-    """Quality of each value: the worst of its reasons; NONE where there is no value and nothing is bad."""
+    """Quality of each value: the worst of its reasons; NONE where there is no value and nothing is bad, and where a
+    channel is switched off, whatever else is said of it."""
     out = np.where(has_value, Quality.GOOD, Quality.NONE).astype(np.uint8)
     for level, mask in _OF_LEVEL.items():
         hit = (reasons & mask) != 0
         out[hit & (has_value | (level == Quality.BAD))] = level
+    out[(reasons & np.uint32(Reason.DISABLED)) != 0] = Quality.NONE
     return out
+
+
+def trusted(quality: NDArray[np.uint8], value: Floats) -> Bools:
+    """Where a value may be worked with: it is good or doubtful, and a figure."""
+    return np.asarray((quality <= Quality.DOUBTFUL) & np.isfinite(value), dtype=bool)
 
 
 def ripened(reasons: NDArray[np.uint32], lasted_s: Floats, after_s: float) -> NDArray[np.uint32]:

@@ -10,7 +10,7 @@ from pydantic import ConfigDict, Field
 
 from canaleta.core.live.timing import strip
 from canaleta.core.model.fields import Station, Stored, field_named, read_cell
-from canaleta.core.model.quality import Quality
+from canaleta.core.model.quality import trusted
 from canaleta.core.notation.text import TextError
 from canaleta.core.path.evaluate import evaluate
 from canaleta.core.signals.bands import bands_of
@@ -137,7 +137,7 @@ def noise(path: PointPath, query: NoiseQuery) -> Response:
     now = shared().clock.looked_lately()
     with shared().engine.connect() as connection:
         hour = read_raw(connection, path.point, rack, now - query.seconds, now)
-    good = (hour.quality <= Quality.DOUBTFUL) & np.isfinite(hour.value)
+    good = trusted(hour.quality, hour.value)
     value, counts, times = hour.value[good], hour.counts[good], hour.times[good]
     span = abs(float(image.number("value_high")[row]) - float(image.number("value_low")[row]))
     wanted = query.wanted or (0.001 * span if np.isfinite(span) and span else 0.0)

@@ -14,7 +14,7 @@ from canaleta.core.checks.stimulus import expected, judged, stimuli_of
 from canaleta.core.live.tracing import STAGES, stages_of, traced
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.quality import Quality
+from canaleta.core.model.quality import trusted
 from canaleta.core.notation.text import TextError, shown
 from canaleta.core.path.evaluate import describe, evaluate
 from canaleta.core.sheet.entry import read_station
@@ -230,7 +230,7 @@ def _now(image: PlantImage, row: int) -> tuple[float, float, bool]:
     if block is None or not at or is_stale(block, image, shared().clock.looked_lately()):
         return float("nan"), float("nan"), False
     k = at[0]
-    return float(block.counts[k]), float(block.value[k]), bool(block.quality[k] <= Quality.DOUBTFUL)
+    return float(block.counts[k]), float(block.value[k]), bool(trusted(block.quality, block.value)[k])
 
 
 def _given(image: PlantImage, row: int, text: str, counts: float) -> float:
