@@ -127,6 +127,15 @@ def _text_of(change: Change) -> str:
     return ast.unparse(ast.fix_missing_locations(Put().visit(tree)))
 
 
+def _copied(copy: Path) -> None:
+    """Everything that git knows, but the front end."""
+    listed = subprocess.run(["git", "ls-files", "-z"], cwd=ROOT, capture_output=True, text=True, check=True).stdout
+    for name in listed.split("\0"):
+        if name and not name.startswith("ui/src/assets") and (ROOT / name).exists():
+            (copy / name).parent.mkdir(parents=True, exist_ok=True)
+            shutil.copy(ROOT / name, copy / name)
+
+
 def _tests(module: str) -> tuple[list[str], list[str]]:
     """Test files of the core that name a module, and the others."""
     near, far = [], []
@@ -138,13 +147,13 @@ def _tests(module: str) -> tuple[list[str], list[str]]:
     return near, far
 
 
-def noticed(change: Change, copies: SimpleQueue[Path]) -> bool:
-    """Whether a test fails with the change made."""
+def noticed(change: Change | None, copies: SimpleQueue[Path]) -> bool:
+    """Whether a test fails with the change made; None for none."""
     copy = copies.get()
     try:
-        (copy / change.file).write_text(_text_of(change), encoding="utf-8")
-        module = ".".join(change.file.with_suffix("").parts[1:])
-        near, far = _tests(module)
+        if change:
+            (copy / change.file).write_text(_text_of(change), encoding="utf-8")
+        near, far = _tests(".".join(change.file.with_suffix("").parts[1:]) if change else "")
         environment = os.environ | {"PYTHONPATH": f"{copy / 'src'}{os.pathsep}{copy}", "PYTHONDONTWRITEBYTECODE": "1"}
         for files in (near, far):
             argv = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:xdist", "-p", "no:schemathesis", *files]
@@ -159,7 +168,8 @@ def noticed(change: Change, copies: SimpleQueue[Path]) -> bool:
                     return True
         return False
     finally:
-        shutil.copy(ROOT / change.file, copy / change.file)
+        if change:
+            shutil.copy(ROOT / change.file, copy / change.file)
         copies.put(copy)
 
 
@@ -175,10 +185,10 @@ def main() -> int:
         copies: SimpleQueue[Path] = SimpleQueue()
         for k in range(AT_ONCE):
             copy = Path(folder) / str(k)
-            for part in ("src", "tests"):
-                shutil.copytree(ROOT / part, copy / part, ignore=shutil.ignore_patterns("__pycache__", "dist"))
-            shutil.copy(ROOT / "pyproject.toml", copy)
+            _copied(copy)
             copies.put(copy)
+        if noticed(None, copies):
+            sys.exit("the tests fail with nothing changed: they would notice everything")
         with ThreadPoolExecutor(AT_ONCE) as pool:
             answers = []
             for change, seen in zip(drawn, pool.map(lambda c: noticed(c, copies), drawn), strict=True):
