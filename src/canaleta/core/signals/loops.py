@@ -46,18 +46,15 @@ def cable_ohm(length_m: ArrayLike, mm2: ArrayLike, degc: ArrayLike) -> Floats:
 class LoopBudget:
     """Volts over the device at 4, 20 mA and the design current, and what follows.
 
-    over_device_v: at each of currents_ma. margin_v: at the design current, over the lift-off voltage. total_ohm:
-    everything the current meets. greatest_ohm: what the loop could have. longest_m: cable that still works, one
-    way, None if no cable section is known. hart_ohm: what HART sees.
+    over_device_v: at each of currents_ma. margin_v: at the design current, over the lift-off voltage. greatest_ohm:
+    what the loop could have. longest_m: cable that still works, one way, None if no cable section is known.
     """
 
     currents_ma: tuple[float, ...]
     over_device_v: tuple[float, ...]
     margin_v: float
-    total_ohm: float
     greatest_ohm: float
     longest_m: float | None
-    hart_ohm: float
 
     @property
     def works(self) -> bool:
@@ -86,4 +83,4 @@ def loop_budget(
     greatest = (supply_v - drops_v - lift_off_v) / design_ma * 1000.0
     per_m = float(cable_ohm(1.0, section, hottest)[0])
     longest = max(0.0, (greatest - loads_ohm) / per_m) if per_m > 0 else None
-    return LoopBudget(currents, over, over[-1] - lift_off_v, total, greatest, longest, loads_ohm)
+    return LoopBudget(currents, over, over[-1] - lift_off_v, greatest, longest)

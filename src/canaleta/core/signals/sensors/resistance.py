@@ -98,12 +98,6 @@ class ResistanceCurve:
         inside = (t >= self.low_degc) & (t <= self.high_degc)
         return np.where(inside, self._ohm(t), np.nan)
 
-    def slope_ohm_per_degc(self, t_degc: ArrayLike) -> Floats:
-        """dR/dt in Ω/°C at each temperature; NaN outside the range."""
-        t = np.asarray(t_degc, dtype=np.float64)
-        inside = (t >= self.low_degc) & (t <= self.high_degc)
-        return np.where(inside, self._slope(t), np.nan)
-
     def temperature_degc(self, ohm: ArrayLike) -> Floats:
         """Temperature in °C at each resistance in Ω: the inverse of `ohm`; NaN outside its range."""
         r = np.asarray(ohm, dtype=np.float64)
