@@ -4224,11 +4224,6 @@ export interface components {
             /** Quality */
             quality: string;
             /**
-             * Rack State
-             * @default
-             */
-            rack_state?: string;
-            /**
              * Read At
              * @default null
              */

@@ -59,7 +59,6 @@ class PathOut(Shape):
     reasons: list[str]
     age_s: float | None = None
     read_at: float | None = None
-    rack_state: str = ""
     injected: bool = False
     loop: float | None = None
     value: float | None = None
@@ -100,9 +99,7 @@ def live_path(image: PlantImage, row: int, block: LiveBlock | None, now: float) 
         held = "no reading yet" if image.landed[row] else "not landed on a channel: nothing is read"
         if image.text("enabled", row) == "no":
             held = "the channel is not enabled: it is not read"
-        return out.model_copy(
-            update={"reasons": [held], "rack_state": block.state if block else "", "quality": "none"}
-        )
+        return out.model_copy(update={"reasons": [held], "quality": "none"})
     k = int(at[0])
     # What the agent knows of time and of values before counts, as long as it worked with this very list.
     known = (int(block.reasons[k]), float(block.value[k])) if block.seq == image.seq else None
@@ -111,7 +108,6 @@ def live_path(image: PlantImage, row: int, block: LiveBlock | None, now: float) 
         update={
             "age_s": round(max(0.0, now - block.read_at.timestamp()), 3),
             "read_at": block.read_at.timestamp(),
-            "rack_state": block.state,
             "injected": bool(block.injected[k]),
             "source": "injected" if block.injected[k] else "live",
         }
