@@ -14,7 +14,7 @@ ROOT = Path(__file__).parents[1]
 def told(*options: str) -> Any:
     paths = os.pathsep.join([str(ROOT), *(p for p in sys.path if p)])
     done = subprocess.run(
-        [sys.executable, str(ROOT / "tests" / "building" / "reworded.py"), *options],
+        [sys.executable, "-m", "tests.building.reworded", *options],
         env=os.environ | {"PYTHONPATH": paths},
         capture_output=True,
         text=True,

@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 from sqlalchemy import select
 from tests.building.database import Database
-from tests.building.types import FOUR
+from tests.building.module_types import FOUR
 
 from canaleta.catalogue.demo import generated
 from canaleta.core.model.image import PlantImage

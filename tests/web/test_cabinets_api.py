@@ -9,8 +9,8 @@ from typing import Any
 from xml.etree import ElementTree
 
 import pytest
+from tests.building.module_types import FOUR
 from tests.building.people import Person
-from tests.building.types import FOUR
 
 Who = Callable[[str], Person]
 AI8 = {"do": "add module", "rack": 1, "type": "ai8-ui", "place": 0}
