@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 import tempfile
+import threading
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -46,9 +47,14 @@ def running(browser: Browser) -> Iterator[Site]:
     supervisor = Supervisor()
     try:
         run_back_end(options, supervisor)
+        # As `start` does: what ends by itself is told and begun again, and no journey waits for what is gone.
+        watching = threading.Thread(target=supervisor.watch, daemon=True)
+        watching.start()
         made = Site(options, browser)
         yield made
         made.engine.dispose()
+        supervisor.ask_to_stop()
+        watching.join()
     finally:
         supervisor.shut_down()
         shutil.rmtree(folder, ignore_errors=True)
