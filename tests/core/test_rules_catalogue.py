@@ -17,7 +17,7 @@ from tests.building.words import layout_with
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.model.conventions import Conventions
-from canaleta.core.model.fields import STORED, Field, Kind, Landing, Stored, read_cell
+from canaleta.core.model.fields import STORED, Field, Kind, Landing, Station, Stored, read_cell
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Cable, Layout, Module
 from canaleta.core.rules import HARMS, RULES, Finding, audit, rule_named
@@ -544,3 +544,10 @@ def test_a_rule_that_reads_more_than_it_says_is_found() -> None:
 def test_every_rule_stands_in_the_documents() -> None:
     page = (Path(__file__).parents[2] / "docs/rules.md").read_text(encoding="utf-8")
     assert [rule.id for rule in RULES if f"| {rule.id} | {rule.name} | {rule.looks} |" not in page] == []
+
+
+def test_a_range_without_span_is_told_at_the_station_it_belongs_to() -> None:
+    device = [f for f in audit(plant(current(device_low="10", device_high="10"))) if f.rule == "R11"]
+    value = [f for f in audit(plant(current(value_low="10", value_high="10"))) if f.rule == "R11"]
+    assert [(f.station, f.cells[0].field) for f in device] == [(Station.DEVICE, "device_low")]
+    assert [(f.station, f.cells[0].field) for f in value] == [(Station.VALUE, "value_low")]
