@@ -128,10 +128,10 @@ def _text_of(change: Change) -> str:
 
 
 def _copied(copy: Path) -> None:
-    """Everything that git knows, but the front end."""
+    """Everything that git knows: tests read documents and the front end's sources as well."""
     listed = subprocess.run(["git", "ls-files", "-z"], cwd=ROOT, capture_output=True, text=True, check=True).stdout
     for name in listed.split("\0"):
-        if name and not name.startswith("ui/src/assets") and (ROOT / name).exists():
+        if name and (ROOT / name).exists():
             (copy / name).parent.mkdir(parents=True, exist_ok=True)
             shutil.copy(ROOT / name, copy / name)
 

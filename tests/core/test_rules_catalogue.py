@@ -551,3 +551,12 @@ def test_a_range_without_span_is_told_at_the_station_it_belongs_to() -> None:
     value = [f for f in audit(plant(current(value_low="10", value_high="10"))) if f.rule == "R11"]
     assert [(f.station, f.cells[0].field) for f in device] == [(Station.DEVICE, "device_low")]
     assert [(f.station, f.cells[0].field) for f in value] == [(Station.VALUE, "value_low")]
+
+
+def test_a_quoted_range_is_found_whatever_the_text_above_it_ends_with() -> None:
+    """The texts of all points are looked through at once."""
+    above = current(tag="PT-1", service="between zones 5 to", channel=on("ai", 2))
+    alone = [f.rule for f in audit(plant(current(service="0–6 mbar header"))) if f.rule in ("R08", "R27")]
+    below = [f.rule for f in audit(plant(above, current(service="0–6 mbar header"))) if f.rule in ("R08", "R27")]
+    assert alone
+    assert below == alone

@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from canaleta.core.notation.patterns import lines_with
 from canaleta.core.notation.text import TextError, begins_formula, plain, read_number, read_range, shown
 
 
@@ -90,3 +91,10 @@ def test_what_a_spreadsheet_would_compute_is_known(text: str) -> None:
 @pytest.mark.parametrize("text", ["%IW1.2", "PT-1", "4–20 mA", "", "1", "(a)"])
 def test_what_it_would_show_as_it_is_stays(text: str) -> None:
     assert not begins_formula(text)
+
+
+def test_texts_that_have_a_pattern_are_found_whatever_stands_beside_them() -> None:
+    """All are looked through in one go: a text that ends like a beginning takes nothing from the next one."""
+    ranges = lines_with(r"\d\s*to\s*\d")
+    assert ranges(["zone 5 to", "0 to 6 mbar", None, "", "a 1 to 2, b 3 to 4", "5\nto 7", "to 8"]) == [1, 4, 5]
+    assert ranges([]) == []

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
-from sqlalchemy import select
+from sqlalchemy import select, text
 from tests.building.database import Database
 from tests.building.module_types import FOUR
 
@@ -333,3 +333,18 @@ def test_a_further_stand_in_listens_behind_the_last(ana: Bench) -> None:
     """The demo plant's last is on 15051; 502 would need a right that no stand-in has."""
     ana.do(do="add rack", cabinet=1, stand_in=True)
     assert ana.image.layout.racks[max(ana.image.layout.racks)].port == 15052
+
+
+def test_a_type_that_an_earlier_version_changed_is_turned_back(ana: Bench, database: Database) -> None:
+    """Version 0.1 wrote own_number for the identification code, in history as well."""
+    kind = ana.image.layout.types["ai8-ui"]
+    body = kind.model_dump(mode="json")
+    ana.do(do="put type", body=body | {"title": "AI8 of the annex"}, replace=True)
+    older = "update change set fields = replace(fields::text, 'ident_code', 'own_number')::jsonb where entity = 'module type'"
+    with database.owner.begin() as connection:
+        # History never changes: that it was written by another version takes its guard off for once.
+        connection.execute(text("alter table change disable trigger user"))
+        assert connection.execute(text(older)).rowcount == 1
+        connection.execute(text("alter table change enable trigger user"))
+    ana.undo()
+    assert ana.image.layout.types["ai8-ui"] == kind

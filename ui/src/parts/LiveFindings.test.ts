@@ -50,3 +50,17 @@ test('the worst mark is that of the whole', async () => {
   expect(box.querySelector('summary span')?.textContent).toBe('■')
   expect([...box.querySelectorAll('p .quiet')].map((e) => e.textContent)).toEqual(['R32', 'R17'])
 })
+
+test('a flood of alarms is no flood of questions', async () => {
+  vi.useFakeTimers()
+  const plant = plantOf()
+  const asked = answering({ 'GET /api/findings/live': { findings: [] } })
+  await mounted(LiveFindings)
+  for (let k = 0; k < 40; k++) {
+    plant.alarms = []
+    await vi.advanceTimersByTimeAsync(500)
+  }
+  expect(asked.length).toBeLessThanOrEqual(6)
+  await vi.advanceTimersByTimeAsync(20_000)
+  expect(asked.length).toBeLessThanOrEqual(6)
+})

@@ -5,16 +5,20 @@
  */
 import { onMounted, onUnmounted, shallowRef, watch } from 'vue'
 import { ask, api, type Schemas } from '../api/client'
+import { latest } from '../plant/latest'
 import { usePlant } from '../plant/store'
 
 const NOISE_MS = 300_000
+const REST_MS = 5_000
 const plant = usePlant()
 const found = shallowRef<Schemas['LiveFindingOut'][]>([])
 let again: ReturnType<typeof setInterval> | undefined
 
-async function load() {
+const load = latest(async () => {
   found.value = (await ask(api.GET('/api/findings/live'))).data?.findings ?? found.value
-}
+  // A flood of alarms moves many times a second; what it comes to is asked for once it may have changed.
+  await new Promise((rest) => setTimeout(rest, REST_MS))
+})
 watch(() => [plant.temporary, plant.alarms], load)
 onMounted(() => (void load(), (again = setInterval(load, NOISE_MS))))
 onUnmounted(() => clearInterval(again))

@@ -31,6 +31,7 @@ __all__ = [
     "Setting",
     "StatusBits",
     "Terminal",
+    "as_written_now",
 ]
 
 DEGREES = ("°C", "°F", "K")
@@ -443,6 +444,15 @@ class ModuleType(_Frozen):
         """(mark, role) of each terminal of a channel, channels counted from 0."""
         first = self.first_terminal + channel * len(self.terminals)
         return [(t.mark.format(n=first + i), t.role) for i, t in enumerate(self.terminals)]
+
+
+def as_written_now(document: Any) -> Any:
+    """The document of a type as it is written now: one that an earlier version wrote says the same in other words.
+    What is no module type stays as it is."""
+    try:
+        return ModuleType.model_validate(document).model_dump(mode="json")
+    except ValueError:
+        return document
 
 
 @dataclass(frozen=True)

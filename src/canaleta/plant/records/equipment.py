@@ -14,7 +14,7 @@ from typing import Any
 from sqlalchemy import Connection, Table, delete, insert, select, update
 
 from canaleta.core.model.layout import Cabinet, Cable, Layout, Module, Rack
-from canaleta.core.model.module_type import ModuleType
+from canaleta.core.model.module_type import ModuleType, as_written_now
 from canaleta.plant.database import tables as t
 from canaleta.plant.records.points import ADDED, REMOVED, TYPICAL, WAIVER
 
@@ -151,13 +151,18 @@ def inverse_hardware(
     records, kept = dict(before), []
     for row in rows:
         key = _key(row.entity, row.entity_id)
-        now = records.get(key)
-        if any((None if now is None else now.get(name)) != became for name, (_, became) in row.fields.items()):
+        now, fields = records.get(key), row.fields
+        if row.entity == TYPE:
+            # What an earlier version wrote is compared as this one writes it.
+            fields = {
+                name: [as_written_now(x) if name == "body" else x for x in pair] for name, pair in fields.items()
+            }
+        if any((None if now is None else now.get(name)) != became for name, (_, became) in fields.items()):
             kept.append(row.entity)
-        elif all(was is None for was, _ in row.fields.values()):
+        elif all(was is None for was, _ in fields.values()):
             records.pop(key, None)
         else:
-            records[key] = (now or {}) | {name: was for name, (was, _) in row.fields.items()}
+            records[key] = (now or {}) | {name: was for name, (was, _) in fields.items()}
     kept += _held_together(records, before, claimed)
     return layout_of_records(records, layout.channel_base), kept
 

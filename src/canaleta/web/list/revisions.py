@@ -10,6 +10,7 @@ from pydantic import ConfigDict, Field, StringConstraints
 from sqlalchemy import Connection
 
 from canaleta.core.model.image import PlantImage
+from canaleta.core.model.module_type import as_written_now
 from canaleta.core.sheet.differences import differences
 from canaleta.exchange.project import project_of
 from canaleta.plant.changes.revisions import (
@@ -246,11 +247,16 @@ def _others(was: Mapping[str, Any], becomes: Mapping[str, Any]) -> list[str]:
             out.append(f"{rack}: {_modules(then[rack])} → {_modules(now[rack])}")
     for key, title in (("module_types", "module type"), ("cables", "cable"), ("typicals", "typical")):
         field = "key" if key == "module_types" else "name"
-        old, new = ({x[field]: x for x in p.get(key, [])} for p in (was, becomes))
+        written = as_written_now if key == "module_types" else _as_it_is
+        old, new = ({x[field]: written(x) for x in p.get(key, [])} for p in (was, becomes))
         out += [f"{title} {name}: new" for name in new if name not in old]
         out += [f"{title} {name}: taken away" for name in old if name not in new]
         out += [f"{title} {name}: changed" for name in new if name in old and new[name] != old[name]]
     return out
+
+
+def _as_it_is(document: Any) -> Any:
+    return document
 
 
 def _racks(project: Mapping[str, Any]) -> dict[str, Any]:
