@@ -152,7 +152,7 @@ def inverse_hardware(
     for row in rows:
         key = _key(row.entity, row.entity_id)
         now, fields = records.get(key), row.fields
-        if row.entity == TYPE:
+        if key[0] == TYPE:
             # What an earlier version wrote is compared as this one writes it.
             fields = {
                 name: [as_written_now(x) if name == "body" else x for x in pair] for name, pair in fields.items()
