@@ -38,6 +38,8 @@ import numpy as np
 from pymodbus.client import ModbusTcpClient
 
 HERE = Path(__file__).parent
+# Services run elsewhere: a path that begins here would be none there.
+os.environ["PYTHONPATH"] = str(HERE.parent / "src")
 sys.path.insert(0, str(HERE.parent))
 POINTS = 50_000
 MILLION = 1_000_000
@@ -72,20 +74,27 @@ def best(work: Callable[[], Any], times: int = 5) -> float:
     return min(out)
 
 
+def generated_rows() -> tuple[list[dict[str, Any]], Any]:
+    """(rows, layout) of 50,000 generated points, as they are stored."""
+    from canaleta.catalogue.demo import generated, layout_of
+    from canaleta.core.model.image import PlantImage
+    from canaleta.plant.changes.seed import stored_row
+
+    document = generated(POINTS)
+    layout = layout_of(document)
+    empty = PlantImage.of_rows([{}], layout)
+    return [stored_row(empty, point) for point in document.points], layout
+
+
 def core() -> None:
     """The core on generated points; numpy.sort of as many floats in the same run gives the ratio."""
-    from canaleta.catalogue.demo import generated, layout_of
     from canaleta.core.model.fields import Station
     from canaleta.core.model.image import PlantImage
     from canaleta.core.path.evaluate import evaluate
     from canaleta.core.rules import audit, audit_change
-    from canaleta.plant.changes.seed import stored_row
 
     report = Report("core")
-    document = generated(POINTS)
-    layout = layout_of(document)
-    empty = PlantImage.of_rows([{}], layout)
-    rows = [stored_row(empty, point) for point in document.points]
+    rows, layout = generated_rows()
 
     def build() -> PlantImage:
         image = PlantImage.of_rows(rows, layout)
@@ -119,10 +128,8 @@ def findings() -> None:
     """Faults planted in a plant that is right: found, missed, false. Then what an audit takes at 50,000 points."""
     from tests.building.planted import clean_plant, rounds, weighed
 
-    from canaleta.catalogue.demo import generated, layout_of
     from canaleta.core.model.image import PlantImage
     from canaleta.core.rules import RULES, audit, audit_change
-    from canaleta.plant.changes.seed import stored_row
 
     report = Report("findings")
     clean = clean_plant()
@@ -144,10 +151,7 @@ def findings() -> None:
         for (rule, says), (found, missed) in sorted(table.items())
     ]
 
-    document = generated(POINTS)
-    layout = layout_of(document)
-    empty = PlantImage.of_rows([{}], layout)
-    image = PlantImage.of_rows([stored_row(empty, point) for point in document.points], layout)
+    image = PlantImage.of_rows(*generated_rows())
     report.add(
         f"whole plant of 50,000 points, {len(RULES)} rules", f"{best(lambda: audit(image), 3):.0f} ms", "1000 ms"
     )

@@ -1,6 +1,6 @@
 """Would a test notice? One operator, comparison or constant of the core is changed at a time, and its tests are run.
 
-    PYTHONPATH=src .venv/bin/python bench/mutations.py [--sample 200] [--seed 1]
+    PYTHONPATH=src .venv/bin/python bench/mutations.py [--sample 200] [--seed 1] [--at-once 2]
 
 What is changed is drawn by lot. Tests that import the changed file run first, then the rest of tests/core, until one
 fails. A change that makes no difference is no fault of the tests: such ones are named in bench/mutations-same.txt, after
@@ -28,7 +28,6 @@ HERE = Path(__file__).parent
 ROOT = HERE.parent
 CORE = Path("src/canaleta/core")
 SAME = HERE / "mutations-same.txt"
-AT_ONCE = 2
 HANGS_S = 900
 WANTED = 0.95
 COMPARED = {
@@ -178,18 +177,19 @@ def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--sample", type=int, default=200)
     parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--at-once", type=int, default=2, help="how many are tried beside each other")
     options = parser.parse_args()
     same = set(SAME.read_text(encoding="utf-8").splitlines()) if SAME.exists() else set()
     drawn = [change for change in changes(options.sample, options.seed) if change.key not in same]
     with tempfile.TemporaryDirectory() as folder:
         copies: SimpleQueue[Path] = SimpleQueue()
-        for k in range(AT_ONCE):
+        for k in range(options.at_once):
             copy = Path(folder) / str(k)
             _copied(copy)
             copies.put(copy)
         if noticed(None, copies):
             sys.exit("the tests fail with nothing changed: they would notice everything")
-        with ThreadPoolExecutor(AT_ONCE) as pool:
+        with ThreadPoolExecutor(options.at_once) as pool:
             answers = []
             for change, seen in zip(drawn, pool.map(lambda c: noticed(c, copies), drawn), strict=True):
                 answers.append(seen)
