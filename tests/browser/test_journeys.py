@@ -9,7 +9,7 @@ from playwright.sync_api import Locator, Page, Route, expect
 from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply
 from canaleta.plant.changes.undo import undo as turn_back
 from canaleta.plant.records.image_cache import ImageCache
-from tests.building.site import Site
+from tests.building.site import Site, choose
 
 SETTLED = re.compile(r"3 to settle")
 BOTH = re.compile(r"4 to settle")
@@ -263,7 +263,7 @@ def test_something_wrong_in_the_field_is_tried_on_the_path(site: Site) -> None:
     page.keyboard.press("Enter")
     page.get_by_role("button", name="what if wrong…").click()
     page.get_by_role("button", name="another element is fitted").click()
-    page.get_by_label("another element is fitted").select_option("TC K")
+    choose(page, "another element is fitted", "TC K")
     page.get_by_role("button", name="see it").click()
     expect(page.locator(".sources .apart").first).to_contain_text("what-if: 1000 at PROCESS, wrong sensor: TC K")
     expect(page.locator(".station input").nth(1)).to_have_value("41.276")
@@ -332,7 +332,7 @@ def test_a_point_is_held_and_landed_where_it_fits(site: Site) -> None:
     page.locator(".seat.warns", has_text="free").first.click()
     expect(page.locator(".aim")).to_contain_text("if it lands on KC-2·1·2·6, terminals 16 / 17 / 18")
     page.keyboard.press("Enter")
-    expect(page.locator(".seat", has_text="PT-3111")).to_have_attribute("title", re.compile("^KC-2·1·2·6 "))
+    expect(page.locator(".seat", has_text="PT-3111")).to_have_attribute("data-tip", re.compile("^KC-2·1·2·6 "))
     page.get_by_role("link", name="I/O list").click()
     expect(cell(page, 4, "channel")).to_have_text("KC-2·1·2·6")
     undo(page)
@@ -354,7 +354,7 @@ def test_a_module_is_moved_with_the_keys_shown_accepted_and_undone(site: Site) -
     page.keyboard.press("Alt+ArrowLeft")
     expect(preview.get_by_role("button", name="accept")).to_be_focused()
     page.keyboard.press("Enter")
-    expect(page.locator(".seat", has_text="PT-3107")).to_have_attribute("title", re.compile("^KC-2·1·1·1 "))
+    expect(page.locator(".seat", has_text="PT-3107")).to_have_attribute("data-tip", re.compile("^KC-2·1·1·1 "))
     page.goto(f"{site.address}/list")
     expect(cell(page, 1, "channel")).to_have_text("KC-2·1·1·1")
     undo(page)
@@ -415,7 +415,7 @@ def test_a_module_from_a_made_up_manual_is_typed_in_put_in_a_rack_and_read_live(
     expect(page.locator("h1")).to_have_text("QUAD-9")
     page.goto(f"{site.address}/cabinets?cabinet=GL-1")
     page.locator(".right").get_by_role("button", name="rack 2", exact=True).click()
-    page.get_by_label("add a module").select_option("quad-9")
+    choose(page, "add a module", "QUAD-9")
     expect(page.locator(".preview")).to_contain_text("no address changes")
     page.get_by_role("button", name="accept").click()
     card = page.locator(".module", has_text="QUAD-9")

@@ -9,7 +9,7 @@ from playwright.sync_api import Locator, Page, Route, expect
 
 from canaleta.plant.people import accounts
 from canaleta.plant.records.image_cache import ImageCache
-from tests.building.site import Site
+from tests.building.site import Site, choose
 
 pytestmark = pytest.mark.browser
 PASSWORD = "a long enough word"
@@ -102,14 +102,14 @@ def test_a_view_is_found_made_and_kept_by_keyboard(site: Site) -> None:
 
 def test_groups_close_and_sums_are_of_what_is_selected(site: Site) -> None:
     page = site.enter("ana")
-    page.get_by_label("group by").select_option("area")
+    choose(page, "group by", "area")
     head = page.locator(".group").first
     expect(head).to_contain_text("dryer")
     rows = page.locator(".row").count()
     head.get_by_role("button").click()
     expect(head).to_have_attribute("aria-expanded", "false")
     assert page.locator(".row").count() <= rows
-    page.get_by_label("group by").select_option("")
+    choose(page, "group by", "no groups")
     cell(page, 1, "device_high").click()
     page.keyboard.press("Shift+ArrowDown")
     page.keyboard.press("Shift+ArrowDown")
@@ -172,7 +172,7 @@ def test_a_list_from_a_sheet_is_shown_cell_by_cell_then_taken_in(site: Site) -> 
     expect(page.locator(".outcome")).to_contain_text("combustion air header pressure air header")
     page.get_by_role("button", name="1 with cells that cannot be read").click()
     expect(page.locator(".outcome")).to_contain_text("“low” is not a number")
-    page.get_by_label("colour is").select_option("notes")
+    choose(page, "colour is", "notes")
     expect(page.get_by_role("button", name="1 new")).to_be_visible()
     page.get_by_role("button", name="take it in").click()
     page.get_by_role("button", name="to the list").click()
@@ -258,10 +258,10 @@ def test_a_tag_is_put_together_of_its_letters(site: Site) -> None:
     page = site.enter("ana")
     page.keyboard.press("Alt+n")
     page.get_by_text("put the letters together").click()
-    page.get_by_label("measured").select_option("P")
-    page.get_by_label("device", exact=True).select_option("S")
+    choose(page, "measured", "P")
+    choose(page, "device", "S")
     expect(page.locator("aside")).to_contain_text("PS pressure switch")
-    page.get_by_label("at", exact=True).select_option("L")
+    choose(page, "at", "L")
     expect(page.locator("aside")).to_contain_text("PSL pressure switch, low")
     expect(page.get_by_label("first tag")).to_have_value("PSL-3105")
     page.keyboard.press("Escape")

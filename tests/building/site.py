@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Page
 
 from canaleta.host.cluster import Cluster
@@ -11,6 +13,15 @@ from canaleta.plant.people import accounts
 
 PATIENCE_MS = 600_000
 """What does not come at all is told after this; on a machine at work everything may take twenty times as long."""
+
+
+def choose(page: Page, label: str, title: str) -> None:
+    """Choose the one of a field's choices whose words begin so."""
+    field = page.get_by_label(label, exact=True).and_(page.locator("input"))
+    field.click(force=True)  # what it says lies over it
+    if field.get_attribute("readonly") is None and field.get_attribute("type") != "hidden":
+        field.fill(title)
+    page.get_by_role("option", name=re.compile(f"^{re.escape(title)}")).first.click()
 
 
 class Site:

@@ -4,7 +4,10 @@ import { onMounted, ref } from 'vue'
 import { ask, api } from './api/client'
 import { usePlant } from './plant/store'
 import RoomNotice from './parts/RoomNotice.vue'
-import RailNav from './parts/RailNav.vue'
+import TipLayer from './kit/TipLayer.vue'
+import CommandPalette from './frame/CommandPalette.vue'
+import FrameBar from './frame/FrameBar.vue'
+import RailNav from './frame/RailNav.vue'
 import NoticeBar from './parts/NoticeBar.vue'
 import SignIn from './pages/SignIn.vue'
 
@@ -34,8 +37,11 @@ async function enter(now: Parameters<typeof plant.enter>[0]) {
   <v-app>
     <div v-if="plant.session && plant.ready" class="frame">
       <RailNav />
+      <FrameBar />
       <main class="page" :class="{ noted: plant.room.says }"><RoomNotice /><router-view /></main>
+      <CommandPalette />
       <NoticeBar />
+      <TipLayer />
     </div>
     <SignIn v-else-if="asked" :trouble="trouble" @entered="enter" />
     <p v-else class="wait quiet">one moment…</p>
@@ -45,13 +51,14 @@ async function enter(now: Parameters<typeof plant.enter>[0]) {
 <style scoped>
 .frame {
   display: grid;
-  grid-template-columns: 56px minmax(0, 1fr);
+  grid-template: 44px minmax(0, 1fr) / 56px minmax(0, 1fr);
   height: 100dvh;
 }
 
 .page {
+  grid-column: 2;
   min-width: 0;
-  height: 100dvh;
+  min-height: 0;
   overflow: hidden;
   background: rgb(var(--v-theme-background));
 }
@@ -65,13 +72,12 @@ async function enter(now: Parameters<typeof plant.enter>[0]) {
 /* On a phone the rail lies at the foot: one point has the width. */
 @media (max-width: 600px) {
   .frame {
-    grid-template-columns: minmax(0, 1fr);
-    grid-template-rows: minmax(0, 1fr) auto;
+    grid-template: 44px minmax(0, 1fr) auto / minmax(0, 1fr);
   }
 
   .page {
-    grid-row: 1;
-    height: auto;
+    grid-row: 2;
+    grid-column: 1;
   }
 }
 

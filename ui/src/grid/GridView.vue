@@ -1,19 +1,30 @@
 <script setup lang="ts">
 /**
- * The list as a grid: rows drawn by us over a virtualiser, the tag column frozen. What keys, clipboard and
- * mouse do is in useGrid.ts; this file draws.
+ * The list as a grid. The cells in sight are drawn on a canvas (paint.ts); the rows at rest lie over it as transparent
+ * elements (rowsAtRest.ts), and the cell being typed into is one of its own. What keys, clipboard and mouse do is in
+ * useGrid.ts; this file joins them to the page.
  */
-import { useVirtualizer } from '@tanstack/vue-virtual'
-import { computed, nextTick, ref, watch } from 'vue'
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
+import {
+  useDebounceFn,
+  useDevicePixelRatio,
+  useEventListener,
+  useRafFn,
+  useResizeObserver,
+} from '@vueuse/core'
 import type { Schemas } from '../api/client'
-import LiveCell from '../parts/LiveCell.vue'
-import { accepted, mark } from '../plant/findings'
+import { idleTime } from '../plant/idle'
+import type { Group } from '../plant/order'
 import { usePlant } from '../plant/store'
-import { asTyped } from '../plant/words'
+import { useColours } from '../theme/colours'
 import CellEditor from './CellEditor.vue'
 import GridHead from './GridHead.vue'
-import type { Group } from '../plant/order'
-import { at, holds } from './selection'
+import { useContents } from './contents'
+import { Fitting } from './fitting'
+import { NEEDED, Painter } from './paint'
+import { RowsAtRest } from './rowsAtRest'
+import { at } from './selection'
+import { cellAt, edges, rowsIn, scrolledTo, type Sight } from './sight'
 import { useGrid } from './useGrid'
 
 type Field = Schemas['FieldOut']
@@ -41,34 +52,42 @@ const emit = defineEmits<{
   width: [field: string, pixels: number]
   reorder: [field: string, after: string]
 }>()
-const plant = usePlant()
-const box = ref<HTMLElement | null>(null)
+/** A page of a test has no height; it shows so many pixels of rows. */
+const WITHOUT_LAYOUT = 600
+const RESTS_MS = 120
 
-const virtual = useVirtualizer(
-  computed(() => ({
-    count: props.rows.length,
-    getScrollElement: () => box.value,
-    estimateSize: () => props.rowHeight,
-    overscan: 6,
-    scrollPaddingStart: 56,
-  })),
-)
-const drawn = computed(() => virtual.value.getVirtualItems())
-// Rows that scroll out are drawn over by rows that come in: new elements cost far more than new texts in old ones.
-let most = 1
-const pool = computed(() => (most = Math.max(most, drawn.value.length)))
-// In the order of their elements, so that none is moved about the page: a moved one is styled anew.
-const slots = computed(() => [...drawn.value].sort((a, b) => (a.index % pool.value) - (b.index % pool.value)))
+const plant = usePlant()
+const colours = useColours()
+const contents = useContents()
+const box = ref<HTMLElement | null>(null)
+const head = ref<InstanceType<typeof GridHead> | null>(null)
+const canvas = ref<HTMLCanvasElement | null>(null)
+const layer = ref<HTMLElement | null>(null)
+const size = ref({ width: 0, height: 0, head: 0 })
+const { pixelRatio } = useDevicePixelRatio()
+
+// Kept as the box tells it: asked for after a change, the browser would lay the page out at once.
+const scroll = { top: 0, left: 0 }
+const sight = (): Sight => ({
+  ...scroll,
+  width: size.value.width,
+  height: Math.max(0, size.value.height - size.value.head),
+})
+const cells = computed(() => ({
+  rowHeight: props.rowHeight,
+  rows: props.rows.length,
+  widths: props.fields.map((field) => field.width),
+}))
+const lefts = computed(() => edges(cells.value.widths))
+const total = computed(() => lefts.value.at(-1)!)
+
 const grid = useGrid({
   rows: () => props.rows,
   fields: () => props.fields,
-  page: () => Math.max(1, Math.floor((box.value?.clientHeight ?? 400) / props.rowHeight) - 3),
+  page: () => Math.max(1, Math.floor(sight().height / props.rowHeight) - 1),
   focus: () => box.value?.focus(),
-  show: (row, col) =>
-    void nextTick(() => {
-      virtual.value.scrollToIndex(row, { align: 'auto' })
-      intoView(col)
-    }),
+  // At once, before anything is written to the page: scrolled later, the browser would lay it out twice.
+  show: intoView,
   open: (point) => emit('open', point),
   find: () => emit('find'),
   turn: (row) => emit('turn', props.groups[-1 - row]!.text),
@@ -77,26 +96,21 @@ const grid = useGrid({
 })
 const { selection, block, editing, activeField, activePoint, editable } = grid
 
-watch(
-  () => props.rowHeight,
-  () => virtual.value.measure(),
-)
-
-const starts = computed(() => props.fields.map((f, i) => i > 0 && f.station !== props.fields[i - 1]!.station))
-const total = computed(() => props.fields.reduce((sum, field) => sum + field.width, 0))
-const lefts = computed(() => {
-  let x = 0
-  return props.fields.map((field) => (x += field.width) - field.width)
-})
+function intoView(row: number, col: number) {
+  if (!box.value || !size.value.height) return
+  const { top, left } = scrolledTo(row, col, sight(), cells.value, lefts.value)
+  if (top !== scroll.top) box.value.scrollTop = scroll.top = top
+  if (left !== scroll.left) box.value.scrollLeft = scroll.left = left
+}
 
 watch(
   [selection, () => props.rows],
   () => {
     if (activePoint.value === undefined) return
     const { top, bottom, left, right } = block.value
-    const cells = (bottom - top + 1) * (right - left + 1)
+    const chosen = (bottom - top + 1) * (right - left + 1)
     const points = bottom - top < 20_000 ? grid.points.value : []
-    emit('select', { point: activePoint.value, field: activeField.value.name, cells, points })
+    emit('select', { point: activePoint.value, field: activeField.value.name, cells: chosen, points })
   },
   { immediate: true },
 )
@@ -111,53 +125,214 @@ watch(
   { immediate: true, flush: 'post' },
 )
 
-// The racks whose values are on screen.
+// What is drawn ------------------------------------------------------------------------------------------------
+
+let painter: Painter | undefined
+let fitting: Fitting | undefined
+let rest: RowsAtRest | undefined
+let scrolling = false
+
+const frame = useRafFn(
+  () => {
+    frame.pause()
+    draw()
+  },
+  { immediate: false },
+)
+
+function draw() {
+  painter?.draw({
+    sight: sight(),
+    rows: props.rows,
+    rowHeight: props.rowHeight,
+    fields: props.fields,
+    groups: props.groups,
+    contents,
+    selection: selection.value,
+    block: block.value,
+    editing: editing.value !== null,
+    colours: colours.value,
+  })
+}
+
+/** Lets the elements follow the drawing, now that nothing moves. */
+const settle = () => {
+  scrolling = false
+  const { first, last } = rowsIn(sight(), cells.value)
+  rest?.show(first, last, { once: false })
+  const racks = new Set<number>()
+  for (let index = first; index <= last; index++) racks.add(plant.list.racks[props.rows[index]!] ?? 0)
+  plant.watch([...racks].filter(Boolean))
+}
+const settled = useDebounceFn(settle, RESTS_MS)
+
+function scrolled() {
+  scrolling = true
+  rest?.pause()
+  scroll.top = box.value?.scrollTop ?? 0
+  left.value = scroll.left = box.value?.scrollLeft ?? 0
+  frame.resume()
+  void settled()
+}
+
+function measure() {
+  const element = box.value
+  if (!element || !canvas.value) return
+  const height = element.clientHeight || WITHOUT_LAYOUT
+  const width = element.clientWidth || total.value
+  size.value = { width, height, head: (head.value?.$el as HTMLElement | undefined)?.offsetHeight ?? 0 }
+  const tall = Math.max(0, height - size.value.head)
+  canvas.value.width = Math.round(width * pixelRatio.value)
+  canvas.value.height = Math.round(tall * pixelRatio.value)
+  canvas.value.style.width = `${width}px`
+  canvas.value.style.height = `${tall}px`
+  // Made anew, it has forgotten its font.
+  fitting?.forget()
+  canvas.value.getContext('2d')?.setTransform(pixelRatio.value, 0, 0, pixelRatio.value, 0, 0)
+  draw()
+}
+
+onMounted(() => {
+  rest = new RowsAtRest(
+    layer.value!,
+    () => ({
+      rows: props.rows,
+      point: (row) => plant.list.ids[row]!,
+      rowHeight: props.rowHeight,
+      fields: props.fields,
+      groups: props.groups,
+      contents,
+      selection: selection.value,
+      block: block.value,
+      editing: editing.value !== null,
+      editable,
+    }),
+    // Not every browser has time to give; then the next turn is as good.
+    idleTime,
+  )
+  const on = canvas.value!.getContext('2d')
+  if (on) {
+    fitting = new Fitting(on)
+    painter = new Painter(on, fitting)
+  }
+  measure()
+  intoView(selection.value.active.row, selection.value.active.col)
+  const { first, last } = rowsIn(sight(), cells.value)
+  rest.show(first, last, { once: true })
+  settle()
+  if (!('fonts' in document)) return
+  void Promise.all(NEEDED.map((font) => document.fonts.load(font))).then(() => {
+    fitting?.forget()
+    frame.resume()
+  })
+})
+onBeforeUnmount(() => rest?.pause())
+useResizeObserver(box, () => {
+  measure()
+  settle()
+})
+watch(pixelRatio, measure)
+
+// Another order, other columns: where the rows are is another.
 watch(
-  drawn,
-  (items) => {
-    const racks = new Set(items.map((item) => plant.list.racks[props.rows[item.index] ?? -1] ?? 0))
-    plant.watch([...racks].filter(Boolean))
+  [() => props.rows, () => props.fields, () => props.rowHeight, () => props.groups],
+  () => {
+    // Fewer rows than before: the browser has scrolled by itself.
+    scroll.top = Math.min(scroll.top, Math.max(0, props.rows.length * props.rowHeight - sight().height))
+    frame.resume()
+    rest?.clear()
+    rest?.hand(selection.value.active.row)
+    void settled()
   },
   { flush: 'post' },
 )
+watch([selection, editing], ([now], [before]) => {
+  frame.resume()
+  rest?.hand(now.active.row)
+  const ends = [now, before].flatMap((one) => [one.anchor.row, one.active.row])
+  if (!scrolling) rest?.chose(Math.min(...ends), Math.max(...ends))
+}, { flush: 'post', deep: 1 }) // prettier-ignore
+watch(
+  () => [plant.list.version, plant.findingsOf, plant.acceptedOf, plant.waitingSeen, plant.locks, plant.othersAt, plant.session],
+  () => {
+    frame.resume()
+    if (!scrolling) rest?.renew()
+  },
+  { flush: 'post' },
+) // prettier-ignore
+watch(colours, () => frame.resume())
+const hasLive = computed(() => props.fields.some((field) => field.kind === 'live'))
+watch(
+  () => plant.live.version,
+  () => {
+    if (!hasLive.value) return
+    frame.resume()
+    if (!scrolling) rest?.renew('live')
+  },
+)
 
-/** Scroll sideways so that the active cell is whole, beside the frozen tag column. */
-function intoView(col: number) {
-  const element = box.value
-  if (!element || col === 0) return
-  const left = lefts.value[col]!
-  const right = left + props.fields[col]!.width
-  const frozen = props.fields[0]!.width
-  if (left - frozen < element.scrollLeft) element.scrollLeft = left - frozen
-  else if (right > element.scrollLeft + element.clientWidth) element.scrollLeft = right - element.clientWidth
+// Where the hand presses -----------------------------------------------------------------------------------------
+
+const left = ref(0)
+const pressing = shallowRef(false)
+
+function placeOf(event: MouseEvent) {
+  const drawn = canvas.value!.getBoundingClientRect()
+  return cellAt(event.clientX - drawn.left, event.clientY - drawn.top, sight(), cells.value, lefts.value)
 }
 
-/** What a row is drawn from: scrolling draws again only the rows that come in. */
-function memo(item: { index: number; start: number }) {
-  const row = props.rows[item.index]!
-  const here = item.index === selection.value.active.row
-  const { top, bottom, left, right } = block.value
-  const picked = item.index >= top && item.index <= bottom ? `${left}-${right}` : ''
-  const others =
-    row < 0 ? '' : (plant.othersAt.get(plant.list.ids[row]!) ?? []).map((p) => p.who + p.field).join()
-  return [
-    row, item.index, item.start, props.fields, props.rowHeight, props.groups, picked,
-    here ? selection.value.active.col : -1, here ? editing.value : null, here ? editing.value?.text : '',
-    plant.list.version, plant.findingsOf, plant.acceptedOf, plant.waitingSeen, plant.locks, others, plant.session,
-  ] // prettier-ignore
+function press(event: PointerEvent) {
+  if ((event.target as Element).closest('.editor, .head, button')) return
+  const place = placeOf(event)
+  if (!place) return
+  pressing.value = true
+  // A touch scrolls as long as it moves; the mouse selects.
+  if (event.pointerType === 'mouse') box.value?.setPointerCapture(event.pointerId)
+  event.preventDefault()
+  grid.press(event, place.row, place.col)
 }
-const othersIn = (row: number, field: string) =>
-  (plant.othersAt.get(plant.list.ids[row]!) ?? []).filter((person) => person.field === field)
 
-const text = (field: Field, row: number) => (void plant.list.version, plant.list.text(field.name, row))
+function drag(event: PointerEvent) {
+  if (!pressing.value || event.pointerType !== 'mouse') return
+  const drawn = canvas.value!.getBoundingClientRect()
+  const x = Math.min(Math.max(event.clientX - drawn.left, 0), drawn.width - 1)
+  const y = Math.min(Math.max(event.clientY - drawn.top, -1), drawn.height)
+  // One row above or below what is in sight: it comes into sight, and so does the next.
+  const row = Math.floor((sight().top + y) / props.rowHeight)
+  const place = cellAt(x, Math.min(Math.max(y, 0), drawn.height - 1), sight(), cells.value, lefts.value)
+  const { active } = selection.value
+  const next = { row: Math.min(Math.max(row, 0), props.rows.length - 1), col: place?.col ?? active.col }
+  if (next.row === active.row && next.col === active.col) return
+  grid.drag(event, next.row, next.col)
+  intoView(next.row, next.col)
+}
+
+function twice(event: MouseEvent) {
+  if ((event.target as Element).closest('.editor, .head, button')) return
+  const place = placeOf(event)
+  if (!place) return
+  const row = props.rows[place.row]!
+  if (row < 0) emit('turn', props.groups[-1 - row]!.text)
+  else grid.edit()
+}
+
+useEventListener(layer, 'click', (event: MouseEvent) => {
+  const group = (event.target as Element).closest<HTMLElement>('[data-turn]')
+  if (group) emit('turn', group.dataset.turn!)
+})
+
+/** Where the cell being typed into stands, in the body. */
+const opened = computed(() => {
+  const { row, col } = selection.value.active
+  return {
+    top: `${row * props.rowHeight}px`,
+    left: `${col === 0 ? left.value : lefts.value[col]}px`,
+    width: `${props.fields[col]?.width ?? 0}px`,
+    height: `${props.rowHeight}px`,
+  }
+})
+
 const choicesOf = (field: Field) => (field.kind === 'unit' ? [] : field.choices)
-const figures = (field: Field) => ['number', 'whole'].includes(field.kind)
-const findingsAt = (row: number) => plant.findingsOf.get(plant.list.ids[row]!) ?? []
-const toldAt = (row: number) => [...findingsAt(row), ...(plant.acceptedOf.get(plant.list.ids[row]!) ?? [])]
-const worst = (row: number) => findingsAt(row)[0]?.severity ?? ''
-const marked = (row: number, field: string) =>
-  findingsAt(row).find((f) => f.cells.some((c) => c.point === plant.list.ids[row] && c.field === field))
-    ?.severity
 
 defineExpose({
   focus: () => box.value?.focus(),
@@ -178,121 +353,46 @@ defineExpose({
     role="grid"
     tabindex="0"
     aria-label="I/O list"
+    aria-multiselectable="true"
     :aria-rowcount="rows.length + 2"
     :aria-colcount="fields.length"
     :aria-activedescendant="activePoint === undefined ? undefined : `cell-${activePoint}-${activeField.name}`"
     @keydown="grid.key"
     @copy="grid.copy"
     @paste="grid.paste"
+    @scroll.passive="scrolled"
+    @pointerdown="press"
+    @pointermove="drag"
+    @pointerup="pressing = false"
+    @pointercancel="pressing = false"
+    @dblclick="twice"
   >
     <GridHead
+      ref="head"
       :fields="fields"
       :sort="sort"
       @sort="(field, more) => emit('sort', field, more)"
       @width="(field, pixels) => emit('width', field, pixels)"
       @reorder="(field, after) => emit('reorder', field, after)"
     />
-    <div class="body" :style="{ height: `${virtual.getTotalSize()}px`, width: `${total}px` }">
-      <div
-        v-for="item in slots"
-        :key="item.index % pool"
-        v-memo="memo(item)"
-        class="row"
-        role="row"
-        :aria-rowindex="item.index + 3"
-        :class="{ here: item.index === selection.active.row }"
-        :style="{
-          transform: `translateY(${item.start}px)`,
-          width: `${total}px`,
-          height: `${rowHeight}px`,
-          lineHeight: `${rowHeight - 1}px`,
-        }"
-      >
-        <span
-          v-if="rows[item.index]! < 0"
-          class="group"
-          role="gridcell"
-          :aria-expanded="!groups[-1 - rows[item.index]!]!.closed"
-          @mousedown="grid.press($event, item.index, 0)"
-          @dblclick="emit('turn', groups[-1 - rows[item.index]!]!.text)"
-        >
-          <button type="button" tabindex="-1" @click="emit('turn', groups[-1 - rows[item.index]!]!.text)">
-            <span aria-hidden="true">{{ groups[-1 - rows[item.index]!]!.closed ? '▸' : '▾' }}</span>
-            {{ groups[-1 - rows[item.index]!]!.text || 'none' }}
-          </button>
-          <span class="quiet">{{ groups[-1 - rows[item.index]!]!.count }} points</span>
-        </span>
-        <template v-else>
-          <span
-            v-for="(field, c) in fields"
-            :id="`cell-${plant.list.ids[rows[item.index]!]}-${field.name}`"
-            :key="field.name"
-            class="cell"
-            role="gridcell"
-            :aria-colindex="c + 1"
-            :aria-selected="holds(block, item.index, c)"
-            :aria-readonly="!editable(field)"
-            :class="[
-              {
-                frozen: c === 0,
-                start: starts[c],
-                right: figures(field) || field.kind === 'live',
-                picked: holds(block, item.index, c),
-                active: item.index === selection.active.row && c === selection.active.col,
-                open: editing && item.index === selection.active.row && c === selection.active.col,
-                shared: othersIn(rows[item.index]!, field.name).length,
-              },
-              marked(rows[item.index]!, field.name),
-              plant.waitingAt(plant.list.ids[rows[item.index]!]!, field.name)?.state,
-            ]"
-            :style="{ width: `${field.width}px` }"
-            @mousedown="grid.press($event, item.index, c)"
-            @mouseenter="grid.drag($event, item.index, c)"
-            @dblclick="grid.edit()"
-          >
-            <CellEditor
-              v-if="editing && item.index === selection.active.row && c === selection.active.col"
-              v-model="editing.text"
-              :choices="choicesOf(field)"
-              :select-all="editing.all"
-              :label="`${field.station} ${field.label}`"
-              @done="grid.accept"
-              @leave="grid.leave"
-            />
-            <LiveCell v-else-if="field.kind === 'live'" :point="plant.list.ids[rows[item.index]!]!" />
-            <template v-else-if="field.kind === 'checks'">
-              <span
-                v-for="finding in toldAt(rows[item.index]!)"
-                :key="finding.key"
-                :class="['check', accepted(finding) ? 'quiet' : finding.severity]"
-                ><span aria-hidden="true">{{ mark(finding) }}</span> {{ finding.text
-                }}{{ accepted(finding) ? ` (accepted: ${finding.waived!.reason})` : '' }}
-              </span>
-            </template>
-            <template v-else>
-              <span
-                v-if="c === 0 && worst(rows[item.index]!)"
-                class="flag check"
-                :class="worst(rows[item.index]!)"
-                >{{ mark({ severity: worst(rows[item.index]!) }) }}</span>{{
-                plant.waitingAt(plant.list.ids[rows[item.index]!]!, field.name)?.text ??
-                (figures(field) ? asTyped(text(field, rows[item.index]!)) : text(field, rows[item.index]!))
-              }}<span
-                v-if="c === 0 && plant.locks.has(plant.list.ids[rows[item.index]!]!)"
-                class="lock"
-                :title="`locked by ${plant.locks.get(plant.list.ids[rows[item.index]!]!)?.who}: ${plant.locks.get(plant.list.ids[rows[item.index]!]!)?.why}`"
-                >locked</span
-              ></template
-            >
-            <span
-              v-for="person in othersIn(rows[item.index]!, field.name)"
-              :key="person.tab"
-              class="other"
-              :title="`${person.who} is here`"
-              >{{ person.who }}</span
-            >
-          </span>
-        </template>
+    <div
+      class="body"
+      role="rowgroup"
+      :style="{ height: `${rows.length * rowHeight}px`, width: `${total}px` }"
+    >
+      <div class="pane" role="presentation" :style="{ top: `${size.head}px` }">
+        <canvas ref="canvas" aria-hidden="true" />
+      </div>
+      <div ref="layer" class="layer" role="presentation" />
+      <div v-if="editing" class="open" role="presentation" :style="opened">
+        <CellEditor
+          v-model="editing.text"
+          :choices="choicesOf(activeField)"
+          :select-all="editing.all"
+          :label="`${activeField.station} ${activeField.label}`"
+          @done="grid.accept"
+          @leave="grid.leave"
+        />
       </div>
     </div>
     <p v-if="!rows.length" class="empty quiet"><slot name="empty" /></p>
@@ -312,174 +412,94 @@ defineExpose({
   outline: none;
 }
 
-.row {
-  display: flex;
-}
-
-.cell.start {
-  border-left: 3px solid rgb(var(--v-theme-copper));
-}
-
-.cell.start {
-  border-left-color: color-mix(in srgb, rgb(var(--v-theme-copper)) 35%, transparent);
-}
-
 .body {
   position: relative;
+  overflow: clip;
 }
 
-.row {
-  position: absolute;
-  top: 0;
-}
-
-.group {
+/* It stays where it is while rows and columns move under it; what is drawn moves instead. */
+.pane {
   position: sticky;
   left: 0;
-  display: flex;
-  align-items: baseline;
-  gap: 8px;
-  width: 100%;
-  padding: 2px 6px;
-  border-bottom: 1px solid rgb(var(--v-theme-line));
-  background: rgb(var(--v-theme-band));
-  font-size: 12px;
+  width: 0;
+  height: 0;
 }
 
-.group button {
-  border: 0;
-  background: none;
-  color: inherit;
-  font: inherit;
-  font-weight: 600;
-  cursor: pointer;
+.pane canvas {
+  display: block;
 }
 
-.row.here .group {
-  outline: 2px solid rgb(var(--v-theme-copper));
-  outline-offset: -2px;
+.layer {
+  position: absolute;
+  inset: 0;
+  color: transparent;
 }
 
-.lock {
-  margin-left: 5px;
-  padding: 0 3px;
-  border: 1px dashed rgb(var(--v-theme-ink));
-  border-radius: 2px;
-  font-family: var(--sans);
-  font-size: 10px;
-  font-weight: 400;
-}
-
-.cell.shared {
-  outline: 1px dashed rgb(var(--v-theme-ink));
-  outline-offset: -2px;
-}
-
-.other {
+.layer :deep(.row) {
   position: absolute;
   top: 0;
-  right: 0;
-  max-width: 100%;
-  padding: 0 4px;
-  overflow: hidden;
-  background: rgb(var(--v-theme-ink));
-  color: rgb(var(--v-theme-surface));
-  font-family: var(--sans);
-  font-size: 9.5px;
-  line-height: 12px;
+  contain: strict;
 }
 
-.cell {
-  position: relative;
-  flex: none;
+.layer :deep(.cell) {
+  position: absolute;
+  top: 0;
+  height: 100%;
   padding: 0 5px;
-  font-size: 12px;
-  border-right: 1px solid rgb(var(--v-theme-line));
-  border-bottom: 1px solid rgb(var(--v-theme-line));
-  background: rgb(var(--v-theme-surface));
   overflow: hidden;
-  text-overflow: ellipsis;
+  font-size: 12px;
+  text-overflow: clip;
   white-space: nowrap;
 }
 
-.cell.active {
-  z-index: 2;
-  outline: 2px solid rgb(var(--v-theme-copper));
-  outline-offset: -2px;
-}
-
-.cell.open {
-  overflow: visible;
-}
-
-.right {
+.layer :deep(.frozen) {
+  position: sticky;
+  left: 0;
+  display: block;
   font-family: var(--mono);
-  font-variant-numeric: tabular-nums;
+}
+
+.layer :deep(.right) {
+  font-family: var(--mono);
   text-align: right;
 }
 
-.frozen {
+.layer :deep(.group) {
   position: sticky;
   left: 0;
-  z-index: 3;
-  font-weight: 600;
+  display: inline-flex;
+  gap: 8px;
+  padding: 0 6px;
+  font-size: 12px;
 }
 
-.cell.frozen {
-  font-family: var(--mono);
+.layer :deep(.group button) {
+  color: inherit;
+  cursor: pointer;
 }
 
-/* Rows stand above one another in drawing order: the one with an open editor must come last. */
-.row.here {
-  z-index: 2;
-}
-
-.row.here .cell {
-  background: rgb(var(--v-theme-copper-wash));
-}
-
-.cell.picked:not(.active) {
-  background: color-mix(in srgb, rgb(var(--v-theme-copper)) 16%, rgb(var(--v-theme-surface)));
-}
-
-.cell.settle {
-  box-shadow: inset 0 -2px 0 rgb(var(--v-theme-settle));
-}
-
-.cell.bad {
-  box-shadow: inset 0 -2px 0 rgb(var(--v-theme-bad));
-}
-
-.cell.held {
-  background: rgb(var(--v-theme-apart-wash)) !important;
-  color: rgb(var(--v-theme-apart));
-  outline: 1px dashed rgb(var(--v-theme-apart));
-  outline-offset: -2px;
-}
-
-.cell.saving {
-  color: rgb(var(--v-theme-quiet));
-}
-
-.cell.refused,
-.cell.conflict {
-  background: rgb(var(--v-theme-bad-wash)) !important;
-  color: rgb(var(--v-theme-bad));
-  text-decoration: underline wavy;
-}
-
-.flag {
+.open {
   position: absolute;
-  right: 4px;
-  font-size: 10px;
+  z-index: 6;
 }
 
-.check.settle {
-  color: rgb(var(--v-theme-settle));
-}
+/* Whoever sets the colours himself reads the elements, not the drawing. */
+@media (forced-colors: active) {
+  .pane {
+    display: none;
+  }
 
-.check.bad {
-  color: rgb(var(--v-theme-bad));
+  .layer {
+    color: CanvasText;
+  }
+
+  .layer :deep(.cell) {
+    border: 1px solid GrayText;
+  }
+
+  .layer :deep(.active) {
+    outline: 2px solid Highlight;
+  }
 }
 
 .empty {

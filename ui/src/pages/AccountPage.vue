@@ -72,15 +72,15 @@ async function change() {
             autocomplete="new-password"
           />
           <p v-if="says" role="status">{{ says }}</p>
-          <button class="act main" type="submit">set it</button>
+          <v-btn class="act main" type="submit">set it</v-btn>
         </form>
         <p v-if="asking" role="alert">
           ▲ {{ mine }} temporary change{{ mine > 1 ? 's' : '' }} of yours {{ mine > 1 ? 'are' : 'is' }} open:
           <router-link to="/temporary">put back first</router-link>, or sign out all the same
         </p>
-        <button class="act" type="button" @click="leave">
+        <v-btn class="act" @click="leave">
           {{ asking ? 'sign out all the same' : 'sign out' }}
-        </button>
+        </v-btn>
       </div>
       <div>
         <PeoplePanel v-if="plant.may('administer')" />

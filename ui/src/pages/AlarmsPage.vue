@@ -5,12 +5,12 @@ import { useRouter } from 'vue-router'
 import { ask, api, said, type Schemas } from '../api/client'
 import AlarmHabits from '../parts/live/AlarmHabits.vue'
 import AlarmJournal from '../parts/live/AlarmJournal.vue'
-import LiveTabs from '../parts/live/LiveTabs.vue'
 import { useAlarmWords } from '../plant/alarmWords'
 import { alarmName, byUrgency, latched, putAside, rackOf, shapeOf, waits } from '../plant/alarms'
 import { usePlant, type OpenAlarm } from '../plant/store'
 import { age, clock } from '../plant/words'
 import { useEscape } from '../plant/escape'
+import DenseField from '../kit/DenseField.vue'
 
 type Word = Schemas['SayIn']['word']
 const plant = usePlant()
@@ -32,7 +32,6 @@ const groups = computed(() => ({
   aside: all.value.filter(putAside),
 }))
 const query = ref('')
-const finder = ref<HTMLInputElement | null>(null)
 const MOST_ROWS = 200
 const MOST_NAMED = 6
 const rows = ref(MOST_ROWS)
@@ -113,10 +112,6 @@ async function say(word: Word, some: OpenAlarm[]) {
 
 function key(event: KeyboardEvent) {
   if (['INPUT', 'TEXTAREA', 'SELECT'].includes((event.target as HTMLElement).tagName)) return
-  if (event.key === '/' && shows.value in groups.value) {
-    event.preventDefault()
-    finder.value?.focus()
-  }
   if (event.key === 'a' && !event.ctrlKey) void say('acknowledge', picked.value.filter(waits))
   else if (event.key === 'a' && event.ctrlKey) {
     event.preventDefault()
@@ -141,25 +136,22 @@ useEscape(() => asking.value, () => (asking.value = ''), aside) // prettier-igno
 
 <template>
   <section class="alarms">
-    <LiveTabs />
     <div class="tools">
-      <button
+      <v-btn
         v-for="[name, says] in VIEWS"
         :key="name"
-        type="button"
         class="chip"
         :class="{ on: shows === name }"
         @click="shows = name"
       >
         {{ name in groups ? `${says} · ${groups[name as 'all'].length}` : says }}
-      </button>
-      <input
+      </v-btn>
+      <DenseField
         v-if="shows in groups"
-        ref="finder"
         v-model="query"
         class="find"
         type="search"
-        placeholder="/  kiln 2 high"
+        placeholder="kiln 2 high"
         aria-label="find among the alarms"
       />
       <span class="gap" />
@@ -167,50 +159,32 @@ useEscape(() => asking.value, () => (asking.value = ''), aside) // prettier-igno
         <span class="quiet small">{{
           picked.length ? `${picked.length} chosen` : 'choose some, or Ctrl+A'
         }}</span>
-        <button
+        <v-btn
+          v-tip="'a'"
           class="act main"
-          type="button"
-          title="a"
           :disabled="busy || !picked.some(waits)"
           @click="say('acknowledge', picked.filter(waits))"
         >
           acknowledge
-        </button>
-        <button
+        </v-btn>
+        <v-btn
           class="act"
-          type="button"
           :disabled="busy || !picked.some(latched)"
           @click="say('reset', picked.filter(latched))"
         >
           reset
-        </button>
+        </v-btn>
         <template v-if="shows === 'aside'">
-          <button
-            class="act"
-            type="button"
-            :disabled="busy || !picked.length"
-            @click="say('unshelve', picked)"
-          >
+          <v-btn class="act" :disabled="busy || !picked.length" @click="say('unshelve', picked)">
             off the shelf
-          </button>
-          <button
-            class="act"
-            type="button"
-            :disabled="busy || !picked.length"
-            @click="say('back in service', picked)"
-          >
+          </v-btn>
+          <v-btn class="act" :disabled="busy || !picked.length" @click="say('back in service', picked)">
             back in service
-          </button>
+          </v-btn>
         </template>
-        <button
-          v-else
-          class="act"
-          type="button"
-          :disabled="busy || !picked.length"
-          @click="asking = asking ? '' : 'shelve'"
-        >
+        <v-btn v-else class="act" :disabled="busy || !picked.length" @click="asking = asking ? '' : 'shelve'">
           put aside…
-        </button>
+        </v-btn>
       </template>
     </div>
     <form
@@ -219,12 +193,12 @@ useEscape(() => asking.value, () => (asking.value = ''), aside) // prettier-igno
       class="why panel"
       @submit.prevent="say('shelve', picked)"
     >
-      <label>why <input v-model="why" size="40" maxlength="200" required /></label>
-      <label>for <input v-model.number="minutes" type="number" min="1" max="10080" /> min</label>
-      <button class="act main" type="submit">shelve {{ picked.length }}</button>
-      <button class="act" type="button" :disabled="!why" @click="say('take out of service', picked)">
+      <label>why <DenseField v-model="why" size="40" maxlength="200" required /></label>
+      <label>for <DenseField v-model.number="minutes" type="number" min="1" max="10080" /> min</label>
+      <v-btn class="act main" type="submit">shelve {{ picked.length }}</v-btn>
+      <v-btn class="act" :disabled="!why" @click="say('take out of service', picked)">
         take out of service
-      </button>
+      </v-btn>
     </form>
     <div class="work">
       <p v-if="untold > 0" class="flood" role="status">
@@ -279,7 +253,7 @@ useEscape(() => asking.value, () => (asking.value = ''), aside) // prettier-igno
             </td>
             <td class="figure right">{{ value(a) }}</td>
             <td>{{ a.priority }}</td>
-            <td class="figure" :title="clock(a.since)">{{ since(a.raised ?? a.since) }}</td>
+            <td v-tip="clock(a.since)" class="figure">{{ since(a.raised ?? a.since) }}</td>
             <td class="does">
               <template v-if="a.why"
                 >{{ a.who }}: {{ a.why
@@ -309,9 +283,9 @@ useEscape(() => asking.value, () => (asking.value = ''), aside) // prettier-igno
 
       <AlarmJournal v-if="shows === 'journal'" />
       <AlarmHabits v-if="shows === 'often'" />
-      <button v-if="shown.length > rows" class="act" type="button" @click="rows += MOST_ROWS">
+      <v-btn v-if="shown.length > rows" class="act" @click="rows += MOST_ROWS">
         {{ shown.length - rows }} more
-      </button>
+      </v-btn>
     </div>
   </section>
 </template>
@@ -321,7 +295,7 @@ useEscape(() => asking.value, () => (asking.value = ''), aside) // prettier-igno
 <style scoped>
 .alarms {
   display: grid;
-  grid-template-rows: 44px auto auto minmax(0, 1fr);
+  grid-template-rows: auto auto minmax(0, 1fr);
   height: 100%;
 }
 

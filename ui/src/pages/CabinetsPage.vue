@@ -15,6 +15,7 @@ import RackRow from '../parts/cabinet/RackRow.vue'
 import { usePlant } from '../plant/store'
 import { useHardware, type Operation } from '../plant/useHardware'
 import { useEscape } from '../plant/escape'
+import DenseField from '../kit/DenseField.vue'
 
 type Channel = Schemas['ChannelOut']
 type Module = Schemas['ModuleOut']
@@ -245,17 +246,16 @@ onUnmounted(() => removeEventListener('keydown', key))
   <section class="cabinets">
     <aside class="column">
       <h2>waiting for a channel ({{ waitingCount }})</h2>
-      <button
+      <v-btn
         v-for="point in waiting.slice(0, MOST_CARDS)"
         :key="point"
-        type="button"
         class="card"
         :class="{ on: point === held }"
         @click="hold(point)"
       >
         <span class="figure">{{ text(point, 'tag') }}</span> {{ text(point, 'service') }}
         <span class="quiet small">{{ text(point, 'signal') || 'no signal yet' }}</span>
-      </button>
+      </v-btn>
       <p v-if="!waiting.length" class="quiet small">
         {{ plant.list.ids.length ? 'every point has its channel' : 'no point yet: Handover brings a list' }}
       </p>
@@ -267,10 +267,9 @@ onUnmounted(() => removeEventListener('keydown', key))
     </aside>
     <div class="middle">
       <nav class="names" aria-label="cabinets">
-        <button
+        <v-btn
           v-for="c in names"
           :key="c.cabinet"
-          type="button"
           class="chip"
           :class="{ on: c.cabinet === here }"
           :aria-pressed="c.cabinet === here"
@@ -280,15 +279,15 @@ onUnmounted(() => removeEventListener('keydown', key))
         >
           <span class="figure">{{ c.name }}</span> {{ c.title }}
           <span class="quiet">{{ c.unused }} of {{ c.channels }} unused</span>
-        </button>
+        </v-btn>
         <form v-if="plant.may('engineer')" class="new" @submit.prevent="addCabinet">
-          <input
+          <DenseField
             v-model="newName"
             class="figure setting"
             aria-label="name of another cabinet"
             placeholder="new cabinet"
           />
-          <button type="submit" class="act" :disabled="!newName.trim()">add</button>
+          <v-btn type="submit" class="act" :disabled="!newName.trim()">add</v-btn>
         </form>
         <router-link class="chip" to="/types">module types</router-link>
         <router-link class="chip" to="/cables">cables</router-link>
@@ -348,9 +347,7 @@ onUnmounted(() => removeEventListener('keydown', key))
         @leave="places = null"
       />
       <template v-else>
-        <button v-if="chosenModule || chosenRack" type="button" class="act back" @click="go({})">
-          ← the cabinet
-        </button>
+        <v-btn v-if="chosenModule || chosenRack" class="act back" @click="go({})"> ← the cabinet </v-btn>
         <ModulePanel
           v-if="chosenModule"
           :module="chosenModule.module"

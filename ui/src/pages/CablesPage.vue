@@ -6,6 +6,7 @@ import { ask, api, type Schemas } from '../api/client'
 import ChangePreview from '../parts/cabinet/ChangePreview.vue'
 import { usePlant } from '../plant/store'
 import { useHardware } from '../plant/useHardware'
+import DenseField from '../kit/DenseField.vue'
 
 type Cable = Schemas['CableOut']
 const plant = usePlant()
@@ -82,7 +83,7 @@ onMounted(() => void read())
     <div class="left">
       <header>
         <h1>cables</h1>
-        <input
+        <DenseField
           v-model="find"
           class="figure find"
           placeholder="find a cable, a place, a point"
@@ -91,16 +92,15 @@ onMounted(() => void read())
         <span class="quiet"
           >{{ listed.length }} cables, {{ listed.reduce((n, c) => n + c.spare, 0) }} spare cores</span
         >
-        <button v-if="plant.may('engineer')" type="button" class="act" @click="start">another cable</button>
+        <v-btn v-if="plant.may('engineer')" class="act" @click="start">another cable</v-btn>
       </header>
       <p v-if="says" class="bad">■ {{ says }}</p>
       <p v-else-if="!cables.length" class="quiet">no cable yet</p>
       <div ref="box" class="rows" role="list">
         <div :style="{ height: `${virtual.getTotalSize()}px`, position: 'relative' }">
-          <button
+          <v-btn
             v-for="item in virtual.getVirtualItems()"
             :key="listed[item.index]!.cable"
-            type="button"
             role="listitem"
             class="row"
             :class="{ on: listed[item.index]!.cable === chosen }"
@@ -118,7 +118,7 @@ onMounted(() => void read())
                   ? `${listed[item.index]!.spare} spare`
                   : 'full'
             }}</span>
-          </button>
+          </v-btn>
         </div>
       </div>
     </div>
@@ -135,20 +135,20 @@ onMounted(() => void read())
       <template v-else-if="one || chosen < 0">
         <form @submit.prevent="keep">
           <label v-for="[f, label] in FIELDS" :key="f" class="small"
-            >{{ label }} <input v-model="fields[f]" class="figure setting" :disabled="!plant.may('engineer')"
+            >{{ label }}
+            <DenseField v-model="fields[f]" class="figure setting" :disabled="!plant.may('engineer')"
           /></label>
           <p v-if="plant.may('engineer')" class="keys">
-            <button type="submit" class="act main">{{ chosen < 0 ? 'keep it' : 'change it' }}</button>
-            <button
+            <v-btn type="submit" class="act main">{{ chosen < 0 ? 'keep it' : 'change it' }}</v-btn>
+            <v-btn
               v-if="one"
-              type="button"
               class="act"
               @click="
                 propose({ title: `${one.name} goes`, operations: [{ do: 'remove cable', cable: one.cable }] })
               "
             >
               take it out
-            </button>
+            </v-btn>
           </p>
         </form>
         <ul v-if="one">

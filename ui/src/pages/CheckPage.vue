@@ -6,11 +6,12 @@ import { ask, api, said, type Schemas } from '../api/client'
 import OpenWire from '../parts/check/OpenWire.vue'
 import ReferencePanel from '../parts/check/ReferencePanel.vue'
 import SignForm from '../parts/check/SignForm.vue'
-import TrendChart from '../parts/live/TrendChart.vue'
+import TrendChart from '../plot/TrendChart.vue'
 import { formOf, nowOf } from '../plant/now'
 import { Steady } from '../plant/steady'
 import { usePlant } from '../plant/store'
 import { clock, figure } from '../plant/words'
+import DenseField from '../kit/DenseField.vue'
 
 const plant = usePlant()
 const route = useRoute()
@@ -220,11 +221,11 @@ onUnmounted(() => stop?.())
               </td>
               <td>{{ s.signal }}</td>
               <td>
-                <input
+                <DenseField
                   v-if="!check.contact"
                   class="figure"
                   size="6"
-                  :value="readings[i]?.signal ?? ''"
+                  :model-value="readings[i]?.signal ?? ''"
                   :placeholder="check.signal_unit"
                   :aria-label="`what the calibrator said at ${s.share} %`"
                   @change="setSignal(i, ($event.target as HTMLInputElement).value)"
@@ -239,26 +240,20 @@ onUnmounted(() => stop?.())
               <td class="verdict">
                 <template v-if="outcome?.steps[i]?.passes === true">✓ within</template>
                 <template v-else-if="outcome?.steps[i]?.passes === false">■ off</template>
-                <button type="button" class="mini" @click="begin(i)">
+                <v-btn class="mini" @click="begin(i)">
                   {{ at === i ? 'waiting…' : 'take' }}
-                </button>
+                </v-btn>
               </td>
             </tr>
           </tbody>
         </table>
         <div class="keys">
-          <label><input v-model="auto" type="checkbox" /> take by itself once it stands still</label>
-          <button v-if="at >= 0" class="act" type="button" @click="accept(null)">take it as it is now</button>
-          <button
-            v-if="plant.may('inject') && standIn"
-            class="act"
-            type="button"
-            :disabled="busy"
-            @click="play"
-          >
+          <v-checkbox v-model="auto" label="take by itself once it stands still" />
+          <v-btn v-if="at >= 0" class="act" @click="accept(null)">take it as it is now</v-btn>
+          <v-btn v-if="plant.may('inject') && standIn" class="act" :disabled="busy" @click="play">
             play it on the stand-in
-          </button>
-          <button class="act" type="button" @click="clear">begin anew</button>
+          </v-btn>
+          <v-btn class="act" @click="clear">begin anew</v-btn>
         </div>
         <p class="outcome" :class="{ bad: outcome?.passes === false }">
           <b>{{ outcome?.passes ? '✓ passed' : outcome?.passes === false ? '■ failed' : 'open' }}</b> ·

@@ -6,6 +6,7 @@ import { ask, api, said, type Schemas } from '../api/client'
 import { usePlant } from '../plant/store'
 import { useSearch } from '../plant/useSearch'
 import { clock, figure } from '../plant/words'
+import DenseField from '../kit/DenseField.vue'
 
 const plant = usePlant()
 const router = useRouter()
@@ -75,10 +76,8 @@ onUnmounted(() => clearInterval(looking))
       <span class="quiet">walk to the device and touch no screen: the scan watches every point</span>
       <span class="gap" />
       <span v-if="walk?.others.length" class="chip">also walking: {{ walk.others.join(', ') }}</span>
-      <label v-if="walk?.begins"
-        ><input v-model="follow" type="checkbox" /> open the page of what is found</label
-      >
-      <button v-if="walk?.begins" class="act" type="button" @click="comeBack">I am back</button>
+      <v-checkbox v-if="walk?.begins" v-model="follow" label="open the page of what is found" />
+      <v-btn v-if="walk?.begins" class="act" @click="comeBack">I am back</v-btn>
     </header>
     <p v-if="says" class="bad">■ {{ says }}</p>
     <div class="two">
@@ -98,28 +97,25 @@ onUnmounted(() => clearInterval(looking))
         <template v-if="!walk?.begins">
           <h2>which points, in which order</h2>
           <p class="quiet small">leave it empty to be found anywhere; named points tell swapped cores</p>
-          <input
+          <DenseField
             v-model="query"
             type="search"
             placeholder="kiln 2 signal:4-20"
             aria-label="find points to walk to"
           />
           <div class="offers">
-            <button
+            <v-btn
               v-for="p in offered"
               :key="p"
-              type="button"
               class="chip"
               :class="{ on: expected.includes(p) }"
               @click="toggle(p)"
             >
               {{ expected.includes(p) ? `${expected.indexOf(p) + 1} ` : '' }}{{ cell(p, 'tag') }}
-            </button>
+            </v-btn>
           </div>
           <p v-if="expected.length">{{ expected.map((p) => cell(p, 'tag')).join(' → ') }}</p>
-          <button class="act main" type="button" :disabled="!plant.may('inject')" @click="setOut">
-            set out
-          </button>
+          <v-btn class="act main" :disabled="!plant.may('inject')" @click="setOut"> set out </v-btn>
         </template>
         <p v-else-if="next" class="next">
           next: <b class="figure">{{ cell(next, 'tag') }}</b> {{ cell(next, 'service') }}

@@ -145,10 +145,8 @@ onUnmounted(() => removeEventListener('keydown', key))
         and {{ would.does.opened + would.does.altered - 8 }} more findings
       </p>
       <p class="keys">
-        <button type="button" class="act main" :disabled="busy" @click="take(would.row, would.text)">
-          do it
-        </button>
-        <button type="button" class="act" @click="would = null">leave it</button>
+        <v-btn class="act main" :disabled="busy" @click="take(would.row, would.text)"> do it </v-btn>
+        <v-btn class="act" @click="would = null">leave it</v-btn>
       </p>
     </section>
     <div class="groups">
@@ -167,17 +165,16 @@ onUnmounted(() => removeEventListener('keydown', key))
                 @done="accept(row)"
                 @leave="editing = null"
               />
-              <button
-                type="button"
+              <v-btn
                 class="figure setting"
                 :class="{ refused: refused?.name === row.name }"
                 @click="edit(row)"
               >
                 {{ refused?.name === row.name ? refused.text : asTyped(row.text) || 'none' }}
-              </button>
+              </v-btn>
               <p v-if="refused?.name === row.name" class="bad small" role="alert">
                 ■ {{ refused.says }}
-                <button type="button" class="act" @click="refused = null">leave it as it was</button>
+                <v-btn class="act" @click="refused = null">leave it as it was</v-btn>
               </p>
             </dd>
           </div>

@@ -46,7 +46,7 @@ test('words stand in hexadecimal under their registers, large figures with an ex
 test('a server that refuses says so, and nothing old stands beside it as if it were new', async () => {
   const { box } = await page({ says: 'there is no such register', words: [], decodings: [] })
   await look(box)
-  expect(box.querySelector('[role=alert]')?.textContent).toBe('■ there is no such register')
+  expect(box.querySelector('p[role=alert]')?.textContent).toBe('■ there is no such register')
   expect(box.querySelector('table')).toBeNull()
 })
 
@@ -54,8 +54,8 @@ test('again and again asks each second until it is left', async () => {
   vi.useFakeTimers()
   const { box, asked } = await page(LOOK)
   const again = [...box.querySelectorAll<HTMLInputElement>('input[type=checkbox]')][0]!
-  again.checked = true
-  again.dispatchEvent(new Event('change'))
+  again.click()
+  await settled()
   await look(box)
   await vi.advanceTimersByTimeAsync(2_100)
   expect(asked.length).toBe(3)
@@ -66,8 +66,8 @@ test('a refusal of ours ends the asking', async () => {
   vi.useFakeTimers()
   const { box, asked } = await page('this address is not allowed')
   const again = [...box.querySelectorAll<HTMLInputElement>('input[type=checkbox]')][0]!
-  again.checked = true
-  again.dispatchEvent(new Event('change'))
+  again.click()
+  await settled()
   await look(box)
   await vi.advanceTimersByTimeAsync(5_000)
   expect(asked.length).toBe(1)

@@ -2,6 +2,8 @@
 /** The finder: registers of any Modbus TCP server with every decoding side by side, until one makes sense. */
 import { computed, onUnmounted, ref, shallowRef } from 'vue'
 import { ask, api, said, type Schemas } from '../api/client'
+import DenseField from '../kit/DenseField.vue'
+import ChoiceField from '../kit/ChoiceField.vue'
 
 const where = ref({
   host: '127.0.0.1',
@@ -54,18 +56,24 @@ const num = (v: number | null) =>
     <h1>finder</h1>
     <p class="quiet">read registers of a server and see what they can mean; nothing is written</p>
     <form class="panel side line" @submit.prevent="run">
-      <label>address <input v-model="where.host" size="16" class="figure" /></label>
-      <label>port <input v-model.number="where.port" type="number" min="1" max="65535" /></label>
-      <label>unit <input v-model.number="where.unit" type="number" min="0" max="255" /></label>
-      <select v-model="where.function" aria-label="registers">
-        <option value="input">input registers</option>
-        <option value="holding">holding registers</option>
-      </select>
-      <label>from <input v-model.number="where.first" type="number" min="0" max="65535" /></label>
-      <label>count <input v-model.number="where.count" type="number" min="1" max="60" /></label>
-      <label>it ought to say <input v-model="target" size="8" class="figure" placeholder="48.2" /></label>
-      <button class="act main" type="submit" :disabled="busy">look</button>
-      <label><input v-model="again" type="checkbox" /> again and again</label>
+      <label>address <DenseField v-model="where.host" size="16" class="figure" /></label>
+      <label>port <DenseField v-model.number="where.port" type="number" min="1" max="65535" /></label>
+      <label>unit <DenseField v-model.number="where.unit" type="number" min="0" max="255" /></label>
+      <ChoiceField
+        v-model="where.function"
+        aria-label="registers"
+        :items="[
+          { value: 'input', title: 'input registers' },
+          { value: 'holding', title: 'holding registers' },
+        ]"
+      />
+      <label>from <DenseField v-model.number="where.first" type="number" min="0" max="65535" /></label>
+      <label>count <DenseField v-model.number="where.count" type="number" min="1" max="60" /></label>
+      <label
+        >it ought to say <DenseField v-model="target" size="8" class="figure" placeholder="48.2"
+      /></label>
+      <v-btn class="act main" type="submit" :disabled="busy">look</v-btn>
+      <v-checkbox v-model="again" label="again and again" />
     </form>
     <p v-if="wrong" class="bad" role="alert">■ {{ wrong }}</p>
     <template v-if="look?.words.length">

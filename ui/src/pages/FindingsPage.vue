@@ -8,6 +8,7 @@ import FindingGroup from '../parts/FindingGroup.vue'
 import { accepted, byCause, harmOf, mark, together, type Group } from '../plant/findings'
 import { usePlant } from '../plant/store'
 import { useEscape } from '../plant/escape'
+import DenseField from '../kit/DenseField.vue'
 
 const plant = usePlant()
 const route = useRoute()
@@ -16,7 +17,6 @@ const catalogue = shallowRef<Schemas['RulesOut'] | null>(null)
 const query = ref('')
 const station = ref('')
 const shown = ref<'open' | 'accepted' | 'rules'>('open')
-const input = ref<HTMLInputElement | null>(null)
 const box = ref<HTMLElement | null>(null)
 
 onMounted(async () => {
@@ -128,9 +128,6 @@ function key(event: KeyboardEvent) {
   else if (ctrl && (letter === 'z' || letter === 'y')) {
     event.preventDefault()
     void plant.turnBack(letter === 'y' || event.shiftKey ? 'redo' : 'undo')
-  } else if (event.key === '/') {
-    event.preventDefault()
-    input.value?.focus()
   } else if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
     event.preventDefault()
     step(event.key === 'ArrowDown' ? 1 : -1)
@@ -149,12 +146,11 @@ onUnmounted(() => removeEventListener('keydown', key))
   <section class="all">
     <header>
       <h1>Findings</h1>
-      <input
-        ref="input"
+      <DenseField
         v-model="query"
         type="search"
         class="find"
-        placeholder="/  tag, rule, words"
+        placeholder="tag, rule, words"
         aria-label="find in findings"
       />
       <span v-if="counts.bad" class="chip bad"><span aria-hidden="true">■</span> {{ counts.bad }} bad</span>
@@ -163,28 +159,26 @@ onUnmounted(() => removeEventListener('keydown', key))
       >
       <span v-if="counts.note" class="chip"><span aria-hidden="true">○</span> {{ counts.note }} to know</span>
       <span class="gap" />
-      <button
+      <v-btn
         v-for="[what, words] in [
           ['open', 'open'],
           ['accepted', `accepted ${counts.accepted}`],
           ['rules', 'what is looked at'],
         ] as const"
         :key="what"
-        type="button"
         class="chip"
         :class="{ on: shown === what }"
         :aria-pressed="shown === what"
         @click="shown = what"
       >
         {{ words }}
-      </button>
+      </v-btn>
     </header>
     <LiveFindings v-if="shown === 'open'" />
     <div v-if="shown !== 'rules'" class="duct" role="group" aria-label="where it lies">
-      <button
+      <v-btn
         v-for="[name, many] in stations"
         :key="name"
-        type="button"
         class="stop"
         :class="{ none: !many, on: station === name, beside: name === 'beside the path' }"
         :aria-pressed="station === name"
@@ -192,7 +186,7 @@ onUnmounted(() => removeEventListener('keydown', key))
         @click="station = isOn(name)"
       >
         <b>{{ name }}</b><span class="figure">{{ many || '—' }}</span>
-      </button>
+      </v-btn>
     </div>
     <div v-if="shown === 'rules'" class="rules">
       <table>
@@ -244,10 +238,9 @@ onUnmounted(() => removeEventListener('keydown', key))
         aria-multiselectable="true"
         tabindex="0"
       >
-        <button
+        <v-btn
           v-for="g in rows"
           :key="g.key"
-          type="button"
           role="option"
           tabindex="-1"
           class="group"
@@ -263,23 +256,22 @@ onUnmounted(() => removeEventListener('keydown', key))
               }}<template v-if="g.trips"> · <b>shuts something</b></template></span
             ></span
           >
-          <span class="figure many" :title="`${g.points.length} points`">{{
+          <span v-tip="`${g.points.length} points`" class="figure many">{{
             g.points.length > 1 ? `×${g.points.length}` : ''
           }}</span>
-        </button>
+        </v-btn>
       </div>
       <FindingGroup v-if="group && catalogue" :key="group.key" :group="group" :catalogue="catalogue">
-        <button
+        <v-btn
           v-if="alike.length > chosen.length"
-          type="button"
           class="mini"
           @click="more = new Set(alike.map((g) => g.key))"
         >
           take all {{ alike.length }} of this rule together
-        </button>
-        <button v-else-if="chosen.length > 1" type="button" class="mini" @click="more = new Set()">
+        </v-btn>
+        <v-btn v-else-if="chosen.length > 1" class="mini" @click="more = new Set()">
           {{ chosen.length }} taken together: only the first
-        </button>
+        </v-btn>
       </FindingGroup>
     </div>
   </section>

@@ -23,12 +23,12 @@ async function out(form: 'csv' | 'xlsx') {
         findings and of spares. What is shown alone goes out from the list itself.
       </p>
       <p class="keys">
-        <button type="button" class="act main" :disabled="!!busy" @click="out('xlsx')">
+        <v-btn class="act main" :disabled="!!busy" @click="out('xlsx')">
           {{ busy === 'xlsx' ? 'writing…' : 'workbook, XLSX' }}
-        </button>
-        <button type="button" class="act" :disabled="!!busy" @click="out('csv')">
+        </v-btn>
+        <v-btn class="act" :disabled="!!busy" @click="out('csv')">
           {{ busy === 'csv' ? 'writing…' : 'CSV' }}
-        </button>
+        </v-btn>
       </p>
     </div>
     <div class="panel out">

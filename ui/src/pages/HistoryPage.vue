@@ -5,6 +5,8 @@ import { useRoute, useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
 import { usePlant } from '../plant/store'
 import { asTyped, clock } from '../plant/words'
+import DenseField from '../kit/DenseField.vue'
+import ChoiceField from '../kit/ChoiceField.vue'
 
 const plant = usePlant()
 const route = useRoute()
@@ -95,23 +97,31 @@ watch(() => plant.list.version, () => load()) // prettier-ignore
       <h1>History</h1>
       <label class="small"
         >by
-        <select v-model="who" aria-label="by whom">
-          <option value="">everybody</option>
-          <option v-for="one in people" :key="one" :value="one">{{ one }}</option>
-        </select></label
-      >
+        <ChoiceField
+          v-model="who"
+          aria-label="by whom"
+          :items="[{ value: '', title: 'everybody' }, ...people]"
+      /></label>
       <label class="small"
         >how
-        <select v-model="source" aria-label="how">
-          <option value="">any way</option>
-          <option v-for="[key, words] in SOURCES" :key="key" :value="key">{{ words }}</option>
-        </select></label
-      >
-      <input v-model="tag" class="setting figure" placeholder="tag of a point" aria-label="tag of a point" />
-      <button v-if="plant.may('edit')" class="act" type="button" @click="plant.turnBack('undo')">
+        <ChoiceField
+          v-model="source"
+          aria-label="how"
+          :items="[
+            { value: '', title: 'any way' },
+            ...SOURCES.map(([key, words]) => ({ value: key, title: words })),
+          ]"
+      /></label>
+      <DenseField
+        v-model="tag"
+        class="setting figure"
+        placeholder="tag of a point"
+        aria-label="tag of a point"
+      />
+      <v-btn v-if="plant.may('edit')" class="act" @click="plant.turnBack('undo')">
         undo my last (Ctrl+Z)
-      </button>
-      <button v-if="plant.may('edit')" class="act" type="button" @click="plant.turnBack('redo')">redo</button>
+      </v-btn>
+      <v-btn v-if="plant.may('edit')" class="act" @click="plant.turnBack('redo')">redo</v-btn>
     </header>
     <p v-if="says" class="chip bad">{{ says }}</p>
     <p v-else-if="!sets.length" class="quiet">
@@ -129,14 +139,9 @@ watch(() => plant.list.version, () => load()) // prettier-ignore
             }}<template v-if="set.undoes"> of change {{ set.undoes }}</template> · change {{ set.seq }} ·
             {{ set.count }} cell{{ set.count === 1 ? '' : 's' }}</span
           >
-          <button
-            v-if="plant.may('edit')"
-            type="button"
-            class="mini"
-            @click="takeBack(set.seq, {}, 'all of it')"
-          >
+          <v-btn v-if="plant.may('edit')" class="mini" @click="takeBack(set.seq, {}, 'all of it')">
             take all of it back
-          </button>
+          </v-btn>
         </p>
         <p
           v-for="cell in set.cells.slice(0, opened.has(set.seq) ? 60 : FEW)"
@@ -152,29 +157,24 @@ watch(() => plant.list.version, () => load()) // prettier-ignore
             >{{ asTyped(cell.was) || 'empty' }} → {{ asTyped(cell.became) || 'empty' }}</span
           >
           <template v-if="plant.may('edit') && cell.point && set.count > 1">
-            <button
-              type="button"
+            <v-btn
               class="mini"
               @click="takeBack(set.seq, { point: cell.point, field: cell.field }, 'the cell')"
             >
               cell back
-            </button>
-            <button type="button" class="mini" @click="takeBack(set.seq, { point: cell.point }, cell.tag)">
-              row back
-            </button>
+            </v-btn>
+            <v-btn class="mini" @click="takeBack(set.seq, { point: cell.point }, cell.tag)"> row back </v-btn>
           </template>
         </p>
         <p v-if="set.count > FEW" class="quiet small">
-          <button type="button" class="mini" @click="open(set.seq)">
-            {{ opened.has(set.seq) ? 'fewer' : `${Math.min(60, set.count) - FEW} more` }}</button>{{
+          <v-btn class="mini" @click="open(set.seq)">
+            {{ opened.has(set.seq) ? 'fewer' : `${Math.min(60, set.count) - FEW} more` }}</v-btn>{{
             set.count > 60 ? ` of ${set.count}` : ''
           }}
         </p>
       </li>
     </ol>
-    <button v-if="more && sets.length" class="act" type="button" @click="load(sets.at(-1)!.seq)">
-      older
-    </button>
+    <v-btn v-if="more && sets.length" class="act" @click="load(sets.at(-1)!.seq)"> older </v-btn>
   </section>
 </template>
 

@@ -7,6 +7,10 @@ import FileOutcome from '../parts/import/FileOutcome.vue'
 import { countOfKind, LINES, type Kind } from '../parts/import/kinds'
 import { mark } from '../plant/findings'
 import { usePlant } from '../plant/store'
+import DenseField from '../kit/DenseField.vue'
+import ChoiceField from '../kit/ChoiceField.vue'
+import { each } from '../kit/each'
+import FilePick from '../kit/FilePick.vue'
 
 type Job = Schemas['JobOut']
 const plant = usePlant()
@@ -175,12 +179,11 @@ function dropped(event: DragEvent) {
       <h1>bring in a list{{ job ? `: ${job.name}` : '' }}</h1>
       <span class="gap" />
       <template v-if="job">
-        <button type="button" class="act" @click="stop">
+        <v-btn class="act" @click="stop">
           {{ job.state === 'done' ? 'another one' : 'leave it' }}
-        </button>
-        <button
+        </v-btn>
+        <v-btn
           v-if="job.state === 'ready'"
-          type="button"
           class="act main"
           :disabled="
             choosing ||
@@ -190,7 +193,7 @@ function dropped(event: DragEvent) {
           @click="apply"
         >
           take it in
-        </button>
+        </v-btn>
       </template>
     </header>
 
@@ -204,21 +207,20 @@ function dropped(event: DragEvent) {
     >
       <p v-if="says" class="bad" role="alert">■ {{ says }}</p>
       <template v-if="plant.may('edit')">
-        <label class="act main pick">
-          choose a file…
-          <input type="file" accept=".csv,.tsv,.txt,.xlsx,.xlsm,.ods,.xls" @change="chosen" />
-        </label>
+        <FilePick class="act main" accept=".csv,.tsv,.txt,.xlsx,.xlsm,.ods,.xls" @change="chosen"
+          >choose a file…</FilePick
+        >
         <span class="quiet">
           or drop it here: CSV, XLSX, ODS, XLS; headings anywhere, columns in any order</span
         >
         <form @submit.prevent="beginText">
-          <textarea
+          <v-textarea
             v-model="text"
             rows="10"
             placeholder="or paste rows from a sheet, with their headings"
             aria-label="pasted rows"
           />
-          <button type="submit" class="act" :disabled="!text.trim()">read what is pasted</button>
+          <v-btn type="submit" class="act" :disabled="!text.trim()">read what is pasted</v-btn>
         </form>
         <p class="quiet">Nothing is changed before you have seen what it does.</p>
       </template>
@@ -234,7 +236,7 @@ function dropped(event: DragEvent) {
       <p v-if="job.state === 'done'" role="status">
         Taken in as one change: {{ counts?.added }} new, {{ counts?.changed }} changed in
         {{ counts?.cells }} cells.
-        <button type="button" class="act main" @click="router.push('/list')">to the list</button>
+        <v-btn class="act main" @click="router.push('/list')">to the list</v-btn>
       </p>
       <p v-else class="bad" role="alert">■ {{ job.says || job.state }}</p>
     </div>
@@ -261,96 +263,92 @@ function dropped(event: DragEvent) {
         </details>
         <p class="field">
           <span>sheet</span>
-          <select
-            :value="job.sheet"
+          <ChoiceField
+            :model-value="job.sheet"
             aria-label="sheet"
-            @change="
-              choose({ sheet: Number(($event.target as HTMLSelectElement).value), header: null, columns: {} })
+            :items="
+              each(job.sheets, (sheet, i) => ({ value: i, title: `${sheet.name} · ${sheet.rows} rows` }))
             "
-          >
-            <option v-for="(sheet, i) in job.sheets" :key="i" :value="i">
-              {{ sheet.name }} · {{ sheet.rows }} rows
-            </option>
-          </select>
+            @update:model-value="choose({ sheet: Number($event), header: null, columns: {} })"
+          />
         </p>
         <p class="field">
           <span>headings in row</span>
-          <select
-            :value="job.header"
+          <ChoiceField
+            :model-value="job.header"
             aria-label="row of the headings"
-            @change="choose({ header: Number(($event.target as HTMLSelectElement).value), columns: {} })"
-          >
-            <option :value="-1">none</option>
-            <option v-for="(row, i) in job.top" :key="i" :value="i">
-              {{ i + 1 }}: {{ row.filter(Boolean).slice(0, 3).join(', ') }}
-            </option>
-          </select>
+            :items="[
+              { value: -1, title: 'none' },
+              ...each(job.top, (row, i) => ({
+                value: i,
+                title: `${i + 1}: ${row.filter(Boolean).slice(0, 3).join(', ')}`,
+              })),
+            ]"
+            @update:model-value="choose({ header: Number($event), columns: {} })"
+          />
         </p>
         <p class="field">
           <span>rows found by</span>
-          <select
-            :value="choices?.match_by"
+          <ChoiceField
+            :model-value="choices?.match_by ?? 'tag'"
             aria-label="rows are found by"
-            @change="choose({ match_by: ($event.target as HTMLSelectElement).value as 'tag' })"
-          >
-            <option value="tag">tag</option>
-            <option value="second_name">second name</option>
-            <option value="old_address">old address</option>
-            <option value="channel">channel</option>
-          </select>
+            :items="[
+              'tag',
+              { value: 'second_name', title: 'second name' },
+              { value: 'old_address', title: 'old address' },
+              'channel',
+            ]"
+            @update:model-value="choose({ match_by: $event as 'tag' })"
+          />
         </p>
         <p class="field">
           <span>1,200 is</span>
-          <select
-            :value="choices?.comma"
+          <ChoiceField
+            :model-value="choices?.comma ?? ''"
             aria-label="a comma before three digits is"
-            @change="choose({ comma: ($event.target as HTMLSelectElement).value as '' })"
-          >
-            <option value="">asked about</option>
-            <option value="decimal">1.2: a decimal comma</option>
-            <option value="thousands">1200: thousands</option>
-          </select>
+            :items="[
+              { value: '', title: 'asked about' },
+              { value: 'decimal', title: '1.2: a decimal comma' },
+              { value: 'thousands', title: '1200: thousands' },
+            ]"
+            @update:model-value="choose({ comma: $event as '' })"
+          />
         </p>
-        <label class="small"
-          ><input
-            type="checkbox"
-            :checked="choices?.keep_old"
-            @change="choose({ keep_old: ($event.target as HTMLInputElement).checked })"
-          />
-          keep the old channel beside a new one</label
-        >
-        <label class="small"
-          ><input
-            type="checkbox"
-            :checked="choices?.gone"
-            @change="choose({ gone: ($event.target as HTMLInputElement).checked })"
-          />
-          take away the {{ counts?.unmatched }} points that are not in the file</label
-        >
+        <v-checkbox
+          :model-value="choices?.keep_old"
+          class="small"
+          label="keep the old channel beside a new one"
+          @update:model-value="choose({ keep_old: !!$event })"
+        />
+        <v-checkbox
+          :model-value="choices?.gone"
+          class="small"
+          :label="`take away the ${counts?.unmatched} points that are not in the file`"
+          @update:model-value="choose({ gone: !!$event })"
+        />
         <h2>
           columns<span v-if="job.mapping" class="quiet"> · as in “{{ job.mapping }}”</span>
         </h2>
         <table class="small">
           <tr v-for="(column, i) in job.columns" :key="i" :class="{ quiet: !column.target }">
-            <td class="figure head" :title="column.cells.join(' · ')">
+            <td v-tip="column.cells.join(' · ')" class="figure head">
               {{ column.heading }}<span v-if="column.unit" class="quiet"> [{{ column.unit }}]</span>
             </td>
             <td>
-              <select
-                :value="column.target"
+              <ChoiceField
+                :model-value="column.target"
                 :aria-label="`${column.heading} is`"
-                @change="take(i, ($event.target as HTMLSelectElement).value)"
-              >
-                <option value="">left out</option>
-                <option v-for="target in targets" :key="target.name" :value="target.name">
-                  {{ target.label }}
-                </option>
-              </select>
+                :items="[
+                  { value: '', title: 'left out' },
+                  ...targets.map((target) => ({ value: target.name, title: target.label })),
+                ]"
+                @update:model-value="take(i, $event)"
+              />
             </td>
           </tr>
         </table>
         <form class="keys" @submit.prevent="keep">
-          <input
+          <DenseField
             v-model="mapping"
             class="setting"
             maxlength="60"
@@ -359,7 +357,7 @@ function dropped(event: DragEvent) {
             list="kept-mappings"
           />
           <datalist id="kept-mappings"><option v-for="name in kept" :key="name" :value="name" /></datalist>
-          <button type="submit" class="act" :disabled="!mapping.trim()">keep</button>
+          <v-btn type="submit" class="act" :disabled="!mapping.trim()">keep</v-btn>
         </form>
       </aside>
       <FileOutcome

@@ -2,8 +2,8 @@
 /** A loop to learn on: break the wire, swap the leads, lower the supply, and watch every station and the alarm. */
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, said, type Schemas } from '../api/client'
-import LiveTabs from '../parts/live/LiveTabs.vue'
 import { useEscape } from '../plant/escape'
+import DenseField from '../kit/DenseField.vue'
 
 const LOOPS = ['gas pressure', 'kiln thermocouple', 'dryer Pt100'] as const
 const loop = ref<(typeof LOOPS)[number]>('gas pressure')
@@ -63,22 +63,14 @@ onMounted(() => void step())
 
 <template>
   <section class="learn">
-    <LiveTabs />
     <div class="work">
       <div class="keys">
         <span class="quiet">nothing here touches the plant</span>
-        <button
-          v-for="l in LOOPS"
-          :key="l"
-          type="button"
-          class="chip"
-          :class="{ on: loop === l }"
-          @click="loop = l"
-        >
+        <v-btn v-for="l in LOOPS" :key="l" class="chip" :class="{ on: loop === l }" @click="loop = l">
           {{ l }}
-        </button>
+        </v-btn>
         <span class="gap" />
-        <button type="button" class="chip" @click="healthy">all well again</button>
+        <v-btn class="chip" @click="healthy">all well again</v-btn>
       </div>
       <p v-if="wrong" class="bad">■ {{ wrong }}</p>
       <template v-if="out">
@@ -99,38 +91,36 @@ onMounted(() => void step())
             <p class="small" :class="s.differs ? 'settle' : 'quiet'">
               {{ s.differs ? `▲ healthy: ${s.healthy}` : 'as it should be' }}
             </p>
-            <button v-if="s.formula" type="button" class="mini" @click="open = open === s.name ? '' : s.name">
+            <v-btn v-if="s.formula" class="mini" @click="open = open === s.name ? '' : s.name">
               working
-            </button>
+            </v-btn>
             <p v-if="open === s.name" class="small figure working">{{ s.formula }}<br />{{ s.figures }}</p>
             <div class="faults">
               <template v-for="o in offers.filter((x) => x.station === s.name)" :key="o.name">
-                <button
-                  type="button"
+                <v-btn
+                  v-tip="o.name"
                   class="chip"
                   :class="{ apart: isPut(o.name), on: isPut(o.name) }"
-                  :title="o.name"
                   @click="toggle(o)"
                 >
                   {{ isPut(o.name) ? '◇ ' : '' }}{{ o.says }}
-                </button>
-                <input
+                </v-btn>
+                <DenseField
                   v-if="isPut(o.name) && o.amount"
                   class="figure"
-                  :value="amountOf(o.name)"
+                  :model-value="amountOf(o.name)"
                   :aria-label="`${o.name}: ${o.amount}`"
                   :placeholder="o.amount"
                   @change="setAmount(o.name, ($event.target as HTMLInputElement).value)"
                 />
               </template>
             </div>
-            <input
+            <v-slider
               v-if="s.name === 'PROCESS'"
-              v-model.number="share"
-              type="range"
-              min="0"
-              max="110"
-              step="1"
+              v-model="share"
+              :min="0"
+              :max="110"
+              :step="1"
               aria-label="quantity, % of the range"
             />
           </section>
@@ -154,14 +144,13 @@ onMounted(() => void step())
               <span aria-hidden="true">{{ ALARM_SIGN[a.number] }}</span> {{ a.name }}: {{ a.state }}
               <span v-if="a.name === 'high'" class="quiet">limit {{ out.limit }}</span>
             </p>
-            <button
-              type="button"
+            <v-btn
               class="act"
               :disabled="!out.alarms.some((a) => /unacknowledged/.test(a.state))"
               @click="step('acknowledge')"
             >
               acknowledge
-            </button>
+            </v-btn>
           </section>
         </div>
       </template>
@@ -172,7 +161,7 @@ onMounted(() => void step())
 <style scoped>
 .learn {
   display: grid;
-  grid-template-rows: 44px minmax(0, 1fr);
+  grid-template-rows: minmax(0, 1fr);
   height: 100%;
 }
 

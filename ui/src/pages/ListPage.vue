@@ -1,10 +1,11 @@
 <script setup lang="ts">
 /** The I/O list: find on top, how it is looked at, the grid, a panel for work in bulk, and at the foot the chosen cell. */
 import { computed, nextTick, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { storeToRefs } from 'pinia'
 import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router'
 import GridView from '../grid/GridView.vue'
 import CellStrip from '../parts/CellStrip.vue'
-import TopBar from '../parts/TopBar.vue'
+import { useBar } from '../frame/bar'
 import ColumnsPanel from '../parts/list/ColumnsPanel.vue'
 import GonePanel from '../parts/list/GonePanel.vue'
 import KeysPanel from '../parts/list/KeysPanel.vue'
@@ -32,15 +33,14 @@ const views = useViews()
 const route = useRoute()
 const router = useRouter()
 const { findRows } = useSearch()
-const query = ref(String(route.query.find ?? ''))
-const onlyFindings = ref(route.query.only === 'findings')
-const bar = ref<InstanceType<typeof TopBar> | null>(null)
+const bar = useBar()
+const { query, onlyFindings, shown: count, notes } = storeToRefs(bar)
+query.value = String(route.query.find ?? '')
+onlyFindings.value = route.query.only === 'findings'
 const grid = ref<InstanceType<typeof GridView> | null>(null)
 const chosen = ref<{ point: number; field: string; cells: number; points: number[] } | null>(null)
 const rows = shallowRef<number[]>([])
 const groups = shallowRef<Group[]>([])
-const count = ref(0)
-const notes = ref<string[]>([])
 const closed = ref(new Set<string>())
 const panel = ref<Panel>('')
 const pasted = shallowRef<Record<string, string>[]>([])
@@ -186,10 +186,7 @@ function anywhere(event: KeyboardEvent) {
     return show('keys')
   }
   if (typing) return
-  if (event.key === '/') {
-    event.preventDefault()
-    bar.value?.focus()
-  } else if (event.key === 'Insert') show('new')
+  if (event.key === 'Insert') show('new')
   else if (event.key === 'Delete' && event.ctrlKey) {
     event.preventDefault()
     event.stopPropagation()
@@ -202,6 +199,22 @@ let telling: ReturnType<typeof setInterval> | undefined
 
 // Noting the search must not call off a way to another place that is already being taken.
 onBeforeRouteLeave(() => clearTimeout(noted))
+
+bar.filter(() => grid.value?.focus())
+bar.offer([
+  { says: 'new points', keys: 'Alt+N', run: () => show('new') },
+  { says: 'columns of the list', keys: 'Alt+C', run: () => show('columns') },
+  { says: 'views of the list', keys: 'Alt+V', run: () => show('views') },
+  { says: 'replace in the list', keys: 'Alt+R', run: () => show('replace') },
+  { says: 'typicals', keys: 'Alt+T', run: () => show('typicals') },
+  { says: 'lock a row', keys: 'Alt+L', run: () => show('lock') },
+  { says: 'delete points', keys: 'Ctrl+Del', run: () => show('gone') },
+  { says: 'count on down the selection', keys: 'Alt+S', run: () => grid.value?.countOn() },
+  { says: 'fill down', keys: 'Ctrl+D', run: () => grid.value?.fillDown() },
+  { says: 'save what is shown as a workbook, XLSX', run: () => save('xlsx') },
+  { says: 'save what is shown as CSV', run: () => save('csv') },
+  { says: 'keys of the list', keys: 'F1', run: () => show('keys') },
+])
 
 onMounted(() => {
   addEventListener('keydown', anywhere, { capture: true })
@@ -226,18 +239,11 @@ useEscape(() => panel.value, shut, column)
 
 <template>
   <section class="list">
-    <TopBar
-      ref="bar"
-      v-model:query="query"
-      v-model:only-findings="onlyFindings"
-      :shown="count"
-      :notes="notes"
-      @enter="grid?.focus()"
-    >
+    <Teleport to="#bar-more">
       <router-link v-if="issue.mark" to="/revisions" class="chip" :class="{ settle: issue.changed }">{{
         issue.changed ? `▲ ${issue.changed} changed since ${issue.mark}` : `as issued, ${issue.mark}`
       }}</router-link>
-    </TopBar>
+    </Teleport>
     <ToolStrip :panel="panel" @show="show($event as Panel)" @series="grid?.countOn()" @out="save" />
     <div class="work" :class="{ beside: panel }">
       <GridView
@@ -252,7 +258,7 @@ useEscape(() => panel.value, shut, column)
         :rename="rename"
         @select="chosen = $event"
         @open="open"
-        @find="bar?.focus()"
+        @find="bar.focus()"
         @turn="turn"
         @more="more"
         @sort="views.sortBy"
@@ -307,7 +313,7 @@ useEscape(() => panel.value, shut, column)
 <style scoped>
 .list {
   display: grid;
-  grid-template-rows: 44px 32px minmax(0, 1fr) auto;
+  grid-template-rows: 32px minmax(0, 1fr) auto;
   height: 100%;
 }
 

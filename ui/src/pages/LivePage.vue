@@ -4,7 +4,6 @@ import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
 import LiveCard from '../parts/live/LiveCard.vue'
-import LiveTabs from '../parts/live/LiveTabs.vue'
 import PointNow from '../parts/live/PointNow.vue'
 import { byWhy, lostRacks, nowOf } from '../plant/now'
 import { whenLineIsBack } from '../plant/lineBack'
@@ -13,6 +12,8 @@ import { usePlant } from '../plant/store'
 import { BOARD_AGAIN_MS, CARD_COLUMNS, PART_LATER_MS } from '../plant/trending'
 import { useSearch } from '../plant/useSearch'
 import { useEscape } from '../plant/escape'
+import DenseField from '../kit/DenseField.vue'
+import ChoiceField from '../kit/ChoiceField.vue'
 
 const plant = usePlant()
 const route = useRoute()
@@ -33,7 +34,6 @@ const trends = shallowRef<ReadonlyMap<number, Schemas['TrendOut']>>(new Map())
 const open = ref<number | null>(null)
 const keeping = ref('')
 const forAll = ref(false)
-const input = ref<HTMLInputElement | null>(null)
 const order = shallowRef<number[]>([])
 
 const board = computed(() => boards.value.find((b) => b.name === name.value))
@@ -127,14 +127,6 @@ watch(
 whenLineIsBack(plant, readTrends)
 watch([seconds, stations, () => [...shown.value].sort((a, b) => a - b).join()], () => void readTrends())
 
-function key(event: KeyboardEvent) {
-  if (['INPUT', 'TEXTAREA', 'SELECT'].includes((event.target as HTMLElement).tagName)) return
-  if (event.key === '/') {
-    event.preventDefault()
-    input.value?.focus()
-  }
-}
-
 /** The first readings decide the order; from then on it is looked at every few seconds. */
 let settled = 0
 const unheard = plant.live.onBlock(() => settled++ < 12 && sort())
@@ -147,7 +139,6 @@ onMounted(() => {
   past = setInterval(() => seconds.value > 600 && void readTrends(), BOARD_AGAIN_MS)
   void readTrends()
   soon = setTimeout(() => void readTrends(), PART_LATER_MS)
-  addEventListener('keydown', key)
 })
 onUnmounted(() => {
   unheard()
@@ -155,7 +146,6 @@ onUnmounted(() => {
   plant.showStations([])
   clearInterval(past)
   clearTimeout(soon)
-  removeEventListener('keydown', key)
 })
 
 const beside = ref<HTMLElement | null>(null)
@@ -164,57 +154,53 @@ useEscape(() => open.value !== null, () => (open.value = null), beside) // prett
 
 <template>
   <section class="live">
-    <LiveTabs>
-      <input
-        ref="input"
+    <div class="tools">
+      <DenseField
         v-model="query"
         class="find"
         type="search"
-        placeholder="/  kiln 2 signal:tc"
+        placeholder="kiln 2 signal:tc"
         aria-label="find points to watch"
       />
-      <select
-        :value="name"
+      <ChoiceField
+        :model-value="name"
         aria-label="board"
-        @change="
-          router.replace({ query: { board: ($event.target as HTMLSelectElement).value || undefined } })
-        "
-      >
-        <option value="">everything that is read</option>
-        <option v-for="b in boards" :key="b.name" :value="b.name">
-          {{ b.name }}{{ b.shared ? ' (everybody’s)' : '' }}
-        </option>
-      </select>
-    </LiveTabs>
-    <div class="tools">
-      <button type="button" class="chip" :class="{ on: byTrouble }" @click="byTrouble = !byTrouble">
+        :items="[
+          { value: '', title: 'everything that is read' },
+          ...boards.map((b) => ({ value: b.name, title: `${b.name}${b.shared ? ' (everybody’s)' : ''}` })),
+        ]"
+        @update:model-value="router.replace({ query: { board: $event || undefined } })"
+      />
+      <v-btn class="chip" :class="{ on: byTrouble }" @click="byTrouble = !byTrouble">
         {{ byTrouble ? 'trouble first' : 'in the list’s order' }}
-      </button>
+      </v-btn>
       <span class="chip" :class="{ settle: troubled }"
         ><template v-if="troubled">▲ </template>{{ troubled ? `${troubled} in trouble` : 'all well' }} of
         {{ chosen.length }}</span
       >
       <span v-if="chosen.length > MOST" class="chip quiet">the first {{ MOST }} are shown</span>
-      <button
+      <v-btn
         v-for="[s, says] in RANGES"
         :key="s"
-        type="button"
         class="chip"
         :class="{ on: seconds === s && !stations }"
         @click="((seconds = s), (stations = false))"
       >
         {{ says }}
-      </button>
-      <button type="button" class="chip" :class="{ on: stations }" @click="stations = !stations">
-        six stations
-      </button>
+      </v-btn>
+      <v-btn class="chip" :class="{ on: stations }" @click="stations = !stations"> six stations </v-btn>
       <span class="gap" />
       <form class="keep" @submit.prevent="keep">
-        <input v-model="keeping" aria-label="name of the board" placeholder="keep these as…" maxlength="40" />
-        <label v-if="plant.may('edit')"><input v-model="forAll" type="checkbox" /> everybody</label>
-        <button class="act" type="submit" :disabled="!keeping.trim()">keep</button>
+        <DenseField
+          v-model="keeping"
+          aria-label="name of the board"
+          placeholder="keep these as…"
+          maxlength="40"
+        />
+        <v-checkbox v-if="plant.may('edit')" v-model="forAll" label="everybody" />
+        <v-btn class="act" type="submit" :disabled="!keeping.trim()">keep</v-btn>
       </form>
-      <button v-if="board" class="act" type="button" @click="drop">drop “{{ board.name }}”</button>
+      <v-btn v-if="board" class="act" @click="drop">drop “{{ board.name }}”</v-btn>
     </div>
     <ul v-if="lost.length" class="lost" role="status">
       <li v-for="one in lost.slice(0, MOST_LOST)" :key="one.why">
@@ -256,7 +242,7 @@ useEscape(() => open.value !== null, () => (open.value = null), beside) // prett
 <style scoped>
 .live {
   display: grid;
-  grid-template-rows: 44px auto auto minmax(0, 1fr);
+  grid-template-rows: auto auto minmax(0, 1fr);
   height: 100%;
 }
 

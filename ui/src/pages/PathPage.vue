@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** One point unfolded: the duct with six stations, the curve, the check points, the terminals, the settings. */
 import { computed, onMounted, onUnmounted, ref, watch } from 'vue'
+import { storeToRefs } from 'pinia'
 import { useRoute, useRouter } from 'vue-router'
 import CheckTable from '../parts/CheckTable.vue'
 import CurveChart from '../parts/CurveChart.vue'
@@ -12,7 +13,8 @@ import SourceChips from '../parts/SourceChips.vue'
 import StationFacts from '../parts/StationFacts.vue'
 import StationSettings from '../parts/StationSettings.vue'
 import TerminalSketch from '../parts/TerminalSketch.vue'
-import TopBar from '../parts/TopBar.vue'
+import { useBar } from '../frame/bar'
+import { rackById } from '../plant/now'
 import { usePlant } from '../plant/store'
 import { useSearch } from '../plant/useSearch'
 import { usePath, type StationName } from '../plant/usePath'
@@ -30,10 +32,9 @@ const trips = computed(() =>
     return text ? [`${word} ${text}`] : []
   }),
 )
-const query = ref('')
+const bar = useBar()
+const { query, onlyFindings, shown } = storeToRefs(bar)
 const { findRows } = useSearch()
-const onlyFindings = ref(false)
-const bar = ref<InstanceType<typeof TopBar> | null>(null)
 const chosen = ref<StationName>('VALUE')
 const { path, sheet, whatIf, refused, problem, typeAt, giveFault, goLive } = usePath(point)
 
@@ -48,10 +49,12 @@ const rows = computed(() => {
     : undefined
   return findRows(query.value, only).rows
 })
+watch(rows, (now) => (shown.value = now.length), { immediate: true })
+bar.filter(() => open(plant.list.ids[rows.value[0] ?? -1] ?? point.value))
 const stale = computed(() => {
   const now = path.value
   if (!now || whatIf.value || now.age_s == null) return false
-  const rack = plant.plant?.racks.find((r) => r.id === plant.list.racks[row.value])
+  const rack = rackById(plant, plant.list.racks[row.value] ?? 0)
   return now.age_s > ((plant.plant?.stale_after_periods ?? 2) * (rack?.period_ms ?? 1000)) / 1000
 })
 const trust = computed(() => {
@@ -83,9 +86,6 @@ function key(event: KeyboardEvent) {
   if (ctrl && (letter === 'z' || letter === 'y')) {
     event.preventDefault()
     void plant.turnBack(letter === 'y' || event.shiftKey ? 'redo' : 'undo')
-  } else if (event.key === '/') {
-    event.preventDefault()
-    bar.value?.focus()
   }
 }
 useEscape(() => true, () => {
@@ -100,7 +100,6 @@ onUnmounted(() => removeEventListener('keydown', key))
 
 <template>
   <section class="path">
-    <TopBar ref="bar" v-model:query="query" v-model:only-findings="onlyFindings" :shown="rows.length" />
     <div class="below">
       <PointList :rows="rows" :point="point" @open="open" />
       <div v-if="problem && !(path && sheet)" class="work">
@@ -113,11 +112,11 @@ onUnmounted(() => removeEventListener('keydown', key))
           <h1 class="figure">{{ text('tag') }}</h1>
           <span class="service">{{ text('service') }}</span>
           <span class="quiet figure small place">{{ text('channel') || 'no channel' }}</span>
-          <span v-if="trust" class="chip" :class="trust.kind" :title="trust.words">
+          <span v-if="trust" v-tip="trust.words" class="chip" :class="trust.kind">
             <span v-if="trust.kind" aria-hidden="true">{{ trust.kind === 'bad' ? '■' : '▲' }}</span>
             {{ trust.words }}
           </span>
-          <span v-if="problem" class="chip settle" :title="problem.remedy">▲ {{ problem.title }}</span>
+          <span v-if="problem" v-tip="problem.remedy" class="chip settle">▲ {{ problem.title }}</span>
           <span class="gap" />
           <SourceChips
             :path="path"
@@ -178,7 +177,7 @@ onUnmounted(() => removeEventListener('keydown', key))
 <style scoped>
 .path {
   display: grid;
-  grid-template-rows: 44px minmax(0, 1fr);
+  grid-template-rows: minmax(0, 1fr);
   height: 100%;
 }
 

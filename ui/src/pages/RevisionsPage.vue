@@ -8,6 +8,8 @@ import { useViews } from '../plant/views'
 import { clock } from '../plant/words'
 import { useEscape } from '../plant/escape'
 import RedlineHead from '../parts/RedlineHead.vue'
+import DenseField from '../kit/DenseField.vue'
+import ChoiceField from '../kit/ChoiceField.vue'
 
 type Revision = Schemas['RevisionOut']
 const plant = usePlant()
@@ -143,36 +145,33 @@ useEscape(() => signing.value, () => (signing.value = null), box) // prettier-ig
             >
           </p>
           <p class="small quiet">
-            content <span class="figure" :title="one.hash">{{ one.hash.slice(0, 16) }}</span>
+            content <span v-tip="one.hash" class="figure">{{ one.hash.slice(0, 16) }}</span>
           </p>
           <p class="keys">
             <template v-if="plant.may('engineer')">
-              <button
+              <v-btn
                 v-if="one.state === 'in check'"
-                type="button"
                 class="act main"
                 @click="signing = { revision: one, meaning: 'checked' }"
               >
                 check…
-              </button>
-              <button
+              </v-btn>
+              <v-btn
                 v-if="one.state === 'checked'"
-                type="button"
                 class="act main"
                 @click="signing = { revision: one, meaning: 'issued' }"
               >
                 issue…
-              </button>
-              <button
+              </v-btn>
+              <v-btn
                 v-if="['in check', 'checked'].includes(one.state)"
-                type="button"
                 class="act"
                 @click="signing = { revision: one, meaning: 'withdrawn' }"
               >
                 withdraw…
-              </button>
+              </v-btn>
             </template>
-            <button type="button" class="act" @click="((from = one.id), (to = 0))">what changed since</button>
+            <v-btn class="act" @click="((from = one.id), (to = 0))">what changed since</v-btn>
             <a class="act" :href="`/api/revisions/${one.id}/document`" download>document</a>
           </p>
           <form v-if="signing?.revision.id === one.id" ref="box" class="panel side" @submit.prevent="sign">
@@ -182,11 +181,17 @@ useEscape(() => signing.value, () => (signing.value = null), box) // prettier-ig
             </p>
             <p class="field">
               <span>name</span
-              ><input v-model="name" class="setting" maxlength="80" autocomplete="name" aria-label="name" />
+              ><DenseField
+                v-model="name"
+                class="setting"
+                maxlength="80"
+                autocomplete="name"
+                aria-label="name"
+              />
             </p>
             <p class="field">
               <span>your password</span
-              ><input
+              ><DenseField
                 v-model="password"
                 class="setting"
                 type="password"
@@ -196,13 +201,13 @@ useEscape(() => signing.value, () => (signing.value = null), box) // prettier-ig
             </p>
             <p class="field">
               <span>remark</span
-              ><input v-model="remark" class="setting" maxlength="400" aria-label="remark" />
+              ><DenseField v-model="remark" class="setting" maxlength="400" aria-label="remark" />
             </p>
             <p class="keys">
-              <button type="submit" class="act main" :disabled="name.trim().length < 2 || !password">
+              <v-btn type="submit" class="act main" :disabled="name.trim().length < 2 || !password">
                 sign
-              </button>
-              <button type="button" class="act" @click="signing = null">not now</button>
+              </v-btn>
+              <v-btn class="act" @click="signing = null">not now</v-btn>
             </p>
             <p class="small quiet">A signature cannot be taken back. No password yet? Set one under “You”.</p>
           </form>
@@ -215,11 +220,11 @@ useEscape(() => signing.value, () => (signing.value = null), box) // prettier-ig
           <h2>put the list up for check</h2>
           <p class="field">
             <span>revision</span
-            ><input v-model="mark" class="setting figure" maxlength="20" aria-label="revision mark" />
+            ><DenseField v-model="mark" class="setting figure" maxlength="20" aria-label="revision mark" />
           </p>
           <p class="field">
             <span>what it is for</span
-            ><input v-model="note" class="setting" maxlength="400" aria-label="what it is for" />
+            ><DenseField v-model="note" class="setting" maxlength="400" aria-label="what it is for" />
           </p>
           <template v-if="all?.bad">
             <p class="small bad">
@@ -227,7 +232,7 @@ useEscape(() => signing.value, () => (signing.value = null), box) // prettier-ig
             </p>
             <p class="field">
               <span>why</span
-              ><input
+              ><DenseField
                 v-model="openReason"
                 class="setting"
                 maxlength="400"
@@ -235,25 +240,27 @@ useEscape(() => signing.value, () => (signing.value = null), box) // prettier-ig
               />
             </p>
           </template>
-          <button type="submit" class="act main" :disabled="!mark.trim()">put up</button>
+          <v-btn type="submit" class="act main" :disabled="!mark.trim()">put up</v-btn>
         </form>
       </div>
       <div class="right">
         <p v-if="all?.revisions.length" class="pick noprint">
           from
-          <select v-model.number="from" aria-label="from">
-            <option v-for="one in all.revisions" :key="one.id" :value="one.id">
-              revision {{ one.mark }}
-            </option>
-          </select>
+          <ChoiceField
+            v-model="from"
+            aria-label="from"
+            :items="all.revisions.map((one) => ({ value: one.id, title: `revision ${one.mark}` }))"
+          />
           to
-          <select v-model.number="to" aria-label="to">
-            <option :value="0">the list now</option>
-            <option v-for="one in all.revisions" :key="one.id" :value="one.id">
-              revision {{ one.mark }}
-            </option>
-          </select>
-          <button v-if="found" type="button" class="act" @click="toPaper">print the redline</button>
+          <ChoiceField
+            v-model="to"
+            aria-label="to"
+            :items="[
+              { value: 0, title: 'the list now' },
+              ...all.revisions.map((one) => ({ value: one.id, title: `revision ${one.mark}` })),
+            ]"
+          />
+          <v-btn v-if="found" class="act" @click="toPaper">print the redline</v-btn>
         </p>
         <RedlineHead
           v-if="found"
@@ -285,7 +292,7 @@ useEscape(() => signing.value, () => (signing.value = null), box) // prettier-ig
                   }}<b v-if="point.moves">: {{ point.moves }}</b>
                 </p>
                 <p v-if="point.kind === 'changed'" class="cells figure">
-                  <span v-for="cell in point.cells" :key="cell[0]" :title="label(cell[0]!)"
+                  <span v-for="cell in point.cells" :key="cell[0]" v-tip="label(cell[0]!)"
                     ><s>{{ cell[1] || 'empty' }}</s> <ins>{{ cell[2] || 'empty' }}</ins>
                   </span>
                 </p>

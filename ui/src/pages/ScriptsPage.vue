@@ -6,12 +6,12 @@
 import { computed, nextTick, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { ask, api, said, type Schemas } from '../api/client'
-import LiveTabs from '../parts/live/LiveTabs.vue'
 import ScriptRun from '../parts/live/ScriptRun.vue'
 import ScriptStrip from '../parts/live/ScriptStrip.vue'
 import { firstScript, scriptLine, tagAt } from '../plant/scripting'
 import { usePlant } from '../plant/store'
 import { clock } from '../plant/words'
+import DenseField from '../kit/DenseField.vue'
 
 const plant = usePlant()
 const route = useRoute()
@@ -240,29 +240,20 @@ onUnmounted(() => (remember(), clearTimeout(reading), clearTimeout(polling)))
 
 <template>
   <section class="scripts" @keydown="key">
-    <LiveTabs />
     <div class="three">
       <aside>
-        <button class="act" type="button" @click="open('')">new script</button>
-        <button
-          v-for="n in names"
-          :key="n"
-          type="button"
-          class="one"
-          :class="{ here: n === opened }"
-          @click="open(n)"
-        >
+        <v-btn class="act" @click="open('')">new script</v-btn>
+        <v-btn v-for="n in names" :key="n" class="one" :class="{ here: n === opened }" @click="open(n)">
           {{ n }}<span v-if="drafts[n]" class="quiet">◇ not kept</span>
-        </button>
+        </v-btn>
         <p v-if="!names.length" class="quiet small">
           nothing is kept yet. Write lines, or begin from a point: its page, “script…”.
         </p>
         <template v-if="runs.length">
           <h2>{{ name ? 'its runs' : 'runs' }}</h2>
-          <button
+          <v-btn
             v-for="r in runs"
             :key="r.id"
-            type="button"
             class="one run"
             :class="{ here: run?.id === r.id }"
             @click="follow(r.id)"
@@ -272,13 +263,13 @@ onUnmounted(() => (remember(), clearTimeout(reading), clearTimeout(polling)))
             <span class="quiet"
               >{{ r.state === 'done' ? r.says : r.state }}{{ r.record ? ' · signed' : '' }}</span
             >
-          </button>
+          </v-btn>
         </template>
       </aside>
 
       <div class="write">
         <div class="head">
-          <input
+          <DenseField
             v-model="name"
             class="name"
             placeholder="name of the script"
@@ -287,28 +278,14 @@ onUnmounted(() => (remember(), clearTimeout(reading), clearTimeout(polling)))
             :disabled="opened === null"
           />
           <span v-if="dirty" class="chip apart">not kept</span>
-          <button
-            class="act"
-            type="button"
-            :disabled="busy || !dirty || !plant.may('edit')"
-            title="Ctrl+S"
-            @click="keep"
-          >
+          <v-btn v-tip="'Ctrl+S'" class="act" :disabled="busy || !dirty || !plant.may('edit')" @click="keep">
             keep
-          </button>
-          <button
-            v-if="version && plant.may('edit')"
-            class="act"
-            type="button"
-            :disabled="busy"
-            @click="drop"
-          >
-            drop
-          </button>
+          </v-btn>
+          <v-btn v-if="version && plant.may('edit')" class="act" :disabled="busy" @click="drop"> drop </v-btn>
         </div>
         <div class="paper">
           <div ref="gutter" class="gutter figure" aria-hidden="true">
-            <span v-for="n in count" :key="n" :class="{ bad: wrong.has(n) }" :title="wrong.get(n)">{{
+            <span v-for="n in count" :key="n" v-tip="wrong.get(n)" :class="{ bad: wrong.has(n) }">{{
               wrong.has(n) ? '■' : n
             }}</span>
           </div>
@@ -325,7 +302,7 @@ onUnmounted(() => (remember(), clearTimeout(reading), clearTimeout(polling)))
         </div>
         <p class="adds">
           <span class="quiet">add a line:</span>
-          <button
+          <v-btn
             v-for="[label, what] in [
               ['put', 'put 12 mA'],
               ['ramp', 'put ramp 4 mA to 20 mA in 10 s'],
@@ -335,35 +312,36 @@ onUnmounted(() => (remember(), clearTimeout(reading), clearTimeout(polling)))
               ['take off', 'take off'],
             ]"
             :key="label"
-            type="button"
             class="chip"
             @click="add(what!)"
           >
             {{ label }}
-          </button>
+          </v-btn>
         </p>
         <ul v-if="told?.problems.length" class="wrong">
           <li v-for="p in told.problems" :key="p.line">
-            <button type="button" class="link bad" @click="show(p.line)">■ line {{ p.line }}</button>
+            <v-btn class="link bad" @click="show(p.line)">■ line {{ p.line }}</v-btn>
             {{ p.says }}
           </li>
         </ul>
         <p v-for="t in told?.trips ?? []" :key="t" class="settle">▲ {{ t }}</p>
-        <label v-if="told?.trips.length" class="settle">
-          <input v-model="known" type="checkbox" /> it is provided for: inhibited, or agreed on
-        </label>
+        <v-checkbox
+          v-if="told?.trips.length"
+          v-model="known"
+          class="settle"
+          label="it is provided for: inhibited, or agreed on"
+        />
         <div class="head">
-          <button
+          <v-btn
             v-if="!playing"
+            v-tip="'Ctrl+Enter'"
             class="act main"
-            type="button"
             :disabled="!runnable || !plant.may('inject')"
-            title="Ctrl+Enter"
             @click="begin"
           >
             run it, {{ told?.length_s ?? 0 }} s
-          </button>
-          <button v-else class="act main" type="button" @click="callOff">call it off</button>
+          </v-btn>
+          <v-btn v-else class="act main" @click="callOff">call it off</v-btn>
           <span v-if="says" role="status">{{ says }}</span>
           <span v-else class="quiet small">whatever it puts on is taken off at its end, however it ends</span>
         </div>
@@ -380,7 +358,7 @@ onUnmounted(() => (remember(), clearTimeout(reading), clearTimeout(polling)))
 <style scoped>
 .scripts {
   display: grid;
-  grid-template-rows: 44px minmax(0, 1fr);
+  grid-template-rows: minmax(0, 1fr);
   height: 100%;
 }
 

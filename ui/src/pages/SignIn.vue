@@ -32,7 +32,7 @@ async function enter() {
       <p v-if="says || trouble" class="chip bad says" role="alert">{{ says || trouble }}</p>
       <v-text-field v-model="name" label="name" autocomplete="username" autofocus />
       <v-text-field v-model="password" label="password" type="password" autocomplete="current-password" />
-      <button class="act main" type="submit" :disabled="busy">sign in</button>
+      <v-btn class="act main" type="submit" :disabled="busy">sign in</v-btn>
       <p class="quiet small">
         No password yet, or forgotten: on the server, <code>./canaleta user link NAME</code>
       </p>

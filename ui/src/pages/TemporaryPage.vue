@@ -2,10 +2,11 @@
 /** Temporary changes: forces, values replaced here, lifted wires, jumpers, inhibits …: one log, owned and aged. */
 import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, said, type Schemas } from '../api/client'
-import LiveTabs from '../parts/live/LiveTabs.vue'
 import { useEscape } from '../plant/escape'
 import { usePlant } from '../plant/store'
 import { age, clock } from '../plant/words'
+import DenseField from '../kit/DenseField.vue'
+import ChoiceField from '../kit/ChoiceField.vue'
 
 const plant = usePlant()
 const KINDS = ['lifted wire', 'jumper', 'inhibit', 'transmitter simulating', 'controller in manual'] as const
@@ -83,23 +84,21 @@ onUnmounted(() => clearInterval(ticking))
 
 <template>
   <section class="temporary">
-    <LiveTabs />
     <div class="work">
       <div class="head">
         <h1>{{ open.length ? `${open.length} open` : 'nothing is open' }}</h1>
         <p class="quiet">whatever is changed for a while stands here until it is put back</p>
         <span class="gap" />
-        <button
+        <v-btn
           v-if="forces.length && plant.may('edit')"
           class="act main"
-          type="button"
           :disabled="busy"
           @click="releaseAll"
         >
           {{
             forces.length === 1 ? 'let go of what is held' : `let go of all ${forces.length} that are held`
           }}
-        </button>
+        </v-btn>
       </div>
       <table v-if="open.length" class="ledger">
         <thead>
@@ -126,34 +125,30 @@ onUnmounted(() => clearInterval(ticking))
               <span v-if="cell(t.point, 'trips')" class="settle"> ▲ it {{ cell(t.point, 'trips') }}</span>
             </td>
             <td>{{ t.who }}</td>
-            <td class="figure" :title="clock(t.at)">
+            <td v-tip="clock(t.at)" class="figure">
               {{ old(t.at) }}<span v-if="overdue(t)"> · overdue</span>
             </td>
             <td>{{ t.why }}</td>
             <td>
               <form v-if="ending === t.id" ref="endBox" class="end" @submit.prevent="end(t.id)">
-                <input
+                <DenseField
                   v-model="how"
                   placeholder="how it was put back"
                   maxlength="200"
                   aria-label="how it was put back"
                 />
-                <button class="act main" type="submit" :disabled="busy">it is back</button>
+                <v-btn class="act main" type="submit" :disabled="busy">it is back</v-btn>
               </form>
-              <button v-else-if="plant.may('edit')" class="act" type="button" @click="ending = t.id">
-                put back…
-              </button>
+              <v-btn v-else-if="plant.may('edit')" class="act" @click="ending = t.id"> put back… </v-btn>
             </td>
           </tr>
         </tbody>
       </table>
       <form v-if="plant.may('edit')" class="panel enter" @submit.prevent="enter">
         <h2>enter one that was made by hand</h2>
-        <select v-model="kind" aria-label="kind">
-          <option v-for="k in KINDS" :key="k">{{ k }}</option>
-        </select>
-        <input v-model="tag" class="figure" size="12" placeholder="tag" aria-label="tag" required />
-        <input
+        <ChoiceField v-model="kind" aria-label="kind" :items="KINDS" />
+        <DenseField v-model="tag" class="figure" size="12" placeholder="tag" aria-label="tag" required />
+        <DenseField
           v-model="what"
           size="30"
           placeholder="which wire, from where to where"
@@ -161,12 +156,12 @@ onUnmounted(() => clearInterval(ticking))
           required
           maxlength="200"
         />
-        <input v-model="why" size="20" placeholder="why" aria-label="why" maxlength="200" />
+        <DenseField v-model="why" size="20" placeholder="why" aria-label="why" maxlength="200" />
         <label
-          >due in <input v-model.number="minutes" type="number" min="0" max="10080" /> min, 0 as the plant
-          says</label
+          >due in <DenseField v-model.number="minutes" type="number" min="0" max="10080" /> min, 0 as the
+          plant says</label
         >
-        <button class="act main" type="submit">enter</button>
+        <v-btn class="act main" type="submit">enter</v-btn>
         <p v-if="says" class="bad">■ {{ says }}</p>
       </form>
       <h2 v-if="ended.length">put back</h2>
@@ -190,7 +185,7 @@ onUnmounted(() => clearInterval(ticking))
 <style scoped>
 .temporary {
   display: grid;
-  grid-template-rows: 44px minmax(0, 1fr);
+  grid-template-rows: minmax(0, 1fr);
   height: 100%;
 }
 

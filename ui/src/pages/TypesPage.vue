@@ -9,6 +9,7 @@ import TypeSketch from '../parts/cabinet/TypeSketch.vue'
 import { blankType, tidied, type TypeBody } from '../parts/cabinet/typeBody'
 import { usePlant } from '../plant/store'
 import { useHardware } from '../plant/useHardware'
+import FilePick from '../kit/FilePick.vue'
 
 const inPlaces = (n: number) => (n === 1 ? 'one place' : `${n} places`)
 const plant = usePlant()
@@ -22,7 +23,6 @@ const preview = shallowRef<Schemas['TypePreviewOut'] | null>(null)
 const asText = ref(false)
 const text = ref('')
 const wrong = ref('')
-const picker = ref<HTMLInputElement | null>(null)
 const { draft, shown, says, busy, propose, accept, drop } = useHardware(async () => {
   const key = body.value.key
   await read()
@@ -106,13 +106,15 @@ function readText() {
 }
 
 async function bring(event: Event) {
-  const file = (event.target as HTMLInputElement).files?.[0]
+  const input = event.target as HTMLInputElement
+  const file = input.files?.[0]
   if (!file) return
   start()
   asText.value = true
   text.value = await file.text()
   readText()
-  if (picker.value) picker.value.value = ''
+  // The same file may be chosen again.
+  input.value = ''
 }
 
 function take() {
@@ -135,9 +137,9 @@ onMounted(async () => {
   <section class="types">
     <aside class="column">
       <h2>module types</h2>
-      <button v-if="plant.may('engineer')" type="button" class="act main" @click="start()">
+      <v-btn v-if="plant.may('engineer')" class="act main" @click="start()">
         a new one from its manual
-      </button>
+      </v-btn>
       <router-link
         v-for="t in types"
         :key="t.key"
@@ -155,27 +157,24 @@ onMounted(async () => {
     <div class="work">
       <header>
         <h1>{{ isNew ? 'a new module type' : body.title }}</h1>
-        <button type="button" class="act" @click="asText = !asText">
+        <v-btn class="act" @click="asText = !asText">
           {{ asText ? 'as a form' : 'as JSON' }}
-        </button>
-        <button type="button" class="act" @click="take">export</button>
-        <button v-if="plant.may('engineer')" type="button" class="act" @click="picker?.click()">
-          import
-        </button>
-        <input ref="picker" type="file" accept=".json,application/json" hidden @change="bring" />
-        <button v-if="!isNew && plant.may('engineer')" type="button" class="act" @click="start(body)">
-          copy it
-        </button>
+        </v-btn>
+        <v-btn class="act" @click="take">export</v-btn>
+        <FilePick v-if="plant.may('engineer')" class="act" accept=".json,application/json" @change="bring"
+          >import</FilePick
+        >
+        <v-btn v-if="!isNew && plant.may('engineer')" class="act" @click="start(body)"> copy it </v-btn>
       </header>
       <p v-if="wrong" class="bad" role="alert">■ {{ wrong }}</p>
       <template v-if="asText">
-        <textarea
+        <v-textarea
           v-model="text"
           class="figure"
           spellcheck="false"
           aria-label="the type as JSON"
           @change="readText"
-        ></textarea>
+        ></v-textarea>
         <p class="quiet small">its schema: /api/module-types/schema</p>
       </template>
       <TypeForm v-else v-model="body" :fixed-key="!isNew" />
@@ -192,9 +191,9 @@ onMounted(async () => {
       />
       <template v-else>
         <p v-if="plant.may('engineer')" class="keys">
-          <button type="button" class="act main" :disabled="!changed || !!preview?.says" @click="keep">
+          <v-btn class="act main" :disabled="!changed || !!preview?.says" @click="keep">
             {{ isNew ? 'keep this type' : 'change the type' }}
-          </button>
+          </v-btn>
         </p>
         <TypeSketch :preview="preview" :title="body.title" />
       </template>

@@ -40,7 +40,7 @@ onMounted(() => void read())
       </h1>
       <router-link class="act" :to="`/point/${point}`">its path</router-link>
       <a v-if="found" class="act" :href="`/api/points/${point}/wiring.svg`" download>the drawing as SVG</a>
-      <button v-if="found" type="button" class="act" @click="print">print</button>
+      <v-btn v-if="found" class="act" @click="print">print</v-btn>
     </header>
     <p v-if="says" class="quiet">{{ says }}</p>
     <template v-if="found">

@@ -86,12 +86,10 @@ function mine() {
           “{{ wait.text }}” is kept here; the list still says {{ asTyped(text) || 'nothing' }}
         </p>
         <p class="ways">
-          <button v-if="wait.state === 'conflict'" class="act main" type="button" @click="mine">
-            take mine
-          </button>
-          <button class="act" type="button" @click="plant.drop(point, field)">
+          <v-btn v-if="wait.state === 'conflict'" class="act main" @click="mine"> take mine </v-btn>
+          <v-btn class="act" @click="plant.drop(point, field)">
             {{ wait.state === 'conflict' ? 'take theirs' : 'leave it as it was' }}
-          </button>
+          </v-btn>
         </p>
       </div>
       <template v-else>

@@ -32,10 +32,10 @@ defineProps<{ sheet: Schemas['SheetOut'] }>()
           </template>
           <td
             v-else
+            v-tip="row.reasons.join('; ')"
             :colspan="sheet.family === 'contact' ? 1 : 2"
             class="why"
             :class="row.quality"
-            :title="row.reasons.join('; ')"
           >
             {{ row.quality === 'bad' ? '■' : row.quality === 'doubtful' ? '▲' : '' }}
             {{ row.reasons[0] ?? row.shows }}

@@ -5,6 +5,7 @@ import type { Schemas } from '../api/client'
 import type { StationName, WhatIf } from '../plant/usePath'
 import type { Finding } from '../plant/columns'
 import { gist, mark } from '../plant/findings'
+import DenseField from '../kit/DenseField.vue'
 
 const props = defineProps<{
   path: Schemas['PathOut']
@@ -92,10 +93,10 @@ const kind = (station: Schemas['StationOut']) =>
         @click="emit('choose', station.name as StationName)"
       >
         <span class="drop" aria-hidden="true"></span>
-        <h3 :title="wordsFor[station.name]">{{ station.name }}</h3>
+        <h3 v-tip="wordsFor[station.name]">{{ station.name }}</h3>
         <label class="box" :class="[kind(station), { refused: refused?.station === station.name }]">
-          <input
-            :value="shown(station)"
+          <DenseField
+            :model-value="shown(station)"
             class="figure"
             :class="{ stale, long: shown(station).length > 9 }"
             :size="6"
@@ -116,31 +117,30 @@ const kind = (station: Schemas['StationOut']) =>
         <p v-for="line in station.lines.slice(0, 3)" :key="line" class="line small">{{ line }}</p>
         <p
           v-if="faults.get(station.name)"
+          v-tip="faults.get(station.name)!.text"
           class="small told"
           :class="`fault ${faults.get(station.name)!.severity}`"
-          :title="faults.get(station.name)!.text"
         >
           {{ mark(faults.get(station.name)!) }} {{ gist(faults.get(station.name)!.text) }}
         </p>
         <p
           v-else-if="verdicts.has(station.name)"
+          v-tip="verdicts.get(station.name)!.verdict"
           class="small line"
           :class="`fault ${verdicts.get(station.name)!.tone}`"
-          :title="verdicts.get(station.name)!.verdict"
         >
           {{ verdicts.get(station.name)!.tone === 'bad' ? '■' : '▲' }}
           {{ verdicts.get(station.name)!.verdict }}
         </p>
-        <button
+        <v-btn
           v-if="station.working"
-          type="button"
+          v-tip="'how this number came about'"
           class="why"
           :aria-expanded="worked === station.name"
-          title="how this number came about"
           @click.stop="worked = worked === station.name ? '' : station.name"
         >
           working
-        </button>
+        </v-btn>
         <div v-if="worked === station.name && station.working" class="working panel" @click.stop>
           <p class="figure">{{ station.working.formula }}</p>
           <p class="figure">{{ station.working.figures }}</p>

@@ -4,6 +4,8 @@ import { computed, nextTick, ref } from 'vue'
 import type { Schemas } from '../api/client'
 import type { StationName, WhatIf } from '../plant/usePath'
 import { useEscape } from '../plant/escape'
+import DenseField from '../kit/DenseField.vue'
+import ChoiceField from '../kit/ChoiceField.vue'
 
 const props = defineProps<{
   sheet: Schemas['SheetOut']
@@ -62,42 +64,43 @@ useEscape(() => open.value, () => (open.value = false), box) // prettier-ignore
 </script>
 
 <template>
-  <button
-    type="button"
+  <v-btn
+    v-tip="'what would be read if something were wrong'"
     class="chip"
     :class="{ 'apart on': whatIf?.fault }"
     :disabled="!sheet.faults.length"
-    title="what would be read if something were wrong"
     @click="toggle"
   >
     what if wrong…
-  </button>
+  </v-btn>
   <form v-if="open" ref="box" class="panel faults" @submit.prevent="give">
     <p>suppose that:</p>
     <div ref="list" class="kinds">
-      <button
+      <v-btn
         v-for="fault in sheet.faults"
         :key="fault.name"
-        type="button"
+        v-tip="fault.says"
         class="act"
         :class="{ main: fault.name === kind }"
-        :title="fault.says"
         @click="choose(fault.name)"
       >
         {{ fault.says }}
-      </button>
+      </v-btn>
     </div>
     <p v-if="chosen?.amount" class="amount">
-      <select v-if="chosen.choices.length" v-model="amount" :aria-label="chosen.says">
-        <option v-for="name in chosen.choices" :key="name">{{ name }}</option>
-      </select>
+      <ChoiceField
+        v-if="chosen.choices.length"
+        v-model="amount"
+        :aria-label="chosen.says"
+        :items="chosen.choices"
+      />
       <template v-else>
-        <input v-model="amount" class="figure" :aria-label="chosen.says" />
+        <DenseField v-model="amount" class="figure" :aria-label="chosen.says" />
         <span class="quiet">{{ chosen.amount }}</span>
       </template>
-      <button class="act main" type="submit">see it</button>
+      <v-btn class="act main" type="submit">see it</v-btn>
     </p>
-    <button v-if="whatIf?.fault" class="act" type="button" @click="mend">all is well again</button>
+    <v-btn v-if="whatIf?.fault" class="act" @click="mend">all is well again</v-btn>
   </form>
 </template>
 

@@ -27,16 +27,15 @@ watch(() => `${props.finding.key} ${props.finding.text}`, leave)
       {{ finding.waived.reason }} · {{ finding.waived.who }}, {{ clock(finding.waived.at) }}
     </p>
     <p v-if="!looked && !accepted(finding) && plant.may('edit')" class="ways">
-      <button
+      <v-btn
         v-for="fix in finding.fixes"
         :key="fix.label"
         class="act"
-        type="button"
         :disabled="busy"
         @click="look(finding.rule, fix.label, fix.edits)"
       >
         {{ fix.label }}
-      </button>
+      </v-btn>
     </p>
     <FixPreview v-else-if="looked" :looked="looked" :busy="busy" @settle="settle" @leave="leave" />
   </div>

@@ -8,6 +8,7 @@ import { useFix } from '../plant/useFix'
 import { clock } from '../plant/words'
 import FixPreview from './FixPreview.vue'
 import { useEscape } from '../plant/escape'
+import DenseField from '../kit/DenseField.vue'
 
 const props = defineProps<{ group: Group; catalogue: Schemas['RulesOut'] }>()
 const plant = usePlant()
@@ -64,16 +65,15 @@ useEscape(() => accepting.value, () => (accepting.value = false), box) // pretti
     </p>
     <template v-if="plant.may('edit') && !group.accepted">
       <p v-if="!looked && ways.length" class="ways">
-        <button
+        <v-btn
           v-for="way in ways"
           :key="way.label"
-          type="button"
           class="act"
           :disabled="busy"
           @click="look(group.rule || 'of several rules', way.label, way.edits)"
         >
           {{ way.label }}{{ many > 1 ? ` · ${way.findings === many ? `all ${many}` : way.findings}` : '' }}
-        </button>
+        </v-btn>
       </p>
       <FixPreview v-else-if="looked" :looked="looked" :busy="busy" @settle="settle" @leave="leave" />
     </template>
@@ -83,9 +83,9 @@ useEscape(() => accepting.value, () => (accepting.value = false), box) // pretti
           <router-link
             v-for="point in pointsOf(finding).slice(0, 8)"
             :key="point"
+            v-tip="service(point)"
             :to="`/point/${point}`"
             class="figure tag"
-            :title="service(point)"
             >{{ tag(point) }}</router-link
           >
           <span v-if="pointsOf(finding).length > 8" class="quiet small"
@@ -103,34 +103,33 @@ useEscape(() => accepting.value, () => (accepting.value = false), box) // pretti
           ▲ was accepted ({{ finding.waived.reason }}, {{ finding.waived.who }}): its facts have changed since
         </p>
         <p v-if="many > 1 && !group.accepted && plant.may('edit') && finding.fixes.length" class="ways">
-          <button
+          <v-btn
             v-for="fix in finding.fixes"
             :key="fix.label"
-            type="button"
+            v-tip="fix.label"
             class="mini"
-            :title="fix.label"
             @click="look(finding.rule, fix.label, fix.edits)"
           >
             {{ kindOf(fix.label) }} here
-          </button>
+          </v-btn>
         </p>
       </li>
     </ol>
     <p v-if="many > MOST" class="quiet small">and {{ many - MOST }} more</p>
     <footer v-if="plant.may('engineer')">
-      <button v-if="group.accepted" type="button" class="act" @click="send('/api/waivers/lift')">
+      <v-btn v-if="group.accepted" class="act" @click="send('/api/waivers/lift')">
         open {{ many === 1 ? 'it' : `all ${many}` }} again
-      </button>
-      <button v-else-if="!accepting" type="button" class="mini" @click="accepting = true">
+      </v-btn>
+      <v-btn v-else-if="!accepting" class="mini" @click="accepting = true">
         accept {{ many === 1 ? 'it' : `all ${many}` }} as {{ many === 1 ? 'it is' : 'they are' }} …
-      </button>
+      </v-btn>
       <form v-else ref="box" @submit.prevent="send('/api/waivers')">
         <label class="small" for="because">why it may stay so: printed with the list, with your name</label>
-        <input id="because" v-model="reason" class="setting" maxlength="400" autofocus />
+        <DenseField id="because" v-model="reason" class="setting" maxlength="400" autofocus />
         <p v-if="says" class="bad small" role="alert">■ {{ says }}</p>
         <p class="ways">
-          <button type="submit" class="act main" :disabled="!reason.trim()">accept</button>
-          <button type="button" class="act" @click="accepting = false">leave it</button>
+          <v-btn type="submit" class="act main" :disabled="!reason.trim()">accept</v-btn>
+          <v-btn class="act" @click="accepting = false">leave it</v-btn>
         </p>
         <p class="quiet small">It holds for the facts as they are: when they change, it is open again.</p>
       </form>

@@ -39,8 +39,8 @@ const comes = () => props.looked.does.opened.filter((f) => !plant.findings.has(f
       {{ mark(finding) }} {{ finding.text }}
     </p>
     <p class="ways">
-      <button class="act main" type="button" :disabled="busy" @click="emit('settle')">do it</button>
-      <button class="act" type="button" @click="emit('leave')">leave it</button>
+      <v-btn class="act main" :disabled="busy" @click="emit('settle')">do it</v-btn>
+      <v-btn class="act" @click="emit('leave')">leave it</v-btn>
     </p>
   </div>
 </template>

@@ -18,7 +18,7 @@ const shown = computed(() => {
 </script>
 
 <template>
-  <span class="now figure" :class="shown.kind" :title="shown.title"
+  <span v-tip="shown.title" class="now figure" :class="shown.kind"
     ><span v-if="shown.mark" class="mark" aria-hidden="true">{{ shown.mark }}</span
     >{{ shown.text }}</span
   >

@@ -20,7 +20,7 @@ const title = computed(() =>
 </script>
 
 <template>
-  <router-link v-if="lost.length" to="/live" class="chip bad" role="status" :title="title"
+  <router-link v-if="lost.length" v-tip="title" to="/live" class="chip bad" role="status"
     ><span aria-hidden="true">■</span> {{ says }}</router-link
   >
 </template>

@@ -19,7 +19,7 @@ watch(
   <div class="notice" role="status" aria-live="polite">
     <p v-if="plant.notice" :class="['panel', plant.notice.kind]">
       <span v-if="plant.notice.kind === 'bad'" aria-hidden="true">■</span> {{ plant.notice.text }}
-      <button type="button" aria-label="close" @click="plant.notice = null">✕</button>
+      <v-btn aria-label="close" @click="plant.notice = null">✕</v-btn>
     </p>
   </div>
 </template>

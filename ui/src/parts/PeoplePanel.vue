@@ -4,6 +4,8 @@ import { onMounted, ref, shallowRef } from 'vue'
 import { ask, api, type Schemas } from '../api/client'
 import { usePlant } from '../plant/store'
 import { clock } from '../plant/words'
+import DenseField from '../kit/DenseField.vue'
+import ChoiceField from '../kit/ChoiceField.vue'
 
 const ROLES = ['reader', 'technician', 'engineer', 'administrator'] as const
 type Role = (typeof ROLES)[number]
@@ -41,49 +43,45 @@ const newLink = async (one: Schemas['AccountOut']) =>
     <p v-if="says" class="bad" role="alert">■ {{ says }}</p>
     <p v-if="link" role="status">
       one-time sign-in for {{ linkFor }}, for a day:
-      <input class="figure link" readonly :value="link" aria-label="one-time link" />
+      <DenseField class="figure link" readonly :model-value="link" aria-label="one-time link" />
     </p>
     <table>
       <tr v-for="one in all" :key="one.name" :class="{ quiet: !one.active }">
         <td class="figure">{{ one.name }}</td>
         <td>
-          <select
-            :value="one.role"
+          <ChoiceField
+            :model-value="one.role"
             :aria-label="`role of ${one.name}`"
-            @change="change(one, { role: ($event.target as HTMLSelectElement).value as Role })"
-          >
-            <option v-for="r in ROLES" :key="r" :value="r">{{ r }}</option>
-          </select>
+            :items="ROLES"
+            @update:model-value="change(one, { role: $event as Role })"
+          />
         </td>
         <td class="small quiet">
           {{ one.active ? (one.seen ? `here ${clock(one.seen)}` : 'not signed in') : 'shut out'
           }}{{ one.has_password ? '' : ' · no password yet' }}
         </td>
         <td class="keys">
-          <button type="button" class="act" :disabled="!one.active" @click="newLink(one)">link</button>
-          <button
+          <v-btn class="act" :disabled="!one.active" @click="newLink(one)">link</v-btn>
+          <v-btn
             v-if="one.name !== plant.session?.account"
-            type="button"
             class="act"
             @click="change(one, { active: !one.active })"
           >
             {{ one.active ? 'shut out' : 'let in' }}
-          </button>
+          </v-btn>
         </td>
       </tr>
     </table>
     <form class="keys" @submit.prevent="add">
-      <input
+      <DenseField
         v-model="name"
         class="setting figure"
         maxlength="40"
         placeholder="name of a new account"
         aria-label="name of a new account"
       />
-      <select v-model="role" aria-label="its role">
-        <option v-for="r in ROLES" :key="r" :value="r">{{ r }}</option>
-      </select>
-      <button type="submit" class="act main" :disabled="!name.trim()">add</button>
+      <ChoiceField v-model="role" aria-label="its role" :items="ROLES" />
+      <v-btn type="submit" class="act main" :disabled="!name.trim()">add</v-btn>
     </form>
   </div>
 </template>

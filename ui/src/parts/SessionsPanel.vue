@@ -25,7 +25,7 @@ const end = async (key: string) =>
       <span class="quiet small"
         >since {{ clock(one.since) }}, used {{ clock(one.seen) }}{{ one.mine ? ' · this one' : '' }}</span
       >
-      <button v-if="!one.mine" type="button" class="act" @click="end(one.key)">end</button>
+      <v-btn v-if="!one.mine" class="act" @click="end(one.key)">end</v-btn>
     </p>
   </div>
 </template>

@@ -6,6 +6,8 @@ import { usePlant } from '../plant/store'
 import { age } from '../plant/words'
 import type { WhatIf } from '../plant/usePath'
 import { useEscape } from '../plant/escape'
+import DenseField from '../kit/DenseField.vue'
+import type { FieldHandle } from '../kit/focus'
 
 const props = defineProps<{
   path: Schemas['PathOut']
@@ -21,7 +23,7 @@ const open = ref(false)
 const text = ref('')
 const says = ref('')
 const busy = ref(false)
-const input = ref<HTMLInputElement | null>(null)
+const input = ref<FieldHandle | null>(null)
 
 async function toggle() {
   open.value = !open.value
@@ -57,42 +59,40 @@ useEscape(() => open.value, () => (open.value = false), box) // prettier-ignore
 
 <template>
   <div class="sources">
-    <span v-if="whatIf" class="chip apart on" :title="path.fault"
+    <span v-if="whatIf" v-tip="path.fault" class="chip apart on"
       >◇ what-if: {{ whatIf.text }} at {{ whatIf.station
       }}<template v-if="path.fault">, {{ path.fault }}</template></span
     >
     <slot />
-    <button
-      type="button"
+    <v-btn
+      v-tip="'Esc'"
       class="chip"
       :class="{ on: !whatIf && !path.injected, stale: !whatIf && stale }"
-      title="Esc"
       @click="emit('live')"
     >
       live<template v-if="!whatIf && path.age_s !== null"
         >, {{ stale ? `stale ${age(path.age_s ?? 0)}` : 'now' }}</template
       >
-    </button>
-    <button
-      type="button"
+    </v-btn>
+    <v-btn
+      v-tip="
+        plant.may('inject') ? 'put a signal on the terminals of the stand-in' : 'a reader may not inject'
+      "
       class="chip"
       :class="{ apart: path.injected, on: path.injected }"
       :disabled="!injectable || !plant.may('inject')"
-      :title="
-        plant.may('inject') ? 'put a signal on the terminals of the stand-in' : 'a reader may not inject'
-      "
       @click="toggle"
     >
       {{ path.injected ? '◇ injected' : 'inject…' }}
-    </button>
+    </v-btn>
     <form v-if="open" ref="box" class="panel inject" @submit.prevent="submit">
       <p v-for="line in trips" :key="line" class="trips">▲ {{ line }}</p>
       <p>put on the terminals, as a signal source would:</p>
       <template v-if="contact">
-        <button class="act" type="button" :disabled="busy" @click="put('closed')">closed</button>
-        <button class="act" type="button" :disabled="busy" @click="put('open')">open</button>
+        <v-btn class="act" :disabled="busy" @click="put('closed')">closed</v-btn>
+        <v-btn class="act" :disabled="busy" @click="put('open')">open</v-btn>
       </template>
-      <input
+      <DenseField
         v-else
         ref="input"
         v-model="text"
@@ -101,10 +101,8 @@ useEscape(() => open.value, () => (open.value = false), box) // prettier-ignore
         :aria-label="`signal in ${injectable}`"
       />
       <span v-if="!contact" class="quiet">{{ injectable }}</span>
-      <button v-if="!contact" class="act main" type="submit" :disabled="busy">put it on</button>
-      <button class="act" type="button" :disabled="busy || !path.injected" @click="put('')">
-        take it off
-      </button>
+      <v-btn v-if="!contact" class="act main" type="submit" :disabled="busy">put it on</v-btn>
+      <v-btn class="act" :disabled="busy || !path.injected" @click="put('')"> take it off </v-btn>
       <p v-if="says" class="bad" role="alert">■ {{ says }}</p>
     </form>
   </div>

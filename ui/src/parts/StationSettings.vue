@@ -56,7 +56,7 @@ function accept(field: string) {
     <p v-if="!settings.length" class="quiet">nothing to set here for this signal</p>
     <dl>
       <div v-for="{ field, setting } in settings" :key="field.name">
-        <dt class="quiet small" :title="field.says">{{ field.label }}</dt>
+        <dt v-tip="field.says" class="quiet small">{{ field.label }}</dt>
         <dd>
           <LongEditor
             v-if="editing?.field === field.name && LONG.includes(field.kind)"
@@ -77,19 +77,18 @@ function accept(field: string) {
           />
           <span
             v-if="setting.fixed"
+            v-tip="setting.fixed"
             class="figure setting fixed"
             tabindex="0"
             role="note"
             :aria-label="`${field.label}: ${setting.text || 'as the hardware has it'}, fixed by the hardware: ${setting.fixed}`"
-            :title="setting.fixed"
             >{{ asTyped(setting.text) || 'fixed' }} <span class="quiet small">{{ setting.fixed }}</span></span
           >
-          <button
+          <v-btn
             v-else-if="!(editing?.field === field.name && LONG.includes(field.kind))"
-            type="button"
+            v-tip="field.says"
             class="figure setting"
             :class="plant.waitingAt(sheet.point, field.name)?.state"
-            :title="field.says"
             :aria-label="
               `${field.label}: ${plant.waitingAt(sheet.point, field.name)?.text || setting.text || (setting.derived ? `follows, now ${setting.derived}` : 'empty')} ${setting.unit ?? ''}`.trimEnd()
             "
@@ -101,18 +100,16 @@ function accept(field: string) {
             </template>
             <span
               v-else-if="setting.derived"
+              v-tip="`empty: follows, now ${setting.derived}`"
               class="quiet follows"
-              :title="`empty: follows, now ${setting.derived}`"
             >
               {{ asTyped(setting.derived) }}<span v-if="setting.unit" class="unit"> {{ setting.unit }}</span>
             </span>
             <span v-else class="quiet">empty</span>
-          </button>
+          </v-btn>
           <p v-if="plant.waitingAt(sheet.point, field.name)?.says" class="says small" role="alert">
             ■ {{ plant.waitingAt(sheet.point, field.name)?.says }}
-            <button type="button" class="act" @click="plant.drop(sheet.point, field.name)">
-              leave it as it was
-            </button>
+            <v-btn class="act" @click="plant.drop(sheet.point, field.name)"> leave it as it was </v-btn>
           </p>
         </dd>
       </div>

@@ -1,6 +1,6 @@
 /** How alarms name what they are of: a point of the list, or a rack with all of its points. */
 import { rackOf } from './alarms'
-import { formOf } from './now'
+import { formOf, rackById } from './now'
 import type { usePlant } from './store'
 import { figure } from './words'
 
@@ -9,8 +9,7 @@ export function useAlarmWords(plant: ReturnType<typeof usePlant>) {
     void plant.list.version,
     plant.list.text(field, plant.list.row(point) ?? -1)
   )
-  const rackName = (point: number) =>
-    plant.plant?.racks.find((r) => r.id === -point)?.name ?? 'a rack that is gone'
+  const rackName = (point: number) => rackById(plant, -point)?.name ?? 'a rack that is gone'
 
   /** The value it came with, as the point shows its own. */
   function value(of: { point: number; value?: number | null }): string {

@@ -139,12 +139,24 @@ export class ListColumns {
     this.haystack[row] = undefined
   }
 
+  /** Make ready what is sought in, some rows at a time, so that the first search waits for nothing. */
+  *prepared(rows = 500): Generator<void> {
+    const { ids } = this
+    for (let row = 0; row < ids.length && ids === this.ids; row++) {
+      this.words(row)
+      if (row % rows === rows - 1) yield
+    }
+  }
+
   /** Everything findable about a row, lower case, made when first asked for. */
   words(row: number): string {
     const known = this.haystack[row]
     if (known !== undefined) return known
-    let text = ''
-    for (const name in this.columns) text += `${this.columns[name]![row]}\n`
-    return (this.haystack[row] = text.toLowerCase())
+    const texts: string[] = []
+    for (const name in this.columns) {
+      const text = this.columns[name]![row]
+      if (text) texts.push(text)
+    }
+    return (this.haystack[row] = texts.join('\n').toLowerCase())
   }
 }

@@ -5,6 +5,8 @@
  *
  * Whoever shows it judges its age. Words for reasons come from the server; nothing is worked out here.
  */
+import { toRaw } from 'vue'
+import type { Schemas } from '../api/client'
 import { FLAGS, type Reading } from './live'
 import type { usePlant } from './store'
 import { age, decimalsFor, figure } from './words'
@@ -40,8 +42,19 @@ const MARKS: Record<NowKind, string> = {
 const PRESSING = [0, 9, 6, 7, 8, 5, 3, 2, 1]
 const WEIGHT = [0, 1, 2, 3, 0]
 
+type Racks = Schemas['PlantOut']['racks']
+const byId = new WeakMap<Racks, Map<number, Racks[number]>>()
+/** A rack of the plant by its number: asked for at each value of a list, of plants with hundreds. */
+export function rackById(plant: Plant, id: number): Racks[number] | undefined {
+  const racks = toRaw(plant.plant?.racks)
+  if (!racks) return undefined
+  let known = byId.get(racks)
+  if (!known) byId.set(racks, (known = new Map(racks.map((rack) => [rack.id, rack]))))
+  return known.get(id)
+}
+
 export function periodOf(plant: Plant, rack: number): number {
-  return plant.plant?.racks.find((r) => r.id === rack)?.period_ms ?? 1000
+  return rackById(plant, rack)?.period_ms ?? 1000
 }
 
 export function staleAfter(plant: Plant, rack: number): number {
@@ -69,7 +82,7 @@ export function lostRack(plant: Plant, id: number): Lost | undefined {
     return undefined
   return {
     id,
-    name: plant.plant?.racks.find((rack) => rack.id === id)?.name ?? '',
+    name: rackById(plant, id)?.name ?? '',
     why: answers ? 'read by nobody: does a scan agent run?' : told.says,
     since: told.readAt > 0 ? `last read ${age(seconds)} ago` : 'not read yet',
   }

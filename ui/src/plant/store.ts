@@ -1,10 +1,12 @@
 /** The plant on this screen: session, list, live values, findings, and edits that wait. */
+import { useThrottleFn } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, markRaw, ref, shallowRef, watch as onChange } from 'vue'
 import { ask, api, csrfHeader, setCsrf, type Problem, type Schemas } from '../api/client'
 import type { FromChannel } from '../stream/channel'
 import { connect, type Connection } from '../stream/connect'
 import { accepted, byCost } from './findings'
+import { stepwise } from './idle'
 import { ListColumns, type Change, type Finding, type Snapshot } from './columns'
 import { LiveColumns, type BlockEvent } from './live'
 
@@ -44,9 +46,11 @@ export interface OpenAlarm {
 
 const MOST_RACKS = 64
 const HERE_MS = 150_000
+const HERE_EVERY_MS = 500
 const TAB = Math.random().toString(36).slice(2, 12)
 
-const key = (point: number, field: string) => `${point}:${field}`
+/** Under which an edit that waits is kept. */
+export const waitKey = (point: number, field: string) => `${point}:${field}`
 
 export interface PointNow {
   point: number
@@ -126,6 +130,7 @@ export const usePlant = defineStore('plant', () => {
     try {
       const answer = await fetch(`/api/list/${about.data.seq}`)
       list.load((await answer.json()) as Snapshot)
+      stepwise(list.prepared())
     } catch {
       return {
         type: '',
@@ -269,8 +274,15 @@ export const usePlant = defineStore('plant', () => {
     if (now === told && Date.now() - toldAt < 0.4 * HERE_MS) return
     told = now
     toldAt = Date.now()
-    void ask(api.POST('/api/here', { body: { tab: TAB, point, field } }))
+    sayHere(point, field)
   }
+  // While a key is held the hand is nowhere for long: the first cell is told, and then the last.
+  const sayHere = useThrottleFn(
+    (point: number | null, field: string) =>
+      void ask(api.POST('/api/here', { body: { tab: TAB, point, field } })),
+    HERE_EVERY_MS,
+    true,
+  )
 
   /** Say that this screen closes; the request outlives the page. */
   function sayGone() {
@@ -299,8 +311,8 @@ export const usePlant = defineStore('plant', () => {
       settle(change)
     }
     for (const [point, field, text] of change.cells) {
-      const wait = waiting.value.get(key(point, field))
-      if (wait?.state === 'saving' || wait?.text === text) waiting.value.delete(key(point, field))
+      const wait = waiting.value.get(waitKey(point, field))
+      if (wait?.state === 'saving' || wait?.text === text) waiting.value.delete(waitKey(point, field))
     }
   }
 
@@ -336,11 +348,11 @@ export const usePlant = defineStore('plant', () => {
     partial: boolean,
   ): Promise<Problem | undefined> {
     const real = edits.filter(
-      (edit) => edit.text !== edit.was || waiting.value.has(key(edit.point, edit.field)),
+      (edit) => edit.text !== edit.was || waiting.value.has(waitKey(edit.point, edit.field)),
     )
     if (!real.length) return
     for (const edit of real)
-      waiting.value.set(key(edit.point, edit.field), { ...edit, state: 'saving', says: '' })
+      waiting.value.set(waitKey(edit.point, edit.field), { ...edit, state: 'saving', says: '' })
     const answer = await ask(
       api.POST('/api/proposals', { body: { edits: real, source, why: '', apply: true, partial } }),
     )
@@ -355,9 +367,9 @@ export const usePlant = defineStore('plant', () => {
   /** Cells that stayed out of a block: each keeps what was typed, and why it could not be taken. */
   function leftOut(cells: Schemas['CellProblem'][], edits: Schemas['EditIn'][]) {
     if (!cells.length) return
-    const wasOf = new Map(edits.map((edit) => [key(edit.point, edit.field), edit.was]))
+    const wasOf = new Map(edits.map((edit) => [waitKey(edit.point, edit.field), edit.was]))
     for (const cell of cells) {
-      const at = key(cell.point, cell.field)
+      const at = waitKey(cell.point, cell.field)
       waiting.value.set(at, {
         point: cell.point,
         field: cell.field,
@@ -384,15 +396,15 @@ export const usePlant = defineStore('plant', () => {
       list.place(change)
       list.show(change.cells)
     }
-    for (const edit of edits) waiting.value.delete(key(edit.point, edit.field))
+    for (const edit of edits) waiting.value.delete(waitKey(edit.point, edit.field))
   }
 
   function refused(edits: Schemas['EditIn'][], problem: Problem) {
     if (problem.status === 401) session.value = null
-    const cells = new Map((problem.cells ?? []).map((cell) => [key(cell.point, cell.field), cell]))
+    const cells = new Map((problem.cells ?? []).map((cell) => [waitKey(cell.point, cell.field), cell]))
     for (const edit of edits) {
-      const cell = cells.get(key(edit.point, edit.field))
-      waiting.value.set(key(edit.point, edit.field), {
+      const cell = cells.get(waitKey(edit.point, edit.field))
+      waiting.value.set(waitKey(edit.point, edit.field), {
         ...edit,
         state:
           problem.status === 0 || problem.status === 503
@@ -408,7 +420,7 @@ export const usePlant = defineStore('plant', () => {
   }
 
   function drop(point: number, field: string) {
-    waiting.value.delete(key(point, field))
+    waiting.value.delete(waitKey(point, field))
   }
 
   /** Grows with each change of what waits: for those who draw from it without looking at every cell. */
@@ -420,12 +432,12 @@ export const usePlant = defineStore('plant', () => {
   /** Send what waited while the server was away. Cells that others changed meanwhile come back as conflicts. */
   function sendHeld() {
     const edits = held.value.map(({ point, field, was, text }) => ({ point, field, was, text }))
-    for (const edit of edits) waiting.value.delete(key(edit.point, edit.field))
+    for (const edit of edits) waiting.value.delete(waitKey(edit.point, edit.field))
     return save(edits, 'typed while the server was away', true)
   }
 
   function dropHeld() {
-    for (const edit of held.value) waiting.value.delete(key(edit.point, edit.field))
+    for (const edit of held.value) waiting.value.delete(waitKey(edit.point, edit.field))
   }
 
   // What is typed and not yet saved outlives a reload, in this browser, for this account.
@@ -446,13 +458,13 @@ export const usePlant = defineStore('plant', () => {
       const kept = JSON.parse(localStorage.getItem(keptAs()) ?? '[]') as Waiting[]
       for (const wait of kept)
         if (list.row(wait.point) !== undefined && list.text(wait.field, list.row(wait.point)!) !== wait.text)
-          waiting.value.set(key(wait.point, wait.field), { ...wait, says: wait.says || 'not sent yet' })
+          waiting.value.set(waitKey(wait.point, wait.field), { ...wait, says: wait.says || 'not sent yet' })
     } catch {
       localStorage.removeItem(keptAs())
     }
   }
 
-  const waitingAt = (point: number, field: string) => waiting.value.get(key(point, field))
+  const waitingAt = (point: number, field: string) => waiting.value.get(waitKey(point, field))
 
   async function turnBack(way: 'undo' | 'redo') {
     await Promise.allSettled(onItsWay)

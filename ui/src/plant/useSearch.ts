@@ -3,6 +3,7 @@
  *
  *     const { findRows } = useSearch(); const { rows, notes } = findRows('kiln 2 has:finding')
  */
+import { staleAfter } from './now'
 import { find, search, type Around } from './find'
 import { usePlant } from './store'
 
@@ -12,8 +13,7 @@ export function useSearch() {
     live: (point) => {
       const reading = plant.live.at(point)
       if (!reading || Number.isNaN(reading.counts)) return undefined
-      const period = plant.plant?.racks.find((r) => r.id === reading.rack)?.period_ms ?? 1000
-      const stale = plant.live.age(reading) > ((plant.plant?.stale_after_periods ?? 2) * period) / 1000
+      const stale = plant.live.age(reading) > staleAfter(plant, reading.rack)
       return { value: reading.value, quality: reading.quality, stale, injected: reading.injected }
     },
     findings: (point) => plant.findingsOf.get(point) ?? [],

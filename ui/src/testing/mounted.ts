@@ -4,7 +4,9 @@ import { createApp, h, nextTick, type Component } from 'vue'
 import { createMemoryHistory, createRouter } from 'vue-router'
 import { vi } from 'vitest'
 import { api } from '../api/client'
+import { tip } from '../kit/tip'
 import { usePlant } from '../plant/store'
+import { vuetifyOf } from '../theme/vuetify'
 
 let unmount: (() => void) | undefined
 
@@ -56,6 +58,7 @@ export async function mounted(what: Component, props: Record<string, unknown> = 
   const app = createApp({ render: () => h(what, props) })
   const anywhere = [{ path: '/:any(.*)*', name: 'any', component: { render: () => null } }]
   app.use(createRouter({ history: createMemoryHistory(), routes: anywhere }))
+  app.use(vuetifyOf(false)).directive('tip', tip)
   app.mount(box)
   unmount = () => app.unmount()
   await nextTick()

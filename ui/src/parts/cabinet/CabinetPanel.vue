@@ -4,6 +4,7 @@ import { ref } from 'vue'
 import type { Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
 import type { Operation } from '../../plant/useHardware'
+import DenseField from '../../kit/DenseField.vue'
 
 const props = defineProps<{ cabinet: Schemas['CabinetOut'] }>()
 const emit = defineEmits<{
@@ -78,31 +79,26 @@ function addRack() {
     </p>
     <p class="quiet small">{{ Math.round(cabinet.heat_w) }} W of heat from modules and supplies</p>
     <p class="keys">
-      <button
-        v-for="r in cabinet.racks"
-        :key="r.rack"
-        type="button"
-        class="chip"
-        @click="emit('rack', r.rack)"
-      >
+      <v-btn v-for="r in cabinet.racks" :key="r.rack" class="chip" @click="emit('rack', r.rack)">
         rack {{ r.name }}
-      </button>
+      </v-btn>
     </p>
     <p class="keys">
-      <button v-if="plant.may('edit')" type="button" class="act" @click="emit('place')">
+      <v-btn v-if="plant.may('edit')" class="act" @click="emit('place')">
         propose places for what waits
-      </button>
+      </v-btn>
     </p>
     <template v-if="plant.may('engineer')">
       <h3>another rack</h3>
       <label class="field small"
-        >network address <input v-model="host" class="figure setting" placeholder="by the rule"
+        >network address <DenseField v-model="host" class="figure setting" placeholder="by the rule"
       /></label>
       <label class="field small"
-        >port <input v-model="port" class="figure setting" :placeholder="simulated ? 'the next one' : '502'"
+        >port
+        <DenseField v-model="port" class="figure setting" :placeholder="simulated ? 'the next one' : '502'"
       /></label>
-      <label class="small"><input v-model="simulated" type="checkbox" /> a stand-in on this machine</label>
-      <p class="keys"><button type="button" class="act" @click="addRack">add a rack</button></p>
+      <v-checkbox v-model="simulated" class="small" label="a stand-in on this machine" />
+      <p class="keys"><v-btn class="act" @click="addRack">add a rack</v-btn></p>
     </template>
   </section>
 </template>

@@ -2,6 +2,7 @@
 /** What a change of hardware would move, before it is accepted. */
 import { computed, nextTick, ref, watch } from 'vue'
 import type { Schemas } from '../../api/client'
+import { focusOn, type Focusable } from '../../kit/focus'
 
 const props = defineProps<{
   title: string
@@ -10,7 +11,7 @@ const props = defineProps<{
   busy: boolean
 }>()
 const emit = defineEmits<{ accept: []; drop: [] }>()
-const button = ref<HTMLButtonElement | null>(null)
+const button = ref<Focusable | null>(null)
 const quiet = computed(
   () =>
     props.shown &&
@@ -21,7 +22,7 @@ const quiet = computed(
 )
 watch(
   () => props.shown,
-  (now) => now && void nextTick(() => button.value?.focus()),
+  (now) => now && void nextTick(() => focusOn(button.value)),
 )
 </script>
 
@@ -70,10 +71,8 @@ watch(
       <p v-if="shown.closed" class="small quiet">{{ shown.closed }} findings are settled by it</p>
     </template>
     <p class="keys">
-      <button ref="button" type="button" class="act main" :disabled="!shown || busy" @click="emit('accept')">
-        accept
-      </button>
-      <button type="button" class="act" @click="emit('drop')">put it back</button>
+      <v-btn ref="button" class="act main" :disabled="!shown || busy" @click="emit('accept')"> accept </v-btn>
+      <v-btn class="act" @click="emit('drop')">put it back</v-btn>
     </p>
   </section>
 </template>

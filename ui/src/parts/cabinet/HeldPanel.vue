@@ -3,6 +3,7 @@
 import { nextTick, ref, watch } from 'vue'
 import type { Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
+import { focusOn, type Focusable } from '../../kit/focus'
 
 const props = defineProps<{
   point: number
@@ -11,14 +12,14 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ land: []; drop: [] }>()
 const plant = usePlant()
-const main = ref<HTMLButtonElement | null>(null)
+const main = ref<Focusable | null>(null)
 const text = (field: string) => (
   void plant.list.version,
   plant.list.text(field, plant.list.row(props.point) ?? -1)
 )
 watch(
   () => props.aimed,
-  (now) => now && void nextTick(() => main.value?.focus()),
+  (now) => now && void nextTick(() => focusOn(main.value)),
 )
 </script>
 
@@ -44,10 +45,10 @@ watch(
         its device, scaling, alarms and words stay as they are; the channel changes, and what the list above
         names
       </p>
-      <button ref="main" type="button" class="act main" @click="emit('land')">land it</button>
+      <v-btn ref="main" class="act main" @click="emit('land')">land it</v-btn>
     </template>
     <p v-else class="small quiet">aim at a channel that is lit</p>
-    <button type="button" class="act" @click="emit('drop')">put it down</button>
+    <v-btn class="act" @click="emit('drop')">put it down</v-btn>
   </div>
 </template>
 

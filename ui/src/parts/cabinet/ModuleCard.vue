@@ -45,10 +45,10 @@ const unused = (channel: Channel) => (channel.wired ? 'wired spare' : 'free')
     :data-module="module.module"
   >
     <button
+      v-tip="`${module.summary}${passive ? '' : `; first register ${module.first_register}`}`"
       type="button"
       class="head"
       :data-place="place"
-      :title="`${module.summary}${passive ? '' : `; first register ${module.first_register}`}`"
       :aria-label="`${module.slot ? `slot ${module.slot}, ` : ''}${module.title}, place ${place + 1}; Alt and arrows move it`"
       @click="emit('choose')"
     >
@@ -63,13 +63,13 @@ const unused = (channel: Channel) => (channel.wired ? 'wired spare' : 'free')
     </button>
     <div v-for="channel in module.channels" :key="channel.channel" class="channel">
       <button
+        v-tip="`${channel.address} · ${channel.direct} · ${channel.register_at}`"
         type="button"
         class="seat"
         :class="stands(channel)"
         :disabled="held ? !can(channel) : !channel.point"
         :data-slot="place"
         :data-channel="channel.channel"
-        :title="`${channel.address} · ${channel.direct} · ${channel.register_at}`"
         :aria-label="`${channel.address}, terminals ${channel.terminals.join(' ')}, ${
           channel.point ? text(channel.point, 'tag') : unused(channel)
         }${faultOf(channel) ? `: ${faultOf(channel)!.text}` : ''}`"
@@ -80,9 +80,9 @@ const unused = (channel: Channel) => (channel.wired ? 'wired spare' : 'free')
           >{{ channel.point ? text(channel.point, 'tag') : unused(channel)
           }}<span
             v-if="faultOf(channel)"
+            v-tip="faultOf(channel)!.text"
             class="flag"
             :class="faultOf(channel)!.severity"
-            :title="faultOf(channel)!.text"
             >{{ mark(faultOf(channel)!) }}</span
           ></span
         >

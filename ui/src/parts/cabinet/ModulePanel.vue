@@ -5,6 +5,7 @@ import type { Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
 import type { Operation } from '../../plant/useHardware'
 import LoadBar from './LoadBar.vue'
+import ChoiceField from '../../kit/ChoiceField.vue'
 
 const props = defineProps<{
   module: Schemas['ModuleOut']
@@ -50,14 +51,13 @@ const titled = (key: string) => props.types.find((t) => t.key === key)?.title ??
             </tr>
           </thead>
           <tbody>
-            <tr v-for="c in module.channels" :key="c.channel" :title="c.register_at">
+            <tr v-for="c in module.channels" :key="c.channel" v-tip="c.register_at">
               <td class="figure">{{ c.address.split('·').at(-1) }} {{ c.point ? text(c.point) : '' }}</td>
               <td class="figure">{{ c.terminals.join(' ') }}</td>
               <td class="figure">{{ c.direct }}</td>
               <td>
-                <button
+                <v-btn
                   v-if="!c.point && plant.may('engineer')"
-                  type="button"
                   class="link"
                   @click="
                     propose(c.wired ? `${c.address} is not wired` : `${c.address} is a wired spare`, {
@@ -69,7 +69,7 @@ const titled = (key: string) => props.types.find((t) => t.key === key)?.title ??
                   "
                 >
                   {{ c.wired ? 'not wired' : 'wired' }}
-                </button>
+                </v-btn>
               </td>
             </tr>
           </tbody>
@@ -79,25 +79,29 @@ const titled = (key: string) => props.types.find((t) => t.key === key)?.title ??
     <template v-if="plant.may('engineer')">
       <label class="small"
         >another type in this place
-        <select
+        <ChoiceField
           v-model="other"
-          @change="
+          :items="[
+            { value: '', title: '…' },
+            ...types.map((t) => ({ value: t.key, title: `${t.title}: ${t.summary}` })),
+          ]"
+          @update:model-value="
             propose(`${module.title} becomes ${titled(other)}`, {
               do: 'replace module',
               module: module.module,
               type: other,
             })
           "
-        >
-          <option value="">…</option>
-          <option v-for="t in types" :key="t.key" :value="t.key">{{ t.title }}: {{ t.summary }}</option>
-        </select></label
-      >
+      /></label>
       <label class="small"
         >put one to the right
-        <select
+        <ChoiceField
           v-model="beside"
-          @change="
+          :items="[
+            { value: '', title: '…' },
+            ...types.map((t) => ({ value: t.key, title: `${t.title}: ${t.summary}` })),
+          ]"
+          @update:model-value="
             propose(`${titled(beside)} into the rack`, {
               do: 'add module',
               rack,
@@ -105,19 +109,14 @@ const titled = (key: string) => props.types.find((t) => t.key === key)?.title ??
               place: place + 1,
             })
           "
-        >
-          <option value="">…</option>
-          <option v-for="t in types" :key="t.key" :value="t.key">{{ t.title }}: {{ t.summary }}</option>
-        </select></label
-      >
+      /></label>
       <p class="keys">
-        <button
-          type="button"
+        <v-btn
           class="act"
           @click="propose(`${module.title} goes out`, { do: 'remove module', module: module.module })"
         >
           take it out
-        </button>
+        </v-btn>
         <router-link class="act" :to="`/types/${module.type}`">its type</router-link>
       </p>
     </template>

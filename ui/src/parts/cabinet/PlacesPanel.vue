@@ -28,9 +28,9 @@ function land(place: Schemas['PlaceOut']) {
       <span class="figure">{{ tag(p.point) }}</span>
       <template v-if="p.address">
         <span class="figure">{{ p.address }}</span>
-        <button type="button" class="act" :disabled="done.has(p.point)" @click="land(p)">
+        <v-btn class="act" :disabled="done.has(p.point)" @click="land(p)">
           {{ done.has(p.point) ? 'landed' : 'land' }}
-        </button>
+        </v-btn>
         <span class="quiet small"
           >terminals {{ p.terminals.join(' / ') }}, {{ p.mode
           }}{{ p.reads ? `, half reads ${p.reads}` : '' }} · {{ p.says }}</span
@@ -38,7 +38,7 @@ function land(place: Schemas['PlaceOut']) {
       </template>
       <span v-else class="settle small">▲ nowhere: {{ p.says }}</span>
     </div>
-    <button type="button" class="act" @click="emit('leave')">that is all</button>
+    <v-btn class="act" @click="emit('leave')">that is all</v-btn>
   </section>
 </template>
 

@@ -35,7 +35,7 @@ test('what differs is told setting by setting, with what the points can trip', a
   const lines = [...box.querySelectorAll('li')].map((li) => li.textContent!.replace(/\s+/g, ' ').trim())
   expect(lines[0]).toBe('PT-3107 filter: list 50 Hz, rack 60 HzKC-2 1 1 1')
   expect(box.querySelector('.trips')!.textContent).toContain('shuts the gas')
-  box.querySelectorAll<HTMLInputElement>('li input')[0]!.dispatchEvent(new Event('change'))
+  box.querySelectorAll<HTMLInputElement>('li input')[0]!.click()
   await settled()
   expect(box.querySelector('.trips')).toBeNull()
 })

@@ -5,6 +5,8 @@ import { ask, api, type Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
 import type { Operation } from '../../plant/useHardware'
 import LoadBar from './LoadBar.vue'
+import DenseField from '../../kit/DenseField.vue'
+import ChoiceField from '../../kit/ChoiceField.vue'
 
 const props = defineProps<{ rack: Schemas['RackIn']; types: Schemas['TypeOut'][] }>()
 const emit = defineEmits<{ propose: [title: string, operations: Operation[]]; hold: [point: number] }>()
@@ -140,12 +142,10 @@ function turn(register: number) {
     <LoadBar v-for="load in rack.loads" :key="load.name" :load="load" />
     <p class="quiet small">{{ Math.round(rack.heat_w * 10) / 10 }} W of heat from its modules</p>
     <p class="keys">
-      <button type="button" class="act" :disabled="!!busy" @click="compare">
-        compare with what the rack reports
-      </button>
-      <button v-if="plant.may('inject')" type="button" class="act" :disabled="!!busy" @click="test">
+      <v-btn class="act" :disabled="!!busy" @click="compare"> compare with what the rack reports </v-btn>
+      <v-btn v-if="plant.may('inject')" class="act" :disabled="!!busy" @click="test">
         test the connection
-      </button>
+      </v-btn>
     </p>
     <p v-if="busy" class="quiet" role="status">{{ busy }}</p>
     <p v-if="wrong" class="bad" role="alert">■ {{ wrong }}</p>
@@ -166,8 +166,8 @@ function turn(register: number) {
         </h3>
         <ul>
           <li v-for="d in compared.differences" :key="d.holding">
-            <label :title="`holding register ${d.holding} from 0; the list’s choice is written as ${d.code}`">
-              <input type="checkbox" :checked="chosen.has(d.holding)" @change="turn(d.holding)" />
+            <label v-tip="`holding register ${d.holding} from 0; the list’s choice is written as ${d.code}`">
+              <v-checkbox-btn :model-value="chosen.has(d.holding)" @update:model-value="turn(d.holding)" />
               <span class="figure">{{ d.tag }}</span> {{ d.setting }}: list <b>{{ d.listed }}</b>, rack
               <b>{{ d.reported }}</b>
               <span class="quiet small"> {{ d.address }}</span>
@@ -181,36 +181,29 @@ function turn(register: number) {
           </p>
         </div>
         <p class="keys">
-          <button
+          <v-btn
             v-if="plant.may('inject')"
-            type="button"
             class="act main"
             :disabled="!armed?.who || !chosen.size || !!busy"
             @click="write"
           >
             write {{ chosen.size }} to the rack
-          </button>
-          <button
-            v-if="plant.may('edit')"
-            type="button"
-            class="act"
-            :disabled="!chosen.size || !!busy"
-            @click="adopt"
-          >
+          </v-btn>
+          <v-btn v-if="plant.may('edit')" class="act" :disabled="!chosen.size || !!busy" @click="adopt">
             adopt the rack’s
-          </button>
+          </v-btn>
         </p>
       </template>
       <p v-if="armed?.who" class="armed">
         armed by {{ armed.who }}, {{ left }} min left
-        <button v-if="plant.may('engineer')" type="button" class="act" @click="arm(0)">disarm</button>
+        <v-btn v-if="plant.may('engineer')" class="act" @click="arm(0)">disarm</v-btn>
       </p>
       <p v-else class="small">
         writing is off.
         <template v-if="plant.may('engineer')">
           arm it for
-          <input v-model.number="minutes" type="number" min="1" max="60" aria-label="minutes" /> min
-          <button type="button" class="act" @click="arm(minutes)">arm</button>
+          <DenseField v-model.number="minutes" type="number" min="1" max="60" aria-label="minutes" /> min
+          <v-btn class="act" @click="arm(minutes)">arm</v-btn>
         </template>
         <template v-else> an engineer arms it.</template>
       </p>
@@ -225,31 +218,30 @@ function turn(register: number) {
     <template v-if="plant.may('engineer')">
       <label v-for="[field, label] in FIELDS" :key="field" class="field small"
         >{{ label }}
-        <input v-model="texts[field]" class="figure setting" @change="change(field, label)" />
+        <DenseField v-model="texts[field]" class="figure setting" @change="change(field, label)" />
       </label>
       <label class="field small"
         >add a module
-        <select
+        <ChoiceField
           v-model="added"
-          @change="
+          :items="[
+            { value: '', title: '…' },
+            ...types.map((t) => ({ value: t.key, title: `${t.title}: ${t.summary}` })),
+          ]"
+          @update:model-value="
             emit('propose', 'a module into the rack', [{ do: 'add module', rack: rack.rack, type: added }])
           "
-        >
-          <option value="">…</option>
-          <option v-for="t in types" :key="t.key" :value="t.key">{{ t.title }}: {{ t.summary }}</option>
-        </select></label
-      >
+      /></label>
       <p class="keys">
-        <button v-if="rack.stand_in" type="button" class="act" :disabled="!!busy" @click="become">
+        <v-btn v-if="rack.stand_in" class="act" :disabled="!!busy" @click="become">
           make the stand-ins like the list
-        </button>
-        <button
-          type="button"
+        </v-btn>
+        <v-btn
           class="act"
           @click="emit('propose', `rack ${rack.name} goes out`, [{ do: 'remove rack', rack: rack.rack }])"
         >
           take the rack out
-        </button>
+        </v-btn>
       </p>
     </template>
     <details v-if="log.length">

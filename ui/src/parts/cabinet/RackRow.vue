@@ -141,7 +141,7 @@ onBeforeUnmount(away)
 <template>
   <section class="rack" :aria-label="`rack ${rack.name}`">
     <h2>
-      <button type="button" class="name" @click="emit('rack')">rack {{ rack.name }}</button>
+      <v-btn class="name" @click="emit('rack')">rack {{ rack.name }}</v-btn>
       <span class="quiet small"
         >{{ rack.modules.length }} modules in the order they sit · {{ rack.address }}, unit {{ rack.unit }}
         {{ rack.stand_in ? '· stand-in' : '' }}</span

@@ -2,6 +2,9 @@
 /** The lines of a manual, in the order a manual has them. What follows from others is filled in. */
 import { computed, watch } from 'vue'
 import { blankMode, FAMILIES, keyOf, registersFor, type ModeBody, type TypeBody } from './typeBody'
+import DenseField from '../../kit/DenseField.vue'
+import ChoiceField from '../../kit/ChoiceField.vue'
+import { each } from '../../kit/each'
 
 const body = defineModel<TypeBody>({ required: true })
 defineProps<{ fixedKey: boolean }>()
@@ -79,115 +82,113 @@ const choices = (of: string) =>
   <form class="form" @submit.prevent>
     <fieldset>
       <legend>what it is</legend>
-      <label>title <input v-model="body.title" class="figure" maxlength="80" /></label>
+      <label>title <DenseField v-model="body.title" class="figure" maxlength="80" /></label>
       <label
         >key in files
-        <input
+        <DenseField
           v-model="body.key"
           class="figure"
           :disabled="fixedKey"
           :placeholder="keyOf(body.title)"
           maxlength="80"
       /></label>
-      <label class="wide">in a line <input v-model="body.summary" maxlength="300" /></label>
-      <label>channels <input v-model.number="body.channels" type="number" min="0" max="64" /></label>
+      <label class="wide">in a line <DenseField v-model="body.summary" maxlength="300" /></label>
+      <label>channels <DenseField v-model.number="body.channels" type="number" min="0" max="64" /></label>
       <label
         >direction
-        <select v-model="body.direction">
-          <option value="in">in: it measures</option>
-          <option value="out">out: it drives</option>
-        </select></label
-      >
+        <ChoiceField
+          v-model="body.direction"
+          :items="[
+            { value: 'in', title: 'in: it measures' },
+            { value: 'out', title: 'out: it drives' },
+          ]"
+      /></label>
       <label
         >common at
-        <select v-model="body.common">
-          <option value="">none</option>
-          <option value="0 V">0 V</option>
-          <option value="24 V">24 V</option>
-        </select></label
-      >
-      <label><input v-model="body.feeds_loop" type="checkbox" /> it feeds loops</label>
+        <ChoiceField
+          :model-value="body.common ?? ''"
+          :items="[{ value: '', title: 'none' }, '0 V', '24 V']"
+          @update:model-value="body.common = $event"
+      /></label>
+      <v-checkbox v-model="body.feeds_loop" label="it feeds loops" />
     </fieldset>
     <fieldset>
       <legend>terminals of each channel, in their order</legend>
       <span v-for="(t, i) in body.terminals" :key="i" class="piece">
-        <input v-model="t.mark" class="figure mark" :aria-label="`mark of terminal ${i + 1}; {n} counts`" />
-        <select v-model="t.role" :aria-label="`role of terminal ${i + 1}`">
-          <option v-for="role in ROLES" :key="role">{{ role }}</option>
-        </select>
-        <button
-          type="button"
-          class="act"
-          :aria-label="`terminal ${i + 1} away`"
-          @click="body.terminals.splice(i, 1)"
-        >
+        <DenseField
+          v-model="t.mark"
+          class="figure mark"
+          :aria-label="`mark of terminal ${i + 1}; {n} counts`"
+        />
+        <ChoiceField v-model="t.role" :aria-label="`role of terminal ${i + 1}`" :items="ROLES" />
+        <v-btn class="act" :aria-label="`terminal ${i + 1} away`" @click="body.terminals.splice(i, 1)">
           ×
-        </button>
+        </v-btn>
       </span>
-      <button type="button" class="act" @click="body.terminals.push({ mark: '{n}', role: 'minus' })">
-        another
-      </button>
+      <v-btn class="act" @click="body.terminals.push({ mark: '{n}', role: 'minus' })"> another </v-btn>
       <label
-        >first number <input v-model.number="body.first_terminal" type="number" min="0" placeholder="1"
+        >first number <DenseField v-model.number="body.first_terminal" type="number" min="0" placeholder="1"
       /></label>
     </fieldset>
     <fieldset>
       <legend>ways a channel can work</legend>
       <div v-for="(m, i) in body.modes" :key="i" class="mode">
-        <label>name <input v-model="m.name" class="figure" maxlength="80" /></label>
+        <label>name <DenseField v-model="m.name" class="figure" maxlength="80" /></label>
         <label
           >kind
-          <select v-model="m.family" @change="family(m)">
-            <option v-for="(f, name) in FAMILIES" :key="name" :value="name">{{ f.label }}</option>
-          </select></label
-        >
-        <label
-          >unit
-          <select v-model="m.signal_unit">
-            <option v-for="u in FAMILIES[m.family]?.units" :key="u">{{ u }}</option>
-          </select></label
-        >
+          <ChoiceField
+            v-model="m.family"
+            :items="each(FAMILIES, (f, name) => ({ value: name, title: f.label }))"
+            @update:model-value="family(m)"
+        /></label>
+        <label>unit <ChoiceField v-model="m.signal_unit" :items="FAMILIES[m.family]?.units ?? []" /></label>
         <label v-if="m.family === 'thermocouple' || m.family === 'resistance'"
           >curve
-          <select v-model="m.curve">
-            <option value="">none: plain</option>
-            <option v-for="c in m.family === 'thermocouple' ? LETTERS : ELEMENTS" :key="c">{{ c }}</option>
-          </select></label
-        >
-        <label>signal from <input v-model.number="m.signal.low" type="number" step="any" /></label>
-        <label>to <input v-model.number="m.signal.high" type="number" step="any" /></label>
-        <label>counts from <input v-model.number="m.counts.low" type="number" step="any" /></label>
-        <label>to <input v-model.number="m.counts.high" type="number" step="any" /></label>
-        <label>stops at <input v-model="m.least" type="number" step="any" placeholder="the span" /></label>
-        <label>and at <input v-model="m.most" type="number" step="any" placeholder="the span" /></label>
+          <ChoiceField
+            :model-value="m.curve ?? ''"
+            :items="[
+              { value: '', title: 'none: plain' },
+              ...(m.family === 'thermocouple' ? LETTERS : ELEMENTS),
+            ]"
+            @update:model-value="m.curve = $event"
+        /></label>
+        <label>signal from <DenseField v-model.number="m.signal.low" type="number" step="any" /></label>
+        <label>to <DenseField v-model.number="m.signal.high" type="number" step="any" /></label>
+        <label>counts from <DenseField v-model.number="m.counts.low" type="number" step="any" /></label>
+        <label>to <DenseField v-model.number="m.counts.high" type="number" step="any" /></label>
+        <label
+          >stops at <DenseField v-model="m.least" type="number" step="any" placeholder="the span"
+        /></label>
+        <label>and at <DenseField v-model="m.most" type="number" step="any" placeholder="the span" /></label>
         <template v-if="m.family === 'linear'">
           <label v-if="m.signal_unit === 'mA'"
-            >burden, Ω <input v-model="m.burden_ohm" type="number" min="0" step="any"
+            >burden, Ω <DenseField v-model="m.burden_ohm" type="number" min="0" step="any"
           /></label>
-          <label v-else>input, Ω <input v-model="m.input_ohm" type="number" min="0" step="any" /></label>
+          <label v-else>input, Ω <DenseField v-model="m.input_ohm" type="number" min="0" step="any" /></label>
         </template>
         <template v-if="m.family === 'contact'">
           <label v-if="body.direction === 'out'"
             >may switch, mA
-            <input v-model="m.rated_ma" type="number" min="0" step="any" placeholder="not told"
+            <DenseField v-model="m.rated_ma" type="number" min="0" step="any" placeholder="not told"
           /></label>
-          <label>off below <input v-model="m.off_below_v" type="number" step="any" /></label>
-          <label>on from <input v-model="m.on_from_v" type="number" step="any" /></label>
-          <label>input, Ω <input v-model="m.input_ohm" type="number" min="0" step="any" /></label>
-          <label>type of IEC 61131-2 <input v-model="m.input_type" type="number" min="0" max="3" /></label>
+          <label>off below <DenseField v-model="m.off_below_v" type="number" step="any" /></label>
+          <label>on from <DenseField v-model="m.on_from_v" type="number" step="any" /></label>
+          <label>input, Ω <DenseField v-model="m.input_ohm" type="number" min="0" step="any" /></label>
+          <label
+            >type of IEC 61131-2 <DenseField v-model="m.input_type" type="number" min="0" max="3"
+          /></label>
         </template>
         <template v-if="m.family !== 'contact'">
           <label
-            >count when open <input v-model="m.open_counts" type="number" step="any" placeholder="none"
+            >count when open <DenseField v-model="m.open_counts" type="number" step="any" placeholder="none"
           /></label>
           <label
             >accuracy, % of span
-            <input v-model="m.accuracy_percent" type="number" min="0" step="any" placeholder="unknown"
+            <DenseField v-model="m.accuracy_percent" type="number" min="0" step="any" placeholder="unknown"
           /></label>
         </template>
         <span class="keys">
-          <button
-            type="button"
+          <v-btn
             class="act"
             @click="
               body.modes.splice(i + 1, 0, {
@@ -199,57 +200,43 @@ const choices = (of: string) =>
             "
           >
             copy
-          </button>
-          <button
-            type="button"
-            class="act"
-            :disabled="body.modes.length < 2"
-            @click="body.modes.splice(i, 1)"
-          >
-            away
-          </button>
+          </v-btn>
+          <v-btn class="act" :disabled="body.modes.length < 2" @click="body.modes.splice(i, 1)"> away </v-btn>
         </span>
       </div>
-      <button type="button" class="act" @click="body.modes.push(blankMode())">another way</button>
+      <v-btn class="act" @click="body.modes.push(blankMode())">another way</v-btn>
     </fieldset>
     <fieldset>
       <legend>the word and its registers</legend>
-      <label><input v-model="body.signed" type="checkbox" /> signed</label>
-      <label
-        ><input
-          type="checkbox"
-          :checked="body.word?.bits === 32"
-          @change="body.word = ($event.target as HTMLInputElement).checked ? { bits: 32 } : null"
-        />
-        32 bits a channel</label
-      >
-      <label
-        ><input type="checkbox" :checked="has.status" @change="turnRegister('status bits', !has.status)" /> a
-        status word</label
-      >
+      <v-checkbox v-model="body.signed" label="signed" />
+      <v-checkbox
+        :model-value="body.word?.bits === 32"
+        label="32 bits a channel"
+        @update:model-value="body.word = !!$event ? { bits: 32 } : null"
+      />
+      <v-checkbox
+        :model-value="has.status"
+        label="a status word"
+        @update:model-value="turnRegister('status bits', !has.status)"
+      />
       <template v-if="body.status">
         <label
-          >its first bit is <input v-model.number="body.status.bit_base" type="number" min="0" max="1"
+          >its first bit is <DenseField v-model.number="body.status.bit_base" type="number" min="0" max="1"
         /></label>
-        <label
-          >1 means
-          <select v-model="body.status.one_means">
-            <option>fault</option>
-            <option>healthy</option>
-          </select></label
-        >
+        <label>1 means <ChoiceField v-model="body.status.one_means" :items="['fault', 'healthy']" /></label>
       </template>
-      <label
-        ><input type="checkbox" :checked="has.cold" @change="turnRegister('cold junction', !has.cold)" /> its
-        cold junction</label
-      >
+      <v-checkbox
+        :model-value="has.cold"
+        label="its cold junction"
+        @update:model-value="turnRegister('cold junction', !has.cold)"
+      />
       <span class="quiet small">{{ body.registers.map((r) => `${r.count} ${r.holds}`).join(', ') }}</span>
     </fieldset>
     <fieldset>
       <legend>filters, open circuit, and what can be written</legend>
       <span v-for="(f, i) in body.filters" :key="i" class="piece">
-        <input v-model="f.name" class="figure" :aria-label="`name of filter ${i + 1}`" />
-        <input
+        <DenseField v-model="f.name" class="figure" :aria-label="`name of filter ${i + 1}`" />
+        <DenseField
           v-model.number="f.time_ms"
           type="number"
           min="0"
@@ -257,7 +244,7 @@ const choices = (of: string) =>
           placeholder="ms"
           aria-label="time, ms"
         />
-        <input
+        <DenseField
           v-model.number="f.rejects_hz"
           type="number"
           min="0"
@@ -265,33 +252,28 @@ const choices = (of: string) =>
           placeholder="Hz"
           aria-label="rejected Hz"
         />
-        <button type="button" class="act" aria-label="filter away" @click="body.filters!.splice(i, 1)">
-          ×
-        </button>
+        <v-btn class="act" aria-label="filter away" @click="body.filters!.splice(i, 1)"> × </v-btn>
       </span>
-      <button
-        type="button"
-        class="act"
-        @click="(body.filters ??= []).push({ name: '50 Hz', rejects_hz: 50, stages: 3 })"
-      >
+      <v-btn class="act" @click="(body.filters ??= []).push({ name: '50 Hz', rejects_hz: 50, stages: 3 })">
         a filter
-      </button>
-      <label v-for="name in ['up-scale', 'down-scale', 'as the module does']" :key="name"
-        ><input type="checkbox" :checked="open(name)" @change="turnOpen(name)" /> {{ name }}</label
-      >
+      </v-btn>
+      <v-checkbox
+        v-for="name in ['up-scale', 'down-scale', 'as the module does']"
+        :key="name"
+        :model-value="open(name)"
+        :label="name"
+        @update:model-value="turnOpen(name)"
+      />
       <div v-for="of in ['mode', 'filter', 'open circuit', 'enabled']" :key="of" class="piece">
-        <label
-          ><input
-            type="checkbox"
-            :checked="!!setting(of)"
-            :disabled="!choices(of).length"
-            @change="turnSetting(of, !setting(of))"
-          />
-          {{ of }} can be written</label
-        >
+        <v-checkbox
+          :model-value="!!setting(of)"
+          :disabled="!choices(of).length"
+          :label="`${of} can be written`"
+          @update:model-value="turnSetting(of, !setting(of))"
+        />
         <label v-for="name in setting(of) ? choices(of) : []" :key="name" class="small"
           >{{ name }} is
-          <input
+          <DenseField
             v-model.number="setting(of)!.codes[name]"
             type="number"
             min="0"
@@ -306,7 +288,7 @@ const choices = (of: string) =>
       <legend>isolation, fuses, currents</legend>
       <label v-for="[name, label, unit] in FIGURES" :key="name"
         >{{ label }}{{ unit ? `, ${unit}` : '' }}
-        <input v-model.number="body[name]" type="number" min="0" step="any" placeholder="0"
+        <DenseField v-model.number="body[name]" type="number" min="0" step="any" placeholder="0"
       /></label>
     </fieldset>
   </form>

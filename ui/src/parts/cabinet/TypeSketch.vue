@@ -14,9 +14,9 @@ defineProps<{ preview: Schemas['TypePreviewOut'] | null; title: string }>()
         <div
           v-for="c in preview.terminals"
           :key="c.channel"
+          v-tip="`isolation group ${c.group + 1}, fuse ${c.fuse + 1}`"
           class="channel"
           :class="{ apart: c.group !== preview.terminals[c.channel - 1]?.group }"
-          :title="`isolation group ${c.group + 1}, fuse ${c.fuse + 1}`"
         >
           <span class="quiet small">{{ c.channel + 1 }}</span>
           <span v-for="[mark, role] in c.terminals" :key="mark" class="screw"

@@ -8,6 +8,7 @@ export interface ModeBody {
   counts: { low: number; high: number }
   least?: number | null
   most?: number | null
+  curve?: string
   [more: string]: unknown
 }
 
@@ -17,6 +18,7 @@ export interface TypeBody {
   summary: string
   channels: number
   direction: string
+  common?: string
   terminals: { mark: string; role: string }[]
   modes: ModeBody[]
   registers: { holds: string; count: number; says?: string }[]

@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import { ask, api, said } from '../../api/client'
 import { nowOf } from '../../plant/now'
 import { usePlant } from '../../plant/store'
+import DenseField from '../../kit/DenseField.vue'
 
 const props = defineProps<{ point: number; standIn: boolean }>()
 const wire = defineModel<Record<string, string>>({ required: true })
@@ -50,14 +51,14 @@ async function pull() {
     <h2>open-wire test</h2>
     <label v-for="w in WIRE" :key="w" class="field"
       >{{ w }}
-      <input
-        :value="wire[w]"
+      <DenseField
+        :model-value="wire[w]"
         maxlength="200"
         @input="wire = { ...wire, [w]: ($event.target as HTMLInputElement).value }"
     /></label>
-    <button v-if="plant.may('inject') && standIn" class="act" type="button" :disabled="busy" @click="pull">
+    <v-btn v-if="plant.may('inject') && standIn" class="act" :disabled="busy" @click="pull">
       pull the wire of the stand-in
-    </button>
+    </v-btn>
     <p v-if="says" class="bad">■ {{ says }}</p>
   </section>
 </template>

@@ -6,6 +6,7 @@ import { nowOf } from '../../plant/now'
 import { usePlant } from '../../plant/store'
 import { figure } from '../../plant/words'
 import { useEscape } from '../../plant/escape'
+import DenseField from '../../kit/DenseField.vue'
 
 const props = defineProps<{ point: number }>()
 const plant = usePlant()
@@ -45,21 +46,19 @@ useEscape(() => open.value, () => (open.value = false), box) // prettier-ignore
 <template>
   <section>
     <h2>
-      <button type="button" class="mini" :aria-expanded="open" @click="open = !open">
-        whose error is it?
-      </button>
+      <v-btn class="mini" :aria-expanded="open" @click="open = !open"> whose error is it? </v-btn>
     </h2>
     <form v-if="open" ref="box" @submit.prevent="split">
       <label class="field"
-        >source set to <input v-model="asked" class="figure" placeholder="mA" required
+        >source set to <DenseField v-model="asked" class="figure" placeholder="mA" required
       /></label>
       <label class="field"
-        >meter says <input v-model="measured" class="figure" placeholder="mA" required
+        >meter says <DenseField v-model="measured" class="figure" placeholder="mA" required
       /></label>
       <label v-if="shunt" class="field"
-        >over {{ shunt }} Ω <input v-model="volts" class="figure" placeholder="V"
+        >over {{ shunt }} Ω <DenseField v-model="volts" class="figure" placeholder="V"
       /></label>
-      <button class="act" type="submit">with the count that is read now</button>
+      <v-btn class="act" type="submit">with the count that is read now</v-btn>
       <dl v-if="found">
         <dt>source</dt>
         <dd class="figure">{{ percent(found.source) }}</dd>

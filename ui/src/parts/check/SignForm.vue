@@ -3,6 +3,9 @@
 import { ref } from 'vue'
 import { ask, api, said, type Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
+import DenseField from '../../kit/DenseField.vue'
+import ChoiceField from '../../kit/ChoiceField.vue'
+import FilePick from '../../kit/FilePick.vue'
 
 const props = defineProps<{
   point: number
@@ -67,38 +70,38 @@ async function sign() {
   <section>
     <h2>signed by</h2>
     <form @submit.prevent="sign">
-      <label class="field">instrument <input v-model="instrument" maxlength="200" /></label>
-      <label class="field">serial <input v-model="serial" maxlength="200" /></label>
-      <label class="field">due <input v-model="due" maxlength="200" placeholder="2027-03" /></label>
+      <label class="field">instrument <DenseField v-model="instrument" maxlength="200" /></label>
+      <label class="field">serial <DenseField v-model="serial" maxlength="200" /></label>
+      <label class="field">due <DenseField v-model="due" maxlength="200" placeholder="2027-03" /></label>
       <label class="field"
         >the loop
-        <select v-model="phase">
-          <option value="">as it is</option>
-          <option>as found</option>
-          <option>as left</option>
-        </select></label
-      >
-      <label class="field">note <input v-model="note" maxlength="400" /></label>
+        <ChoiceField v-model="phase" :items="[{ value: '', title: 'as it is' }, 'as found', 'as left']"
+      /></label>
+      <label class="field">note <DenseField v-model="note" maxlength="400" /></label>
       <div class="field">
         photo
         <span>
-          <label class="mini pick"
-            >{{ photo ? 'another…' : 'take or choose…'
-            }}<input type="file" accept="image/*" capture="environment" aria-label="photo" @change="take"
-          /></label>
-          <button v-if="photo" class="mini" type="button" @click="photo = ''">leave it out</button>
+          <FilePick class="mini" accept="image/*" capture="environment" aria-label="photo" @change="take">{{
+            photo ? 'another…' : 'take or choose…'
+          }}</FilePick>
+          <v-btn v-if="photo" class="mini" @click="photo = ''">leave it out</v-btn>
         </span>
       </div>
       <img v-if="photo" :src="`data:image/jpeg;base64,${photo}`" alt="the photo that goes with it" />
-      <label v-if="trips"
-        ><input v-model="inhibited" type="checkbox" /> it is inhibited, or tripping is agreed on</label
-      >
-      <label class="field">name <input v-model="name" required maxlength="80" autocomplete="name" /></label>
+      <v-checkbox v-if="trips" v-model="inhibited" label="it is inhibited, or tripping is agreed on" />
+      <label class="field"
+        >name <DenseField v-model="name" required maxlength="80" autocomplete="name"
+      /></label>
       <label class="field"
         >your password once more
-        <input v-model="password" type="password" required maxlength="200" autocomplete="current-password"
+        <DenseField
+          v-model="password"
+          type="password"
+          required
+          maxlength="200"
+          autocomplete="current-password"
       /></label>
-      <button class="act main" type="submit" :disabled="busy || !complete || !plant.may('edit')">sign</button>
+      <v-btn class="act main" type="submit" :disabled="busy || !complete || !plant.may('edit')">sign</v-btn>
       <p class="quiet small">once signed it never changes</p>
     </form>
   </section>

@@ -19,17 +19,16 @@ const label = (name: string) => {
 <template>
   <div class="outcome">
     <nav class="kinds" aria-label="what it does">
-      <button
+      <v-btn
         v-for="[one, words] in KINDS"
         :key="one"
-        type="button"
         class="chip"
         :class="{ on: kind === one, bad: one === 'wrong' && countOfKind(counts, one) }"
         :aria-pressed="kind === one"
         @click="((kind = one), (start = 0))"
       >
         {{ countOfKind(counts, one) }} {{ words }}
-      </button>
+      </v-btn>
     </nav>
     <p v-if="!lines.length" class="quiet none">none</p>
     <table v-else class="lines">
@@ -46,42 +45,38 @@ const label = (name: string) => {
               <span class="figure"
                 ><s v-if="was" class="quiet">{{ was }}</s> {{ becomes || 'empty' }}</span
               >
-              <button
+              <v-btn
                 v-if="kind === 'changed'"
-                type="button"
+                v-tip="`keep “${was}”`"
                 class="mini"
-                :title="`keep “${was}”`"
                 @click="emit('ours', line.row, field!)"
               >
                 keep ours
-              </button>
+              </v-btn>
             </span>
             <span v-for="[field, typed, why] in line.troubles" :key="`t${field}`" class="bad"
               >■ {{ label(field!) }} <span class="figure">{{ typed }}</span>: {{ why }}</span
             >
           </td>
           <td>
-            <button
+            <v-btn
               v-if="kind === 'changed' || kind === 'added'"
-              type="button"
               class="mini"
               @click="emit('leave', line.row)"
             >
               leave out
-            </button>
-            <button v-else-if="line.by_choice" type="button" class="mini" @click="emit('leave', line.row)">
+            </v-btn>
+            <v-btn v-else-if="line.by_choice" class="mini" @click="emit('leave', line.row)">
               take in after all
-            </button>
+            </v-btn>
           </td>
         </tr>
       </tbody>
     </table>
     <p v-if="count > LINES" class="keys">
-      <button type="button" class="act" :disabled="!start" @click="start -= LINES">before</button>
+      <v-btn class="act" :disabled="!start" @click="start -= LINES">before</v-btn>
       <span class="quiet">{{ start + 1 }} to {{ Math.min(start + LINES, count) }} of {{ count }}</span>
-      <button type="button" class="act" :disabled="start + LINES >= count" @click="start += LINES">
-        next
-      </button>
+      <v-btn class="act" :disabled="start + LINES >= count" @click="start += LINES"> next </v-btn>
     </p>
   </div>
 </template>

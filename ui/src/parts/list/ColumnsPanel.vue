@@ -4,12 +4,14 @@ import { computed, onMounted, ref } from 'vue'
 import { usePlant } from '../../plant/store'
 import { useViews } from '../../plant/views'
 import PanelHead from './PanelHead.vue'
+import DenseField from '../../kit/DenseField.vue'
+import type { FieldHandle } from '../../kit/focus'
 
 const emit = defineEmits<{ shut: [] }>()
 const plant = usePlant()
 const views = useViews()
 const sought = ref('')
-const input = ref<HTMLInputElement | null>(null)
+const input = ref<FieldHandle | null>(null)
 onMounted(() => input.value?.focus())
 
 const shown = computed(() => new Set(views.body.columns.map((column) => column.field)))
@@ -34,7 +36,7 @@ function key(event: KeyboardEvent, field: string) {
 
 <template>
   <PanelHead title="columns" @shut="emit('shut')" />
-  <input
+  <DenseField
     ref="input"
     v-model="sought"
     class="sought"
@@ -47,12 +49,11 @@ function key(event: KeyboardEvent, field: string) {
   </p>
   <fieldset v-for="[station, fields] in stations" :key="station">
     <legend>{{ station }}</legend>
-    <label v-for="field in fields" :key="field.name" class="small" :title="field.says">
-      <input
-        type="checkbox"
-        :checked="shown.has(field.name)"
+    <label v-for="field in fields" :key="field.name" v-tip="field.says" class="small">
+      <v-checkbox-btn
+        :model-value="shown.has(field.name)"
         :disabled="field.name === 'tag'"
-        @change="views.show(field.name, ($event.target as HTMLInputElement).checked)"
+        @update:model-value="views.show(field.name, !!$event)"
         @keydown="key($event, field.name)"
       />
       {{ field.label }} <span class="quiet">{{ field.says }}</span>

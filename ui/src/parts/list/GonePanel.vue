@@ -4,13 +4,14 @@ import { computed, nextTick, onMounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, type Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
 import PanelHead from './PanelHead.vue'
+import { focusOn, type Focusable } from '../../kit/focus'
 
 const props = defineProps<{ points: number[] }>()
 const emit = defineEmits<{ shut: [] }>()
 const plant = usePlant()
 const would = shallowRef<Schemas['ChangedOut'] | null>(null)
 const says = ref('')
-const button = ref<HTMLButtonElement | null>(null)
+const button = ref<Focusable | null>(null)
 const tags = computed(() => props.points.map((point) => plant.list.text('tag', plant.list.row(point) ?? -1)))
 const landed = computed(
   () => props.points.filter((p) => plant.list.text('channel', plant.list.row(p) ?? -1)).length,
@@ -27,7 +28,7 @@ async function look() {
   if (answer.problem) return (says.value = answer.problem.title)
   says.value = ''
   would.value = answer.data
-  void nextTick(() => button.value?.focus())
+  void nextTick(() => focusOn(button.value))
 }
 watch(() => props.points, look)
 onMounted(look)
@@ -66,8 +67,8 @@ async function go() {
       ▲ {{ finding.text }}
     </p>
     <p class="keys">
-      <button ref="button" type="button" class="act main" @click="go">take away</button>
-      <button type="button" class="act" @click="emit('shut')">keep</button>
+      <v-btn ref="button" class="act main" @click="go">take away</v-btn>
+      <v-btn class="act" @click="emit('shut')">keep</v-btn>
     </p>
     <p class="small quiet">history keeps every cell of them</p>
   </template>

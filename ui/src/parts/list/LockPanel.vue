@@ -5,6 +5,8 @@ import { ask, api } from '../../api/client'
 import { usePlant } from '../../plant/store'
 import { clock } from '../../plant/words'
 import PanelHead from './PanelHead.vue'
+import DenseField from '../../kit/DenseField.vue'
+import type { FieldHandle } from '../../kit/focus'
 
 const props = defineProps<{ point: number }>()
 const emit = defineEmits<{ shut: [] }>()
@@ -12,7 +14,7 @@ const plant = usePlant()
 const why = ref('')
 const mayLift = ref('')
 const says = ref('')
-const input = ref<HTMLInputElement | null>(null)
+const input = ref<FieldHandle | null>(null)
 const tag = computed(() => plant.list.text('tag', plant.list.row(props.point) ?? -1))
 const lock = computed(() => plant.locks.get(props.point))
 const mine = computed(() => {
@@ -53,14 +55,14 @@ async function lift() {
       {{ lock.may_lift ? `${lock.may_lift} may lift it too, and` : '' }} an administrator always may
     </p>
     <p class="keys">
-      <button v-if="mine" type="button" class="act main" @click="lift">lift the lock</button>
+      <v-btn v-if="mine" class="act main" @click="lift">lift the lock</v-btn>
     </p>
   </template>
   <form v-else @submit.prevent="put">
     <p class="small quiet">Until it is lifted, nobody but you changes this row.</p>
     <p class="field">
       <span>why</span
-      ><input
+      ><DenseField
         ref="input"
         v-model="why"
         class="setting"
@@ -71,7 +73,7 @@ async function lift() {
     </p>
     <p class="field">
       <span>may lift it</span
-      ><input
+      ><DenseField
         v-model="mayLift"
         class="setting"
         maxlength="40"
@@ -79,6 +81,6 @@ async function lift() {
         aria-label="who else may lift it"
       />
     </p>
-    <button type="submit" class="act main" :disabled="!why.trim()">lock</button>
+    <v-btn type="submit" class="act main" :disabled="!why.trim()">lock</v-btn>
   </form>
 </template>

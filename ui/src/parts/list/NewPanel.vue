@@ -5,6 +5,9 @@ import { ask, api, type Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
 import PanelHead from './PanelHead.vue'
 import TagLetters from './TagLetters.vue'
+import DenseField from '../../kit/DenseField.vue'
+import ChoiceField from '../../kit/ChoiceField.vue'
+import type { FieldHandle } from '../../kit/focus'
 
 const props = defineProps<{ chosen: number | null; pasted: Record<string, string>[] }>()
 const emit = defineEmits<{ made: [points: number[]]; shut: [] }>()
@@ -18,8 +21,8 @@ const typicals = shallowRef<Schemas['TypicalOut'][]>([])
 const would = shallowRef<Schemas['NewOut'] | null>(null)
 const says = ref('')
 const busy = ref(false)
-const first = ref<HTMLInputElement | null>(null)
-const tagField = ref<HTMLInputElement | null>(null)
+const first = ref<FieldHandle | null>(null)
+const tagField = ref<FieldHandle | null>(null)
 
 const rowOf = (point: number | null) => (point === null ? -1 : (plant.list.row(point) ?? -1))
 const likeTag = computed(() => plant.list.text('tag', rowOf(props.chosen)))
@@ -52,7 +55,7 @@ async function nextTag() {
   tag.value = answer.data.texts[0]!
   // Who has come to the field already types over the suggestion, not behind it.
   await nextTick()
-  if (document.activeElement === tagField.value) tagField.value?.select()
+  if (tagField.value?.focused()) tagField.value.select()
 }
 
 let timer: ReturnType<typeof setTimeout> | undefined
@@ -101,11 +104,18 @@ const taken = computed(() =>
     <template v-if="!pasted.length">
       <p class="field">
         <span>how many</span
-        ><input ref="first" v-model.number="count" type="number" min="1" max="5000" aria-label="how many" />
+        ><DenseField
+          ref="first"
+          v-model.number="count"
+          type="number"
+          min="1"
+          max="5000"
+          aria-label="how many"
+        />
       </p>
       <p class="field">
         <span>first tag</span
-        ><input
+        ><DenseField
           ref="tagField"
           v-model="tag"
           class="setting figure"
@@ -116,22 +126,29 @@ const taken = computed(() =>
       <TagLetters @tag="tag = $event" />
       <p class="field">
         <span>first channel</span
-        ><input v-model="channel" class="setting figure" placeholder="none yet" aria-label="first channel" />
+        ><DenseField
+          v-model="channel"
+          class="setting figure"
+          placeholder="none yet"
+          aria-label="first channel"
+        />
       </p>
       <p class="field">
         <span>service</span
-        ><input v-model="service" class="setting" placeholder="for all of them" aria-label="service" />
+        ><DenseField v-model="service" class="setting" placeholder="for all of them" aria-label="service" />
       </p>
     </template>
     <p class="field">
       <span>filled in</span>
-      <select v-model="from" aria-label="filled in from">
-        <option value="">with nothing</option>
-        <option v-if="likeTag" value="like">like {{ likeTag }}</option>
-        <option v-for="one in typicals" :key="one.name" :value="`typical ${one.name}`">
-          typical: {{ one.name }}
-        </option>
-      </select>
+      <ChoiceField
+        v-model="from"
+        aria-label="filled in from"
+        :items="[
+          { value: '', title: 'with nothing' },
+          ...(likeTag ? [{ value: 'like', title: `like ${likeTag}` }] : []),
+          ...typicals.map((one) => ({ value: `typical ${one.name}`, title: `typical: ${one.name}` })),
+        ]"
+      />
     </p>
     <p v-if="says" class="bad" role="alert"><span aria-hidden="true">■</span> {{ says }}</p>
     <p v-if="taken.length" class="settle small">
@@ -144,9 +161,9 @@ const taken = computed(() =>
       }}
     </p>
     <p class="keys">
-      <button type="submit" class="act main" :disabled="busy || !!says || !would">
+      <v-btn type="submit" class="act main" :disabled="busy || !!says || !would">
         {{ busy ? 'one moment…' : `make ${would?.rows.length ?? count}` }}
-      </button>
+      </v-btn>
     </p>
   </form>
   <template v-if="would">

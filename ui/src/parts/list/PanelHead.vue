@@ -7,7 +7,7 @@ const emit = defineEmits<{ shut: [] }>()
 <template>
   <h2 class="head">
     {{ title }}
-    <button type="button" class="act" title="Esc" @click="emit('shut')">close</button>
+    <v-btn v-tip="'Esc'" class="act" @click="emit('shut')">close</v-btn>
   </h2>
 </template>
 

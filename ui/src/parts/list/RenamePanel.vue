@@ -6,15 +6,16 @@ import { usePlant } from '../../plant/store'
 import { useViews } from '../../plant/views'
 import { mentions } from '../../plant/rename'
 import PanelHead from './PanelHead.vue'
+import { focusOn, type Focusable } from '../../kit/focus'
 
 const props = defineProps<{ rename: { point: number; was: string; text: string } }>()
 const emit = defineEmits<{ shut: [] }>()
 const plant = usePlant()
 const views = useViews()
-const main = ref<HTMLButtonElement | null>(null)
+const main = ref<Focusable | null>(null)
 const found = computed(() => (void plant.list.version, mentions(plant.list, props.rename)))
 const meaning = computed(() => plant.list.text('meaning', plant.list.row(props.rename.point) ?? -1))
-onMounted(() => main.value?.focus())
+onMounted(() => focusOn(main.value))
 
 async function go(also: boolean) {
   const { point, was, text } = props.rename
@@ -41,8 +42,8 @@ async function go(also: boolean) {
   </p>
   <p v-if="found.length > 30" class="small quiet">and {{ found.length - 30 }} more</p>
   <p class="keys">
-    <button ref="main" type="button" class="act main" @click="go(true)">rename, and there too</button>
-    <button type="button" class="act" @click="go(false)">rename alone</button>
-    <button type="button" class="act" @click="emit('shut')">leave it</button>
+    <v-btn ref="main" class="act main" @click="go(true)">rename, and there too</v-btn>
+    <v-btn class="act" @click="go(false)">rename alone</v-btn>
+    <v-btn class="act" @click="emit('shut')">leave it</v-btn>
   </p>
 </template>

@@ -5,6 +5,9 @@ import { ask, api, type Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
 import { useViews } from '../../plant/views'
 import PanelHead from './PanelHead.vue'
+import DenseField from '../../kit/DenseField.vue'
+import ChoiceField from '../../kit/ChoiceField.vue'
+import type { FieldHandle } from '../../kit/focus'
 
 const props = defineProps<{ rows: number[]; field: string; points: number[] }>()
 const emit = defineEmits<{ shut: [] }>()
@@ -20,7 +23,7 @@ const exact = ref(false)
 const would = shallowRef<Schemas['ChangedOut'] | null>(null)
 const says = ref('')
 const busy = ref(false)
-const input = ref<HTMLInputElement | null>(null)
+const input = ref<FieldHandle | null>(null)
 onMounted(() => input.value?.focus())
 
 const typed = computed(() => views.columns.filter((f) => !['live', 'checks', 'follows'].includes(f.kind)))
@@ -84,30 +87,36 @@ const label = (field: string) => views.fields.get(field)?.label ?? field
   <PanelHead title="find and replace" @shut="emit('shut')" />
   <form @submit.prevent="would ? go() : look()">
     <p class="field">
-      <span>find</span><input ref="input" v-model="sought" class="setting figure" aria-label="find" />
+      <span>find</span><DenseField ref="input" v-model="sought" class="setting figure" aria-label="find" />
     </p>
     <p class="field">
-      <span>becomes</span><input v-model="becomes" class="setting figure" aria-label="becomes" />
+      <span>becomes</span><DenseField v-model="becomes" class="setting figure" aria-label="becomes" />
     </p>
     <p class="field">
       <span>in</span>
-      <select v-model="column" aria-label="in the column">
-        <option value="">every column shown</option>
-        <option v-for="f in typed" :key="f.name" :value="f.name">
-          {{ f.station.toLowerCase() }} {{ f.label }}
-        </option>
-      </select>
+      <ChoiceField
+        v-model="column"
+        aria-label="in the column"
+        :items="[
+          { value: '', title: 'every column shown' },
+          ...typed.map((f) => ({ value: f.name, title: `${f.station.toLowerCase()} ${f.label}` })),
+        ]"
+      />
     </p>
     <p class="field">
       <span>of</span>
-      <select v-model="where" aria-label="of which rows">
-        <option value="shown">all rows shown</option>
-        <option value="selected">the rows selected ({{ points.length }})</option>
-      </select>
+      <ChoiceField
+        v-model="where"
+        aria-label="of which rows"
+        :items="[
+          { value: 'shown', title: 'all rows shown' },
+          { value: 'selected', title: `the rows selected (${points.length})` },
+        ]"
+      />
     </p>
     <p class="small">
-      <label><input v-model="whole" type="checkbox" /> whole cells only</label>
-      <label><input v-model="exact" type="checkbox" /> capitals count</label>
+      <v-checkbox v-model="whole" label="whole cells only" />
+      <v-checkbox v-model="exact" label="capitals count" />
     </p>
     <p v-if="sought" role="status">
       <template v-if="edits.length > MOST">more than {{ MOST }} cells: narrow it down</template>
@@ -115,9 +124,9 @@ const label = (field: string) => views.fields.get(field)?.label ?? field
     </p>
     <p v-if="says" class="bad" role="alert">■ {{ says }}</p>
     <p class="keys">
-      <button type="submit" class="act main" :disabled="busy || !edits.length || edits.length > MOST">
+      <v-btn type="submit" class="act main" :disabled="busy || !edits.length || edits.length > MOST">
         {{ busy ? 'one moment…' : would ? `replace in ${would.cells.length} cells` : 'show what it does' }}
-      </button>
+      </v-btn>
     </p>
   </form>
   <template v-if="would">

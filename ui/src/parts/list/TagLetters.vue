@@ -2,6 +2,8 @@
 /** A tag put together of its letters: what is measured, what the device is; with what they say, and the next free tag. */
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, type Schemas } from '../../api/client'
+import ChoiceField from '../../kit/ChoiceField.vue'
+import { each } from '../../kit/each'
 
 const emit = defineEmits<{ tag: [tag: string] }>()
 const there = shallowRef<Schemas['LettersOut'] | null>(null)
@@ -41,23 +43,26 @@ watch(letters, async (now) => {
     <summary>put the letters together</summary>
     <p v-for="choice in CHOICES" :key="choice.part" class="field">
       <span>{{ choice.label }}</span>
-      <select v-model="parts[choice.part]" :aria-label="choice.label" :disabled="!!parts.own">
-        <option value="">
-          {{ choice.part === 'variable' || choice.part === 'function' ? 'choose' : 'none' }}
-        </option>
-        <option v-for="(word, letter) in choice.of" :key="letter" :value="letter">
-          {{ letter }} {{ word }}
-        </option>
-      </select>
+      <ChoiceField
+        v-model="parts[choice.part]"
+        :aria-label="choice.label"
+        :disabled="!!parts.own"
+        :items="[
+          { value: '', title: choice.part === 'variable' || choice.part === 'function' ? 'choose' : 'none' },
+          ...each(choice.of, (word, letter) => ({ value: letter, title: `${letter} ${word}` })),
+        ]"
+      />
     </p>
     <p v-if="Object.keys(there?.own ?? {}).length" class="field">
       <span>the plant’s own</span>
-      <select v-model="parts.own" aria-label="the plant’s own">
-        <option value="">none</option>
-        <option v-for="(word, group) in there?.own" :key="group" :value="group">
-          {{ group }} {{ word }}
-        </option>
-      </select>
+      <ChoiceField
+        v-model="parts.own"
+        aria-label="the plant’s own"
+        :items="[
+          { value: '', title: 'none' },
+          ...each(there?.own, (word, group) => ({ value: group, title: `${group} ${word}` })),
+        ]"
+      />
     </p>
     <p v-if="said" role="status">
       <span class="figure">{{ letters }}</span> {{ said.meaning || 'says nothing by ISA-5.1' }}

@@ -3,6 +3,7 @@
 import { computed } from 'vue'
 import { usePlant } from '../../plant/store'
 import { useViews, type View } from '../../plant/views'
+import ChoiceField from '../../kit/ChoiceField.vue'
 
 defineProps<{ panel: string }>()
 const emit = defineEmits<{ show: [panel: string]; series: []; out: [form: 'csv' | 'xlsx'] }>()
@@ -19,121 +20,81 @@ const inOrder = computed(() =>
 
 <template>
   <div class="tools" role="toolbar" aria-label="the list">
-    <button
-      type="button"
-      class="tool"
-      :aria-pressed="panel === 'views'"
-      title="Alt+V"
-      @click="emit('show', 'views')"
-    >
+    <v-btn v-tip="'Alt+V'" class="tool" :aria-pressed="panel === 'views'" @click="emit('show', 'views')">
       view: {{ title }}
-    </button>
-    <button
-      type="button"
-      class="tool"
-      :aria-pressed="panel === 'columns'"
-      title="Alt+C"
-      @click="emit('show', 'columns')"
-    >
+    </v-btn>
+    <v-btn v-tip="'Alt+C'" class="tool" :aria-pressed="panel === 'columns'" @click="emit('show', 'columns')">
       columns {{ views.columns.length }}
-    </button>
+    </v-btn>
     <label class="tool">
       by
-      <select
-        :value="views.body.group"
+      <ChoiceField
+        :model-value="views.body.group"
         aria-label="group by"
-        @change="views.change({ group: ($event.target as HTMLSelectElement).value })"
-      >
-        <option value="">no groups</option>
-        <option v-for="field in groups" :key="field.name" :value="field.name">{{ field.label }}</option>
-      </select>
+        :items="[
+          { value: '', title: 'no groups' },
+          ...groups.map((field) => ({ value: field.name, title: field.label })),
+        ]"
+        @update:model-value="views.change({ group: $event })"
+      />
     </label>
     <label class="tool">
       rows
-      <select
-        :value="views.body.density"
+      <ChoiceField
+        :model-value="views.body.density"
         aria-label="row height"
-        @change="views.change({ density: ($event.target as HTMLSelectElement).value as View['density'] })"
-      >
-        <option value="close">close</option>
-        <option value="usual">usual</option>
-        <option value="wide">wide</option>
-      </select>
+        :items="['close', 'usual', 'wide']"
+        @update:model-value="views.change({ density: $event as View['density'] })"
+      />
     </label>
-    <button
+    <v-btn
       v-if="inOrder.length"
-      type="button"
+      v-tip="'back to the order they were entered in'"
       class="tool"
-      title="back to the order they were entered in"
       @click="views.change({ sort: [] })"
     >
       in order of {{ inOrder.join(', ') }} ✕
-    </button>
+    </v-btn>
     <span class="gap" />
-    <label class="tool">
-      <select
-        value=""
-        aria-label="save what is shown"
-        @change="
-          (emit('out', ($event.target as HTMLSelectElement).value as 'csv'),
-          (($event.target as HTMLSelectElement).value = ''))
-        "
-      >
-        <option value="" disabled>save these…</option>
-        <option value="xlsx">as workbook, XLSX</option>
-        <option value="csv">as CSV</option>
-      </select>
-    </label>
+    <v-menu>
+      <template #activator="{ props: opens }">
+        <v-btn class="tool" v-bind="opens">save these…</v-btn>
+      </template>
+      <v-list>
+        <v-list-item title="as workbook, XLSX" @click="emit('out', 'xlsx')" />
+        <v-list-item title="as CSV" @click="emit('out', 'csv')" />
+      </v-list>
+    </v-menu>
     <template v-if="plant.may('edit')">
-      <button type="button" class="tool" title="Alt+S: count on down the selection" @click="emit('series')">
+      <v-btn v-tip="'Alt+S: count on down the selection'" class="tool" @click="emit('series')">
         series
-      </button>
-      <button
-        type="button"
+      </v-btn>
+      <v-btn
+        v-tip="'Alt+R'"
         class="tool"
         :aria-pressed="panel === 'replace'"
-        title="Alt+R"
         @click="emit('show', 'replace')"
       >
         replace
-      </button>
-      <button
-        type="button"
-        class="tool"
-        :aria-pressed="panel === 'lock'"
-        title="Alt+L"
-        @click="emit('show', 'lock')"
-      >
+      </v-btn>
+      <v-btn v-tip="'Alt+L'" class="tool" :aria-pressed="panel === 'lock'" @click="emit('show', 'lock')">
         lock row
-      </button>
-      <button
-        type="button"
+      </v-btn>
+      <v-btn
+        v-tip="'Alt+T'"
         class="tool"
         :aria-pressed="panel === 'typicals'"
-        title="Alt+T"
         @click="emit('show', 'typicals')"
       >
         typicals
-      </button>
+      </v-btn>
     </template>
-    <button
-      type="button"
-      class="tool"
-      :aria-pressed="panel === 'keys'"
-      title="F1"
-      @click="emit('show', 'keys')"
-    >
+    <v-btn v-tip="'F1'" class="tool" :aria-pressed="panel === 'keys'" @click="emit('show', 'keys')">
       keys
-    </button>
-    <button
-      v-if="plant.may('edit')"
-      type="button"
-      class="act main"
-      title="Alt+N or Insert"
-      @click="emit('show', 'new')"
-    >
+    </v-btn>
+    <v-btn v-if="plant.may('edit')" v-tip="'Alt+N or Insert'" class="act main" @click="emit('show', 'new')">
       new points
-    </button>
+    </v-btn>
   </div>
 </template>
 

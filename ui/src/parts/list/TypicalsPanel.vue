@@ -6,6 +6,8 @@ import { useEscape } from '../../plant/escape'
 import { usePlant } from '../../plant/store'
 import { useViews } from '../../plant/views'
 import PanelHead from './PanelHead.vue'
+import DenseField from '../../kit/DenseField.vue'
+import ChoiceField from '../../kit/ChoiceField.vue'
 
 const props = defineProps<{ chosen: number | null }>()
 const emit = defineEmits<{ shut: [] }>()
@@ -131,30 +133,30 @@ function turn(point: number) {
   />
   <template v-if="!open">
     <div v-for="one in all" :key="one.name" class="card">
-      <button type="button" class="opens" @click="edit(one)">{{ one.name }}</button>
+      <v-btn class="opens" @click="edit(one)">{{ one.name }}</v-btn>
       <span class="quiet"> · {{ one.points }} points</span>
       <p class="small quiet">{{ one.says }}</p>
-      <button type="button" class="act" @click="drop(one)">take away</button>
+      <v-btn class="act" @click="drop(one)">take away</v-btn>
     </div>
     <p v-if="!all.length" class="quiet">no typicals yet</p>
     <p class="keys">
-      <button type="button" class="act" :disabled="chosen === null" @click="like">
+      <v-btn class="act" :disabled="chosen === null" @click="like">
         new, like {{ chosen === null ? 'a point' : tagOf(chosen) }}
-      </button>
+      </v-btn>
     </p>
   </template>
   <form v-else ref="form" @submit.prevent="would ? keep() : look()">
     <p class="field">
       <span>name</span
-      ><input v-model="open.becomes" class="setting" maxlength="60" aria-label="name of the typical" />
+      ><DenseField v-model="open.becomes" class="setting" maxlength="60" aria-label="name of the typical" />
     </p>
     <p class="field">
       <span>what for</span
-      ><input v-model="open.says" class="setting" maxlength="200" aria-label="what it is for" />
+      ><DenseField v-model="open.says" class="setting" maxlength="200" aria-label="what it is for" />
     </p>
     <p v-for="name in named" :key="name" class="field">
       <span class="small">{{ label(name) }}</span>
-      <input
+      <DenseField
         v-model="open.cells[name]"
         class="setting figure"
         :aria-label="label(name)"
@@ -163,18 +165,21 @@ function turn(point: number) {
     </p>
     <p class="field">
       <span class="small quiet">one more cell</span>
-      <select v-model="added" aria-label="one more cell" @change="add">
-        <option value="">choose</option>
-        <option v-for="f in free" :key="f.name" :value="f.name">
-          {{ f.station.toLowerCase() }} {{ f.label }}
-        </option>
-      </select>
+      <ChoiceField
+        v-model="added"
+        aria-label="one more cell"
+        :items="[
+          { value: '', title: 'choose' },
+          ...free.map((f) => ({ value: f.name, title: `${f.station.toLowerCase()} ${f.label}` })),
+        ]"
+        @update:model-value="add"
+      />
     </p>
     <p v-if="trouble" class="bad" role="alert">■ {{ trouble }}</p>
     <template v-if="would">
       <h2>{{ follows.size }} points still say what it said</h2>
       <label v-for="[point, cells] in [...follows].slice(0, 100)" :key="point" class="small follow">
-        <input type="checkbox" :checked="!skipped.has(point)" @change="turn(point)" />
+        <v-checkbox-btn :model-value="!skipped.has(point)" @update:model-value="turn(point)" />
         <span class="figure">{{ tagOf(point) }}</span>
         <template v-for="cell in cells" :key="cell.field">
           {{ label(cell.field) }} <s class="quiet">{{ cell.was || 'empty' }}</s>
@@ -184,7 +189,7 @@ function turn(point: number) {
       <p v-if="follows.size > 100" class="small quiet">and {{ follows.size - 100 }} more, which follow too</p>
     </template>
     <p class="keys">
-      <button type="submit" class="act main">
+      <v-btn type="submit" class="act main">
         {{
           would
             ? `keep it, ${follows.size - skipped.size} points follow`
@@ -192,8 +197,8 @@ function turn(point: number) {
               ? 'show what follows'
               : 'keep it'
         }}
-      </button>
-      <button type="button" class="act" @click="open = null">leave it</button>
+      </v-btn>
+      <v-btn class="act" @click="open = null">leave it</v-btn>
     </p>
   </form>
 </template>

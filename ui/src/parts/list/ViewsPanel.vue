@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import { usePlant } from '../../plant/store'
 import { useViews } from '../../plant/views'
 import PanelHead from './PanelHead.vue'
+import DenseField from '../../kit/DenseField.vue'
 
 const props = defineProps<{ find: string }>()
 const emit = defineEmits<{ shut: [] }>()
@@ -24,19 +25,18 @@ async function keep(forAll: boolean) {
 
 <template>
   <PanelHead title="views" @shut="emit('shut')" />
-  <button type="button" class="card" :class="{ on: !views.name }" @click="views.choose('')">
+  <v-btn class="card" :class="{ on: !views.name }" @click="views.choose('')">
     as it came <span class="quiet">· {{ views.first.columns.length }} columns</span>
-  </button>
-  <button
+  </v-btn>
+  <v-btn
     v-for="view in views.starters"
     :key="view.name"
-    type="button"
     class="card"
     :class="{ on: views.name === view.name }"
     @click="views.choose(view.name)"
   >
     {{ view.name }} <span class="quiet">· {{ view.body.columns.length }} columns</span>
-  </button>
+  </v-btn>
   <template
     v-for="[head, list] in [
       ['the plant’s', plants],
@@ -46,41 +46,28 @@ async function keep(forAll: boolean) {
   >
     <h2 v-if="list.length">{{ head }}</h2>
     <div v-for="view in list" :key="view.name" class="card" :class="{ on: views.name === view.name }">
-      <button type="button" class="opens" @click="views.choose(view.name)">{{ view.name }}</button>
-      <button
-        v-if="!view.plants || plant.may('engineer')"
-        type="button"
-        class="act"
-        @click="views.drop(view)"
-      >
+      <v-btn class="opens" @click="views.choose(view.name)">{{ view.name }}</v-btn>
+      <v-btn v-if="!view.plants || plant.may('engineer')" class="act" @click="views.drop(view)">
         let go
-      </button>
+      </v-btn>
     </div>
   </template>
   <h2>keep this view</h2>
   <form class="side panel" @submit.prevent="keep(false)">
     <p class="small quiet">its columns, widths, order, groups and row height</p>
-    <input
+    <DenseField
       v-model="title"
       maxlength="40"
       placeholder="a name"
       aria-label="name of the view"
       class="name-in"
     />
-    <label v-if="find" class="small"
-      ><input v-model="withFind" type="checkbox" /> with what is sought: “{{ find }}”</label
-    >
+    <v-checkbox v-if="find" v-model="withFind" class="small" :label="`with what is sought: “${find}”`" />
     <p class="keys">
-      <button type="submit" class="act main" :disabled="!title.trim()">for me</button>
-      <button
-        v-if="plant.may('engineer')"
-        type="button"
-        class="act"
-        :disabled="!title.trim()"
-        @click="keep(true)"
-      >
+      <v-btn type="submit" class="act main" :disabled="!title.trim()">for me</v-btn>
+      <v-btn v-if="plant.may('engineer')" class="act" :disabled="!title.trim()" @click="keep(true)">
         for everybody
-      </button>
+      </v-btn>
     </p>
   </form>
 </template>

@@ -55,7 +55,7 @@ watch(() => plant.alarms, () => void read()) // prettier-ignore
     </tbody>
   </table>
   <p v-else-if="lines" class="empty">nothing has passed yet</p>
-  <button v-if="more" class="act" type="button" @click="read(lines!.at(-1)!.id)">older</button>
+  <v-btn v-if="more" class="act" @click="read(lines!.at(-1)!.id)">older</v-btn>
 </template>
 
 <style scoped src="./alarmTable.css"></style>

@@ -16,9 +16,9 @@ const shape = computed(() => (worst.value ? shapeOf(worst.value) : null))
 <template>
   <span
     v-if="worst && shape"
+    v-tip="`${kindShort(worst.kind)}: ${worst.state}`"
     class="tag"
     :class="shape.tone"
-    :title="`${kindShort(worst.kind)}: ${worst.state}`"
   >
     <span aria-hidden="true">{{ shape.sign }}</span> {{ kindShort(worst.kind) }} {{ shape.short }}
   </span>

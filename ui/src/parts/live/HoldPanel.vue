@@ -4,6 +4,7 @@ import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, said, type Problem, type Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
 import SweepPanel from './SweepPanel.vue'
+import DenseField from '../../kit/DenseField.vue'
 
 const props = defineProps<{ point: number }>()
 const plant = usePlant()
@@ -80,32 +81,31 @@ onMounted(load)
   <section v-if="offer" class="panel side">
     <p v-for="line in offer.trips" :key="line" class="settle">▲ {{ line }}</p>
     <form class="line" @submit.prevent>
-      <input
+      <DenseField
         v-model="text"
         class="figure"
         size="9"
         :placeholder="offer.unit || 'value'"
         aria-label="value to hold"
       />
-      <input v-model="why" size="18" placeholder="why" aria-label="why" maxlength="200" />
+      <DenseField v-model="why" size="18" placeholder="why" aria-label="why" maxlength="200" />
     </form>
     <div class="keys">
-      <button v-if="!offer.output" class="act main" type="button" :disabled="busy || !text" @click="output">
+      <v-btn v-if="!offer.output" class="act main" :disabled="busy || !text" @click="output">
         give the output this value
-      </button>
-      <button
+      </v-btn>
+      <v-btn
         v-if="!offer.force"
+        v-tip="offer.armed_needed ? 'a real rack: writing must be armed in Cabinets' : 'acts in the rack'"
         class="act"
-        type="button"
         :disabled="busy || !text || !plant.may('inject')"
-        :title="offer.armed_needed ? 'a real rack: writing must be armed in Cabinets' : 'acts in the rack'"
         @click="force"
       >
         force in the rack
-      </button>
-      <button class="act" type="button" :disabled="busy || !text || !plant.may('edit')" @click="substitute">
+      </v-btn>
+      <v-btn class="act" :disabled="busy || !text || !plant.may('edit')" @click="substitute">
         substitute here
-      </button>
+      </v-btn>
     </div>
     <p v-if="offer.on_loss" class="small">{{ offer.on_loss }}</p>
     <p class="quiet small">
@@ -116,7 +116,7 @@ onMounted(load)
     <ul v-if="held.length">
       <li v-for="t in held" :key="t.id">
         ◇ {{ t.kind }}: {{ t.what }} · {{ t.who }}
-        <button class="act" type="button" :disabled="busy" @click="release(t.id)">let go</button>
+        <v-btn class="act" :disabled="busy" @click="release(t.id)">let go</v-btn>
       </li>
     </ul>
     <SweepPanel v-if="!offer.output" :point="point" />

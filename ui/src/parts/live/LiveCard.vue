@@ -5,7 +5,7 @@ import type { Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
 import { nowOf } from '../../plant/now'
 import AlarmMark from './AlarmMark.vue'
-import TrendChart from './TrendChart.vue'
+import SmallTrend from '../../plot/SmallTrend.vue'
 
 const props = defineProps<{
   point: number
@@ -39,12 +39,12 @@ function short(x: number | null) {
       <strong class="figure">{{ text('tag') }}</strong>
       <AlarmMark :point="point" />
     </header>
-    <p class="service" :title="text('service')">{{ text('service') || 'no service said' }}</p>
-    <p class="big figure" :class="{ words: now.text.length > 9 }" :title="now.title">
+    <p v-tip="text('service')" class="service">{{ text('service') || 'no service said' }}</p>
+    <p v-tip="now.title" class="big figure" :class="{ words: now.text.length > 9 }">
       <span v-if="now.mark" aria-hidden="true" class="mark">{{ now.mark }}</span>{{ now.text
       }}<span class="unit">{{ now.unit }}</span>
     </p>
-    <p class="says small" :title="now.says">
+    <p v-tip="now.says" class="says small">
       <template v-if="now.says">{{ now.says }}</template>
       <template v-else-if="band">{{ band }}</template>
       <template v-else-if="meter">{{ meter.counted }} counted</template>
@@ -54,7 +54,7 @@ function short(x: number | null) {
         <span class="quiet">{{ NAMES[i] }}</span> {{ short(x) }}
       </li>
     </ol>
-    <TrendChart v-else :point="point" :seconds="seconds" :height="34" :fed="trend" bare />
+    <SmallTrend v-else :point="point" :seconds="seconds" :fed="trend" />
   </article>
 </template>
 

@@ -46,10 +46,10 @@ const lamps = computed(() => {
     <router-link
       v-for="l in lamps"
       :key="l.point"
+      v-tip="l.says"
       class="lamp"
       :class="[l.lamp, { mine: l.point === point }]"
       :to="`/now/${l.point}`"
-      :title="l.says"
       ><i aria-hidden="true" />{{ l.channel }}<span class="aside">{{ l.lamp }}</span></router-link
     >
   </p>

@@ -43,17 +43,10 @@ onMounted(read)
 <template>
   <section class="panel side">
     <div class="keys">
-      <button
-        v-for="s in WINDOWS"
-        :key="s"
-        type="button"
-        class="chip"
-        :class="{ on: seconds === s }"
-        @click="seconds = s"
-      >
+      <v-btn v-for="s in WINDOWS" :key="s" class="chip" :class="{ on: seconds === s }" @click="seconds = s">
         {{ s < 600 ? `${s} s` : `${s / 60} min` }}
-      </button>
-      <button type="button" class="chip" :disabled="busy" @click="read">again</button>
+      </v-btn>
+      <v-btn class="chip" :disabled="busy" @click="read">again</v-btn>
     </div>
     <template v-if="noise">
       <table class="figure">
@@ -88,9 +81,7 @@ onMounted(read)
             <td>{{ units(x.sigma) }}</td>
             <td>{{ x.to_95_s }} s</td>
             <td>
-              <button v-if="plant.may('edit')" type="button" class="mini" @click="use(x.smoothing_s)">
-                take it
-              </button>
+              <v-btn v-if="plant.may('edit')" class="mini" @click="use(x.smoothing_s)"> take it </v-btn>
             </td>
           </tr>
         </tbody>

@@ -18,8 +18,9 @@ import NoisePanel from './NoisePanel.vue'
 import SourcePanel from './SourcePanel.vue'
 import StripPanel from './StripPanel.vue'
 import TracePanel from './TracePanel.vue'
-import TrendChart from './TrendChart.vue'
+import TrendChart from '../../plot/TrendChart.vue'
 import { useOneMoment, type Told } from '../../plant/oneMoment'
+import DenseField from '../../kit/DenseField.vue'
 
 const props = withDefaults(defineProps<{ point: number; page?: boolean }>(), { page: false })
 const emit = defineEmits<{ close: [] }>()
@@ -116,13 +117,13 @@ onUnmounted(() => letGo?.())
       <router-link v-if="plant.may('inject')" class="chip" :to="`/scripts?point=${point}`"
         >script…</router-link
       >
-      <router-link v-if="!page" class="chip" :to="`/now/${point}`" title="this point alone, for a phone"
+      <router-link v-if="!page" v-tip="'this point alone, for a phone'" class="chip" :to="`/now/${point}`"
         >alone</router-link
       >
-      <button v-if="!page" type="button" class="chip" title="Esc" @click="emit('close')">close</button>
+      <v-btn v-if="!page" v-tip="'Esc'" class="chip" @click="emit('close')">close</v-btn>
       <router-link v-else class="chip" to="/live">board</router-link>
     </header>
-    <p class="big figure" :class="[now.kind, { words: now.text.length > 9 }]" :title="now.title">
+    <p v-tip="now.title" class="big figure" :class="[now.kind, { words: now.text.length > 9 }]">
       <span v-if="now.mark" aria-hidden="true">{{ now.mark }} </span>{{ now.text
       }}<span class="unit">{{ now.unit }}</span>
     </p>
@@ -159,7 +160,7 @@ onUnmounted(() => letGo?.())
       ·
       <b class="figure">{{ figure(meter.total, 2) }} {{ text('pulse_unit') }}</b> ·
       <b class="figure">{{ figure(meter.rate * 60, 2) }} {{ text('pulse_unit') }}</b> a minute
-      <button v-if="plant.may('edit')" type="button" class="mini" @click="zero">set to zero</button>
+      <v-btn v-if="plant.may('edit')" class="mini" @click="zero">set to zero</v-btn>
     </p>
 
     <section v-for="a in alarms" :key="a.kind" class="alarm" :class="shapeOf(a).tone">
@@ -171,37 +172,25 @@ onUnmounted(() => letGo?.())
       </p>
       <p v-if="text('alarm_says') && a.kind !== 'fault'" class="quiet">{{ text('alarm_says') }}</p>
       <div v-if="plant.may('edit')" class="keys">
-        <button v-if="waits(a)" type="button" class="act main" @click="say('acknowledge', [a.kind])">
-          acknowledge
-        </button>
-        <button v-if="latched(a)" type="button" class="act" @click="say('reset', [a.kind])">reset</button>
-        <button v-if="a.state === 'shelved'" type="button" class="act" @click="say('unshelve', [a.kind])">
+        <v-btn v-if="waits(a)" class="act main" @click="say('acknowledge', [a.kind])"> acknowledge </v-btn>
+        <v-btn v-if="latched(a)" class="act" @click="say('reset', [a.kind])">reset</v-btn>
+        <v-btn v-if="a.state === 'shelved'" class="act" @click="say('unshelve', [a.kind])">
           take off the shelf
-        </button>
-        <button
-          v-else-if="a.state === 'out of service'"
-          type="button"
-          class="act"
-          @click="say('back in service', [a.kind])"
-        >
+        </v-btn>
+        <v-btn v-else-if="a.state === 'out of service'" class="act" @click="say('back in service', [a.kind])">
           back in service
-        </button>
-        <button
-          v-else-if="!putAside(a)"
-          type="button"
-          class="act"
-          @click="shelf = shelf === a.kind ? null : a.kind"
-        >
+        </v-btn>
+        <v-btn v-else-if="!putAside(a)" class="act" @click="shelf = shelf === a.kind ? null : a.kind">
           put aside…
-        </button>
+        </v-btn>
       </div>
       <form v-if="shelf === a.kind" ref="shelfBox" class="aside" @submit.prevent="say('shelve', [a.kind])">
-        <label>why <input v-model="why" maxlength="200" required /></label>
-        <label>for <input v-model.number="minutes" type="number" min="1" max="10080" /> min</label>
-        <button class="act main" type="submit">shelve</button>
-        <button class="act" type="button" :disabled="!why" @click="say('take out of service', [a.kind])">
+        <label>why <DenseField v-model="why" maxlength="200" required /></label>
+        <label>for <DenseField v-model.number="minutes" type="number" min="1" max="10080" /> min</label>
+        <v-btn class="act main" type="submit">shelve</v-btn>
+        <v-btn class="act" :disabled="!why" @click="say('take out of service', [a.kind])">
           out of service
-        </button>
+        </v-btn>
       </form>
     </section>
 
@@ -213,9 +202,9 @@ onUnmounted(() => letGo?.())
       <p v-if="f.causes.length" class="small">likely: {{ f.causes.join('; or ') }}</p>
       <p v-if="f.next" class="small"><b>next:</b> {{ f.next }}</p>
     </section>
-    <button v-if="advice?.latched && plant.may('edit')" type="button" class="act main" @click="reset">
+    <v-btn v-if="advice?.latched && plant.may('edit')" class="act main" @click="reset">
       reset the fault
-    </button>
+    </v-btn>
 
     <section v-for="t in held" :key="t.id" class="fault apart">
       <p>◇ {{ t.kind }}: {{ t.what }}</p>
@@ -235,31 +224,29 @@ onUnmounted(() => letGo?.())
     </ol>
 
     <div class="keys ranges">
-      <button
+      <v-btn
         v-for="[s, says] in RANGES"
         :key="s"
-        type="button"
         class="chip"
         :class="{ on: seconds === s }"
         @click="seconds = s"
       >
         {{ says }}
-      </button>
+      </v-btn>
     </div>
-    <TrendChart :point="point" :seconds="seconds" :height="page ? 220 : 170" />
+    <TrendChart :point="point" :seconds="seconds" :height="page ? 220 : 170" :beside="page" />
 
     <p v-if="trips" class="trips">▲ it {{ trips }}</p>
     <div class="keys">
-      <button
+      <v-btn
         v-for="name in ['put on', 'hold', 'noise', 'timing', 'trace'] as const"
         :key="name"
-        type="button"
         class="chip"
         :class="{ on: part === name }"
         @click="part = part === name ? '' : name"
       >
         {{ name }}…
-      </button>
+      </v-btn>
     </div>
     <div v-if="part" ref="partBox">
       <SourcePanel v-if="part === 'put on'" :point="point" />

@@ -3,6 +3,7 @@
 import { ref, watch } from 'vue'
 import { ask, api, said, type Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
+import DenseField from '../../kit/DenseField.vue'
 
 const props = defineProps<{ lines: Schemas['ScriptLine'][]; run: Schemas['WholeRunOut'] | null }>()
 const emit = defineEmits<{ line: [number]; signed: [number] }>()
@@ -50,7 +51,7 @@ watch(() => props.run?.id, () => ((says.value = ''), (note.value = ''))) // pret
       </thead>
       <tbody>
         <tr v-for="l in lines" :key="l.line" :class="l.state.replace(' ', '-')" @click="emit('line', l.line)">
-          <td :title="l.state">
+          <td v-tip="l.state">
             <span aria-hidden="true">{{ run ? SIGNS[l.state] : l.sees ? '○' : '◇' }}</span>
           </td>
           <td class="figure">{{ (l.began ?? l.at).toFixed(l.began === null ? 0 : 1) }} s</td>
@@ -65,9 +66,9 @@ watch(() => props.run?.id, () => ((says.value = ''), (note.value = ''))) // pret
       signed as record {{ run.record }} · <a :href="`/api/evidence/${run.record}/pdf`" target="_blank">PDF</a>
     </p>
     <form v-else-if="run?.state === 'done' && plant.may('edit')" class="sign" @submit.prevent="sign">
-      <input v-model="name" placeholder="your name" aria-label="your name" maxlength="80" required />
-      <input v-model="note" placeholder="remark" aria-label="remark" maxlength="400" />
-      <button class="act main" type="submit" :disabled="busy">sign what was seen</button>
+      <DenseField v-model="name" placeholder="your name" aria-label="your name" maxlength="80" required />
+      <DenseField v-model="note" placeholder="remark" aria-label="remark" maxlength="400" />
+      <v-btn class="act main" type="submit" :disabled="busy">sign what was seen</v-btn>
       <p v-if="says" class="bad">■ {{ says }}</p>
     </form>
   </div>

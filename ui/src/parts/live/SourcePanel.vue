@@ -3,6 +3,8 @@
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, said, type Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
+import DenseField from '../../kit/DenseField.vue'
+import ChoiceField from '../../kit/ChoiceField.vue'
 
 const props = defineProps<{ point: number }>()
 const plant = usePlant()
@@ -53,15 +55,11 @@ onMounted(load)
       <p v-for="line in offer.trips" :key="line" class="settle">▲ {{ line }}</p>
       <form class="line" @submit.prevent="signal">
         <template v-if="offer.contact">
-          <button class="act" type="button" :disabled="busy" @click="put({ text: 'closed' }, 'closed')">
-            closed
-          </button>
-          <button class="act" type="button" :disabled="busy" @click="put({ text: 'open' }, 'open')">
-            open
-          </button>
+          <v-btn class="act" :disabled="busy" @click="put({ text: 'closed' }, 'closed')"> closed </v-btn>
+          <v-btn class="act" :disabled="busy" @click="put({ text: 'open' }, 'open')"> open </v-btn>
         </template>
         <template v-else>
-          <input
+          <DenseField
             v-model="text"
             class="figure"
             size="8"
@@ -69,25 +67,23 @@ onMounted(load)
             aria-label="signal"
             required
           />
-          <select v-model="form" aria-label="how it moves" :title="chosen?.says">
-            <option v-for="f in offer.forms" :key="f.name" :value="f.name">{{ f.name }}</option>
-          </select>
+          <ChoiceField
+            v-model="form"
+            v-tip="chosen?.says"
+            aria-label="how it moves"
+            :items="offer.forms.map((f) => f.name)"
+          />
           <template v-if="form !== 'fixed'">
             <label
-              >to <input v-model="high" class="figure" size="6" :placeholder="offer.unit" required
+              >to <DenseField v-model="high" class="figure" size="6" :placeholder="offer.unit" required
             /></label>
-            <label>in <input v-model.number="period" type="number" min="0.1" step="0.1" /> s</label>
+            <label>in <DenseField v-model.number="period" type="number" min="0.1" step="0.1" /> s</label>
           </template>
-          <button class="act main" type="submit" :disabled="busy">put on</button>
+          <v-btn class="act main" type="submit" :disabled="busy">put on</v-btn>
         </template>
-        <button
-          class="act"
-          type="button"
-          :disabled="busy"
-          @click="put({ text: '' }, 'nothing is put on any more')"
-        >
+        <v-btn class="act" :disabled="busy" @click="put({ text: '' }, 'nothing is put on any more')">
           take off
-        </button>
+        </v-btn>
       </form>
       <p v-if="form !== 'fixed' && chosen" class="quiet small">{{ form }}: {{ chosen.says }}</p>
       <form
@@ -96,19 +92,20 @@ onMounted(load)
       >
         <label
           >or something wrong
-          <select v-model="fault" aria-label="what is wrong" required>
-            <option value=""></option>
-            <option v-for="f in offer.faults" :key="f.name" :value="f.name">{{ f.name }}</option>
-          </select></label
-        >
-        <input
+          <ChoiceField
+            v-model="fault"
+            aria-label="what is wrong"
+            required
+            :items="['', ...offer.faults.map((f) => f.name)]"
+        /></label>
+        <DenseField
           v-if="wrong?.amount"
           v-model="amount"
           size="7"
           :placeholder="wrong.amount"
           aria-label="how much"
         />
-        <button class="act" type="submit" :disabled="!fault || busy">make it so</button>
+        <v-btn class="act" type="submit" :disabled="!fault || busy">make it so</v-btn>
         <span v-if="wrong" class="quiet small">{{ wrong.says }}</span>
       </form>
       <p v-if="says" role="status">{{ says }}</p>

@@ -8,6 +8,8 @@ import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, type Schemas } from '../../api/client'
 import { blocks, edgesOf, rounded, squareLine, withEdge } from '../../plant/timing'
 import { usePlant } from '../../plant/store'
+import DenseField from '../../kit/DenseField.vue'
+import ChoiceField from '../../kit/ChoiceField.vue'
 
 const props = defineProps<{ point: number; contact: boolean }>()
 const plant = usePlant()
@@ -341,36 +343,33 @@ onMounted(begin)
       {{ ((strip?.period_s ?? 1) * 1000).toFixed(0) }} ms: what is shorter may be missed.
     </p>
     <div class="keys">
-      <label v-for="f in fields" :key="f.name" :class="{ wide: f.name === 'bands' }" :title="f.says"
+      <label v-for="f in fields" :key="f.name" v-tip="f.says" :class="{ wide: f.name === 'bands' }"
         >{{ f.label }}
-        <select
+        <ChoiceField
           v-if="f.choices.length"
-          :value="now(f.name)"
-          @change="tried = { ...tried, [f.name]: ($event.target as HTMLSelectElement).value }"
-        >
-          <option value=""></option>
-          <option v-for="c in f.choices" :key="c">{{ c }}</option>
-        </select>
-        <input
+          :model-value="now(f.name)"
+          :items="['', ...f.choices]"
+          @update:model-value="tried = { ...tried, [f.name]: $event }"
+        />
+        <DenseField
           v-else
           class="figure"
           :size="f.name === 'bands' ? 34 : 6"
-          :value="now(f.name)"
+          :model-value="now(f.name)"
           @change="tried = { ...tried, [f.name]: ($event.target as HTMLInputElement).value }"
         />
         {{ f.unit }}</label
       >
-      <label>over <input v-model.number="ends" type="number" min="0.5" max="3600" step="0.5" /> s</label>
-      <button
+      <label>over <DenseField v-model.number="ends" type="number" min="0.5" max="3600" step="0.5" /> s</label>
+      <v-btn
         v-if="plant.may('edit')"
         class="act main"
-        type="button"
         :disabled="!Object.keys(tried).length || !!wrong"
         @click="take"
       >
         set these
-      </button>
-      <button v-if="Object.keys(tried).length" class="act" type="button" @click="tried = {}">as it is</button>
+      </v-btn>
+      <v-btn v-if="Object.keys(tried).length" class="act" @click="tried = {}">as it is</v-btn>
     </div>
     <p v-if="wrong" class="bad">■ {{ wrong }}</p>
   </section>

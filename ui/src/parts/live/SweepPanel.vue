@@ -2,8 +2,10 @@
 /** A loop-back: this output is swept, the input it is led to is read, the differences stand in a table and are signed. */
 import { computed, onUnmounted, ref, shallowRef } from 'vue'
 import { ask, api, said, type Schemas } from '../../api/client'
+import { rackById } from '../../plant/now'
 import { usePlant } from '../../plant/store'
 import { figure } from '../../plant/words'
+import DenseField from '../../kit/DenseField.vue'
 
 const props = defineProps<{ point: number }>()
 const plant = usePlant()
@@ -101,7 +103,7 @@ async function wire(on: boolean) {
 }
 const standIn = computed(() => {
   const rack = plant.list.racks[plant.list.row(props.point) ?? -1] ?? 0
-  return plant.plant?.racks.find((r) => r.id === rack)?.stand_in ?? false
+  return rackById(plant, rack)?.stand_in ?? false
 })
 
 async function judge(signed: string) {
@@ -122,20 +124,19 @@ async function judge(signed: string) {
   <div class="sweep">
     <h3>loop-back</h3>
     <form class="keys" @submit.prevent="run">
-      <label>to the input <input v-model="into" class="figure" size="10" placeholder="tag" /></label>
-      <button class="act" type="submit" :disabled="running > 0">sweep</button>
-      <button v-if="running" class="act" type="button" @click="stop">stop</button>
+      <label>to the input <DenseField v-model="into" class="figure" size="10" placeholder="tag" /></label>
+      <v-btn class="act" type="submit" :disabled="running > 0">sweep</v-btn>
+      <v-btn v-if="running" class="act" @click="stop">stop</v-btn>
       <span v-if="running" role="status">level {{ running }} of {{ SHARES.length }}</span>
       <template v-else-if="standIn && plant.may('inject')">
-        <button
+        <v-btn
+          v-tip="'two wires on the stand-in, from this output to that input'"
           class="act"
-          type="button"
-          title="two wires on the stand-in, from this output to that input"
           @click="wire(true)"
         >
           wire it
-        </button>
-        <button class="act" type="button" @click="wire(false)">wires off</button>
+        </v-btn>
+        <v-btn class="act" @click="wire(false)">wires off</v-btn>
       </template>
     </form>
     <p v-if="says" class="bad">■ {{ says }}</p>
@@ -161,12 +162,12 @@ async function judge(signed: string) {
         class="keys"
         @submit.prevent="judge(name)"
       >
-        <label>signed by <input v-model="name" size="14" required maxlength="80" /></label>
+        <label>signed by <DenseField v-model="name" size="14" required maxlength="80" /></label>
         <label
           >your password
-          <input v-model="password" type="password" size="12" required autocomplete="current-password"
+          <DenseField v-model="password" type="password" size="12" required autocomplete="current-password"
         /></label>
-        <button class="act main" type="submit">sign</button>
+        <v-btn class="act main" type="submit">sign</v-btn>
       </form>
       <a v-else-if="result.record" class="act" :href="`/api/evidence/${result.record}/pdf`" target="_blank"
         >record {{ result.record }} as PDF</a

@@ -8,6 +8,7 @@ import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, said, type Schemas } from '../../api/client'
 import { nowOf } from '../../plant/now'
 import { usePlant } from '../../plant/store'
+import DenseField from '../../kit/DenseField.vue'
 
 type Tick = Schemas['TraceStage']['tick']
 const WATCH_S = 20
@@ -107,7 +108,7 @@ onUnmounted(() => (clearInterval(timer), stop?.()))
     <form class="given" @submit.prevent="look">
       <label
         >in the pipe now
-        <input
+        <DenseField
           v-model="given"
           class="figure"
           size="10"
@@ -135,17 +136,12 @@ onUnmounted(() => (clearInterval(timer), stop?.()))
         <span class="figure">{{ s.expected }}</span>
         <span v-if="s.reads" class="figure small">reads {{ s.reads }}</span>
         <span class="ticks">
-          <button type="button" class="mini" :aria-pressed="s.tick === 'seen'" @click="tick(k, 'seen')">
+          <v-btn class="mini" :aria-pressed="s.tick === 'seen'" @click="tick(k, 'seen')">
             {{ s.by_itself && s.tick === 'seen' ? 'seen, by itself' : 'seen' }}
-          </button>
-          <button
-            type="button"
-            class="mini"
-            :aria-pressed="s.tick === 'not seen'"
-            @click="tick(k, 'not seen')"
-          >
+          </v-btn>
+          <v-btn class="mini" :aria-pressed="s.tick === 'not seen'" @click="tick(k, 'not seen')">
             {{ s.by_itself && s.tick === 'not seen' ? 'not seen, by itself' : 'not seen' }}
-          </button>
+          </v-btn>
         </span>
       </li>
     </ol>
@@ -156,7 +152,7 @@ onUnmounted(() => (clearInterval(timer), stop?.()))
     <h2>does it go the right way?</h2>
     <ul v-if="stimuli">
       <li v-for="s in stimuli.stimuli" :key="s.name" class="by-hand">
-        <button type="button" class="act" :disabled="!!doing" @click="act(s.name)">{{ s.name }} now</button>
+        <v-btn class="act" :disabled="!!doing" @click="act(s.name)">{{ s.name }} now</v-btn>
         <span
           >{{ s.says }}: <b class="figure">{{ s.expected }}</b></span
         >

@@ -1,21 +1,11 @@
 <script setup lang="ts">
-/** The rail at the left, comb-edged like trunking. It shows only what works. */
-import {
-  mdiFormatListText,
-  mdiHistory,
-  mdiAccountOutline,
-  mdiClipboardAlertOutline,
-  mdiClipboardCheckOutline,
-  mdiPulse,
-  mdiThemeLightDark,
-  mdiTrayArrowUp,
-  mdiTuneVariant,
-  mdiViewColumnOutline,
-} from '@mdi/js'
+/** The rail at the left, comb-edged like trunking: the places, and how much is open in them. */
+import { mdiThemeLightDark } from '@mdi/js'
 import { computed } from 'vue'
 import { useTheme } from 'vuetify'
 import { accepted } from '../plant/findings'
 import { usePlant } from '../plant/store'
+import { PLACES, placeOf, type Place } from './places'
 
 const theme = useTheme()
 const plant = usePlant()
@@ -25,11 +15,16 @@ const counted = computed(() => {
   return { open: open.length, bad: open.filter((f) => f.severity === 'bad').length }
 })
 const alarmed = computed(() => plant.alarmCount.waiting)
-const open = computed(() => (counted.value.open > 999 ? '999+' : counted.value.open || ''))
-const worst = computed(() => (counted.value.bad ? 'bad' : 'settle'))
-const says = computed(() =>
-  counted.value.open ? `${counted.value.open} open, ${counted.value.bad} of them bad` : 'everything agrees',
-)
+const most = (count: number) => (count > 999 ? '999+' : count || '')
+const tips = computed<Record<string, string>>(() => ({
+  Live: alarmed.value ? `${alarmed.value} alarms wait for somebody` : 'no alarm waits',
+  Findings: counted.value.open
+    ? `${counted.value.open} open, ${counted.value.bad} of them bad`
+    : 'everything agrees',
+}))
+const head = PLACES.filter((place) => !place.foot)
+const foot = PLACES.filter((place) => place.foot)
+const here = (place: Place, route: unknown) => placeOf(route) === place
 
 function turnTheme() {
   const next = theme.global.name.value === 'dark' ? 'light' : 'dark'
@@ -40,60 +35,53 @@ function turnTheme() {
 
 <template>
   <nav class="rail" aria-label="places">
-    <router-link class="place" to="/list" :class="{ here: $route.name === 'list' || $route.name === 'path' }">
-      <v-icon :icon="mdiFormatListText" size="20" />I/O list
-    </router-link>
-    <router-link class="place" to="/cabinets"
-      ><v-icon :icon="mdiViewColumnOutline" size="20" />Cabinets</router-link
-    >
     <router-link
+      v-for="place in head"
+      :key="place.says"
+      v-tip="tips[place.says]"
       class="place"
-      to="/live"
-      :class="{
-        here: ['live', 'now', 'alarms', 'temporary', 'scripts', 'learn'].includes(String($route.name)),
-      }"
-      :title="alarmed ? `${alarmed} alarms wait for somebody` : 'no alarm waits'"
-      ><v-icon :icon="mdiPulse" size="20" />Live<span v-if="alarmed" class="figure count bad">{{
-        alarmed > 999 ? '999+' : alarmed
-      }}</span
-      ><span v-if="plant.holding.length" class="figure count held" title="held: not from the field"
+      :class="{ here: here(place, $route.name) }"
+      :aria-current="here(place, $route.name) ? 'true' : undefined"
+      :to="place.pages[0]!.to"
+      ><v-icon :icon="place.icon" size="20" />{{ place.says
+      }}<span v-if="place.says === 'Live' && alarmed" class="figure count bad">{{ most(alarmed) }}</span
+      ><span
+        v-if="place.says === 'Live' && plant.holding.length"
+        v-tip="'held: not from the field'"
+        class="figure count held"
         >◇ {{ plant.holding.length }}</span
-      ></router-link
-    >
-    <router-link class="place" to="/checkout" :class="{ here: $route.name === 'check' }"
-      ><v-icon :icon="mdiClipboardCheckOutline" size="20" />Checkout</router-link
-    >
-    <router-link class="place" to="/findings" :title="says"
-      ><v-icon :icon="mdiClipboardAlertOutline" size="20" />Findings<span
-        v-if="open"
+      ><span
+        v-if="place.says === 'Findings' && counted.open"
         class="figure count"
-        :class="worst"
-        >{{ open }}</span
+        :class="counted.bad ? 'bad' : 'settle'"
+        >{{ most(counted.open) }}</span
       ></router-link
-    >
-    <router-link class="place" to="/handover"
-      ><v-icon :icon="mdiTrayArrowUp" size="20" />Handover</router-link
     >
     <span class="gap" />
-    <button class="place" type="button" title="light or dark" @click="turnTheme">
+    <v-btn v-tip="'light or dark'" class="place" @click="turnTheme">
       <v-icon :icon="mdiThemeLightDark" size="20" />{{
         theme.global.name.value === 'dark' ? 'light' : 'dark'
       }}
-    </button>
-    <router-link class="place" to="/conventions"
-      ><v-icon :icon="mdiTuneVariant" size="20" />Rules</router-link
+    </v-btn>
+    <router-link
+      v-for="place in foot"
+      :key="place.says"
+      class="place"
+      :class="{ here: here(place, $route.name) }"
+      :to="place.pages[0]!.to"
+      ><v-icon :icon="place.icon" size="20" />{{ place.says }}</router-link
     >
-    <router-link class="place" to="/history"><v-icon :icon="mdiHistory" size="20" />History</router-link>
-    <router-link class="place" to="/account"><v-icon :icon="mdiAccountOutline" size="20" />You</router-link>
   </nav>
 </template>
 
 <style scoped>
 .rail {
   position: relative;
+  grid-row: 1 / 3;
   display: flex;
   flex-direction: column;
   padding: 8px 8px 8px 2px;
+  overflow: hidden auto;
   background: rgb(var(--v-theme-rail));
 }
 
@@ -126,8 +114,7 @@ function turnTheme() {
   cursor: pointer;
 }
 
-.place.here,
-.place.router-link-active {
+.place.here {
   background: rgb(var(--v-theme-copper));
   color: rgb(var(--v-theme-on-primary));
 }
@@ -156,7 +143,7 @@ function turnTheme() {
 @media (max-width: 600px) {
   .rail {
     flex-direction: row;
-    grid-row: 2;
+    grid-row: 3;
     justify-content: space-around;
     padding: 6px 2px 2px;
   }

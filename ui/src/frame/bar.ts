@@ -1,0 +1,55 @@
+/**
+ * The bar on top, shared by all pages: what is sought, and who takes it. A page that filters by it says so while it is
+ * open; on all others the bar itself shows what it finds.
+ */
+import { defineStore } from 'pinia'
+import { onUnmounted, ref, shallowRef } from 'vue'
+
+/** Something to do, with its key: in the palette while the page that offers it is open. */
+export interface Command {
+  says: string
+  keys?: string
+  run: () => unknown
+}
+
+export const useBar = defineStore('bar', () => {
+  const query = ref('')
+  const onlyFindings = ref(false)
+  /** How many points the page shows of all; nothing where it shows none. */
+  const shown = ref<number | null>(null)
+  const notes = ref<string[]>([])
+  const filters = ref(false)
+  const palette = ref(false)
+  /** Grows when the first steps are to be shown again. */
+  const tour = ref(0)
+  /** Grows when the find field is wanted. */
+  const wanted = ref(0)
+  const commands = shallowRef<readonly Command[]>([])
+  /** What Enter in the find field does on a page that filters. */
+  const enter = shallowRef<(() => void) | null>(null)
+
+  /** The page takes what is sought as its filter, as long as it is open. */
+  function filter(done: () => void) {
+    filters.value = true
+    enter.value = done
+    onUnmounted(() => {
+      filters.value = false
+      enter.value = null
+      shown.value = null
+      notes.value = []
+      query.value = ''
+      onlyFindings.value = false
+    })
+  }
+
+  /** What can be done on this page, as long as it is open. */
+  function offer(some: readonly Command[]) {
+    commands.value = [...commands.value, ...some]
+    onUnmounted(() => (commands.value = commands.value.filter((one) => !some.includes(one))))
+  }
+
+  return {
+    query, onlyFindings, shown, notes, filters, palette, tour, wanted, commands, enter,
+    filter, offer, focus: () => wanted.value++,
+  } // prettier-ignore
+})

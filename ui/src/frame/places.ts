@@ -1,0 +1,121 @@
+/**
+ * Where things are: the places of the rail, the pages of each as tabs, their names for people, and the chapter of the
+ * guide that is about them.
+ */
+import {
+  mdiAccountOutline,
+  mdiClipboardAlertOutline,
+  mdiClipboardCheckOutline,
+  mdiFormatListText,
+  mdiHistory,
+  mdiPulse,
+  mdiTrayArrowUp,
+  mdiTuneVariant,
+  mdiViewColumnOutline,
+} from '@mdi/js'
+
+export interface Page {
+  /** The route's name. */
+  name: string
+  to: string
+  says: string
+  /** The heading of the guide that explains it. */
+  guide: string
+  /** Other words by which people look for it. */
+  also?: string
+}
+
+export interface Place {
+  says: string
+  icon: string
+  /** The first is where the place begins. */
+  pages: readonly Page[]
+  /** Routes that belong to the place and are no tab: one point, one check. */
+  within?: readonly string[]
+  /** At the foot of the rail. */
+  foot?: boolean
+}
+
+export const PLACES: readonly Place[] = [
+  {
+    says: 'I/O list',
+    icon: mdiFormatListText,
+    pages: [{ name: 'list', to: '/list', says: 'I/O list', guide: 'the-list', also: 'points channels sheet' }],
+    within: ['path', 'wiring'],
+  },
+  {
+    says: 'Cabinets',
+    icon: mdiViewColumnOutline,
+    pages: [
+      { name: 'cabinets', to: '/cabinets', says: 'cabinets', guide: 'cabinets', also: 'racks modules spare' },
+      { name: 'types', to: '/types', says: 'module types', guide: 'cabinets', also: 'manual' },
+      { name: 'cables', to: '/cables', says: 'cables', guide: 'wiring', also: 'cores strips terminals' },
+      { name: 'finder', to: '/finder', says: 'finder', guide: 'foreign-racks-the-finder', also: 'registers byte order' },
+    ],
+  },
+  {
+    says: 'Live',
+    icon: mdiPulse,
+    pages: [
+      { name: 'live', to: '/live', says: 'board', guide: 'live-what-the-plant-says-now', also: 'values trends' },
+      { name: 'alarms', to: '/alarms', says: 'alarms', guide: 'alarms', also: 'shelve acknowledge' },
+      { name: 'temporary', to: '/temporary', says: 'temporary changes', guide: 'putting-on-holding-temporary-changes', also: 'force bypass jumper' },
+      { name: 'scripts', to: '/scripts', says: 'scripts', guide: 'putting-on-holding-temporary-changes', also: 'test sequence' },
+      { name: 'learn', to: '/learn', says: 'learn', guide: 'the-idea', also: 'training 4–20' },
+    ],
+    within: ['now'],
+  },
+  {
+    says: 'Checkout',
+    icon: mdiClipboardCheckOutline,
+    pages: [{ name: 'checkout', to: '/checkout', says: 'checkout', guide: 'checkout', also: 'loop check calibrate' }],
+    within: ['check'],
+  },
+  {
+    says: 'Findings',
+    icon: mdiClipboardAlertOutline,
+    pages: [{ name: 'findings', to: '/findings', says: 'findings', guide: 'findings', also: 'faults mistakes rules' }],
+  },
+  {
+    says: 'Handover',
+    icon: mdiTrayArrowUp,
+    pages: [
+      { name: 'handover', to: '/handover', says: 'handover', guide: 'handover-files', also: 'export print' },
+      { name: 'import', to: '/import', says: 'bring a list in', guide: 'handover-files', also: 'import csv xlsx' },
+      { name: 'revisions', to: '/revisions', says: 'issues', guide: 'history-and-issues', also: 'revisions redline' },
+    ],
+  },
+  {
+    says: 'Rules',
+    icon: mdiTuneVariant,
+    foot: true,
+    pages: [{ name: 'conventions', to: '/conventions', says: 'rules of the plant', guide: 'rules-the-plants-conventions', also: 'conventions settings' }],
+  },
+  {
+    says: 'History',
+    icon: mdiHistory,
+    foot: true,
+    pages: [{ name: 'history', to: '/history', says: 'history', guide: 'history-and-issues', also: 'undo changes who' }],
+  },
+  {
+    says: 'You',
+    icon: mdiAccountOutline,
+    foot: true,
+    pages: [{ name: 'account', to: '/account', says: 'you', guide: 'people', also: 'password sign out people backup' }],
+  },
+] // prettier-ignore
+
+export const PAGES: readonly Page[] = PLACES.flatMap((place) => place.pages)
+
+/** The place that a route belongs to. */
+export function placeOf(route: unknown): Place | undefined {
+  const name = String(route)
+  return PLACES.find(
+    (place) => place.within?.includes(name) || place.pages.some((page) => page.name === name),
+  )
+}
+
+/** The page of a route; that of its place for what has no tab of its own. */
+export function pageOf(route: unknown): Page | undefined {
+  return PAGES.find((page) => page.name === String(route)) ?? placeOf(route)?.pages[0]
+}

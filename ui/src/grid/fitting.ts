@@ -1,0 +1,73 @@
+/** Texts cut to a width the way a canvas draws them, with what was measured kept. */
+
+export interface Measures {
+  font: string
+  measureText(text: string): { width: number }
+}
+
+const MOST_KEPT = 20_000
+const CUT = '…'
+
+export class Fitting {
+  /** The font that is set; asking the canvas for it takes longer than measuring. */
+  font = ''
+  private widths = new Map<string, Map<string, number>>()
+  private cuts = new Map<string, Map<string, string>>()
+  private of: Map<string, number> = new Map()
+  private kept = 0
+
+  constructor(private readonly on: Measures) {}
+
+  /** Measure and draw in this font from now on. */
+  use(font: string): void {
+    if (font === this.font) return
+    this.on.font = this.font = font
+    const known = this.widths.get(font)
+    if (known) this.of = known
+    else this.widths.set(font, (this.of = new Map()))
+  }
+
+  /** Width of a text, CSS pixels. */
+  width(text: string): number {
+    let width = this.of.get(text)
+    if (width === undefined) {
+      if (++this.kept > MOST_KEPT) this.forget()
+      this.of.set(text, (width = this.on.measureText(text).width))
+    }
+    return width
+  }
+
+  /** The text, or as much of its beginning as fits with a sign that it goes on. */
+  cut(text: string, room: number): string {
+    if (room <= 0) return ''
+    if (this.width(text) <= room) return text
+    const key = `${this.font}\n${room}`
+    let cuts = this.cuts.get(key)
+    if (!cuts) this.cuts.set(key, (cuts = new Map()))
+    let cut = cuts.get(text)
+    if (cut !== undefined) return cut
+    let low = 0
+    let high = text.length
+    while (low < high) {
+      const middle = Math.ceil((low + high) / 2)
+      if (this.on.measureText(text.slice(0, middle) + CUT).width <= room) low = middle
+      else high = middle - 1
+    }
+    // Half a character is none.
+    if (low && /[\uD800-\uDBFF]/.test(text[low - 1]!)) low--
+    cut = low ? text.slice(0, low) + CUT : ''
+    if (++this.kept > MOST_KEPT) this.forget()
+    else cuts.set(text, cut)
+    return cut
+  }
+
+  /** Measure anew: other fonts have come, or the canvas was made anew. */
+  forget(): void {
+    this.widths.clear()
+    this.cuts.clear()
+    this.kept = 0
+    const { font } = this
+    this.font = ''
+    if (font) this.use(font)
+  }
+}
