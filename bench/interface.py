@@ -50,7 +50,11 @@ def tasks(trace: bytes) -> list[tuple[float, float]]:
     """(begin, processor time), ms, of the tasks of the page's main thread, from a trace of the browser."""
     events = json.loads(trace)["traceEvents"]
     main = {(e["pid"], e["tid"]) for e in events if e.get("name") == "thread_name" and e["args"]["name"] == MAIN}
-    found = [(e["ts"] / 1000, e.get("tdur", e.get("dur", 0)) / 1000) for e in events if e["name"] == TASK and (e["pid"], e["tid"]) in main]
+    found = [
+        (e["ts"] / 1000, e.get("tdur", e.get("dur", 0)) / 1000)
+        for e in events
+        if e["name"] == TASK and (e["pid"], e["tid"]) in main
+    ]
     return sorted(found)
 
 
@@ -66,7 +70,9 @@ def flow(page: Any, step: Callable[[], None]) -> tuple[list[float], int]:
         page.evaluate(_DRAWN)
         begins.append(0.0)
     trace = browser.stop_tracing()
-    marks = sorted(e["ts"] / 1000 for e in json.loads(trace)["traceEvents"] if e.get("name") == "step" and e["ph"] in "RIi")
+    marks = sorted(
+        e["ts"] / 1000 for e in json.loads(trace)["traceEvents"] if e.get("name") == "step" and e["ph"] in "RIi"
+    )
     longest = []
     every = tasks(trace)
     for begin, end in zip(marks, [*marks[1:], float("inf")], strict=True):
@@ -106,7 +112,9 @@ def measured(page: Any, address: str, report: Report) -> None:
         if name == "→ held":
             page.keyboard.press("Home")
         longest, blank = flow(page, step)
-        report.add(f"{name}: longest task of a step, median", f"{statistics.median(longest):.1f} ms", f"{MEDIAN_MS:.0f} ms")
+        report.add(
+            f"{name}: longest task of a step, median", f"{statistics.median(longest):.1f} ms", f"{MEDIAN_MS:.0f} ms"
+        )
         report.add(f"{name}: worst", f"{max(longest):.1f} ms", f"{WORST_MS:.0f} ms")
         report.add(f"{name}: blank rows", str(blank), "0")
     page.keyboard.press("Control+Home")
@@ -157,7 +165,9 @@ def measured(page: Any, address: str, report: Report) -> None:
     files = page.evaluate("performance.getEntriesByType('resource').map((r) => new URL(r.name).pathname)")
     sent = [front / name.lstrip("/") for name in files if name.endswith((".js", ".css"))]
     size = sum(len(gzip.compress(file.read_bytes(), 9)) for file in sent if file.exists())
-    report.add(f"scripts and styles of the first visit to the list, {len(sent)} files", f"{size / 1000:.0f} kB", "400 kB")
+    report.add(
+        f"scripts and styles of the first visit to the list, {len(sent)} files", f"{size / 1000:.0f} kB", "400 kB"
+    )
     page.wait_for_timeout(2000)
     cdp = page.context.new_cdp_session(page)
     cdp.send("Performance.enable")

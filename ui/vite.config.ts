@@ -4,6 +4,7 @@ import { join } from 'node:path'
 import vue from '@vitejs/plugin-vue'
 import { defineConfig, type Plugin } from 'vite'
 import vuetify from 'vite-plugin-vuetify'
+import { guide } from './guide'
 
 const dist = process.env.CANALETA_FRONT ?? new URL('./dist', import.meta.url).pathname
 
@@ -23,7 +24,7 @@ function zipped(): Plugin {
 }
 
 export default defineConfig({
-  plugins: [vue(), vuetify(), zipped()],
+  plugins: [vue(), vuetify(), guide(), zipped()],
   build: { outDir: dist, emptyOutDir: true, chunkSizeWarningLimit: 700 },
   worker: { format: 'es' },
   server: { proxy: { '/api': process.env.CANALETA_API ?? 'http://127.0.0.1:8412' } },

@@ -110,7 +110,8 @@ def test_a_board_is_kept_and_a_point_is_opened_beside_it(site: Site) -> None:
     expect(page.locator(".hung")).to_have_count(2)
     page.locator(".hung", has_text="PT-3108").click()
     expect(page.locator(".beside-it .big")).to_contain_text("Pa")
-    expect(page.locator(".beside-it .trend path.mean")).to_have_count(1)
+    trend = page.locator(".beside-it .trend").get_by_role("img")
+    expect(trend).to_have_attribute("aria-label", re.compile(r"PT-3108 from −?\d.* Pa to .* Pa, last .* Pa"))
     page.get_by_role("button", name="six stations").click()
     expect(page.locator(".hung", has_text="PT-3108").locator(".stations li")).to_have_count(6)
 

@@ -17,11 +17,11 @@ PATIENCE_MS = 600_000
 
 def choose(page: Page, label: str, title: str) -> None:
     """Choose the one of a field's choices whose words begin so."""
-    field = page.get_by_label(label, exact=True).and_(page.locator("input"))
+    field = page.get_by_label(re.compile(rf"^\s*{re.escape(label)}(\s|$)")).and_(page.locator("input")).first
     field.click(force=True)  # what it says lies over it
     if field.get_attribute("readonly") is None and field.get_attribute("type") != "hidden":
         field.fill(title)
-    page.get_by_role("option", name=re.compile(f"^{re.escape(title)}")).first.click()
+    page.get_by_role("option", name=re.compile(rf"(^|\s){re.escape(title)}")).first.click()
 
 
 class Site:
@@ -60,6 +60,8 @@ class Site:
             permissions=["clipboard-read", "clipboard-write"],
         )
         self._contexts.append(context)
+        # Whoever tries a journey has been here before.
+        context.add_init_script("localStorage.setItem('canaleta-first-steps', 'true')")
         return context
 
     def _heard(self, message: ConsoleMessage) -> None:

@@ -60,6 +60,9 @@ def test_three_that_moved_are_named_and_nobody_else(seed: int) -> None:
     for one in found:
         assert [p.signal for p in one.plateaus] == pytest.approx(list(STAIRS), abs=0.06)
         assert all(p.readings >= 3 for p in one.plateaus)
+        # As `watched` has it: 2000 counts and 6.25 % to the milliampere, from 4 mA.
+        assert [p.counts for p in one.plateaus] == pytest.approx([2000 * (s - 4) for s in STAIRS], abs=120)
+        assert [p.value for p in one.plateaus] == pytest.approx([6.25 * (s - 4) for s in STAIRS], abs=0.4)
 
 
 def test_nobody_plays_and_nobody_is_found_for_an_hour() -> None:

@@ -6,6 +6,7 @@ import { usePlant } from './plant/store'
 import RoomNotice from './parts/RoomNotice.vue'
 import TipLayer from './kit/TipLayer.vue'
 import CommandPalette from './frame/CommandPalette.vue'
+import FirstSteps from './frame/FirstSteps.vue'
 import FrameBar from './frame/FrameBar.vue'
 import RailNav from './frame/RailNav.vue'
 import NoticeBar from './parts/NoticeBar.vue'
@@ -38,7 +39,10 @@ async function enter(now: Parameters<typeof plant.enter>[0]) {
     <div v-if="plant.session && plant.ready" class="frame">
       <RailNav />
       <FrameBar />
-      <main class="page" :class="{ noted: plant.room.says }"><RoomNotice /><router-view /></main>
+      <main class="page">
+        <div class="over"><RoomNotice /><FirstSteps /></div>
+        <router-view />
+      </main>
       <CommandPalette />
       <NoticeBar />
       <TipLayer />
@@ -64,7 +68,7 @@ async function enter(now: Parameters<typeof plant.enter>[0]) {
 }
 
 /* A notice over the page takes its height from it. */
-.page.noted {
+.page {
   display: grid;
   grid-template-rows: auto minmax(0, 1fr);
 }

@@ -30,6 +30,7 @@ export const router = createRouter({
       name: 'conventions',
       component: () => import('./pages/ConventionsPage.vue'),
     },
+    { path: '/guide', name: 'guide', component: () => import('./pages/GuidePage.vue') },
     { path: '/account', name: 'account', component: () => import('./pages/AccountPage.vue') },
     // The one-time token behind # is used up: it does not stay in the address.
     { path: '/enter', redirect: () => ({ path: '/list', hash: '' }) },

@@ -51,10 +51,6 @@ watch(
         autofocus
         placeholder="what to do, or where to go"
         aria-label="what to do, or where to go"
-        role="combobox"
-        aria-expanded="true"
-        aria-controls="hits"
-        :aria-activedescendant="`hit-${list?.marked ?? 0}`"
         @keydown="list?.key($event)"
       />
       <HitList ref="list" :hits="hits" @picked="bar.palette = false" />

@@ -119,10 +119,6 @@ useEventListener('pointerdown', (event: PointerEvent) => {
         :placeholder="bar.filters ? '/  kiln 2 signal:tc has:finding' : '/  find'"
         aria-label="find"
         autocomplete="off"
-        :role="bar.filters ? undefined : 'combobox'"
-        :aria-expanded="bar.filters ? undefined : open"
-        aria-controls="hits"
-        :aria-activedescendant="open ? `hit-${list?.marked ?? 0}` : undefined"
         @keydown="key"
       />
       <v-card v-if="open" class="found"><HitList ref="list" :hits="hits" @picked="picked" /></v-card>
@@ -140,7 +136,9 @@ useEventListener('pointerdown', (event: PointerEvent) => {
     >
       <span aria-hidden="true">▲</span> {{ toSettle }} to settle{{ bar.onlyFindings ? ' · only these' : '' }}
     </v-btn>
-    <span id="bar-more" class="more" />
+    <router-link v-if="bar.more" :to="bar.more.to" class="chip" :class="{ settle: bar.more.settle }"
+      ><span v-if="bar.more.settle" aria-hidden="true">▲</span> {{ bar.more.says }}</router-link
+    >
     <span class="gap" />
     <router-link v-if="plant.holding.length" to="/temporary" class="chip apart"
       >◇ {{ plant.holding.length }} held: not from the field</router-link
@@ -234,10 +232,6 @@ useEventListener('pointerdown', (event: PointerEvent) => {
   z-index: 20;
   width: 460px;
   max-width: 90vw;
-}
-
-.more {
-  display: contents;
 }
 
 .link {

@@ -38,6 +38,14 @@ defineExpose({ key, marked })
 </script>
 
 <template>
+  <!-- The hand stays in the field: what the arrows come to is said. -->
+  <p class="unseen" role="status">
+    {{
+      hits[marked]
+        ? `${hits[marked]!.says} ${hits[marked]!.more}, ${marked + 1} of ${hits.length}`
+        : 'nothing found'
+    }}
+  </p>
   <v-list id="hits" class="hits" role="listbox" aria-label="what was found">
     <template v-for="(hit, k) in hits" :key="`${hit.kind} ${hit.says} ${hit.to ?? ''}`">
       <v-list-subheader v-if="heads[k]" role="presentation">{{ heads[k] }}</v-list-subheader>

@@ -19,6 +19,8 @@ export const useBar = defineStore('bar', () => {
   const shown = ref<number | null>(null)
   const notes = ref<string[]>([])
   const filters = ref(false)
+  /** What a page has to say beside the count, and where it leads. */
+  const more = shallowRef<{ says: string; to: string; settle: boolean } | null>(null)
   const palette = ref(false)
   /** Grows when the first steps are to be shown again. */
   const tour = ref(0)
@@ -37,6 +39,7 @@ export const useBar = defineStore('bar', () => {
       enter.value = null
       shown.value = null
       notes.value = []
+      more.value = null
       query.value = ''
       onlyFindings.value = false
     })
@@ -49,7 +52,7 @@ export const useBar = defineStore('bar', () => {
   }
 
   return {
-    query, onlyFindings, shown, notes, filters, palette, tour, wanted, commands, enter,
+    query, onlyFindings, shown, notes, more, filters, palette, tour, wanted, commands, enter,
     filter, offer, focus: () => wanted.value++,
   } // prettier-ignore
 })

@@ -101,6 +101,7 @@ export const PLACES: readonly Place[] = [
     says: 'You',
     icon: mdiAccountOutline,
     foot: true,
+    within: ['guide'],
     pages: [{ name: 'account', to: '/account', says: 'you', guide: 'people', also: 'password sign out people backup' }],
   },
 ] // prettier-ignore

@@ -166,11 +166,16 @@ const settle = () => {
 }
 const settled = useDebounceFn(settle, RESTS_MS)
 
+function where() {
+  scroll.top = box.value?.scrollTop ?? 0
+  scroll.left = box.value?.scrollLeft ?? 0
+}
+
 function scrolled() {
   scrolling = true
   rest?.pause()
-  scroll.top = box.value?.scrollTop ?? 0
-  left.value = scroll.left = box.value?.scrollLeft ?? 0
+  where()
+  left.value = scroll.left
   frame.resume()
   void settled()
 }
@@ -277,6 +282,8 @@ const left = ref(0)
 const pressing = shallowRef(false)
 
 function placeOf(event: MouseEvent) {
+  // The box may have been scrolled and not said so yet.
+  where()
   const drawn = canvas.value!.getBoundingClientRect()
   return cellAt(event.clientX - drawn.left, event.clientY - drawn.top, sight(), cells.value, lefts.value)
 }
@@ -294,6 +301,7 @@ function press(event: PointerEvent) {
 
 function drag(event: PointerEvent) {
   if (!pressing.value || event.pointerType !== 'mouse') return
+  where()
   const drawn = canvas.value!.getBoundingClientRect()
   const x = Math.min(Math.max(event.clientX - drawn.left, 0), drawn.width - 1)
   const y = Math.min(Math.max(event.clientY - drawn.top, -1), drawn.height)

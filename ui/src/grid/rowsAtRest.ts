@@ -146,8 +146,12 @@ export class RowsAtRest {
           })
     box.append(...cells)
     const kept = { box, row, cells }
+    // A reader goes through them as they stand in the list.
+    let after: number | undefined
+    for (const other of this.kept.keys())
+      if (other > index && (after === undefined || other < after)) after = other
+    this.body.insertBefore(box, after === undefined ? null : this.kept.get(after)!.box)
     this.kept.set(index, kept)
-    this.body.append(box)
     return kept
   }
 }

@@ -4,7 +4,9 @@
  *
  *     <ChoiceField v-model="role" :items="['reader', 'engineer']" aria-label="role" />
  */
-import { computed, useAttrs } from 'vue'
+import { computed, ref, useAttrs } from 'vue'
+import type { ComponentPublicInstance } from 'vue'
+import { useNamed } from './named'
 import { VAutocomplete, VSelect } from 'vuetify/components'
 
 export interface Choice<V> {
@@ -19,6 +21,8 @@ const model = defineModel<V>({ required: true })
 const MANY = 12
 
 const attrs = useAttrs()
+const field = ref<ComponentPublicInstance | null>(null)
+useNamed(field, () => attrs['aria-label'] as string | undefined)
 const all = computed(() =>
   props.items.map((item) => (typeof item === 'object' ? item : { value: item, title: String(item) })),
 )
@@ -29,6 +33,7 @@ const width = computed(() => Math.max(4, ...all.value.map((item) => item.title.l
 <template>
   <component
     :is="many ? VAutocomplete : VSelect"
+    ref="field"
     v-model="model"
     class="choice"
     :items="all"

@@ -1,11 +1,14 @@
 <script setup lang="ts">
 /** A point chosen by a few letters of its tag or its service. */
-import { computed, ref } from 'vue'
+import { computed, ref, type ComponentPublicInstance } from 'vue'
+import { useNamed } from './named'
 import { usePlant } from '../plant/store'
 
-defineProps<{ label: string }>()
+const props = defineProps<{ label: string }>()
 const emit = defineEmits<{ picked: [point: number] }>()
 const MOST = 12
+const field = ref<ComponentPublicInstance | null>(null)
+useNamed(field, () => props.label)
 const plant = usePlant()
 const text = ref('')
 const chosen = ref<number | null>(null)
@@ -32,6 +35,7 @@ function pick(point: number | null) {
 
 <template>
   <v-autocomplete
+    ref="field"
     v-model:search="text"
     :model-value="chosen"
     class="choice tag-field"

@@ -289,9 +289,6 @@ onUnmounted(() => removeEventListener('keydown', key))
           />
           <v-btn type="submit" class="act" :disabled="!newName.trim()">add</v-btn>
         </form>
-        <router-link class="chip" to="/types">module types</router-link>
-        <router-link class="chip" to="/cables">cables</router-link>
-        <router-link v-if="plant.may('engineer')" class="chip" to="/finder">finder</router-link>
       </nav>
       <div ref="box" class="work">
         <p v-if="trouble" class="bad">■ {{ trouble }}</p>
@@ -376,7 +373,7 @@ onUnmounted(() => removeEventListener('keydown', key))
 
 .cabinets {
   display: grid;
-  grid-template-columns: 168px minmax(0, 1fr) 284px;
+  grid-template-columns: 160px minmax(0, 1fr) 284px;
   height: 100%;
 }
 

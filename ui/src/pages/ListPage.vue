@@ -201,6 +201,10 @@ let telling: ReturnType<typeof setInterval> | undefined
 onBeforeRouteLeave(() => clearTimeout(noted))
 
 bar.filter(() => grid.value?.focus())
+watch(issue, ({ mark, changed }) => {
+  const says = changed ? `${changed} changed since ${mark}` : `as issued, ${mark}`
+  bar.more = mark ? { says, to: '/revisions', settle: changed > 0 } : null
+})
 bar.offer([
   { says: 'new points', keys: 'Alt+N', run: () => show('new') },
   { says: 'columns of the list', keys: 'Alt+C', run: () => show('columns') },
@@ -239,11 +243,6 @@ useEscape(() => panel.value, shut, column)
 
 <template>
   <section class="list">
-    <Teleport to="#bar-more">
-      <router-link v-if="issue.mark" to="/revisions" class="chip" :class="{ settle: issue.changed }">{{
-        issue.changed ? `▲ ${issue.changed} changed since ${issue.mark}` : `as issued, ${issue.mark}`
-      }}</router-link>
-    </Teleport>
     <ToolStrip :panel="panel" @show="show($event as Panel)" @series="grid?.countOn()" @out="save" />
     <div class="work" :class="{ beside: panel }">
       <GridView

@@ -267,4 +267,30 @@ header .chip {
     height: auto;
   }
 }
+
+/* For the person at the device: one point, one thing under the other. */
+@media (max-width: 760px) {
+  .below {
+    grid-template-columns: minmax(0, 1fr);
+  }
+
+  .below > :deep(.points) {
+    display: none;
+  }
+
+  .work {
+    padding: 8px 10px;
+  }
+
+  header {
+    flex-wrap: wrap;
+    gap: 6px 10px;
+  }
+
+  .middle,
+  .foot,
+  .foot.both {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
 </style>

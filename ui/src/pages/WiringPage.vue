@@ -101,6 +101,7 @@ onMounted(() => void read())
 
 header {
   display: flex;
+  flex-wrap: wrap;
   gap: 8px;
   align-items: center;
   margin-bottom: 8px;
@@ -111,7 +112,7 @@ header a {
 }
 
 h1 {
-  flex: 1;
+  flex: 1 0 220px;
   margin: 0;
   font-size: 17px;
 }

@@ -261,6 +261,27 @@ input.stale {
   }
 }
 
+@media (max-width: 760px) {
+  .stations {
+    grid-template-columns: minmax(0, 1fr);
+    gap: 6px;
+  }
+
+  .station {
+    min-height: 0;
+    margin-top: 0;
+    border-left: 4px solid rgb(var(--v-theme-copper));
+  }
+
+  .drop {
+    display: none;
+  }
+
+  input {
+    font-size: 20px;
+  }
+}
+
 .line {
   margin: 0;
   overflow: hidden;

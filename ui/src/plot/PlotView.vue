@@ -10,7 +10,7 @@ import { computed, markRaw, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useResizeObserver } from '@vueuse/core'
 import { faint, useColours, type Colour } from '../theme/colours'
 import { figure } from '../plant/words'
-import { csvOf, summary, type Line, type Mark, type Point, type Span } from './plotting'
+import { csvOf, summary, timeMarks, type Line, type Mark, type Point, type Span } from './plotting'
 
 const props = withDefaults(
   defineProps<{
@@ -68,7 +68,13 @@ function options(width: number): uPlot.Options {
   const series: uPlot.Series[] = [{}]
   const bands: uPlot.Band[] = []
   const scales: uPlot.Scales = { x: { time: !props.unit } }
-  const axes: uPlot.Axis[] = [axis({ size: 22 })]
+  const axes: uPlot.Axis[] = [
+    axis({
+      size: 22,
+      space: 70,
+      values: (_: uPlot, splits: number[]) => (props.unit ? quantities(splits) : timeMarks(splits)),
+    }),
+  ]
   for (const line of props.lines) {
     const scale = scaleOf(line)
     series.push({
@@ -136,6 +142,8 @@ function decimalsOf(splits: number[], least = 0): number {
   const step = Math.abs((splits[1] ?? 1) - (splits[0] ?? 0)) || 1
   return Math.max(least, Math.min(8, Math.ceil(-Math.log10(step) - 1e-9)))
 }
+
+const quantities = (splits: number[]) => splits.map((v) => figure(v, decimalsOf(splits)))
 
 function whole(): [number, number] {
   if (props.range) return [...props.range]

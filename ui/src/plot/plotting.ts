@@ -105,3 +105,18 @@ export function onOneAxis(all: readonly { times: readonly number[]; columns: rea
     ),
   }
 }
+
+const two = (n: number) => String(n).padStart(2, '0')
+
+/** Times (s since 1970) as they stand at an axis: as fine as they lie, with the day where one begins. */
+export function timeMarks(times: readonly number[]): string[] {
+  const step = (times[1] ?? Infinity) - (times[0] ?? 0)
+  return times.map((t) => {
+    const at = new Date(t * 1000)
+    const day = `${at.getFullYear()}-${two(at.getMonth() + 1)}-${two(at.getDate())}`
+    if (step >= 86_400 || (at.getHours() === 0 && at.getMinutes() === 0 && at.getSeconds() === 0))
+      return day.slice(5)
+    const minutes = `${two(at.getHours())}:${two(at.getMinutes())}`
+    return step < 60 ? `${minutes}:${two(at.getSeconds())}` : minutes
+  })
+}

@@ -13,6 +13,8 @@ const props = defineProps<{
   held: number
   fit: Schemas['FitOut'] | undefined
   chosen: boolean
+  /** Little room: number and tag alone. */
+  dense?: boolean
 }>()
 const emit = defineEmits<{ take: [channel: Channel]; hold: [point: number]; choose: [] }>()
 const plant = usePlant()
@@ -33,6 +35,11 @@ function stands(channel: Channel): string {
 
 /** What is wrong with the point on it, the worst first. */
 const faultOf = (channel: Channel) => (channel.point ? plant.findingsOf.get(channel.point)?.[0] : undefined)
+const tipOf = (channel: Channel) =>
+  [
+    `${channel.address} · ${channel.direct} · ${channel.register_at} · terminals ${channel.terminals.join(' ')}`,
+    faultOf(channel)?.text,
+  ].filter(Boolean).join('\n') // prettier-ignore
 const can = (channel: Channel) => ['fits', 'warns'].includes(stands(channel))
 const unused = (channel: Channel) => (channel.wired ? 'wired spare' : 'free')
 </script>
@@ -40,16 +47,17 @@ const unused = (channel: Channel) => (channel.wired ? 'wired spare' : 'free')
 <template>
   <section
     class="module"
-    :class="[{ chosen, passive }, held ? fit?.level : '']"
+    :class="[{ chosen, passive, tight: dense }, held ? fit?.level : '']"
     :aria-label="module.slot ? `slot ${module.slot}, ${module.title}` : module.title"
     :data-module="module.module"
   >
     <button
-      v-tip="`${module.summary}${passive ? '' : `; first register ${module.first_register}`}`"
+      v-tip="
+        `${module.summary}${passive ? '' : `; first register ${module.first_register}`}; place ${place + 1}, Alt and arrows move it`
+      "
       type="button"
       class="head"
       :data-place="place"
-      :aria-label="`${module.slot ? `slot ${module.slot}, ` : ''}${module.title}, place ${place + 1}; Alt and arrows move it`"
       @click="emit('choose')"
     >
       {{ module.slot ? `${module.slot} · ` : '' }}{{ module.title }}
@@ -63,16 +71,13 @@ const unused = (channel: Channel) => (channel.wired ? 'wired spare' : 'free')
     </button>
     <div v-for="channel in module.channels" :key="channel.channel" class="channel">
       <button
-        v-tip="`${channel.address} · ${channel.direct} · ${channel.register_at}`"
+        v-tip="tipOf(channel)"
         type="button"
         class="seat"
         :class="stands(channel)"
         :disabled="held ? !can(channel) : !channel.point"
         :data-slot="place"
         :data-channel="channel.channel"
-        :aria-label="`${channel.address}, terminals ${channel.terminals.join(' ')}, ${
-          channel.point ? text(channel.point, 'tag') : unused(channel)
-        }${faultOf(channel) ? `: ${faultOf(channel)!.text}` : ''}`"
         @click="emit('take', channel)"
       >
         <span class="quiet marks">{{ channel.terminals[0] }}</span>
@@ -109,7 +114,6 @@ const unused = (channel: Channel) => (channel.wired ? 'wired spare' : 'free')
 <style scoped>
 .module {
   flex: none;
-  width: 134px;
   border: 1px solid rgb(var(--v-theme-duct));
   border-radius: 3px;
   background: rgb(var(--v-theme-surface));
@@ -117,7 +121,6 @@ const unused = (channel: Channel) => (channel.wired ? 'wired spare' : 'free')
 }
 
 .module.passive {
-  width: 84px;
   background: rgb(var(--v-theme-bar));
 }
 
@@ -248,6 +251,35 @@ const unused = (channel: Channel) => (channel.wired ? 'wired spare' : 'free')
 .channel:hover .move,
 .move:focus-visible {
   opacity: 1;
+}
+
+.tight .head {
+  min-height: 58px;
+  padding: 4px 4px;
+  font-size: 11px;
+}
+
+.tight .head .small:not(.count, .settle) {
+  display: none;
+}
+
+.tight .seat {
+  grid-template-columns: 15px minmax(0, 1fr);
+  gap: 0 2px;
+  padding: 2px 3px;
+  font-size: 10.5px;
+}
+
+.tight .seat .tag {
+  overflow: hidden;
+  letter-spacing: -0.03em;
+  white-space: nowrap;
+}
+
+.tight .seat > :nth-child(3) {
+  grid-column: 1 / 3;
+  overflow: hidden;
+  font-size: 10px;
 }
 
 .why {

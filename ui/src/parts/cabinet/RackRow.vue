@@ -3,6 +3,7 @@
  * shown here at once and accepted elsewhere. Only modules in view are made. */
 import { useVirtualizer } from '@tanstack/vue-virtual'
 import { computed, nextTick, onBeforeUnmount, ref, watch } from 'vue'
+import { useElementSize } from '@vueuse/core'
 import type { Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
 import ModuleCard from './ModuleCard.vue'
@@ -26,7 +27,6 @@ const emit = defineEmits<{
 const plant = usePlant()
 const box = ref<HTMLElement | null>(null)
 const GAP = 5
-const width = (module: Module) => (module.channels.length ? 134 : 84)
 const modules = computed(() => {
   if (!props.order) return props.rack.modules
   const known = new Map(props.rack.modules.map((m) => [m.module, m]))
@@ -37,6 +37,24 @@ const modules = computed(() => {
     return module ? [{ ...module, slot: module.slot ? ++slot : 0 }] : []
   })
 })
+const WIDE = 134
+const NARROW = 74
+const PASSIVE = 84
+const PASSIVE_NARROW = 60
+/** Below this a seat shows its number and tag alone, in a smaller face. */
+const DENSE = 110
+const { width: room } = useElementSize(box)
+/** All modules of a rack at once if they can be read so; else as they are, and the rail is moved. */
+const seat = computed(() => {
+  const all = modules.value
+  const taking = all.filter((m) => m.channels.length).length
+  if (!taking || !room.value) return WIDE
+  const each = Math.floor((room.value - (all.length - taking) * PASSIVE_NARROW) / taking) - GAP
+  return each < NARROW ? WIDE : Math.min(WIDE, each)
+})
+const dense = computed(() => seat.value < DENSE)
+const width = (module: Module) =>
+  module.channels.length ? seat.value : dense.value ? PASSIVE_NARROW - GAP : PASSIVE
 const virtual = useVirtualizer(
   computed(() => ({
     count: modules.value.length,
@@ -57,6 +75,7 @@ watch(
       void nextTick(() => virtual.value.scrollToIndex(added, { align: 'end' }))
   },
 )
+watch(seat, () => virtual.value.measure())
 const height = computed(
   () =>
     (props.held ? 190 : 110) +
@@ -161,6 +180,8 @@ onBeforeUnmount(away)
           <ModuleCard
             :module="modules[item.index]!"
             :place="item.index"
+            :dense="dense"
+            :style="{ width: `${width(modules[item.index]!)}px` }"
             :held="held"
             :fit="fits.get(modules[item.index]!.module)"
             :chosen="chosen === modules[item.index]!.module"

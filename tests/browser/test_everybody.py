@@ -1,0 +1,100 @@
+"""Every page for everybody: no serious finding of axe-core, light and dark; the guide and the palette by keys alone."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.building.site import Site
+
+pytestmark = pytest.mark.browser
+AXE = Path(__file__).parents[2] / "ui/node_modules/axe-core/axe.min.js"
+PAGES = {
+    "/list": ".grid .row", "/point/1": ".station", "/point/1/wiring": ".drawing svg", "/live": ".hung", "/now/1": ".now",
+    "/alarms": ".topbar", "/temporary": "form", "/scripts": ".topbar", "/learn": ".told", "/checkout": "h1",
+    "/check/1": "h1", "/finder": "form", "/history": "h1", "/cabinets": ".module", "/types/ai4-iso": ".sketch table",
+    "/cables": ".cables", "/findings": "h1", "/import": "textarea", "/revisions": "h1", "/handover": ".page h2",
+    "/conventions": "h1", "/account": "h1", "/guide": "article h2",
+}  # fmt: skip
+_RUN = """async () => {
+  // The rows of the list lie transparent over their drawing: what is seen has the theme's contrast, measured elsewhere.
+  const found = await axe.run({ exclude: [['.layer']] }, {
+    runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'], resultTypes: ['violations'] })
+  return found.violations.filter((v) => ['serious', 'critical'].includes(v.impact))
+    .map((v) => `${v.id}: ${v.nodes.slice(0, 3).map((n) => n.target.join(' ')).join(' | ')} (${v.nodes.length})`)
+}"""
+
+
+def serious(page: Page) -> list[str]:
+    """What axe-core finds on the page as it stands, that is serious or critical."""
+    page.evaluate(AXE.read_text(encoding="utf-8"))
+    found: list[str] = page.evaluate(_RUN)
+    return found
+
+
+@pytest.mark.parametrize("dark", [False, True], ids=["light", "dark"])
+def test_no_page_has_a_serious_finding_of_axe(site: Site, dark: bool) -> None:
+    page = site.enter("ana", dark=dark)
+    found = {}
+    for path, there in PAGES.items():
+        page.goto(site.address + path)
+        page.locator(there).first.wait_for()
+        if told := serious(page):
+            found[path] = told
+    assert found == {}
+
+
+def test_everything_can_be_reached_and_done_by_the_palette(site: Site) -> None:
+    page = site.enter("ana")
+    page.keyboard.press("Control+k")
+    asked = page.get_by_label("what to do, or where to go").and_(page.locator("input"))
+    expect(asked).to_be_focused()
+    asked.fill("shelve")
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile("/alarms"))
+    page.keyboard.press("/")
+    field = page.get_by_label("find", exact=True).and_(page.locator("input"))
+    expect(field).to_be_focused()
+    field.fill("te-2102")
+    expect(page.get_by_role("option", name=re.compile("TE-2102"))).to_be_visible()
+    page.keyboard.press("Enter")
+    expect(page.locator(".work h1")).to_have_text("TE-2102")
+    page.keyboard.press("Control+k")
+    page.keyboard.press("Escape")
+    expect(page.get_by_label("what to do, or where to go").and_(page.locator("input"))).to_have_count(0)
+
+
+def test_the_question_mark_opens_the_guide_where_it_is_about_the_page(site: Site) -> None:
+    page = site.enter("ana")
+    page.goto(site.address + "/alarms")
+    page.get_by_label("the guide to this page").wait_for()
+    with page.expect_popup() as opened:
+        page.get_by_label("the guide to this page").click()
+    expect(opened.value).to_have_url(re.compile("/guide#alarms$"))
+    expect(opened.value.locator("#alarms")).to_be_in_viewport()
+
+
+def test_the_first_steps_are_five_and_left_at_once(site: Site) -> None:
+    page = site.enter("ana")
+    page.evaluate("localStorage.setItem('canaleta-first-steps', 'false')")
+    page.keyboard.press("Control+k")
+    page.get_by_label("what to do, or where to go").and_(page.locator("input")).fill("first steps")
+    page.keyboard.press("Enter")
+    steps = page.get_by_label("first steps")
+    for number in range(1, 5):
+        expect(steps).to_contain_text(f"{number} of 5")
+        steps.get_by_role("button", name="next").click()
+    expect(page).to_have_url(re.compile("/live"))
+    steps.get_by_role("button", name="leave").click()
+    expect(steps).to_have_count(0)
+
+
+def test_at_twice_the_size_the_list_is_whole_and_its_cells_are_where_they_are_drawn(site: Site) -> None:
+    page = site.enter("ana")
+    page.set_viewport_size({"width": 640, "height": 400})  # 1280×800 at 200 %
+    page.locator("#cell-2-service").click()
+    expect(page.locator(".row.here .frozen")).to_contain_text("PT-3108")
+    assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), "nothing hangs out of the page"
