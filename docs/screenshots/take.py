@@ -45,8 +45,8 @@ def live(page: Page) -> None:
     page.goto(address + "/live")
     page.wait_for_timeout(6000)
     page.locator(".hung").first.click()
-    shoot(page, "live", wait=".now .trend svg")
-    shoot(page, "point-now", "/now/17", wait=".trend svg")
+    shoot(page, "live", wait=".now .trend canvas")
+    shoot(page, "point-now", "/now/17", wait=".trend canvas")
     page.goto(address + "/check/3")
     page.get_by_role("button", name="play it on the stand-in").click()
     page.get_by_text("hysteresis").wait_for(timeout=90_000)
@@ -136,7 +136,7 @@ def pictures(browser: Browser, link: str) -> None:
     page.evaluate("localStorage.setItem('canaleta-theme', 'light')")
     live(page)
     phone = browser.new_context(viewport={"width": 390, "height": 844}, storage_state=context.storage_state())
-    shoot(phone.new_page(), "phone", "/now/30", wait=".trend svg")
+    shoot(phone.new_page(), "phone", "/now/30", wait=".trend canvas")
 
 
 if __name__ == "__main__":

@@ -59,7 +59,7 @@ def test_everything_can_be_reached_and_done_by_the_palette(site: Site) -> None:
     field = page.get_by_label("find", exact=True).and_(page.locator("input"))
     expect(field).to_be_focused()
     field.fill("te-2102")
-    expect(page.get_by_role("option", name=re.compile("TE-2102"))).to_be_visible()
+    expect(page.get_by_role("option", name=re.compile("^TE-2102"))).to_be_visible()
     page.keyboard.press("Enter")
     expect(page.locator(".work h1")).to_have_text("TE-2102")
     page.keyboard.press("Control+k")
