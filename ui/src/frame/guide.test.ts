@@ -1,9 +1,10 @@
 import { readFileSync } from 'node:fs'
+import { join } from 'node:path'
 import { expect, test } from 'vitest'
 import { anchor, rendered } from '../../guide'
 import { PAGES } from './places'
 
-const TEXT = readFileSync(new URL('../../../docs/guide.md', import.meta.url), 'utf8')
+const TEXT = readFileSync(join(process.cwd(), '../docs/guide.md'), 'utf8')
 
 test('every page has a chapter of the guide that is there', () => {
   const there = [...rendered(TEXT).html.matchAll(/ id="([^"]+)"/g)].map(([, id]) => id)

@@ -41,6 +41,8 @@ const colours = useColours()
 const box = ref<HTMLElement | null>(null)
 const colour = (name: Colour, opacity = 1) =>
   opacity === 1 ? colours.value[name] : faint(colours.value[name], opacity)
+/** What the library calls the scale from left to right. */
+const ACROSS = 'x'
 let plot: uPlot | undefined
 const zoomed = ref(false)
 const at = ref<number | null>(null)
@@ -67,7 +69,7 @@ const FONT = '10.5px "IBM Plex Mono", monospace'
 function options(width: number): uPlot.Options {
   const series: uPlot.Series[] = [{}]
   const bands: uPlot.Band[] = []
-  const scales: uPlot.Scales = { x: { time: !props.unit } }
+  const scales: uPlot.Scales = { [ACROSS]: { time: !props.unit } }
   const axes: uPlot.Axis[] = [
     axis({
       size: 22,
@@ -117,9 +119,9 @@ function options(width: number): uPlot.Options {
       setCursor: [(u) => (at.value = u.cursor.idx ?? null)],
       setScale: [
         (u, key) => {
-          if (key !== 'x') return
+          if (key !== ACROSS) return
           const [first, last] = whole()
-          zoomed.value = (u.scales.x!.min ?? first) > first || (u.scales.x!.max ?? last) < last
+          zoomed.value = (u.scales[ACROSS]!.min ?? first) > first || (u.scales[ACROSS]!.max ?? last) < last
         },
       ],
     },
@@ -153,8 +155,8 @@ function whole(): [number, number] {
 /** Spans behind the lines: where a signal says failed, where an alarm stood. */
 function under(u: uPlot) {
   for (const span of props.spans) {
-    const from = Math.max(u.bbox.left, u.valToPos(span.from, 'x', true))
-    const to = Math.min(u.bbox.left + u.bbox.width, u.valToPos(span.to, 'x', true))
+    const from = Math.max(u.bbox.left, u.valToPos(span.from, ACROSS, true))
+    const to = Math.min(u.bbox.left + u.bbox.width, u.valToPos(span.to, ACROSS, true))
     if (to <= from) continue
     u.ctx.fillStyle = colour(span.colour)
     u.ctx.fillRect(from, u.bbox.top, to - from, u.bbox.height)
@@ -181,7 +183,7 @@ function over(u: uPlot) {
   }
   ctx.setLineDash([])
   for (const point of props.points) {
-    const x = u.valToPos(point.x, 'x', true)
+    const x = u.valToPos(point.x, ACROSS, true)
     const y = u.valToPos(point.y, scale, true)
     ctx.fillStyle = ctx.strokeStyle = colour(point.colour)
     ctx.lineWidth = 2 * devicePixelRatio
@@ -205,15 +207,15 @@ function make() {
 
 function fit() {
   const [min, max] = whole()
-  plot?.setScale('x', { min, max })
+  plot?.setScale(ACROSS, { min, max })
 }
 
 function zoom(by: number, to = 0.5) {
   if (!plot) return
-  const { min = 0, max = 1 } = plot.scales.x! as { min: number; max: number }
+  const { min = 0, max = 1 } = plot.scales[ACROSS]! as { min: number; max: number }
   const [first, last] = whole()
   const middle = min + (max - min) * to
-  plot.setScale('x', {
+  plot.setScale(ACROSS, {
     min: Math.max(first, middle - (middle - min) * by),
     max: Math.min(last, middle + (max - middle) * by),
   })
@@ -221,16 +223,16 @@ function zoom(by: number, to = 0.5) {
 
 function pan(by: number) {
   if (!plot) return
-  const { min = 0, max = 1 } = plot.scales.x! as { min: number; max: number }
+  const { min = 0, max = 1 } = plot.scales[ACROSS]! as { min: number; max: number }
   const [first, last] = whole()
   const step = Math.min(Math.max(by * (max - min), first - min), last - max)
-  plot.setScale('x', { min: min + step, max: max + step })
+  plot.setScale(ACROSS, { min: min + step, max: max + step })
 }
 
 function step(by: number) {
   if (!plot) return
   const next = Math.min(Math.max((at.value ?? props.x.length - 1) + by, 0), props.x.length - 1)
-  plot.setCursor({ left: plot.valToPos(props.x[next]!, 'x'), top: props.height / 2 })
+  plot.setCursor({ left: plot.valToPos(props.x[next]!, ACROSS), top: props.height / 2 })
 }
 
 function key(event: KeyboardEvent) {
