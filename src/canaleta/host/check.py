@@ -81,6 +81,7 @@ def _benchmarks(checkout: Path, env: dict[str, str]) -> int:
         ["mutations.py", "--sample", "200"],
         ["texts.py"],
         ["quick.py"],
+        ["interface.py"],
         *(["measure.py", name] for name in measured),
     ]
     code = 0

@@ -4,12237 +4,12254 @@
  */
 
 export interface paths {
-  '/api/accounts': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Every account. */
-    get: operations['accounts_all_accounts_accounts_get']
-    put?: never
-    /** Make an account, and a one-time link that lets it in. */
-    post: operations['accounts_add_accounts_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/accounts/{name}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    /** Give another role, shut out or let in. The last administrator stays one, and nobody shuts himself out. */
-    put: operations['accounts_change_accounts__string_name__put']
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/accounts/{name}/link': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** A new one-time link, for a day. */
-    post: operations['accounts_link_accounts__string_name__link_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/alarms': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Every alarm that is not normal; those that chatter and those that stand, by the plant's own limits. */
-    get: operations['alarms_open_alarms_alarms_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/alarms/say': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Acknowledge, reset, shelve or take out of service some alarms. The agent that scans them does it. */
-    post: operations['alarms_say_alarms_say_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/boards': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** One's own boards and those for everybody. */
-    get: operations['live_boards_boards_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/boards/{name}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    /** Keep a board; one for everybody takes a technician. */
-    put: operations['live_keep_board_boards__name__put']
-    post?: never
-    /** Drop one's own board of that name, or, for a technician, the one for everybody. */
-    delete: operations['live_drop_board_boards__name__delete']
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/cabinets': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Cabinets with their racks, modules and channels, counts and loads. */
-    get: operations['cabinets_cabinets_cabinets_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/cables': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Every cable with its cores, used and spare. */
-    get: operations['wiring_cables_cables_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/conventions': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Every convention. */
-    get: operations['conventions_conventions_now_get']
-    put?: never
-    /** Preview or apply. 422 says what cannot be read, 409 what somebody changed meanwhile. */
-    post: operations['conventions_change_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/counters/zero': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Set counters and totals back to zero. */
-    post: operations['alarms_zero_counters_zero_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/evidence/{number}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** A signed record as it was signed. */
-    get: operations['records_record_evidence__int_number__get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/evidence/{number}/pdf': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** A signed record as PDF. */
-    get: operations['records_record_pdf_evidence__int_number__pdf_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/export': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** The list as CSV, or as a workbook with findings and spares on sheets of their own. */
-    post: operations['exchange_export_export_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/faults/reset': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Reset latched faults. One that stands comes back with the next reading. */
-    post: operations['alarms_reset_faults_faults_reset_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/finder': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Read registers of a server and decode them in every way. */
-    post: operations['finder_look_finder_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/findings': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Every finding. */
-    get: operations['findings_findings_now_findings_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/findings/live': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** What the plant itself tells now: R17 (noise), R32, R33, R50. */
-    get: operations['live_findings_live_findings_findings_live_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/forces/release': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Let go of every force and every value that is replaced here. */
-    post: operations['temporary_release_all_forces_release_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/hardware': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Preview or apply operations on cabinets, racks, modules, cables and module types. */
-    post: operations['hardware_hardware_hardware_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/here': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Say where one is; every screen hears of it, and forgets it when it is not said again. */
-    post: operations['views_here_here_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/history': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Change sets, newest first. */
-    get: operations['history_history_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/history/{seq}/revert': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Take back a change set, a row of it or a cell, as a new change set. What was changed since stays. */
-    post: operations['history_take_back__int_seq__revert_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/imports': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Begin with a file; what comes of it is asked by its number. */
-    post: operations['exchange_bring_file_imports_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/imports/text': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Begin with pasted text. */
-    post: operations['exchange_bring_text_imports_text_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/imports/{job}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** How far it is, and what was found. */
-    get: operations['exchange_job_now_imports__int_job__get']
-    put?: never
-    post?: never
-    /** Call it off, at any time; nothing was changed unless it was done. */
-    delete: operations['exchange_call_off_imports__int_job__delete']
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/imports/{job}/apply': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Take it in as one change set: all of it or nothing. */
-    post: operations['exchange_take_in_imports__int_job__apply_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/imports/{job}/choices': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    /** Plan it again: another sheet, other headings, other columns, rows and cells left out. */
-    put: operations['exchange_choose_imports__int_job__choices_put']
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/imports/{job}/lines': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Rows of the file, cell by cell; or the points that it does not have. */
-    get: operations['exchange_job_lines_imports__int_job__lines_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/imports/{job}/mapping': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    /** Keep how its columns are taken; a list with the same headings is then taken so. */
-    put: operations['exchange_keep_imports__int_job__mapping_put']
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/journal': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** The alarm journal, newest first. */
-    get: operations['alarms_journal_journal_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/learn': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** One step of the loop to learn on. */
-    post: operations['learn_learn_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/list/{seq}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** The whole list in columns; what changed since its `seq` comes by the stream. */
-    get: operations['list_list_at_list__int_seq__get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/live/words': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** What the packed columns of a live block mean, in this plant. */
-    get: operations['live_words_live_words_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/locks': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Every locked row. */
-    get: operations['rows_all_locks_locks_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/mappings': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Mappings that were kept, and what a column may be. */
-    get: operations['exchange_mappings_mappings_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/mappings/{name}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    post?: never
-    /** Let a mapping go. */
-    delete: operations['exchange_drop_mapping_mappings__string_name__delete']
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/module-types': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Every module type, those of the plant first. */
-    get: operations['hardware_types_module_types_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/module-types/preview': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** The terminals of a type and a path through each of its modes; or what is wrong with it, in words. */
-    post: operations['hardware_preview_type_module_types_preview_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/module-types/schema': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** The JSON schema of a module type. */
-    get: operations['hardware_type_schema_module_types_schema_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/paths': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** All stations of a described path from values at any of them. 422 says what cannot be read, and where. */
-    post: operations['paths_paths_of_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/paths/schema': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** The JSON schema of a path document. */
-    get: operations['paths_document_schema_schema_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/places': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Places for points under the plant's rules. Nothing is landed: each is accepted by an edit of its own. */
-    post: operations['cabinets_places_places_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/plant': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** The plant and everything its screens are built from. */
-    get: operations['list_plant_now_plant_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Make points as one change set. Cells that cannot be read stay empty and come back in `left`. */
-    post: operations['rows_new_points_points_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/preview': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** What new points would hold, with nothing written. */
-    post: operations['rows_preview_points_points_preview_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/remove': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Take points away as one change set, or say what that does. Undo brings them back with everything they held. */
-    post: operations['rows_remove_points_points_remove_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/advice': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** What is wrong at a point now, what it most likely comes from, and what to do next. */
-    get: operations['live_advice_points__int_point__advice_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/check': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** What a loop check of the point asks for. */
-    get: operations['checks_check_points__int_point__check_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/check/judge': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** The errors of what was read so far. */
-    post: operations['checks_judge_points__int_point__check_judge_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/check/sign': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Sign a loop check. It never changes from then on; another one is a record of its own. */
-    post: operations['checks_sign_points__int_point__check_sign_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/check/split': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** What of an error is the source's, the shunt's and the channel's, by a reference meter. */
-    post: operations['tracing_reference__int_point__check_split_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/fits/{rack}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** How a point would go on each module of a rack: fits, warns or refused, with reasons and remedies. */
-    get: operations['cabinets_fits_points__int_point__fits__int_rack__get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/force': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    /** Hold a channel at a value in the rack. The controller sees it as if it came from the field. */
-    put: operations['temporary_force_points__int_point__force_put']
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/hold': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** What can be held at a point: only where there is a register for it. */
-    get: operations['temporary_offers_points__int_point__hold_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/injection': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    /** Put a signal on the terminals of a stand-in, or take it off. */
-    put: operations['injection_inject__int_point__injection_put']
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/lock': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    /** Lock a row: until it is lifted, only who locked it may change it. */
-    put: operations['rows_lock_points__int_point__lock_put']
-    post?: never
-    /** Lift the lock of a row: one's own, one whose lock names one, or any as administrator. */
-    delete: operations['rows_unlock_points__int_point__lock_delete']
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/noise': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** How noisy a point is, and what filter would help. */
-    get: operations['over_time_noise_points__int_point__noise_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/output': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    /** Give an output a value, and read back what became of it. */
-    put: operations['temporary_command_points__int_point__output_put']
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/path': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** The stations of a point, live or from a value typed at one of them. */
-    get: operations['path_path_of__int_point__path_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/sheet': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Settings, check points, curve, terminals and facts of a point. */
-    get: operations['sheet_sheet_of__int_point__sheet_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/source': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** What can be put on the terminals of a point, and what it can trip. */
-    get: operations['injection_source__int_point__source_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/stimuli': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** What can be done to the device by hand, and which way the value must go then. */
-    get: operations['tracing_stimuli__int_point__stimuli_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/stimuli/judge': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Whether the value moved as it must. */
-    post: operations['tracing_moved__int_point__stimuli_judge_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/strip': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** The timing strip of a point: what its delays make of a pulse train, before anything is set. */
-    post: operations['over_time_draw_strip_points__int_point__strip_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/substitute': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    /** Replace a value in our view alone: the controller does not see it. */
-    put: operations['temporary_substitute_points__int_point__substitute_put']
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/sweep': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** A loop-back from an output to an input: the table of differences, signed where a name is given. */
-    post: operations['records_sweep_points__int_point__sweep_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/trace': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Where the signal stops, by what was seen at each stage; register and named point are looked at here. */
-    post: operations['tracing_trace__int_point__trace_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/wired': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    /** Lead an output back to this input of a stand-in, so that a loop-back can be proved there; or take it off. */
-    put: operations['injection_wire__int_point__wired_put']
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/wiring': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** The circuit of a landed point, drawn, with what a meter should read and how a calibrator goes on. */
-    get: operations['wiring_wiring_of_points__int_point__wiring_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/points/{point}/wiring.svg': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** The drawing alone, for paper. */
-    get: operations['wiring_drawing_points__int_point__wiring_svg_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/project': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** The whole plant as a project file. */
-    get: operations['exchange_project_file_project_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/project/schema': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** The JSON schema of the project file. */
-    get: operations['exchange_project_schema_project_schema_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/proposals': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /**
-     * Preview or apply edits. 422 names each cell that cannot be read, 409 each that says something else by now.
-     * @description <br/>With `partial` those are left out and told, and the others are applied.
-     */
-    post: operations['list_propose_proposals_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/racks/{rack}/armed': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    /** Switch writing to a rack on for a while, or off. */
-    put: operations['racks_set_armed__int_rack__armed_put']
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/racks/{rack}/compare': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** What the rack reports beside what the list says. */
-    get: operations['racks_compare__int_rack__compare_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/racks/{rack}/log': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** The newest commands to a rack: who, what, and what became of it. */
-    get: operations['racks_log__int_rack__log_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/racks/{rack}/stand-in': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Make one stand-in what the list says, its settings too; the other racks go on. */
-    post: operations['racks_make_stand_in__int_rack__stand_in_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/racks/{rack}/test': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Test the way to a rack, in plain words. */
-    post: operations['racks_test__int_rack__test_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/racks/{rack}/write': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Write settings of the list to the rack, one after the other, each read back. Only while it is armed. */
-    post: operations['racks_write__int_rack__write_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/redo': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Redo what one undid last. */
-    post: operations['list_redo_last_redo_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/revisions': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Every revision, and how far the list is from the last issued one. */
-    get: operations['revisions_all_revisions_get']
-    put?: never
-    /** Freeze the list as it stands, for check. */
-    post: operations['revisions_put_up_for_check_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/revisions/{revision}/differences': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** What became of a revision in another one, or in the list as it stands. */
-    get: operations['revisions_compared__int_revision__differences_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/revisions/{revision}/document': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** The frozen document of a revision, as it was signed. */
-    get: operations['revisions_document__int_revision__document_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/revisions/{revision}/signatures': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Sign: the password is asked once more, and tries are counted. */
-    post: operations['revisions_give_signature__int_revision__signatures_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/rules': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** The catalogue of rules, with how this plant takes what they find. */
-    get: operations['findings_rules_there_are_rules_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/script-runs': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** The runs of one script, newest first: how it went each time. */
-    get: operations['scripts_runs_of_script_runs_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/script-runs/{number}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** A run as it stands, line by line. */
-    get: operations['scripts_one_run_script_runs__int_number__get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/script-runs/{number}/sign': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Sign a run that came to its end: a record that never changes, of what was put on and what was seen. */
-    post: operations['scripts_sign_run_script_runs__int_number__sign_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/script-runs/{number}/stop': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Call a run off: nothing more is put on, and what was is taken off. */
-    post: operations['scripts_call_off_script_runs__int_number__stop_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/scripts': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Every script, and the latest runs. */
-    get: operations['scripts_all_scripts_scripts_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/scripts/read': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** What a script means, and what of it cannot be read. */
-    post: operations['scripts_read_scripts_read_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/scripts/run': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Run a script: what is put on is taken off again at its end, however it ends. */
-    post: operations['scripts_run_scripts_run_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/scripts/{name}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    /** Keep a script. One that cannot be read whole is kept as well: nothing typed is lost. */
-    put: operations['scripts_keep_script_scripts__name__put']
-    post?: never
-    /** Drop a script; its runs and signed records stay. */
-    delete: operations['scripts_drop_script_scripts__name__delete']
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/series': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** The next texts after some in the cells of a field. */
-    post: operations['rows_series_series_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/session': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** The session of this browser. */
-    get: operations['session_who_am_i_get']
-    put?: never
-    /** Sign in with name and password. Tries are counted by name and by address. */
-    post: operations['session_sign_in_post']
-    /** End this session. */
-    delete: operations['session_sign_out_delete']
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/session/link': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Sign in with a one-time link; it is used up. */
-    post: operations['session_follow_link_link_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/session/password': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    /** Set one's own password: whoever only found the screen open cannot. All other sessions of the account end. */
-    put: operations['session_change_password_password_put']
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/sessions': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Open sessions: one's own; for administrators everybody's. */
-    get: operations['accounts_sessions_sessions_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/sessions/{key}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    post?: never
-    /** End a session: one's own, or any as administrator. Its screens sign out within half a minute. */
-    delete: operations['accounts_end_sessions__string_key__delete']
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/stream': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /**
-     * Events: `hello`, `change`, `live`, `point` (what is followed closely), `stations`, `alarms`, `temporary`,
-     * @description `found`, `locks`, `here`, `room`, `beat` (server time), `reload` (too much was missed), `out`.
-     */
-    get: operations['stream_stream_stream_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/tag-letters': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** The letters of ISA-5.1, and the plant's own. */
-    get: operations['rows_tag_letters_tag_letters_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/tag-letters/meaning': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** What letters put together say, and the next tag of those that begin with them. */
-    get: operations['rows_tag_meaning_tag_letters_meaning_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/temporary': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** The log of temporary changes. */
-    get: operations['temporary_log_temporary_get']
-    put?: never
-    /** Enter a temporary change. */
-    post: operations['temporary_enter_temporary_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/temporary/{number}/end': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Put a temporary change back: a force is let go in the rack first. */
-    post: operations['temporary_end_temporary__int_number__end_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/trends': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Trends with gaps where there was no good value; least and most are kept when many readings share a column. */
-    get: operations['over_time_trends_trends_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/typicals': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Every typical. */
-    get: operations['rows_all_typicals_typicals_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/typicals/{name}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    /** Make a typical or change it; points named follow, as one change set. */
-    put: operations['rows_keep_typical_typicals__string_name__put']
-    post?: never
-    /** Take a typical away; the points made from it stay as they are. */
-    delete: operations['rows_drop_typical_typicals__string_name__delete']
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/typicals/{name}/preview': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Which cells of which points would follow the change of a typical. */
-    post: operations['rows_preview_typical_typicals__string_name__preview_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/undo': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Undo one's own last change set. */
-    post: operations['list_undo_last_undo_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/views': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** One's own views and the plant's. */
-    get: operations['views_views_views_get']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/views/{name}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    /** Keep a view under a name, over an older one of that name. The plant's are kept by engineers. */
-    put: operations['views_keep_view_views__string_name__put']
-    post?: never
-    /** Let a view go. */
-    delete: operations['views_drop_view_views__string_name__delete']
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/waivers': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Accept findings with a reason. 409 where one of them is settled by now. */
-    post: operations['findings_accept_waivers_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/waivers/lift': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Open findings again that were accepted. */
-    post: operations['findings_open_again_waivers_lift_post']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/walk': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** One's walk and what the scan has found since it began. */
-    get: operations['walk_walk_walk_get']
-    /** Set out: from now on whatever is played is shown here. */
-    put: operations['walk_set_out_walk_put']
-    post?: never
-    /** The walk is over; what was found stays in the points' pages until it is signed or read anew. */
-    delete: operations['walk_come_back_walk_delete']
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
+    "/api/accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every account. */
+        get: operations["accounts_all_accounts_accounts_get"];
+        put?: never;
+        /** Make an account, and a one-time link that lets it in. */
+        post: operations["accounts_add_accounts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Give another role, shut out or let in. The last administrator stays one, and nobody shuts himself out. */
+        put: operations["accounts_change_accounts__string_name__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{name}/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A new one-time link, for a day. */
+        post: operations["accounts_link_accounts__string_name__link_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/alarms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every alarm that is not normal; those that chatter and those that stand, by the plant's own limits. */
+        get: operations["alarms_open_alarms_alarms_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/alarms/say": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Acknowledge, reset, shelve or take out of service some alarms. The agent that scans them does it. */
+        post: operations["alarms_say_alarms_say_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's own boards and those for everybody. */
+        get: operations["live_boards_boards_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a board; one for everybody takes a technician. */
+        put: operations["live_keep_board_boards__name__put"];
+        post?: never;
+        /** Drop one's own board of that name, or, for a technician, the one for everybody. */
+        delete: operations["live_drop_board_boards__name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cabinets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Cabinets with their racks, modules and channels, counts and loads. */
+        get: operations["cabinets_cabinets_cabinets_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every cable with its cores, used and spare. */
+        get: operations["wiring_cables_cables_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/conventions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every convention. */
+        get: operations["conventions_conventions_now_get"];
+        put?: never;
+        /** Preview or apply. 422 says what cannot be read, 409 what somebody changed meanwhile. */
+        post: operations["conventions_change_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counters/zero": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set counters and totals back to zero. */
+        post: operations["alarms_zero_counters_zero_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/evidence/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A signed record as it was signed. */
+        get: operations["records_record_evidence__int_number__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/evidence/{number}/pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A signed record as PDF. */
+        get: operations["records_record_pdf_evidence__int_number__pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The list as CSV, or as a workbook with findings and spares on sheets of their own. */
+        post: operations["exchange_export_export_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/faults/reset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reset latched faults. One that stands comes back with the next reading. */
+        post: operations["alarms_reset_faults_faults_reset_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/finder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read registers of a server and decode them in every way. */
+        post: operations["finder_look_finder_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every finding. */
+        get: operations["findings_findings_now_findings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/findings/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the plant itself tells now: R17 (noise), R32, R33, R50. */
+        get: operations["live_findings_live_findings_findings_live_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forces/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let go of every force and every value that is replaced here. */
+        post: operations["temporary_release_all_forces_release_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hardware": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Preview or apply operations on cabinets, racks, modules, cables and module types. */
+        post: operations["hardware_hardware_hardware_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/here": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say where one is; every screen hears of it, and forgets it when it is not said again. */
+        post: operations["views_here_here_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Change sets, newest first. */
+        get: operations["history_history_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/history/{seq}/revert": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take back a change set, a row of it or a cell, as a new change set. What was changed since stays. */
+        post: operations["history_take_back__int_seq__revert_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin with a file; what comes of it is asked by its number. */
+        post: operations["exchange_bring_file_imports_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin with pasted text. */
+        post: operations["exchange_bring_text_imports_text_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{job}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far it is, and what was found. */
+        get: operations["exchange_job_now_imports__int_job__get"];
+        put?: never;
+        post?: never;
+        /** Call it off, at any time; nothing was changed unless it was done. */
+        delete: operations["exchange_call_off_imports__int_job__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{job}/apply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take it in as one change set: all of it or nothing. */
+        post: operations["exchange_take_in_imports__int_job__apply_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{job}/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Plan it again: another sheet, other headings, other columns, rows and cells left out. */
+        put: operations["exchange_choose_imports__int_job__choices_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{job}/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rows of the file, cell by cell; or the points that it does not have. */
+        get: operations["exchange_job_lines_imports__int_job__lines_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{job}/mapping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep how its columns are taken; a list with the same headings is then taken so. */
+        put: operations["exchange_keep_imports__int_job__mapping_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/journal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The alarm journal, newest first. */
+        get: operations["alarms_journal_journal_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/learn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** One step of the loop to learn on. */
+        post: operations["learn_learn_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/list/{seq}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The whole list in columns; what changed since its `seq` comes by the stream. */
+        get: operations["list_list_at_list__int_seq__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/live/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the packed columns of a live block mean, in this plant. */
+        get: operations["live_words_live_words_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/locks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every locked row. */
+        get: operations["rows_all_locks_locks_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mappings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Mappings that were kept, and what a column may be. */
+        get: operations["exchange_mappings_mappings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mappings/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Let a mapping go. */
+        delete: operations["exchange_drop_mapping_mappings__string_name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/module-types": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every module type, those of the plant first. */
+        get: operations["hardware_types_module_types_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/module-types/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The terminals of a type and a path through each of its modes; or what is wrong with it, in words. */
+        post: operations["hardware_preview_type_module_types_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/module-types/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The JSON schema of a module type. */
+        get: operations["hardware_type_schema_module_types_schema_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/paths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** All stations of a described path from values at any of them. 422 says what cannot be read, and where. */
+        post: operations["paths_paths_of_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/paths/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The JSON schema of a path document. */
+        get: operations["paths_document_schema_schema_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Places for points under the plant's rules. Nothing is landed: each is accepted by an edit of its own. */
+        post: operations["cabinets_places_places_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plant": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The plant and everything its screens are built from. */
+        get: operations["list_plant_now_plant_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make points as one change set. Cells that cannot be read stay empty and come back in `left`. */
+        post: operations["rows_new_points_points_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What new points would hold, with nothing written. */
+        post: operations["rows_preview_points_points_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take points away as one change set, or say what that does. Undo brings them back with everything they held. */
+        post: operations["rows_remove_points_points_remove_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/advice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is wrong at a point now, what it most likely comes from, and what to do next. */
+        get: operations["live_advice_points__int_point__advice_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a loop check of the point asks for. */
+        get: operations["checks_check_points__int_point__check_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/check/judge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The errors of what was read so far. */
+        post: operations["checks_judge_points__int_point__check_judge_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/check/sign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign a loop check. It never changes from then on; another one is a record of its own. */
+        post: operations["checks_sign_points__int_point__check_sign_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/check/split": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What of an error is the source's, the shunt's and the channel's, by a reference meter. */
+        post: operations["tracing_reference__int_point__check_split_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/fits/{rack}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a point would go on each module of a rack: fits, warns or refused, with reasons and remedies. */
+        get: operations["cabinets_fits_points__int_point__fits__int_rack__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/force": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Hold a channel at a value in the rack. The controller sees it as if it came from the field. */
+        put: operations["temporary_force_points__int_point__force_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What can be held at a point: only where there is a register for it. */
+        get: operations["temporary_offers_points__int_point__hold_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/injection": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Put a signal on the terminals of a stand-in, or take it off. */
+        put: operations["injection_inject__int_point__injection_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/lock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Lock a row: until it is lifted, only who locked it may change it. */
+        put: operations["rows_lock_points__int_point__lock_put"];
+        post?: never;
+        /** Lift the lock of a row: one's own, one whose lock names one, or any as administrator. */
+        delete: operations["rows_unlock_points__int_point__lock_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/noise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How noisy a point is, and what filter would help. */
+        get: operations["over_time_noise_points__int_point__noise_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/output": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Give an output a value, and read back what became of it. */
+        put: operations["temporary_command_points__int_point__output_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/path": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The stations of a point, live or from a value typed at one of them. */
+        get: operations["path_path_of__int_point__path_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Settings, check points, curve, terminals and facts of a point. */
+        get: operations["sheet_sheet_of__int_point__sheet_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/source": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What can be put on the terminals of a point, and what it can trip. */
+        get: operations["injection_source__int_point__source_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/stimuli": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What can be done to the device by hand, and which way the value must go then. */
+        get: operations["tracing_stimuli__int_point__stimuli_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/stimuli/judge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Whether the value moved as it must. */
+        post: operations["tracing_moved__int_point__stimuli_judge_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/strip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The timing strip of a point: what its delays make of a pulse train, before anything is set. */
+        post: operations["over_time_draw_strip_points__int_point__strip_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/substitute": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Replace a value in our view alone: the controller does not see it. */
+        put: operations["temporary_substitute_points__int_point__substitute_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/sweep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A loop-back from an output to an input: the table of differences, signed where a name is given. */
+        post: operations["records_sweep_points__int_point__sweep_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where the signal stops, by what was seen at each stage; register and named point are looked at here. */
+        post: operations["tracing_trace__int_point__trace_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/wired": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Lead an output back to this input of a stand-in, so that a loop-back can be proved there; or take it off. */
+        put: operations["injection_wire__int_point__wired_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/wiring": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The circuit of a landed point, drawn, with what a meter should read and how a calibrator goes on. */
+        get: operations["wiring_wiring_of_points__int_point__wiring_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/wiring.svg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The drawing alone, for paper. */
+        get: operations["wiring_drawing_points__int_point__wiring_svg_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/project": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The whole plant as a project file. */
+        get: operations["exchange_project_file_project_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/project/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The JSON schema of the project file. */
+        get: operations["exchange_project_schema_project_schema_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview or apply edits. 422 names each cell that cannot be read, 409 each that says something else by now.
+         * @description <br/>With `partial` those are left out and told, and the others are applied.
+         */
+        post: operations["list_propose_proposals_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/racks/{rack}/armed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Switch writing to a rack on for a while, or off. */
+        put: operations["racks_set_armed__int_rack__armed_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/racks/{rack}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the rack reports beside what the list says. */
+        get: operations["racks_compare__int_rack__compare_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/racks/{rack}/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The newest commands to a rack: who, what, and what became of it. */
+        get: operations["racks_log__int_rack__log_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/racks/{rack}/stand-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make one stand-in what the list says, its settings too; the other racks go on. */
+        post: operations["racks_make_stand_in__int_rack__stand_in_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/racks/{rack}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Test the way to a rack, in plain words. */
+        post: operations["racks_test__int_rack__test_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/racks/{rack}/write": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write settings of the list to the rack, one after the other, each read back. Only while it is armed. */
+        post: operations["racks_write__int_rack__write_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Redo what one undid last. */
+        post: operations["list_redo_last_redo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every revision, and how far the list is from the last issued one. */
+        get: operations["revisions_all_revisions_get"];
+        put?: never;
+        /** Freeze the list as it stands, for check. */
+        post: operations["revisions_put_up_for_check_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{revision}/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What became of a revision in another one, or in the list as it stands. */
+        get: operations["revisions_compared__int_revision__differences_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{revision}/document": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The frozen document of a revision, as it was signed. */
+        get: operations["revisions_document__int_revision__document_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{revision}/signatures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign: the password is asked once more, and tries are counted. */
+        post: operations["revisions_give_signature__int_revision__signatures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The catalogue of rules, with how this plant takes what they find. */
+        get: operations["findings_rules_there_are_rules_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/script-runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The runs of one script, newest first: how it went each time. */
+        get: operations["scripts_runs_of_script_runs_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/script-runs/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A run as it stands, line by line. */
+        get: operations["scripts_one_run_script_runs__int_number__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/script-runs/{number}/sign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign a run that came to its end: a record that never changes, of what was put on and what was seen. */
+        post: operations["scripts_sign_run_script_runs__int_number__sign_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/script-runs/{number}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Call a run off: nothing more is put on, and what was is taken off. */
+        post: operations["scripts_call_off_script_runs__int_number__stop_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scripts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every script, and the latest runs. */
+        get: operations["scripts_all_scripts_scripts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scripts/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a script means, and what of it cannot be read. */
+        post: operations["scripts_read_scripts_read_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scripts/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Run a script: what is put on is taken off again at its end, however it ends. */
+        post: operations["scripts_run_scripts_run_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scripts/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a script. One that cannot be read whole is kept as well: nothing typed is lost. */
+        put: operations["scripts_keep_script_scripts__name__put"];
+        post?: never;
+        /** Drop a script; its runs and signed records stay. */
+        delete: operations["scripts_drop_script_scripts__name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The next texts after some in the cells of a field. */
+        post: operations["rows_series_series_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The session of this browser. */
+        get: operations["session_who_am_i_get"];
+        put?: never;
+        /** Sign in with name and password. Tries are counted by name and by address. */
+        post: operations["session_sign_in_post"];
+        /** End this session. */
+        delete: operations["session_sign_out_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign in with a one-time link; it is used up. */
+        post: operations["session_follow_link_link_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Set one's own password: whoever only found the screen open cannot. All other sessions of the account end. */
+        put: operations["session_change_password_password_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Open sessions: one's own; for administrators everybody's. */
+        get: operations["accounts_sessions_sessions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End a session: one's own, or any as administrator. Its screens sign out within half a minute. */
+        delete: operations["accounts_end_sessions__string_key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stream": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Events: `hello`, `change`, `live`, `point` (what is followed closely), `stations`, `alarms`, `temporary`,
+         * @description `found`, `locks`, `here`, `room`, `beat` (server time), `reload` (too much was missed), `out`.
+         */
+        get: operations["stream_stream_stream_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tag-letters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The letters of ISA-5.1, and the plant's own. */
+        get: operations["rows_tag_letters_tag_letters_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tag-letters/meaning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What letters put together say, and the next tag of those that begin with them. */
+        get: operations["rows_tag_meaning_tag_letters_meaning_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/temporary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The log of temporary changes. */
+        get: operations["temporary_log_temporary_get"];
+        put?: never;
+        /** Enter a temporary change. */
+        post: operations["temporary_enter_temporary_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/temporary/{number}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a temporary change back: a force is let go in the rack first. */
+        post: operations["temporary_end_temporary__int_number__end_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trends": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Trends with gaps where there was no good value; least and most are kept when many readings share a column. */
+        get: operations["over_time_trends_trends_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/typicals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every typical. */
+        get: operations["rows_all_typicals_typicals_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/typicals/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Make a typical or change it; points named follow, as one change set. */
+        put: operations["rows_keep_typical_typicals__string_name__put"];
+        post?: never;
+        /** Take a typical away; the points made from it stay as they are. */
+        delete: operations["rows_drop_typical_typicals__string_name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/typicals/{name}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which cells of which points would follow the change of a typical. */
+        post: operations["rows_preview_typical_typicals__string_name__preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Undo one's own last change set. */
+        post: operations["list_undo_last_undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's own views and the plant's. */
+        get: operations["views_views_views_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/views/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a view under a name, over an older one of that name. The plant's are kept by engineers. */
+        put: operations["views_keep_view_views__string_name__put"];
+        post?: never;
+        /** Let a view go. */
+        delete: operations["views_drop_view_views__string_name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/waivers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accept findings with a reason. 409 where one of them is settled by now. */
+        post: operations["findings_accept_waivers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/waivers/lift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Open findings again that were accepted. */
+        post: operations["findings_open_again_waivers_lift_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/walk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's walk and what the scan has found since it began. */
+        get: operations["walk_walk_walk_get"];
+        /** Set out: from now on whatever is played is shown here. */
+        put: operations["walk_set_out_walk_put"];
+        post?: never;
+        /** The walk is over; what was found stays in the points' pages until it is signed or read anew. */
+        delete: operations["walk_come_back_walk_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
-export type webhooks = Record<string, never>
+export type webhooks = Record<string, never>;
 export interface components {
-  schemas: {
-    /**
-     * AccountChange
-     * @description What shall change; what is left out stays.
-     */
-    AccountChange: {
-      /**
-       * Active
-       * @default null
-       */
-      active?: boolean | null
-      /**
-       * Role
-       * @default null
-       */
-      role?: ('reader' | 'technician' | 'engineer' | 'administrator') | null
-    }
-    /**
-     * AccountOut
-     * @description An account. seen: when one of its sessions was used last, "" if none is open.
-     */
-    AccountOut: {
-      /** Active */
-      active: boolean
-      /** Has Password */
-      has_password: boolean
-      /** Name */
-      name: string
-      /** Role */
-      role: string
-      /** Seen */
-      seen: string
-      /** Sessions */
-      sessions: number
-    }
-    /**
-     * AccountsOut
-     * @description Every account; link: a one-time sign-in that was just made, for whom it was asked.
-     */
-    AccountsOut: {
-      /** Accounts */
-      accounts: components['schemas']['AccountOut'][]
-      /**
-       * Link
-       * @default
-       */
-      link?: string
-    }
-    /**
-     * AdviceOut
-     * @description A fault in words, what it most likely comes from, and what to do next.
-     */
-    AdviceOut: {
-      /** Causes */
-      causes: string[]
-      /** Grade */
-      grade: string
-      /** Next */
-      next: string
-      /** Says */
-      says: string
-    }
-    /**
-     * AdvicesOut
-     * @description Every fault of a point now, worst first. shown: what the controller itself shows, and its difference. load_ma:
-     *     the current through the load of an output that measures it, and what it takes by the list; none where unknown.
-     */
-    AdvicesOut: {
-      /** Band */
-      band: string
-      /** Difference */
-      difference: number | null
-      /** Expected Ma */
-      expected_ma: number | null
-      /** Faults */
-      faults: components['schemas']['AdviceOut'][]
-      /** Lamp */
-      lamp: string
-      /** Latched */
-      latched: boolean
-      /** Load Ma */
-      load_ma: number | null
-      /** Shown */
-      shown: number | null
-    }
-    /**
-     * AlarmOut
-     * @description One alarm that is not normal. since: of its state; raised: when it came last; until: when a shelf ends.
-     */
-    AlarmOut: {
-      /** Active */
-      active: boolean
-      /** Kind */
-      kind: string
-      /** Point */
-      point: number
-      /** Priority */
-      priority: string
-      /** Raised */
-      raised: string | null
-      /** Since */
-      since: string
-      /** State */
-      state: string
-      /** Until */
-      until: string | null
-      /** Value */
-      value: number | null
-      /** Who */
-      who: string
-      /** Why */
-      why: string
-    }
-    /**
-     * AlarmState
-     * @description Where the high alarm and the fault alarm stand; as the answer before gave it.
-     */
-    AlarmState: {
-      /**
-       * Active
-       * @default [
-       *       false,
-       *       false
-       *     ]
-       */
-      active?: boolean[]
-      /**
-       * State
-       * @default [
-       *       0,
-       *       0
-       *     ]
-       */
-      state?: number[]
-    }
-    /**
-     * AlarmsOut
-     * @description Every open alarm, and which chatter or stand.
-     */
-    AlarmsOut: {
-      /** Alarms */
-      alarms: components['schemas']['AlarmOut'][]
-      /** Chattering */
-      chattering: components['schemas']['TroubleOut'][]
-      /** Standing */
-      standing: components['schemas']['TroubleOut'][]
-    }
-    /**
-     * ArmIn
-     * @description For how many minutes; 0 disarms.
-     */
-    ArmIn: {
-      /** Minutes */
-      minutes: number
-    }
-    /**
-     * ArmedOut
-     * @description Whether writing is armed: by whom and until when, both empty if not.
-     */
-    ArmedOut: {
-      /** Until */
-      until: string
-      /** Who */
-      who: string
-    }
-    /**
-     * BoardIn
-     * @description The points of a board, in their order. shared: for everybody.
-     */
-    BoardIn: {
-      /** Points */
-      points: number[]
-      /**
-       * Shared
-       * @default false
-       */
-      shared?: boolean
-    }
-    /**
-     * BoardOut
-     * @description A board.
-     */
-    BoardOut: {
-      /** Name */
-      name: string
-      /** Points */
-      points: number[]
-      /** Shared */
-      shared: boolean
-    }
-    /**
-     * BoardsOut
-     * @description One's own boards and those for everybody.
-     */
-    BoardsOut: {
-      /** Boards */
-      boards: components['schemas']['BoardOut'][]
-    }
-    /**
-     * CabinetName
-     * @description A cabinet by its name, with how many channels it has and how many no point holds.
-     */
-    CabinetName: {
-      /** Cabinet */
-      cabinet: number
-      /** Channels */
-      channels: number
-      /** Name */
-      name: string
-      /** Title */
-      title: string
-      /** Unused */
-      unused: number
-    }
-    /**
-     * CabinetOut
-     * @description A cabinet; its channels against the plant's spare policy.
-     */
-    CabinetOut: {
-      /** Cabinet */
-      cabinet: number
-      /** Classes */
-      classes: components['schemas']['ClassCount'][]
-      count: components['schemas']['CountOut']
-      /** Heat W */
-      heat_w: number
-      /** Name */
-      name: string
-      /** Racks */
-      racks: components['schemas']['RackIn'][]
-      /** Spare Wanted */
-      spare_wanted: number
-      /** Title */
-      title: string
-    }
-    /**
-     * CabinetsOut
-     * @description All cabinets, or one, as of a sequence number; names of all. waiting: points that hold no channel, those that
-     *     wish for a held one among them; cut at MOST_WAITING, the count is whole.
-     */
-    CabinetsOut: {
-      /** Cabinets */
-      cabinets: components['schemas']['CabinetOut'][]
-      /** Names */
-      names: components['schemas']['CabinetName'][]
-      /** Seq */
-      seq: number
-      /** Waiting */
-      waiting: number[]
-      /** Waiting Count */
-      waiting_count: number
-    }
-    /**
-     * CableOut
-     * @description A cable with its cores.
-     */
-    CableOut: {
-      /** Begins */
-      begins: string
-      /** Cable */
-      cable: number
-      /** Colours */
-      colours: string
-      /** Cores */
-      cores: components['schemas']['CoreUse'][]
-      /** Ends */
-      ends: string
-      /** Kind */
-      kind: string
-      /** Length M */
-      length_m: number | null
-      /** Mm2 */
-      mm2: number | null
-      /** Name */
-      name: string
-      /** Spare */
-      spare: number
-    }
-    /**
-     * CablesOut
-     * @description Every cable.
-     */
-    CablesOut: {
-      /** Cables */
-      cables: components['schemas']['CableOut'][]
-      /** Seq */
-      seq: number
-    }
-    /**
-     * CauseOut
-     * @description What several findings of a rule come from.
-     */
-    CauseOut: {
-      /** Key */
-      key: string
-      /** Says */
-      says: string
-    }
-    /**
-     * CellOut
-     * @description A cell that changes.
-     */
-    CellOut: {
-      /** Becomes */
-      becomes: string
-      /** Field */
-      field: string
-      /** Point */
-      point: number
-      /** Was */
-      was: string
-    }
-    /**
-     * CellProblem
-     * @description One cell that stands in the way: refused text, or a cell that says something else by now.
-     */
-    CellProblem: {
-      /** Field */
-      field: string
-      /** Point */
-      point: number
-      /** Says */
-      says: string
-      /**
-       * Theirs
-       * @default null
-       */
-      theirs?: string | null
-      /** Typed */
-      typed: string
-    }
-    /**
-     * CellRef
-     * @description A cell: a point and a field.
-     */
-    CellRef: {
-      /** Field */
-      field: string
-      /** Point */
-      point: number
-    }
-    /**
-     * CellText
-     * @description A cell and the text that would be typed into it.
-     */
-    CellText: {
-      /** Field */
-      field: string
-      /** Point */
-      point: number
-      /** Text */
-      text: string
-    }
-    /**
-     * ChangeOut
-     * @description A change set as the stream tells everybody, with points, racks and findings.
-     *
-     *     cells: (point, field, text) of those that changed and of those that follow from them. added, removed: points that
-     *     came and went. racks: (point, rack) where points that moved are read now, 0 for nowhere. typicals: whether they
-     *     changed. anew: that the list is better read anew; then cells and points are left out.
-     */
-    ChangeOut: {
-      /** Added */
-      added: components['schemas']['RowOut'][]
-      /** Anew */
-      anew: boolean
-      /** At */
-      at: string
-      /** Cells */
-      cells: (number | string)[][]
-      /** Closed */
-      closed: string[]
-      /** Opened */
-      opened: components['schemas']['FindingOut'][]
-      /** Racks */
-      racks: number[][]
-      /** Removed */
-      removed: number[]
-      /** Seq */
-      seq: number
-      /** Source */
-      source: string
-      /** Typicals */
-      typicals: boolean
-      /** Who */
-      who: string
-    }
-    /**
-     * ChangedOut
-     * @description What a proposal did, or would do.
-     *
-     *     follows: cells that follow from those that changed. kept: cells an undo left as others made them. left: cells that
-     *     a partial proposal left out, each with the reason. moved_count: of all values that move; moved holds the first of
-     *     them. change: the change set that was made, as the stream tells everybody; null for what is only asked.
-     */
-    ChangedOut: {
-      /** Applied */
-      applied: boolean
-      /** Cells */
-      cells: components['schemas']['CellOut'][]
-      /** @default null */
-      change?: components['schemas']['ChangeOut'] | null
-      /** Closed */
-      closed: string[]
-      /** Follows */
-      follows?: components['schemas']['CellText'][]
-      /** Kept */
-      kept?: components['schemas']['CellRef'][]
-      /** Left */
-      left?: components['schemas']['CellProblem'][]
-      /** Moved */
-      moved: components['schemas']['MovedOut'][]
-      /**
-       * Moved Count
-       * @default 0
-       */
-      moved_count?: number
-      /** Opened */
-      opened: components['schemas']['FindingOut'][]
-      /** Seq */
-      seq: number
-    }
-    /**
-     * ChannelOut
-     * @description A channel: its addresses, its terminals, who holds it and who wishes for it. point: 0 if it is free.
-     *
-     *     wired: unused, and its terminals are wired to the strip already.
-     */
-    ChannelOut: {
-      /** Address */
-      address: string
-      /** Channel */
-      channel: number
-      /** Direct */
-      direct: string
-      /** Point */
-      point: number
-      /** Register At */
-      register_at: string
-      /** Terminals */
-      terminals: string[]
-      /** Wired */
-      wired: boolean
-      /** Wishes */
-      wishes: number[]
-    }
-    /**
-     * CheckOut
-     * @description The loop check of a point: its steps, what it may be off, what it can trip, what is open at it, earlier
-     *     records. seq: the list that the steps were worked out with.
-     */
-    CheckOut: {
-      /** Contact */
-      contact: boolean
-      /** Count Span */
-      count_span: number | null
-      /** Open */
-      open: string[]
-      /** Records */
-      records: components['schemas']['RecordOut'][]
-      /** Seq */
-      seq: number
-      /** Signal Unit */
-      signal_unit: string
-      /** Steps */
-      steps: components['schemas']['StepOut'][]
-      /** Tolerance */
-      tolerance: number
-      /** Trips */
-      trips: string[]
-      /** Value Unit */
-      value_unit: string
-      /** Why Not */
-      why_not: string
-    }
-    /**
-     * CheckRow
-     * @description One check point: figures at the stations as shown, what the list shows and what is true. share: of the span, %,
-     *     null for others.
-     */
-    CheckRow: {
-      /** Figures */
-      figures: string[]
-      /** Hex */
-      hex: string
-      /** Label */
-      label: string
-      /** Quality */
-      quality: string
-      /** Reasons */
-      reasons: string[]
-      /** Share */
-      share: number | null
-      /** Shows */
-      shows: string
-      /** True */
-      true: string
-      /** Wrong */
-      wrong: boolean
-    }
-    /**
-     * Choices
-     * @description What somebody settled about a list. sheet, header: counted from 0, header −1 for none.
-     *
-     *     columns: {column: field, part of the address, or "" to leave it out}, over what was recognised. comma: what a
-     *     comma before three digits is. match_by: the field by which rows are found. keep_old: the old channel is kept
-     *     beside a new one. leave: rows of the file that stay out; ours: cells that stay as they are in the list. gone:
-     *     points that the file does not have are taken away.
-     */
-    Choices: {
-      /** Columns */
-      columns?: {
-        [key: string]: string
-      }
-      /**
-       * Comma
-       * @default
-       * @enum {string}
-       */
-      comma?: '' | 'decimal' | 'thousands'
-      /**
-       * Gone
-       * @default false
-       */
-      gone?: boolean
-      /**
-       * Header
-       * @default null
-       */
-      header?: number | null
-      /**
-       * Keep Old
-       * @default true
-       */
-      keep_old?: boolean
-      /** Leave */
-      leave?: number[]
-      /**
-       * Match By
-       * @default tag
-       * @enum {string}
-       */
-      match_by?: 'tag' | 'second_name' | 'old_address' | 'channel'
-      /** Ours */
-      ours?: components['schemas']['Ours'][]
-      /**
-       * Sheet
-       * @default null
-       */
-      sheet?: number | null
-    }
-    /**
-     * CircuitOut
-     * @description The wiring of one point. svg: the drawing.
-     */
-    CircuitOut: {
-      /** Calibrator */
-      calibrator: string
-      /** Closes */
-      closes: boolean
-      /** Faults */
-      faults: string[]
-      /** Notes */
-      notes: string[]
-      /** Readings */
-      readings: components['schemas']['ReadingOut'][]
-      /** Safe */
-      safe: string[]
-      /** Source */
-      source: string
-      /** Steps */
-      steps: string[]
-      /** Svg */
-      svg: string
-      /** Way */
-      way: string[]
-      /** Words */
-      words: string
-    }
-    /**
-     * ClassCount
-     * @description The count of one class of channels: AI, AO, DI, DO, TI temperature, PI pulses, XI several kinds.
-     */
-    ClassCount: {
-      count: components['schemas']['CountOut']
-      /** Name */
-      name: string
-    }
-    /**
-     * ColumnIn
-     * @description A column that is shown, with its width in pixels.
-     */
-    ColumnIn: {
-      /** Field */
-      field: string
-      /** Width */
-      width: number
-    }
-    /**
-     * ColumnOut
-     * @description A column of the file: its heading, what it is taken for ("" for left out), the unit in the heading, a few
-     *     cells.
-     */
-    ColumnOut: {
-      /** Cells */
-      cells: string[]
-      /** Heading */
-      heading: string
-      /** Target */
-      target: string
-      /** Unit */
-      unit: string
-    }
-    /**
-     * ComparedOut
-     * @description List and rack compared. says: the whole in words, when the rack has other modules.
-     */
-    ComparedOut: {
-      armed: components['schemas']['ArmedOut']
-      /** Differences */
-      differences: components['schemas']['DifferenceOut'][]
-      /** Says */
-      says: string
-      /** Seq */
-      seq: number
-      /** Strangers */
-      strangers: components['schemas']['StrangerOut'][]
-    }
-    /**
-     * ConventionEditIn
-     * @description One convention: what stood there and what shall.
-     */
-    ConventionEditIn: {
-      /** Name */
-      name: string
-      /** Text */
-      text: string
-      /** Was */
-      was: string
-    }
-    /**
-     * ConventionOut
-     * @description One convention: what it is, as it stands, and what it may be.
-     */
-    ConventionOut: {
-      /** Choices */
-      choices: string[]
-      /** Name */
-      name: string
-      /** Says */
-      says: string
-      /** Text */
-      text: string
-    }
-    /**
-     * ConventionsChanged
-     * @description What a change of conventions did, or would do. moved: levels and spans that follow the supply. values: figures
-     *     that move, the first of values_count. opened, altered, closed: how many findings come, say something else, and go;
-     *     findings: the first that come or say something else.
-     */
-    ConventionsChanged: {
-      /** Altered */
-      altered: number
-      /** Applied */
-      applied: boolean
-      /** Closed */
-      closed: number
-      /** Findings */
-      findings: components['schemas']['FindingOut'][]
-      /** Moved */
-      moved: components['schemas']['RenamedOut'][]
-      /** Opened */
-      opened: number
-      /** Renamed */
-      renamed: components['schemas']['RenamedOut'][]
-      /** Seq */
-      seq: number
-      /** Values */
-      values: components['schemas']['MovedOut'][]
-      /** Values Count */
-      values_count: number
-    }
-    /**
-     * ConventionsIn
-     * @description Conventions that change together; `apply` false only says what that would do.
-     */
-    ConventionsIn: {
-      /**
-       * Apply
-       * @default true
-       */
-      apply?: boolean
-      /** Edits */
-      edits: components['schemas']['ConventionEditIn'][]
-      /**
-       * Why
-       * @default
-       */
-      why?: string
-    }
-    /**
-     * ConventionsOut
-     * @description All conventions as of a sequence number.
-     */
-    ConventionsOut: {
-      /** Conventions */
-      conventions: components['schemas']['ConventionOut'][]
-      /** Seq */
-      seq: number
-    }
-    /**
-     * CoreOut
-     * @description A core between device and terminal. terminal: '' where it ends at a rail, which `role` names.
-     */
-    CoreOut: {
-      /** Device Side */
-      device_side: string
-      /** Flows */
-      flows: string
-      /** Role */
-      role: string
-      /** Terminal */
-      terminal: string
-    }
-    /**
-     * CoreUse
-     * @description One core: its colour or number, and the points that claim it; none for a spare one.
-     */
-    CoreUse: {
-      /** Colour */
-      colour: string
-      /** Number */
-      number: number
-      /** Points */
-      points: number[]
-    }
-    /**
-     * CountOut
-     * @description Channels counted: free, spare by policy and wired spare told apart; short: spares the policy lacks.
-     */
-    CountOut: {
-      /** Channels */
-      channels: number
-      /** Free */
-      free: number
-      /** Share */
-      share: number
-      /** Short */
-      short: number
-      /** Spare */
-      spare: number
-      /** Used */
-      used: number
-      /** Wanted */
-      wanted: number
-      /** Wired */
-      wired: number
-    }
-    /**
-     * CountsOut
-     * @description Rows of each kind, cells that change, cells that cannot be read, points that the file does not have.
-     */
-    CountsOut: {
-      /**
-       * Added
-       * @default 0
-       */
-      added?: number
-      /**
-       * Cells
-       * @default 0
-       */
-      cells?: number
-      /**
-       * Changed
-       * @default 0
-       */
-      changed?: number
-      /**
-       * Out
-       * @default 0
-       */
-      out?: number
-      /**
-       * Same
-       * @default 0
-       */
-      same?: number
-      /**
-       * Unmatched
-       * @default 0
-       */
-      unmatched?: number
-      /**
-       * Wrong
-       * @default 0
-       */
-      wrong?: number
-    }
-    /**
-     * CurveOut
-     * @description The curve over the wires: what the list shows, and beside it the device or the straight line.
-     */
-    CurveOut: {
-      /** Device */
-      device: (number | null)[]
-      /** Fault High */
-      fault_high: number | null
-      /** Fault Low */
-      fault_low: number | null
-      /** Loop */
-      loop: (number | null)[]
-      /** Loop Unit */
-      loop_unit: string
-      /** Shows */
-      shows: (number | null)[]
-      /** Straight */
-      straight: (number | null)[]
-      /** Value Unit */
-      value_unit: string
-    }
-    /**
-     * DecodingOut
-     * @description One decoding: a figure for each whole number of registers, none for one that is no number. fits: how many of
-     *     them are near the value that is looked for; sane: whether all of them are numbers of a size that instruments
-     *     have.
-     */
-    DecodingOut: {
-      /** Fits */
-      fits: number
-      /** Name */
-      name: string
-      /** Order */
-      order: string
-      /** Sane */
-      sane: boolean
-      /** Values */
-      values: (number | null)[]
-      /** Words */
-      words: number
-    }
-    /**
-     * DifferenceOut
-     * @description One setting of one channel that differs: what the list says, what the rack reports, what the point can trip.
-     */
-    DifferenceOut: {
-      /** Address */
-      address: string
-      /** Channel */
-      channel: number
-      /** Code */
-      code: number
-      /** Field */
-      field: string
-      /** Holding */
-      holding: number
-      /** Listed */
-      listed: string
-      /** Module */
-      module: number
-      /** Point */
-      point: number
-      /** Reported */
-      reported: string
-      /** Setting */
-      setting: string
-      /** Slot */
-      slot: number
-      /** Tag */
-      tag: string
-      /** Trips */
-      trips: string[]
-    }
-    /**
-     * DifferencesOut
-     * @description Points that differ, and what else: conventions, hardware.
-     */
-    DifferencesOut: {
-      /** Becomes */
-      becomes: string
-      /** Others */
-      others: string[]
-      /** Points */
-      points: components['schemas']['PointDifferenceOut'][]
-      /** Was */
-      was: string
-    }
-    /**
-     * DoesOut
-     * @description What a list would do beyond its cells: findings that come and go, values that move; the first of both.
-     */
-    DoesOut: {
-      /** Closed */
-      closed: number
-      /** Findings */
-      findings: components['schemas']['ToldFinding'][]
-      /** Moved */
-      moved: number
-      /** Opened */
-      opened: number
-      /** Values */
-      values: components['schemas']['ToldValue'][]
-    }
-    /**
-     * Done
-     * @description It is done.
-     */
-    Done: {
-      /**
-       * Done
-       * @default true
-       */
-      done?: boolean
-    }
-    /**
-     * EditIn
-     * @description One cell: what stood there and what shall.
-     */
-    EditIn: {
-      /** Field */
-      field: string
-      /** Point */
-      point: number
-      /** Text */
-      text: string
-      /** Was */
-      was: string
-    }
-    /**
-     * EndIn
-     * @description How it was put back.
-     */
-    EndIn: {
-      /**
-       * Why
-       * @default
-       */
-      why?: string
-    }
-    /**
-     * EnterIn
-     * @description A temporary change that somebody made with their own hands.
-     */
-    EnterIn: {
-      /**
-       * Kind
-       * @enum {string}
-       */
-      kind: 'lifted wire' | 'jumper' | 'inhibit' | 'transmitter simulating' | 'controller in manual'
-      /**
-       * Minutes
-       * @default 0
-       */
-      minutes?: number
-      /** Point */
-      point: number
-      /** What */
-      what: string
-      /**
-       * Why
-       * @default
-       */
-      why?: string
-    }
-    /**
-     * EntryOut
-     * @description One temporary change. due: when it ought to be over; ended_at: when it was.
-     */
-    EntryOut: {
-      /** At */
-      at: string
-      /** Due */
-      due: string | null
-      /** Ended At */
-      ended_at: string | null
-      /** Ended By */
-      ended_by: string
-      /** Ended Why */
-      ended_why: string
-      /** Given */
-      given: string
-      /** Id */
-      id: number
-      /** Kind */
-      kind: string
-      /** Point */
-      point: number
-      /** What */
-      what: string
-      /** Who */
-      who: string
-      /** Why */
-      why: string
-    }
-    /**
-     * ExportIn
-     * @description The list as a file: which columns and points, all of them if left out.
-     */
-    ExportIn: {
-      /** Fields */
-      fields?: string[]
-      /**
-       * Form
-       * @default xlsx
-       * @enum {string}
-       */
-      form?: 'csv' | 'xlsx'
-      /**
-       * Points
-       * @default null
-       */
-      points?: number[] | null
-    }
-    /**
-     * FactRow
-     * @description One fact: what, how much, what it rests on.
-     */
-    FactRow: {
-      /** Basis */
-      basis: string
-      /** Figure */
-      figure: string
-      /** Label */
-      label: string
-      /** Tone */
-      tone: string
-    }
-    /**
-     * FactSection
-     * @description Facts that belong together, and the one thing to take away.
-     */
-    FactSection: {
-      /** Rows */
-      rows: components['schemas']['FactRow'][]
-      /** Station */
-      station: string
-      /** Title */
-      title: string
-      /** Tone */
-      tone: string
-      /** Verdict */
-      verdict: string
-    }
-    /**
-     * FaultIn
-     * @description Something wrong at the device or on the wires: its kind and amount in words (core/path/faults.py).
-     */
-    FaultIn: {
-      /**
-       * Amount
-       * @default
-       */
-      amount?: string
-      /** Kind */
-      kind: string
-    }
-    /**
-     * FaultKindOut
-     * @description A fault that this path can be given. amount: what its figure is in, '' if it has none.
-     */
-    FaultKindOut: {
-      /** Amount */
-      amount: string
-      /** Choices */
-      choices: string[]
-      /** Name */
-      name: string
-      /** Says */
-      says: string
-      /** Usual */
-      usual: string
-    }
-    /**
-     * FieldOut
-     * @description One field of a point: a column of the list, a setting of a station. unit: of its figures, where it has no
-     *     field.
-     */
-    FieldOut: {
-      /** Applies */
-      applies: string[]
-      /** Choices */
-      choices: string[]
-      /** Kind */
-      kind: string
-      /** Label */
-      label: string
-      /** Listed */
-      listed: boolean
-      /** Name */
-      name: string
-      /** Says */
-      says: string
-      /** Station */
-      station: string
-      /** Unit */
-      unit: string
-      /** Width */
-      width: number
-    }
-    /**
-     * FiguresOut
-     * @description All stations from one value: figures in the order of the stations, none where unknown, and their units.
-     */
-    FiguresOut: {
-      /** Figures */
-      figures: (number | null)[]
-      /** Quality */
-      quality: string
-      /** Reasons */
-      reasons: string[]
-      /** Station */
-      station: string
-      /** Text */
-      text: string
-      /** Units */
-      units: string[]
-      /** Working */
-      working: (components['schemas']['WorkingOut'] | null)[]
-    }
-    /**
-     * FilePageOut
-     * @description A sheet of the file.
-     */
-    FilePageOut: {
-      /** Name */
-      name: string
-      /** Rows */
-      rows: number
-    }
-    /**
-     * FindingOut
-     * @description What does not agree, and the cells it names. harm: what it could cost; trips: a point of it shuts something.
-     */
-    FindingOut: {
-      cause: components['schemas']['CauseOut'] | null
-      /** Cells */
-      cells: components['schemas']['CellRef'][]
-      /** Fixes */
-      fixes: components['schemas']['FixOut'][]
-      /** Harm */
-      harm: string
-      /** Key */
-      key: string
-      /** Rule */
-      rule: string
-      /** Severity */
-      severity: string
-      /** Station */
-      station: string
-      /** Text */
-      text: string
-      /** Trips */
-      trips: boolean
-      waived: components['schemas']['WaivedOut'] | null
-    }
-    /**
-     * FindingsOut
-     * @description All findings as of a sequence number.
-     */
-    FindingsOut: {
-      /** Findings */
-      findings: components['schemas']['FindingOut'][]
-      /** Seq */
-      seq: number
-    }
-    /**
-     * FitOut
-     * @description What a point would meet on the channels of one module. level: fits, warns or refused. margin: of the loop's
-     *     voltage; supply: what the module would feed then; both in words, '' where they say nothing.
-     */
-    FitOut: {
-      /** Level */
-      level: string
-      /** Margin */
-      margin: string
-      /** Mode */
-      mode: string
-      /** Module */
-      module: number
-      /** Reads */
-      reads: string
-      /** Reasons */
-      reasons: string[]
-      /** Remedies */
-      remedies: string[]
-      /** Supply */
-      supply: string
-    }
-    /**
-     * FitsOut
-     * @description One answer a module of the rack.
-     */
-    FitsOut: {
-      /** Fits */
-      fits: components['schemas']['FitOut'][]
-      /** Seq */
-      seq: number
-    }
-    /**
-     * FixOut
-     * @description A way to settle a finding.
-     */
-    FixOut: {
-      /** Edits */
-      edits: components['schemas']['CellText'][]
-      /** Label */
-      label: string
-    }
-    /**
-     * FormOut
-     * @description A form of signal and what it does.
-     */
-    FormOut: {
-      /** Name */
-      name: string
-      /** Says */
-      says: string
-    }
-    /**
-     * FoundOut
-     * @description A point at which somebody played. takes: its readings may be taken without asking; says: why, or why not.
-     */
-    FoundOut: {
-      /** At */
-      at: string
-      /** Id */
-      id: number
-      /** Pattern */
-      pattern: string
-      /** Plateaus */
-      plateaus: components['schemas']['PlateauOut'][]
-      /** Point */
-      point: number
-      /** Says */
-      says: string
-      /** Takes */
-      takes: boolean
-    }
-    /**
-     * GoneIn
-     * @description Points to take away.
-     */
-    GoneIn: {
-      /**
-       * Apply
-       * @default true
-       */
-      apply?: boolean
-      /** Points */
-      points: number[]
-    }
-    /**
-     * HardwareIn
-     * @description Operations in order, each {"do": …} as docs/hardware.md lists them; `apply` false only says what they would
-     *     do.
-     */
-    HardwareIn: {
-      /**
-       * Apply
-       * @default true
-       */
-      apply?: boolean
-      /** Operations */
-      operations: {
-        [key: string]: unknown
-      }[]
-      /**
-       * Why
-       * @default
-       */
-      why?: string
-    }
-    /**
-     * HardwareOut
-     * @description What operations did, or would do. Long lists of either are cut; the counts are whole.
-     */
-    HardwareOut: {
-      /** Applied */
-      applied: boolean
-      /** Closed */
-      closed: number
-      /** Freed */
-      freed: string[]
-      /** Moved */
-      moved: components['schemas']['MovedValueOut'][]
-      /** Moved Count */
-      moved_count: number
-      /** Opened */
-      opened: string[]
-      /** Renumbered */
-      renumbered: components['schemas']['RenumberedOut'][]
-      /** Renumbered Count */
-      renumbered_count: number
-      /** Seq */
-      seq: number
-    }
-    /**
-     * HarmOut
-     * @description What a fault could cost: its name, and in words.
-     */
-    HarmOut: {
-      /** Name */
-      name: string
-      /** Says */
-      says: string
-    }
-    /**
-     * HereIn
-     * @description Where one is: the cell that is chosen. tab: a name the screen gives itself, so that two of one's own are
-     *     two.
-     */
-    HereIn: {
-      /**
-       * Field
-       * @default
-       */
-      field?: string
-      /**
-       * Point
-       * @default null
-       */
-      point?: number | null
-      /** Tab */
-      tab: string
-    }
-    /**
-     * HistoryCell
-     * @description A cell in the history.
-     */
-    HistoryCell: {
-      /** Became */
-      became: string
-      /** Field */
-      field: string
-      /** Point */
-      point: number
-      /** Tag */
-      tag: string
-      /** Was */
-      was: string
-    }
-    /**
-     * HistoryOut
-     * @description Change sets, newest first. people: everybody who ever changed something.
-     */
-    HistoryOut: {
-      /** People */
-      people: string[]
-      /** Sets */
-      sets: components['schemas']['HistorySet'][]
-    }
-    /**
-     * HistorySet
-     * @description A change set: who, when, from where. cells: the first of `count`.
-     */
-    HistorySet: {
-      /** At */
-      at: string
-      /** Cells */
-      cells: components['schemas']['HistoryCell'][]
-      /** Count */
-      count: number
-      /** Seq */
-      seq: number
-      /** Source */
-      source: string
-      /** Undoes */
-      undoes: number | null
-      /** Who */
-      who: string
-      /** Why */
-      why: string
-    }
-    /**
-     * HoldIn
-     * @description A value to hold a point at, as typed, and why. minutes: until it is overdue, 0 for as long as the plant
-     *     says.
-     */
-    HoldIn: {
-      /**
-       * Minutes
-       * @default 0
-       */
-      minutes?: number
-      /** Text */
-      text: string
-      /**
-       * Why
-       * @default
-       */
-      why?: string
-    }
-    /**
-     * InjectIn
-     * @description A signal to put on the terminals, as typed; '' and no fault takes everything off.
-     *
-     *     form: how it moves (core/signals/waveforms.py), to the level `high`, as typed, within period_s. faults: put on in
-     *     its place.
-     */
-    InjectIn: {
-      /** Faults */
-      faults?: components['schemas']['FaultIn'][]
-      /**
-       * Form
-       * @default fixed
-       */
-      form?: string
-      /**
-       * High
-       * @default
-       */
-      high?: string
-      /**
-       * Period S
-       * @default 10
-       */
-      period_s?: number
-      /**
-       * Text
-       * @default
-       */
-      text?: string
-    }
-    /**
-     * InjectOut
-     * @description What became of it.
-     */
-    InjectOut: {
-      /** Result */
-      result: string
-    }
-    /**
-     * JobOut
-     * @description A list being brought in. state: reading, planning, ready, taking in, done, failed, called off. header: from
-     *     0.
-     */
-    JobOut: {
-      /** Busy */
-      busy: boolean
-      choices: components['schemas']['Choices']
-      /** Columns */
-      columns: components['schemas']['ColumnOut'][]
-      counts: components['schemas']['CountsOut']
-      does: components['schemas']['DoesOut'] | null
-      /** Done */
-      done: number
-      /** Header */
-      header: number
-      /** Id */
-      id: number
-      /** Mapping */
-      mapping: string
-      /** Name */
-      name: string
-      /** Says */
-      says: string
-      /** Seq */
-      seq: number
-      /** Sheet */
-      sheet: number
-      /** Sheets */
-      sheets: components['schemas']['FilePageOut'][]
-      /** State */
-      state: string
-      /** Top */
-      top: string[][]
-    }
-    /**
-     * JournalLineOut
-     * @description One line of the journal.
-     */
-    JournalLineOut: {
-      /** At */
-      at: string
-      /** Becomes */
-      becomes: string
-      /** Event */
-      event: string
-      /** Id */
-      id: number
-      /** Kind */
-      kind: string
-      /** Point */
-      point: number
-      /** Priority */
-      priority: string
-      /** Value */
-      value: number | null
-      /** Was */
-      was: string
-      /** Who */
-      who: string
-      /** Why */
-      why: string
-    }
-    /**
-     * JournalOut
-     * @description A page of the journal, newest first. more: there are older lines.
-     */
-    JournalOut: {
-      /** Lines */
-      lines: components['schemas']['JournalLineOut'][]
-      /** More */
-      more: boolean
-    }
-    /**
-     * JudgedOut
-     * @description One step judged. error: in the value's unit, of_span: in % of its span; passes: none where nothing was read.
-     */
-    JudgedOut: {
-      /** Error */
-      error: string
-      /** Of Span */
-      of_span: number | null
-      /** Passes */
-      passes: boolean | null
-    }
-    /**
-     * LearnAlarm
-     * @description One alarm of the loop in words.
-     */
-    LearnAlarm: {
-      /** Active */
-      active: boolean
-      /** Name */
-      name: string
-      /** Number */
-      number: number
-      /** State */
-      state: string
-    }
-    /**
-     * LearnFault
-     * @description A fault that can be put on, where it sits, and an amount that shows it.
-     */
-    LearnFault: {
-      /** Amount */
-      amount: string
-      /** Name */
-      name: string
-      /** Says */
-      says: string
-      /** Station */
-      station: string
-      /** Usual */
-      usual: string
-    }
-    /**
-     * LearnIn
-     * @description The loop, the quantity in the pipe as a share of the range, what is wrong, and what somebody says to the
-     *     alarms.
-     */
-    LearnIn: {
-      alarms?: components['schemas']['AlarmState']
-      /** Faults */
-      faults?: components['schemas']['PutIn'][]
-      /**
-       * Loop
-       * @default gas pressure
-       * @enum {string}
-       */
-      loop?: 'gas pressure' | 'kiln thermocouple' | 'dryer Pt100'
-      /**
-       * Share
-       * @default 50
-       */
-      share?: number
-      /**
-       * Word
-       * @default
-       * @enum {string}
-       */
-      word?: '' | 'acknowledge' | 'reset'
-    }
-    /**
-     * LearnOut
-     * @description All six stations, what the value's quality is and why, what to do next, and the alarms.
-     */
-    LearnOut: {
-      /** Alarms */
-      alarms: components['schemas']['LearnAlarm'][]
-      /** Causes */
-      causes: string[]
-      /** Faults */
-      faults: string[]
-      keep: components['schemas']['AlarmState']
-      /** Limit */
-      limit: string
-      /** Next */
-      next: string
-      /** Offers */
-      offers: components['schemas']['LearnFault'][]
-      /** Quality */
-      quality: string
-      /** Stations */
-      stations: components['schemas']['LearnStation'][]
-    }
-    /**
-     * LearnStation
-     * @description One station: what it is with what is wrong, what it would be without, and its working.
-     */
-    LearnStation: {
-      /** Differs */
-      differs: boolean
-      /** Figure */
-      figure: string
-      /** Figures */
-      figures: string
-      /** Formula */
-      formula: string
-      /** Healthy */
-      healthy: string
-      /** Name */
-      name: string
-      /** Unit */
-      unit: string
-    }
-    /**
-     * LettersOut
-     * @description Letters to build a tag of, by their place: {letter: word}; own: the plant's own groups of letters.
-     */
-    LettersOut: {
-      /** Functions */
-      functions: {
-        [key: string]: string
-      }
-      /** Levels */
-      levels: {
-        [key: string]: string
-      }
-      /** Modifiers */
-      modifiers: {
-        [key: string]: string
-      }
-      /** Own */
-      own: {
-        [key: string]: string
-      }
-      /** Variables */
-      variables: {
-        [key: string]: string
-      }
-    }
-    /**
-     * LiftIn
-     * @description Findings that are open again.
-     */
-    LiftIn: {
-      /** Keys */
-      keys: string[]
-    }
-    /**
-     * LineOut
-     * @description What becomes of a row of the file. cells: field, what stands there, what comes; troubles: field, typed, why
-     *     not. by_choice: left out because somebody wants it so.
-     */
-    LineOut: {
-      /**
-       * By Choice
-       * @default false
-       */
-      by_choice?: boolean
-      /** Cells */
-      cells: string[][]
-      /** Kind */
-      kind: string
-      /** Point */
-      point: number
-      /** Row */
-      row: number
-      /** Says */
-      says: string
-      /** Tag */
-      tag: string
-      /** Troubles */
-      troubles: string[][]
-    }
-    /**
-     * LinesOut
-     * @description Some rows of a kind, of how many.
-     */
-    LinesOut: {
-      /** Count */
-      count: number
-      /** Lines */
-      lines: components['schemas']['LineOut'][]
-    }
-    /**
-     * Link
-     * @description The token of a one-time link.
-     */
-    Link: {
-      /** Token */
-      token: string
-    }
-    /**
-     * LinkOut
-     * @description A wire in the cabinet from a terminal of the channel, to another one or to a rail.
-     */
-    LinkOut: {
-      /** Role */
-      role: string
-      /** Terminal */
-      terminal: string
-      /** To */
-      to: string
-    }
-    /**
-     * ListFile
-     * @description A list as a file: CSV in any dress, XLSX, ODS or XLS.
-     */
-    ListFile: {
-      /**
-       * File
-       * Format: binary
-       */
-      file: string
-    }
-    /**
-     * ListText
-     * @description A list as pasted text.
-     */
-    ListText: {
-      /** Text */
-      text: string
-    }
-    /**
-     * LiveFindingOut
-     * @description One finding from the plant: its rule, how it is taken, the point, and what is so, with the figures.
-     */
-    LiveFindingOut: {
-      /** Point */
-      point: number
-      /** Rule */
-      rule: string
-      /** Severity */
-      severity: string
-      /** Text */
-      text: string
-    }
-    /**
-     * LiveFindingsOut
-     * @description Everything that the plant tells now, worst first.
-     */
-    LiveFindingsOut: {
-      /** Findings */
-      findings: components['schemas']['LiveFindingOut'][]
-    }
-    /**
-     * LoadOut
-     * @description A load against its rating, mA; rating 0 where none is given.
-     */
-    LoadOut: {
-      /** Ma */
-      ma: number
-      /** Name */
-      name: string
-      /** Over */
-      over: boolean
-      /** Rating Ma */
-      rating_ma: number
-    }
-    /**
-     * LockIn
-     * @description Why a row is locked, and which account besides one's own may lift that.
-     */
-    LockIn: {
-      /**
-       * May Lift
-       * @default
-       */
-      may_lift?: string
-      /** Why */
-      why: string
-    }
-    /**
-     * LockOut
-     * @description A locked row.
-     */
-    LockOut: {
-      /** At */
-      at: string
-      /** May Lift */
-      may_lift: string
-      /** Point */
-      point: number
-      /** Who */
-      who: string
-      /** Why */
-      why: string
-    }
-    /**
-     * LocksOut
-     * @description Every locked row.
-     */
-    LocksOut: {
-      /** Locks */
-      locks: components['schemas']['LockOut'][]
-    }
-    /**
-     * LogLine
-     * @description One command to a rack.
-     */
-    LogLine: {
-      /** At */
-      at: string
-      /** Kind */
-      kind: string
-      /** Result */
-      result: string
-      /** What */
-      what: string
-      /** Who */
-      who: string
-    }
-    /**
-     * LogOut
-     * @description The newest commands first.
-     */
-    LogOut: {
-      /** Lines */
-      lines: components['schemas']['LogLine'][]
-    }
-    /**
-     * LookIn
-     * @description Where to look: a server, a unit, and registers counted from 0. target: a value that is known to stand there.
-     */
-    LookIn: {
-      /**
-       * Count
-       * @default 8
-       */
-      count?: number
-      /**
-       * First
-       * @default 0
-       */
-      first?: number
-      /**
-       * Function
-       * @default input
-       * @enum {string}
-       */
-      function?: 'input' | 'holding'
-      /** Host */
-      host: string
-      /**
-       * Port
-       * @default 502
-       */
-      port?: number
-      /**
-       * Target
-       * @default null
-       */
-      target?: number | null
-      /**
-       * Unit
-       * @default 1
-       */
-      unit?: number
-    }
-    /**
-     * LookOut
-     * @description The registers as they stand, and what they can mean.
-     */
-    LookOut: {
-      /** Decodings */
-      decodings: components['schemas']['DecodingOut'][]
-      /** Says */
-      says: string
-      /** Words */
-      words: number[]
-    }
-    /**
-     * MappingIn
-     * @description Keep how the columns of this list are taken, under a name.
-     */
-    MappingIn: {
-      /** Name */
-      name: string
-    }
-    /**
-     * MappingsOut
-     * @description Mappings that were kept, and everything that a column may be.
-     */
-    MappingsOut: {
-      /** Mappings */
-      mappings: string[]
-      /** Targets */
-      targets: components['schemas']['TargetOut'][]
-    }
-    /**
-     * MeaningOut
-     * @description What letters say together, "" if nothing; and the first free tag that begins with them.
-     */
-    MeaningOut: {
-      /** Meaning */
-      meaning: string
-      /** Tag */
-      tag: string
-    }
-    /**
-     * ModeRows
-     * @description A mode and what it makes of a signal that suits it: what is given, LOOP, INPUT, COUNTS.
-     */
-    ModeRows: {
-      /** Mode */
-      mode: string
-      /** Rows */
-      rows: [string, string, string, string][]
-      /** Signal */
-      signal: string
-    }
-    /**
-     * ModuleOut
-     * @description A module in its place; slot 0 if it takes none. Registers count from 0.
-     */
-    ModuleOut: {
-      /** Channel Class */
-      channel_class: string
-      /** Channels */
-      channels: components['schemas']['ChannelOut'][]
-      count: components['schemas']['CountOut']
-      /** Direction */
-      direction: string
-      /** First Register */
-      first_register: number
-      /** First Setting */
-      first_setting: number
-      /** Heat W */
-      heat_w: number
-      /** Loads */
-      loads: components['schemas']['LoadOut'][]
-      /** Module */
-      module: number
-      /** Place */
-      place: number
-      /** Slot */
-      slot: number
-      /** Summary */
-      summary: string
-      /** Title */
-      title: string
-      /** Type */
-      type: string
-    }
-    /**
-     * MovedOut
-     * @description A value that moves at one level on the wires.
-     */
-    MovedOut: {
-      /** At */
-      at: string
-      /** Becomes */
-      becomes: string
-      /** Point */
-      point: number
-      /** Was */
-      was: string
-    }
-    /**
-     * MovedValueOut
-     * @description A value that moves: at one level on the wires, what the list showed and what it would show.
-     */
-    MovedValueOut: {
-      /** At */
-      at: string
-      /** Becomes */
-      becomes: string
-      /** Point */
-      point: number
-      /** Tag */
-      tag: string
-      /** Was */
-      was: string
-    }
-    /**
-     * NewAccount
-     * @description An account to make.
-     */
-    NewAccount: {
-      /** Name */
-      name: string
-      /**
-       * Role
-       * @default technician
-       * @enum {string}
-       */
-      role?: 'reader' | 'technician' | 'engineer' | 'administrator'
-    }
-    /**
-     * NewIn
-     * @description New points: so many alike, or a row of texts each. `apply` false only says what they would hold.
-     */
-    NewIn: {
-      /**
-       * Apply
-       * @default true
-       */
-      apply?: boolean
-      /** Cells */
-      cells?: {
-        [key: string]: string
-      }
-      /**
-       * Count
-       * @default 0
-       */
-      count?: number
-      /**
-       * Like
-       * @default null
-       */
-      like?: number | null
-      /** Rows */
-      rows?: {
-        [key: string]: string
-      }[]
-      /**
-       * Typical
-       * @default
-       */
-      typical?: string
-    }
-    /**
-     * NewOut
-     * @description What new rows would hold.
-     */
-    NewOut: {
-      /** Rows */
-      rows: {
-        [key: string]: string
-      }[]
-      /** Troubles */
-      troubles: components['schemas']['NewTrouble'][]
-    }
-    /**
-     * NewPassword
-     * @description A new password for one's own account. old: the one that holds now; not asked for where there is none, or where
-     *     a one-time link let one in.
-     */
-    NewPassword: {
-      /**
-       * Old
-       * @default
-       */
-      old?: string
-      /** Password */
-      password: string
-    }
-    /**
-     * NewTrouble
-     * @description A cell of a new row that cannot be read; row counts from 0.
-     */
-    NewTrouble: {
-      /** Field */
-      field: string
-      /** Row */
-      row: number
-      /** Says */
-      says: string
-      /** Typed */
-      typed: string
-    }
-    /**
-     * NoiseFigures
-     * @description least, most, mean, standard deviation, and the part of it that changes from reading to reading.
-     */
-    NoiseFigures: {
-      /** Fast */
-      fast: number | null
-      /** Least */
-      least: number | null
-      /** Mean */
-      mean: number | null
-      /** Most */
-      most: number | null
-      /** Sigma */
-      sigma: number | null
-    }
-    /**
-     * NoiseOut
-     * @description The noise of a window in units and in counts, and what a filter would do.
-     */
-    NoiseOut: {
-      counts: components['schemas']['NoiseFigures']
-      /** Readings */
-      readings: number
-      /** Says */
-      says: string
-      /** Tried */
-      tried: components['schemas']['TriedOut'][]
-      units: components['schemas']['NoiseFigures']
-      /** Wanted */
-      wanted: number
-    }
-    /**
-     * OfferOut
-     * @description What can be held at a point. force, output: why not, '' if it can; trips: what it can trip, told first.
-     *     on_loss: what the device of an output does when its signal or its power is lost, in words.
-     */
-    OfferOut: {
-      /** Armed Needed */
-      armed_needed: boolean
-      /** Force */
-      force: string
-      /** On Loss */
-      on_loss: string
-      /** Open */
-      open: components['schemas']['EntryOut'][]
-      /** Output */
-      output: string
-      /** Trips */
-      trips: string[]
-      /** Unit */
-      unit: string
-    }
-    /**
-     * Ours
-     * @description A cell of the file that stays out: its row, counted from 1, and its field.
-     */
-    Ours: {
-      /** Field */
-      field: string
-      /** Row */
-      row: number
-    }
-    /**
-     * OutcomeOut
-     * @description A whole check. worst, hysteresis: % of span; passes: none until every step was read; says: in words.
-     */
-    OutcomeOut: {
-      /** Complete */
-      complete: boolean
-      /** Hysteresis */
-      hysteresis: number | null
-      /** Passes */
-      passes: boolean | null
-      /** Says */
-      says: string
-      /** Steps */
-      steps: components['schemas']['JudgedOut'][]
-      /** Tolerance */
-      tolerance: number
-      /** Worst */
-      worst: number | null
-    }
-    /**
-     * OutputIn
-     * @description A value to give an output, as typed.
-     */
-    OutputIn: {
-      /** Text */
-      text: string
-    }
-    /**
-     * OutputOut
-     * @description What became of a command: the count that was given, whether it was clamped, what is read back, and in words
-     *     whether both agree. load_ma: the current through the load, expected_ma: what it takes by the list; none where
-     *     unknown.
-     */
-    OutputOut: {
-      /** Agrees */
-      agrees: boolean
-      /** Clamped */
-      clamped: boolean
-      /** Expected Ma */
-      expected_ma: number | null
-      /** Given */
-      given: number
-      /** Load Ma */
-      load_ma: number | null
-      /** Readback */
-      readback: number | null
-      /** Says */
-      says: string
-    }
-    /**
-     * Part
-     * @description What of a change set to take back: all of it, one point's part, or one cell.
-     */
-    Part: {
-      /**
-       * Field
-       * @default null
-       */
-      field?: string | null
-      /**
-       * Point
-       * @default null
-       */
-      point?: number | null
-    }
-    /**
-     * PathIn
-     * @description A path that need not be in the list, as `convert path` reads it, and values at its stations.
-     */
-    PathIn: {
-      /** Document */
-      document: {
-        [key: string]: unknown
-      }
-      /** Set */
-      set: components['schemas']['SetIn'][]
-    }
-    /**
-     * PathOut
-     * @description The six stations of a point. live: a reading was at hand. age_s: of the reading, by server time;
-     *     read_at: when it was read, s.
-     */
-    PathOut: {
-      /**
-       * Age S
-       * @default null
-       */
-      age_s?: number | null
-      /**
-       * Fault
-       * @default
-       */
-      fault?: string
-      /**
-       * Injected
-       * @default false
-       */
-      injected?: boolean
-      /**
-       * Loop
-       * @default null
-       */
-      loop?: number | null
-      /** Point */
-      point: number
-      /** Quality */
-      quality: string
-      /**
-       * Read At
-       * @default null
-       */
-      read_at?: number | null
-      /** Reasons */
-      reasons: string[]
-      /** Seq */
-      seq: number
-      /** Source */
-      source: string
-      /** Stations */
-      stations: components['schemas']['StationOut'][]
-      /**
-       * Value
-       * @default null
-       */
-      value?: number | null
-    }
-    /**
-     * PathsOut
-     * @description One answer a value, in order.
-     */
-    PathsOut: {
-      /** Answers */
-      answers: components['schemas']['FiguresOut'][]
-      /** Stations */
-      stations: string[]
-    }
-    /**
-     * PlaceOut
-     * @description A place proposed for a point, or with an empty address why there is none.
-     */
-    PlaceOut: {
-      /** Address */
-      address: string
-      /** Mode */
-      mode: string
-      /** Point */
-      point: number
-      /** Reads */
-      reads: string
-      /** Says */
-      says: string
-      /** Terminals */
-      terminals: string[]
-    }
-    /**
-     * PlacesIn
-     * @description Which points to find places for, in which cabinets; no cabinets for all of them.
-     */
-    PlacesIn: {
-      /** Cabinets */
-      cabinets?: number[]
-      /** Points */
-      points: number[]
-    }
-    /**
-     * PlacesOut
-     * @description One answer a point, in their order.
-     */
-    PlacesOut: {
-      /** Places */
-      places: components['schemas']['PlaceOut'][]
-      /** Seq */
-      seq: number
-    }
-    /**
-     * PlantOut
-     * @description What the screens need to know once: the plant, its fields, stations, racks, rules, units, families of
-     *     signals.
-     */
-    PlantOut: {
-      /** Families */
-      families: {
-        [key: string]: string
-      }
-      /** Fields */
-      fields: components['schemas']['FieldOut'][]
-      /** Name */
-      name: string
-      /** Points */
-      points: number
-      /** Racks */
-      racks: components['schemas']['RackOut'][]
-      /** Rules */
-      rules: {
-        [key: string]: string
-      }
-      /** Seq */
-      seq: number
-      /** Stale After Periods */
-      stale_after_periods: number
-      /** Stations */
-      stations: string[]
-      /** Units */
-      units: string[]
-    }
-    /**
-     * PlateauOut
-     * @description One steady level of a staircase.
-     */
-    PlateauOut: {
-      /** Begins */
-      begins: number
-      /** Counts */
-      counts: number
-      /** Ends */
-      ends: number
-      /** Readings */
-      readings: number
-      /** Sigma */
-      sigma: number
-      /** Signal */
-      signal: number
-      /** Value */
-      value: number
-    }
-    /**
-     * PointDifferenceOut
-     * @description What became of a point. cells: field, was, becomes; words: the same as one tells it; moves: what moves with
-     *     it.
-     */
-    PointDifferenceOut: {
-      /** Cells */
-      cells: string[][]
-      /** Kind */
-      kind: string
-      /** Moves */
-      moves: string
-      /** Point */
-      point: number
-      /** Tag */
-      tag: string
-      /** Words */
-      words: string[]
-    }
-    /**
-     * PointsIn
-     * @description Some points.
-     */
-    PointsIn: {
-      /** Points */
-      points: number[]
-    }
-    /**
-     * Problem
-     * @description A problem: what was wrong (title, detail), and what to do (remedy).
-     */
-    Problem: {
-      /** Cells */
-      cells?: components['schemas']['CellProblem'][]
-      /**
-       * Detail
-       * @default
-       */
-      detail?: string
-      /**
-       * Remedy
-       * @default
-       */
-      remedy?: string
-      /** Status */
-      status: number
-      /** Title */
-      title: string
-      /**
-       * Type
-       * @default about:blank
-       */
-      type?: string
-    }
-    /**
-     * ProposalIn
-     * @description Edits that belong together; `apply` false only says what they would do.
-     */
-    ProposalIn: {
-      /**
-       * Apply
-       * @default true
-       */
-      apply?: boolean
-      /** Edits */
-      edits: components['schemas']['EditIn'][]
-      /**
-       * Partial
-       * @default false
-       */
-      partial?: boolean
-      /**
-       * Source
-       * @default typed
-       */
-      source?: string
-      /**
-       * Why
-       * @default
-       */
-      why?: string
-    }
-    /**
-     * PutIn
-     * @description Something that is wrong.
-     */
-    PutIn: {
-      /**
-       * Amount
-       * @default
-       */
-      amount?: string
-      /** Kind */
-      kind: string
-    }
-    /**
-     * PutUpIn
-     * @description A revision to put up for check.
-     */
-    PutUpIn: {
-      /** Mark */
-      mark: string
-      /**
-       * Note
-       * @default
-       */
-      note?: string
-      /**
-       * Open Reason
-       * @default
-       */
-      open_reason?: string
-    }
-    /**
-     * RackIn
-     * @description A rack and its modules in the order they sit. departs: what the plant's rule gives instead of its address.
-     */
-    RackIn: {
-      /** Address */
-      address: string
-      /** Departs */
-      departs: string
-      /** First Register */
-      first_register: number
-      /** Function */
-      function: string
-      /** Heat W */
-      heat_w: number
-      /** Host */
-      host: string
-      /** Loads */
-      loads: components['schemas']['LoadOut'][]
-      /** Modules */
-      modules: components['schemas']['ModuleOut'][]
-      /** Name */
-      name: string
-      /** Period Ms */
-      period_ms: number
-      /** Port */
-      port: number
-      /** Rack */
-      rack: number
-      /** Stand In */
-      stand_in: boolean
-      /** Unit */
-      unit: number
-    }
-    /**
-     * RackOut
-     * @description One rack: where it stands and how it is reached. stand_in: one of ours, not the real thing.
-     */
-    RackOut: {
-      /** Address */
-      address: string
-      /** Id */
-      id: number
-      /** Name */
-      name: string
-      /** Period Ms */
-      period_ms: number
-      /** Stand In */
-      stand_in: boolean
-    }
-    /**
-     * ReadIn
-     * @description What was read at one step; none where nothing was yet. signal: what the calibrator itself said.
-     */
-    ReadIn: {
-      /**
-       * Counts
-       * @default null
-       */
-      counts?: number | null
-      /**
-       * Signal
-       * @default null
-       */
-      signal?: number | null
-      /**
-       * Value
-       * @default null
-       */
-      value?: number | null
-    }
-    /**
-     * ReadingOut
-     * @description One measurement: the meter, where, what is healthy, what else means what.
-     */
-    ReadingOut: {
-      /** Healthy */
-      healthy: string
-      /** Meter */
-      meter: string
-      /** Otherwise */
-      otherwise: [string, string][]
-      /** Where */
-      where: string
-    }
-    /**
-     * ReadingsIn
-     * @description What was read, step by step.
-     */
-    ReadingsIn: {
-      /** Readings */
-      readings: components['schemas']['ReadIn'][]
-    }
-    /**
-     * ReasonOut
-     * @description One reason in words, the quality it gives, and how the plant takes it: bad, settle, note or off.
-     */
-    ReasonOut: {
-      /** Bit */
-      bit: number
-      /** Grade */
-      grade: string
-      /** Quality */
-      quality: string
-      /** Says */
-      says: string
-    }
-    /**
-     * RecordOut
-     * @description A signed record. sound: it is still what was signed.
-     */
-    RecordOut: {
-      /** At */
-      at: string
-      /** Id */
-      id: number
-      /** Kind */
-      kind: string
-      /** Name */
-      name: string
-      /** Sound */
-      sound: boolean
-      /** Verdict */
-      verdict: string
-      /** Who */
-      who: string
-    }
-    /**
-     * ReleasedOut
-     * @description How many were let go, and what could not be, in words.
-     */
-    ReleasedOut: {
-      /** Failed */
-      failed: string[]
-      /** Released */
-      released: number
-    }
-    /**
-     * RenamedOut
-     * @description A channel labelled anew.
-     */
-    RenamedOut: {
-      /** Becomes */
-      becomes: string
-      /** Point */
-      point: number
-      /** Was */
-      was: string
-    }
-    /**
-     * RenumberedOut
-     * @description A channel whose address or register changes while its point stays on it.
-     */
-    RenumberedOut: {
-      /** Becomes */
-      becomes: string
-      /** Point */
-      point: number
-      /** Register Now */
-      register_now: number
-      /** Register Was */
-      register_was: number
-      /** Tag */
-      tag: string
-      /** Was */
-      was: string
-    }
-    /**
-     * RevisionOut
-     * @description A frozen state of the list. state: in check, checked, issued, withdrawn.
-     */
-    RevisionOut: {
-      /** At */
-      at: string
-      /** Findings */
-      findings: number
-      /** Hash */
-      hash: string
-      /** Id */
-      id: number
-      /** Mark */
-      mark: string
-      /** Note */
-      note: string
-      /** Open Reason */
-      open_reason: string
-      /** Points */
-      points: number
-      /** Seq */
-      seq: number
-      /** Signatures */
-      signatures: components['schemas']['SignatureOut'][]
-      /** State */
-      state: string
-      /** Who */
-      who: string
-    }
-    /**
-     * RevisionsOut
-     * @description Every revision, newest first. changed: points changed since the last issued one. next_mark: what comes next.
-     */
-    RevisionsOut: {
-      /** Bad */
-      bad: number
-      /** Changed */
-      changed: number
-      /** Issued */
-      issued: string
-      /** Next Mark */
-      next_mark: string
-      /** Revisions */
-      revisions: components['schemas']['RevisionOut'][]
-    }
-    /**
-     * RowOut
-     * @description A point as a row of the list; empty cells are left out.
-     */
-    RowOut: {
-      /** Cells */
-      cells: {
-        [key: string]: string
-      }
-      /** Id */
-      id: number
-      /** Rack */
-      rack: number
-    }
-    /**
-     * RuleOut
-     * @description A rule: what it looks at, where it comes from, what its findings are as a rule, and how the plant takes them:
-     *     grade, "" for as usual, else bad, settle, note or off.
-     */
-    RuleOut: {
-      /** Grade */
-      grade: string
-      /** Harm */
-      harm: string
-      /** Id */
-      id: string
-      /** Looks */
-      looks: string
-      /** Name */
-      name: string
-      /** Severity */
-      severity: string
-      /** Source */
-      source: string
-    }
-    /**
-     * RulesOut
-     * @description Every rule, and the harms, dearest first: a list, for an object's keys have no order.
-     */
-    RulesOut: {
-      /** Harms */
-      harms: components['schemas']['HarmOut'][]
-      /** Rules */
-      rules: components['schemas']['RuleOut'][]
-    }
-    /**
-     * RunIn
-     * @description A script to run. trips_known: what its points can trip was read and provided for.
-     */
-    RunIn: {
-      /**
-       * Name
-       * @default
-       */
-      name?: string
-      /** Text */
-      text: string
-      /**
-       * Trips Known
-       * @default false
-       */
-      trips_known?: boolean
-    }
-    /**
-     * RunOut
-     * @description How a run went. state: runs, done, called off, failed or broken off. missed: expectations that were not seen so
-     *     far. record: of the signed one, 0 for none.
-     */
-    RunOut: {
-      /** At */
-      at: string
-      /** Id */
-      id: number
-      /** Missed */
-      missed: number
-      /** Record */
-      record: number
-      /** Says */
-      says: string
-      /** Script */
-      script: string
-      /** State */
-      state: string
-      /** Who */
-      who: string
-    }
-    /**
-     * RunsOut
-     * @description Runs, newest first.
-     */
-    RunsOut: {
-      /** Runs */
-      runs: components['schemas']['RunOut'][]
-    }
-    /**
-     * SaidOut
-     * @description How many alarms it moved; the others were in a state that knows no such word.
-     */
-    SaidOut: {
-      /** Asked */
-      asked: number
-      /** Moved */
-      moved: number
-    }
-    /**
-     * SayIn
-     * @description What somebody says about some alarms. why: asked for where an alarm is put away. minutes: of a shelf, 0 for one
-     *     without an end.
-     */
-    SayIn: {
-      /** Alarms */
-      alarms: [number, 'll' | 'l' | 'h' | 'hh' | 'dev' | 'rate' | 'state' | 'fault'][]
-      /**
-       * Minutes
-       * @default 0
-       */
-      minutes?: number
-      /**
-       * Why
-       * @default
-       */
-      why?: string
-      /**
-       * Word
-       * @enum {string}
-       */
-      word: 'acknowledge' | 'reset' | 'shelve' | 'unshelve' | 'take out of service' | 'back in service'
-    }
-    /**
-     * ScriptIn
-     * @description A script to keep. version: the one that was worked on, 0 for a new script.
-     */
-    ScriptIn: {
-      /** Text */
-      text: string
-      /**
-       * Version
-       * @default 0
-       */
-      version?: number
-    }
-    /**
-     * ScriptLine
-     * @description A step: at, ends in s from the beginning; says: what it means. state: waits, put, seen, not seen or failed.
-     *     began: s from the beginning of the run; after: s from there until it was seen; read: what the scan said then.
-     *     level: what is put on, in the unit of the wires; becomes, in_s: where it gets to, and how soon; fault: what is
-     *     made wrong.
-     */
-    ScriptLine: {
-      /** After */
-      after: number | null
-      /** At */
-      at: number
-      /** Becomes */
-      becomes: number | null
-      /** Began */
-      began: number | null
-      /** Ends */
-      ends: number
-      /** Fault */
-      fault: string
-      /** In S */
-      in_s: number
-      /** Level */
-      level: number | null
-      /** Line */
-      line: number
-      /** Point */
-      point: number
-      /** Read */
-      read: string
-      /** Says */
-      says: string
-      /** Sees */
-      sees: boolean
-      /** State */
-      state: string
-      /** Tag */
-      tag: string
-    }
-    /**
-     * ScriptOut
-     * @description A script as it is kept.
-     */
-    ScriptOut: {
-      /** At */
-      at: string
-      /** Name */
-      name: string
-      /** Text */
-      text: string
-      /** Version */
-      version: number
-      /** Who */
-      who: string
-    }
-    /**
-     * ScriptReadOut
-     * @description What a script means: its steps in their order, what cannot be read, what its points can trip.
-     */
-    ScriptReadOut: {
-      /** Length S */
-      length_s: number
-      /** Lines */
-      lines: components['schemas']['ScriptLine'][]
-      /** Problems */
-      problems: components['schemas']['WrongLine'][]
-      /** Trips */
-      trips: string[]
-    }
-    /**
-     * ScriptTextIn
-     * @description A script's text.
-     */
-    ScriptTextIn: {
-      /** Text */
-      text: string
-    }
-    /**
-     * ScriptsOut
-     * @description Every script by name, and the latest runs of any, newest first.
-     */
-    ScriptsOut: {
-      /** Runs */
-      runs: components['schemas']['RunOut'][]
-      /** Scripts */
-      scripts: components['schemas']['ScriptOut'][]
-    }
-    /**
-     * SeriesIn
-     * @description Texts to count on from, in the cells of one field.
-     */
-    SeriesIn: {
-      /** Count */
-      count: number
-      /** Field */
-      field: string
-      /** Texts */
-      texts: string[]
-    }
-    /**
-     * SeriesOut
-     * @description The texts that follow.
-     */
-    SeriesOut: {
-      /** Texts */
-      texts: string[]
-    }
-    /**
-     * SessionNow
-     * @description Who is signed in, with what rights, and what changes must carry. asks_old: a new password takes the old one.
-     */
-    SessionNow: {
-      /** Account */
-      account: string
-      /** Asks Old */
-      asks_old: boolean
-      /** Csrf */
-      csrf: string
-      /** Rights */
-      rights: string[]
-      /** Role */
-      role: string
-    }
-    /**
-     * SessionOut
-     * @description An open session. key: what ends it; mine: the one that asks.
-     */
-    SessionOut: {
-      /** Account */
-      account: string
-      /** Key */
-      key: string
-      /** Mine */
-      mine: boolean
-      /** Seen */
-      seen: string
-      /** Since */
-      since: string
-    }
-    /**
-     * SessionsOut
-     * @description Open sessions: one's own, for administrators everybody's.
-     */
-    SessionsOut: {
-      /** Sessions */
-      sessions: components['schemas']['SessionOut'][]
-    }
-    /**
-     * SetIn
-     * @description A value at a station, as typed.
-     */
-    SetIn: {
-      /**
-       * Station
-       * @enum {string}
-       */
-      station: 'PROCESS' | 'DEVICE' | 'LOOP' | 'INPUT' | 'COUNTS' | 'VALUE'
-      /** Text */
-      text: string
-    }
-    /**
-     * SettingOut
-     * @description A setting: the field, its text, what it may be, what an empty one follows, why the hardware fixes it (''
-     *     if it does not), and which choices do not fit and why.
-     */
-    SettingOut: {
-      /** Applies */
-      applies: boolean
-      /** Choices */
-      choices: string[]
-      /** Derived */
-      derived: string
-      /** Field */
-      field: string
-      /** Fixed */
-      fixed: string
-      /** Text */
-      text: string
-      /** Unfit */
-      unfit: {
-        [key: string]: string
-      }
-      /** Unit */
-      unit: string
-    }
-    /**
-     * SheetOut
-     * @description Everything of one point that does not move with its reading.
-     */
-    SheetOut: {
-      /** Check Columns */
-      check_columns: string[]
-      /** Check Points */
-      check_points: components['schemas']['CheckRow'][]
-      curve: components['schemas']['CurveOut'] | null
-      /** Facts */
-      facts: components['schemas']['FactSection'][]
-      /** Family */
-      family: string
-      /** Faults */
-      faults: components['schemas']['FaultKindOut'][]
-      /** Injectable */
-      injectable: string
-      /** Module */
-      module: string
-      /** Point */
-      point: number
-      /** Register At */
-      register_at: string
-      /** Seq */
-      seq: number
-      /** Settings */
-      settings: components['schemas']['SettingOut'][]
-      /** True Unit */
-      true_unit: string
-      /** Value Unit */
-      value_unit: string
-      wiring: components['schemas']['WiringOut'] | null
-    }
-    /**
-     * SignCheckIn
-     * @description A check to be signed: what was read, with which instrument, what became of the open wire, a name, and the
-     *     password once more.
-     *
-     *     seq: the list it was done with; another one must be looked at again. phase: how the loop stood. photo: a JPEG in
-     *     base64.
-     */
-    SignCheckIn: {
-      /**
-       * Due
-       * @default
-       */
-      due?: string
-      /**
-       * Inhibited
-       * @default false
-       */
-      inhibited?: boolean
-      /**
-       * Instrument
-       * @default
-       */
-      instrument?: string
-      /** Name */
-      name: string
-      /**
-       * Note
-       * @default
-       */
-      note?: string
-      /** Open Wire */
-      open_wire?: {
-        [key: string]: string
-      }
-      /**
-       * Password
-       * @default
-       */
-      password?: string
-      /**
-       * Phase
-       * @default
-       * @enum {string}
-       */
-      phase?: '' | 'as found' | 'as left'
-      /**
-       * Photo
-       * @default
-       */
-      photo?: string
-      /** Readings */
-      readings: components['schemas']['ReadIn'][]
-      /** Seq */
-      seq: number
-      /**
-       * Serial
-       * @default
-       */
-      serial?: string
-    }
-    /**
-     * SignIn
-     * @description A name and its password.
-     */
-    SignIn: {
-      /** Name */
-      name: string
-      /** Password */
-      password: string
-    }
-    /**
-     * SignRunIn
-     * @description Who signs a run, and a remark.
-     */
-    SignRunIn: {
-      /** Name */
-      name: string
-      /**
-       * Note
-       * @default
-       */
-      note?: string
-    }
-    /**
-     * SignatureIn
-     * @description A signature: the password once more, what it means, the name it is given under.
-     */
-    SignatureIn: {
-      /**
-       * Meaning
-       * @enum {string}
-       */
-      meaning: 'checked' | 'issued' | 'withdrawn'
-      /** Name */
-      name: string
-      /** Password */
-      password: string
-      /**
-       * Remark
-       * @default
-       */
-      remark?: string
-    }
-    /**
-     * SignatureOut
-     * @description A signature.
-     */
-    SignatureOut: {
-      /** At */
-      at: string
-      /** Hash */
-      hash: string
-      /** Meaning */
-      meaning: string
-      /** Name */
-      name: string
-      /** Remark */
-      remark: string
-      /** Who */
-      who: string
-    }
-    /**
-     * SortIn
-     * @description A column that rows are sorted by.
-     */
-    SortIn: {
-      /**
-       * Down
-       * @default false
-       */
-      down?: boolean
-      /** Field */
-      field: string
-    }
-    /**
-     * SourceFaultOut
-     * @description A fault that the point can have. amount: what it asks for, '' for nothing; usual: one that shows it.
-     */
-    SourceFaultOut: {
-      /** Amount */
-      amount: string
-      /** Name */
-      name: string
-      /** Says */
-      says: string
-      /** Usual */
-      usual: string
-    }
-    /**
-     * SourceOut
-     * @description What can be put on the terminals of a point. why_not: why nothing can; trips: what the point can trip, told
-     *     first. unit: of what stands on the wires; contact: it takes “open” and “closed”.
-     */
-    SourceOut: {
-      /** Contact */
-      contact: boolean
-      /** Faults */
-      faults: components['schemas']['SourceFaultOut'][]
-      /** Forms */
-      forms: components['schemas']['FormOut'][]
-      /** Trips */
-      trips: string[]
-      /** Unit */
-      unit: string
-      /** Why Not */
-      why_not: string
-    }
-    /**
-     * SplitIn
-     * @description A reference reading: what the source was set to and what a reference meter reads, mA; volts over the shunt,
-     *     none without one; the count read.
-     */
-    SplitIn: {
-      /** Asked Ma */
-      asked_ma: number
-      /** Counts */
-      counts: number
-      /** Measured Ma */
-      measured_ma: number
-      /**
-       * Volts
-       * @default null
-       */
-      volts?: number | null
-    }
-    /**
-     * SplitOut
-     * @description Errors in % of span, none where they cannot be told: of the source, the shunt and the channel; the greatest in
-     *     words.
-     */
-    SplitOut: {
-      /** Channel */
-      channel: number | null
-      /** Says */
-      says: string
-      /** Shunt */
-      shunt: number | null
-      /** Source */
-      source: number | null
-    }
-    /**
-     * StationOut
-     * @description One station. figure: as shown, '' if unknown. typed: it is where the value was given.
-     */
-    StationOut: {
-      /** Figure */
-      figure: string
-      /** Given */
-      given: boolean
-      /** Lines */
-      lines: string[]
-      /** Name */
-      name: string
-      /** Unit */
-      unit: string
-      working: components['schemas']['WorkingOut'] | null
-    }
-    /**
-     * StepOut
-     * @description One step of a check: what is put on and what must be read; figures as they are shown, with their units.
-     */
-    StepOut: {
-      /** Counts */
-      counts: string
-      /** Counts Number */
-      counts_number: number | null
-      /** Process */
-      process: string
-      /** Share */
-      share: number
-      /** Signal */
-      signal: string
-      /** Signal Number */
-      signal_number: number | null
-      /** Value */
-      value: string
-      /** Value Number */
-      value_number: number | null
-      /** Way */
-      way: string
-    }
-    /**
-     * StimuliOut
-     * @description All of them, for the value there is now.
-     */
-    StimuliOut: {
-      /** Now */
-      now: number | null
-      /** Stimuli */
-      stimuli: components['schemas']['StimulusOut'][]
-    }
-    /**
-     * StimulusIn
-     * @description What was done, and the value before and after.
-     */
-    StimulusIn: {
-      /** After */
-      after: number | null
-      /** Before */
-      before: number | null
-      /** Name */
-      name: string
-    }
-    /**
-     * StimulusOut
-     * @description What can be done to the device by hand, and what the value must do then.
-     */
-    StimulusOut: {
-      /** Expected */
-      expected: string
-      /** Name */
-      name: string
-      /** Says */
-      says: string
-    }
-    /**
-     * StimulusSeen
-     * @description Whether it moved as it must, none where that cannot be told, and in words.
-     */
-    StimulusSeen: {
-      /** Right */
-      right: boolean | null
-      /** Says */
-      says: string
-    }
-    /**
-     * StrangerOut
-     * @description A module that reports another number than the list's type has.
-     */
-    StrangerOut: {
-      /** Expected */
-      expected: string
-      /** Is Like */
-      is_like: string
-      /** Module */
-      module: number
-      /** Number */
-      number: number
-      /** Reported */
-      reported: number
-      /** Slot */
-      slot: number
-    }
-    /**
-     * StripIn
-     * @description A strip to draw: levels from times on (none where the signal has failed), how long it is, and settings tried in
-     *     place of the point's own, as texts.
-     */
-    StripIn: {
-      /** Cells */
-      cells?: {
-        [key: string]: string
-      }
-      /** Ends S */
-      ends_s: number
-      /** Given */
-      given: [number, number | null][]
-    }
-    /**
-     * StripOut
-     * @description What comes in and what is made of it. trusted: the value is not bad; waits: a fault is over and waits for a
-     *     reset; chatters, done: it is said to chatter, its counter is done; counted: edges so far. low, high: the value at
-     *     the ends of the device's output; bands: their names; words: of the states 0 and 1. period_s: how often the rack is
-     *     looked at.
-     */
-    StripOut: {
-      /** Band */
-      band: number[]
-      /** Bands */
-      bands: string[]
-      /** Chatters */
-      chatters: boolean[]
-      /** Counted */
-      counted: number[]
-      /** Done */
-      done: boolean[]
-      /** Given */
-      given: (number | null)[]
-      /** High */
-      high: number | null
-      /** Low */
-      low: number | null
-      /** Period S */
-      period_s: number
-      /** Settings */
-      settings: {
-        [key: string]: string
-      }
-      /** State */
-      state: number[]
-      /** Times */
-      times: number[]
-      /** Trusted */
-      trusted: boolean[]
-      /** Value */
-      value: (number | null)[]
-      /** Waits */
-      waits: boolean[]
-      /** Words */
-      words: string[]
-    }
-    /**
-     * SwappedOut
-     * @description Two points that answer in each other's place.
-     */
-    SwappedOut: {
-      /** One */
-      one: number
-      /** Other */
-      other: number
-    }
-    /**
-     * SweepIn
-     * @description A loop-back to be judged, and signed if there is a name: what the output was given and the input read, % of
-     *     span.
-     */
-    SweepIn: {
-      /** Given */
-      given: number[]
-      /** Input */
-      input: number
-      /**
-       * Name
-       * @default
-       */
-      name?: string
-      /**
-       * Password
-       * @default
-       */
-      password?: string
-      /** Read */
-      read: (number | null)[]
-      /**
-       * Tolerance
-       * @default 0.5
-       */
-      tolerance?: number
-    }
-    /**
-     * SweepOut
-     * @description A loop-back judged. record: its number once signed, 0 before.
-     */
-    SweepOut: {
-      /** Hysteresis */
-      hysteresis: number | null
-      /** Passes */
-      passes: boolean | null
-      /** Record */
-      record: number
-      /** Rows */
-      rows: components['schemas']['SweepRow'][]
-      /** Shares */
-      shares: number[]
-      /** Worst */
-      worst: number | null
-    }
-    /**
-     * SweepRow
-     * @description One level of a loop-back, % of span.
-     */
-    SweepRow: {
-      /** Difference */
-      difference: number | null
-      /** Given */
-      given: number
-      /** Read */
-      read: number | null
-      /** Way */
-      way: string
-    }
-    /**
-     * Taken
-     * @description It is done.
-     */
-    Taken: {
-      /**
-       * Done
-       * @default true
-       */
-      done?: boolean
-    }
-    /**
-     * TargetOut
-     * @description What a column may be.
-     */
-    TargetOut: {
-      /** Label */
-      label: string
-      /** Name */
-      name: string
-    }
-    /**
-     * TemporaryLogOut
-     * @description What is open, oldest first, and what ended lately, newest first.
-     */
-    TemporaryLogOut: {
-      /** Ended */
-      ended: components['schemas']['EntryOut'][]
-      /** Open */
-      open: components['schemas']['EntryOut'][]
-    }
-    /**
-     * TerminalOut
-     * @description A terminal of the channel that stays empty.
-     */
-    TerminalOut: {
-      /** Mark */
-      mark: string
-      /** Role */
-      role: string
-    }
-    /**
-     * TerminalsOut
-     * @description The terminals of one channel in their order, with the isolation group and the fuse it belongs to.
-     */
-    TerminalsOut: {
-      /** Channel */
-      channel: number
-      /** Fuse */
-      fuse: number
-      /** Group */
-      group: number
-      /** Terminals */
-      terminals: [string, string][]
-    }
-    /**
-     * TestOut
-     * @description A connection test: the verdict and what to look at.
-     */
-    TestOut: {
-      /** Look */
-      look: string
-      /** Says */
-      says: string
-      /** Strangers */
-      strangers: components['schemas']['StrangerOut'][]
-    }
-    /**
-     * ToldFinding
-     * @description A finding that would come.
-     */
-    ToldFinding: {
-      /** Rule */
-      rule: string
-      /** Severity */
-      severity: string
-      /** Text */
-      text: string
-    }
-    /**
-     * ToldValue
-     * @description A value that would move at one level on the wires.
-     */
-    ToldValue: {
-      /** At */
-      at: string
-      /** Becomes */
-      becomes: string
-      /** Tag */
-      tag: string
-      /** Was */
-      was: string
-    }
-    /**
-     * TraceIn
-     * @description What is in the pipe now, as typed ('' for what the count implies), and what was seen at each stage.
-     */
-    TraceIn: {
-      /**
-       * Given
-       * @default
-       */
-      given?: string
-      /** Ticks */
-      ticks?: ('seen' | 'not seen' | '')[]
-    }
-    /**
-     * TraceOut
-     * @description What the ticks say. between: the two stages the suspect lies between, -1 for before the device; none while
-     *     nothing can be said. following: the stage to look at next, -1 for none.
-     */
-    TraceOut: {
-      /** Between */
-      between: number[] | null
-      /** Do */
-      do: string
-      /** Following */
-      following: number
-      /** Given */
-      given: string
-      /** Says */
-      says: string
-      /** Stages */
-      stages: components['schemas']['TraceStage'][]
-      /** Unit */
-      unit: string
-    }
-    /**
-     * TraceStage
-     * @description A stage: where to look, what must be there, what is read there now ('' where nobody but a person can look), and
-     *     whether it shows: seen by a person, or by the reading itself.
-     */
-    TraceStage: {
-      /** By Itself */
-      by_itself: boolean
-      /** Expected */
-      expected: string
-      /** Look */
-      look: string
-      /** Name */
-      name: string
-      /** Reads */
-      reads: string
-      /**
-       * Tick
-       * @enum {string}
-       */
-      tick: 'seen' | 'not seen' | ''
-    }
-    /**
-     * TrendOut
-     * @description One point's trend; none is a gap.
-     */
-    TrendOut: {
-      /** Least */
-      least: (number | null)[]
-      /** Mean */
-      mean: (number | null)[]
-      /** Most */
-      most: (number | null)[]
-      /** Point */
-      point: number
-      /** Times */
-      times: number[]
-    }
-    /**
-     * TrendsOut
-     * @description Trends of several points between two times, s since 1970.
-     */
-    TrendsOut: {
-      /** Begins */
-      begins: number
-      /** Ends */
-      ends: number
-      /** Trends */
-      trends: components['schemas']['TrendOut'][]
-    }
-    /**
-     * TriedOut
-     * @description A filter tried on the window: what is left of the noise, and how long a step takes to show to 95 %.
-     */
-    TriedOut: {
-      /** Sigma */
-      sigma: number | null
-      /** Smoothing S */
-      smoothing_s: number
-      /** To 95 S */
-      to_95_s: number
-    }
-    /**
-     * TroubleOut
-     * @description An alarm that comes too often, or stays too long. times: within one minute; hours: since it came.
-     */
-    TroubleOut: {
-      /** Hours */
-      hours: number
-      /** Kind */
-      kind: string
-      /** Point */
-      point: number
-      /** Times */
-      times: number
-    }
-    /**
-     * TypeIn
-     * @description A module type as a document; see /api/module-types/schema.
-     */
-    TypeIn: {
-      /** Body */
-      body: {
-        [key: string]: unknown
-      }
-    }
-    /**
-     * TypeOut
-     * @description A module type: how many stand in racks, and whether the plant or only the catalogue has it.
-     */
-    TypeOut: {
-      /** Body */
-      body: {
-        [key: string]: unknown
-      }
-      /** Channels */
-      channels: number
-      /** In Catalogue */
-      in_catalogue: boolean
-      /** In Plant */
-      in_plant: boolean
-      /** Key */
-      key: string
-      /** Summary */
-      summary: string
-      /** Title */
-      title: string
-      /** Used */
-      used: number
-    }
-    /**
-     * TypePreviewOut
-     * @description What a type is like before it is used, or what is wrong with it.
-     */
-    TypePreviewOut: {
-      /** Modes */
-      modes: components['schemas']['ModeRows'][]
-      /** Registers */
-      registers: number
-      /** Says */
-      says: string
-      /** Settings */
-      settings: number
-      /** Terminals */
-      terminals: components['schemas']['TerminalsOut'][]
-    }
-    /**
-     * TypesOut
-     * @description Every module type of the plant and of the catalogue.
-     */
-    TypesOut: {
-      /** Seq */
-      seq: number
-      /** Types */
-      types: components['schemas']['TypeOut'][]
-    }
-    /**
-     * TypicalIn
-     * @description A typical from now on. becomes: its new name, if that changes. points: those that follow the change.
-     */
-    TypicalIn: {
-      /**
-       * Apply
-       * @default true
-       */
-      apply?: boolean
-      /**
-       * Becomes
-       * @default
-       */
-      becomes?: string
-      /** Cells */
-      cells: {
-        [key: string]: string
-      }
-      /** Points */
-      points?: number[]
-      /**
-       * Says
-       * @default
-       */
-      says?: string
-    }
-    /**
-     * TypicalOut
-     * @description A typical, and how many points were made from it.
-     */
-    TypicalOut: {
-      /** Cells */
-      cells: {
-        [key: string]: string
-      }
-      /** Name */
-      name: string
-      /** Points */
-      points: number
-      /** Says */
-      says: string
-    }
-    /**
-     * TypicalsOut
-     * @description Every typical.
-     */
-    TypicalsOut: {
-      /** Typicals */
-      typicals: components['schemas']['TypicalOut'][]
-    }
-    /** ValidationErrorModel */
-    ValidationErrorModel: {
-      /**
-       * Error context
-       * @description An optional object which contains values required to render the error message.
-       * @default null
-       */
-      ctx?: {
-        [key: string]: unknown
-      } | null
-      /**
-       * Input
-       * @description The input provided for validation.
-       */
-      input: unknown
-      /**
-       * Location
-       * @description The error's location as a list.
-       */
-      loc: unknown[]
-      /**
-       * Message
-       * @description A human readable explanation of the error.
-       */
-      msg: string
-      /**
-       * Error Type
-       * @description A computer-readable identifier of the error type.
-       */
-      type: string
-      /**
-       * URL
-       * @description The URL to further information about the error.
-       * @default null
-       */
-      url?: string | null
-    }
-    /**
-     * ViewBody
-     * @description What is shown, in which order, how dense, and what is sought.
-     */
-    ViewBody: {
-      /** Columns */
-      columns: components['schemas']['ColumnIn'][]
-      /**
-       * Density
-       * @default usual
-       * @enum {string}
-       */
-      density?: 'close' | 'usual' | 'wide'
-      /**
-       * Find
-       * @default
-       */
-      find?: string
-      /**
-       * Group
-       * @default
-       */
-      group?: string
-      /** Sort */
-      sort?: components['schemas']['SortIn'][]
-    }
-    /**
-     * ViewIn
-     * @description A view to keep: for oneself, or for everybody in the plant.
-     */
-    ViewIn: {
-      body: components['schemas']['ViewBody']
-      /**
-       * Plants
-       * @default false
-       */
-      plants?: boolean
-    }
-    /**
-     * ViewOut
-     * @description A view that was kept. plants: everybody sees it.
-     */
-    ViewOut: {
-      body: components['schemas']['ViewBody']
-      /** Name */
-      name: string
-      /** Plants */
-      plants: boolean
-    }
-    /**
-     * ViewsOut
-     * @description One's own views and the plant's, by name.
-     */
-    ViewsOut: {
-      /** Views */
-      views: components['schemas']['ViewOut'][]
-    }
-    /**
-     * WaiveIn
-     * @description Findings that are accepted as they are, and why.
-     */
-    WaiveIn: {
-      /** Keys */
-      keys: string[]
-      /** Reason */
-      reason: string
-    }
-    /**
-     * WaivedOut
-     * @description That a finding was accepted; it holds as long as the facts are those it was accepted for.
-     */
-    WaivedOut: {
-      /** At */
-      at: string
-      /** Holds */
-      holds: boolean
-      /** Reason */
-      reason: string
-      /** Who */
-      who: string
-    }
-    /**
-     * WalkIn
-     * @description The points that will be played, in their order; none if nobody says.
-     */
-    WalkIn: {
-      /** Expected */
-      expected?: number[]
-    }
-    /**
-     * WalkOut
-     * @description One's walk: since when ('' if nobody walks), what is expected, what was found, whose cores may be swapped.
-     */
-    WalkOut: {
-      /** Begins */
-      begins: string
-      /** Expected */
-      expected: number[]
-      /** Found */
-      found: components['schemas']['FoundOut'][]
-      /** Others */
-      others: string[]
-      /** Swapped */
-      swapped: components['schemas']['SwappedOut'][]
-    }
-    /**
-     * WholeRunOut
-     * @description A run with its lines and the text that was run.
-     */
-    WholeRunOut: {
-      /** At */
-      at: string
-      /** Id */
-      id: number
-      /** Lines */
-      lines: components['schemas']['ScriptLine'][]
-      /** Missed */
-      missed: number
-      /** Record */
-      record: number
-      /** Says */
-      says: string
-      /** Script */
-      script: string
-      /** State */
-      state: string
-      /** Text */
-      text: string
-      /** Who */
-      who: string
-    }
-    /**
-     * WireIn
-     * @description An output that is led back to an input; none takes the wires off.
-     */
-    WireIn: {
-      /**
-       * Output
-       * @default null
-       */
-      output?: number | null
-    }
-    /**
-     * WiringOut
-     * @description The terminals of a point.
-     */
-    WiringOut: {
-      /** Cores */
-      cores: components['schemas']['CoreOut'][]
-      /** Inside */
-      inside: string
-      /** Links */
-      links: components['schemas']['LinkOut'][]
-      /** Unused */
-      unused: components['schemas']['TerminalOut'][]
-      /** Words */
-      words: string
-    }
-    /**
-     * WordsOut
-     * @description What the packed columns of a live block mean.
-     */
-    WordsOut: {
-      /** Alarm Kinds */
-      alarm_kinds: {
-        [key: string]: string
-      }
-      /** Alarm States */
-      alarm_states: string[]
-      /** Reasons */
-      reasons: components['schemas']['ReasonOut'][]
-    }
-    /**
-     * WorkingOut
-     * @description How a number came about.
-     */
-    WorkingOut: {
-      /** Figures */
-      figures: string
-      /** Formula */
-      formula: string
-      /** Source */
-      source: string
-    }
-    /**
-     * WriteIn
-     * @description Which differences to settle by writing: their registers, as the comparison at `seq` told them.
-     */
-    WriteIn: {
-      /** Registers */
-      registers: number[]
-    }
-    /**
-     * WritesOut
-     * @description What became of a write, channel by channel, and what still differs.
-     */
-    WritesOut: {
-      /** Done */
-      done: number
-      /** Failed */
-      failed: number
-      /** Left */
-      left: components['schemas']['DifferenceOut'][]
-      /** Results */
-      results: components['schemas']['WrittenOut'][]
-    }
-    /**
-     * WrittenOut
-     * @description What became of one setting: whether it was done, or why not.
-     */
-    WrittenOut: {
-      /** Address */
-      address: string
-      /** Done */
-      done: boolean
-      /** Holding */
-      holding: number
-      /** Says */
-      says: string
-      /** Setting */
-      setting: string
-      /** Tag */
-      tag: string
-      /** Value */
-      value: string
-    }
-    /**
-     * WrongLine
-     * @description A line that cannot be read, and why.
-     */
-    WrongLine: {
-      /** Line */
-      line: number
-      /** Says */
-      says: string
-    }
-  }
-  responses: never
-  parameters: never
-  requestBodies: never
-  headers: never
-  pathItems: never
+    schemas: {
+        /**
+         * AccountChange
+         * @description What shall change; what is left out stays.
+         */
+        AccountChange: {
+            /**
+             * Active
+             * @default null
+             */
+            active?: boolean | null;
+            /**
+             * Role
+             * @default null
+             */
+            role?: ("reader" | "technician" | "engineer" | "administrator") | null;
+        };
+        /**
+         * AccountOut
+         * @description An account. seen: when one of its sessions was used last, "" if none is open.
+         */
+        AccountOut: {
+            /** Active */
+            active: boolean;
+            /** Has Password */
+            has_password: boolean;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Seen */
+            seen: string;
+            /** Sessions */
+            sessions: number;
+        };
+        /**
+         * AccountsOut
+         * @description Every account; link: a one-time sign-in that was just made, for whom it was asked.
+         */
+        AccountsOut: {
+            /** Accounts */
+            accounts: components["schemas"]["AccountOut"][];
+            /**
+             * Link
+             * @default
+             */
+            link?: string;
+        };
+        /**
+         * AdviceOut
+         * @description A fault in words, what it most likely comes from, and what to do next.
+         */
+        AdviceOut: {
+            /** Causes */
+            causes: string[];
+            /** Grade */
+            grade: string;
+            /** Next */
+            next: string;
+            /** Says */
+            says: string;
+        };
+        /**
+         * AdvicesOut
+         * @description Every fault of a point now, worst first. shown: what the controller itself shows, and its difference. load_ma:
+         *     the current through the load of an output that measures it, and what it takes by the list; none where unknown.
+         */
+        AdvicesOut: {
+            /** Band */
+            band: string;
+            /** Difference */
+            difference: number | null;
+            /** Expected Ma */
+            expected_ma: number | null;
+            /** Faults */
+            faults: components["schemas"]["AdviceOut"][];
+            /** Lamp */
+            lamp: string;
+            /** Latched */
+            latched: boolean;
+            /** Load Ma */
+            load_ma: number | null;
+            /** Shown */
+            shown: number | null;
+        };
+        /**
+         * AlarmOut
+         * @description One alarm that is not normal. since: of its state; raised: when it came last; until: when a shelf ends.
+         */
+        AlarmOut: {
+            /** Active */
+            active: boolean;
+            /** Kind */
+            kind: string;
+            /** Point */
+            point: number;
+            /** Priority */
+            priority: string;
+            /** Raised */
+            raised: string | null;
+            /** Since */
+            since: string;
+            /** State */
+            state: string;
+            /** Until */
+            until: string | null;
+            /** Value */
+            value: number | null;
+            /** Who */
+            who: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * AlarmState
+         * @description Where the high alarm and the fault alarm stand; as the answer before gave it.
+         */
+        AlarmState: {
+            /**
+             * Active
+             * @default [
+             *       false,
+             *       false
+             *     ]
+             */
+            active?: boolean[];
+            /**
+             * State
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            state?: number[];
+        };
+        /**
+         * AlarmsOut
+         * @description Every open alarm, and which chatter or stand.
+         */
+        AlarmsOut: {
+            /** Alarms */
+            alarms: components["schemas"]["AlarmOut"][];
+            /** Chattering */
+            chattering: components["schemas"]["TroubleOut"][];
+            /** Standing */
+            standing: components["schemas"]["TroubleOut"][];
+        };
+        /**
+         * ArmIn
+         * @description For how many minutes; 0 disarms.
+         */
+        ArmIn: {
+            /** Minutes */
+            minutes: number;
+        };
+        /**
+         * ArmedOut
+         * @description Whether writing is armed: by whom and until when, both empty if not.
+         */
+        ArmedOut: {
+            /** Until */
+            until: string;
+            /** Who */
+            who: string;
+        };
+        /**
+         * BoardIn
+         * @description The points of a board, in their order. shared: for everybody.
+         */
+        BoardIn: {
+            /** Points */
+            points: number[];
+            /**
+             * Shared
+             * @default false
+             */
+            shared?: boolean;
+        };
+        /**
+         * BoardOut
+         * @description A board.
+         */
+        BoardOut: {
+            /** Name */
+            name: string;
+            /** Points */
+            points: number[];
+            /** Shared */
+            shared: boolean;
+        };
+        /**
+         * BoardsOut
+         * @description One's own boards and those for everybody.
+         */
+        BoardsOut: {
+            /** Boards */
+            boards: components["schemas"]["BoardOut"][];
+        };
+        /**
+         * CabinetName
+         * @description A cabinet by its name, with how many channels it has and how many no point holds.
+         */
+        CabinetName: {
+            /** Cabinet */
+            cabinet: number;
+            /** Channels */
+            channels: number;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Unused */
+            unused: number;
+        };
+        /**
+         * CabinetOut
+         * @description A cabinet; its channels against the plant's spare policy.
+         */
+        CabinetOut: {
+            /** Cabinet */
+            cabinet: number;
+            /** Classes */
+            classes: components["schemas"]["ClassCount"][];
+            count: components["schemas"]["CountOut"];
+            /** Heat W */
+            heat_w: number;
+            /** Name */
+            name: string;
+            /** Racks */
+            racks: components["schemas"]["RackIn"][];
+            /** Spare Wanted */
+            spare_wanted: number;
+            /** Title */
+            title: string;
+        };
+        /**
+         * CabinetsOut
+         * @description All cabinets, or one, as of a sequence number; names of all. waiting: points that hold no channel, those that
+         *     wish for a held one among them; cut at MOST_WAITING, the count is whole.
+         */
+        CabinetsOut: {
+            /** Cabinets */
+            cabinets: components["schemas"]["CabinetOut"][];
+            /** Names */
+            names: components["schemas"]["CabinetName"][];
+            /** Seq */
+            seq: number;
+            /** Waiting */
+            waiting: number[];
+            /** Waiting Count */
+            waiting_count: number;
+        };
+        /**
+         * CableOut
+         * @description A cable with its cores.
+         */
+        CableOut: {
+            /** Begins */
+            begins: string;
+            /** Cable */
+            cable: number;
+            /** Colours */
+            colours: string;
+            /** Cores */
+            cores: components["schemas"]["CoreUse"][];
+            /** Ends */
+            ends: string;
+            /** Kind */
+            kind: string;
+            /** Length M */
+            length_m: number | null;
+            /** Mm2 */
+            mm2: number | null;
+            /** Name */
+            name: string;
+            /** Spare */
+            spare: number;
+        };
+        /**
+         * CablesOut
+         * @description Every cable.
+         */
+        CablesOut: {
+            /** Cables */
+            cables: components["schemas"]["CableOut"][];
+            /** Seq */
+            seq: number;
+        };
+        /**
+         * CauseOut
+         * @description What several findings of a rule come from.
+         */
+        CauseOut: {
+            /** Key */
+            key: string;
+            /** Says */
+            says: string;
+        };
+        /**
+         * CellOut
+         * @description A cell that changes.
+         */
+        CellOut: {
+            /** Becomes */
+            becomes: string;
+            /** Field */
+            field: string;
+            /** Point */
+            point: number;
+            /** Was */
+            was: string;
+        };
+        /**
+         * CellProblem
+         * @description One cell that stands in the way: refused text, or a cell that says something else by now.
+         */
+        CellProblem: {
+            /** Field */
+            field: string;
+            /** Point */
+            point: number;
+            /** Says */
+            says: string;
+            /**
+             * Theirs
+             * @default null
+             */
+            theirs?: string | null;
+            /** Typed */
+            typed: string;
+        };
+        /**
+         * CellRef
+         * @description A cell: a point and a field.
+         */
+        CellRef: {
+            /** Field */
+            field: string;
+            /** Point */
+            point: number;
+        };
+        /**
+         * CellText
+         * @description A cell and the text that would be typed into it.
+         */
+        CellText: {
+            /** Field */
+            field: string;
+            /** Point */
+            point: number;
+            /** Text */
+            text: string;
+        };
+        /**
+         * ChangeOut
+         * @description A change set as the stream tells everybody, with points, racks and findings.
+         *
+         *     cells: (point, field, text) of those that changed and of those that follow from them. added, removed: points that
+         *     came and went. racks: (point, rack) where points that moved are read now, 0 for nowhere. typicals: whether they
+         *     changed. anew: that the list is better read anew; then cells and points are left out.
+         */
+        ChangeOut: {
+            /** Added */
+            added: components["schemas"]["RowOut"][];
+            /** Anew */
+            anew: boolean;
+            /** At */
+            at: string;
+            /** Cells */
+            cells: (number | string)[][];
+            /** Closed */
+            closed: string[];
+            /** Opened */
+            opened: components["schemas"]["FindingOut"][];
+            /** Racks */
+            racks: number[][];
+            /** Removed */
+            removed: number[];
+            /** Seq */
+            seq: number;
+            /** Source */
+            source: string;
+            /** Typicals */
+            typicals: boolean;
+            /** Who */
+            who: string;
+        };
+        /**
+         * ChangedOut
+         * @description What a proposal did, or would do.
+         *
+         *     follows: cells that follow from those that changed. kept: cells an undo left as others made them. left: cells that
+         *     a partial proposal left out, each with the reason. moved_count: of all values that move; moved holds the first of
+         *     them. change: the change set that was made, as the stream tells everybody; null for what is only asked.
+         */
+        ChangedOut: {
+            /** Applied */
+            applied: boolean;
+            /** Cells */
+            cells: components["schemas"]["CellOut"][];
+            /** @default null */
+            change?: components["schemas"]["ChangeOut"] | null;
+            /** Closed */
+            closed: string[];
+            /** Follows */
+            follows?: components["schemas"]["CellText"][];
+            /** Kept */
+            kept?: components["schemas"]["CellRef"][];
+            /** Left */
+            left?: components["schemas"]["CellProblem"][];
+            /** Moved */
+            moved: components["schemas"]["MovedOut"][];
+            /**
+             * Moved Count
+             * @default 0
+             */
+            moved_count?: number;
+            /** Opened */
+            opened: components["schemas"]["FindingOut"][];
+            /** Seq */
+            seq: number;
+        };
+        /**
+         * ChannelOut
+         * @description A channel: its addresses, its terminals, who holds it and who wishes for it. point: 0 if it is free.
+         *
+         *     wired: unused, and its terminals are wired to the strip already.
+         */
+        ChannelOut: {
+            /** Address */
+            address: string;
+            /** Channel */
+            channel: number;
+            /** Direct */
+            direct: string;
+            /** Point */
+            point: number;
+            /** Register At */
+            register_at: string;
+            /** Terminals */
+            terminals: string[];
+            /** Wired */
+            wired: boolean;
+            /** Wishes */
+            wishes: number[];
+        };
+        /**
+         * CheckOut
+         * @description The loop check of a point: its steps, what it may be off, what it can trip, what is open at it, earlier
+         *     records. seq: the list that the steps were worked out with.
+         */
+        CheckOut: {
+            /** Contact */
+            contact: boolean;
+            /** Count Span */
+            count_span: number | null;
+            /** Open */
+            open: string[];
+            /** Records */
+            records: components["schemas"]["RecordOut"][];
+            /** Seq */
+            seq: number;
+            /** Signal Unit */
+            signal_unit: string;
+            /** Steps */
+            steps: components["schemas"]["StepOut"][];
+            /** Tolerance */
+            tolerance: number;
+            /** Trips */
+            trips: string[];
+            /** Value Unit */
+            value_unit: string;
+            /** Why Not */
+            why_not: string;
+        };
+        /**
+         * CheckRow
+         * @description One check point: figures at the stations as shown, what the list shows and what is true. share: of the span, %,
+         *     null for others.
+         */
+        CheckRow: {
+            /** Figures */
+            figures: string[];
+            /** Hex */
+            hex: string;
+            /** Label */
+            label: string;
+            /** Quality */
+            quality: string;
+            /** Reasons */
+            reasons: string[];
+            /** Share */
+            share: number | null;
+            /** Shows */
+            shows: string;
+            /** True */
+            true: string;
+            /** Wrong */
+            wrong: boolean;
+        };
+        /**
+         * Choices
+         * @description What somebody settled about a list. sheet, header: counted from 0, header −1 for none.
+         *
+         *     columns: {column: field, part of the address, or "" to leave it out}, over what was recognised. comma: what a
+         *     comma before three digits is. match_by: the field by which rows are found. keep_old: the old channel is kept
+         *     beside a new one. leave: rows of the file that stay out; ours: cells that stay as they are in the list. gone:
+         *     points that the file does not have are taken away.
+         */
+        Choices: {
+            /** Columns */
+            columns?: {
+                [key: string]: string;
+            };
+            /**
+             * Comma
+             * @default
+             * @enum {string}
+             */
+            comma?: "" | "decimal" | "thousands";
+            /**
+             * Gone
+             * @default false
+             */
+            gone?: boolean;
+            /**
+             * Header
+             * @default null
+             */
+            header?: number | null;
+            /**
+             * Keep Old
+             * @default true
+             */
+            keep_old?: boolean;
+            /** Leave */
+            leave?: number[];
+            /**
+             * Match By
+             * @default tag
+             * @enum {string}
+             */
+            match_by?: "tag" | "second_name" | "old_address" | "channel";
+            /** Ours */
+            ours?: components["schemas"]["Ours"][];
+            /**
+             * Sheet
+             * @default null
+             */
+            sheet?: number | null;
+        };
+        /**
+         * CircuitOut
+         * @description The wiring of one point. svg: the drawing.
+         */
+        CircuitOut: {
+            /** Calibrator */
+            calibrator: string;
+            /** Closes */
+            closes: boolean;
+            /** Faults */
+            faults: string[];
+            /** Notes */
+            notes: string[];
+            /** Readings */
+            readings: components["schemas"]["ReadingOut"][];
+            /** Safe */
+            safe: string[];
+            /** Source */
+            source: string;
+            /** Steps */
+            steps: string[];
+            /** Svg */
+            svg: string;
+            /** Way */
+            way: string[];
+            /** Words */
+            words: string;
+        };
+        /**
+         * ClassCount
+         * @description The count of one class of channels: AI, AO, DI, DO, TI temperature, PI pulses, XI several kinds.
+         */
+        ClassCount: {
+            count: components["schemas"]["CountOut"];
+            /** Name */
+            name: string;
+        };
+        /**
+         * ColumnIn
+         * @description A column that is shown, with its width in pixels.
+         */
+        ColumnIn: {
+            /** Field */
+            field: string;
+            /** Width */
+            width: number;
+        };
+        /**
+         * ColumnOut
+         * @description A column of the file: its heading, what it is taken for ("" for left out), the unit in the heading, a few
+         *     cells.
+         */
+        ColumnOut: {
+            /** Cells */
+            cells: string[];
+            /** Heading */
+            heading: string;
+            /** Target */
+            target: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * ComparedOut
+         * @description List and rack compared. says: the whole in words, when the rack has other modules.
+         */
+        ComparedOut: {
+            armed: components["schemas"]["ArmedOut"];
+            /** Differences */
+            differences: components["schemas"]["DifferenceOut"][];
+            /** Says */
+            says: string;
+            /** Seq */
+            seq: number;
+            /** Strangers */
+            strangers: components["schemas"]["StrangerOut"][];
+        };
+        /**
+         * ConventionEditIn
+         * @description One convention: what stood there and what shall.
+         */
+        ConventionEditIn: {
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+            /** Was */
+            was: string;
+        };
+        /**
+         * ConventionOut
+         * @description One convention: what it is, as it stands, and what it may be.
+         */
+        ConventionOut: {
+            /** Choices */
+            choices: string[];
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * ConventionsChanged
+         * @description What a change of conventions did, or would do. moved: levels and spans that follow the supply. values: figures
+         *     that move, the first of values_count. opened, altered, closed: how many findings come, say something else, and go;
+         *     findings: the first that come or say something else.
+         */
+        ConventionsChanged: {
+            /** Altered */
+            altered: number;
+            /** Applied */
+            applied: boolean;
+            /** Closed */
+            closed: number;
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            /** Moved */
+            moved: components["schemas"]["RenamedOut"][];
+            /** Opened */
+            opened: number;
+            /** Renamed */
+            renamed: components["schemas"]["RenamedOut"][];
+            /** Seq */
+            seq: number;
+            /** Values */
+            values: components["schemas"]["MovedOut"][];
+            /** Values Count */
+            values_count: number;
+        };
+        /**
+         * ConventionsIn
+         * @description Conventions that change together; `apply` false only says what that would do.
+         */
+        ConventionsIn: {
+            /**
+             * Apply
+             * @default true
+             */
+            apply?: boolean;
+            /** Edits */
+            edits: components["schemas"]["ConventionEditIn"][];
+            /**
+             * Why
+             * @default
+             */
+            why?: string;
+        };
+        /**
+         * ConventionsOut
+         * @description All conventions as of a sequence number.
+         */
+        ConventionsOut: {
+            /** Conventions */
+            conventions: components["schemas"]["ConventionOut"][];
+            /** Seq */
+            seq: number;
+        };
+        /**
+         * CoreOut
+         * @description A core between device and terminal. terminal: '' where it ends at a rail, which `role` names.
+         */
+        CoreOut: {
+            /** Device Side */
+            device_side: string;
+            /** Flows */
+            flows: string;
+            /** Role */
+            role: string;
+            /** Terminal */
+            terminal: string;
+        };
+        /**
+         * CoreUse
+         * @description One core: its colour or number, and the points that claim it; none for a spare one.
+         */
+        CoreUse: {
+            /** Colour */
+            colour: string;
+            /** Number */
+            number: number;
+            /** Points */
+            points: number[];
+        };
+        /**
+         * CountOut
+         * @description Channels counted: free, spare by policy and wired spare told apart; short: spares the policy lacks.
+         */
+        CountOut: {
+            /** Channels */
+            channels: number;
+            /** Free */
+            free: number;
+            /** Share */
+            share: number;
+            /** Short */
+            short: number;
+            /** Spare */
+            spare: number;
+            /** Used */
+            used: number;
+            /** Wanted */
+            wanted: number;
+            /** Wired */
+            wired: number;
+        };
+        /**
+         * CountsOut
+         * @description Rows of each kind, cells that change, cells that cannot be read, points that the file does not have.
+         */
+        CountsOut: {
+            /**
+             * Added
+             * @default 0
+             */
+            added?: number;
+            /**
+             * Cells
+             * @default 0
+             */
+            cells?: number;
+            /**
+             * Changed
+             * @default 0
+             */
+            changed?: number;
+            /**
+             * Out
+             * @default 0
+             */
+            out?: number;
+            /**
+             * Same
+             * @default 0
+             */
+            same?: number;
+            /**
+             * Unmatched
+             * @default 0
+             */
+            unmatched?: number;
+            /**
+             * Wrong
+             * @default 0
+             */
+            wrong?: number;
+        };
+        /**
+         * CurveOut
+         * @description The curve over the wires: what the list shows, and beside it the device or the straight line.
+         */
+        CurveOut: {
+            /** Device */
+            device: (number | null)[];
+            /** Fault High */
+            fault_high: number | null;
+            /** Fault Low */
+            fault_low: number | null;
+            /** Loop */
+            loop: (number | null)[];
+            /** Loop Unit */
+            loop_unit: string;
+            /** Shows */
+            shows: (number | null)[];
+            /** Straight */
+            straight: (number | null)[];
+            /** Value Unit */
+            value_unit: string;
+        };
+        /**
+         * DecodingOut
+         * @description One decoding: a figure for each whole number of registers, none for one that is no number. fits: how many of
+         *     them are near the value that is looked for; sane: whether all of them are numbers of a size that instruments
+         *     have.
+         */
+        DecodingOut: {
+            /** Fits */
+            fits: number;
+            /** Name */
+            name: string;
+            /** Order */
+            order: string;
+            /** Sane */
+            sane: boolean;
+            /** Values */
+            values: (number | null)[];
+            /** Words */
+            words: number;
+        };
+        /**
+         * DifferenceOut
+         * @description One setting of one channel that differs: what the list says, what the rack reports, what the point can trip.
+         */
+        DifferenceOut: {
+            /** Address */
+            address: string;
+            /** Channel */
+            channel: number;
+            /** Code */
+            code: number;
+            /** Field */
+            field: string;
+            /** Holding */
+            holding: number;
+            /** Listed */
+            listed: string;
+            /** Module */
+            module: number;
+            /** Point */
+            point: number;
+            /** Reported */
+            reported: string;
+            /** Setting */
+            setting: string;
+            /** Slot */
+            slot: number;
+            /** Tag */
+            tag: string;
+            /** Trips */
+            trips: string[];
+        };
+        /**
+         * DifferencesOut
+         * @description Points that differ, and what else: conventions, hardware.
+         */
+        DifferencesOut: {
+            /** Becomes */
+            becomes: string;
+            /** Others */
+            others: string[];
+            /** Points */
+            points: components["schemas"]["PointDifferenceOut"][];
+            /** Was */
+            was: string;
+        };
+        /**
+         * DoesOut
+         * @description What a list would do beyond its cells: findings that come and go, values that move; the first of both.
+         */
+        DoesOut: {
+            /** Closed */
+            closed: number;
+            /** Findings */
+            findings: components["schemas"]["ToldFinding"][];
+            /** Moved */
+            moved: number;
+            /** Opened */
+            opened: number;
+            /** Values */
+            values: components["schemas"]["ToldValue"][];
+        };
+        /**
+         * Done
+         * @description It is done.
+         */
+        Done: {
+            /**
+             * Done
+             * @default true
+             */
+            done?: boolean;
+        };
+        /**
+         * EditIn
+         * @description One cell: what stood there and what shall.
+         */
+        EditIn: {
+            /** Field */
+            field: string;
+            /** Point */
+            point: number;
+            /** Text */
+            text: string;
+            /** Was */
+            was: string;
+        };
+        /**
+         * EndIn
+         * @description How it was put back.
+         */
+        EndIn: {
+            /**
+             * Why
+             * @default
+             */
+            why?: string;
+        };
+        /**
+         * EnterIn
+         * @description A temporary change that somebody made with their own hands.
+         */
+        EnterIn: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "lifted wire" | "jumper" | "inhibit" | "transmitter simulating" | "controller in manual";
+            /**
+             * Minutes
+             * @default 0
+             */
+            minutes?: number;
+            /** Point */
+            point: number;
+            /** What */
+            what: string;
+            /**
+             * Why
+             * @default
+             */
+            why?: string;
+        };
+        /**
+         * EntryOut
+         * @description One temporary change. due: when it ought to be over; ended_at: when it was.
+         */
+        EntryOut: {
+            /** At */
+            at: string;
+            /** Due */
+            due: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /** Ended By */
+            ended_by: string;
+            /** Ended Why */
+            ended_why: string;
+            /** Given */
+            given: string;
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Point */
+            point: number;
+            /** What */
+            what: string;
+            /** Who */
+            who: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * ExportIn
+         * @description The list as a file: which columns and points, all of them if left out.
+         */
+        ExportIn: {
+            /** Fields */
+            fields?: string[];
+            /**
+             * Form
+             * @default xlsx
+             * @enum {string}
+             */
+            form?: "csv" | "xlsx";
+            /**
+             * Points
+             * @default null
+             */
+            points?: number[] | null;
+        };
+        /**
+         * FactRow
+         * @description One fact: what, how much, what it rests on.
+         */
+        FactRow: {
+            /** Basis */
+            basis: string;
+            /** Figure */
+            figure: string;
+            /** Label */
+            label: string;
+            /** Tone */
+            tone: string;
+        };
+        /**
+         * FactSection
+         * @description Facts that belong together, and the one thing to take away.
+         */
+        FactSection: {
+            /** Rows */
+            rows: components["schemas"]["FactRow"][];
+            /** Station */
+            station: string;
+            /** Title */
+            title: string;
+            /** Tone */
+            tone: string;
+            /** Verdict */
+            verdict: string;
+        };
+        /**
+         * FaultIn
+         * @description Something wrong at the device or on the wires: its kind and amount in words (core/path/faults.py).
+         */
+        FaultIn: {
+            /**
+             * Amount
+             * @default
+             */
+            amount?: string;
+            /** Kind */
+            kind: string;
+        };
+        /**
+         * FaultKindOut
+         * @description A fault that this path can be given. amount: what its figure is in, '' if it has none.
+         */
+        FaultKindOut: {
+            /** Amount */
+            amount: string;
+            /** Choices */
+            choices: string[];
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+            /** Usual */
+            usual: string;
+        };
+        /**
+         * FieldOut
+         * @description One field of a point: a column of the list, a setting of a station. unit: of its figures, where it has no
+         *     field.
+         */
+        FieldOut: {
+            /** Applies */
+            applies: string[];
+            /** Choices */
+            choices: string[];
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Listed */
+            listed: boolean;
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+            /** Station */
+            station: string;
+            /** Unit */
+            unit: string;
+            /** Width */
+            width: number;
+        };
+        /**
+         * FiguresOut
+         * @description All stations from one value: figures in the order of the stations, none where unknown, and their units.
+         */
+        FiguresOut: {
+            /** Figures */
+            figures: (number | null)[];
+            /** Quality */
+            quality: string;
+            /** Reasons */
+            reasons: string[];
+            /** Station */
+            station: string;
+            /** Text */
+            text: string;
+            /** Units */
+            units: string[];
+            /** Working */
+            working: (components["schemas"]["WorkingOut"] | null)[];
+        };
+        /**
+         * FilePageOut
+         * @description A sheet of the file.
+         */
+        FilePageOut: {
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: number;
+        };
+        /**
+         * FindingOut
+         * @description What does not agree, and the cells it names. harm: what it could cost; trips: a point of it shuts something.
+         */
+        FindingOut: {
+            cause: components["schemas"]["CauseOut"] | null;
+            /** Cells */
+            cells: components["schemas"]["CellRef"][];
+            /** Fixes */
+            fixes: components["schemas"]["FixOut"][];
+            /** Harm */
+            harm: string;
+            /** Key */
+            key: string;
+            /** Rule */
+            rule: string;
+            /** Severity */
+            severity: string;
+            /** Station */
+            station: string;
+            /** Text */
+            text: string;
+            /** Trips */
+            trips: boolean;
+            waived: components["schemas"]["WaivedOut"] | null;
+        };
+        /**
+         * FindingsOut
+         * @description All findings as of a sequence number.
+         */
+        FindingsOut: {
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            /** Seq */
+            seq: number;
+        };
+        /**
+         * FitOut
+         * @description What a point would meet on the channels of one module. level: fits, warns or refused. margin: of the loop's
+         *     voltage; supply: what the module would feed then; both in words, '' where they say nothing.
+         */
+        FitOut: {
+            /** Level */
+            level: string;
+            /** Margin */
+            margin: string;
+            /** Mode */
+            mode: string;
+            /** Module */
+            module: number;
+            /** Reads */
+            reads: string;
+            /** Reasons */
+            reasons: string[];
+            /** Remedies */
+            remedies: string[];
+            /** Supply */
+            supply: string;
+        };
+        /**
+         * FitsOut
+         * @description One answer a module of the rack.
+         */
+        FitsOut: {
+            /** Fits */
+            fits: components["schemas"]["FitOut"][];
+            /** Seq */
+            seq: number;
+        };
+        /**
+         * FixOut
+         * @description A way to settle a finding.
+         */
+        FixOut: {
+            /** Edits */
+            edits: components["schemas"]["CellText"][];
+            /** Label */
+            label: string;
+        };
+        /**
+         * FormOut
+         * @description A form of signal and what it does.
+         */
+        FormOut: {
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+        };
+        /**
+         * FoundOut
+         * @description A point at which somebody played. takes: its readings may be taken without asking; says: why, or why not.
+         */
+        FoundOut: {
+            /** At */
+            at: string;
+            /** Id */
+            id: number;
+            /** Pattern */
+            pattern: string;
+            /** Plateaus */
+            plateaus: components["schemas"]["PlateauOut"][];
+            /** Point */
+            point: number;
+            /** Says */
+            says: string;
+            /** Takes */
+            takes: boolean;
+        };
+        /**
+         * GoneIn
+         * @description Points to take away.
+         */
+        GoneIn: {
+            /**
+             * Apply
+             * @default true
+             */
+            apply?: boolean;
+            /** Points */
+            points: number[];
+        };
+        /**
+         * HardwareIn
+         * @description Operations in order, each {"do": …} as docs/hardware.md lists them; `apply` false only says what they would
+         *     do.
+         */
+        HardwareIn: {
+            /**
+             * Apply
+             * @default true
+             */
+            apply?: boolean;
+            /** Operations */
+            operations: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Why
+             * @default
+             */
+            why?: string;
+        };
+        /**
+         * HardwareOut
+         * @description What operations did, or would do. Long lists of either are cut; the counts are whole.
+         */
+        HardwareOut: {
+            /** Applied */
+            applied: boolean;
+            /** Closed */
+            closed: number;
+            /** Freed */
+            freed: string[];
+            /** Moved */
+            moved: components["schemas"]["MovedValueOut"][];
+            /** Moved Count */
+            moved_count: number;
+            /** Opened */
+            opened: string[];
+            /** Renumbered */
+            renumbered: components["schemas"]["RenumberedOut"][];
+            /** Renumbered Count */
+            renumbered_count: number;
+            /** Seq */
+            seq: number;
+        };
+        /**
+         * HarmOut
+         * @description What a fault could cost: its name, and in words.
+         */
+        HarmOut: {
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+        };
+        /**
+         * HereIn
+         * @description Where one is: the cell that is chosen. tab: a name the screen gives itself, so that two of one's own are
+         *     two.
+         */
+        HereIn: {
+            /**
+             * Field
+             * @default
+             */
+            field?: string;
+            /**
+             * Point
+             * @default null
+             */
+            point?: number | null;
+            /** Tab */
+            tab: string;
+        };
+        /**
+         * HistoryCell
+         * @description A cell in the history.
+         */
+        HistoryCell: {
+            /** Became */
+            became: string;
+            /** Field */
+            field: string;
+            /** Point */
+            point: number;
+            /** Tag */
+            tag: string;
+            /** Was */
+            was: string;
+        };
+        /**
+         * HistoryOut
+         * @description Change sets, newest first. people: everybody who ever changed something.
+         */
+        HistoryOut: {
+            /** People */
+            people: string[];
+            /** Sets */
+            sets: components["schemas"]["HistorySet"][];
+        };
+        /**
+         * HistorySet
+         * @description A change set: who, when, from where. cells: the first of `count`.
+         */
+        HistorySet: {
+            /** At */
+            at: string;
+            /** Cells */
+            cells: components["schemas"]["HistoryCell"][];
+            /** Count */
+            count: number;
+            /** Seq */
+            seq: number;
+            /** Source */
+            source: string;
+            /** Undoes */
+            undoes: number | null;
+            /** Who */
+            who: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * HoldIn
+         * @description A value to hold a point at, as typed, and why. minutes: until it is overdue, 0 for as long as the plant
+         *     says.
+         */
+        HoldIn: {
+            /**
+             * Minutes
+             * @default 0
+             */
+            minutes?: number;
+            /** Text */
+            text: string;
+            /**
+             * Why
+             * @default
+             */
+            why?: string;
+        };
+        /**
+         * InjectIn
+         * @description A signal to put on the terminals, as typed; '' and no fault takes everything off.
+         *
+         *     form: how it moves (core/signals/waveforms.py), to the level `high`, as typed, within period_s. faults: put on in
+         *     its place.
+         */
+        InjectIn: {
+            /** Faults */
+            faults?: components["schemas"]["FaultIn"][];
+            /**
+             * Form
+             * @default fixed
+             */
+            form?: string;
+            /**
+             * High
+             * @default
+             */
+            high?: string;
+            /**
+             * Period S
+             * @default 10
+             */
+            period_s?: number;
+            /**
+             * Text
+             * @default
+             */
+            text?: string;
+        };
+        /**
+         * InjectOut
+         * @description What became of it.
+         */
+        InjectOut: {
+            /** Result */
+            result: string;
+        };
+        /**
+         * JobOut
+         * @description A list being brought in. state: reading, planning, ready, taking in, done, failed, called off. header: from
+         *     0.
+         */
+        JobOut: {
+            /** Busy */
+            busy: boolean;
+            choices: components["schemas"]["Choices"];
+            /** Columns */
+            columns: components["schemas"]["ColumnOut"][];
+            counts: components["schemas"]["CountsOut"];
+            does: components["schemas"]["DoesOut"] | null;
+            /** Done */
+            done: number;
+            /** Header */
+            header: number;
+            /** Id */
+            id: number;
+            /** Mapping */
+            mapping: string;
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+            /** Seq */
+            seq: number;
+            /** Sheet */
+            sheet: number;
+            /** Sheets */
+            sheets: components["schemas"]["FilePageOut"][];
+            /** State */
+            state: string;
+            /** Top */
+            top: string[][];
+        };
+        /**
+         * JournalLineOut
+         * @description One line of the journal.
+         */
+        JournalLineOut: {
+            /** At */
+            at: string;
+            /** Becomes */
+            becomes: string;
+            /** Event */
+            event: string;
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Point */
+            point: number;
+            /** Priority */
+            priority: string;
+            /** Value */
+            value: number | null;
+            /** Was */
+            was: string;
+            /** Who */
+            who: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * JournalOut
+         * @description A page of the journal, newest first. more: there are older lines.
+         */
+        JournalOut: {
+            /** Lines */
+            lines: components["schemas"]["JournalLineOut"][];
+            /** More */
+            more: boolean;
+        };
+        /**
+         * JudgedOut
+         * @description One step judged. error: in the value's unit, of_span: in % of its span; passes: none where nothing was read.
+         */
+        JudgedOut: {
+            /** Error */
+            error: string;
+            /** Of Span */
+            of_span: number | null;
+            /** Passes */
+            passes: boolean | null;
+        };
+        /**
+         * LearnAlarm
+         * @description One alarm of the loop in words.
+         */
+        LearnAlarm: {
+            /** Active */
+            active: boolean;
+            /** Name */
+            name: string;
+            /** Number */
+            number: number;
+            /** State */
+            state: string;
+        };
+        /**
+         * LearnFault
+         * @description A fault that can be put on, where it sits, and an amount that shows it.
+         */
+        LearnFault: {
+            /** Amount */
+            amount: string;
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+            /** Station */
+            station: string;
+            /** Usual */
+            usual: string;
+        };
+        /**
+         * LearnIn
+         * @description The loop, the quantity in the pipe as a share of the range, what is wrong, and what somebody says to the
+         *     alarms.
+         */
+        LearnIn: {
+            alarms?: components["schemas"]["AlarmState"];
+            /** Faults */
+            faults?: components["schemas"]["PutIn"][];
+            /**
+             * Loop
+             * @default gas pressure
+             * @enum {string}
+             */
+            loop?: "gas pressure" | "kiln thermocouple" | "dryer Pt100";
+            /**
+             * Share
+             * @default 50
+             */
+            share?: number;
+            /**
+             * Word
+             * @default
+             * @enum {string}
+             */
+            word?: "" | "acknowledge" | "reset";
+        };
+        /**
+         * LearnOut
+         * @description All six stations, what the value's quality is and why, what to do next, and the alarms.
+         */
+        LearnOut: {
+            /** Alarms */
+            alarms: components["schemas"]["LearnAlarm"][];
+            /** Causes */
+            causes: string[];
+            /** Faults */
+            faults: string[];
+            keep: components["schemas"]["AlarmState"];
+            /** Limit */
+            limit: string;
+            /** Next */
+            next: string;
+            /** Offers */
+            offers: components["schemas"]["LearnFault"][];
+            /** Quality */
+            quality: string;
+            /** Stations */
+            stations: components["schemas"]["LearnStation"][];
+        };
+        /**
+         * LearnStation
+         * @description One station: what it is with what is wrong, what it would be without, and its working.
+         */
+        LearnStation: {
+            /** Differs */
+            differs: boolean;
+            /** Figure */
+            figure: string;
+            /** Figures */
+            figures: string;
+            /** Formula */
+            formula: string;
+            /** Healthy */
+            healthy: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * LettersOut
+         * @description Letters to build a tag of, by their place: {letter: word}; own: the plant's own groups of letters.
+         */
+        LettersOut: {
+            /** Functions */
+            functions: {
+                [key: string]: string;
+            };
+            /** Levels */
+            levels: {
+                [key: string]: string;
+            };
+            /** Modifiers */
+            modifiers: {
+                [key: string]: string;
+            };
+            /** Own */
+            own: {
+                [key: string]: string;
+            };
+            /** Variables */
+            variables: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * LiftIn
+         * @description Findings that are open again.
+         */
+        LiftIn: {
+            /** Keys */
+            keys: string[];
+        };
+        /**
+         * LineOut
+         * @description What becomes of a row of the file. cells: field, what stands there, what comes; troubles: field, typed, why
+         *     not. by_choice: left out because somebody wants it so.
+         */
+        LineOut: {
+            /**
+             * By Choice
+             * @default false
+             */
+            by_choice?: boolean;
+            /** Cells */
+            cells: string[][];
+            /** Kind */
+            kind: string;
+            /** Point */
+            point: number;
+            /** Row */
+            row: number;
+            /** Says */
+            says: string;
+            /** Tag */
+            tag: string;
+            /** Troubles */
+            troubles: string[][];
+        };
+        /**
+         * LinesOut
+         * @description Some rows of a kind, of how many.
+         */
+        LinesOut: {
+            /** Count */
+            count: number;
+            /** Lines */
+            lines: components["schemas"]["LineOut"][];
+        };
+        /**
+         * Link
+         * @description The token of a one-time link.
+         */
+        Link: {
+            /** Token */
+            token: string;
+        };
+        /**
+         * LinkOut
+         * @description A wire in the cabinet from a terminal of the channel, to another one or to a rail.
+         */
+        LinkOut: {
+            /** Role */
+            role: string;
+            /** Terminal */
+            terminal: string;
+            /** To */
+            to: string;
+        };
+        /**
+         * ListFile
+         * @description A list as a file: CSV in any dress, XLSX, ODS or XLS.
+         */
+        ListFile: {
+            /**
+             * File
+             * Format: binary
+             */
+            file: string;
+        };
+        /**
+         * ListText
+         * @description A list as pasted text.
+         */
+        ListText: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * LiveFindingOut
+         * @description One finding from the plant: its rule, how it is taken, the point, and what is so, with the figures.
+         */
+        LiveFindingOut: {
+            /** Point */
+            point: number;
+            /** Rule */
+            rule: string;
+            /** Severity */
+            severity: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * LiveFindingsOut
+         * @description Everything that the plant tells now, worst first.
+         */
+        LiveFindingsOut: {
+            /** Findings */
+            findings: components["schemas"]["LiveFindingOut"][];
+        };
+        /**
+         * LoadOut
+         * @description A load against its rating, mA; rating 0 where none is given.
+         */
+        LoadOut: {
+            /** Ma */
+            ma: number;
+            /** Name */
+            name: string;
+            /** Over */
+            over: boolean;
+            /** Rating Ma */
+            rating_ma: number;
+        };
+        /**
+         * LockIn
+         * @description Why a row is locked, and which account besides one's own may lift that.
+         */
+        LockIn: {
+            /**
+             * May Lift
+             * @default
+             */
+            may_lift?: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * LockOut
+         * @description A locked row.
+         */
+        LockOut: {
+            /** At */
+            at: string;
+            /** May Lift */
+            may_lift: string;
+            /** Point */
+            point: number;
+            /** Who */
+            who: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * LocksOut
+         * @description Every locked row.
+         */
+        LocksOut: {
+            /** Locks */
+            locks: components["schemas"]["LockOut"][];
+        };
+        /**
+         * LogLine
+         * @description One command to a rack.
+         */
+        LogLine: {
+            /** At */
+            at: string;
+            /** Kind */
+            kind: string;
+            /** Result */
+            result: string;
+            /** What */
+            what: string;
+            /** Who */
+            who: string;
+        };
+        /**
+         * LogOut
+         * @description The newest commands first.
+         */
+        LogOut: {
+            /** Lines */
+            lines: components["schemas"]["LogLine"][];
+        };
+        /**
+         * LookIn
+         * @description Where to look: a server, a unit, and registers counted from 0. target: a value that is known to stand there.
+         */
+        LookIn: {
+            /**
+             * Count
+             * @default 8
+             */
+            count?: number;
+            /**
+             * First
+             * @default 0
+             */
+            first?: number;
+            /**
+             * Function
+             * @default input
+             * @enum {string}
+             */
+            function?: "input" | "holding";
+            /** Host */
+            host: string;
+            /**
+             * Port
+             * @default 502
+             */
+            port?: number;
+            /**
+             * Target
+             * @default null
+             */
+            target?: number | null;
+            /**
+             * Unit
+             * @default 1
+             */
+            unit?: number;
+        };
+        /**
+         * LookOut
+         * @description The registers as they stand, and what they can mean.
+         */
+        LookOut: {
+            /** Decodings */
+            decodings: components["schemas"]["DecodingOut"][];
+            /** Says */
+            says: string;
+            /** Words */
+            words: number[];
+        };
+        /**
+         * MappingIn
+         * @description Keep how the columns of this list are taken, under a name.
+         */
+        MappingIn: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * MappingsOut
+         * @description Mappings that were kept, and everything that a column may be.
+         */
+        MappingsOut: {
+            /** Mappings */
+            mappings: string[];
+            /** Targets */
+            targets: components["schemas"]["TargetOut"][];
+        };
+        /**
+         * MeaningOut
+         * @description What letters say together, "" if nothing; and the first free tag that begins with them.
+         */
+        MeaningOut: {
+            /** Meaning */
+            meaning: string;
+            /** Tag */
+            tag: string;
+        };
+        /**
+         * ModeRows
+         * @description A mode and what it makes of a signal that suits it: what is given, LOOP, INPUT, COUNTS.
+         */
+        ModeRows: {
+            /** Mode */
+            mode: string;
+            /** Rows */
+            rows: [
+                string,
+                string,
+                string,
+                string
+            ][];
+            /** Signal */
+            signal: string;
+        };
+        /**
+         * ModuleOut
+         * @description A module in its place; slot 0 if it takes none. Registers count from 0.
+         */
+        ModuleOut: {
+            /** Channel Class */
+            channel_class: string;
+            /** Channels */
+            channels: components["schemas"]["ChannelOut"][];
+            count: components["schemas"]["CountOut"];
+            /** Direction */
+            direction: string;
+            /** First Register */
+            first_register: number;
+            /** First Setting */
+            first_setting: number;
+            /** Heat W */
+            heat_w: number;
+            /** Loads */
+            loads: components["schemas"]["LoadOut"][];
+            /** Module */
+            module: number;
+            /** Place */
+            place: number;
+            /** Slot */
+            slot: number;
+            /** Summary */
+            summary: string;
+            /** Title */
+            title: string;
+            /** Type */
+            type: string;
+        };
+        /**
+         * MovedOut
+         * @description A value that moves at one level on the wires.
+         */
+        MovedOut: {
+            /** At */
+            at: string;
+            /** Becomes */
+            becomes: string;
+            /** Point */
+            point: number;
+            /** Was */
+            was: string;
+        };
+        /**
+         * MovedValueOut
+         * @description A value that moves: at one level on the wires, what the list showed and what it would show.
+         */
+        MovedValueOut: {
+            /** At */
+            at: string;
+            /** Becomes */
+            becomes: string;
+            /** Point */
+            point: number;
+            /** Tag */
+            tag: string;
+            /** Was */
+            was: string;
+        };
+        /**
+         * NewAccount
+         * @description An account to make.
+         */
+        NewAccount: {
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @default technician
+             * @enum {string}
+             */
+            role?: "reader" | "technician" | "engineer" | "administrator";
+        };
+        /**
+         * NewIn
+         * @description New points: so many alike, or a row of texts each. `apply` false only says what they would hold.
+         */
+        NewIn: {
+            /**
+             * Apply
+             * @default true
+             */
+            apply?: boolean;
+            /** Cells */
+            cells?: {
+                [key: string]: string;
+            };
+            /**
+             * Count
+             * @default 0
+             */
+            count?: number;
+            /**
+             * Like
+             * @default null
+             */
+            like?: number | null;
+            /** Rows */
+            rows?: {
+                [key: string]: string;
+            }[];
+            /**
+             * Typical
+             * @default
+             */
+            typical?: string;
+        };
+        /**
+         * NewOut
+         * @description What new rows would hold.
+         */
+        NewOut: {
+            /** Rows */
+            rows: {
+                [key: string]: string;
+            }[];
+            /** Troubles */
+            troubles: components["schemas"]["NewTrouble"][];
+        };
+        /**
+         * NewPassword
+         * @description A new password for one's own account. old: the one that holds now; not asked for where there is none, or where
+         *     a one-time link let one in.
+         */
+        NewPassword: {
+            /**
+             * Old
+             * @default
+             */
+            old?: string;
+            /** Password */
+            password: string;
+        };
+        /**
+         * NewTrouble
+         * @description A cell of a new row that cannot be read; row counts from 0.
+         */
+        NewTrouble: {
+            /** Field */
+            field: string;
+            /** Row */
+            row: number;
+            /** Says */
+            says: string;
+            /** Typed */
+            typed: string;
+        };
+        /**
+         * NoiseFigures
+         * @description least, most, mean, standard deviation, and the part of it that changes from reading to reading.
+         */
+        NoiseFigures: {
+            /** Fast */
+            fast: number | null;
+            /** Least */
+            least: number | null;
+            /** Mean */
+            mean: number | null;
+            /** Most */
+            most: number | null;
+            /** Sigma */
+            sigma: number | null;
+        };
+        /**
+         * NoiseOut
+         * @description The noise of a window in units and in counts, and what a filter would do.
+         */
+        NoiseOut: {
+            counts: components["schemas"]["NoiseFigures"];
+            /** Readings */
+            readings: number;
+            /** Says */
+            says: string;
+            /** Tried */
+            tried: components["schemas"]["TriedOut"][];
+            units: components["schemas"]["NoiseFigures"];
+            /** Wanted */
+            wanted: number;
+        };
+        /**
+         * OfferOut
+         * @description What can be held at a point. force, output: why not, '' if it can; trips: what it can trip, told first.
+         *     on_loss: what the device of an output does when its signal or its power is lost, in words.
+         */
+        OfferOut: {
+            /** Armed Needed */
+            armed_needed: boolean;
+            /** Force */
+            force: string;
+            /** On Loss */
+            on_loss: string;
+            /** Open */
+            open: components["schemas"]["EntryOut"][];
+            /** Output */
+            output: string;
+            /** Trips */
+            trips: string[];
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * Ours
+         * @description A cell of the file that stays out: its row, counted from 1, and its field.
+         */
+        Ours: {
+            /** Field */
+            field: string;
+            /** Row */
+            row: number;
+        };
+        /**
+         * OutcomeOut
+         * @description A whole check. worst, hysteresis: % of span; passes: none until every step was read; says: in words.
+         */
+        OutcomeOut: {
+            /** Complete */
+            complete: boolean;
+            /** Hysteresis */
+            hysteresis: number | null;
+            /** Passes */
+            passes: boolean | null;
+            /** Says */
+            says: string;
+            /** Steps */
+            steps: components["schemas"]["JudgedOut"][];
+            /** Tolerance */
+            tolerance: number;
+            /** Worst */
+            worst: number | null;
+        };
+        /**
+         * OutputIn
+         * @description A value to give an output, as typed.
+         */
+        OutputIn: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * OutputOut
+         * @description What became of a command: the count that was given, whether it was clamped, what is read back, and in words
+         *     whether both agree. load_ma: the current through the load, expected_ma: what it takes by the list; none where
+         *     unknown.
+         */
+        OutputOut: {
+            /** Agrees */
+            agrees: boolean;
+            /** Clamped */
+            clamped: boolean;
+            /** Expected Ma */
+            expected_ma: number | null;
+            /** Given */
+            given: number;
+            /** Load Ma */
+            load_ma: number | null;
+            /** Readback */
+            readback: number | null;
+            /** Says */
+            says: string;
+        };
+        /**
+         * Part
+         * @description What of a change set to take back: all of it, one point's part, or one cell.
+         */
+        Part: {
+            /**
+             * Field
+             * @default null
+             */
+            field?: string | null;
+            /**
+             * Point
+             * @default null
+             */
+            point?: number | null;
+        };
+        /**
+         * PathIn
+         * @description A path that need not be in the list, as `convert path` reads it, and values at its stations.
+         */
+        PathIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Set */
+            set: components["schemas"]["SetIn"][];
+        };
+        /**
+         * PathOut
+         * @description The six stations of a point. live: a reading was at hand. age_s: of the reading, by server time;
+         *     read_at: when it was read, s.
+         */
+        PathOut: {
+            /**
+             * Age S
+             * @default null
+             */
+            age_s?: number | null;
+            /**
+             * Fault
+             * @default
+             */
+            fault?: string;
+            /**
+             * Injected
+             * @default false
+             */
+            injected?: boolean;
+            /**
+             * Loop
+             * @default null
+             */
+            loop?: number | null;
+            /** Point */
+            point: number;
+            /** Quality */
+            quality: string;
+            /**
+             * Read At
+             * @default null
+             */
+            read_at?: number | null;
+            /** Reasons */
+            reasons: string[];
+            /** Seq */
+            seq: number;
+            /** Source */
+            source: string;
+            /** Stations */
+            stations: components["schemas"]["StationOut"][];
+            /**
+             * Value
+             * @default null
+             */
+            value?: number | null;
+        };
+        /**
+         * PathsOut
+         * @description One answer a value, in order.
+         */
+        PathsOut: {
+            /** Answers */
+            answers: components["schemas"]["FiguresOut"][];
+            /** Stations */
+            stations: string[];
+        };
+        /**
+         * PlaceOut
+         * @description A place proposed for a point, or with an empty address why there is none.
+         */
+        PlaceOut: {
+            /** Address */
+            address: string;
+            /** Mode */
+            mode: string;
+            /** Point */
+            point: number;
+            /** Reads */
+            reads: string;
+            /** Says */
+            says: string;
+            /** Terminals */
+            terminals: string[];
+        };
+        /**
+         * PlacesIn
+         * @description Which points to find places for, in which cabinets; no cabinets for all of them.
+         */
+        PlacesIn: {
+            /** Cabinets */
+            cabinets?: number[];
+            /** Points */
+            points: number[];
+        };
+        /**
+         * PlacesOut
+         * @description One answer a point, in their order.
+         */
+        PlacesOut: {
+            /** Places */
+            places: components["schemas"]["PlaceOut"][];
+            /** Seq */
+            seq: number;
+        };
+        /**
+         * PlantOut
+         * @description What the screens need to know once: the plant, its fields, stations, racks, rules, units, families of
+         *     signals.
+         */
+        PlantOut: {
+            /** Families */
+            families: {
+                [key: string]: string;
+            };
+            /** Fields */
+            fields: components["schemas"]["FieldOut"][];
+            /** Name */
+            name: string;
+            /** Points */
+            points: number;
+            /** Racks */
+            racks: components["schemas"]["RackOut"][];
+            /** Rules */
+            rules: {
+                [key: string]: string;
+            };
+            /** Seq */
+            seq: number;
+            /** Stale After Periods */
+            stale_after_periods: number;
+            /** Stations */
+            stations: string[];
+            /** Units */
+            units: string[];
+        };
+        /**
+         * PlateauOut
+         * @description One steady level of a staircase.
+         */
+        PlateauOut: {
+            /** Begins */
+            begins: number;
+            /** Counts */
+            counts: number;
+            /** Ends */
+            ends: number;
+            /** Readings */
+            readings: number;
+            /** Sigma */
+            sigma: number;
+            /** Signal */
+            signal: number;
+            /** Value */
+            value: number;
+        };
+        /**
+         * PointDifferenceOut
+         * @description What became of a point. cells: field, was, becomes; words: the same as one tells it; moves: what moves with
+         *     it.
+         */
+        PointDifferenceOut: {
+            /** Cells */
+            cells: string[][];
+            /** Kind */
+            kind: string;
+            /** Moves */
+            moves: string;
+            /** Point */
+            point: number;
+            /** Tag */
+            tag: string;
+            /** Words */
+            words: string[];
+        };
+        /**
+         * PointsIn
+         * @description Some points.
+         */
+        PointsIn: {
+            /** Points */
+            points: number[];
+        };
+        /**
+         * Problem
+         * @description A problem: what was wrong (title, detail), and what to do (remedy).
+         */
+        Problem: {
+            /** Cells */
+            cells?: components["schemas"]["CellProblem"][];
+            /**
+             * Detail
+             * @default
+             */
+            detail?: string;
+            /**
+             * Remedy
+             * @default
+             */
+            remedy?: string;
+            /** Status */
+            status: number;
+            /** Title */
+            title: string;
+            /**
+             * Type
+             * @default about:blank
+             */
+            type?: string;
+        };
+        /**
+         * ProposalIn
+         * @description Edits that belong together; `apply` false only says what they would do.
+         */
+        ProposalIn: {
+            /**
+             * Apply
+             * @default true
+             */
+            apply?: boolean;
+            /** Edits */
+            edits: components["schemas"]["EditIn"][];
+            /**
+             * Partial
+             * @default false
+             */
+            partial?: boolean;
+            /**
+             * Source
+             * @default typed
+             */
+            source?: string;
+            /**
+             * Why
+             * @default
+             */
+            why?: string;
+        };
+        /**
+         * PutIn
+         * @description Something that is wrong.
+         */
+        PutIn: {
+            /**
+             * Amount
+             * @default
+             */
+            amount?: string;
+            /** Kind */
+            kind: string;
+        };
+        /**
+         * PutUpIn
+         * @description A revision to put up for check.
+         */
+        PutUpIn: {
+            /** Mark */
+            mark: string;
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+            /**
+             * Open Reason
+             * @default
+             */
+            open_reason?: string;
+        };
+        /**
+         * RackIn
+         * @description A rack and its modules in the order they sit. departs: what the plant's rule gives instead of its address.
+         */
+        RackIn: {
+            /** Address */
+            address: string;
+            /** Departs */
+            departs: string;
+            /** First Register */
+            first_register: number;
+            /** Function */
+            function: string;
+            /** Heat W */
+            heat_w: number;
+            /** Host */
+            host: string;
+            /** Loads */
+            loads: components["schemas"]["LoadOut"][];
+            /** Modules */
+            modules: components["schemas"]["ModuleOut"][];
+            /** Name */
+            name: string;
+            /** Period Ms */
+            period_ms: number;
+            /** Port */
+            port: number;
+            /** Rack */
+            rack: number;
+            /** Stand In */
+            stand_in: boolean;
+            /** Unit */
+            unit: number;
+        };
+        /**
+         * RackOut
+         * @description One rack: where it stands and how it is reached. stand_in: one of ours, not the real thing.
+         */
+        RackOut: {
+            /** Address */
+            address: string;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Period Ms */
+            period_ms: number;
+            /** Stand In */
+            stand_in: boolean;
+        };
+        /**
+         * ReadIn
+         * @description What was read at one step; none where nothing was yet. signal: what the calibrator itself said.
+         */
+        ReadIn: {
+            /**
+             * Counts
+             * @default null
+             */
+            counts?: number | null;
+            /**
+             * Signal
+             * @default null
+             */
+            signal?: number | null;
+            /**
+             * Value
+             * @default null
+             */
+            value?: number | null;
+        };
+        /**
+         * ReadingOut
+         * @description One measurement: the meter, where, what is healthy, what else means what.
+         */
+        ReadingOut: {
+            /** Healthy */
+            healthy: string;
+            /** Meter */
+            meter: string;
+            /** Otherwise */
+            otherwise: [
+                string,
+                string
+            ][];
+            /** Where */
+            where: string;
+        };
+        /**
+         * ReadingsIn
+         * @description What was read, step by step.
+         */
+        ReadingsIn: {
+            /** Readings */
+            readings: components["schemas"]["ReadIn"][];
+        };
+        /**
+         * ReasonOut
+         * @description One reason in words, the quality it gives, and how the plant takes it: bad, settle, note or off.
+         */
+        ReasonOut: {
+            /** Bit */
+            bit: number;
+            /** Grade */
+            grade: string;
+            /** Quality */
+            quality: string;
+            /** Says */
+            says: string;
+        };
+        /**
+         * RecordOut
+         * @description A signed record. sound: it is still what was signed.
+         */
+        RecordOut: {
+            /** At */
+            at: string;
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Sound */
+            sound: boolean;
+            /** Verdict */
+            verdict: string;
+            /** Who */
+            who: string;
+        };
+        /**
+         * ReleasedOut
+         * @description How many were let go, and what could not be, in words.
+         */
+        ReleasedOut: {
+            /** Failed */
+            failed: string[];
+            /** Released */
+            released: number;
+        };
+        /**
+         * RenamedOut
+         * @description A channel labelled anew.
+         */
+        RenamedOut: {
+            /** Becomes */
+            becomes: string;
+            /** Point */
+            point: number;
+            /** Was */
+            was: string;
+        };
+        /**
+         * RenumberedOut
+         * @description A channel whose address or register changes while its point stays on it.
+         */
+        RenumberedOut: {
+            /** Becomes */
+            becomes: string;
+            /** Point */
+            point: number;
+            /** Register Now */
+            register_now: number;
+            /** Register Was */
+            register_was: number;
+            /** Tag */
+            tag: string;
+            /** Was */
+            was: string;
+        };
+        /**
+         * RevisionOut
+         * @description A frozen state of the list. state: in check, checked, issued, withdrawn.
+         */
+        RevisionOut: {
+            /** At */
+            at: string;
+            /** Findings */
+            findings: number;
+            /** Hash */
+            hash: string;
+            /** Id */
+            id: number;
+            /** Mark */
+            mark: string;
+            /** Note */
+            note: string;
+            /** Open Reason */
+            open_reason: string;
+            /** Points */
+            points: number;
+            /** Seq */
+            seq: number;
+            /** Signatures */
+            signatures: components["schemas"]["SignatureOut"][];
+            /** State */
+            state: string;
+            /** Who */
+            who: string;
+        };
+        /**
+         * RevisionsOut
+         * @description Every revision, newest first. changed: points changed since the last issued one. next_mark: what comes next.
+         */
+        RevisionsOut: {
+            /** Bad */
+            bad: number;
+            /** Changed */
+            changed: number;
+            /** Issued */
+            issued: string;
+            /** Next Mark */
+            next_mark: string;
+            /** Revisions */
+            revisions: components["schemas"]["RevisionOut"][];
+        };
+        /**
+         * RowOut
+         * @description A point as a row of the list; empty cells are left out.
+         */
+        RowOut: {
+            /** Cells */
+            cells: {
+                [key: string]: string;
+            };
+            /** Id */
+            id: number;
+            /** Rack */
+            rack: number;
+        };
+        /**
+         * RuleOut
+         * @description A rule: what it looks at, where it comes from, what its findings are as a rule, and how the plant takes them:
+         *     grade, "" for as usual, else bad, settle, note or off.
+         */
+        RuleOut: {
+            /** Grade */
+            grade: string;
+            /** Harm */
+            harm: string;
+            /** Id */
+            id: string;
+            /** Looks */
+            looks: string;
+            /** Name */
+            name: string;
+            /** Severity */
+            severity: string;
+            /** Source */
+            source: string;
+        };
+        /**
+         * RulesOut
+         * @description Every rule, and the harms, dearest first: a list, for an object's keys have no order.
+         */
+        RulesOut: {
+            /** Harms */
+            harms: components["schemas"]["HarmOut"][];
+            /** Rules */
+            rules: components["schemas"]["RuleOut"][];
+        };
+        /**
+         * RunIn
+         * @description A script to run. trips_known: what its points can trip was read and provided for.
+         */
+        RunIn: {
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /** Text */
+            text: string;
+            /**
+             * Trips Known
+             * @default false
+             */
+            trips_known?: boolean;
+        };
+        /**
+         * RunOut
+         * @description How a run went. state: runs, done, called off, failed or broken off. missed: expectations that were not seen so
+         *     far. record: of the signed one, 0 for none.
+         */
+        RunOut: {
+            /** At */
+            at: string;
+            /** Id */
+            id: number;
+            /** Missed */
+            missed: number;
+            /** Record */
+            record: number;
+            /** Says */
+            says: string;
+            /** Script */
+            script: string;
+            /** State */
+            state: string;
+            /** Who */
+            who: string;
+        };
+        /**
+         * RunsOut
+         * @description Runs, newest first.
+         */
+        RunsOut: {
+            /** Runs */
+            runs: components["schemas"]["RunOut"][];
+        };
+        /**
+         * SaidOut
+         * @description How many alarms it moved; the others were in a state that knows no such word.
+         */
+        SaidOut: {
+            /** Asked */
+            asked: number;
+            /** Moved */
+            moved: number;
+        };
+        /**
+         * SayIn
+         * @description What somebody says about some alarms. why: asked for where an alarm is put away. minutes: of a shelf, 0 for one
+         *     without an end.
+         */
+        SayIn: {
+            /** Alarms */
+            alarms: [
+                number,
+                "ll" | "l" | "h" | "hh" | "dev" | "rate" | "state" | "fault"
+            ][];
+            /**
+             * Minutes
+             * @default 0
+             */
+            minutes?: number;
+            /**
+             * Why
+             * @default
+             */
+            why?: string;
+            /**
+             * Word
+             * @enum {string}
+             */
+            word: "acknowledge" | "reset" | "shelve" | "unshelve" | "take out of service" | "back in service";
+        };
+        /**
+         * ScriptIn
+         * @description A script to keep. version: the one that was worked on, 0 for a new script.
+         */
+        ScriptIn: {
+            /** Text */
+            text: string;
+            /**
+             * Version
+             * @default 0
+             */
+            version?: number;
+        };
+        /**
+         * ScriptLine
+         * @description A step: at, ends in s from the beginning; says: what it means. state: waits, put, seen, not seen or failed.
+         *     began: s from the beginning of the run; after: s from there until it was seen; read: what the scan said then.
+         *     level: what is put on, in the unit of the wires; becomes, in_s: where it gets to, and how soon; fault: what is
+         *     made wrong.
+         */
+        ScriptLine: {
+            /** After */
+            after: number | null;
+            /** At */
+            at: number;
+            /** Becomes */
+            becomes: number | null;
+            /** Began */
+            began: number | null;
+            /** Ends */
+            ends: number;
+            /** Fault */
+            fault: string;
+            /** In S */
+            in_s: number;
+            /** Level */
+            level: number | null;
+            /** Line */
+            line: number;
+            /** Point */
+            point: number;
+            /** Read */
+            read: string;
+            /** Says */
+            says: string;
+            /** Sees */
+            sees: boolean;
+            /** State */
+            state: string;
+            /** Tag */
+            tag: string;
+        };
+        /**
+         * ScriptOut
+         * @description A script as it is kept.
+         */
+        ScriptOut: {
+            /** At */
+            at: string;
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+            /** Version */
+            version: number;
+            /** Who */
+            who: string;
+        };
+        /**
+         * ScriptReadOut
+         * @description What a script means: its steps in their order, what cannot be read, what its points can trip.
+         */
+        ScriptReadOut: {
+            /** Length S */
+            length_s: number;
+            /** Lines */
+            lines: components["schemas"]["ScriptLine"][];
+            /** Problems */
+            problems: components["schemas"]["WrongLine"][];
+            /** Trips */
+            trips: string[];
+        };
+        /**
+         * ScriptTextIn
+         * @description A script's text.
+         */
+        ScriptTextIn: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * ScriptsOut
+         * @description Every script by name, and the latest runs of any, newest first.
+         */
+        ScriptsOut: {
+            /** Runs */
+            runs: components["schemas"]["RunOut"][];
+            /** Scripts */
+            scripts: components["schemas"]["ScriptOut"][];
+        };
+        /**
+         * SeriesIn
+         * @description Texts to count on from, in the cells of one field.
+         */
+        SeriesIn: {
+            /** Count */
+            count: number;
+            /** Field */
+            field: string;
+            /** Texts */
+            texts: string[];
+        };
+        /**
+         * SeriesOut
+         * @description The texts that follow.
+         */
+        SeriesOut: {
+            /** Texts */
+            texts: string[];
+        };
+        /**
+         * SessionNow
+         * @description Who is signed in, with what rights, and what changes must carry. asks_old: a new password takes the old one.
+         */
+        SessionNow: {
+            /** Account */
+            account: string;
+            /** Asks Old */
+            asks_old: boolean;
+            /** Csrf */
+            csrf: string;
+            /** Rights */
+            rights: string[];
+            /** Role */
+            role: string;
+        };
+        /**
+         * SessionOut
+         * @description An open session. key: what ends it; mine: the one that asks.
+         */
+        SessionOut: {
+            /** Account */
+            account: string;
+            /** Key */
+            key: string;
+            /** Mine */
+            mine: boolean;
+            /** Seen */
+            seen: string;
+            /** Since */
+            since: string;
+        };
+        /**
+         * SessionsOut
+         * @description Open sessions: one's own, for administrators everybody's.
+         */
+        SessionsOut: {
+            /** Sessions */
+            sessions: components["schemas"]["SessionOut"][];
+        };
+        /**
+         * SetIn
+         * @description A value at a station, as typed.
+         */
+        SetIn: {
+            /**
+             * Station
+             * @enum {string}
+             */
+            station: "PROCESS" | "DEVICE" | "LOOP" | "INPUT" | "COUNTS" | "VALUE";
+            /** Text */
+            text: string;
+        };
+        /**
+         * SettingOut
+         * @description A setting: the field, its text, what it may be, what an empty one follows, why the hardware fixes it (''
+         *     if it does not), and which choices do not fit and why.
+         */
+        SettingOut: {
+            /** Applies */
+            applies: boolean;
+            /** Choices */
+            choices: string[];
+            /** Derived */
+            derived: string;
+            /** Field */
+            field: string;
+            /** Fixed */
+            fixed: string;
+            /** Text */
+            text: string;
+            /** Unfit */
+            unfit: {
+                [key: string]: string;
+            };
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * SheetOut
+         * @description Everything of one point that does not move with its reading.
+         */
+        SheetOut: {
+            /** Check Columns */
+            check_columns: string[];
+            /** Check Points */
+            check_points: components["schemas"]["CheckRow"][];
+            curve: components["schemas"]["CurveOut"] | null;
+            /** Facts */
+            facts: components["schemas"]["FactSection"][];
+            /** Family */
+            family: string;
+            /** Faults */
+            faults: components["schemas"]["FaultKindOut"][];
+            /** Injectable */
+            injectable: string;
+            /** Module */
+            module: string;
+            /** Point */
+            point: number;
+            /** Register At */
+            register_at: string;
+            /** Seq */
+            seq: number;
+            /** Settings */
+            settings: components["schemas"]["SettingOut"][];
+            /** True Unit */
+            true_unit: string;
+            /** Value Unit */
+            value_unit: string;
+            wiring: components["schemas"]["WiringOut"] | null;
+        };
+        /**
+         * SignCheckIn
+         * @description A check to be signed: what was read, with which instrument, what became of the open wire, a name, and the
+         *     password once more.
+         *
+         *     seq: the list it was done with; another one must be looked at again. phase: how the loop stood. photo: a JPEG in
+         *     base64.
+         */
+        SignCheckIn: {
+            /**
+             * Due
+             * @default
+             */
+            due?: string;
+            /**
+             * Inhibited
+             * @default false
+             */
+            inhibited?: boolean;
+            /**
+             * Instrument
+             * @default
+             */
+            instrument?: string;
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+            /** Open Wire */
+            open_wire?: {
+                [key: string]: string;
+            };
+            /**
+             * Password
+             * @default
+             */
+            password?: string;
+            /**
+             * Phase
+             * @default
+             * @enum {string}
+             */
+            phase?: "" | "as found" | "as left";
+            /**
+             * Photo
+             * @default
+             */
+            photo?: string;
+            /** Readings */
+            readings: components["schemas"]["ReadIn"][];
+            /** Seq */
+            seq: number;
+            /**
+             * Serial
+             * @default
+             */
+            serial?: string;
+        };
+        /**
+         * SignIn
+         * @description A name and its password.
+         */
+        SignIn: {
+            /** Name */
+            name: string;
+            /** Password */
+            password: string;
+        };
+        /**
+         * SignRunIn
+         * @description Who signs a run, and a remark.
+         */
+        SignRunIn: {
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+        };
+        /**
+         * SignatureIn
+         * @description A signature: the password once more, what it means, the name it is given under.
+         */
+        SignatureIn: {
+            /**
+             * Meaning
+             * @enum {string}
+             */
+            meaning: "checked" | "issued" | "withdrawn";
+            /** Name */
+            name: string;
+            /** Password */
+            password: string;
+            /**
+             * Remark
+             * @default
+             */
+            remark?: string;
+        };
+        /**
+         * SignatureOut
+         * @description A signature.
+         */
+        SignatureOut: {
+            /** At */
+            at: string;
+            /** Hash */
+            hash: string;
+            /** Meaning */
+            meaning: string;
+            /** Name */
+            name: string;
+            /** Remark */
+            remark: string;
+            /** Who */
+            who: string;
+        };
+        /**
+         * SortIn
+         * @description A column that rows are sorted by.
+         */
+        SortIn: {
+            /**
+             * Down
+             * @default false
+             */
+            down?: boolean;
+            /** Field */
+            field: string;
+        };
+        /**
+         * SourceFaultOut
+         * @description A fault that the point can have. amount: what it asks for, '' for nothing; usual: one that shows it.
+         */
+        SourceFaultOut: {
+            /** Amount */
+            amount: string;
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+            /** Usual */
+            usual: string;
+        };
+        /**
+         * SourceOut
+         * @description What can be put on the terminals of a point. why_not: why nothing can; trips: what the point can trip, told
+         *     first. unit: of what stands on the wires; contact: it takes “open” and “closed”.
+         */
+        SourceOut: {
+            /** Contact */
+            contact: boolean;
+            /** Faults */
+            faults: components["schemas"]["SourceFaultOut"][];
+            /** Forms */
+            forms: components["schemas"]["FormOut"][];
+            /** Trips */
+            trips: string[];
+            /** Unit */
+            unit: string;
+            /** Why Not */
+            why_not: string;
+        };
+        /**
+         * SplitIn
+         * @description A reference reading: what the source was set to and what a reference meter reads, mA; volts over the shunt,
+         *     none without one; the count read.
+         */
+        SplitIn: {
+            /** Asked Ma */
+            asked_ma: number;
+            /** Counts */
+            counts: number;
+            /** Measured Ma */
+            measured_ma: number;
+            /**
+             * Volts
+             * @default null
+             */
+            volts?: number | null;
+        };
+        /**
+         * SplitOut
+         * @description Errors in % of span, none where they cannot be told: of the source, the shunt and the channel; the greatest in
+         *     words.
+         */
+        SplitOut: {
+            /** Channel */
+            channel: number | null;
+            /** Says */
+            says: string;
+            /** Shunt */
+            shunt: number | null;
+            /** Source */
+            source: number | null;
+        };
+        /**
+         * StationOut
+         * @description One station. figure: as shown, '' if unknown. typed: it is where the value was given.
+         */
+        StationOut: {
+            /** Figure */
+            figure: string;
+            /** Given */
+            given: boolean;
+            /** Lines */
+            lines: string[];
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            working: components["schemas"]["WorkingOut"] | null;
+        };
+        /**
+         * StepOut
+         * @description One step of a check: what is put on and what must be read; figures as they are shown, with their units.
+         */
+        StepOut: {
+            /** Counts */
+            counts: string;
+            /** Counts Number */
+            counts_number: number | null;
+            /** Process */
+            process: string;
+            /** Share */
+            share: number;
+            /** Signal */
+            signal: string;
+            /** Signal Number */
+            signal_number: number | null;
+            /** Value */
+            value: string;
+            /** Value Number */
+            value_number: number | null;
+            /** Way */
+            way: string;
+        };
+        /**
+         * StimuliOut
+         * @description All of them, for the value there is now.
+         */
+        StimuliOut: {
+            /** Now */
+            now: number | null;
+            /** Stimuli */
+            stimuli: components["schemas"]["StimulusOut"][];
+        };
+        /**
+         * StimulusIn
+         * @description What was done, and the value before and after.
+         */
+        StimulusIn: {
+            /** After */
+            after: number | null;
+            /** Before */
+            before: number | null;
+            /** Name */
+            name: string;
+        };
+        /**
+         * StimulusOut
+         * @description What can be done to the device by hand, and what the value must do then.
+         */
+        StimulusOut: {
+            /** Expected */
+            expected: string;
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+        };
+        /**
+         * StimulusSeen
+         * @description Whether it moved as it must, none where that cannot be told, and in words.
+         */
+        StimulusSeen: {
+            /** Right */
+            right: boolean | null;
+            /** Says */
+            says: string;
+        };
+        /**
+         * StrangerOut
+         * @description A module that reports another number than the list's type has.
+         */
+        StrangerOut: {
+            /** Expected */
+            expected: string;
+            /** Is Like */
+            is_like: string;
+            /** Module */
+            module: number;
+            /** Number */
+            number: number;
+            /** Reported */
+            reported: number;
+            /** Slot */
+            slot: number;
+        };
+        /**
+         * StripIn
+         * @description A strip to draw: levels from times on (none where the signal has failed), how long it is, and settings tried in
+         *     place of the point's own, as texts.
+         */
+        StripIn: {
+            /** Cells */
+            cells?: {
+                [key: string]: string;
+            };
+            /** Ends S */
+            ends_s: number;
+            /** Given */
+            given: [
+                number,
+                number | null
+            ][];
+        };
+        /**
+         * StripOut
+         * @description What comes in and what is made of it. trusted: the value is not bad; waits: a fault is over and waits for a
+         *     reset; chatters, done: it is said to chatter, its counter is done; counted: edges so far. low, high: the value at
+         *     the ends of the device's output; bands: their names; words: of the states 0 and 1. period_s: how often the rack is
+         *     looked at.
+         */
+        StripOut: {
+            /** Band */
+            band: number[];
+            /** Bands */
+            bands: string[];
+            /** Chatters */
+            chatters: boolean[];
+            /** Counted */
+            counted: number[];
+            /** Done */
+            done: boolean[];
+            /** Given */
+            given: (number | null)[];
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** Period S */
+            period_s: number;
+            /** Settings */
+            settings: {
+                [key: string]: string;
+            };
+            /** State */
+            state: number[];
+            /** Times */
+            times: number[];
+            /** Trusted */
+            trusted: boolean[];
+            /** Value */
+            value: (number | null)[];
+            /** Waits */
+            waits: boolean[];
+            /** Words */
+            words: string[];
+        };
+        /**
+         * SwappedOut
+         * @description Two points that answer in each other's place.
+         */
+        SwappedOut: {
+            /** One */
+            one: number;
+            /** Other */
+            other: number;
+        };
+        /**
+         * SweepIn
+         * @description A loop-back to be judged, and signed if there is a name: what the output was given and the input read, % of
+         *     span.
+         */
+        SweepIn: {
+            /** Given */
+            given: number[];
+            /** Input */
+            input: number;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /**
+             * Password
+             * @default
+             */
+            password?: string;
+            /** Read */
+            read: (number | null)[];
+            /**
+             * Tolerance
+             * @default 0.5
+             */
+            tolerance?: number;
+        };
+        /**
+         * SweepOut
+         * @description A loop-back judged. record: its number once signed, 0 before.
+         */
+        SweepOut: {
+            /** Hysteresis */
+            hysteresis: number | null;
+            /** Passes */
+            passes: boolean | null;
+            /** Record */
+            record: number;
+            /** Rows */
+            rows: components["schemas"]["SweepRow"][];
+            /** Shares */
+            shares: number[];
+            /** Worst */
+            worst: number | null;
+        };
+        /**
+         * SweepRow
+         * @description One level of a loop-back, % of span.
+         */
+        SweepRow: {
+            /** Difference */
+            difference: number | null;
+            /** Given */
+            given: number;
+            /** Read */
+            read: number | null;
+            /** Way */
+            way: string;
+        };
+        /**
+         * Taken
+         * @description It is done.
+         */
+        Taken: {
+            /**
+             * Done
+             * @default true
+             */
+            done?: boolean;
+        };
+        /**
+         * TargetOut
+         * @description What a column may be.
+         */
+        TargetOut: {
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * TemporaryLogOut
+         * @description What is open, oldest first, and what ended lately, newest first.
+         */
+        TemporaryLogOut: {
+            /** Ended */
+            ended: components["schemas"]["EntryOut"][];
+            /** Open */
+            open: components["schemas"]["EntryOut"][];
+        };
+        /**
+         * TerminalOut
+         * @description A terminal of the channel that stays empty.
+         */
+        TerminalOut: {
+            /** Mark */
+            mark: string;
+            /** Role */
+            role: string;
+        };
+        /**
+         * TerminalsOut
+         * @description The terminals of one channel in their order, with the isolation group and the fuse it belongs to.
+         */
+        TerminalsOut: {
+            /** Channel */
+            channel: number;
+            /** Fuse */
+            fuse: number;
+            /** Group */
+            group: number;
+            /** Terminals */
+            terminals: [
+                string,
+                string
+            ][];
+        };
+        /**
+         * TestOut
+         * @description A connection test: the verdict and what to look at.
+         */
+        TestOut: {
+            /** Look */
+            look: string;
+            /** Says */
+            says: string;
+            /** Strangers */
+            strangers: components["schemas"]["StrangerOut"][];
+        };
+        /**
+         * ToldFinding
+         * @description A finding that would come.
+         */
+        ToldFinding: {
+            /** Rule */
+            rule: string;
+            /** Severity */
+            severity: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * ToldValue
+         * @description A value that would move at one level on the wires.
+         */
+        ToldValue: {
+            /** At */
+            at: string;
+            /** Becomes */
+            becomes: string;
+            /** Tag */
+            tag: string;
+            /** Was */
+            was: string;
+        };
+        /**
+         * TraceIn
+         * @description What is in the pipe now, as typed ('' for what the count implies), and what was seen at each stage.
+         */
+        TraceIn: {
+            /**
+             * Given
+             * @default
+             */
+            given?: string;
+            /** Ticks */
+            ticks?: ("seen" | "not seen" | "")[];
+        };
+        /**
+         * TraceOut
+         * @description What the ticks say. between: the two stages the suspect lies between, -1 for before the device; none while
+         *     nothing can be said. following: the stage to look at next, -1 for none.
+         */
+        TraceOut: {
+            /** Between */
+            between: number[] | null;
+            /** Do */
+            do: string;
+            /** Following */
+            following: number;
+            /** Given */
+            given: string;
+            /** Says */
+            says: string;
+            /** Stages */
+            stages: components["schemas"]["TraceStage"][];
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * TraceStage
+         * @description A stage: where to look, what must be there, what is read there now ('' where nobody but a person can look), and
+         *     whether it shows: seen by a person, or by the reading itself.
+         */
+        TraceStage: {
+            /** By Itself */
+            by_itself: boolean;
+            /** Expected */
+            expected: string;
+            /** Look */
+            look: string;
+            /** Name */
+            name: string;
+            /** Reads */
+            reads: string;
+            /**
+             * Tick
+             * @enum {string}
+             */
+            tick: "seen" | "not seen" | "";
+        };
+        /**
+         * TrendOut
+         * @description One point's trend; none is a gap.
+         */
+        TrendOut: {
+            /** Least */
+            least: (number | null)[];
+            /** Mean */
+            mean: (number | null)[];
+            /** Most */
+            most: (number | null)[];
+            /** Point */
+            point: number;
+            /** Times */
+            times: number[];
+        };
+        /**
+         * TrendsOut
+         * @description Trends of several points between two times, s since 1970.
+         */
+        TrendsOut: {
+            /** Begins */
+            begins: number;
+            /** Ends */
+            ends: number;
+            /** Trends */
+            trends: components["schemas"]["TrendOut"][];
+        };
+        /**
+         * TriedOut
+         * @description A filter tried on the window: what is left of the noise, and how long a step takes to show to 95 %.
+         */
+        TriedOut: {
+            /** Sigma */
+            sigma: number | null;
+            /** Smoothing S */
+            smoothing_s: number;
+            /** To 95 S */
+            to_95_s: number;
+        };
+        /**
+         * TroubleOut
+         * @description An alarm that comes too often, or stays too long. times: within one minute; hours: since it came.
+         */
+        TroubleOut: {
+            /** Hours */
+            hours: number;
+            /** Kind */
+            kind: string;
+            /** Point */
+            point: number;
+            /** Times */
+            times: number;
+        };
+        /**
+         * TypeIn
+         * @description A module type as a document; see /api/module-types/schema.
+         */
+        TypeIn: {
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * TypeOut
+         * @description A module type: how many stand in racks, and whether the plant or only the catalogue has it.
+         */
+        TypeOut: {
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            /** Channels */
+            channels: number;
+            /** In Catalogue */
+            in_catalogue: boolean;
+            /** In Plant */
+            in_plant: boolean;
+            /** Key */
+            key: string;
+            /** Summary */
+            summary: string;
+            /** Title */
+            title: string;
+            /** Used */
+            used: number;
+        };
+        /**
+         * TypePreviewOut
+         * @description What a type is like before it is used, or what is wrong with it.
+         */
+        TypePreviewOut: {
+            /** Modes */
+            modes: components["schemas"]["ModeRows"][];
+            /** Registers */
+            registers: number;
+            /** Says */
+            says: string;
+            /** Settings */
+            settings: number;
+            /** Terminals */
+            terminals: components["schemas"]["TerminalsOut"][];
+        };
+        /**
+         * TypesOut
+         * @description Every module type of the plant and of the catalogue.
+         */
+        TypesOut: {
+            /** Seq */
+            seq: number;
+            /** Types */
+            types: components["schemas"]["TypeOut"][];
+        };
+        /**
+         * TypicalIn
+         * @description A typical from now on. becomes: its new name, if that changes. points: those that follow the change.
+         */
+        TypicalIn: {
+            /**
+             * Apply
+             * @default true
+             */
+            apply?: boolean;
+            /**
+             * Becomes
+             * @default
+             */
+            becomes?: string;
+            /** Cells */
+            cells: {
+                [key: string]: string;
+            };
+            /** Points */
+            points?: number[];
+            /**
+             * Says
+             * @default
+             */
+            says?: string;
+        };
+        /**
+         * TypicalOut
+         * @description A typical, and how many points were made from it.
+         */
+        TypicalOut: {
+            /** Cells */
+            cells: {
+                [key: string]: string;
+            };
+            /** Name */
+            name: string;
+            /** Points */
+            points: number;
+            /** Says */
+            says: string;
+        };
+        /**
+         * TypicalsOut
+         * @description Every typical.
+         */
+        TypicalsOut: {
+            /** Typicals */
+            typicals: components["schemas"]["TypicalOut"][];
+        };
+        /** ValidationErrorModel */
+        ValidationErrorModel: {
+            /**
+             * Error context
+             * @description An optional object which contains values required to render the error message.
+             * @default null
+             */
+            ctx?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Input
+             * @description The input provided for validation.
+             */
+            input: unknown;
+            /**
+             * Location
+             * @description The error's location as a list.
+             */
+            loc: unknown[];
+            /**
+             * Message
+             * @description A human readable explanation of the error.
+             */
+            msg: string;
+            /**
+             * Error Type
+             * @description A computer-readable identifier of the error type.
+             */
+            type: string;
+            /**
+             * URL
+             * @description The URL to further information about the error.
+             * @default null
+             */
+            url?: string | null;
+        };
+        /**
+         * ViewBody
+         * @description What is shown, in which order, how dense, and what is sought.
+         */
+        ViewBody: {
+            /** Columns */
+            columns: components["schemas"]["ColumnIn"][];
+            /**
+             * Density
+             * @default usual
+             * @enum {string}
+             */
+            density?: "close" | "usual" | "wide";
+            /**
+             * Find
+             * @default
+             */
+            find?: string;
+            /**
+             * Group
+             * @default
+             */
+            group?: string;
+            /** Sort */
+            sort?: components["schemas"]["SortIn"][];
+        };
+        /**
+         * ViewIn
+         * @description A view to keep: for oneself, or for everybody in the plant.
+         */
+        ViewIn: {
+            body: components["schemas"]["ViewBody"];
+            /**
+             * Plants
+             * @default false
+             */
+            plants?: boolean;
+        };
+        /**
+         * ViewOut
+         * @description A view that was kept. plants: everybody sees it.
+         */
+        ViewOut: {
+            body: components["schemas"]["ViewBody"];
+            /** Name */
+            name: string;
+            /** Plants */
+            plants: boolean;
+        };
+        /**
+         * ViewsOut
+         * @description One's own views and the plant's, by name.
+         */
+        ViewsOut: {
+            /** Views */
+            views: components["schemas"]["ViewOut"][];
+        };
+        /**
+         * WaiveIn
+         * @description Findings that are accepted as they are, and why.
+         */
+        WaiveIn: {
+            /** Keys */
+            keys: string[];
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * WaivedOut
+         * @description That a finding was accepted; it holds as long as the facts are those it was accepted for.
+         */
+        WaivedOut: {
+            /** At */
+            at: string;
+            /** Holds */
+            holds: boolean;
+            /** Reason */
+            reason: string;
+            /** Who */
+            who: string;
+        };
+        /**
+         * WalkIn
+         * @description The points that will be played, in their order; none if nobody says.
+         */
+        WalkIn: {
+            /** Expected */
+            expected?: number[];
+        };
+        /**
+         * WalkOut
+         * @description One's walk: since when ('' if nobody walks), what is expected, what was found, whose cores may be swapped.
+         */
+        WalkOut: {
+            /** Begins */
+            begins: string;
+            /** Expected */
+            expected: number[];
+            /** Found */
+            found: components["schemas"]["FoundOut"][];
+            /** Others */
+            others: string[];
+            /** Swapped */
+            swapped: components["schemas"]["SwappedOut"][];
+        };
+        /**
+         * WholeRunOut
+         * @description A run with its lines and the text that was run.
+         */
+        WholeRunOut: {
+            /** At */
+            at: string;
+            /** Id */
+            id: number;
+            /** Lines */
+            lines: components["schemas"]["ScriptLine"][];
+            /** Missed */
+            missed: number;
+            /** Record */
+            record: number;
+            /** Says */
+            says: string;
+            /** Script */
+            script: string;
+            /** State */
+            state: string;
+            /** Text */
+            text: string;
+            /** Who */
+            who: string;
+        };
+        /**
+         * WireIn
+         * @description An output that is led back to an input; none takes the wires off.
+         */
+        WireIn: {
+            /**
+             * Output
+             * @default null
+             */
+            output?: number | null;
+        };
+        /**
+         * WiringOut
+         * @description The terminals of a point.
+         */
+        WiringOut: {
+            /** Cores */
+            cores: components["schemas"]["CoreOut"][];
+            /** Inside */
+            inside: string;
+            /** Links */
+            links: components["schemas"]["LinkOut"][];
+            /** Unused */
+            unused: components["schemas"]["TerminalOut"][];
+            /** Words */
+            words: string;
+        };
+        /**
+         * WordsOut
+         * @description What the packed columns of a live block mean.
+         */
+        WordsOut: {
+            /** Alarm Kinds */
+            alarm_kinds: {
+                [key: string]: string;
+            };
+            /** Alarm States */
+            alarm_states: string[];
+            /** Reasons */
+            reasons: components["schemas"]["ReasonOut"][];
+        };
+        /**
+         * WorkingOut
+         * @description How a number came about.
+         */
+        WorkingOut: {
+            /** Figures */
+            figures: string;
+            /** Formula */
+            formula: string;
+            /** Source */
+            source: string;
+        };
+        /**
+         * WriteIn
+         * @description Which differences to settle by writing: their registers, as the comparison at `seq` told them.
+         */
+        WriteIn: {
+            /** Registers */
+            registers: number[];
+        };
+        /**
+         * WritesOut
+         * @description What became of a write, channel by channel, and what still differs.
+         */
+        WritesOut: {
+            /** Done */
+            done: number;
+            /** Failed */
+            failed: number;
+            /** Left */
+            left: components["schemas"]["DifferenceOut"][];
+            /** Results */
+            results: components["schemas"]["WrittenOut"][];
+        };
+        /**
+         * WrittenOut
+         * @description What became of one setting: whether it was done, or why not.
+         */
+        WrittenOut: {
+            /** Address */
+            address: string;
+            /** Done */
+            done: boolean;
+            /** Holding */
+            holding: number;
+            /** Says */
+            says: string;
+            /** Setting */
+            setting: string;
+            /** Tag */
+            tag: string;
+            /** Value */
+            value: string;
+        };
+        /**
+         * WrongLine
+         * @description A line that cannot be read, and why.
+         */
+        WrongLine: {
+            /** Line */
+            line: number;
+            /** Says */
+            says: string;
+        };
+    };
+    responses: never;
+    parameters: never;
+    requestBodies: never;
+    headers: never;
+    pathItems: never;
 }
-export type $defs = Record<string, never>
+export type $defs = Record<string, never>;
 export interface operations {
-  accounts_all_accounts_accounts_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['AccountsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  accounts_add_accounts_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['NewAccount']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['AccountsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  accounts_change_accounts__string_name__put: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        name: string
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['AccountChange']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['AccountsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  accounts_link_accounts__string_name__link_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        name: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['AccountsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  alarms_open_alarms_alarms_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['AlarmsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  alarms_say_alarms_say_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['SayIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['SaidOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  live_boards_boards_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['BoardsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  live_keep_board_boards__name__put: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        name: string
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['BoardIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['BoardOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  live_drop_board_boards__name__delete: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        name: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['BoardsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  cabinets_cabinets_cabinets_get: {
-    parameters: {
-      query?: {
-        cabinet?: number
-      }
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['CabinetsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  wiring_cables_cables_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['CablesOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  conventions_conventions_now_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ConventionsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  conventions_change_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['ConventionsIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ConventionsChanged']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  alarms_zero_counters_zero_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['PointsIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['SaidOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  records_record_evidence__int_number__get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        number: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content?: never
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  records_record_pdf_evidence__int_number__pdf_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        number: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/pdf': unknown
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  exchange_export_export_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['ExportIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content?: never
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  alarms_reset_faults_faults_reset_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['PointsIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['SaidOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  finder_look_finder_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['LookIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['LookOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  findings_findings_now_findings_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['FindingsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  live_findings_live_findings_findings_live_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['LiveFindingsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  temporary_release_all_forces_release_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['EndIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ReleasedOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  hardware_hardware_hardware_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['HardwareIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['HardwareOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  views_here_here_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['HereIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Taken']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  history_history_get: {
-    parameters: {
-      query?: {
-        point?: number | null
-        field?: string | null
-        who?: string | null
-        source?: string | null
-        seq?: number | null
-        before?: number
-        most?: number
-      }
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['HistoryOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  history_take_back__int_seq__revert_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        seq: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['Part']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ChangedOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  exchange_bring_file_imports_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'multipart/form-data': components['schemas']['ListFile']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['JobOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  exchange_bring_text_imports_text_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['ListText']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['JobOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  exchange_job_now_imports__int_job__get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        job: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['JobOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  exchange_call_off_imports__int_job__delete: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        job: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['JobOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  exchange_take_in_imports__int_job__apply_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        job: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['JobOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  exchange_choose_imports__int_job__choices_put: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        job: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['Choices']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['JobOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  exchange_job_lines_imports__int_job__lines_get: {
-    parameters: {
-      query?: {
-        kind?: 'added' | 'changed' | 'same' | 'out' | 'wrong' | 'unmatched'
-        start?: number
-        most?: number
-      }
-      header?: never
-      path: {
-        job: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['LinesOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  exchange_keep_imports__int_job__mapping_put: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        job: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['MappingIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['MappingsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  alarms_journal_journal_get: {
-    parameters: {
-      query?: {
-        before?: number
-        point?: number
-      }
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['JournalOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  learn_learn_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['LearnIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['LearnOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  list_list_at_list__int_seq__get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        seq: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content?: never
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  live_words_live_words_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['WordsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  rows_all_locks_locks_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['LocksOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  exchange_mappings_mappings_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['MappingsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  exchange_drop_mapping_mappings__string_name__delete: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        name: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['MappingsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  hardware_types_module_types_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['TypesOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  hardware_preview_type_module_types_preview_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['TypeIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['TypePreviewOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  hardware_type_schema_module_types_schema_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content?: never
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  paths_paths_of_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['PathIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['PathsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  paths_document_schema_schema_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content?: never
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  cabinets_places_places_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['PlacesIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['PlacesOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  list_plant_now_plant_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['PlantOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  rows_new_points_points_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['NewIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ChangedOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  rows_preview_points_points_preview_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['NewIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['NewOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  rows_remove_points_points_remove_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['GoneIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ChangedOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  live_advice_points__int_point__advice_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['AdvicesOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  checks_check_points__int_point__check_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['CheckOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  checks_judge_points__int_point__check_judge_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['ReadingsIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['OutcomeOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  checks_sign_points__int_point__check_sign_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['SignCheckIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['RecordOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  tracing_reference__int_point__check_split_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['SplitIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['SplitOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  cabinets_fits_points__int_point__fits__int_rack__get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-        rack: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['FitsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  temporary_force_points__int_point__force_put: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['HoldIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['EntryOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  temporary_offers_points__int_point__hold_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['OfferOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  injection_inject__int_point__injection_put: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['InjectIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['InjectOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  rows_lock_points__int_point__lock_put: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['LockIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['LocksOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  rows_unlock_points__int_point__lock_delete: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['LocksOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  over_time_noise_points__int_point__noise_get: {
-    parameters: {
-      query?: {
-        seconds?: number
-        wanted?: number
-      }
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['NoiseOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  temporary_command_points__int_point__output_put: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['OutputIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['OutputOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  path_path_of__int_point__path_get: {
-    parameters: {
-      query?: {
-        station?: 'live' | 'PROCESS' | 'DEVICE' | 'LOOP' | 'INPUT' | 'COUNTS' | 'VALUE'
-        text?: string
-        fault?: string
-        amount?: string
-      }
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['PathOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  sheet_sheet_of__int_point__sheet_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['SheetOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  injection_source__int_point__source_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['SourceOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  tracing_stimuli__int_point__stimuli_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['StimuliOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  tracing_moved__int_point__stimuli_judge_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['StimulusIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['StimulusSeen']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  over_time_draw_strip_points__int_point__strip_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['StripIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['StripOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  temporary_substitute_points__int_point__substitute_put: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['HoldIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['EntryOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  records_sweep_points__int_point__sweep_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['SweepIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['SweepOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  tracing_trace__int_point__trace_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['TraceIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['TraceOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  injection_wire__int_point__wired_put: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['WireIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['InjectOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  wiring_wiring_of_points__int_point__wiring_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['CircuitOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  wiring_drawing_points__int_point__wiring_svg_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        point: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'image/svg+xml': string
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  exchange_project_file_project_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content?: never
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  exchange_project_schema_project_schema_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content?: never
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  list_propose_proposals_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['ProposalIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ChangedOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  racks_set_armed__int_rack__armed_put: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        rack: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['ArmIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ArmedOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  racks_compare__int_rack__compare_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        rack: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ComparedOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  racks_log__int_rack__log_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        rack: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['LogOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  racks_make_stand_in__int_rack__stand_in_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        rack: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['TestOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  racks_test__int_rack__test_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        rack: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['TestOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  racks_write__int_rack__write_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        rack: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['WriteIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['WritesOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  list_redo_last_redo_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ChangedOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  revisions_all_revisions_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['RevisionsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  revisions_put_up_for_check_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['PutUpIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['RevisionsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  revisions_compared__int_revision__differences_get: {
-    parameters: {
-      query?: {
-        against?: number
-      }
-      header?: never
-      path: {
-        revision: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['DifferencesOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  revisions_document__int_revision__document_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        revision: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content?: never
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  revisions_give_signature__int_revision__signatures_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        revision: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['SignatureIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['RevisionsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  findings_rules_there_are_rules_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['RulesOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  scripts_runs_of_script_runs_get: {
-    parameters: {
-      query: {
-        script: string
-      }
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['RunsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  scripts_one_run_script_runs__int_number__get: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        number: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['WholeRunOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  scripts_sign_run_script_runs__int_number__sign_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        number: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['SignRunIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['RunOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  scripts_call_off_script_runs__int_number__stop_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        number: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['WholeRunOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  scripts_all_scripts_scripts_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ScriptsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  scripts_read_scripts_read_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['ScriptTextIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ScriptReadOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  scripts_run_scripts_run_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['RunIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['RunOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  scripts_keep_script_scripts__name__put: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        name: string
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['ScriptIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ScriptOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  scripts_drop_script_scripts__name__delete: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        name: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ScriptsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  rows_series_series_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['SeriesIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['SeriesOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  session_who_am_i_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['SessionNow']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  session_sign_in_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['SignIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['SessionNow']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  session_sign_out_delete: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Done']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  session_follow_link_link_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['Link']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['SessionNow']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  session_change_password_password_put: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['NewPassword']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Done']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  accounts_sessions_sessions_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['SessionsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  accounts_end_sessions__string_key__delete: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        key: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['SessionsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  stream_stream_stream_get: {
-    parameters: {
-      query: {
-        since: number
-        racks?: string
-        points?: string
-        stations?: string
-      }
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'text/event-stream': string
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  rows_tag_letters_tag_letters_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['LettersOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  rows_tag_meaning_tag_letters_meaning_get: {
-    parameters: {
-      query: {
-        letters: string
-      }
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['MeaningOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  temporary_log_temporary_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['TemporaryLogOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  temporary_enter_temporary_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['EnterIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['EntryOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  temporary_end_temporary__int_number__end_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        number: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['EndIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ReleasedOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  over_time_trends_trends_get: {
-    parameters: {
-      query: {
-        points: string
-        seconds?: number
-        until?: number
-        columns?: number
-      }
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['TrendsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  rows_all_typicals_typicals_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['TypicalsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  rows_keep_typical_typicals__string_name__put: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        name: string
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['TypicalIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ChangedOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  rows_drop_typical_typicals__string_name__delete: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        name: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ChangedOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  rows_preview_typical_typicals__string_name__preview_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        name: string
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['TypicalIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ChangedOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  list_undo_last_undo_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ChangedOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  views_views_views_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ViewsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  views_keep_view_views__string_name__put: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        name: string
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['ViewIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ViewsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  views_drop_view_views__string_name__delete: {
-    parameters: {
-      query?: {
-        plants?: boolean
-      }
-      header?: never
-      path: {
-        name: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ViewsOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  findings_accept_waivers_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['WaiveIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ChangedOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  findings_open_again_waivers_lift_post: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['LiftIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['ChangedOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  walk_walk_walk_get: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['WalkOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  walk_set_out_walk_put: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['WalkIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['WalkOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  walk_come_back_walk_delete: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['WalkOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['ValidationErrorModel'][]
-        }
-      }
-      '4XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      '5XX': {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
+    accounts_all_accounts_accounts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    accounts_add_accounts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewAccount"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    accounts_change_accounts__string_name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    accounts_link_accounts__string_name__link_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    alarms_open_alarms_alarms_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlarmsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    alarms_say_alarms_say_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SayIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    live_boards_boards_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BoardsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    live_keep_board_boards__name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BoardIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BoardOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    live_drop_board_boards__name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BoardsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cabinets_cabinets_cabinets_get: {
+        parameters: {
+            query?: {
+                cabinet?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CabinetsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    wiring_cables_cables_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CablesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    conventions_conventions_now_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConventionsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    conventions_change_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConventionsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConventionsChanged"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    alarms_zero_counters_zero_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PointsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    records_record_evidence__int_number__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    records_record_pdf_evidence__int_number__pdf_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": unknown;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_export_export_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExportIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    alarms_reset_faults_faults_reset_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PointsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    finder_look_finder_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findings_findings_now_findings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    live_findings_live_findings_findings_live_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LiveFindingsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    temporary_release_all_forces_release_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleasedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hardware_hardware_hardware_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HardwareIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HardwareOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    views_here_here_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HereIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    history_history_get: {
+        parameters: {
+            query?: {
+                point?: number | null;
+                field?: string | null;
+                who?: string | null;
+                source?: string | null;
+                seq?: number | null;
+                before?: number;
+                most?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    history_take_back__int_seq__revert_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                seq: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Part"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_bring_file_imports_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["ListFile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_bring_text_imports_text_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListText"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_job_now_imports__int_job__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_call_off_imports__int_job__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_take_in_imports__int_job__apply_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_choose_imports__int_job__choices_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Choices"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_job_lines_imports__int_job__lines_get: {
+        parameters: {
+            query?: {
+                kind?: "added" | "changed" | "same" | "out" | "wrong" | "unmatched";
+                start?: number;
+                most?: number;
+            };
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_keep_imports__int_job__mapping_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MappingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MappingsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    alarms_journal_journal_get: {
+        parameters: {
+            query?: {
+                before?: number;
+                point?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JournalOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    learn_learn_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LearnIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LearnOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_list_at_list__int_seq__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                seq: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    live_words_live_words_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WordsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_all_locks_locks_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LocksOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_mappings_mappings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MappingsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_drop_mapping_mappings__string_name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MappingsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hardware_types_module_types_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TypesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hardware_preview_type_module_types_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TypePreviewOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hardware_type_schema_module_types_schema_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    paths_paths_of_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PathIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    paths_document_schema_schema_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cabinets_places_places_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlacesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_plant_now_plant_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlantOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_new_points_points_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_preview_points_points_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_remove_points_points_remove_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GoneIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    live_advice_points__int_point__advice_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AdvicesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    checks_check_points__int_point__check_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    checks_judge_points__int_point__check_judge_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutcomeOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    checks_sign_points__int_point__check_sign_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignCheckIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tracing_reference__int_point__check_split_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SplitIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SplitOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cabinets_fits_points__int_point__fits__int_rack__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+                rack: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    temporary_force_points__int_point__force_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntryOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    temporary_offers_points__int_point__hold_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OfferOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    injection_inject__int_point__injection_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InjectIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InjectOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_lock_points__int_point__lock_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LockIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LocksOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_unlock_points__int_point__lock_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LocksOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    over_time_noise_points__int_point__noise_get: {
+        parameters: {
+            query?: {
+                seconds?: number;
+                wanted?: number;
+            };
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoiseOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    temporary_command_points__int_point__output_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutputIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutputOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    path_path_of__int_point__path_get: {
+        parameters: {
+            query?: {
+                station?: "live" | "PROCESS" | "DEVICE" | "LOOP" | "INPUT" | "COUNTS" | "VALUE";
+                text?: string;
+                fault?: string;
+                amount?: string;
+            };
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sheet_sheet_of__int_point__sheet_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    injection_source__int_point__source_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tracing_stimuli__int_point__stimuli_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StimuliOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tracing_moved__int_point__stimuli_judge_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StimulusIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StimulusSeen"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    over_time_draw_strip_points__int_point__strip_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StripIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StripOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    temporary_substitute_points__int_point__substitute_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntryOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    records_sweep_points__int_point__sweep_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SweepIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SweepOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tracing_trace__int_point__trace_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TraceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TraceOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    injection_wire__int_point__wired_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WireIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InjectOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    wiring_wiring_of_points__int_point__wiring_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CircuitOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    wiring_drawing_points__int_point__wiring_svg_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/svg+xml": string;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_project_file_project_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_project_schema_project_schema_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_propose_proposals_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProposalIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    racks_set_armed__int_rack__armed_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rack: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArmIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArmedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    racks_compare__int_rack__compare_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rack: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    racks_log__int_rack__log_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rack: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    racks_make_stand_in__int_rack__stand_in_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rack: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    racks_test__int_rack__test_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rack: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    racks_write__int_rack__write_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rack: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WriteIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WritesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_redo_last_redo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revisions_all_revisions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revisions_put_up_for_check_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutUpIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revisions_compared__int_revision__differences_get: {
+        parameters: {
+            query?: {
+                against?: number;
+            };
+            header?: never;
+            path: {
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DifferencesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revisions_document__int_revision__document_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revisions_give_signature__int_revision__signatures_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignatureIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findings_rules_there_are_rules_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scripts_runs_of_script_runs_get: {
+        parameters: {
+            query: {
+                script: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scripts_one_run_script_runs__int_number__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WholeRunOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scripts_sign_run_script_runs__int_number__sign_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignRunIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scripts_call_off_script_runs__int_number__stop_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WholeRunOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scripts_all_scripts_scripts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScriptsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scripts_read_scripts_read_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScriptTextIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScriptReadOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scripts_run_scripts_run_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scripts_keep_script_scripts__name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScriptIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScriptOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scripts_drop_script_scripts__name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScriptsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_series_series_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeriesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    session_who_am_i_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionNow"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    session_sign_in_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionNow"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    session_sign_out_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    session_follow_link_link_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Link"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionNow"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    session_change_password_password_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPassword"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    accounts_sessions_sessions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    accounts_end_sessions__string_key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stream_stream_stream_get: {
+        parameters: {
+            query: {
+                since: number;
+                racks?: string;
+                points?: string;
+                stations?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_tag_letters_tag_letters_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LettersOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_tag_meaning_tag_letters_meaning_get: {
+        parameters: {
+            query: {
+                letters: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeaningOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    temporary_log_temporary_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemporaryLogOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    temporary_enter_temporary_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EnterIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntryOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    temporary_end_temporary__int_number__end_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleasedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    over_time_trends_trends_get: {
+        parameters: {
+            query: {
+                points: string;
+                seconds?: number;
+                until?: number;
+                columns?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrendsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_all_typicals_typicals_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TypicalsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_keep_typical_typicals__string_name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypicalIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_drop_typical_typicals__string_name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rows_preview_typical_typicals__string_name__preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypicalIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_undo_last_undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    views_views_views_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    views_keep_view_views__string_name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ViewIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    views_drop_view_views__string_name__delete: {
+        parameters: {
+            query?: {
+                plants?: boolean;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findings_accept_waivers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WaiveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findings_open_again_waivers_lift_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LiftIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    walk_walk_walk_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WalkOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    walk_set_out_walk_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WalkIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WalkOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    walk_come_back_walk_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WalkOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
 }

@@ -21,7 +21,7 @@ import CellEditor from './CellEditor.vue'
 import GridHead from './GridHead.vue'
 import { useContents } from './contents'
 import { Fitting } from './fitting'
-import { NEEDED, Painter } from './paint'
+import { CORNER, NEEDED, Painter } from './paint'
 import { RowsAtRest } from './rowsAtRest'
 import { at } from './selection'
 import { cellAt, edges, rowsIn, scrolledTo, type Sight } from './sight'
@@ -292,6 +292,8 @@ function press(event: PointerEvent) {
   if ((event.target as Element).closest('.editor, .head, button')) return
   const place = placeOf(event)
   if (!place) return
+  // The corner of a selection belongs to all of it: a press there takes nothing of it away.
+  if (onCorner(event)) return event.preventDefault()
   pressing.value = true
   // A touch scrolls as long as it moves; the mouse selects.
   if (event.pointerType === 'mouse') box.value?.setPointerCapture(event.pointerId)
@@ -315,11 +317,22 @@ function drag(event: PointerEvent) {
   intoView(next.row, next.col)
 }
 
+/** Whether the corner of the selection is meant. */
+function onCorner(event: MouseEvent): boolean {
+  const drawn = canvas.value!.getBoundingClientRect()
+  const { bottom, right } = block.value
+  const x = right === 0 ? lefts.value[1]! : lefts.value[right + 1]! - scroll.left
+  const y = (bottom + 1) * props.rowHeight - scroll.top
+  const off = [x - (event.clientX - drawn.left), y - (event.clientY - drawn.top)]
+  return off.every((by) => by >= 0 && by <= CORNER + 1)
+}
+
 function twice(event: MouseEvent) {
   if ((event.target as Element).closest('.editor, .head, button')) return
   const place = placeOf(event)
   if (!place) return
   const row = props.rows[place.row]!
+  if (onCorner(event)) return grid.fillAlong()
   if (row < 0) emit('turn', props.groups[-1 - row]!.text)
   else grid.edit()
 }

@@ -50,6 +50,8 @@ const TONES: Record<Tone, string> = {
   apart: 'apart',
 }
 const GROUP_GAP = 8
+/** Side of the corner of a selection, CSS pixels. */
+export const CORNER = 6
 /** How strongly a selected cell and the first line of a station take the copper. */
 const PICKED = 0.16
 const STATION = 0.35
@@ -89,6 +91,7 @@ export class Painter {
     this.lines(shown, bottom, Math.max(right, frozen))
     for (let index = first; index <= last; index++) if (rows[index]! < 0) this.group(shown, index)
     this.hand(shown)
+    if (!picture.editing && picture.rows[picture.block.bottom]! >= 0) this.corner(shown)
   }
 
   private column(picture: Shown, c: number, x: number): void {
@@ -245,6 +248,26 @@ export class Painter {
       90,
     )
     if (index === selection.active.row) this.frame(0, y, sight.width, rowHeight)
+  }
+
+  /** The corner that is pressed twice to fill down. */
+  private corner({ block, lefts, sight, rowHeight }: Shown): void {
+    const right = block.right === 0 ? lefts[1]! : lefts[block.right + 1]! - sight.left
+    if (right <= lefts[1]! && block.right > 0) return
+    this.fill(
+      'surface',
+      right - CORNER - 1,
+      (block.bottom + 1) * rowHeight - sight.top - CORNER - 1,
+      CORNER + 1,
+      CORNER + 1,
+    )
+    this.fill(
+      'copper',
+      right - CORNER,
+      (block.bottom + 1) * rowHeight - sight.top - CORNER,
+      CORNER - 1,
+      CORNER - 1,
+    )
   }
 
   /** The cell where the hand is, over all that is near it. */

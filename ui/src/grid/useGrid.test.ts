@@ -132,7 +132,7 @@ test('enter opens the point, and a filter keeps the hand on it', async () => {
 })
 
 test('a paste that is larger than what is left stops at the edge', () => {
-  const { grid, saved, press } = desk()
+  const { plant, grid, saved, press } = desk()
   press('ArrowDown', 'ArrowDown', 'End')
   const clipboardData = { getData: () => 'x\ty\nz\tw' }
   grid.paste(
@@ -140,6 +140,7 @@ test('a paste that is larger than what is left stops at the edge', () => {
   )
   expect(saved[0]).toEqual({ edits: [{ point: 13, field: 'area', was: 'k3', text: 'x' }], source: 'pasted' })
   expect(grid.selection.value.active).toEqual({ row: 2, col: 3 })
+  expect(plant.notice?.text).toBe('1 of 1 cells pasted over what stood there · Ctrl+Z takes it back')
 })
 
 test('what stood in the cell when the typing began decides, whatever others write meanwhile', () => {
@@ -172,4 +173,27 @@ test('rows that move under an open cell take nothing away from it', () => {
   grid.editing.value!.text = 'mine'
   grid.accept('stay')
   expect(saved[0]!.edits).toEqual([{ point: 11, field: 'service', was: 'gas', text: 'mine' }])
+})
+
+test('a column fills down as far as the one beside it is filled', () => {
+  const { grid, saved } = desk()
+  grid.go(at(0, 1))
+  grid.fillAlong()
+  expect(saved).toEqual([
+    {
+      source: 'filled down',
+      edits: [
+        { point: 12, field: 'service', was: 'air', text: 'gas' },
+        { point: 13, field: 'service', was: 'oil', text: 'gas' },
+      ],
+    },
+  ])
+})
+
+test('beside nothing, nothing is filled, and that is said', () => {
+  const { grid, saved, plant } = desk()
+  grid.go(at(2, 1))
+  grid.fillAlong()
+  expect(saved).toEqual([])
+  expect(plant.notice?.text).toContain('nothing to fill along')
 })

@@ -176,7 +176,11 @@ export function useGrid(place: GridPlace) {
     const beyond = texts.slice(Math.max(0, extent.value.rows - top))
     if (beyond.some((line) => line.some((cell) => cell.trim())))
       place.more(beyond.map((line) => rowOf(line, left)))
-    keep(editsFor(texts, top, left), 'pasted')
+    const edits = editsFor(texts, top, left)
+    const over = edits.filter((edit) => edit.was !== '' && edit.text !== edit.was).length
+    if (over)
+      plant.say(`${over} of ${edits.length} cells pasted over what stood there · Ctrl+Z takes it back`)
+    keep(edits, 'pasted')
     selection.value = {
       anchor: { row: top, col: left },
       active: {
@@ -213,6 +217,21 @@ export function useGrid(place: GridPlace) {
     keep(editsFor(Array.from({ length: bottom - top }, () => first), top + 1, left), 'filled down') // prettier-ignore
   }
 
+  /** Fill down as far as what stands beside the cells goes: the column to their left, or the one to their right. */
+  function fillAlong() {
+    const { bottom, left, right } = block.value
+    const rows = place.rows()
+    const filled = (field: Field, at: number) => (rows[at] ?? -1) >= 0 && text(field, rows[at]!) !== ''
+    const beside = [left - 1, right + 1]
+      .flatMap((col) => place.fields()[col] ?? [])
+      .find((field) => typed(field) && filled(field, bottom + 1))
+    if (!beside) return plant.say('nothing stands beside these cells, below: nothing to fill along')
+    let last = bottom
+    while (filled(beside, last + 1)) last++
+    selection.value = { anchor: { row: bottom, col: left }, active: { row: last, col: right } }
+    fillDown()
+  }
+
   /** Count on down the selection, from its first cell, or from the step between the first two. */
   async function countOn() {
     const { top, bottom, left, right } = block.value
@@ -236,7 +255,6 @@ export function useGrid(place: GridPlace) {
     keep(edits, 'series')
   }
 
-  /** The same text into every selected cell. */
   /** Edits that put one text into every cell of the block, against what stands there now. */
   function blockEdits(typedText: string): Schemas['EditIn'][] {
     const { top, bottom, left, right } = block.value
@@ -357,7 +375,7 @@ export function useGrid(place: GridPlace) {
 
   return {
     selection, block, editing, activeField, activePoint, editable,
-    points, selectedTexts, fillDown, countOn, clear,
+    points, selectedTexts, fillDown, fillAlong, countOn, clear,
     go, edit, accept, leave, copy, paste, key, press, drag,
   } // prettier-ignore
 }

@@ -123,15 +123,16 @@ export const usePlant = defineStore('plant', () => {
     const about = await ask(api.GET('/api/plant'))
     if (about.problem) return about.problem
     plant.value = about.data
-    const found = await ask(api.GET('/api/findings'))
+    // All at once: one after the other, the list would wait for what it does not need.
+    const [snapshot, found, told] = await Promise.all([
+      fetch(`/api/list/${about.data.seq}`)
+        .then((answer) => answer.json() as Promise<Snapshot>)
+        .catch(() => null),
+      ask(api.GET('/api/findings')),
+      ask(api.GET('/api/live/words')),
+    ])
     if (found.problem) return found.problem
-    findings.value = new Map(found.data.findings.map((f) => [f.key, f]))
-    findingsSeq = found.data.seq
-    try {
-      const answer = await fetch(`/api/list/${about.data.seq}`)
-      list.load((await answer.json()) as Snapshot)
-      stepwise(list.prepared())
-    } catch {
+    if (!snapshot)
       return {
         type: '',
         title: 'the list did not come',
@@ -140,8 +141,11 @@ export const usePlant = defineStore('plant', () => {
         remedy: 'reload the page',
         cells: [],
       }
-    }
-    words.value = (await ask(api.GET('/api/live/words'))).data ?? null
+    list.load(snapshot)
+    findings.value = new Map(found.data.findings.map((f) => [f.key, f]))
+    findingsSeq = found.data.seq
+    words.value = told.data ?? null
+    stepwise(list.prepared())
     if (!ready.value) recallWaiting()
     ready.value = true
     racks = [...new Set(list.racks)].filter(Boolean).slice(0, MOST_RACKS)
