@@ -17,7 +17,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from measure import POINTS, Report, _opened
+from measure import BLANKS, POINTS, Report, _opened
 
 HERE = Path(__file__).parent
 STEPS = 90
@@ -28,22 +28,6 @@ WATCHED_S = 20.0
 FIND_TEXTS = ("zs-4", "kiln 2 tc 31", "nowhere", "pt dryer 4–20")
 
 _DRAWN = """() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))"""
-_BLANKS = """() => {
-  const canvas = document.querySelector('.grid canvas')
-  const on = canvas.getContext('2d')
-  const ratio = canvas.width / canvas.clientWidth
-  const { data } = on.getImageData(0, 0, Math.round(60 * ratio), canvas.height)
-  const wide = Math.round(60 * ratio)
-  const high = Math.round(25 * ratio)
-  let blank = 0
-  // A row that shows nothing has one colour throughout its tag.
-  for (let y = high * 2; y + high < canvas.height; y += high) {
-    const seen = new Set()
-    for (let k = y * wide; k < (y + high) * wide; k += 3) seen.add(data[4 * k] << 16 | data[4 * k + 1] << 8 | data[4 * k + 2])
-    if (seen.size < 4) blank++
-  }
-  return blank
-}"""
 
 
 def tasks(trace: bytes) -> list[tuple[float, float]]:
@@ -80,7 +64,7 @@ def flow(page: Any, step: Callable[[], None]) -> tuple[list[float], int]:
         longest.append(max(mine, default=0.0))
     for _ in range(5):
         step()
-        blank += page.evaluate(_BLANKS)
+        blank += page.evaluate(BLANKS)
     return longest[2:], blank
 
 
@@ -137,7 +121,7 @@ def measured(page: Any, address: str, report: Report) -> None:
     report.add("a key to the editor drawn, median", f"{statistics.median(typed):.0f} ms", "50 ms")
     found = page.evaluate(
         """async (texts) => {
-          const input = document.querySelector('input.find, .find input')
+          const input = document.querySelector('.find input')
           const out = []
           for (const text of texts) {
             const t = performance.now()
