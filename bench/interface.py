@@ -1,6 +1,6 @@
 """How quick the list is under the hand: 50,000 points in a browser, main-thread tasks as its own trace has them.
 
-    .venv/bin/python bench/interface.py
+    PYTHONPATH=src .venv/bin/python bench/interface.py
 
 Wheel, keys held, typing, finding, the warm page, the first visit, a page at rest. Results: bench/results-interface.txt.
 The browser has no graphics card; figures are of one run on this machine, budgets are those of the product.
