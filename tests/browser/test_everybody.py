@@ -70,6 +70,7 @@ def test_everything_can_be_reached_and_done_by_the_palette(site: Site) -> None:
     page.keyboard.press("Enter")
     expect(page.locator(".work h1")).to_have_text("TE-2102")
     page.keyboard.press("Control+k")
+    expect(asked).to_be_focused()
     page.keyboard.press("Escape")
     expect(page.get_by_label("what to do, or where to go").and_(page.locator("input"))).to_have_count(0)
 
