@@ -86,6 +86,8 @@ def script(page: Page) -> None:
 def pictures(browser: Browser, link: str) -> None:
     """All pictures, light then dark, in one session."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme="light")
+    # Whoever looks at a picture has been here before.
+    context.add_init_script("localStorage.setItem('canaleta-first-steps', 'true')")
     page = context.new_page()
     page.goto(link)
     shoot(page, "list-light", wait=".grid .row")
