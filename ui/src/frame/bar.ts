@@ -3,7 +3,7 @@
  * open; on all others the bar itself shows what it finds.
  */
 import { defineStore } from 'pinia'
-import { onUnmounted, ref, shallowRef } from 'vue'
+import { onBeforeUnmount, ref, shallowRef } from 'vue'
 
 /** Something to do, with its key: in the palette while the page that offers it is open. */
 export interface Command {
@@ -34,7 +34,8 @@ export const useBar = defineStore('bar', () => {
   function filter(done: () => void) {
     filters.value = true
     enter.value = done
-    onUnmounted(() => {
+    // Before, not after: by then the next page has said what it wants.
+    onBeforeUnmount(() => {
       filters.value = false
       enter.value = null
       shown.value = null
@@ -48,7 +49,7 @@ export const useBar = defineStore('bar', () => {
   /** What can be done on this page, as long as it is open. */
   function offer(some: readonly Command[]) {
     commands.value = [...commands.value, ...some]
-    onUnmounted(() => (commands.value = commands.value.filter((one) => !some.includes(one))))
+    onBeforeUnmount(() => (commands.value = commands.value.filter((one) => !some.includes(one))))
   }
 
   return {

@@ -212,7 +212,6 @@ onMounted(() => {
       editing: editing.value !== null,
       editable,
     }),
-    // Not every browser has time to give; then the next turn is as good.
     idleTime,
   )
   const on = canvas.value!.getContext('2d')
@@ -281,28 +280,36 @@ watch(
 const left = ref(0)
 const pressing = shallowRef(false)
 
+/** The cell that an event is at; none where something else hears it: the heads, the editor, the name of a group. */
 function placeOf(event: MouseEvent) {
+  if ((event.target as Element).closest('.editor, .head, button')) return undefined
   // The box may have been scrolled and not said so yet.
   where()
   const drawn = canvas.value!.getBoundingClientRect()
   return cellAt(event.clientX - drawn.left, event.clientY - drawn.top, sight(), cells.value, lefts.value)
 }
 
+/** A finger that is put down may be about to scroll: it has chosen when it is lifted where it was. */
+function tap(event: MouseEvent) {
+  if ((event as PointerEvent).pointerType !== 'touch') return
+  const place = placeOf(event)
+  if (place) grid.press(event, place.row, place.col)
+}
+
 function press(event: PointerEvent) {
-  if ((event.target as Element).closest('.editor, .head, button')) return
+  if (event.pointerType === 'touch') return
   const place = placeOf(event)
   if (!place) return
   // The corner of a selection belongs to all of it: a press there takes nothing of it away.
   if (onCorner(event)) return event.preventDefault()
   pressing.value = true
-  // A touch scrolls as long as it moves; the mouse selects.
-  if (event.pointerType === 'mouse') box.value?.setPointerCapture(event.pointerId)
+  box.value?.setPointerCapture(event.pointerId)
   event.preventDefault()
   grid.press(event, place.row, place.col)
 }
 
 function drag(event: PointerEvent) {
-  if (!pressing.value || event.pointerType !== 'mouse') return
+  if (!pressing.value) return
   where()
   const drawn = canvas.value!.getBoundingClientRect()
   const x = Math.min(Math.max(event.clientX - drawn.left, 0), drawn.width - 1)
@@ -328,7 +335,6 @@ function onCorner(event: MouseEvent): boolean {
 }
 
 function twice(event: MouseEvent) {
-  if ((event.target as Element).closest('.editor, .head, button')) return
   const place = placeOf(event)
   if (!place) return
   const row = props.rows[place.row]!
@@ -383,6 +389,7 @@ defineExpose({
     @paste="grid.paste"
     @scroll.passive="scrolled"
     @pointerdown="press"
+    @click="tap"
     @pointermove="drag"
     @pointerup="pressing = false"
     @pointercancel="pressing = false"
