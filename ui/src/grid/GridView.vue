@@ -24,7 +24,7 @@ import { Fitting } from './fitting'
 import { CORNER, NEEDED, Painter } from './paint'
 import { RowsAtRest } from './rowsAtRest'
 import { at } from './selection'
-import { cellAt, edges, rowsIn, scrolledTo, type Sight } from './sight'
+import { cellAt, cornerOf, edges, rowsIn, scrolledTo, type Sight } from './sight'
 import { useGrid } from './useGrid'
 
 type Field = Schemas['FieldOut']
@@ -326,11 +326,10 @@ function drag(event: PointerEvent) {
 
 /** Whether the corner of the selection is meant. */
 function onCorner(event: MouseEvent): boolean {
+  const corner = cornerOf(block.value, sight(), cells.value, lefts.value)
+  if (!corner || (props.rows[block.value.bottom] ?? -1) < 0) return false
   const drawn = canvas.value!.getBoundingClientRect()
-  const { bottom, right } = block.value
-  const x = right === 0 ? lefts.value[1]! : lefts.value[right + 1]! - scroll.left
-  const y = (bottom + 1) * props.rowHeight - scroll.top
-  const off = [x - (event.clientX - drawn.left), y - (event.clientY - drawn.top)]
+  const off = [corner.x - (event.clientX - drawn.left), corner.y - (event.clientY - drawn.top)]
   return off.every((by) => by >= 0 && by <= CORNER + 1)
 }
 

@@ -7,7 +7,7 @@ import type { Group } from '../plant/order'
 import { figures, toTheRight, type Content, type Contents, type Part, type Tone } from './contents'
 import type { Fitting } from './fitting'
 import { holds, type Block, type Selection } from './selection'
-import { columnsIn, edges, rowsIn, type Sight } from './sight'
+import { columnsIn, cornerOf, edges, rowsIn, type Sight } from './sight'
 
 type Field = Schemas['FieldOut']
 
@@ -252,22 +252,10 @@ export class Painter {
 
   /** The corner that is pressed twice to fill down. */
   private corner({ block, lefts, sight, rowHeight }: Shown): void {
-    const right = block.right === 0 ? lefts[1]! : lefts[block.right + 1]! - sight.left
-    if (right <= lefts[1]! && block.right > 0) return
-    this.fill(
-      'surface',
-      right - CORNER - 1,
-      (block.bottom + 1) * rowHeight - sight.top - CORNER - 1,
-      CORNER + 1,
-      CORNER + 1,
-    )
-    this.fill(
-      'copper',
-      right - CORNER,
-      (block.bottom + 1) * rowHeight - sight.top - CORNER,
-      CORNER - 1,
-      CORNER - 1,
-    )
+    const at = cornerOf(block, sight, { rowHeight }, lefts)
+    if (!at) return
+    this.fill('surface', at.x - CORNER - 1, at.y - CORNER - 1, CORNER + 1, CORNER + 1)
+    this.fill('copper', at.x - CORNER, at.y - CORNER, CORNER - 1, CORNER - 1)
   }
 
   /** The cell where the hand is, over all that is near it. */

@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest'
-import { cellAt, columnsIn, edges, rowsIn, scrolledTo } from './sight'
+import { cellAt, columnsIn, cornerOf, edges, rowsIn, scrolledTo } from './sight'
 
 const cells = { rowHeight: 25, rows: 100, widths: [80, 50, 60, 70] }
 const lefts = edges(cells.widths)
@@ -34,4 +34,10 @@ test('what is brought into sight is whole, beside the frozen column, and nothing
   expect(scrolledTo(0, 3, sight, cells, lefts)).toEqual({ top: 0, left: 60 })
   expect(scrolledTo(1, 1, { ...sight, top: 100, left: 60 }, cells, lefts)).toEqual({ top: 25, left: 0 })
   expect(scrolledTo(1, 0, { ...sight, left: 60 }, cells, lefts).left).toBe(60)
+})
+
+test('the corner of a block is where its last cell ends, and nowhere under the frozen column', () => {
+  expect(cornerOf({ bottom: 1, right: 2 }, sight, cells, lefts)).toEqual({ x: 190, y: 50 })
+  expect(cornerOf({ bottom: 1, right: 0 }, { ...sight, left: 90 }, cells, lefts)).toEqual({ x: 80, y: 50 })
+  expect(cornerOf({ bottom: 1, right: 1 }, { ...sight, left: 60 }, cells, lefts)).toBeUndefined()
 })

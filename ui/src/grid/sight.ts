@@ -50,6 +50,19 @@ export function cellAt(x: number, y: number, sight: Sight, cells: Cells, lefts: 
   return col < 1 ? undefined : { row, col }
 }
 
+/** Where the lower right corner of a block is drawn; undefined where it lies under the frozen column. */
+export function cornerOf(
+  { bottom, right }: { bottom: number; right: number },
+  sight: Sight,
+  { rowHeight }: Pick<Cells, 'rowHeight'>,
+  lefts: readonly number[],
+): { x: number; y: number } | undefined {
+  const frozen = lefts[1] ?? 0
+  const x = right === 0 ? frozen : lefts[right + 1]! - sight.left
+  if (right > 0 && x <= frozen) return undefined
+  return { x, y: (bottom + 1) * rowHeight - sight.top }
+}
+
 /** The scroll position that brings a cell whole into sight by the shortest way. */
 export function scrolledTo(
   row: number,

@@ -197,3 +197,10 @@ test('beside nothing, nothing is filled, and that is said', () => {
   expect(saved).toEqual([])
   expect(plant.notice?.text).toContain('nothing to fill along')
 })
+
+test('a reader who fills is told that he may not', () => {
+  const { grid, saved, plant } = desk('reader')
+  grid.go(at(0, 1))
+  grid.fillAlong()
+  expect([saved, plant.notice?.text]).toEqual([[], 'a reader may look, not change'])
+})

@@ -213,6 +213,7 @@ export function useGrid(place: GridPlace) {
   function fillDown() {
     const { top, bottom, left } = block.value
     const first = selectedTexts()[0]
+    if (!plant.may('edit')) return plant.say('a reader may look, not change')
     if (!first || top === bottom) return plant.say('select the cell to fill from and those below it')
     keep(editsFor(Array.from({ length: bottom - top }, () => first), top + 1, left), 'filled down') // prettier-ignore
   }
