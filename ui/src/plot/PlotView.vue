@@ -112,7 +112,7 @@ function options(width: number): uPlot.Options {
     width, height: props.height, series, scales, axes, bands,
     legend: { show: false },
     cursor: { drag: { x: true, y: false, uni: 8 }, points: { size: 6 } },
-    padding: [8, 10, 0, 0],
+    padding: [8, 26, 0, 0],
     hooks: {
       drawClear: [under],
       draw: [over],

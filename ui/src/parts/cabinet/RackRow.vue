@@ -213,6 +213,7 @@ h2 .small {
 }
 
 .name {
+  margin-right: 8px;
   border: 0;
   border-bottom: 1px dotted rgb(var(--v-theme-quiet));
   background: none;
