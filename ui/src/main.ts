@@ -12,9 +12,7 @@ import { router } from './router'
 import { tip } from './kit/tip'
 import { vuetifyOf } from './theme/vuetify'
 import { chooseFiguresWhole } from './plant/wholeFigures'
-
-const asked = localStorage.getItem('canaleta-theme')
-const dark = asked ? asked === 'dark' : matchMedia('(prefers-color-scheme: dark)').matches
+import { startsDark } from './theme/useDark'
 
 chooseFiguresWhole()
-createApp(App).use(createPinia()).use(router).use(vuetifyOf(dark)).directive('tip', tip).mount('#app')
+createApp(App).use(createPinia()).use(router).use(vuetifyOf(startsDark())).directive('tip', tip).mount('#app')

@@ -1,25 +1,20 @@
 <script setup lang="ts">
 /** Everything one can do and everywhere one can go, by a few letters: Ctrl+K. */
 import { computed, ref, watch } from 'vue'
-import { useTheme } from 'vuetify'
 import { usePlant } from '../plant/store'
 import { useSearch } from '../plant/useSearch'
 import { useBar, type Command } from './bar'
 import HitList from './HitList.vue'
 import { seek } from './seek'
+import { useDark } from '../theme/useDark'
 
 const bar = useBar()
 const plant = usePlant()
-const theme = useTheme()
+const { dark, turn } = useDark()
 const { findRows } = useSearch()
 const text = ref('')
 const list = ref<InstanceType<typeof HitList> | null>(null)
 
-function turnTheme() {
-  const next = theme.global.name.value === 'dark' ? 'light' : 'dark'
-  theme.change(next)
-  localStorage.setItem('canaleta-theme', next)
-}
 const everywhere = computed<Command[]>(() => [
   { says: 'find points, findings, modules, cables, pages', keys: '/', run: () => bar.focus() },
   ...(plant.may('edit')
@@ -28,7 +23,7 @@ const everywhere = computed<Command[]>(() => [
         { says: 'redo it', keys: 'Ctrl+Y', run: () => plant.turnBack('redo') },
       ]
     : []),
-  { says: theme.global.name.value === 'dark' ? 'light colours' : 'dark colours', run: turnTheme },
+  { says: dark.value ? 'light colours' : 'dark colours', run: turn },
   { says: 'show the first steps again', run: () => bar.tour++ },
 ])
 const hits = computed(() =>

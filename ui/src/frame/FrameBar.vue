@@ -7,13 +7,14 @@ import { computed, nextTick, ref, watch } from 'vue'
 import { useEventListener } from '@vueuse/core'
 import { useRoute } from 'vue-router'
 import LostRacks from '../parts/LostRacks.vue'
-import { accepted } from '../plant/findings'
+import { toSettle } from '../plant/findings'
 import { usePlant } from '../plant/store'
 import { useSearch } from '../plant/useSearch'
 import { useBar } from './bar'
 import HitList from './HitList.vue'
 import { pageOf, placeOf } from './places'
 import { seek } from './seek'
+import { isTyping } from '../kit/typing'
 
 const plant = usePlant()
 const bar = useBar()
@@ -27,10 +28,8 @@ const open = ref(false)
 const place = computed(() => placeOf(route.name))
 const page = computed(() => pageOf(route.name))
 // What concerns the plant as a whole names no point, and stands in Findings.
-const toSettle = computed(
-  () =>
-    [...plant.findings.values()].filter((f) => f.cells.length && !accepted(f) && f.severity !== 'note')
-      .length,
+const settling = computed(
+  () => [...plant.findings.values()].filter((f) => f.cells.length && toSettle(f)).length,
 )
 const total = computed(() => (plant.list.version, plant.list.length))
 const others = computed(() => [...plant.people.values()].filter((person) => person.point !== null))
@@ -70,12 +69,11 @@ function picked() {
 }
 
 useEventListener('keydown', (event: KeyboardEvent) => {
-  const at = event.target as HTMLElement
   if (event.key.toLowerCase() === 'k' && (event.ctrlKey || event.metaKey)) {
     event.preventDefault()
     bar.palette = true
   } else if (event.key === '/' && !event.ctrlKey && !event.altKey && !event.defaultPrevented) {
-    if (['INPUT', 'TEXTAREA', 'SELECT'].includes(at.tagName) || at.isContentEditable) return
+    if (isTyping(event.target)) return
     event.preventDefault()
     bar.focus()
   }
@@ -128,13 +126,13 @@ useEventListener('pointerdown', (event: PointerEvent) => {
     }}</span>
     <span v-for="note in bar.notes" :key="note" class="chip quiet">{{ note }}</span>
     <v-btn
-      v-if="bar.filters && toSettle"
+      v-if="bar.filters && settling"
       v-tip="bar.onlyFindings ? 'show all points again' : 'show only points with something to settle'"
       class="chip settle"
       :aria-pressed="bar.onlyFindings"
       @click="bar.onlyFindings = !bar.onlyFindings"
     >
-      <span aria-hidden="true">▲</span> {{ toSettle }} to settle{{ bar.onlyFindings ? ' · only these' : '' }}
+      <span aria-hidden="true">▲</span> {{ settling }} to settle{{ bar.onlyFindings ? ' · only these' : '' }}
     </v-btn>
     <router-link v-if="bar.more" :to="bar.more.to" class="chip" :class="{ settle: bar.more.settle }"
       ><span v-if="bar.more.settle" aria-hidden="true">▲</span> {{ bar.more.says }}</router-link

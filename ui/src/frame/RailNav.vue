@@ -2,16 +2,16 @@
 /** The rail at the left, comb-edged like trunking: the places, and how much is open in them. */
 import { mdiThemeLightDark } from '@mdi/js'
 import { computed } from 'vue'
-import { useTheme } from 'vuetify'
-import { accepted } from '../plant/findings'
+import { toSettle } from '../plant/findings'
 import { usePlant } from '../plant/store'
 import { PLACES, placeOf, type Place } from './places'
+import { useDark } from '../theme/useDark'
 
-const theme = useTheme()
+const { dark, turn } = useDark()
 const plant = usePlant()
 // What everybody sees on every page: how much is open. Notes are to know, not to settle.
 const counted = computed(() => {
-  const open = [...plant.findings.values()].filter((f) => !accepted(f) && f.severity !== 'note')
+  const open = [...plant.findings.values()].filter(toSettle)
   return { open: open.length, bad: open.filter((f) => f.severity === 'bad').length }
 })
 const alarmed = computed(() => plant.alarmCount.waiting)
@@ -22,15 +22,9 @@ const tips = computed<Record<string, string>>(() => ({
     ? `${counted.value.open} open, ${counted.value.bad} of them bad`
     : 'everything agrees',
 }))
-const head = PLACES.filter((place) => !place.foot)
-const foot = PLACES.filter((place) => place.foot)
+const head = PLACES.filter((place) => !place.at)
+const foot = PLACES.filter((place) => place.at === 'foot')
 const here = (place: Place, route: unknown) => placeOf(route) === place
-
-function turnTheme() {
-  const next = theme.global.name.value === 'dark' ? 'light' : 'dark'
-  theme.change(next)
-  localStorage.setItem('canaleta-theme', next)
-}
 </script>
 
 <template>
@@ -58,10 +52,8 @@ function turnTheme() {
       ></router-link
     >
     <span class="gap" />
-    <v-btn v-tip="'light or dark'" class="place" @click="turnTheme">
-      <v-icon :icon="mdiThemeLightDark" size="20" />{{
-        theme.global.name.value === 'dark' ? 'light' : 'dark'
-      }}
+    <v-btn v-tip="'light or dark'" class="place" @click="turn">
+      <v-icon :icon="mdiThemeLightDark" size="20" />{{ dark ? 'light' : 'dark' }}
     </v-btn>
     <router-link
       v-for="place in foot"

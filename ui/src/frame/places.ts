@@ -7,6 +7,7 @@ import {
   mdiClipboardAlertOutline,
   mdiClipboardCheckOutline,
   mdiFormatListText,
+  mdiHelp,
   mdiHistory,
   mdiPulse,
   mdiTrayArrowUp,
@@ -32,8 +33,8 @@ export interface Place {
   pages: readonly Page[]
   /** Routes that belong to the place and are no tab: one point, one check. */
   within?: readonly string[]
-  /** At the foot of the rail. */
-  foot?: boolean
+  /** Not among the places of the work: at the foot of the rail, or reached from the bar alone. */
+  at?: 'foot' | 'bar'
 }
 
 export const PLACES: readonly Place[] = [
@@ -88,21 +89,26 @@ export const PLACES: readonly Place[] = [
   {
     says: 'Rules',
     icon: mdiTuneVariant,
-    foot: true,
+    at: 'foot',
     pages: [{ name: 'conventions', to: '/conventions', says: 'rules of the plant', guide: 'rules-the-plants-conventions', also: 'conventions settings' }],
   },
   {
     says: 'History',
     icon: mdiHistory,
-    foot: true,
+    at: 'foot',
     pages: [{ name: 'history', to: '/history', says: 'history', guide: 'history-and-issues', also: 'undo changes who' }],
   },
   {
     says: 'You',
     icon: mdiAccountOutline,
-    foot: true,
-    within: ['guide'],
+    at: 'foot',
     pages: [{ name: 'account', to: '/account', says: 'you', guide: 'people', also: 'password sign out people backup' }],
+  },
+  {
+    says: 'Guide',
+    icon: mdiHelp,
+    at: 'bar',
+    pages: [{ name: 'guide', to: '/guide', says: 'guide', guide: 'the-idea', also: 'help manual how' }],
   },
 ] // prettier-ignore
 

@@ -48,5 +48,6 @@ test('without words everything that can be done stands first, then all pages', (
 test('a page of one point belongs to its place', () => {
   expect(placeOf('wiring')?.says).toBe('I/O list')
   expect(pageOf('check')?.name).toBe('checkout')
+  expect(pageOf('guide')?.says).toBe('guide')
   expect(placeOf('nowhere')).toBeUndefined()
 })

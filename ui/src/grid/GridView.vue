@@ -156,15 +156,15 @@ function draw() {
 }
 
 /** Lets the elements follow the drawing, now that nothing moves. */
-const settle = () => {
+const settle = (once = false) => {
   scrolling = false
   const { first, last } = rowsIn(sight(), cells.value)
-  rest?.show(first, last, { once: false })
+  rest?.show(first, last, { once })
   const racks = new Set<number>()
   for (let index = first; index <= last; index++) racks.add(plant.list.racks[props.rows[index]!] ?? 0)
   plant.watch([...racks].filter(Boolean))
 }
-const settled = useDebounceFn(settle, RESTS_MS)
+const settled = useDebounceFn(() => settle(), RESTS_MS)
 
 function where() {
   scroll.top = box.value?.scrollTop ?? 0
@@ -221,9 +221,7 @@ onMounted(() => {
   }
   measure()
   intoView(selection.value.active.row, selection.value.active.col)
-  const { first, last } = rowsIn(sight(), cells.value)
-  rest.show(first, last, { once: true })
-  settle()
+  settle(true)
   if (!('fonts' in document)) return
   void Promise.all(NEEDED.map((font) => document.fonts.load(font))).then(() => {
     fitting?.forget()

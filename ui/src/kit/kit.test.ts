@@ -6,6 +6,7 @@ import DenseField from './DenseField.vue'
 import { each } from './each'
 import TagField from './TagField.vue'
 import TipLayer from './TipLayer.vue'
+import { isTyping } from './typing'
 
 afterEach(cleared)
 
@@ -85,4 +86,16 @@ test('a point is found by a few letters of its tag', async () => {
   document.querySelector<HTMLElement>('[role=option]')!.click()
   await settled()
   expect(picked).toEqual([12])
+})
+
+test('letters belong to whoever types, and not to a box that is ticked', () => {
+  const of = (html: string) => {
+    document.body.innerHTML = html
+    return isTyping(document.body.firstElementChild)
+  }
+  expect(of('<input>')).toBe(true)
+  expect(of('<input type="search">')).toBe(true)
+  expect(of('<textarea></textarea>')).toBe(true)
+  expect(of('<input type="checkbox">')).toBe(false)
+  expect(of('<button>x</button>')).toBe(false)
 })

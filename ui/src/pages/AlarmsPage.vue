@@ -11,6 +11,7 @@ import { usePlant, type OpenAlarm } from '../plant/store'
 import { age, clock } from '../plant/words'
 import { useEscape } from '../plant/escape'
 import DenseField from '../kit/DenseField.vue'
+import { isTyping } from '../kit/typing'
 
 type Word = Schemas['SayIn']['word']
 const plant = usePlant()
@@ -111,7 +112,7 @@ async function say(word: Word, some: OpenAlarm[]) {
 }
 
 function key(event: KeyboardEvent) {
-  if (['INPUT', 'TEXTAREA', 'SELECT'].includes((event.target as HTMLElement).tagName)) return
+  if (isTyping(event.target)) return
   if (event.key === 'a' && !event.ctrlKey) void say('acknowledge', picked.value.filter(waits))
   else if (event.key === 'a' && event.ctrlKey) {
     event.preventDefault()

@@ -6,6 +6,7 @@ import CellEditor from '../grid/CellEditor.vue'
 import { mark } from '../plant/findings'
 import { usePlant } from '../plant/store'
 import { asTyped } from '../plant/words'
+import { isTyping } from '../kit/typing'
 
 const plant = usePlant()
 const found = shallowRef<Schemas['ConventionOut'][]>([])
@@ -92,7 +93,7 @@ async function undo() {
 }
 
 function key(event: KeyboardEvent) {
-  const typing = ['INPUT', 'TEXTAREA'].includes((event.target as HTMLElement).tagName)
+  const typing = isTyping(event.target)
   if (!typing && (event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
     event.preventDefault()
     void undo()

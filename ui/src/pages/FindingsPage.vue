@@ -9,6 +9,7 @@ import { accepted, byCause, harmOf, mark, together, type Group } from '../plant/
 import { usePlant } from '../plant/store'
 import { useEscape } from '../plant/escape'
 import DenseField from '../kit/DenseField.vue'
+import { isTyping } from '../kit/typing'
 
 const plant = usePlant()
 const route = useRoute()
@@ -121,7 +122,7 @@ function step(by: number) {
 }
 
 function key(event: KeyboardEvent) {
-  const typing = ['INPUT', 'TEXTAREA', 'SELECT'].includes((event.target as HTMLElement).tagName)
+  const typing = isTyping(event.target)
   const ctrl = event.ctrlKey || event.metaKey
   const letter = event.key.toLowerCase()
   if (typing) return

@@ -25,6 +25,7 @@ import { usePlant } from '../plant/store'
 import { useSearch } from '../plant/useSearch'
 import { ROW_HEIGHT, useViews } from '../plant/views'
 import { useEscape } from '../plant/escape'
+import { isTyping } from '../kit/typing'
 
 type Panel = '' | 'rename' | 'new' | 'replace' | 'columns' | 'views' | 'typicals' | 'lock' | 'gone' | 'keys'
 
@@ -171,8 +172,7 @@ function show(next: Panel) {
 const ALT: Record<string, Panel> = { KeyN: 'new', KeyR: 'replace', KeyC: 'columns', KeyV: 'views', KeyT: 'typicals', KeyL: 'lock', KeyK: 'keys' } // prettier-ignore
 
 function anywhere(event: KeyboardEvent) {
-  const target = event.target as HTMLElement
-  const typing = ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName)
+  const typing = isTyping(event.target)
   if (event.altKey && !event.ctrlKey && event.code in ALT) {
     event.preventDefault()
     return show(ALT[event.code]!)

@@ -19,6 +19,7 @@ import { usePlant } from '../plant/store'
 import { useSearch } from '../plant/useSearch'
 import { usePath, type StationName } from '../plant/usePath'
 import { useEscape } from '../plant/escape'
+import { isTyping } from '../kit/typing'
 
 const plant = usePlant()
 const route = useRoute()
@@ -79,7 +80,7 @@ function open(next: number) {
 }
 
 function key(event: KeyboardEvent) {
-  const typing = ['INPUT', 'TEXTAREA'].includes((event.target as HTMLElement).tagName)
+  const typing = isTyping(event.target)
   const ctrl = event.ctrlKey || event.metaKey
   const letter = event.key.toLowerCase()
   if (typing) return

@@ -24,6 +24,9 @@ export interface Group {
 /** Whether somebody accepted it and its facts are still those. */
 export const accepted = (finding: Finding): boolean => finding.waived?.holds ?? false
 
+/** Whether somebody must settle it: what is accepted, or only to know, is not. */
+export const toSettle = (finding: Finding): boolean => !accepted(finding) && finding.severity !== 'note'
+
 const MARKS: Record<string, string> = { bad: '■', settle: '▲', note: '○' }
 /** The mark of a finding: a shape for each severity, a tick for what was accepted. */
 export const mark = (of: { severity: string; waived?: Finding['waived'] }): string =>

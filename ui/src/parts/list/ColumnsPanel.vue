@@ -73,6 +73,7 @@ function key(event: KeyboardEvent, field: string) {
 }
 
 fieldset {
+  min-width: 0;
   border: 0;
 }
 
