@@ -1,10 +1,10 @@
 /** The guide of docs/, made into a page when the front end is built: a reader needs no network and no second program. */
 import { readFileSync } from 'node:fs'
+import { fileURLToPath } from 'node:url'
 import MarkdownIt from 'markdown-it'
 import type { Plugin } from 'vite'
 
 const NAME = 'virtual:guide'
-const FILE = new URL('../docs/guide.md', import.meta.url).pathname
 
 /** The name of a heading in an address, as repositories show it. */
 export const anchor = (heading: string) =>
@@ -28,8 +28,9 @@ export function guide(): Plugin {
     resolveId: (id) => (id === NAME ? `\0${NAME}` : undefined),
     load(id) {
       if (id !== `\0${NAME}`) return undefined
-      this.addWatchFile(FILE)
-      return `export default ${JSON.stringify(rendered(readFileSync(FILE, 'utf8')))}`
+      const file = fileURLToPath(new URL('../docs/guide.md', import.meta.url))
+      this.addWatchFile(file)
+      return `export default ${JSON.stringify(rendered(readFileSync(file, 'utf8')))}`
     },
   }
 }

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** What was found, in a list that the keys of a field beside it move in. */
-import { computed, ref, watch } from 'vue'
+import { computed, ref, watch, type ComponentPublicInstance } from 'vue'
 import { useRouter } from 'vue-router'
 import type { Hit } from './seek'
 
@@ -9,6 +9,7 @@ const emit = defineEmits<{ picked: [] }>()
 const router = useRouter()
 const KINDS: Record<Hit['kind'], string> = { point: 'points', do: 'on this page', page: 'places', finding: 'findings', module: 'modules', cable: 'cables' } // prettier-ignore
 const marked = ref(0)
+const box = ref<ComponentPublicInstance | null>(null)
 watch(
   () => props.hits,
   () => (marked.value = 0),
@@ -31,7 +32,8 @@ function key(event: KeyboardEvent): boolean {
   else if (event.key === 'Enter') pick(props.hits[marked.value])
   else return false
   event.preventDefault()
-  document.getElementById(`hit-${marked.value}`)?.scrollIntoView({ block: 'nearest' })
+  const options = (box.value?.$el as HTMLElement | undefined)?.querySelectorAll('[role=option]')
+  options?.[marked.value]?.scrollIntoView({ block: 'nearest' })
   return true
 }
 defineExpose({ key, marked })
@@ -46,11 +48,10 @@ defineExpose({ key, marked })
         : 'nothing found'
     }}
   </p>
-  <v-list id="hits" class="hits" role="listbox" aria-label="what was found">
+  <v-list ref="box" class="hits" role="listbox" aria-label="what was found">
     <template v-for="(hit, k) in hits" :key="`${hit.kind} ${hit.says} ${hit.to ?? ''}`">
       <v-list-subheader v-if="heads[k]" role="presentation">{{ heads[k] }}</v-list-subheader>
       <v-list-item
-        :id="`hit-${k}`"
         role="option"
         tabindex="-1"
         :active="k === marked"

@@ -1,3 +1,4 @@
+import { expect, test, vi } from 'vitest'
 import { createPinia, setActivePinia } from 'pinia'
 import { nextTick, ref } from 'vue'
 import type { Schemas } from '../api/client'
@@ -131,7 +132,7 @@ test('enter opens the point, and a filter keeps the hand on it', async () => {
   expect(grid.activePoint.value).toBe(11)
 })
 
-test('a paste that is larger than what is left stops at the edge', () => {
+test('a paste that is larger than what is left stops at the edge', async () => {
   const { plant, grid, saved, press } = desk()
   press('ArrowDown', 'ArrowDown', 'End')
   const clipboardData = { getData: () => 'x\ty\nz\tw' }
@@ -140,7 +141,8 @@ test('a paste that is larger than what is left stops at the edge', () => {
   )
   expect(saved[0]).toEqual({ edits: [{ point: 13, field: 'area', was: 'k3', text: 'x' }], source: 'pasted' })
   expect(grid.selection.value.active).toEqual({ row: 2, col: 3 })
-  expect(plant.notice?.text).toBe('1 of 1 cells pasted over what stood there · Ctrl+Z takes it back')
+  await vi.waitFor(() => expect(plant.notice).not.toBeNull())
+  expect(plant.notice).toMatchObject({ text: '1 of 1 cells pasted over what stood there', undo: true })
 })
 
 test('what stood in the cell when the typing began decides, whatever others write meanwhile', () => {

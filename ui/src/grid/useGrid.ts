@@ -178,9 +178,11 @@ export function useGrid(place: GridPlace) {
       place.more(beyond.map((line) => rowOf(line, left)))
     const edits = editsFor(texts, top, left)
     const over = edits.filter((edit) => edit.was !== '' && edit.text !== edit.was).length
-    if (over)
-      plant.say(`${over} of ${edits.length} cells pasted over what stood there · Ctrl+Z takes it back`)
-    keep(edits, 'pasted')
+    void keep(edits, 'pasted').then((all) => {
+      // What could not be taken waits in its cell, and that has been said.
+      if (all && over)
+        plant.say(`${over} of ${edits.length} cells pasted over what stood there`, 'plain', { undo: true })
+    })
     selection.value = {
       anchor: { row: top, col: left },
       active: {
@@ -199,15 +201,15 @@ export function useGrid(place: GridPlace) {
     return out
   }
 
-  /** Save a block: what cannot be read stays in its cells, the rest is in. */
-  function keep(edits: Schemas['EditIn'][], source: string) {
+  /** Save a block: what cannot be read stays in its cells, the rest is in. Whether all of it was taken. */
+  async function keep(edits: Schemas['EditIn'][], source: string): Promise<boolean> {
     const real = edits.filter((edit) => edit.text !== edit.was)
-    if (real.length > MOST_CELLS)
-      return plant.say(
-        `${real.length} cells at once; at most ${MOST_CELLS} are taken: nothing was changed`,
-        'bad',
-      )
-    void plant.save(real, source, true)
+    if (real.length > MOST_CELLS) {
+      plant.say(`${real.length} cells at once; at most ${MOST_CELLS} are taken: nothing was changed`, 'bad')
+      return false
+    }
+    await plant.save(real, source, true)
+    return real.every((edit) => !plant.waitingAt(edit.point, edit.field))
   }
 
   function fillDown() {
@@ -215,7 +217,7 @@ export function useGrid(place: GridPlace) {
     const first = selectedTexts()[0]
     if (!plant.may('edit')) return plant.say('a reader may look, not change')
     if (!first || top === bottom) return plant.say('select the cell to fill from and those below it')
-    keep(editsFor(Array.from({ length: bottom - top }, () => first), top + 1, left), 'filled down') // prettier-ignore
+    void keep(editsFor(Array.from({ length: bottom - top }, () => first), top + 1, left), 'filled down') // prettier-ignore
   }
 
   /** Fill down as far as what stands beside the cells goes: the column to their left, or the one to their right. */
@@ -253,7 +255,7 @@ export function useGrid(place: GridPlace) {
       if (answer.problem) return plant.say(`${field.label}: ${answer.problem.title}`, 'bad')
       edits.push(...editsFor(answer.data.texts.map((next) => [next]), top + step, col)) // prettier-ignore
     }
-    keep(edits, 'series')
+    void keep(edits, 'series')
   }
 
   /** Edits that put one text into every cell of the block, against what stands there now. */
@@ -265,7 +267,7 @@ export function useGrid(place: GridPlace) {
 
   function setAll(typedText: string, before: Editing['before']) {
     const edits = before?.map((edit) => ({ ...edit, text: typedText })) ?? blockEdits(typedText)
-    keep(edits, 'set at once')
+    void keep(edits, 'set at once')
   }
 
   /** The block as it stands, for a text that will go into all of it; a very large one is looked at when it does. */
@@ -278,7 +280,7 @@ export function useGrid(place: GridPlace) {
     const { top, left } = block.value
     const { bottom, right } = block.value
     const blank = Array.from({ length: right - left + 1 }, () => '')
-    keep(editsFor(Array.from({ length: bottom - top + 1 }, () => blank), top, left), 'cleared') // prettier-ignore
+    void keep(editsFor(Array.from({ length: bottom - top + 1 }, () => blank), top, left), 'cleared') // prettier-ignore
   }
 
   // Keys and mouse -----------------------------------------------------------------------------------

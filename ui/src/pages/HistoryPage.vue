@@ -67,7 +67,9 @@ async function takeBack(seq: number, of: { point?: number; field?: string }, wha
   plant.answered(answer.data, [])
   const kept = answer.data.kept?.length ?? 0
   plant.say(
-    `${what} is as it was before change ${seq}${kept ? ` · ${kept} cells changed since stay` : ''} · Ctrl+Z takes that back`,
+    `${what} is as it was before change ${seq}${kept ? ` · ${kept} cells changed since stay` : ''}`,
+    'plain',
+    { undo: true },
   )
 }
 

@@ -90,7 +90,7 @@ function first() {
 }
 
 function finished() {
-  plant.say(`${job.value?.name} is taken in · Ctrl+Z on the list takes it back`)
+  plant.say(`${job.value?.name} is taken in`, 'plain', { undo: true })
 }
 
 watch([kind, start], page)

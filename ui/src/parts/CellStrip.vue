@@ -164,4 +164,16 @@ p {
   display: flex;
   gap: 6px;
 }
+
+/* On a phone there is room for what the cell is and what is wrong with it. */
+@media (max-width: 760px) {
+  .strip {
+    grid-template-columns: minmax(0, 1fr);
+    height: 108px;
+  }
+
+  .strip > :nth-child(n + 2) {
+    display: none;
+  }
+}
 </style>

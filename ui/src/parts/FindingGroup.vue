@@ -34,9 +34,9 @@ async function send(way: '/api/waivers' | '/api/waivers/lift') {
   if (answer.problem) return void (says.value = answer.problem.title)
   plant.answered(answer.data, [])
   plant.say(
-    way === '/api/waivers'
-      ? `accepted: ${reason.value} · it is printed with the list · Ctrl+Z opens it again`
-      : 'open again · Ctrl+Z takes that back',
+    way === '/api/waivers' ? `accepted: ${reason.value} · it is printed with the list` : 'open again',
+    'plain',
+    { undo: true },
   )
 }
 

@@ -29,6 +29,13 @@ export interface Person {
   heard: number
 }
 
+/** What has just happened, in words. */
+export interface Notice {
+  text: string
+  kind: 'plain' | 'bad'
+  undo: boolean
+}
+
 /** An alarm that is not normal, as the stream tells it. */
 export interface OpenAlarm {
   point: number
@@ -84,7 +91,7 @@ export const usePlant = defineStore('plant', () => {
   const room = ref({ says: '', remedy: '' })
   const words = shallowRef<Schemas['WordsOut'] | null>(null)
   const ready = ref(false)
-  const notice = ref<{ text: string; kind: 'plain' | 'bad' } | null>(null)
+  const notice = ref<Notice | null>(null)
   let connection: Connection | undefined
   let racks: number[] = []
   // The list may be older than the findings; what came before them is replayed for the cells alone.
@@ -109,8 +116,9 @@ export const usePlant = defineStore('plant', () => {
   const acceptedOf = computed(() => ofPoints(accepted))
   const may = (right: string) => session.value?.rights.includes(right) ?? false
 
-  function say(text: string, kind: 'plain' | 'bad' = 'plain') {
-    notice.value = { text, kind }
+  /** Tell what happened. undo: whether one's last change is that, so that it can be taken back from there. */
+  function say(text: string, kind: Notice['kind'] = 'plain', { undo = false } = {}) {
+    notice.value = { text, kind, undo }
   }
 
   async function enter(now: Schemas['SessionNow']) {

@@ -38,9 +38,7 @@ async function go() {
   const answer = await ask(api.POST('/api/points/remove', { body: { points: props.points, apply: true } }))
   if (answer.problem) return (says.value = `${answer.problem.title} · ${answer.problem.remedy}`)
   plant.answered(answer.data, [])
-  plant.say(
-    `${many === 1 ? `${tags.value[0]} is` : `${many} points are`} gone · Ctrl+Z brings back all they held`,
-  )
+  plant.say(`${many === 1 ? `${tags.value[0]} is` : `${many} points are`} gone`, 'plain', { undo: true })
   emit('shut')
 }
 </script>

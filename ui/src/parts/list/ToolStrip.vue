@@ -104,7 +104,7 @@ const inOrder = computed(() =>
   align-items: center;
   gap: 12px;
   padding: 0 14px;
-  overflow: hidden;
+  overflow: auto hidden;
   white-space: nowrap;
 }
 
