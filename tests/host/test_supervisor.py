@@ -134,9 +134,27 @@ def test_who_is_killed_leaves_no_worker_that_keeps_its_port(tmp_path: Path) -> N
     watch.join()
     supervisor.shut_down()
     # Nor does one that is stopped and leaves a worker behind.
-    until(
-        lambda: not any(Path(f"/proc/{pid}").exists() and not _ghost(pid) for pid in _numbers(pids)), "all are gone"
+    until(lambda: not any(_lives(pid) for pid in _numbers(pids)), "all are gone")
+
+
+def test_who_ends_by_himself_just_before_the_stop_leaves_no_worker(tmp_path: Path) -> None:
+    """Nobody had seen yet that he ended: the stop is the first to look."""
+    pids = tmp_path / "pids"
+    supervisor = Supervisor()
+    supervisor.start(
+        Service(
+            "front", [sys.executable, "-c", FAMILY, str(free_port()), str(pids)], lambda: len(_numbers(pids)) == 2
+        )
     )
+    master, worker = _numbers(pids)
+    os.kill(master, signal.SIGKILL)
+    until(lambda: _ghost(master), "the master has ended, and nobody has fetched him")
+    supervisor.shut_down()
+    until(lambda: not _lives(worker), "the worker is gone")
+
+
+def _lives(pid: int) -> bool:
+    return Path(f"/proc/{pid}").exists() and not _ghost(pid)
 
 
 def _ghost(pid: int) -> bool:

@@ -63,6 +63,15 @@ class _Running:
     due: float = 0.0
     kills: int = 0
 
+    @property
+    def pid(self) -> int:
+        """The process's number."""
+        return self.process.pid
+
+    def poll(self) -> int | None:
+        """Its exit status, None while it lives. Who looks in this way leaves no worker of one that has ended."""
+        return self.process.returncode if _ended(self.process) else None
+
 
 class Supervisor:
     """Keeps services running until told to stop. Their output goes to the log, with time and name."""
@@ -107,7 +116,7 @@ class Supervisor:
 
         try:
             while not wait_for(
-                supervised, running.process, service.name, still_s=service.still_s, asked_to_stop=self._stop.is_set
+                supervised, running, service.name, still_s=service.still_s, asked_to_stop=self._stop.is_set
             ):
                 if not self._again(running):
                     raise TroubleError(
@@ -186,13 +195,15 @@ class Supervisor:
         newest_first = self._running[::-1]
         newest_first.sort(key=lambda r: -r.service.rank)
         for running in newest_first:
-            if running.process.poll() is not None:
+            if running.poll() is not None:
                 continue
-            running.process.send_signal(running.service.stop)
+            # Not by the process's own method, which fetches one that has just ended: its workers would stay.
+            with contextlib.suppress(ProcessLookupError):
+                os.kill(running.pid, running.service.stop)
             try:
                 wait_for(
                     partial(_ended, running.process),
-                    running.process,
+                    running,
                     running.service.name,
                     still_s=running.service.patience_s,
                 )
