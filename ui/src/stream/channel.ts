@@ -16,16 +16,12 @@ export interface Listener {
   postMessage(message: FromChannel): void
 }
 
-interface ChangeData {
-  seq: number
-}
-
 const LONGEST_LOG = 2000
 const SILENCE_MS = 15_000
 const SETTLE_MS = 250
 const MOST_POINTS = 16
 const MOST_STATIONS = 200
-const WHOLES = new Set(['alarms', 'temporary', 'locks', 'room'])
+const WHOLES = new Set<StreamEvent['name']>(['alarms', 'temporary', 'locks', 'room'])
 
 export class Channel {
   private listeners = new Map<Listener, Record<'racks' | 'points' | 'stations', Set<number>>>()
@@ -34,7 +30,7 @@ export class Channel {
   private logFrom = 0
   private blocks = new Map<number, StreamEvent>()
   /** The newest of each event that tells a state as a whole: a screen that comes later needs it too. */
-  private wholes = new Map<string, StreamEvent>()
+  private wholes = new Map<StreamEvent['name'], StreamEvent>()
   private abort: AbortController | undefined
   private opened = ''
   private wait = 500
@@ -141,17 +137,17 @@ export class Channel {
 
   private take(event: StreamEvent): void {
     if (event.name === 'change') {
-      const { seq } = event.data as ChangeData
+      const { seq } = event.data
       if (seq <= this.seq) return
       this.seq = seq
       this.log.push({ seq, event })
       if (this.log.length > LONGEST_LOG) this.logFrom = this.log.shift()!.seq
     } else if (event.name === 'live') {
-      this.blocks.set((event.data as { rack: number }).rack, event)
+      this.blocks.set(event.data.rack, event)
     } else if (WHOLES.has(event.name)) {
       this.wholes.set(event.name, event)
     } else if (event.name === 'reload') {
-      this.seq = this.logFrom = (event.data as ChangeData).seq || this.seq
+      this.seq = this.logFrom = event.data.seq || this.seq
       this.log = []
     }
     for (const listener of this.listeners.keys()) listener.postMessage({ kind: 'event', event })
