@@ -8,6 +8,7 @@ import TipLayer from './kit/TipLayer.vue'
 import CommandPalette from './frame/CommandPalette.vue'
 import FirstSteps from './frame/FirstSteps.vue'
 import FrameBar from './frame/FrameBar.vue'
+import PageGuard from './frame/PageGuard.vue'
 import RailNav from './frame/RailNav.vue'
 import NoticeBar from './parts/NoticeBar.vue'
 import SignIn from './pages/SignIn.vue'
@@ -41,7 +42,7 @@ async function enter(now: Parameters<typeof plant.enter>[0]) {
       <FrameBar />
       <main class="page">
         <div class="over"><RoomNotice /><FirstSteps /></div>
-        <router-view />
+        <PageGuard />
       </main>
       <CommandPalette />
       <NoticeBar />

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** Alarms: what waits for somebody first; the journal; what chatters and what stands. */
-import { computed, onMounted, onUnmounted, ref, watch } from 'vue'
+import { useEventListener, useIntervalFn } from '@vueuse/core'
+import { computed, onMounted, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { ask, api, said, type Schemas } from '../api/client'
 import AlarmHabits from '../parts/live/AlarmHabits.vue'
@@ -121,13 +122,11 @@ function key(event: KeyboardEvent) {
 }
 
 watch(shows, () => (chosen.value = new Set()))
-let ticking: ReturnType<typeof setInterval> | undefined
+useIntervalFn(() => tick.value++, 1000)
+useEventListener('keydown', key)
 onMounted(() => {
-  ticking = setInterval(() => tick.value++, 1000)
-  addEventListener('keydown', key)
   if (!groups.value.waiting.length && groups.value.all.length) shows.value = 'all'
 })
-onUnmounted(() => (clearInterval(ticking), removeEventListener('keydown', key)))
 const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['aside', 'put aside'], ['journal', 'journal'], ['often', 'chattering and standing']] as const // prettier-ignore
 
 useEscape(() => chosen.value.size, () => (chosen.value = new Set())) // prettier-ignore

@@ -2,7 +2,8 @@
 /** The cabinet as it stands: racks on their rails, modules in the order they sit, channels with what is landed there.
  * Hold a point, and channels that take it light up. Move a module, and see what it moves before it is accepted. */
 import { useVirtualizer } from '@tanstack/vue-virtual'
-import { computed, nextTick, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { useEventListener, watchDebounced } from '@vueuse/core'
+import { computed, nextTick, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
 import CabinetPanel from '../parts/cabinet/CabinetPanel.vue'
@@ -94,14 +95,7 @@ async function judge() {
 }
 
 // Many changes at once are one look.
-let soon: ReturnType<typeof setTimeout> | undefined
-watch(
-  () => plant.list.version,
-  () => {
-    clearTimeout(soon)
-    soon = setTimeout(() => void read(), 40)
-  },
-)
+watchDebounced(() => plant.list.version, read, { debounce: 40 })
 watch(here, (now, before) => before && now && void read())
 watch([held, cabinet], () => void judge(), { immediate: true })
 watch(racks, (now) => plant.watch(now.map((r) => r.rack)))
@@ -237,9 +231,8 @@ useEscape(() => true, () => {
 onMounted(() => {
   void read()
   void readTypes()
-  addEventListener('keydown', key)
 })
-onUnmounted(() => removeEventListener('keydown', key))
+useEventListener('keydown', key)
 </script>
 
 <template>

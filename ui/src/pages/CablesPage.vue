@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Cables with their cores: which point runs through which, and what is spare. */
+import { watchDebounced } from '@vueuse/core'
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { useVirtualizer } from '@tanstack/vue-virtual'
 import { ask, api, type Schemas } from '../api/client'
@@ -56,14 +57,7 @@ async function read() {
 watch(one, (c) => {
   fields.value = c ? Object.fromEntries(FIELDS.map(([f]) => [f, f === 'cores' ? String(c.cores.length) : String(c[f as keyof Cable] ?? '')])) : {} // prettier-ignore
 })
-let soon: ReturnType<typeof setTimeout> | undefined
-watch(
-  () => plant.list.version,
-  () => {
-    clearTimeout(soon)
-    soon = setTimeout(() => void read(), 60)
-  },
-)
+watchDebounced(() => plant.list.version, read, { debounce: 60 })
 
 function keep() {
   const body = Object.fromEntries(FIELDS.map(([f]) => [f, fields.value[f] ?? '']))

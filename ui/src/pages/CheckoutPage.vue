@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** It finds me: set out with a calibrator, play the pattern at a device, and its check opens and fills itself in. */
-import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { useIntervalFn } from '@vueuse/core'
+import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { ask, api, said, type Schemas } from '../api/client'
 import { usePlant } from '../plant/store'
@@ -64,9 +65,8 @@ function toggle(point: number) {
 watch(() => plant.foundSeen, load) // prettier-ignore
 // What was found while the stream was away is not told again: it is looked for as well.
 watch(() => plant.linkUp, load) // prettier-ignore
-let looking: ReturnType<typeof setInterval> | undefined
-onMounted(() => (void load(), (looking = setInterval(() => walk.value?.begins && void load(), 4000))))
-onUnmounted(() => clearInterval(looking))
+onMounted(load)
+useIntervalFn(() => walk.value?.begins && void load(), 4000)
 </script>
 
 <template>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** What the plant has agreed on, set once and obeyed everywhere. Each entry is saved at once and can be undone. */
-import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { useEventListener } from '@vueuse/core'
+import { computed, ref, shallowRef, watch } from 'vue'
 import { ask, api, type Schemas } from '../api/client'
 import CellEditor from '../grid/CellEditor.vue'
 import { mark } from '../plant/findings'
@@ -100,8 +101,7 @@ function key(event: KeyboardEvent) {
   }
 }
 
-onMounted(() => addEventListener('keydown', key))
-onUnmounted(() => removeEventListener('keydown', key))
+useEventListener('keydown', key)
 </script>
 
 <template>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** The finder: registers of any Modbus TCP server with every decoding side by side, until one makes sense. */
-import { computed, onUnmounted, ref, shallowRef } from 'vue'
+import { useTimeoutFn } from '@vueuse/core'
+import { computed, ref, shallowRef } from 'vue'
 import { ask, api, said, type Schemas } from '../api/client'
 import DenseField from '../kit/DenseField.vue'
 import ChoiceField from '../kit/ChoiceField.vue'
@@ -18,11 +19,9 @@ const again = ref(false)
 const busy = ref(false)
 const wrong = ref('')
 const look = shallowRef<Schemas['LookOut'] | null>(null)
-let timer: ReturnType<typeof setTimeout> | undefined
-onUnmounted(() => clearTimeout(timer))
 
 async function run() {
-  clearTimeout(timer)
+  soon.stop()
   busy.value = true
   const wanted = target.value.trim() ? Number(target.value.replace(',', '.')) : null
   const answer = await ask(
@@ -31,8 +30,9 @@ async function run() {
   busy.value = false
   wrong.value = answer.problem ? said(answer.problem) : answer.data.says
   if (answer.data) look.value = answer.data
-  if (again.value && !answer.problem) timer = setTimeout(run, 1000)
+  if (again.value && !answer.problem) soon.start()
 }
+const soon = useTimeoutFn(run, 1000, { immediate: false })
 
 /** Those that meet the value first, then those that are numbers of a sensible size. */
 const rows = computed(() =>

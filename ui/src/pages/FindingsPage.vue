@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** Everything that does not agree, by its cause and dearest first; the six stations on top say where it lies. */
-import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { useEventListener } from '@vueuse/core'
+import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
 import LiveFindings from '../parts/LiveFindings.vue'
@@ -139,8 +140,7 @@ function key(event: KeyboardEvent) {
     void router.push(`/point/${group.value.points[0]}`)
 }
 useEscape(() => query.value || station.value, () => (query.value = station.value = '')) // prettier-ignore
-onMounted(() => addEventListener('keydown', key))
-onUnmounted(() => removeEventListener('keydown', key))
+useEventListener('keydown', key)
 </script>
 
 <template>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** What was changed, by whom and when; by point, person and kind; a set, a row of it or a cell can be taken back. */
+import { watchDebounced } from '@vueuse/core'
 import { computed, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
@@ -80,16 +81,13 @@ function open(seq: number) {
 }
 
 onMounted(() => load())
-let timer: ReturnType<typeof setTimeout> | undefined
-watch([who, source, tag], () => {
-  clearTimeout(timer)
-  timer = setTimeout(() => {
-    void router.replace({
-      query: { who: who.value || undefined, source: source.value || undefined, tag: tag.value || undefined },
-    })
-    void load()
-  }, 250)
-})
+function asked() {
+  void router.replace({
+    query: { who: who.value || undefined, source: source.value || undefined, tag: tag.value || undefined },
+  })
+  void load()
+}
+watchDebounced([who, source, tag], asked, { debounce: 250 })
 watch(() => plant.list.version, () => load()) // prettier-ignore
 </script>
 

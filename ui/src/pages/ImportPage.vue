@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** Bringing in a list, whatever it looks like: what its columns are taken for, what it would do, cell by cell, with choices. */
-import { computed, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { useTimeoutFn } from '@vueuse/core'
+import { computed, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
 import FileOutcome from '../parts/import/FileOutcome.vue'
@@ -28,14 +29,12 @@ const mapping = ref('')
 const over = ref(false)
 /** A choice is on its way: what is shown is not what it will be. */
 const choosing = ref(false)
-let timer: ReturnType<typeof setTimeout> | undefined
 
 void ask(api.GET('/api/mappings')).then((answer) => {
   if (!answer.data) return
   targets.value = answer.data.targets
   kept.value = answer.data.mappings
 })
-onUnmounted(() => clearTimeout(timer))
 
 const choices = computed(() => job.value?.choices as Required<Schemas['Choices']> | undefined)
 const counts = computed(() => job.value?.counts as Required<Schemas['CountsOut']> | undefined)
@@ -56,14 +55,19 @@ async function beginText() {
   if (text.value.trim()) heard(await ask(api.POST('/api/imports/text', { body: { text: text.value } })))
 }
 
+const rest = ref(300)
+const again = useTimeoutFn(() => void look(), rest, { immediate: false })
+function lookIn(ms: number) {
+  rest.value = ms
+  again.start()
+}
+
 type Answer = { data: Job; problem?: undefined } | { data?: undefined; problem: Schemas['Problem'] }
 function heard(answer: Answer) {
   if (answer.problem) {
     // A server that is away while it works is asked again; anything else is told, where one is.
     if (job.value?.busy && [0, 503].includes(answer.problem.status)) {
-      clearTimeout(timer)
-      timer = setTimeout(look, 1000)
-      return
+      return lookIn(1000)
     }
     const words = [answer.problem.title, answer.problem.remedy].filter(Boolean).join(' · ')
     if (job.value) plant.say(words, 'bad')
@@ -72,8 +76,8 @@ function heard(answer: Answer) {
   }
   const before = job.value
   job.value = answer.data
-  clearTimeout(timer)
-  if (answer.data.busy) timer = setTimeout(look, 300)
+  again.stop()
+  if (answer.data.busy) lookIn(300)
   else if (answer.data.state === 'ready' && before?.state !== 'ready') first()
   else if (answer.data.state === 'done') finished()
 }
@@ -141,7 +145,7 @@ async function apply() {
 
 async function stop() {
   if (!job.value) return
-  clearTimeout(timer)
+  again.stop()
   await ask(api.DELETE('/api/imports/{job}', { params: { path: { job: job.value.id } } }))
   job.value = null
   lines.value = []

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The I/O list: find on top, how it is looked at, the grid, a panel for work in bulk, and at the foot the chosen cell. */
+import { useEventListener, useIntervalFn, useTimeoutFn } from '@vueuse/core'
 import { computed, nextTick, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { storeToRefs } from 'pinia'
 import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router'
@@ -46,7 +47,6 @@ const closed = ref(new Set<string>())
 const panel = ref<Panel>('')
 const pasted = shallowRef<Record<string, string>[]>([])
 const active = Number(route.query.at) || null
-let noted: ReturnType<typeof setTimeout> | undefined
 
 views.recall()
 if (!query.value && views.body.find) query.value = views.body.find
@@ -74,9 +74,9 @@ function refind() {
     groups.value = []
     rows.value = order
   }
-  clearTimeout(noted)
+  noting.stop()
   const known = String(route.query.find ?? '') === query.value
-  if (!known || (route.query.only === 'findings') !== onlyFindings.value) noted = setTimeout(note, 400)
+  if (!known || (route.query.only === 'findings') !== onlyFindings.value) noting.start()
 }
 
 /** New points stand where one is, whatever is sought; points that went are gone. The order stays as it is. */
@@ -101,9 +101,10 @@ function note() {
   const only = onlyFindings.value ? 'findings' : undefined
   void router.replace({ query: { ...route.query, find: query.value || undefined, only } })
 }
+const noting = useTimeoutFn(note, 400, { immediate: false })
 
 async function open(point: number) {
-  clearTimeout(noted)
+  noting.stop()
   const only = onlyFindings.value ? 'findings' : undefined
   await router.replace({ query: { find: query.value || undefined, only, at: String(point) } })
   void router.push(`/point/${point}`)
@@ -195,10 +196,9 @@ function anywhere(event: KeyboardEvent) {
 }
 
 watch(chosen, (now) => now && plant.tell(now.point, now.field))
-let telling: ReturnType<typeof setInterval> | undefined
 
 // Noting the search must not call off a way to another place that is already being taken.
-onBeforeRouteLeave(() => clearTimeout(noted))
+onBeforeRouteLeave(() => noting.stop())
 
 bar.filter(() => grid.value?.focus())
 watch(issue, ({ mark, changed }) => {
@@ -221,21 +221,16 @@ bar.offer([
 ])
 
 onMounted(() => {
-  addEventListener('keydown', anywhere, { capture: true })
   void views.load()
   void askIssue()
   grid.value?.focus()
-  telling = setInterval(() => {
-    if (issue.value.mark && plant.list.seq !== toldOf) void askIssue()
-    if (chosen.value) plant.tell(chosen.value.point, chosen.value.field)
-  }, 10_000)
 })
-onUnmounted(() => {
-  clearTimeout(noted)
-  clearInterval(telling)
-  plant.tell(null, '')
-  removeEventListener('keydown', anywhere, { capture: true })
-})
+useEventListener('keydown', anywhere, { capture: true })
+useIntervalFn(() => {
+  if (issue.value.mark && plant.list.seq !== toldOf) void askIssue()
+  if (chosen.value) plant.tell(chosen.value.point, chosen.value.field)
+}, 10_000)
+onUnmounted(() => plant.tell(null, ''))
 
 const column = ref<HTMLElement | null>(null)
 useEscape(() => panel.value, shut, column)

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The live board: points one chooses, large, with state and trend; what is in trouble stands first. */
+import { useIntervalFn, useTimeoutFn } from '@vueuse/core'
 import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
@@ -130,22 +131,14 @@ watch([seconds, stations, () => [...shown.value].sort((a, b) => a - b).join()], 
 /** The first readings decide the order; from then on it is looked at every few seconds. */
 let settled = 0
 const unheard = plant.live.onBlock(() => settled++ < 12 && sort())
-let sorting: ReturnType<typeof setInterval> | undefined
-let past: ReturnType<typeof setInterval> | undefined
-let soon: ReturnType<typeof setTimeout> | undefined
-onMounted(() => {
-  void load()
-  sorting = setInterval(sort, 5000)
-  past = setInterval(() => seconds.value > 600 && void readTrends(), BOARD_AGAIN_MS)
-  void readTrends()
-  soon = setTimeout(() => void readTrends(), PART_LATER_MS)
-})
+onMounted(load)
+useIntervalFn(sort, 5000)
+useIntervalFn(() => seconds.value > 600 && void readTrends(), BOARD_AGAIN_MS)
+onMounted(readTrends)
+useTimeoutFn(readTrends, PART_LATER_MS)
 onUnmounted(() => {
   unheard()
-  clearInterval(sorting)
   plant.showStations([])
-  clearInterval(past)
-  clearTimeout(soon)
 })
 
 const beside = ref<HTMLElement | null>(null)

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** One point unfolded: the duct with six stations, the curve, the check points, the terminals, the settings. */
-import { computed, onMounted, onUnmounted, ref, watch } from 'vue'
+import { useEventListener } from '@vueuse/core'
+import { computed, ref, watch } from 'vue'
 import { storeToRefs } from 'pinia'
 import { useRoute, useRouter } from 'vue-router'
 import CheckTable from '../parts/CheckTable.vue'
@@ -95,8 +96,7 @@ useEscape(() => true, () => {
   else void router.push({ path: '/list', query: { at: String(point.value) } })
 }) // prettier-ignore
 
-onMounted(() => addEventListener('keydown', key))
-onUnmounted(() => removeEventListener('keydown', key))
+useEventListener('keydown', key)
 </script>
 
 <template>

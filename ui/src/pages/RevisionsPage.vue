@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** Issues of the list: what changed since the last one, putting up, signing, and any two compared as a redline. */
-import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { useEventListener } from '@vueuse/core'
+import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
 import { usePlant } from '../plant/store'
@@ -50,8 +51,7 @@ const compared = computed(() =>
 )
 const printed = ref('')
 const dated = () => (printed.value = new Date().toLocaleString())
-onMounted(() => addEventListener('beforeprint', dated))
-onUnmounted(() => removeEventListener('beforeprint', dated))
+useEventListener('beforeprint', dated)
 
 onMounted(async () => {
   take(await ask(api.GET('/api/revisions')))

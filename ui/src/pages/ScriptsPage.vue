@@ -3,6 +3,7 @@
  * Scripts: what is put on which terminals when, and what must be seen within what time. Written as lines, read back in
  * words beside them, played along a strip, and signed as evidence.
  */
+import { useDebounceFn, useTimeoutFn } from '@vueuse/core'
 import { computed, nextTick, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { ask, api, said, type Schemas } from '../api/client'
@@ -54,8 +55,6 @@ const cursor = computed(() => {
   void tick.value
   return playing.value ? (Date.now() + plant.live.offset - Date.parse(run.value!.at)) / 1000 : null
 })
-let reading: ReturnType<typeof setTimeout> | undefined
-let polling: ReturnType<typeof setTimeout> | undefined
 
 async function load() {
   const answer = await ask(api.GET('/api/scripts'))
@@ -161,14 +160,16 @@ async function begin() {
 }
 
 async function follow(number: number) {
-  clearTimeout(polling)
+  polling.stop()
   const answer = await ask(api.GET('/api/script-runs/{number}', { params: { path: { number } } }))
   if (answer.problem) return (says.value = said(answer.problem))
   run.value = answer.data
   tick.value++
-  if (answer.data.state === 'runs') polling = setTimeout(() => void follow(number), 400)
+  if (answer.data.state === 'runs') polling.start()
   else void loadRuns()
 }
+
+const polling = useTimeoutFn(() => void follow(run.value!.id), 400, { immediate: false })
 
 async function callOff() {
   const number = run.value!.id
@@ -217,10 +218,10 @@ const runnable = computed(
     (known.value || !told.value.trips.length),
 ) // prettier-ignore
 
+const readSoon = useDebounceFn(() => void read(), 250)
 watch(text, () => {
   run.value = playing.value ? run.value : null
-  clearTimeout(reading)
-  reading = setTimeout(() => void read(), 250)
+  void readSoon()
 })
 onMounted(async () => {
   await load()
@@ -235,7 +236,7 @@ watch(
   () => told.value?.trips.join(),
   () => (known.value = false),
 )
-onUnmounted(() => (remember(), clearTimeout(reading), clearTimeout(polling)))
+onUnmounted(remember)
 </script>
 
 <template>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** Temporary changes: forces, values replaced here, lifted wires, jumpers, inhibits …: one log, owned and aged. */
-import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { useIntervalFn } from '@vueuse/core'
+import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, said, type Schemas } from '../api/client'
 import { useEscape } from '../plant/escape'
 import { usePlant } from '../plant/store'
@@ -77,9 +78,8 @@ async function load() {
   ended.value = (await ask(api.GET('/api/temporary'))).data?.ended ?? []
 }
 watch(() => plant.temporary, load) // prettier-ignore
-let ticking: ReturnType<typeof setInterval> | undefined
-onMounted(() => (void load(), (ticking = setInterval(() => tick.value++, 1000))))
-onUnmounted(() => clearInterval(ticking))
+onMounted(load)
+useIntervalFn(() => tick.value++, 1000)
 </script>
 
 <template>

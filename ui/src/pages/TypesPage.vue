@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Module types: made from a manual, copied, changed, taken along as JSON. Beside the form, what it would be like. */
+import { watchDebounced } from '@vueuse/core'
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
@@ -7,6 +8,7 @@ import ChangePreview from '../parts/cabinet/ChangePreview.vue'
 import TypeForm from '../parts/cabinet/TypeForm.vue'
 import TypeSketch from '../parts/cabinet/TypeSketch.vue'
 import { blankType, tidied, type TypeBody } from '../parts/cabinet/typeBody'
+import { latest } from '../plant/latest'
 import { usePlant } from '../plant/store'
 import { useHardware } from '../plant/useHardware'
 import FilePick from '../kit/FilePick.vue'
@@ -65,22 +67,13 @@ function start(from?: TypeBody) {
   wrong.value = ''
 }
 
-let soon: ReturnType<typeof setTimeout> | undefined
-watch(
-  body,
-  () => {
-    clearTimeout(soon)
-    soon = setTimeout(async () => {
-      const answer = await ask(
-        api.POST('/api/module-types/preview', {
-          body: { body: tidied(body.value) as never },
-        }),
-      )
-      if (answer.data) preview.value = answer.data as Schemas['TypePreviewOut']
-    }, 150)
-  },
-  { deep: true, immediate: true },
-)
+const look = latest(async () => {
+  const answer = await ask(
+    api.POST('/api/module-types/preview', { body: { body: tidied(body.value) as never } }),
+  )
+  if (answer.data) preview.value = answer.data as Schemas['TypePreviewOut']
+})
+watchDebounced(body, look, { debounce: 150, deep: true, immediate: true })
 watch(key, choose)
 watch(asText, (now) => now && (text.value = JSON.stringify(tidied(body.value), null, 2)))
 

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The strip at the foot of the list: what the selected cell is, what is wrong with it, who changed it last. */
+import { useDebounceFn, watchDebounced } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { ask, api, type Schemas } from '../api/client'
 import { usePlant } from '../plant/store'
@@ -26,14 +27,14 @@ const findings = computed(() => plant.findingsOf.get(props.point) ?? [])
 
 // What the selected cells come to; worked out when the selection rests.
 const total = ref<Sums | null>(null)
-let adding: ReturnType<typeof setTimeout> | undefined
+const add = useDebounceFn(() => {
+  if (props.cells > 1 && props.cells <= MOST_SUMMED) total.value = sums((props.texts?.() ?? []).flat())
+}, 120)
 watch(
   () => [props.cells, props.point, props.field, plant.list.version],
   () => {
-    clearTimeout(adding)
     total.value = null
-    if (props.cells > 1 && props.cells <= MOST_SUMMED)
-      adding = setTimeout(() => (total.value = sums((props.texts?.() ?? []).flat())), 120)
+    void add()
   },
   { immediate: true },
 )
@@ -46,15 +47,7 @@ async function load() {
   const answer = await ask(api.GET('/api/history', { params: { query: { point: props.point, most: 3 } } }))
   if (mine === asked && answer.data) changes.value = answer.data.sets
 }
-let timer: ReturnType<typeof setTimeout> | undefined
-watch(
-  () => [props.point, plant.list.version],
-  () => {
-    clearTimeout(timer)
-    timer = setTimeout(load, 150)
-  },
-  { immediate: true },
-)
+watchDebounced(() => [props.point, plant.list.version], load, { debounce: 150, immediate: true })
 
 const label = (name: string) => {
   const field = plant.plant?.fields.find((f) => f.name === name)

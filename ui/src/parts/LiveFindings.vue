@@ -3,7 +3,8 @@
  * What the plant itself tells now: held, latched, still open, noisier than its deadband. It comes and goes without an edit:
  * it is asked for again when the stream says that one of these moved. Noise is judged over some minutes, and asked as seldom.
  */
-import { onMounted, onUnmounted, shallowRef, watch } from 'vue'
+import { useIntervalFn } from '@vueuse/core'
+import { shallowRef, watch } from 'vue'
 import { ask, api, type Schemas } from '../api/client'
 import { latest } from '../plant/latest'
 import { usePlant } from '../plant/store'
@@ -12,7 +13,6 @@ const NOISE_MS = 300_000
 const REST_MS = 5_000
 const plant = usePlant()
 const found = shallowRef<Schemas['LiveFindingOut'][]>([])
-let again: ReturnType<typeof setInterval> | undefined
 
 const load = latest(async () => {
   found.value = (await ask(api.GET('/api/findings/live'))).data?.findings ?? found.value
@@ -20,8 +20,7 @@ const load = latest(async () => {
   await new Promise((rest) => setTimeout(rest, REST_MS))
 })
 watch(() => [plant.temporary, plant.alarms], load)
-onMounted(() => (void load(), (again = setInterval(load, NOISE_MS))))
-onUnmounted(() => clearInterval(again))
+useIntervalFn(load, NOISE_MS, { immediateCallback: true })
 </script>
 
 <template>

@@ -3,6 +3,7 @@
  *
  *     const { path, sheet, source, typeAt, goLive } = usePath(pointId)
  */
+import { watchDebounced } from '@vueuse/core'
 import { computed, onScopeDispose, ref, shallowRef, watch, type Ref } from 'vue'
 import { ask, api, type Problem, type Schemas } from '../api/client'
 import { latest } from './latest'
@@ -87,13 +88,10 @@ export function usePath(point: Ref<number>) {
   }, { immediate: true }) // prettier-ignore
   onScopeDispose(() => letGo?.())
   // Many changes at once (a replay, a paste) are one look.
-  let soon: ReturnType<typeof setTimeout> | undefined
-  watch(
+  watchDebounced(
     () => plant.list.version,
-    () => {
-      clearTimeout(soon)
-      soon = setTimeout(() => (void readPath(), void readSheet()), 40)
-    },
+    () => (void readPath(), void readSheet()),
+    { debounce: 40 },
   )
   // What the point says with each reading comes by itself.
   watch(

@@ -1,7 +1,7 @@
 /** Components mounted for tests: a plant of two points, an API that answers from a table, a page that is cleared away. */
 import { createPinia, setActivePinia } from 'pinia'
 import { createApp, h, nextTick, type Component } from 'vue'
-import { createMemoryHistory, createRouter } from 'vue-router'
+import { createMemoryHistory, createRouter, type Router, type RouteRecordRaw } from 'vue-router'
 import { vi } from 'vitest'
 import { api } from '../api/client'
 import { tip } from '../kit/tip'
@@ -62,13 +62,30 @@ window.visualViewport ??= Object.assign(new EventTarget(), {
   pageTop: 0,
 }) as never
 
-/** Mount a component in a page of its own. */
-export async function mounted(what: Component, props: Record<string, unknown> = {}): Promise<HTMLElement> {
+let router: Router | undefined
+
+/** Where the page is. */
+export const placeNow = () => router!.currentRoute.value.fullPath
+
+/** Go to another address of the page. */
+export async function gone(to: string) {
+  await router!.push(to).catch(() => undefined)
+  await nextTick()
+}
+
+/** Mount a component in a page of its own, at an address; routes: the pages that it can show. */
+export async function mounted(
+  what: Component,
+  props: Record<string, unknown> = {},
+  { at = '', routes = [] as RouteRecordRaw[] } = {},
+): Promise<HTMLElement> {
   const box = document.createElement('div')
   document.body.append(box)
   const app = createApp({ render: () => h(what, props) })
   const anywhere = [{ path: '/:any(.*)*', name: 'any', component: { render: () => null } }]
-  app.use(createRouter({ history: createMemoryHistory(), routes: anywhere }))
+  router = createRouter({ history: createMemoryHistory(), routes: [...routes, ...anywhere] })
+  if (at) await router.push(at)
+  app.use(router)
   app.use(vuetifyOf(false)).directive('tip', tip)
   app.mount(box)
   unmount = () => app.unmount()

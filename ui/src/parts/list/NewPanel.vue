@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** New points: how many, their first tag and channel, from a typical or like the chosen one; seen before they are made. */
-import { computed, nextTick, onMounted, ref, shallowRef, watch } from 'vue'
+import { watchDebounced } from '@vueuse/core'
+import { computed, nextTick, onMounted, ref, shallowRef } from 'vue'
 import { ask, api, type Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
 import PanelHead from './PanelHead.vue'
@@ -58,11 +59,7 @@ async function nextTag() {
   if (tagField.value?.focused()) tagField.value.select()
 }
 
-let timer: ReturnType<typeof setTimeout> | undefined
-watch(body, () => {
-  clearTimeout(timer)
-  timer = setTimeout(look, 200)
-}, { immediate: true }) // prettier-ignore
+watchDebounced(body, look, { debounce: 200, immediate: true })
 
 let asked = 0
 async function look() {

@@ -3,7 +3,8 @@
  * The list on paper: every row that is shown, not the thirty on screen, with its columns' stations and heads on each page,
  * and what was printed, of which plant, when and by whom. Made only while it is printed.
  */
-import { computed, onMounted, onUnmounted, ref } from 'vue'
+import { useEventListener } from '@vueuse/core'
+import { computed, ref } from 'vue'
 import { usePlant } from '../../plant/store'
 import type { Column } from '../../plant/views'
 
@@ -26,14 +27,8 @@ const columns = computed(() =>
 )
 const whole = computed(() => props.rows.filter((row) => row >= 0))
 const shown = computed(() => whole.value.slice(0, MOST))
-onMounted(() => {
-  addEventListener('beforeprint', begin)
-  addEventListener('afterprint', end)
-})
-onUnmounted(() => {
-  removeEventListener('beforeprint', begin)
-  removeEventListener('afterprint', end)
-})
+useEventListener('beforeprint', begin)
+useEventListener('afterprint', end)
 </script>
 
 <template>

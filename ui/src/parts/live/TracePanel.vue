@@ -4,6 +4,7 @@
  * they are ticked as they are looked at, register and value look by themselves. Below: do something to the device by hand
  * and see whether the value goes the right way.
  */
+import { useIntervalFn } from '@vueuse/core'
 import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, said, type Schemas } from '../../api/client'
 import { nowOf } from '../../plant/now'
@@ -23,8 +24,6 @@ const doing = ref('')
 const before = ref<number | null>(null)
 const left = ref(0)
 const moved = shallowRef<Schemas['StimulusSeen'] | null>(null)
-let timer: ReturnType<typeof setInterval> | undefined
-let stop: (() => void) | undefined
 const now = computed(() => (void plant.live.version, nowOf(plant, props.point)))
 const value = () => now.value.reading?.value ?? null
 
@@ -52,13 +51,17 @@ function tick(k: number, to: Tick) {
 
 /** From now on the value is watched; the furthest it goes within the time is what it did. */
 function act(name: string) {
-  clearInterval(timer)
   doing.value = name
   moved.value = null
-  before.value = value()
-  let furthest = before.value
-  const ends = Date.now() + WATCH_S * 1000
-  timer = setInterval(() => {
+  before.value = furthest = value()
+  ends = Date.now() + WATCH_S * 1000
+  watching.resume()
+}
+
+let furthest: number | null = null
+let ends = 0
+const watching = useIntervalFn(
+  () => {
     const here = value()
     if (
       here !== null &&
@@ -68,10 +71,12 @@ function act(name: string) {
       furthest = here
     left.value = Math.max(0, Math.ceil((ends - Date.now()) / 1000))
     if (left.value) return
-    clearInterval(timer)
-    void judge(name, furthest)
-  }, 300)
-}
+    watching.pause()
+    void judge(doing.value, furthest)
+  },
+  300,
+  { immediate: false },
+)
 
 async function judge(name: string, after: number | null) {
   const answer = await ask(
@@ -86,7 +91,7 @@ async function judge(name: string, after: number | null) {
 }
 
 function begin() {
-  clearInterval(timer)
+  watching.pause()
   ticks.value = ['', '', '', '', '', '']
   given.value = doing.value = ''
   moved.value = null
@@ -94,12 +99,9 @@ function begin() {
   void offers()
 }
 watch(() => props.point, begin) // prettier-ignore
-onMounted(() => {
-  begin()
-  const rack = plant.list.racks[plant.list.row(props.point) ?? -1]
-  stop = plant.live.onBlock((of) => of === rack && given.value && void look())
-})
-onUnmounted(() => (clearInterval(timer), stop?.()))
+onMounted(begin)
+const rack = () => plant.list.racks[plant.list.row(props.point) ?? -1]
+onUnmounted(plant.live.onBlock((of) => of === rack() && given.value && void look()))
 </script>
 
 <template>
