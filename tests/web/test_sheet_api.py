@@ -45,6 +45,18 @@ def test_empty_fields_tell_what_they_follow(person: Who) -> None:
     assert settings["slope"]["derived"] == "1.5625"
 
 
+def test_what_may_be_typed_into_a_cell_is_offered(person: Who) -> None:
+    reader = person("reader")
+    channels = reader.get("/api/points/4/offers/channel").json["offers"]
+    assert channels
+    assert all(offer["says"] for offer in channels)
+    modes = {o["text"]: o for o in reader.get("/api/points/4/offers/mode").json["offers"]}
+    assert modes["4–20 mA"]["fits"]
+    assert not modes["0–10 V"]["fits"], "a current into a voltage input"
+    assert reader.get("/api/points/4/offers/service").json == {"offers": []}
+    assert reader.get("/api/points/4/offers/colour").status_code == 404
+
+
 def test_a_changed_kind_is_one_set_and_is_undone(person: Who) -> None:
     engineer = person("engineer")
     done = engineer.edit(4, "signal", "4–20 mA", "0–10 V").json

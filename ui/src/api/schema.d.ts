@@ -995,6 +995,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/points/{point}/offers/{field}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Free channels that take the point, modes its module has, units of its quantity, the device's own range. */
+        get: operations["offers_offers__int_point__offers__string_field__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/points/{point}/output": {
         parameters: {
             query?: never;
@@ -2281,6 +2298,26 @@ export interface components {
             says: string;
         };
         /**
+         * CellOfferOut
+         * @description A text for the cell. says: what it is, or why it does not fit.
+         */
+        CellOfferOut: {
+            /** Fits */
+            fits: boolean;
+            /** Says */
+            says: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * CellOffersOut
+         * @description Texts for the cell, best first.
+         */
+        CellOffersOut: {
+            /** Offers */
+            offers: components["schemas"]["CellOfferOut"][];
+        };
+        /**
          * CellOut
          * @description A cell that changes.
          */
@@ -3057,13 +3094,15 @@ export interface components {
         /**
          * FieldOut
          * @description One field of a point: a column of the list, a setting of a station. unit: of its figures, where it has no
-         *     field.
+         *     field. group: the settings of its station that it stands with.
          */
         FieldOut: {
             /** Applies */
             applies: string[];
             /** Choices */
             choices: string[];
+            /** Group */
+            group: string;
             /** Kind */
             kind: string;
             /** Label */
@@ -9058,6 +9097,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NoiseOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    offers_offers__int_point__offers__string_field__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+                field: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CellOffersOut"];
                 };
             };
             /** @description Unprocessable Entity */

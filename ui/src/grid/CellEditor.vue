@@ -1,13 +1,13 @@
 <script setup lang="ts">
-/** The input in a cell, with the choices that fit what is typed. Enter and Tab accept, Esc leaves as it was. */
-import { computed, nextTick, onMounted, ref } from 'vue'
+/** The input in a cell, with what is offered that fits what is typed. Enter and Tab accept, Esc leaves as it was. */
+import { computed, nextTick, onMounted, ref, watch } from 'vue'
+import type { Offer } from '../plant/useOffers'
 
 const props = defineProps<{
   modelValue: string
-  choices: string[]
+  offers: readonly Offer[]
   label: string
   selectAll: boolean
-  unfit?: Record<string, string>
 }>()
 const emit = defineEmits<{
   'update:modelValue': [string]
@@ -18,21 +18,29 @@ const input = ref<HTMLInputElement | null>(null)
 const items = ref<HTMLLIElement[]>([])
 const touched = ref(false)
 const marked = ref(-1)
+// What is offered may come while one looks: what is marked stays marked, if it is still there.
+watch(
+  () => props.offers,
+  (now, before) => {
+    const text = touched.value ? undefined : (before[marked.value]?.text ?? props.modelValue)
+    marked.value = now.findIndex((offer) => offer.text === text)
+  },
+)
 // Leaving takes the focus away, and so comes a blur: only the first of them counts.
 let closed = false
 
 const bare = (text: string) => text.toLowerCase().replace(/[^\p{L}\p{N}]/gu, '')
 const offered = computed(() =>
   touched.value
-    ? props.choices.filter((choice) => bare(choice).includes(bare(props.modelValue)))
-    : props.choices,
+    ? props.offers.filter((offer) => bare(offer.text).includes(bare(props.modelValue)))
+    : props.offers,
 )
 
 onMounted(() => {
   input.value?.focus()
   if (props.selectAll) input.value?.select()
   else input.value?.setSelectionRange(props.modelValue.length, props.modelValue.length)
-  marked.value = props.choices.indexOf(props.modelValue)
+  marked.value = props.offers.findIndex((offer) => offer.text === props.modelValue)
 })
 
 function typed(event: Event) {
@@ -44,8 +52,8 @@ function typed(event: Event) {
 function accept(where: 'down' | 'right' | 'left' | 'stay' | 'all') {
   if (closed) return
   closed = true
-  const choice = offered.value[marked.value]
-  if (choice !== undefined) emit('update:modelValue', choice)
+  const chosen = offered.value[marked.value]
+  if (chosen) emit('update:modelValue', chosen.text)
   void nextTick(() => emit('done', where))
 }
 
@@ -91,16 +99,15 @@ function pick(choice: string) {
     />
     <ul v-if="offered.length" class="panel" role="listbox">
       <li
-        v-for="(choice, i) in offered"
-        :key="choice"
+        v-for="(offer, i) in offered"
+        :key="offer.text"
         ref="items"
         role="option"
         :aria-selected="i === marked"
-        :class="{ marked: i === marked, unfit: unfit?.[choice] }"
-        :title="unfit?.[choice]"
-        @mousedown.prevent="pick(choice)"
+        :class="{ marked: i === marked, unfit: offer.fits === false }"
+        @mousedown.prevent="pick(offer.text)"
       >
-        {{ choice }}<span v-if="unfit?.[choice]" class="small"> · {{ unfit[choice] }}</span>
+        {{ offer.text }}<span v-if="offer.says" class="small quiet"> · {{ offer.says }}</span>
       </li>
     </ul>
   </span>

@@ -5,7 +5,7 @@ import { cleared, mounted, plantOf, settled } from '../testing/mounted'
 import GridView from './GridView.vue'
 
 const field = (name: string, kind: string, width = 80): Schemas['FieldOut'] => ({
-  name, station: 'POINT', label: name, kind, says: name, width, choices: [], applies: [], listed: true, unit: '',
+  name, station: 'POINT', label: name, kind, says: name, width, choices: [], applies: [], listed: true, group: '', unit: '',
 }) // prettier-ignore
 const FIELDS = [
   field('tag', 'text'),

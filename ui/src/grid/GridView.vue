@@ -16,6 +16,7 @@ import type { Schemas } from '../api/client'
 import { idleTime } from '../plant/idle'
 import type { Group } from '../plant/order'
 import { usePlant } from '../plant/store'
+import { useOffers } from '../plant/useOffers'
 import { useColours } from '../theme/colours'
 import CellEditor from './CellEditor.vue'
 import GridHead from './GridHead.vue'
@@ -356,7 +357,7 @@ const opened = computed(() => {
   }
 })
 
-const choicesOf = (field: Field) => (field.kind === 'unit' ? [] : field.choices)
+const offers = useOffers(() => editing.value && { point: editing.value.point, field: activeField.value })
 
 defineExpose({
   focus: () => box.value?.focus(),
@@ -412,7 +413,7 @@ defineExpose({
       <div v-if="editing" class="open" role="presentation" :style="opened">
         <CellEditor
           v-model="editing.text"
-          :choices="choicesOf(activeField)"
+          :offers="offers"
           :select-all="editing.all"
           :label="`${activeField.station} ${activeField.label}`"
           @done="grid.accept"

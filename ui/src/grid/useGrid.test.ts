@@ -16,6 +16,7 @@ const field = (name: string, kind: string): Schemas['FieldOut'] => ({
   choices: [],
   applies: [],
   listed: true,
+  group: '',
   unit: '',
 })
 const FIELDS = [field('tag', 'text'), field('service', 'text'), field('now', 'live'), field('area', 'text')]

@@ -160,7 +160,7 @@ useEventListener('keydown', key)
               <CellEditor
                 v-if="editing?.name === row.name"
                 v-model="editing.text"
-                :choices="row.choices"
+                :offers="row.choices.map((text) => ({ text }))"
                 :label="row.says"
                 select-all
                 @done="accept(row)"

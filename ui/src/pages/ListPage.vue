@@ -19,6 +19,7 @@ import ToolStrip from '../parts/list/ToolStrip.vue'
 import TypicalsPanel from '../parts/list/TypicalsPanel.vue'
 import ViewsPanel from '../parts/list/ViewsPanel.vue'
 import { ask, api } from '../api/client'
+import { editsAsDevice } from '../plant/asDevice'
 import { mentions } from '../plant/rename'
 import { grouped, sorted, type Group } from '../plant/order'
 import { exportList } from '../plant/exportList'
@@ -162,6 +163,21 @@ function save(form: 'csv' | 'xlsx') {
   void exportList(plant, { form, fields: views.columns.map((column) => column.name), points })
 }
 
+/** VALUE of the chosen points as their devices are. */
+async function sameAsDevice() {
+  const points = chosen.value?.points ?? []
+  if (!plant.may('edit')) return plant.say('a reader may look, not change')
+  const edits = editsAsDevice(plant.list, points)
+  if (!edits.length)
+    return plant.say('VALUE is the same as the device already, or the device has no range yet')
+  const problem = await plant.save(edits, 'same as the device', true)
+  const changed = new Set(edits.map((edit) => edit.point)).size
+  if (!problem && edits.every((edit) => !plant.waitingAt(edit.point, edit.field)))
+    plant.say(`VALUE of ${changed} of ${points.length} points made the same as the device`, 'plain', {
+      undo: true,
+    })
+}
+
 const EDITS = ['new', 'replace', 'lock', 'gone']
 function show(next: Panel) {
   if (EDITS.includes(next) && !plant.may('edit')) return plant.say('a reader may look, not change')
@@ -181,6 +197,10 @@ function anywhere(event: KeyboardEvent) {
   if (event.altKey && !event.ctrlKey && event.code === 'KeyS') {
     event.preventDefault()
     return void grid.value?.countOn()
+  }
+  if (event.altKey && !event.ctrlKey && event.key === '=') {
+    event.preventDefault()
+    return void sameAsDevice()
   }
   if (event.key === 'F1') {
     event.preventDefault()
@@ -214,6 +234,7 @@ bar.offer([
   { says: 'lock a row', keys: 'Alt+L', run: () => show('lock') },
   { says: 'delete points', keys: 'Ctrl+Del', run: () => show('gone') },
   { says: 'count on down the selection', keys: 'Alt+S', run: () => grid.value?.countOn() },
+  { says: 'value same as the device', keys: 'Alt+=', run: () => void sameAsDevice() },
   { says: 'fill down', keys: 'Ctrl+D', run: () => grid.value?.fillDown() },
   { says: 'save what is shown as a workbook, XLSX', run: () => save('xlsx') },
   { says: 'save what is shown as CSV', run: () => save('csv') },

@@ -1,16 +1,20 @@
 <script setup lang="ts">
 /** The settings of the chosen station, edited in place; each is saved at once and can be undone. */
-import { computed, ref, watch } from 'vue'
+import { computed, reactive, ref, watch } from 'vue'
 import type { Schemas } from '../api/client'
 import CellEditor from '../grid/CellEditor.vue'
 import LongEditor from './LongEditor.vue'
+import { editsAsDevice } from '../plant/asDevice'
 import { usePlant } from '../plant/store'
+import { useOffers } from '../plant/useOffers'
 import { asTyped } from '../plant/words'
 
 const props = defineProps<{ sheet: Schemas['SheetOut']; station: string }>()
 const plant = usePlant()
 const editing = ref<{ point: number; field: string; was: string; text: string } | null>(null)
 
+// What somebody folded or opened stays so from point to point.
+const opened = reactive(new Map<string, boolean>())
 const LONG = ['table', 'hops', 'factors']
 const STATION_OF: Record<string, string> = { PROCESS: 'DEVICE' }
 const shown = computed(() => STATION_OF[props.station] ?? props.station)
@@ -22,6 +26,43 @@ const settings = computed(() =>
       return setting?.applies ? [{ field, setting }] : []
     }),
 )
+/** Settings that belong together; those of a station that has no groups stand in one without a name. */
+const groups = computed(() => {
+  const out = new Map<string, typeof settings.value>()
+  for (const one of settings.value) {
+    const { group } = one.field
+    out.set(group, [...(out.get(group) ?? []), one])
+  }
+  return [...out].map(([name, of], place) => {
+    const set = of.filter(
+      ({ field, setting }) => setting.text || plant.waitingAt(props.sheet.point, field.name),
+    )
+    const says = set.map(({ field, setting }) => `${field.label} ${setting.text} ${setting.unit}`.trim())
+    return {
+      name,
+      of,
+      says: says.join(' · ') || 'nothing set',
+      open: !name || (opened.get(name) ?? (place === 0 || set.length > 0)),
+    }
+  })
+})
+function turned(name: string, event: Event) {
+  const { open } = event.target as HTMLDetailsElement
+  const group = groups.value.find((one) => one.name === name)
+  if (group && group.open !== open) opened.set(name, open)
+}
+
+const same = computed(() => (shown.value === 'VALUE' ? editsAsDevice(plant.list, [props.sheet.point]) : []))
+const asked = useOffers(() => {
+  const now = editing.value
+  const field = now && settings.value.find((one) => one.field.name === now.field)?.field
+  return now && field ? { point: now.point, field } : null
+})
+const offersOf = (setting: Schemas['SettingOut']) =>
+  asked.value.length
+    ? asked.value
+    : setting.choices.map((text) => ({ text, says: setting.unfit[text], fits: !setting.unfit[text] }))
+
 watch(
   () => `${props.station} ${props.sheet.point}`,
   () => (editing.value = null),
@@ -52,68 +93,88 @@ function accept(field: string) {
       <span v-if="station === 'PROCESS'" class="quiet">
         · what is in the pipe is implied by the device's range</span
       >
+      <v-btn
+        v-if="same.length && plant.may('edit')"
+        v-tip="'range and unit as the device has them'"
+        class="act"
+        @click="plant.save(same, 'same as the device')"
+      >
+        same as the device
+      </v-btn>
     </h3>
     <p v-if="!settings.length" class="quiet">nothing to set here for this signal</p>
-    <dl>
-      <div v-for="{ field, setting } in settings" :key="field.name">
-        <dt v-tip="field.says" class="quiet small">{{ field.label }}</dt>
-        <dd>
-          <LongEditor
-            v-if="editing?.field === field.name && LONG.includes(field.kind)"
-            :model-value="editing.text"
-            :label="`${shown} ${field.label}`"
-            @done="((editing.text = $event), accept(field.name))"
-            @leave="editing = null"
-          />
-          <CellEditor
-            v-else-if="editing?.field === field.name"
-            v-model="editing.text"
-            :choices="setting.choices"
-            :unfit="setting.unfit"
-            :label="`${shown} ${field.label}`"
-            select-all
-            @done="accept(field.name)"
-            @leave="editing = null"
-          />
-          <span
-            v-if="setting.fixed"
-            v-tip="setting.fixed"
-            class="figure setting fixed"
-            tabindex="0"
-            role="note"
-            :aria-label="`${field.label}: ${setting.text || 'as the hardware has it'}, fixed by the hardware: ${setting.fixed}`"
-            >{{ asTyped(setting.text) || 'fixed' }} <span class="quiet small">{{ setting.fixed }}</span></span
-          >
-          <v-btn
-            v-else-if="!(editing?.field === field.name && LONG.includes(field.kind))"
-            v-tip="field.says"
-            class="figure setting"
-            :class="plant.waitingAt(sheet.point, field.name)?.state"
-            :aria-label="
-              `${field.label}: ${plant.waitingAt(sheet.point, field.name)?.text || setting.text || (setting.derived ? `follows, now ${setting.derived}` : 'empty')} ${setting.unit ?? ''}`.trimEnd()
-            "
-            @click="edit(field.name, setting.text)"
-          >
-            <template v-if="plant.waitingAt(sheet.point, field.name)?.text ?? setting.text">
-              {{ plant.waitingAt(sheet.point, field.name)?.text ?? asTyped(setting.text) }}
-              <span v-if="setting.unit" class="quiet unit">{{ setting.unit }}</span>
-            </template>
+    <component
+      :is="group.name ? 'details' : 'div'"
+      v-for="group in groups"
+      :key="group.name"
+      :open="group.open"
+      @toggle="turned(group.name, $event)"
+    >
+      <summary v-if="group.name">
+        {{ group.name }} <span class="quiet small">{{ group.says }}</span>
+      </summary>
+      <dl v-if="group.open">
+        <div v-for="{ field, setting } in group.of" :key="field.name">
+          <dt v-tip="field.says" class="quiet small">{{ field.label }}</dt>
+          <dd>
+            <LongEditor
+              v-if="editing?.field === field.name && LONG.includes(field.kind)"
+              :model-value="editing.text"
+              :label="`${shown} ${field.label}`"
+              @done="((editing.text = $event), accept(field.name))"
+              @leave="editing = null"
+            />
+            <CellEditor
+              v-else-if="editing?.field === field.name"
+              v-model="editing.text"
+              :offers="offersOf(setting)"
+              :label="`${shown} ${field.label}`"
+              select-all
+              @done="accept(field.name)"
+              @leave="editing = null"
+            />
             <span
-              v-else-if="setting.derived"
-              v-tip="`empty: follows, now ${setting.derived}`"
-              class="quiet follows"
+              v-if="setting.fixed"
+              v-tip="setting.fixed"
+              class="figure setting fixed"
+              tabindex="0"
+              role="note"
+              :aria-label="`${field.label}: ${setting.text || 'as the hardware has it'}, fixed by the hardware: ${setting.fixed}`"
+              >{{ asTyped(setting.text) || 'fixed' }}
+              <span class="quiet small">{{ setting.fixed }}</span></span
             >
-              {{ asTyped(setting.derived) }}<span v-if="setting.unit" class="unit"> {{ setting.unit }}</span>
-            </span>
-            <span v-else class="quiet">empty</span>
-          </v-btn>
-          <p v-if="plant.waitingAt(sheet.point, field.name)?.says" class="says small" role="alert">
-            ■ {{ plant.waitingAt(sheet.point, field.name)?.says }}
-            <v-btn class="act" @click="plant.drop(sheet.point, field.name)"> leave it as it was </v-btn>
-          </p>
-        </dd>
-      </div>
-    </dl>
+            <v-btn
+              v-else-if="!(editing?.field === field.name && LONG.includes(field.kind))"
+              v-tip="field.says"
+              class="figure setting"
+              :class="plant.waitingAt(sheet.point, field.name)?.state"
+              :aria-label="
+                `${field.label}: ${plant.waitingAt(sheet.point, field.name)?.text || setting.text || (setting.derived ? `follows, now ${setting.derived}` : 'empty')} ${setting.unit ?? ''}`.trimEnd()
+              "
+              @click="edit(field.name, setting.text)"
+            >
+              <template v-if="plant.waitingAt(sheet.point, field.name)?.text ?? setting.text">
+                {{ plant.waitingAt(sheet.point, field.name)?.text ?? asTyped(setting.text) }}
+                <span v-if="setting.unit" class="quiet unit">{{ setting.unit }}</span>
+              </template>
+              <span
+                v-else-if="setting.derived"
+                v-tip="`empty: follows, now ${setting.derived}`"
+                class="quiet follows"
+              >
+                {{ asTyped(setting.derived)
+                }}<span v-if="setting.unit" class="unit"> {{ setting.unit }}</span>
+              </span>
+              <span v-else class="quiet">empty</span>
+            </v-btn>
+            <p v-if="plant.waitingAt(sheet.point, field.name)?.says" class="says small" role="alert">
+              ■ {{ plant.waitingAt(sheet.point, field.name)?.says }}
+              <v-btn class="act" @click="plant.drop(sheet.point, field.name)"> leave it as it was </v-btn>
+            </p>
+          </dd>
+        </div>
+      </dl>
+    </component>
   </section>
 </template>
 
@@ -130,6 +191,35 @@ h3 {
 
 h3 .quiet {
   font-weight: 400;
+}
+
+h3 .act {
+  margin-left: 10px;
+}
+
+summary {
+  overflow: hidden;
+  cursor: pointer;
+  font-size: 12px;
+  line-height: 24px;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+
+summary .quiet {
+  margin-left: 6px;
+}
+
+details[open] > summary .quiet {
+  display: none;
+}
+
+details + details {
+  border-top: 1px solid rgb(var(--v-theme-line));
+}
+
+details dl {
+  margin: 0 0 8px 12px;
 }
 
 dl {

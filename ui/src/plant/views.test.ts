@@ -4,7 +4,7 @@ import { usePlant } from './store'
 import { useViews } from './views'
 
 const field = (name: string, listed = true): Schemas['FieldOut'] => ({
-  name, station: 'POINT', label: name, kind: 'text', says: name, width: 50, choices: [], applies: [], listed, unit: '',
+  name, station: 'POINT', label: name, kind: 'text', says: name, width: 50, choices: [], applies: [], listed, unit: '', group: '',
 }) // prettier-ignore
 
 function views() {

@@ -71,7 +71,7 @@ class Field:
     for, all if empty. choices: for CHOICE. longest: characters of TEXT. pair: the field that the other end of a range
     goes to, and unit_field the one for the unit, when somebody types "0-6 bar" into this cell. unit: what a figure is
     in, where it has no field for it. listed: a column of the first view of the list; others are brought in by other
-    views. headers: how other lists call it (for import).
+    views. headers: how other lists call it (for import). group: what settings of one station it stands with.
     """
 
     name: str
@@ -93,6 +93,7 @@ class Field:
     unit: str = ""
     listed: bool = True
     headers: tuple[str, ...] = ()
+    group: str = ""
 
     @property
     def stored(self) -> bool:

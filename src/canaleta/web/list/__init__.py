@@ -1,6 +1,18 @@
 """The list: its snapshot, a point's sheet and path, changes, findings, history, issues, files in and out."""
 
-from canaleta.web.list import conventions, exchange, findings, history, path, revisions, rows, sheet, snapshot, views
+from canaleta.web.list import (
+    conventions,
+    exchange,
+    findings,
+    history,
+    offers,
+    path,
+    revisions,
+    rows,
+    sheet,
+    snapshot,
+    views,
+)
 
 __all__ = ["APIS"]
 
@@ -13,6 +25,7 @@ APIS = (
     revisions.api,
     path.api,
     sheet.api,
+    offers.api,
     conventions.api,
     exchange.api,
     path.documents,

@@ -30,7 +30,7 @@ from canaleta.web.kit.point import PointPath, found
 from canaleta.web.kit.problems import PROBLEMS
 from canaleta.web.kit.routes import Shape, routes
 
-__all__ = ["api"]
+__all__ = ["api", "choices_of", "misfits_of"]
 
 api = routes("sheet", __name__, url_prefix="/api/points", abp_responses=PROBLEMS)
 
@@ -180,11 +180,11 @@ def sheet_of(path: PointPath) -> Response:
             SettingOut(
                 field=f.name,
                 text=image.text(f.name, row),
-                choices=_choices(image, row, f),
+                choices=choices_of(image, row, f),
                 applies=applies(image, row, f),
                 unit=f.unit,
                 derived=derived.get(f.name, ""),
-                unfit=misfits(image, row, _modes(image, row)) if f.kind is Kind.MODE else {},
+                unfit=misfits_of(image, row, f),
                 fixed=_fixed(image, row, f.name),
             )
             for f in STORED
@@ -301,7 +301,8 @@ def _curve(image: PlantImage, row: int) -> CurveOut | None:
     )
 
 
-def _choices(image: PlantImage, row: int, field: Field) -> list[str]:
+def choices_of(image: PlantImage, row: int, field: Field) -> list[str]:
+    """What a field of a point may be, where it is one of a few."""
     if field.kind is Kind.MODE:
         return list(_modes(image, row))
     if field.kind is Kind.FILTER:
@@ -309,6 +310,11 @@ def _choices(image: PlantImage, row: int, field: Field) -> list[str]:
     if field.name == "open_action" and (module := int(image.module[row])) in image.layout.modules:
         return list(image.layout.type_of(module).open_choices)
     return list(field.choices)
+
+
+def misfits_of(image: PlantImage, row: int, field: Field) -> dict[str, str]:
+    """Which of its choices do not fit the point, and why."""
+    return misfits(image, row, _modes(image, row)) if field.kind is Kind.MODE else {}
 
 
 def _fixed(image: PlantImage, row: int, name: str) -> str:

@@ -30,7 +30,7 @@ Text = Annotated[str, Field(max_length=4000)]
 
 class FieldOut(Shape):
     """One field of a point: a column of the list, a setting of a station. unit: of its figures, where it has no
-    field."""
+    field. group: the settings of its station that it stands with."""
 
     name: str
     station: str
@@ -42,6 +42,7 @@ class FieldOut(Shape):
     applies: list[str]
     listed: bool
     unit: str
+    group: str
 
 
 class RackOut(Shape):
@@ -116,7 +117,7 @@ def plant_now() -> Response:
         fields=[
             FieldOut(
                 name=f.name, station=f.station.value, label=f.label, kind=f.kind.value, says=f.says, width=f.width,
-                choices=list(f.choices), applies=sorted(family.name.lower() for family in f.applies), listed=f.listed,
+                choices=list(f.choices), applies=sorted(family.name.lower() for family in f.applies), listed=f.listed, group=f.group,
                 unit=f.unit,
             )
             for f in FIELDS
