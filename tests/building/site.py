@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Page
+from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Page, Response
 
 from canaleta.host.cluster import Cluster
 from canaleta.host.start import Options, address_of
@@ -48,6 +48,7 @@ class Site:
         page.set_default_timeout(PATIENCE_MS)
         page.on("pageerror", lambda error: self.errors.append(str(error)))
         page.on("console", self._heard)
+        page.on("response", self._answered)
         page.goto(f"{self.address}/enter#{token}")
         page.wait_for_selector(".grid .row")
         assert token not in page.url, "what signs one in once does not stay in the address"
@@ -68,6 +69,11 @@ class Site:
         """Errors of the interface itself; an answer of 4xx is what some journeys are about."""
         if message.type == "error" and "Failed to load resource" not in message.text:
             self.errors.append(message.text)
+
+    def _answered(self, response: Response) -> None:
+        """What the server did not do: shown with a test that fails, for nothing else tells it afterwards."""
+        if response.status >= 409:
+            print(f"{response.status} {response.request.method} {response.url}")
 
     def close_browsers(self) -> None:
         """Close what a test opened: forgotten screens would load the machine for the next one."""

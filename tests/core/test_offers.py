@@ -33,6 +33,14 @@ def test_channels_that_nobody_holds_are_offered_where_the_signal_is_taken() -> N
     assert set(offered) <= {layout.address(4, channel) for channel in range(4)}
 
 
+def test_the_module_it_is_on_comes_first_even_if_one_had_to_beware_of_it() -> None:
+    layout = racked("ai4-iso", "ai8-ui")
+    fits = offers_for(plant_of("4–20 mA, nowhere", layout=layout), 0, "channel")
+    assert fits[0].text.startswith(layout.address(4, 0)[:-1])
+    there = offers_for(plant_of(f"4–20 mA, on {layout.address(5, 0)}", layout=layout), 0, "channel")
+    assert there[0].text == layout.address(5, 1)
+
+
 def test_a_wired_spare_is_offered_first_and_says_so() -> None:
     layout = racked("ai4-iso", wired=(2,))
     plant = plant_of("4–20 mA, nowhere", layout=layout)

@@ -3151,6 +3151,32 @@ export interface components {
             rows: number;
         };
         /**
+         * FilterIn
+         * @description What a column shows: only these texts, all but these, figures from low to high; the empty text is the empty
+         *     cell.
+         */
+        FilterIn: {
+            /** But */
+            but?: string[];
+            /** Field */
+            field: string;
+            /**
+             * High
+             * @default
+             */
+            high?: string;
+            /**
+             * Low
+             * @default
+             */
+            low?: string;
+            /**
+             * Only
+             * @default null
+             */
+            only?: string[] | null;
+        };
+        /**
          * FindingOut
          * @description What does not agree, and the cells it names. harm: what it could cost; trips: a point of it shuts something.
          */
@@ -5874,6 +5900,8 @@ export interface components {
              * @enum {string}
              */
             density?: "close" | "usual" | "wide";
+            /** Filters */
+            filters?: components["schemas"]["FilterIn"][];
             /**
              * Find
              * @default

@@ -1,5 +1,5 @@
 import { afterEach, expect, test } from 'vitest'
-import { defineComponent, h, nextTick, ref } from 'vue'
+import { defineComponent, h, nextTick, shallowRef } from 'vue'
 import { cleared, mounted, plantOf } from '../testing/mounted'
 import { useBar } from './bar'
 
@@ -18,7 +18,7 @@ const page = (shown: number, says: string) =>
 test('the page that comes says what it wants; the one that goes takes only its own away', async () => {
   plantOf()
   const [list, path] = [page(286, 'new points'), page(12, 'inject')]
-  const at = ref(list)
+  const at = shallowRef(list)
   await mounted(defineComponent(() => () => h(at.value)))
   const bar = useBar()
   bar.query = 'kiln 2'

@@ -18,6 +18,9 @@ const input = ref<HTMLInputElement | null>(null)
 const items = ref<HTMLLIElement[]>([])
 const touched = ref(false)
 const marked = ref(-1)
+const WIDEST_PX = 460
+/** Whether there is too little room to the right of the cell. */
+const leftward = ref(false)
 // What is offered may come while one looks: what is marked stays marked, if it is still there.
 watch(
   () => props.offers,
@@ -37,6 +40,8 @@ const offered = computed(() =>
 )
 
 onMounted(() => {
+  const at = input.value?.getBoundingClientRect()
+  leftward.value = !!at && at.left + WIDEST_PX > innerWidth
   input.value?.focus()
   if (props.selectAll) input.value?.select()
   else input.value?.setSelectionRange(props.modelValue.length, props.modelValue.length)
@@ -97,11 +102,18 @@ function pick(choice: string) {
       @keydown="key"
       @blur="accept('stay')"
     />
-    <ul v-if="offered.length" class="panel" role="listbox">
+    <ul
+      v-if="offered.length"
+      class="panel"
+      :class="{ leftward }"
+      role="listbox"
+      :style="{ maxWidth: `${WIDEST_PX}px` }"
+    >
       <li
         v-for="(offer, i) in offered"
         :key="offer.text"
         ref="items"
+        v-tip="offer.says"
         role="option"
         :aria-selected="i === marked"
         :class="{ marked: i === marked, unfit: offer.fits === false }"
@@ -146,8 +158,15 @@ ul {
   box-shadow: 0 3px 12px rgb(0 0 0 / 25%);
 }
 
+ul.leftward {
+  right: 0;
+  left: auto;
+}
+
 li {
   padding: 2px 10px;
+  overflow: hidden;
+  text-overflow: ellipsis;
   white-space: nowrap;
   cursor: pointer;
 }

@@ -1,15 +1,27 @@
 <script setup lang="ts">
 /** The heads of the grid: stations, and below them the columns, which sort, widen and move by their head. */
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import type { Schemas } from '../api/client'
 
 type Field = Schemas['FieldOut']
-const props = defineProps<{ fields: Field[]; sort: { field: string; down?: boolean }[] }>()
+const props = defineProps<{
+  fields: Field[]
+  sort: { field: string; down?: boolean }[]
+  /** Columns that are filtered. */
+  filtered?: string[]
+}>()
 const emit = defineEmits<{
   sort: [field: string, more: boolean]
   width: [field: string, pixels: number]
   reorder: [field: string, after: string]
+  filter: [field: string, at: HTMLElement]
 }>()
+const head = ref<HTMLElement | null>(null)
+const filters = (field: Field) => field.kind !== 'live' && field.kind !== 'checks'
+/** The head of a column. */
+const headOf = (field: string) =>
+  head.value?.querySelector<HTMLElement>(`[data-column="${CSS.escape(field)}"]`) ?? null
+defineExpose({ headOf })
 
 const bands = computed(() => {
   const out: { name: string; width: number }[] = []
@@ -50,7 +62,7 @@ const sortOf = (field: Field) => {
 </script>
 
 <template>
-  <div class="head" :style="{ width: `${total}px` }">
+  <div ref="head" class="head" :style="{ width: `${total}px` }">
     <div class="bands" role="row" aria-rowindex="1">
       <span class="band frozen" role="columnheader" :style="{ width: `${fields[0]!.width}px` }">POINT</span>
       <span
@@ -70,8 +82,9 @@ const sortOf = (field: Field) => {
         class="name"
         :class="{ frozen: c === 0, start: starts[c], right: toTheRight(field) }"
         role="columnheader"
+        :data-column="field.name"
         :aria-sort="sortOf(field) ? (sortOf(field).startsWith('↓') ? 'descending' : 'ascending') : 'none'"
-        :title="`${field.says} · click sorts, Shift adds, drag moves`"
+        :title="`${field.says} · click sorts, Shift adds, drag moves, Alt+↓ filters`"
         :style="{ width: `${field.width}px` }"
         :draggable="c > 0"
         @click="emit('sort', field.name, $event.shiftKey)"
@@ -80,7 +93,14 @@ const sortOf = (field: Field) => {
         @drop="dropOn(field)"
         ><b v-if="sortOf(field)" class="sorted">{{ sortOf(field) }}</b
         >{{ field.label }}<span v-if="field.unit" class="unit"> {{ field.unit }}</span
-        ><i
+        ><button
+          v-if="filters(field)"
+          type="button"
+          tabindex="-1"
+          class="sieve"
+          :class="{ on: filtered?.includes(field.name) }"
+          :aria-label="`filter by ${field.label}`"
+          @click.stop="emit('filter', field.name, $event.currentTarget as HTMLElement)" /><i
           class="edge"
           draggable="true"
           title="drag for the width"
@@ -161,6 +181,41 @@ const sortOf = (field: Field) => {
 .sorted {
   margin-right: 3px;
   color: rgb(var(--v-theme-copper));
+}
+
+/* Three lines that grow shorter: what falls through. It lies over the name's end, and is there when one looks for it. */
+.sieve {
+  position: absolute;
+  top: 3px;
+  right: 4px;
+  bottom: 3px;
+  width: 16px;
+  border: 0;
+  color: inherit;
+  cursor: pointer;
+  opacity: 0;
+  background:
+    linear-gradient(currentcolor, currentcolor) center 4px / 10px 1.5px,
+    linear-gradient(currentcolor, currentcolor) center 8px / 6px 1.5px,
+    linear-gradient(currentcolor, currentcolor) center 12px / 2px 1.5px,
+    rgb(var(--v-theme-bar));
+  background-repeat: no-repeat, no-repeat, no-repeat, repeat;
+}
+
+.name:hover .sieve,
+.sieve:focus-visible,
+.sieve.on {
+  opacity: 1;
+}
+
+.sieve.on {
+  color: rgb(var(--v-theme-copper));
+}
+
+@media (hover: none) {
+  .sieve {
+    opacity: 0.7;
+  }
 }
 
 .edge {

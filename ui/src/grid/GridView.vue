@@ -25,7 +25,9 @@ import { Fitting } from './fitting'
 import { CORNER, NEEDED, Painter } from './paint'
 import { RowsAtRest } from './rowsAtRest'
 import { at } from './selection'
-import { cellAt, cornerOf, edges, rowsIn, scrolledTo, type Sight } from './sight'
+import { cellAt, cornerOf, edges, rowsIn, scrolledTo, topOf, type Sight } from './sight'
+import { FRESH, isGroup } from './rows'
+import { useFreshRow } from './useFreshRow'
 import { useGrid } from './useGrid'
 
 type Field = Schemas['FieldOut']
@@ -37,11 +39,24 @@ const props = withDefaults(
     active: number | null
     groups?: Group[]
     sort?: { field: string; down?: boolean }[]
+    filtered?: string[]
     rowHeight?: number
+    /** So many rows stay at the top. */
+    frozen?: number
+    /** Whether an empty row stands at the end, to type a point into. */
+    fresh?: boolean
     /** Told of a new tag before it is saved; true if it is taken care of. */
     rename?: (rename: { point: number; was: string; text: string }) => boolean
   }>(),
-  { groups: () => [], sort: () => [], rowHeight: 25, rename: () => false },
+  {
+    groups: () => [],
+    sort: () => [],
+    filtered: () => [],
+    rowHeight: 25,
+    frozen: 0,
+    fresh: false,
+    rename: () => false,
+  },
 )
 const emit = defineEmits<{
   select: [selection: { point: number; field: string; cells: number; points: number[] }]
@@ -52,6 +67,7 @@ const emit = defineEmits<{
   sort: [field: string, more: boolean]
   width: [field: string, pixels: number]
   reorder: [field: string, after: string]
+  filter: [field: string, at: HTMLElement]
 }>()
 /** A page of a test has no height; it shows so many pixels of rows. */
 const WITHOUT_LAYOUT = 600
@@ -59,7 +75,9 @@ const RESTS_MS = 120
 
 const plant = usePlant()
 const colours = useColours()
-const contents = useContents()
+const freshRow = useFreshRow()
+const contents = useContents(() => freshRow.draft.value)
+const all = computed(() => (props.fresh ? [...props.rows, FRESH] : props.rows))
 const box = ref<HTMLElement | null>(null)
 const head = ref<InstanceType<typeof GridHead> | null>(null)
 const canvas = ref<HTMLCanvasElement | null>(null)
@@ -76,16 +94,17 @@ const sight = (): Sight => ({
 })
 const cells = computed(() => ({
   rowHeight: props.rowHeight,
-  rows: props.rows.length,
+  rows: all.value.length,
+  frozen: props.frozen,
   widths: props.fields.map((field) => field.width),
 }))
 const lefts = computed(() => edges(cells.value.widths))
 const total = computed(() => lefts.value.at(-1)!)
 
 const grid = useGrid({
-  rows: () => props.rows,
+  rows: () => all.value,
   fields: () => props.fields,
-  page: () => Math.max(1, Math.floor(sight().height / props.rowHeight) - 1),
+  page: () => Math.max(1, Math.floor(sight().height / props.rowHeight) - 1 - props.frozen),
   focus: () => box.value?.focus(),
   // At once, before anything is written to the page: scrolled later, the browser would lay it out twice.
   show: intoView,
@@ -93,9 +112,17 @@ const grid = useGrid({
   find: () => emit('find'),
   turn: (row) => emit('turn', props.groups[-1 - row]!.text),
   more: (rows) => emit('more', rows),
+  filter: sieve,
   rename: (rename) => props.rename(rename),
+  fresh: freshRow.put,
 })
 const { selection, block, editing, activeField, activePoint, editable } = grid
+
+/** Filter by a column, at its head. */
+function sieve(field: string) {
+  const at = head.value?.headOf(field)
+  if (at) emit('filter', field, at)
+}
 
 function intoView(row: number, col: number) {
   if (!box.value || !size.value.height) return
@@ -105,9 +132,9 @@ function intoView(row: number, col: number) {
 }
 
 watch(
-  [selection, () => props.rows],
+  [selection, all],
   () => {
-    if (activePoint.value === undefined) return
+    if (!activePoint.value) return
     const { top, bottom, left, right } = block.value
     const chosen = (bottom - top + 1) * (right - left + 1)
     const points = bottom - top < 20_000 ? grid.points.value : []
@@ -120,7 +147,7 @@ watch(
   () => props.active,
   (point) => {
     const row = point === null ? undefined : plant.list.row(point)
-    const place = row === undefined ? -1 : props.rows.indexOf(row)
+    const place = row === undefined ? -1 : all.value.indexOf(row)
     if (place >= 0) grid.go(at(place, selection.value.active.col))
   },
   { immediate: true, flush: 'post' },
@@ -142,9 +169,10 @@ const frame = useRafFn(
 )
 
 function draw() {
-  painter?.draw({
-    sight: sight(),
-    rows: props.rows,
+  const whole = sight()
+  const band = props.frozen * props.rowHeight
+  const picture = {
+    rows: all.value,
     rowHeight: props.rowHeight,
     fields: props.fields,
     groups: props.groups,
@@ -153,7 +181,15 @@ function draw() {
     block: block.value,
     editing: editing.value !== null,
     colours: colours.value,
-  })
+  }
+  const under = { ...whole, top: whole.top + band, height: Math.max(0, whole.height - band) }
+  painter?.draw({ ...picture, sight: under }, band)
+  if (!band) return
+  painter?.draw(
+    { ...picture, rows: all.value.slice(0, props.frozen), sight: { ...whole, top: 0, height: band } },
+    0,
+  )
+  painter?.edge(band, whole.width)
 }
 
 /** Lets the elements follow the drawing, now that nothing moves. */
@@ -162,7 +198,7 @@ const settle = (once = false) => {
   const { first, last } = rowsIn(sight(), cells.value)
   rest?.show(first, last, { once })
   const racks = new Set<number>()
-  for (let index = first; index <= last; index++) racks.add(plant.list.racks[props.rows[index]!] ?? 0)
+  for (let index = first; index <= last; index++) racks.add(plant.list.racks[all.value[index]!] ?? 0)
   plant.watch([...racks].filter(Boolean))
 }
 const settled = useDebounceFn(() => settle(), RESTS_MS)
@@ -177,6 +213,7 @@ function scrolled() {
   rest?.pause()
   where()
   left.value = scroll.left
+  scrolledBy.value = scroll.top
   frame.resume()
   void settled()
 }
@@ -202,9 +239,11 @@ onMounted(() => {
   rest = new RowsAtRest(
     layer.value!,
     () => ({
-      rows: props.rows,
-      point: (row) => plant.list.ids[row]!,
+      rows: all.value,
+      point: (row) => plant.list.ids[row] ?? 0,
       rowHeight: props.rowHeight,
+      top: (index) => topOf(index, scroll, cells.value) + scroll.top,
+      frozen: props.frozen,
       fields: props.fields,
       groups: props.groups,
       contents,
@@ -238,10 +277,10 @@ watch(pixelRatio, measure)
 
 // Another order, other columns: where the rows are is another.
 watch(
-  [() => props.rows, () => props.fields, () => props.rowHeight, () => props.groups],
+  [all, () => props.fields, () => props.rowHeight, () => props.groups, () => props.frozen],
   () => {
     // Fewer rows than before: the browser has scrolled by itself.
-    scroll.top = Math.min(scroll.top, Math.max(0, props.rows.length * props.rowHeight - sight().height))
+    scroll.top = Math.min(scroll.top, Math.max(0, all.value.length * props.rowHeight - sight().height))
     frame.resume()
     rest?.clear()
     rest?.hand(selection.value.active.row)
@@ -277,6 +316,7 @@ watch(
 // Where the hand presses -----------------------------------------------------------------------------------------
 
 const left = ref(0)
+const scrolledBy = ref(0)
 const pressing = shallowRef(false)
 
 /** The cell that an event is at; none where something else hears it: the heads, the editor, the name of a group. */
@@ -314,10 +354,11 @@ function drag(event: PointerEvent) {
   const x = Math.min(Math.max(event.clientX - drawn.left, 0), drawn.width - 1)
   const y = Math.min(Math.max(event.clientY - drawn.top, -1), drawn.height)
   // One row above or below what is in sight: it comes into sight, and so does the next.
-  const row = Math.floor((sight().top + y) / props.rowHeight)
   const place = cellAt(x, Math.min(Math.max(y, 0), drawn.height - 1), sight(), cells.value, lefts.value)
+  const inside = y >= 0 && y < drawn.height ? place?.row : undefined
+  const row = inside ?? Math.floor((sight().top + y) / props.rowHeight)
   const { active } = selection.value
-  const next = { row: Math.min(Math.max(row, 0), props.rows.length - 1), col: place?.col ?? active.col }
+  const next = { row: Math.min(Math.max(row, 0), all.value.length - 1), col: place?.col ?? active.col }
   if (next.row === active.row && next.col === active.col) return
   grid.drag(event, next.row, next.col)
   intoView(next.row, next.col)
@@ -326,7 +367,7 @@ function drag(event: PointerEvent) {
 /** Whether the corner of the selection is meant. */
 function onCorner(event: MouseEvent): boolean {
   const corner = cornerOf(block.value, sight(), cells.value, lefts.value)
-  if (!corner || (props.rows[block.value.bottom] ?? -1) < 0) return false
+  if (!corner || (all.value[block.value.bottom] ?? -1) < 0) return false
   const drawn = canvas.value!.getBoundingClientRect()
   const off = [corner.x - (event.clientX - drawn.left), corner.y - (event.clientY - drawn.top)]
   return off.every((by) => by >= 0 && by <= CORNER + 1)
@@ -335,9 +376,9 @@ function onCorner(event: MouseEvent): boolean {
 function twice(event: MouseEvent) {
   const place = placeOf(event)
   if (!place) return
-  const row = props.rows[place.row]!
+  const row = all.value[place.row]!
   if (onCorner(event)) return grid.fillAlong()
-  if (row < 0) emit('turn', props.groups[-1 - row]!.text)
+  if (isGroup(row)) emit('turn', props.groups[-1 - row]!.text)
   else grid.edit()
 }
 
@@ -350,7 +391,7 @@ useEventListener(layer, 'click', (event: MouseEvent) => {
 const opened = computed(() => {
   const { row, col } = selection.value.active
   return {
-    top: `${row * props.rowHeight}px`,
+    top: `${topOf(row, { top: scrolledBy.value }, cells.value) + scrolledBy.value}px`,
     left: `${col === 0 ? left.value : lefts.value[col]}px`,
     width: `${props.fields[col]?.width ?? 0}px`,
     height: `${props.rowHeight}px`,
@@ -363,8 +404,11 @@ defineExpose({
   focus: () => box.value?.focus(),
   go: (row: number) => grid.go(at(row, selection.value.active.col)),
   points: grid.points,
+  /** Whether the hand is in the empty last row. */
+  atFresh: () => activePoint.value === 0,
   texts: () => grid.selectedTexts(),
   edit: () => grid.edit(),
+  filter: () => sieve(activeField.value.name),
   fillDown: grid.fillDown,
   countOn: grid.countOn,
   clear: grid.clear,
@@ -379,7 +423,7 @@ defineExpose({
     tabindex="0"
     aria-label="I/O list"
     aria-multiselectable="true"
-    :aria-rowcount="rows.length + 2"
+    :aria-rowcount="all.length + 2"
     :aria-colcount="fields.length"
     :aria-activedescendant="activePoint === undefined ? undefined : `cell-${activePoint}-${activeField.name}`"
     @keydown="grid.key"
@@ -397,15 +441,13 @@ defineExpose({
       ref="head"
       :fields="fields"
       :sort="sort"
+      :filtered="filtered"
+      @filter="(field, at) => emit('filter', field, at)"
       @sort="(field, more) => emit('sort', field, more)"
       @width="(field, pixels) => emit('width', field, pixels)"
       @reorder="(field, after) => emit('reorder', field, after)"
     />
-    <div
-      class="body"
-      role="rowgroup"
-      :style="{ height: `${rows.length * rowHeight}px`, width: `${total}px` }"
-    >
+    <div class="body" role="rowgroup" :style="{ height: `${all.length * rowHeight}px`, width: `${total}px` }">
       <div class="pane" role="presentation" :style="{ top: `${size.head}px` }">
         <canvas ref="canvas" aria-hidden="true" />
       </div>

@@ -9,6 +9,7 @@ import { accepted, mark } from '../plant/findings'
 import { nowOf } from '../plant/now'
 import { usePlant, waitKey, type Waiting } from '../plant/store'
 import { age, asTyped } from '../plant/words'
+import { FRESH } from './rows'
 
 type Field = Schemas['FieldOut']
 
@@ -57,7 +58,8 @@ function typedAs(text: string): string {
 
 const NOBODY: string[] = []
 
-export function useContents() {
+/** draft: what is typed into the empty last row so far. */
+export function useContents(draft: () => Readonly<Record<string, string>> = () => ({})) {
   const plant = usePlant()
   const { list } = plant
   // What the store holds, taken once a picture: asked for at each of a thousand cells, the asking is what costs.
@@ -107,8 +109,20 @@ export function useContents() {
     return [{ text: figures(field) ? typedAs(text) : text, tone: '' }]
   }
 
+  /** What stands in a cell of the empty last row. */
+  function freshCell(field: Field): Content {
+    const typed = draft()
+    const text = typed[field.name] ?? ''
+    const begun = Object.keys(typed).length > 0
+    const part: Part =
+      field.name === 'tag' && !text ? { text: begun ? 'tag?' : 'new', tone: begun ? 'settle' : 'quiet' } : { text, tone: '' } // prettier-ignore
+    const tip = field.name === 'tag' ? 'a tag typed here makes a point; rows can be pasted' : ''
+    return { parts: [part], state: '', marked: '', others: NOBODY, tip }
+  }
+
   /** What stands in a cell of a point. */
   function cell(row: number, field: Field): Content {
+    if (row === FRESH) return freshCell(field)
     const point = list.ids[row]!
     const wait = waiting.size ? waiting.get(waitKey(point, field.name)) : undefined
     const here = othersAt.size ? othersAt.get(point) : undefined

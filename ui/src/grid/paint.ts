@@ -6,6 +6,7 @@ import type { Schemas } from '../api/client'
 import type { Group } from '../plant/order'
 import { figures, toTheRight, type Content, type Contents, type Part, type Tone } from './contents'
 import type { Fitting } from './fitting'
+import { isGroup } from './rows'
 import { holds, type Block, type Selection } from './selection'
 import { columnsIn, cornerOf, edges, rowsIn, type Sight } from './sight'
 
@@ -70,7 +71,21 @@ export class Painter {
     private readonly fitting: Fitting,
   ) {}
 
-  draw(picture: Picture): void {
+  /** Draws a part of the list at a height of the canvas; the part's own sight says how tall it is. */
+  draw(picture: Picture, from = 0): void {
+    const { width, height } = picture.sight
+    this.within(0, from, width, height, () => {
+      if (from) this.on.translate(0, from)
+      this.part(picture)
+    })
+  }
+
+  /** The edge under the rows that stay. */
+  edge(y: number, width: number): void {
+    this.fill('copper', 0, y - 2, width, 2)
+  }
+
+  private part(picture: Picture): void {
     const { sight, rows, rowHeight, fields } = picture
     this.colours = picture.colours
     picture.contents.begin()
@@ -89,7 +104,7 @@ export class Painter {
     this.fill('surface', 0, 0, frozen, bottom)
     this.column(shown, 0, 0)
     this.lines(shown, bottom, Math.max(right, frozen))
-    for (let index = first; index <= last; index++) if (rows[index]! < 0) this.group(shown, index)
+    for (let index = first; index <= last; index++) if (isGroup(rows[index]!)) this.group(shown, index)
     this.hand(shown)
     if (!picture.editing && picture.rows[picture.block.bottom]! >= 0) this.corner(shown)
   }
@@ -99,7 +114,7 @@ export class Painter {
     const field = fields[c]!
     for (let index = first; index <= last; index++) {
       const row = rows[index]!
-      if (row < 0) continue
+      if (isGroup(row)) continue
       const y = index * rowHeight - sight.top
       const content = picture.contents.cell(row, field)
       const active = index === selection.active.row && c === selection.active.col
@@ -262,7 +277,7 @@ export class Painter {
   private hand(picture: Shown): void {
     const { selection, lefts, sight, rowHeight, first, last, rows } = picture
     const { row, col } = selection.active
-    if (row < first || row > last || picture.editing || (rows[row] ?? -1) < 0) return
+    if (row < first || row > last || picture.editing || isGroup(rows[row] ?? -1)) return
     const draw = (x: number) =>
       this.frame(x, row * rowHeight - sight.top, lefts[col + 1]! - lefts[col]!, rowHeight)
     if (col === 0) return draw(0)

@@ -8,6 +8,7 @@ import type { Schemas } from '../api/client'
 import type { Time } from '../plant/idle'
 import type { Group } from '../plant/order'
 import { toTheRight, type Contents } from './contents'
+import { isGroup } from './rows'
 import { holds, type Block, type Selection } from './selection'
 import { edges } from './sight'
 
@@ -18,6 +19,10 @@ export interface Shown {
   /** The point of a row of the list. */
   point: (row: number) => number
   rowHeight: number
+  /** Where the upper edge of a row is, in the body. */
+  top: (index: number) => number
+  /** Rows that stay at the top. */
+  frozen: number
   fields: readonly Field[]
   groups: readonly Group[]
   contents: Contents
@@ -62,10 +67,11 @@ export class RowsAtRest {
     const hand = shown.selection.active.row
     if (shown.fields !== this.fields) this.clear()
     for (const [index, kept] of this.kept)
-      if ((index < first || index > last) && index !== hand) {
+      if ((index < first || index > last) && index !== hand && index >= shown.frozen) {
         kept.box.remove()
         this.kept.delete(index)
       }
+    for (let index = 0; index < shown.frozen; index++) this.put(shown, index)
     let next = first
     const some = () => {
       this.waiting = undefined
@@ -113,7 +119,7 @@ export class RowsAtRest {
     const row = shown.rows[index]
     if (row === undefined) return
     let kept = this.kept.get(index)
-    if (kept && kept.row < 0 !== row < 0) {
+    if (kept && isGroup(kept.row) !== isGroup(row)) {
       kept.box.remove()
       this.kept.delete(index)
       kept = undefined
@@ -121,7 +127,7 @@ export class RowsAtRest {
     if (!kept) kept = this.make(shown, index, row)
     kept.row = row
     placed(kept.box, index, shown)
-    if (row < 0) return group(kept.box, shown.groups[-1 - row]!)
+    if (isGroup(row)) return group(kept.box, shown.groups[-1 - row]!)
     shown.fields.forEach((field, c) => {
       if (!only || field.kind === only) cell(kept.cells[c]!, shown, index, row, c)
     })
@@ -133,17 +139,16 @@ export class RowsAtRest {
     box.className = 'row'
     box.setAttribute('role', 'row')
     const lefts = edges(shown.fields.map((field) => field.width))
-    const cells =
-      row < 0
-        ? []
-        : shown.fields.map((field, c) => {
-            const made = document.createElement('span')
-            made.setAttribute('role', 'gridcell')
-            made.setAttribute('aria-colindex', String(c + 1))
-            made.style.width = `${field.width}px`
-            if (c > 0) made.style.left = `${lefts[c]!}px`
-            return made
-          })
+    const cells = isGroup(row)
+      ? []
+      : shown.fields.map((field, c) => {
+          const made = document.createElement('span')
+          made.setAttribute('role', 'gridcell')
+          made.setAttribute('aria-colindex', String(c + 1))
+          made.style.width = `${field.width}px`
+          if (c > 0) made.style.left = `${lefts[c]!}px`
+          return made
+        })
     box.append(...cells)
     const kept = { box, row, cells }
     // A reader goes through them as they stand in the list.
@@ -171,8 +176,8 @@ function set(element: Element, name: string, value: string | null): void {
   else element.setAttribute(name, value)
 }
 
-function placed(box: HTMLElement, index: number, { rowHeight, fields, selection }: Shown): void {
-  const top = `translateY(${index * rowHeight}px)`
+function placed(box: HTMLElement, index: number, { rowHeight, fields, selection, top: at }: Shown): void {
+  const top = `translateY(${at(index)}px)`
   if (box.style.transform === top && box.style.height === `${rowHeight}px`) {
     box.classList.toggle('here', index === selection.active.row)
     return

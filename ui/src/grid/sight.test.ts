@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest'
-import { cellAt, columnsIn, cornerOf, edges, rowsIn, scrolledTo } from './sight'
+import { cellAt, columnsIn, cornerOf, edges, rowsIn, scrolledTo, topOf } from './sight'
 
 const cells = { rowHeight: 25, rows: 100, widths: [80, 50, 60, 70] }
 const lefts = edges(cells.widths)
@@ -40,4 +40,18 @@ test('the corner of a block is where its last cell ends, and nowhere under the f
   expect(cornerOf({ bottom: 1, right: 2 }, sight, cells, lefts)).toEqual({ x: 190, y: 50 })
   expect(cornerOf({ bottom: 1, right: 0 }, { ...sight, left: 90 }, cells, lefts)).toEqual({ x: 80, y: 50 })
   expect(cornerOf({ bottom: 1, right: 1 }, { ...sight, left: 60 }, cells, lefts)).toBeUndefined()
+})
+
+test('frozen rows stay at the top, and what is scrolled goes under them', () => {
+  const two = { ...cells, frozen: 2 }
+  const down = { ...sight, top: 500 }
+  expect(rowsIn(down, two), 'rows 20 and 21 lie under the frozen ones').toEqual({ first: 22, last: 23 })
+  expect([0, 1, 22].map((row) => topOf(row, down, two))).toEqual([0, 25, 50])
+  expect(cellAt(10, 30, down, two, lefts)).toEqual({ row: 1, col: 0 })
+  expect(cellAt(10, 51, down, two, lefts)).toEqual({ row: 22, col: 0 })
+  expect(scrolledTo(1, 1, down, two, lefts).top, 'in sight already').toBe(500)
+  expect(scrolledTo(21, 1, down, two, lefts).top, 'under them: one row up').toBe(475)
+  expect(scrolledTo(24, 1, down, two, lefts).top).toBe(525)
+  expect(cornerOf({ bottom: 1, right: 2 }, down, two, lefts)).toEqual({ x: 190, y: 50 })
+  expect(cornerOf({ bottom: 21, right: 2 }, down, two, lefts)).toBeUndefined()
 })

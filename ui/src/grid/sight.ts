@@ -16,7 +16,15 @@ export interface Cells {
   rows: number
   /** Width of each column. */
   widths: readonly number[]
+  /** So many rows stay at the top, whatever is scrolled under them. */
+  frozen?: number
 }
+
+const bandOf = ({ frozen = 0, rowHeight }: Pick<Cells, 'frozen' | 'rowHeight'>) => frozen * rowHeight
+
+/** Where the upper edge of a row is drawn. */
+export const topOf = (row: number, sight: Pick<Sight, 'top'>, cells: Pick<Cells, 'frozen' | 'rowHeight'>) =>
+  row * cells.rowHeight - (row < (cells.frozen ?? 0) ? 0 : sight.top)
 
 /** The left edge of each column, and the right edge of the last behind them. */
 export function edges(widths: readonly number[]): number[] {
@@ -25,9 +33,12 @@ export function edges(widths: readonly number[]): number[] {
   return out
 }
 
-/** First and last row that a sight shows any of; last < first where there is none. */
-export function rowsIn(sight: Sight, { rowHeight, rows }: Cells): { first: number; last: number } {
-  const first = Math.max(0, Math.floor(sight.top / rowHeight))
+/** First and last row under the frozen ones that a sight shows any of; last < first where there is none. */
+export function rowsIn(
+  sight: Sight,
+  { rowHeight, rows, frozen = 0 }: Cells,
+): { first: number; last: number } {
+  const first = Math.max(0, Math.floor(sight.top / rowHeight)) + frozen
   return { first, last: Math.min(rows - 1, Math.ceil((sight.top + sight.height) / rowHeight) - 1) }
 }
 
@@ -42,7 +53,7 @@ export function columnsIn(sight: Sight, lefts: readonly number[]): number[] {
 
 /** The cell at a place of the drawing (0, 0 is its upper left corner), undefined outside all cells. */
 export function cellAt(x: number, y: number, sight: Sight, cells: Cells, lefts: readonly number[]) {
-  const row = Math.floor((sight.top + y) / cells.rowHeight)
+  const row = Math.floor((y < bandOf(cells) ? y : sight.top + y) / cells.rowHeight)
   if (y < 0 || row < 0 || row >= cells.rows) return undefined
   if (x < 0) return undefined
   if (x < (lefts[1] ?? 0)) return { row, col: 0 }
@@ -50,17 +61,18 @@ export function cellAt(x: number, y: number, sight: Sight, cells: Cells, lefts: 
   return col < 1 ? undefined : { row, col }
 }
 
-/** Where the lower right corner of a block is drawn; undefined where it lies under the frozen column. */
+/** Where the lower right corner of a block is drawn; undefined where it lies under the frozen column or rows. */
 export function cornerOf(
   { bottom, right }: { bottom: number; right: number },
   sight: Sight,
-  { rowHeight }: Pick<Cells, 'rowHeight'>,
+  cells: Pick<Cells, 'rowHeight' | 'frozen'>,
   lefts: readonly number[],
 ): { x: number; y: number } | undefined {
   const frozen = lefts[1] ?? 0
   const x = right === 0 ? frozen : lefts[right + 1]! - sight.left
   if (right > 0 && x <= frozen) return undefined
-  return { x, y: (bottom + 1) * rowHeight - sight.top }
+  const y = topOf(bottom, sight, cells) + cells.rowHeight
+  return bottom >= (cells.frozen ?? 0) && y <= bandOf(cells) ? undefined : { x, y }
 }
 
 /** The scroll position that brings a cell whole into sight by the shortest way. */
@@ -68,13 +80,15 @@ export function scrolledTo(
   row: number,
   col: number,
   sight: Sight,
-  { rowHeight }: Cells,
+  cells: Cells,
   lefts: readonly number[],
 ): { top: number; left: number } {
+  const { rowHeight, frozen = 0 } = cells
   const above = row * rowHeight
   let { top, left } = sight
-  if (above < top) top = above
-  else if (above + rowHeight > top + sight.height) top = above + rowHeight - sight.height
+  // What is frozen is in sight wherever one is.
+  if (row >= frozen && above - bandOf(cells) < top) top = above - bandOf(cells)
+  else if (row >= frozen && above + rowHeight > top + sight.height) top = above + rowHeight - sight.height
   if (col > 0) {
     const frozen = lefts[1]!
     if (lefts[col]! - frozen < left) left = lefts[col]! - frozen

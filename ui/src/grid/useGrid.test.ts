@@ -3,6 +3,7 @@ import { createPinia, setActivePinia } from 'pinia'
 import { nextTick, ref } from 'vue'
 import type { Schemas } from '../api/client'
 import { usePlant } from '../plant/store'
+import { FRESH } from './rows'
 import { at } from './selection'
 import { useGrid } from './useGrid'
 
@@ -40,6 +41,8 @@ function desk(role: 'engineer' | 'reader' = 'engineer') {
   const rows = ref([0, 1, 2])
   const opened: number[] = []
   const beyond: Record<string, string>[] = []
+  const filtered: string[] = []
+  const typed: [string, string][] = []
   const grid = useGrid({
     rows: () => rows.value,
     fields: () => FIELDS,
@@ -50,6 +53,8 @@ function desk(role: 'engineer' | 'reader' = 'engineer') {
     find: () => undefined,
     turn: () => undefined,
     rename: () => false,
+    filter: (field) => filtered.push(field),
+    fresh: (field, text) => (typed.push([field, text]), Promise.resolve(text === 'D' ? 14 : undefined)),
     more: (lines) => beyond.push(...lines),
   })
   const press = (...keys: string[]) => {
@@ -60,12 +65,13 @@ function desk(role: 'engineer' | 'reader' = 'engineer') {
           key: name!,
           ctrlKey: with_.includes('ctrl'),
           shiftKey: with_.includes('shift'),
+          altKey: with_.includes('alt'),
           cancelable: true,
         }),
       )
     }
   }
-  return { plant, grid, rows, saved, opened, press }
+  return { plant, grid, rows, saved, opened, filtered, typed, beyond, press }
 }
 
 test('typing starts an edit and loses no key, however fast it comes', () => {
@@ -206,4 +212,41 @@ test('a reader who fills is told that he may not', () => {
   grid.go(at(0, 1))
   grid.fillAlong()
   expect([saved, plant.notice?.text]).toEqual([[], 'a reader may look, not change'])
+})
+
+test('Alt with the arrow down filters by the column of the hand, and the hand stays', () => {
+  const { grid, filtered, press } = desk()
+  press('ArrowRight', 'alt+ArrowDown')
+  expect([filtered, grid.selection.value]).toEqual([['service'], at(0, 1)])
+})
+
+test('the empty last row takes what is typed, is opened by Enter, and is left empty by no other key', async () => {
+  const { grid, rows, saved, opened, typed, press } = desk()
+  rows.value = [0, 1, 2, FRESH]
+  await nextTick()
+  press('ctrl+ArrowDown', 'Enter', 'Escape', 'n', 'e', 'w', 'Enter', 'Delete')
+  await nextTick()
+  expect(typed).toEqual([['tag', 'new'], ['tag', '']]) // prettier-ignore
+  expect([saved, opened]).toEqual([[], []])
+  expect(grid.selection.value, 'ready for the next one').toEqual(at(3, 0))
+})
+
+test('Tab goes on along the point that was made of the empty row', async () => {
+  const { plant, grid, rows, press } = desk()
+  rows.value = [0, 1, 2, FRESH]
+  await nextTick()
+  press('ctrl+ArrowDown', 'D', 'Tab')
+  plant.list.place({ added: [{ id: 14, rack: 1, cells: { tag: 'D' } }] })
+  rows.value = [0, 1, 2, 3, FRESH]
+  await vi.waitFor(() => expect(grid.selection.value).toEqual(at(3, 1)))
+})
+
+test('lines pasted into the empty row are new points', async () => {
+  const { grid, rows, beyond, press } = desk()
+  rows.value = [0, 1, 2, FRESH]
+  await nextTick()
+  press('ctrl+ArrowDown')
+  const clipboardData = { getData: () => 'D\twater\nE\tsteam' }
+  grid.paste({ clipboardData, preventDefault: () => undefined } as unknown as ClipboardEvent)
+  expect(beyond).toEqual([{ tag: 'D', service: 'water' }, { tag: 'E', service: 'steam' }]) // prettier-ignore
 })

@@ -3,10 +3,11 @@
  *
  *     const { selection, editing, key, copy, paste } = useGrid({ rows: () => props.rows, … })
  */
-import { computed, ref, watch } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import { ask, api, type Schemas } from '../api/client'
 import { usePlant } from '../plant/store'
 import { read, spread, written } from './clipboard'
+import { FRESH, isGroup } from './rows'
 import { at, blockOf, moved, tabbed, type Selection } from './selection'
 
 type Field = Schemas['FieldOut']
@@ -27,6 +28,10 @@ export interface GridPlace {
   turn: (row: number) => void
   /** Whether a new tag is taken care of elsewhere, because the old one stands in other texts. */
   rename: (rename: { point: number; was: string; text: string }) => boolean
+  /** Filter by a column. */
+  filter: (field: string) => void
+  /** A text typed into the empty last row; returns the point that it made of it. */
+  fresh: (field: string, text: string) => Promise<number | undefined>
   /** Lines pasted below the last row: texts by field. */
   more: (rows: Record<string, string>[]) => void
 }
@@ -59,9 +64,12 @@ export function useGrid(place: GridPlace) {
   }))
   const activeField = computed(() => place.fields()[selection.value.active.col]!)
   const activeRow = computed(() => place.rows()[selection.value.active.row])
-  const activePoint = computed(() =>
-    activeRow.value === undefined || activeRow.value < 0 ? undefined : plant.list.ids[activeRow.value],
-  )
+  /** The point of the hand; 0 in the empty last row, undefined where there is none. */
+  const activePoint = computed(() => {
+    const row = activeRow.value
+    if (row === FRESH) return 0
+    return row === undefined || row < 0 ? undefined : plant.list.ids[row]
+  })
 
   const text = (field: Field, row: number) => (row < 0 ? '' : plant.list.text(field.name, row))
   const typed = (field: Field) => !['live', 'checks', 'follows'].includes(field.kind)
@@ -76,7 +84,7 @@ export function useGrid(place: GridPlace) {
   // A filter keeps the hand on its point, if that is still shown.
   watch(place.rows, (rows, before) => {
     const row = before[selection.value.active.row]
-    const found = row === undefined || row < 0 ? -1 : rows.indexOf(row)
+    const found = row === undefined || isGroup(row) ? -1 : rows.indexOf(row)
     selection.value = at(Math.max(0, found), selection.value.active.col)
   })
 
@@ -114,6 +122,7 @@ export function useGrid(place: GridPlace) {
     const now = editing.value
     if (!now) return
     editing.value = null
+    if (now.point === 0) return void begun(now, where)
     if (where === 'all') {
       setAll(now.text, now.before)
       return place.focus()
@@ -129,6 +138,20 @@ export function useGrid(place: GridPlace) {
     if (where === 'down') go(moved(selection.value, 'ArrowDown', extent.value))
     if (where === 'right' || where === 'left') go(tabbed(selection.value, extent.value, where === 'left'))
     if (where !== 'stay') place.focus()
+  }
+
+  /** A text for the empty last row. Enter stays there for the next point, Tab goes on along the one that was made. */
+  async function begun(now: Editing, where: Where) {
+    const making = place.fresh(now.field, now.text)
+    if (where === 'right' || where === 'left') go(tabbed(selection.value, extent.value, where === 'left'))
+    if (where !== 'stay') place.focus()
+    const made = await making
+    if (made === undefined || where === 'down' || where === 'all') return
+    // Once the rows have taken it in.
+    await nextTick()
+    await nextTick()
+    const index = place.rows().indexOf(plant.list.row(made) ?? Number.NaN)
+    if (index >= 0 && activePoint.value === 0 && !editing.value) go(at(index, selection.value.active.col))
   }
 
   function leave() {
@@ -173,7 +196,8 @@ export function useGrid(place: GridPlace) {
     const { top, bottom, left, right } = block.value
     const pasted = read(event.clipboardData?.getData('text/plain') ?? '')
     const texts = spread(pasted, bottom - top + 1, right - left + 1)
-    const beyond = texts.slice(Math.max(0, extent.value.rows - top))
+    const points = extent.value.rows - (place.rows().at(-1) === FRESH ? 1 : 0)
+    const beyond = texts.slice(Math.max(0, points - top))
     if (beyond.some((line) => line.some((cell) => cell.trim())))
       place.more(beyond.map((line) => rowOf(line, left)))
     const edits = editsFor(texts, top, left)
@@ -301,6 +325,10 @@ export function useGrid(place: GridPlace) {
   function key(event: KeyboardEvent) {
     if (editing.value) return early(event)
     const ctrl = event.ctrlKey || event.metaKey
+    if (event.altKey && event.key === 'ArrowDown') {
+      event.preventDefault()
+      return place.filter(activeField.value.name)
+    }
     const step = moved(selection.value, event.key, extent.value, { extend: event.shiftKey, far: ctrl })
     const command = step ? () => go(step) : ctrl ? controlled(event) : plain(event)
     if (!command) return
@@ -328,7 +356,7 @@ export function useGrid(place: GridPlace) {
   function plain(event: KeyboardEvent): (() => void) | undefined {
     const point = activePoint.value
     if (event.altKey) return undefined
-    if (activeRow.value !== undefined && activeRow.value < 0) {
+    if (activeRow.value !== undefined && isGroup(activeRow.value)) {
       const row = activeRow.value
       return ['Enter', ' '].includes(event.key)
         ? () => place.turn(row)
@@ -343,12 +371,12 @@ export function useGrid(place: GridPlace) {
         return next && (() => go(next))
       }
       case 'Enter':
-        return () => place.open(point)
+        return point ? () => place.open(point) : () => edit()
       case 'F2':
         return () => edit()
       case 'Delete':
       case 'Backspace':
-        return clear
+        return point ? clear : () => void place.fresh(activeField.value.name, '')
       case '/':
         return place.find
       case 'Escape': {

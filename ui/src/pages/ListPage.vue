@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** The I/O list: find on top, how it is looked at, the grid, a panel for work in bulk, and at the foot the chosen cell. */
-import { useEventListener, useIntervalFn, useTimeoutFn } from '@vueuse/core'
+import { useEventListener, useIntervalFn, useSessionStorage, useTimeoutFn } from '@vueuse/core'
 import { computed, nextTick, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { storeToRefs } from 'pinia'
 import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router'
@@ -9,6 +9,7 @@ import CellStrip from '../parts/CellStrip.vue'
 import { useBar } from '../frame/bar'
 import ColumnsPanel from '../parts/list/ColumnsPanel.vue'
 import GonePanel from '../parts/list/GonePanel.vue'
+import HeadFilter from '../parts/list/HeadFilter.vue'
 import KeysPanel from '../parts/list/KeysPanel.vue'
 import LockPanel from '../parts/list/LockPanel.vue'
 import NewPanel from '../parts/list/NewPanel.vue'
@@ -20,6 +21,7 @@ import TypicalsPanel from '../parts/list/TypicalsPanel.vue'
 import ViewsPanel from '../parts/list/ViewsPanel.vue'
 import { ask, api } from '../api/client'
 import { editsAsDevice } from '../plant/asDevice'
+import { letsThrough, read, valuesOf, written } from '../plant/filters'
 import { mentions } from '../plant/rename'
 import { grouped, sorted, type Group } from '../plant/order'
 import { exportList } from '../plant/exportList'
@@ -30,6 +32,8 @@ import { useEscape } from '../plant/escape'
 import { isTyping } from '../kit/typing'
 
 type Panel = '' | 'rename' | 'new' | 'replace' | 'columns' | 'views' | 'typicals' | 'lock' | 'gone' | 'keys'
+
+const MOST_PINNED = 6
 
 const plant = usePlant()
 const views = useViews()
@@ -47,9 +51,15 @@ const groups = shallowRef<Group[]>([])
 const closed = ref(new Set<string>())
 const panel = ref<Panel>('')
 const pasted = shallowRef<Record<string, string>[]>([])
+/** Points whose rows stay at the top, whatever is sought or scrolled, to compare others with. */
+const pinned = useSessionStorage<number[]>('canaleta-kept-rows', [])
+const frozen = computed(() => pinned.value.filter((point) => plant.list.row(point) !== undefined).length)
 const active = Number(route.query.at) || null
+const noting = useTimeoutFn(note, 400, { immediate: false })
 
 views.recall()
+const sent = read(String(route.query.where ?? ''), (field) => views.fields.has(field))
+if (sent.length) views.change({ filters: sent })
 if (!query.value && views.body.find) query.value = views.body.find
 
 const narrowed = computed(() => {
@@ -58,25 +68,46 @@ const narrowed = computed(() => {
 })
 
 // Rows are found and put in order when asked, not at each change: a row that no longer fits stays until the next search.
-watch([query, onlyFindings, () => views.body.sort, () => views.body.group, closed], refind, { immediate: true, deep: true }) // prettier-ignore
+watch([query, onlyFindings, () => views.body.sort, () => views.body.group, () => views.body.filters, closed], refind, { immediate: true, deep: true }) // prettier-ignore
 watch(() => plant.list.structure.value, cameOrWent)
 watch(() => views.body.find, (found) => found && (query.value = found)) // prettier-ignore
+
+/** Rows with those that stay first. */
+function withPinned(order: number[]): number[] {
+  const first = pinned.value.flatMap((point) => plant.list.row(point) ?? [])
+  const apart = new Set(first)
+  return first.length ? [...first, ...order.filter((row) => !apart.has(row))] : order
+}
+
+function pin() {
+  const points = chosen.value?.points ?? []
+  const all = new Set(pinned.value)
+  if (points.every((point) => all.has(point))) pinned.value = pinned.value.filter((p) => !points.includes(p))
+  else if (new Set([...all, ...points]).size > MOST_PINNED)
+    plant.say(`at most ${MOST_PINNED} rows stay in sight: choose fewer`, 'bad')
+  else pinned.value = [...new Set([...all, ...points])]
+  refind()
+  grid.value?.focus()
+}
 
 function refind() {
   const found = findRows(query.value, narrowed.value)
   notes.value = found.notes
-  count.value = found.rows.length
-  const order = views.body.sort.length ? sorted(plant.list, found.rows, views.body.sort as { field: string; down: boolean }[]) : found.rows // prettier-ignore
+  const some = views.filters.length ? found.rows.filter(letsThrough(plant.list, views.filters)) : found.rows
+  count.value = some.length
+  const order = views.body.sort.length ? sorted(plant.list, some, views.body.sort as { field: string; down: boolean }[]) : some // prettier-ignore
   if (views.body.group) {
     const made = grouped(plant.list, order, views.body.group, closed.value)
     groups.value = made.groups
-    rows.value = made.shown
+    rows.value = withPinned(made.shown)
   } else {
     groups.value = []
-    rows.value = order
+    rows.value = withPinned(order)
   }
   noting.stop()
-  const known = String(route.query.find ?? '') === query.value
+  const known =
+    String(route.query.find ?? '') === query.value &&
+    String(route.query.where ?? '') === (written(views.filters) ?? '')
   if (!known || (route.query.only === 'findings') !== onlyFindings.value) noting.start()
 }
 
@@ -91,7 +122,7 @@ function cameOrWent() {
   const at = chosen.value
     ? stay.indexOf(plant.list.row(chosen.value.points.at(-1) ?? chosen.value.point) ?? -1)
     : -1
-  const place = at < 0 ? stay.length : at + 1
+  const place = at < 0 || grid.value?.atFresh() ? stay.length : at + 1
   rows.value = [...stay.slice(0, place), ...came, ...stay.slice(place)]
   count.value = rows.value.length
 }
@@ -100,15 +131,37 @@ let known = plant.list.ids.length
 /** Keep what is sought in the address, for a colleague and for the way back; not at every keystroke. */
 function note() {
   const only = onlyFindings.value ? 'findings' : undefined
-  void router.replace({ query: { ...route.query, find: query.value || undefined, only } })
+  void router.replace({
+    query: { ...route.query, find: query.value || undefined, where: written(views.filters), only },
+  })
 }
-const noting = useTimeoutFn(note, 400, { immediate: false })
 
 async function open(point: number) {
   noting.stop()
   const only = onlyFindings.value ? 'findings' : undefined
-  await router.replace({ query: { find: query.value || undefined, only, at: String(point) } })
+  await router.replace({
+    query: { find: query.value || undefined, where: written(views.filters), only, at: String(point) },
+  })
   void router.push(`/point/${point}`)
+}
+
+// A column being filtered, and where its head is.
+const filtering = shallowRef<{ field: string; at: HTMLElement } | null>(null)
+const sieve = computed(() => {
+  const field = filtering.value && views.fields.get(filtering.value.field)
+  if (!filtering.value || !field) return null
+  const rest = views.filters.filter((one) => one.field !== field.name)
+  const rows = findRows(query.value, narrowed.value).rows.filter(letsThrough(plant.list, rest))
+  return {
+    field,
+    target: filtering.value.at,
+    filter: views.filters.find((one) => one.field === field.name),
+    values: valuesOf(plant.list, field.name, rows),
+  }
+})
+function filtered() {
+  filtering.value = null
+  grid.value?.focus()
 }
 
 function turn(group: string) {
@@ -194,6 +247,10 @@ function anywhere(event: KeyboardEvent) {
     event.preventDefault()
     return show(ALT[event.code]!)
   }
+  if (event.altKey && !event.ctrlKey && event.code === 'KeyP') {
+    event.preventDefault()
+    return pin()
+  }
   if (event.altKey && !event.ctrlKey && event.code === 'KeyS') {
     event.preventDefault()
     return void grid.value?.countOn()
@@ -228,6 +285,9 @@ watch(issue, ({ mark, changed }) => {
 bar.offer([
   { says: 'new points', keys: 'Alt+N', run: () => show('new') },
   { says: 'columns of the list', keys: 'Alt+C', run: () => show('columns') },
+  { says: 'keep these rows in sight, or no longer', keys: 'Alt+P', run: pin },
+  { says: 'filter by this column', keys: 'Alt+↓', run: () => grid.value?.filter() },
+  { says: 'show all: no filters', run: () => views.change({ filters: [] }) },
   { says: 'views of the list', keys: 'Alt+V', run: () => show('views') },
   { says: 'replace in the list', keys: 'Alt+R', run: () => show('replace') },
   { says: 'typicals', keys: 'Alt+T', run: () => show('typicals') },
@@ -259,7 +319,14 @@ useEscape(() => panel.value, shut, column)
 
 <template>
   <section class="list">
-    <ToolStrip :panel="panel" @show="show($event as Panel)" @series="grid?.countOn()" @out="save" />
+    <ToolStrip
+      :panel="panel"
+      :pinned="frozen"
+      @unpin="((pinned = []), refind())"
+      @show="show($event as Panel)"
+      @series="grid?.countOn()"
+      @out="save"
+    />
     <div class="work" :class="{ beside: panel }">
       <GridView
         ref="grid"
@@ -268,9 +335,12 @@ useEscape(() => panel.value, shut, column)
         :groups="groups"
         :fields="views.columns"
         :sort="views.body.sort"
+        :frozen="frozen"
+        :fresh="plant.may('edit') && !views.body.group"
         :row-height="ROW_HEIGHT[views.body.density]"
         :active="active"
         :rename="rename"
+        :filtered="views.filters.map((one) => one.field)"
         @select="chosen = $event"
         @open="open"
         @find="bar.focus()"
@@ -278,10 +348,15 @@ useEscape(() => panel.value, shut, column)
         @more="more"
         @sort="views.sortBy"
         @width="views.width"
+        @filter="(field, at) => (filtering = { field, at })"
         @reorder="(field, after) => views.show(field, true, after)"
       >
         <template #empty>
-          <template v-if="plant.list.length">
+          <template v-if="plant.list.length && views.filters.length">
+            No point is let through by what the columns filter{{ query ? ` and has “${query}”` : '' }}.
+            <v-btn class="act" @click="views.change({ filters: [] })">show all columns' texts</v-btn>
+          </template>
+          <template v-else-if="plant.list.length">
             No point has “{{ query }}”{{ onlyFindings ? ' and something to settle' : '' }}. Esc in the find
             field shows all again.
           </template>
@@ -315,6 +390,13 @@ useEscape(() => panel.value, shut, column)
         <KeysPanel v-else @shut="shut" />
       </aside>
     </div>
+    <HeadFilter
+      v-if="sieve"
+      :key="sieve.field.name"
+      v-bind="sieve"
+      @filter="views.filterBy"
+      @shut="filtered"
+    />
     <PrintTable
       :rows="rows"
       :fields="views.columns"

@@ -16,8 +16,12 @@ export interface Group {
 
 const NUMBER = /^[-\u2212+]?\d+([.,]\d+)?(e[-+]?\d+)?$/i
 
+/** The figure that a cell's text is, NaN for any other text. */
+export const figureOf = (text: string) =>
+  NUMBER.test(text.trim()) ? Number(text.trim().replace('\u2212', '-').replace(',', '.')) : Number.NaN
+
 /** A text that compares as people order it: runs of digits by their size. */
-const natural = (text: string) => text.toLowerCase().replace(/\d+/g, (run) => run.padStart(12, '0'))
+export const natural = (text: string) => text.toLowerCase().replace(/\d+/g, (run) => run.padStart(12, '0'))
 
 /** The order of some rows by one column, then by the next; rows that say the same stay as they were. */
 export function sorted(list: ListColumns, rows: number[], sorts: readonly Sort[]): number[] {
@@ -95,7 +99,7 @@ export function sums(texts: Iterable<string>): Sums {
     if (text === '') continue
     out.filled++
     if (!NUMBER.test(text)) continue
-    const value = Number(text.replace('\u2212', '-').replace(',', '.'))
+    const value = figureOf(text)
     out.figures++
     out.sum += value
     out.least = Math.min(out.least, value)

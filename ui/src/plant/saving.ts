@@ -1,4 +1,5 @@
 /** Edits on their way to the list: saved, refused, held while the server is away; each keeps what was typed. */
+import { promiseTimeout } from '@vueuse/core'
 import { computed, ref, watch as onChange, type Ref, type ShallowRef } from 'vue'
 import { api, ask, type Problem, type Schemas } from '../api/client'
 import type { Change, ListColumns } from './columns'
@@ -16,6 +17,11 @@ export interface Waiting {
 
 /** Under which an edit that waits is kept. */
 export const waitKey = (point: number, field: string) => `${point}:${field}`
+
+/** How long to wait before what a busy server did not take is sent again. */
+const BUSY_WAITS_MS = [500, 1000, 2000, 4000]
+/** Nothing was changed, and a moment later it would be: somebody else was writing. A full disk stays full. */
+const isBusy = (problem?: Problem) => problem?.status === 503 && problem.type === 'about:blank'
 
 /** taken: takes in a change set whose turn it is. */
 export function useSaving(
@@ -56,9 +62,14 @@ export function useSaving(
     if (!real.length) return
     for (const edit of real)
       waiting.value.set(waitKey(edit.point, edit.field), { ...edit, state: 'saving', says: '' })
-    const answer = await ask(
-      api.POST('/api/proposals', { body: { edits: real, source, why: '', apply: true, partial } }),
-    )
+    const send = () =>
+      ask(api.POST('/api/proposals', { body: { edits: real, source, why: '', apply: true, partial } }))
+    let answer = await send()
+    for (const wait of BUSY_WAITS_MS) {
+      if (!isBusy(answer.problem)) break
+      await promiseTimeout(wait)
+      answer = await send()
+    }
     if (answer.problem) {
       refused(real, answer.problem)
       return answer.problem

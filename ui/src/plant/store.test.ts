@@ -121,3 +121,31 @@ test('an undo waits for what is still being saved, or it would take back what ca
     '/api/proposals asked', '/api/proposals answered', '/api/undo asked', '/api/undo answered',
   ]) // prettier-ignore
 })
+
+const refused = (status: number, type: string) => ({
+  error: { type, title: 'not now', status, detail: '', remedy: '', cells: [] },
+  response: new Response(null, { status }),
+})
+
+test('what a busy server did not take is sent again by itself; on a full disk it waits for a hand', async () => {
+  const edit = { point: 11, field: 'service', was: 'gas', text: 'mine' }
+  for (const [type, asked, state] of [
+    ['about:blank', 2, undefined],
+    ['urn:canaleta:no-room', 1, 'held'],
+  ] as const) {
+    vi.useFakeTimers()
+    const plant = screen()
+    const post = vi
+      .spyOn(api, 'POST')
+      .mockResolvedValueOnce(refused(503, type) as never)
+      .mockResolvedValue({ data: answer(6, 'mine'), response: new Response() } as never)
+    const saving = plant.save([edit])
+    expect(plant.waitingAt(11, 'service')?.state).toBe('saving')
+    await vi.runAllTimersAsync()
+    await saving
+    expect(post).toHaveBeenCalledTimes(asked)
+    expect(plant.waitingAt(11, 'service')?.state).toBe(state)
+    post.mockRestore()
+    vi.useRealTimers()
+  }
+})

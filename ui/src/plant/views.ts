@@ -2,6 +2,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
 import { ask, api, type Schemas } from '../api/client'
+import { asks, type Filter } from './filters'
 import { usePlant } from './store'
 
 export type View = Required<Schemas['ViewBody']>
@@ -43,6 +44,7 @@ export const useViews = defineStore('views', () => {
       return known ? [{ ...known, width }] : []
     }),
   )
+  const filters = computed(() => body.value.filters as Filter[])
   const changed = computed(() => JSON.stringify(body.value) !== JSON.stringify(origin()))
 
   function plain(names: string[]): View {
@@ -50,17 +52,17 @@ export const useViews = defineStore('views', () => {
       const known = fields.value.get(field)
       return known ? [{ field, width: Math.max(known.width, 36) }] : []
     })
-    return { columns, sort: [], group: '', density: 'usual', find: '' }
+    return { columns, sort: [], group: '', density: 'usual', find: '', filters: [] }
   }
 
   function origin(): View {
     const kept = saved.value.find((view) => view.name === name.value)
-    return (
-      (kept?.body as View | undefined) ??
-      starters.value.find((view) => view.name === name.value)?.body ??
-      first.value
-    )
+    if (kept) return whole(kept.body)
+    return starters.value.find((view) => view.name === name.value)?.body ?? first.value
   }
+
+  /** A view that was kept before a part of it was thought of. */
+  const whole = (body: Schemas['ViewBody']): View => ({ ...plain([]), ...body }) as View
 
   /** Take up what this browser showed last. What it kept of columns that are no more is left out. */
   function recall() {
@@ -68,7 +70,7 @@ export const useViews = defineStore('views', () => {
       const kept = JSON.parse(localStorage.getItem(KEPT) ?? 'null') as { name: string; body: View } | null
       if (kept?.body.columns.some((column) => fields.value.has(column.field))) {
         name.value = kept.name
-        now.value = kept.body
+        now.value = whole(kept.body)
       }
     } catch {
       localStorage.removeItem(KEPT)
@@ -91,6 +93,12 @@ export const useViews = defineStore('views', () => {
     // Up, down, and back to the order in which points were entered.
     const next = !known ? [{ field, down: false }] : known.down ? [] : [{ field, down: true }]
     change({ sort: more ? [...sort.filter((one) => one.field !== field), ...next] : next })
+  }
+
+  /** Filter by a column; a filter that asks nothing is none. */
+  function filterBy(filter: Filter) {
+    const rest = filters.value.filter((one) => one.field !== filter.field)
+    change({ filters: asks(filter) ? [...rest, filter] : rest })
   }
 
   function width(field: string, pixels: number) {
@@ -162,7 +170,7 @@ export const useViews = defineStore('views', () => {
   }
 
   return {
-    saved, name, body, columns, first, starters, changed, fields,
-    recall, change, choose, sortBy, width, show, move, load, keep, drop,
+    saved, name, body, columns, first, starters, changed, fields, filters,
+    recall, change, choose, sortBy, filterBy, width, show, move, load, keep, drop,
   } // prettier-ignore
 })

@@ -47,8 +47,8 @@ def offers_for(image: PlantImage, row: int, field: str) -> list[Offer]:
 
 
 def _channels(image: PlantImage, row: int) -> list[Offer]:
-    """Channels that no point holds or wishes for: those that take the signal before those to beware of, and of these
-    the module it is on, then the rack, then the cabinet where most of its area is."""
+    """Channels that no point holds or wishes for: those of the module it is on, then those that take the signal before
+    those to beware of, and of these its rack, then the cabinet where most of its area is."""
     layout = image.layout
     claimed = set(zip(image.module.tolist(), image.channel.tolist(), strict=True))
     judged: dict[str, Judgement] = {}
@@ -65,14 +65,18 @@ def _channels(image: PlantImage, row: int) -> list[Offer]:
         if told.level is Level.REFUSED:
             continue
         rack = layout.racks[module.rack]
-        far = (
-            (0 if own and own.id == module.id else 1 if own and own.rack == module.rack else 2),
+        order = (
+            own is None or own.id != module.id,
+            told.level,
+            own is None or own.rack != module.rack,
             -near.get(rack.cabinet, 0),
+            rack.id,
+            module.place,
         )
-        ranked.append((told.level, *far, layout.address(module.id, 0), module, told))
-    ranked.sort(key=lambda one: one[:4])
+        ranked.append((order, module, told))
+    ranked.sort(key=lambda one: one[0])
     out: list[Offer] = []
-    for *_, module, told in ranked:
+    for _, module, told in ranked:
         kind = layout.type_of(module.id)
         free = [c for c in range(kind.channels) if (module.id, c) not in claimed]
         for channel in sorted(free, key=lambda c: (c not in module.wired, c)):

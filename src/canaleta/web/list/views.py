@@ -45,6 +45,22 @@ class SortIn(Shape):
     down: bool = False
 
 
+Text = Annotated[str, StringConstraints(max_length=400)]
+
+
+class FilterIn(Shape):
+    """What a column shows: only these texts, all but these, figures from low to high; the empty text is the empty
+    cell."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    field: str = Field(max_length=60)
+    only: list[Text] | None = Field(None, max_length=500)
+    but: list[Text] = Field(default_factory=list, max_length=500)
+    low: str = Field("", max_length=40)
+    high: str = Field("", max_length=40)
+
+
 class ViewBody(Shape):
     """What is shown, in which order, how dense, and what is sought."""
 
@@ -55,6 +71,7 @@ class ViewBody(Shape):
     group: str = Field("", max_length=60)
     density: Literal["close", "usual", "wide"] = "usual"
     find: str = Field("", max_length=400)
+    filters: list[FilterIn] = Field(default_factory=list, max_length=40)
 
 
 class ViewIn(Shape):
@@ -132,6 +149,8 @@ def keep_view(path: ViewPath, body: ViewIn) -> Response:
         _field(column.field)
     for sort in body.body.sort:
         _field(sort.field)
+    for one in body.body.filters:
+        _field(one.field)
     if body.body.group:
         _field(body.body.group)
     values = {"body": body.body.model_dump(), "at": func.now()}

@@ -3,10 +3,11 @@
 import { computed } from 'vue'
 import { usePlant } from '../../plant/store'
 import { useViews, type View } from '../../plant/views'
+import { none, saysOf } from '../../plant/filters'
 import ChoiceField from '../../kit/ChoiceField.vue'
 
-defineProps<{ panel: string }>()
-const emit = defineEmits<{ show: [panel: string]; series: []; out: [form: 'csv' | 'xlsx'] }>()
+defineProps<{ panel: string; pinned: number }>()
+const emit = defineEmits<{ show: [panel: string]; series: []; unpin: []; out: [form: 'csv' | 'xlsx'] }>()
 const plant = usePlant()
 const views = useViews()
 const GROUPS = ['area', 'cabinet', 'loop', 'signal', 'status', 'typical']
@@ -54,6 +55,23 @@ const inOrder = computed(() =>
       @click="views.change({ sort: [] })"
     >
       in order of {{ inOrder.join(', ') }} ✕
+    </v-btn>
+    <v-btn
+      v-if="pinned"
+      v-tip="'Alt+P: let them go with the others again'"
+      class="tool"
+      @click="emit('unpin')"
+    >
+      {{ pinned }} kept in sight ✕
+    </v-btn>
+    <v-btn
+      v-for="filter in views.filters"
+      :key="filter.field"
+      v-tip="'show all texts of this column again'"
+      class="tool"
+      @click="views.filterBy(none(filter.field))"
+    >
+      {{ views.fields.get(filter.field)?.label }}: {{ saysOf(filter) }} ✕
     </v-btn>
     <span class="gap" />
     <v-menu>
