@@ -12,6 +12,7 @@ from canaleta.plant.records.image_cache import ImageCache
 from tests.building.site import Site, choose
 
 pytestmark = pytest.mark.browser
+POINTS = ".row:not(.fresh) .cell.frozen"
 PASSWORD = "a long enough word"
 
 
@@ -33,7 +34,7 @@ def undo(page: Page) -> None:
 
 
 def tags(page: Page) -> list[str]:
-    return [re.sub(r"[▲■\s]", "", text) for text in page.locator(".row .cell.frozen").all_inner_texts()]
+    return [re.sub(r"[▲■\s]", "", text) for text in page.locator(POINTS).all_inner_texts()]
 
 
 def test_sixteen_numbered_points_without_the_mouse(site: Site) -> None:
@@ -114,6 +115,66 @@ def test_groups_close_and_sums_are_of_what_is_selected(site: Site) -> None:
     page.keyboard.press("Shift+ArrowDown")
     page.keyboard.press("Shift+ArrowDown")
     expect(page.locator(".strip")).to_contain_text("sum 675 · mean 225 · from 25 to 600")
+
+
+def test_a_column_is_filtered_at_its_head_and_the_address_carries_it(site: Site) -> None:
+    page = site.enter("ana")
+    cell(page, 1, "signal").click()
+    page.keyboard.press("Alt+ArrowDown")
+    sieve = page.get_by_role("dialog", name="filter by signal")
+    expect(sieve.get_by_label("find a text")).to_be_focused()
+    expect(sieve.get_by_role("checkbox", name="Ni120")).to_be_checked()
+    page.keyboard.type("ni120")
+    page.keyboard.press("Enter")
+    page.keyboard.press("Escape")
+    expect(sieve).to_have_count(0)
+    expect(page.get_by_text(re.compile(r"^\d+ of 286 points"))).to_be_visible()
+    assert tags(page)
+    assert all(text == "Ni120" for text in page.locator(".row:not(.fresh) [id$='-signal']").all_inner_texts())
+    expect(page).to_have_url(re.compile("where="))
+    page.reload()
+    expect(page.locator(POINTS).first).to_have_text(re.compile("TE-"))
+    page.get_by_role("button", name="signal: Ni120 ✕").click()
+    expect(page.get_by_text(re.compile(r"^286 points"))).to_be_visible()
+
+
+def test_a_tag_typed_below_the_last_row_is_a_point_and_rows_can_stay_in_sight(site: Site) -> None:
+    page = site.enter("ana")
+    cell(page, 1, "tag").click()
+    page.keyboard.press("Alt+p")
+    expect(page.get_by_text("1 kept in sight")).to_be_visible()
+    page.keyboard.press("Control+ArrowDown")
+    # A service first: nothing is made until it has a tag.
+    page.keyboard.press("ArrowRight")
+    page.keyboard.type("kiln car brake")
+    page.keyboard.press("Enter")
+    expect(cell(page, 0, "tag")).to_have_text("tag?")
+    page.keyboard.press("ArrowLeft")
+    page.keyboard.type("ZS-9901")
+    page.keyboard.press("Tab")
+    made = page.locator(".row.here")
+    expect(made.locator(".frozen")).to_have_text("ZS-9901")
+    expect(cell(page, newest(site), "service")).to_have_text("kiln car brake")
+    assert int(cell(page, 1, "tag").evaluate("e => e.getBoundingClientRect().y")) < 200, "it stays at the top"
+    page.keyboard.press("Alt+p")
+    page.get_by_role("button", name="2 kept in sight ✕").click()
+    undo(page)
+    expect(page.get_by_text("ZS-9901", exact=True)).to_have_count(0)
+
+
+def test_free_channels_are_offered_in_the_cell_and_value_takes_the_devices_range(site: Site) -> None:
+    page = site.enter("ana")
+    cell(page, 1, "channel").click()
+    page.keyboard.press("F2")
+    offered = page.get_by_role("listbox").get_by_role("option")
+    expect(offered.first).to_have_text(re.compile("KC-2·1·2·"))
+    page.keyboard.press("Escape")
+    cell(page, 1, "value_high").click()
+    expect(cell(page, 1, "value_high")).to_have_text("500")
+    page.keyboard.press("Alt+=")
+    expect(cell(page, 1, "value_high")).to_have_text("600")
+    page.get_by_role("button", name="undo").click()
+    expect(cell(page, 1, "value_high")).to_have_text("500")
 
 
 def test_of_a_paste_what_is_wrong_stays_in_its_cell_and_the_rest_is_in(site: Site) -> None:

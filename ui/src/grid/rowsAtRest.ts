@@ -8,7 +8,7 @@ import type { Schemas } from '../api/client'
 import type { Time } from '../plant/idle'
 import type { Group } from '../plant/order'
 import { toTheRight, type Contents } from './contents'
-import { isGroup } from './rows'
+import { FRESH, isGroup } from './rows'
 import { holds, type Block, type Selection } from './selection'
 import { edges } from './sight'
 
@@ -126,6 +126,7 @@ export class RowsAtRest {
     }
     if (!kept) kept = this.make(shown, index, row)
     kept.row = row
+    kept.box.classList.toggle('fresh', row === FRESH)
     placed(kept.box, index, shown)
     if (isGroup(row)) return group(kept.box, shown.groups[-1 - row]!)
     shown.fields.forEach((field, c) => {
