@@ -32,11 +32,12 @@ from canaleta.plant.database.clock import PlantClock
 from canaleta.plant.live import alarms, commands, temporary
 from canaleta.plant.live.blocks import Flag, RackState
 from canaleta.plant.live.leases import LEASE_S, RENEW_S
-from canaleta.plant.live.trends import pack_hour, read_raw, read_trends, waiting_hours
+from canaleta.plant.live.trends import pack_hour, read_raw, read_trends, waiting_hours, want_newest
 from canaleta.plant.live.walking import found_since
 from canaleta.plant.records.image_cache import ImageCache
 from canaleta.racks import scanner
 from canaleta.racks.agent import TEND_S, Agent
+from canaleta.racks.life import PART_S
 from canaleta.racks.reader import RackReader, RackRefusesError, RackSilentError
 from canaleta.racks.source import SignalSource
 
@@ -342,6 +343,23 @@ def test_readings_become_parts_and_parts_become_hours_with_their_roll_ups(databa
         assert np.nanmax(week.most) == 80.0
         gaps = read_trends(connection, {1: 1}, begins - 3600, begins + 7200, 400, {1: 1.0})[1]
         assert np.isnan(gaps.mean).any()
+
+
+def test_what_was_read_lately_is_written_when_somebody_looks_at_the_trend(database: Database) -> None:
+    """A part is ten seconds long unless somebody wants it sooner: a first part that is shorter was wanted."""
+
+    async def run() -> None:
+        async with scanned(database), asyncio.timeout(HANGS_S):
+            while True:
+                with database.engine.begin() as connection:
+                    want_newest(connection, [1, 1])
+                    first = connection.execute(select(t.trend_part).order_by(t.trend_part.c.begins)).first()
+                if first is not None:
+                    assert (first.ends - first.begins).total_seconds() < PART_S
+                    return
+                await asyncio.sleep(0.05)
+
+    in_a_loop_of_its_own(run)
 
 
 def test_the_agent_writes_the_trend_while_it_scans(database: Database) -> None:

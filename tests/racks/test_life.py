@@ -242,6 +242,17 @@ def test_what_is_kept_for_trends_is_handed_out_once_every_ten_seconds() -> None:
     assert rack.life.part() is None
 
 
+def test_whoever_looks_at_a_trend_gets_what_was_read_lately() -> None:
+    rack = analog()
+    rack.reads(half())
+    rack.reads(half())
+    now = rack.now.timestamp()
+    assert not rack.life.part_due(now, wanted=True), "two readings a second apart: a hole that nobody sees"
+    rack.reads(half())
+    assert rack.life.part_due(rack.now.timestamp(), wanted=True)
+    assert not rack.life.part_due(rack.now.timestamp())
+
+
 def test_what_the_controller_shows_stands_beside_ours() -> None:
     block = analog().reads(half(), shown={1: 49.2})
     assert block.shown[0] == 49.2

@@ -25,7 +25,7 @@ from canaleta.core.notation.text import short
 from canaleta.plant.live import commands, leases
 from canaleta.plant.live.blocks import is_stale, read_block
 from canaleta.plant.live.temporary import TEMPORARY_CHANNEL, substitutes
-from canaleta.plant.live.trends import forget_before
+from canaleta.plant.live.trends import TREND_CHANNEL, forget_before
 from canaleta.plant.live.walking import forget_found_before
 from canaleta.racks.context import Context
 from canaleta.racks.digesting import Digester
@@ -125,12 +125,15 @@ class Agent:
         while True:
             try:
                 async with await psycopg.AsyncConnection.connect(url, autocommit=True) as connection:
-                    for channel in ("canaleta_command", "canaleta_seq", TEMPORARY_CHANNEL):
+                    for channel in ("canaleta_command", "canaleta_seq", TEMPORARY_CHANNEL, TREND_CHANNEL):
                         await connection.execute(f"listen {channel}")
                     self._temporary_moved = True
                     async for notice in connection.notifies():
                         if notice.channel == "canaleta_command":
                             self.context.asked[int(notice.payload)].set()
+                            continue
+                        if notice.channel == TREND_CHANNEL:
+                            self.context.trends_wanted.add(int(notice.payload))
                             continue
                         self._temporary_moved |= notice.channel == TEMPORARY_CHANNEL
                         self._seq_moved.set()

@@ -204,7 +204,10 @@ class Digester:
         context.switches |= life.states_of(context.suppressors)
         now = answer.at.timestamp()
         # On a full disk the trend has a gap; what stands now is told all the same.
-        part = life.part() if life.part_due(now) else None
+        wanted = life.rack in context.trends_wanted
+        part = life.part() if life.part_due(now, wanted) else None
+        if wanted:
+            context.trends_wanted.discard(life.rack)
         if part is not None and context.room.is_short():
             log.warning("rack %d: the disk is full: the trend has a gap", life.rack)
             part = None

@@ -34,6 +34,7 @@ from canaleta.racks.scan import Asked, Joined, Read, ScanPlan
 __all__ = ["FoundPoint", "Outside", "RackLife"]
 
 PART_S = 10.0
+WANTED_PART_S = 2.0
 FIRST_LOOK_S = 15.0
 NEVER = datetime(1970, 1, 1, tzinfo=UTC)
 _RANK = np.zeros(len(State), dtype=np.int64)
@@ -407,9 +408,9 @@ class RackLife:
         out[self.table.at[open_][order]] = (state | ((priority + 1) << 4).astype(np.uint8))[order]
         return out
 
-    def part_due(self, now: float) -> bool:
-        """Whether what is kept for trends has become a part."""
-        return bool(self._kept) and abs(now - self._kept[0][0]) >= PART_S
+    def part_due(self, now: float, wanted: bool = False) -> bool:
+        """Whether what is kept for trends has become a part; sooner where somebody looks at a trend just now."""
+        return bool(self._kept) and abs(now - self._kept[0][0]) >= (WANTED_PART_S if wanted else PART_S)
 
     def part(self) -> Part | None:
         """What was read since the last part, None if nothing; it is handed out once."""

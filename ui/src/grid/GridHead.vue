@@ -17,6 +17,7 @@ const emit = defineEmits<{
   filter: [field: string, at: HTMLElement]
 }>()
 const head = ref<HTMLElement | null>(null)
+const NARROW_PX = 76
 const filters = (field: Field) => field.kind !== 'live' && field.kind !== 'checks'
 /** The head of a column. */
 const headOf = (field: string) =>
@@ -98,7 +99,7 @@ const sortOf = (field: Field) => {
           type="button"
           tabindex="-1"
           class="sieve"
-          :class="{ on: filtered?.includes(field.name) }"
+          :class="{ on: filtered?.includes(field.name), narrow: field.width < NARROW_PX }"
           :aria-label="`filter by ${field.label}`"
           @click.stop="emit('filter', field.name, $event.currentTarget as HTMLElement)" /><i
           class="edge"
@@ -212,8 +213,9 @@ const sortOf = (field: Field) => {
   color: rgb(var(--v-theme-copper));
 }
 
+/* Under a finger there is no hovering: it stays, where the name leaves it room. */
 @media (hover: none) {
-  .sieve {
+  .sieve:not(.narrow) {
     opacity: 0.7;
   }
 }

@@ -294,8 +294,8 @@ useEscape(() => asking.value, () => (asking.value = ''), aside) // prettier-igno
 
 <style scoped>
 .alarms {
-  display: grid;
-  grid-template-rows: auto auto minmax(0, 1fr);
+  display: flex;
+  flex-direction: column;
   height: 100%;
 }
 
@@ -329,7 +329,8 @@ useEscape(() => asking.value, () => (asking.value = ''), aside) // prettier-igno
 }
 
 .work {
-  grid-row: 4;
+  flex: 1;
+  min-height: 0;
   overflow: auto;
   padding: 0 14px 14px;
 }

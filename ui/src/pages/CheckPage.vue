@@ -195,58 +195,60 @@ onUnmounted(() => stop?.())
     <p v-if="check?.why_not" class="none">{{ check.why_not }}</p>
     <div v-else-if="check" class="work">
       <div class="left">
-        <table class="figure">
-          <thead>
-            <tr>
-              <th>% of range</th>
-              <th>put on</th>
-              <th>calibrator said</th>
-              <th>count due</th>
-              <th>value due</th>
-              <th>count read</th>
-              <th>value read</th>
-              <th>error</th>
-              <th>% of span</th>
-              <th></th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr
-              v-for="(s, i) in check.steps"
-              :key="i"
-              :class="{ here: at === i, bad: outcome?.steps[i]?.passes === false }"
-            >
-              <td>
-                {{ s.share }} <span class="quiet">{{ s.way }}</span>
-              </td>
-              <td>{{ s.signal }}</td>
-              <td>
-                <DenseField
-                  v-if="!check.contact"
-                  class="figure"
-                  size="6"
-                  :model-value="readings[i]?.signal ?? ''"
-                  :placeholder="check.signal_unit"
-                  :aria-label="`what the calibrator said at ${s.share} %`"
-                  @change="setSignal(i, ($event.target as HTMLInputElement).value)"
-                />
-              </td>
-              <td>{{ s.counts }}</td>
-              <td>{{ s.value }}</td>
-              <td>{{ readings[i]?.counts == null ? '' : figure(readings[i]!.counts!, 0) }}</td>
-              <td>{{ shownValue(readings[i]?.value) }}</td>
-              <td>{{ outcome?.steps[i]?.error }}</td>
-              <td>{{ outcome?.steps[i]?.of_span == null ? '' : figure(outcome.steps[i]!.of_span!, 3) }}</td>
-              <td class="verdict">
-                <template v-if="outcome?.steps[i]?.passes === true">✓ within</template>
-                <template v-else-if="outcome?.steps[i]?.passes === false">■ off</template>
-                <v-btn class="mini" @click="begin(i)">
-                  {{ at === i ? 'waiting…' : 'take' }}
-                </v-btn>
-              </td>
-            </tr>
-          </tbody>
-        </table>
+        <div class="steps">
+          <table class="figure">
+            <thead>
+              <tr>
+                <th>% of range</th>
+                <th>put on</th>
+                <th>calibrator said</th>
+                <th>count due</th>
+                <th>value due</th>
+                <th>count read</th>
+                <th>value read</th>
+                <th>error</th>
+                <th>% of span</th>
+                <th></th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr
+                v-for="(s, i) in check.steps"
+                :key="i"
+                :class="{ here: at === i, bad: outcome?.steps[i]?.passes === false }"
+              >
+                <td>
+                  {{ s.share }} <span class="quiet">{{ s.way }}</span>
+                </td>
+                <td>{{ s.signal }}</td>
+                <td>
+                  <DenseField
+                    v-if="!check.contact"
+                    class="figure"
+                    size="6"
+                    :model-value="readings[i]?.signal ?? ''"
+                    :placeholder="check.signal_unit"
+                    :aria-label="`what the calibrator said at ${s.share} %`"
+                    @change="setSignal(i, ($event.target as HTMLInputElement).value)"
+                  />
+                </td>
+                <td>{{ s.counts }}</td>
+                <td>{{ s.value }}</td>
+                <td>{{ readings[i]?.counts == null ? '' : figure(readings[i]!.counts!, 0) }}</td>
+                <td>{{ shownValue(readings[i]?.value) }}</td>
+                <td>{{ outcome?.steps[i]?.error }}</td>
+                <td>{{ outcome?.steps[i]?.of_span == null ? '' : figure(outcome.steps[i]!.of_span!, 3) }}</td>
+                <td class="verdict">
+                  <template v-if="outcome?.steps[i]?.passes === true">✓ within</template>
+                  <template v-else-if="outcome?.steps[i]?.passes === false">■ off</template>
+                  <v-btn class="mini" @click="begin(i)">
+                    {{ at === i ? 'waiting…' : 'take' }}
+                  </v-btn>
+                </td>
+              </tr>
+            </tbody>
+          </table>
+        </div>
         <div class="keys">
           <v-checkbox v-model="auto" label="take by itself once it stands still" />
           <v-btn v-if="at >= 0" class="act" @click="accept(null)">take it as it is now</v-btn>
@@ -407,7 +409,12 @@ td input {
 
 @media (max-width: 1000px) {
   .work {
-    grid-template-columns: 1fr;
+    grid-template-columns: minmax(0, 1fr);
+  }
+
+  /* Its nine columns are wider than a phone: it goes sideways by itself, the page does not. */
+  .steps {
+    overflow-x: auto;
   }
 }
 </style>

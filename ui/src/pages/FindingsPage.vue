@@ -430,8 +430,31 @@ h1 {
 
 @media (max-width: 900px) {
   .two {
-    grid-template-columns: 1fr;
+    grid-template-columns: minmax(0, 1fr);
+    flex: none;
+  }
+
+  .all {
+    padding: 10px 12px;
     overflow: auto;
+  }
+
+  header {
+    flex-wrap: wrap;
+  }
+
+  .group {
+    white-space: normal;
+  }
+}
+
+@media (max-width: 600px) {
+  .duct {
+    grid-template-columns: repeat(3, 1fr);
+  }
+
+  .stop.beside {
+    grid-column: span 3;
   }
 }
 </style>

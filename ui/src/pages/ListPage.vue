@@ -1,10 +1,11 @@
 <script setup lang="ts">
 /** The I/O list: find on top, how it is looked at, the grid, a panel for work in bulk, and at the foot the chosen cell. */
-import { useEventListener, useIntervalFn, useSessionStorage, useTimeoutFn } from '@vueuse/core'
+import { useEventListener, useIntervalFn, useMediaQuery, useSessionStorage, useTimeoutFn } from '@vueuse/core'
 import { computed, nextTick, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { storeToRefs } from 'pinia'
 import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router'
 import GridView from '../grid/GridView.vue'
+import PointList from '../parts/PointList.vue'
 import CellStrip from '../parts/CellStrip.vue'
 import { useBar } from '../frame/bar'
 import ColumnsPanel from '../parts/list/ColumnsPanel.vue'
@@ -44,6 +45,8 @@ const bar = useBar()
 const { query, onlyFindings, shown: count, notes } = storeToRefs(bar)
 query.value = String(route.query.find ?? '')
 onlyFindings.value = route.query.only === 'findings'
+/** On a phone points are cards: one line of cells would show two of them. */
+const small = useMediaQuery('(max-width: 600px)')
 const grid = ref<InstanceType<typeof GridView> | null>(null)
 const chosen = ref<{ point: number; field: string; cells: number; points: number[] } | null>(null)
 const rows = shallowRef<number[]>([])
@@ -328,7 +331,16 @@ useEscape(() => panel.value, shut, column)
       @out="save"
     />
     <div class="work" :class="{ beside: panel }">
+      <PointList
+        v-if="small && rows.length"
+        class="cards"
+        cards
+        :rows="rows"
+        :point="active ?? 0"
+        @open="open"
+      />
       <GridView
+        v-else
         ref="grid"
         class="grid"
         :rows="rows"

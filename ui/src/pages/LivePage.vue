@@ -10,7 +10,7 @@ import { byWhy, lostRacks, nowOf } from '../plant/now'
 import { whenLineIsBack } from '../plant/lineBack'
 import { latest } from '../plant/latest'
 import { usePlant } from '../plant/store'
-import { BOARD_AGAIN_MS, CARD_COLUMNS, PART_LATER_MS } from '../plant/trending'
+import { BOARD_AGAIN_MS, CARD_COLUMNS, PART_LATER_MS, SCAN_LATER_MS } from '../plant/trending'
 import { useSearch } from '../plant/useSearch'
 import { useEscape } from '../plant/escape'
 import DenseField from '../kit/DenseField.vue'
@@ -135,7 +135,7 @@ onMounted(load)
 useIntervalFn(sort, 5000)
 useIntervalFn(() => seconds.value > 600 && void readTrends(), BOARD_AGAIN_MS)
 onMounted(readTrends)
-useTimeoutFn(readTrends, PART_LATER_MS)
+for (const later of [SCAN_LATER_MS, PART_LATER_MS]) useTimeoutFn(readTrends, later)
 onUnmounted(() => {
   unheard()
   plant.showStations([])

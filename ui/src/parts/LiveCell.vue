@@ -1,12 +1,18 @@
 <script setup lang="ts">
 /** A value now: figure, unit, and how far it can be trusted; stale is grey italic with its age. */
-import { computed } from 'vue'
+import { computed, watchEffect } from 'vue'
 import { nowOf } from '../plant/now'
 import { usePlant } from '../plant/store'
 import { age } from '../plant/words'
 
 const props = defineProps<{ point: number }>()
 const plant = usePlant()
+
+// Of a large plant only the racks in sight are told.
+watchEffect(() => {
+  const rack = plant.list.racks[plant.list.row(props.point) ?? -1]
+  if (rack) plant.watch([rack])
+})
 
 const shown = computed(() => {
   void plant.live.version

@@ -1,41 +1,41 @@
 <script setup lang="ts">
-/** The points at the left of the path page, by area; arrows move, the value now stands beside each. */
-import { useVirtualizer } from '@tanstack/vue-virtual'
+/**
+ * Points by area, the value now beside each; arrows move. At the left of the path page a line or two a point; as cards, on
+ * a phone, also where it is landed and what does not agree.
+ */
 import { computed, nextTick, ref, watch } from 'vue'
+import type { VVirtualScroll } from 'vuetify/components/VVirtualScroll'
 import { mark } from '../plant/findings'
 import { usePlant } from '../plant/store'
 import LiveCell from './LiveCell.vue'
 
-const props = defineProps<{ rows: number[]; point: number }>()
+const props = defineProps<{ rows: number[]; point: number; cards?: boolean }>()
 const emit = defineEmits<{ open: [point: number] }>()
 const plant = usePlant()
-const box = ref<HTMLElement | null>(null)
+const box = ref<VVirtualScroll | null>(null)
 
-type Line = { area: string } | { row: number }
+interface Line {
+  key: string
+  area?: string
+  row: number
+}
 const lines = computed<Line[]>(() => {
   void plant.list.version
   const out: Line[] = []
   let area: string | undefined
   for (const row of props.rows) {
+    if (row < 0) continue
     const here = plant.list.text('area', row)
-    if (here !== area) out.push({ area: here || 'no area' })
+    if (here !== area) out.push({ key: `area before ${row}`, area: here || 'no area', row: -1 })
     area = here
-    out.push({ row })
+    out.push({ key: String(row), row })
   }
   return out
 })
-const virtual = useVirtualizer(
-  computed(() => ({
-    count: lines.value.length,
-    getScrollElement: () => box.value,
-    estimateSize: (i: number) => ('area' in lines.value[i]! ? 26 : 44),
-    overscan: 8,
-  })),
-)
 const place = computed(() =>
-  lines.value.findIndex((line) => 'row' in line && plant.list.ids[line.row] === props.point),
+  lines.value.findIndex((line) => line.row >= 0 && plant.list.ids[line.row] === props.point),
 )
-watch(place, (index) => index >= 0 && nextTick(() => virtual.value.scrollToIndex(index, { align: 'auto' })), {
+watch(place, (index) => index >= 0 && nextTick(() => box.value?.scrollToIndex(index)), {
   immediate: true,
   flush: 'post',
 })
@@ -47,73 +47,59 @@ function step(by: number) {
   if (next !== undefined) emit('open', plant.list.ids[next]!)
 }
 
-const worst = (row: number) => {
-  const [first] = plant.findingsOf.get(plant.list.ids[row]!) ?? []
-  return first ? mark(first) : ''
-}
+const text = (field: string, row: number) => plant.list.text(field, row)
+const worst = (row: number) => plant.findingsOf.get(plant.list.ids[row]!)?.[0]
 </script>
 
 <template>
-  <div
+  <v-virtual-scroll
     ref="box"
     class="points"
+    :class="{ cards }"
+    :items="lines"
+    item-key="key"
     tabindex="0"
     role="listbox"
     aria-label="points"
     @keydown.down.prevent="step(1)"
     @keydown.up.prevent="step(-1)"
   >
-    <div :style="{ height: `${virtual.getTotalSize()}px`, position: 'relative' }">
-      <template v-for="item in virtual.getVirtualItems()" :key="item.index">
-        <p
-          v-if="'area' in lines[item.index]!"
-          class="area quiet"
-          :style="{ transform: `translateY(${item.start}px)` }"
-        >
-          {{ (lines[item.index] as { area: string }).area }}
-        </p>
-        <button
-          v-else
-          type="button"
-          role="option"
-          tabindex="-1"
-          class="point"
-          :class="{ here: item.index === place }"
-          :aria-selected="item.index === place"
-          :style="{ transform: `translateY(${item.start}px)` }"
-          @click="emit('open', plant.list.ids[(lines[item.index] as { row: number }).row]!)"
-        >
-          <span
-            class="mark"
-            :class="worst((lines[item.index] as { row: number }).row) === '■' ? 'bad' : 'settle'"
-            >{{ worst((lines[item.index] as { row: number }).row) || '·' }}</span
-          >
-          <span class="tag figure">{{
-            plant.list.text('tag', (lines[item.index] as { row: number }).row)
-          }}</span>
-          <LiveCell :point="plant.list.ids[(lines[item.index] as { row: number }).row]!" />
-          <span class="service quiet small">{{
-            plant.list.text('service', (lines[item.index] as { row: number }).row)
-          }}</span>
-        </button>
-      </template>
-    </div>
-  </div>
+    <template #default="{ item: { area, row } }">
+      <p v-if="area !== undefined" class="area quiet" role="presentation">{{ area }}</p>
+      <v-list-item
+        v-else
+        class="point"
+        role="option"
+        tabindex="-1"
+        :active="plant.list.ids[row] === point"
+        :aria-selected="plant.list.ids[row] === point"
+        @click="emit('open', plant.list.ids[row]!)"
+      >
+        <span class="lines">
+          <span class="mark" :class="worst(row)?.severity">{{ worst(row) ? mark(worst(row)!) : '·' }}</span>
+          <span class="tag figure">{{ text('tag', row) }}</span>
+          <LiveCell :point="plant.list.ids[row]!" />
+          <span class="service quiet small">{{ text('service', row) }}</span>
+          <template v-if="cards">
+            <span class="service small">
+              <span class="figure">{{ text('channel', row) || 'no channel' }}</span> ·
+              {{ text('signal', row) }}
+            </span>
+            <span v-if="worst(row)" class="service small" :class="worst(row)!.severity">{{
+              worst(row)!.text
+            }}</span>
+          </template>
+        </span>
+      </v-list-item>
+    </template>
+  </v-virtual-scroll>
 </template>
 
 <style scoped>
 .points {
-  overflow: auto;
+  height: 100%;
   border-right: 1px solid rgb(var(--v-theme-line));
   background: rgb(var(--v-theme-bar));
-}
-
-.area,
-.point {
-  position: absolute;
-  top: 0;
-  left: 0;
-  width: 100%;
 }
 
 .area {
@@ -124,22 +110,25 @@ const worst = (row: number) => {
 }
 
 .point {
+  min-height: 44px;
+  padding: 3px 8px 2px 6px;
+  border-bottom: 1px solid rgb(var(--v-theme-line));
+  border-left: 4px solid transparent;
+  border-radius: 0;
+}
+
+.cards .point {
+  min-height: 68px;
+  padding: 6px 10px;
+}
+
+.lines {
   display: grid;
   grid-template-columns: 14px minmax(0, 1fr) auto;
   column-gap: 4px;
-  height: 44px;
-  padding: 3px 8px 2px 6px;
-  border: 0;
-  border-bottom: 1px solid rgb(var(--v-theme-line));
-  border-left: 4px solid transparent;
-  background: none;
-  color: inherit;
-  font: inherit;
-  text-align: left;
-  cursor: pointer;
 }
 
-.point.here {
+.point.v-list-item--active {
   border-left-color: rgb(var(--v-theme-copper));
   background: rgb(var(--v-theme-surface));
 }
@@ -158,11 +147,11 @@ const worst = (row: number) => {
   white-space: nowrap;
 }
 
-.mark.settle {
+.settle {
   color: rgb(var(--v-theme-settle));
 }
 
-.mark.bad {
+.bad {
   color: rgb(var(--v-theme-bad));
 }
 </style>

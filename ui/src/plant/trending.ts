@@ -1,6 +1,8 @@
 /** What a trend may join with a line, and what it may not. */
 
-/** What the agent had not written yet when a trend was asked for is there a part later, ms. */
+/** What was read lately is written when a trend is asked for: with the rack's next scan, ms. */
+export const SCAN_LATER_MS = 2_500
+/** And at the latest a part later, where a rack is slow, ms. */
 export const PART_LATER_MS = 11_000
 
 /** So many readings are kept as they came; more than the shortest ranges need are asked for drawn together. */

@@ -10,7 +10,14 @@ import { ask, api, said, type Schemas } from '../api/client'
 import { whenLineIsBack } from '../plant/lineBack'
 import { formOf, staleAfter } from '../plant/now'
 import { usePlant } from '../plant/store'
-import { CARD_COLUMNS, MOST_RECENT, PART_LATER_MS, withGaps, type Sample } from '../plant/trending'
+import {
+  CARD_COLUMNS,
+  MOST_RECENT,
+  PART_LATER_MS,
+  SCAN_LATER_MS,
+  withGaps,
+  type Sample,
+} from '../plant/trending'
 
 export interface TrendOf {
   point: () => number
@@ -97,18 +104,22 @@ export function useTrend({ point, seconds, columns, fed = () => undefined }: Tre
     }),
   )
 
+  const again = [SCAN_LATER_MS, PART_LATER_MS].map((ms) =>
+    useTimeoutFn(() => void read(), ms, { immediate: false }),
+  )
+
   /** Begin with what was heard already: what the agent has not written yet is no gap to somebody who was there. */
   function begin() {
     past.value = null
     recent.value = plant.live.lately(rack.value, point())
     void read()
+    for (const later of again) later.start()
   }
 
   watch([point, seconds], begin)
   watch(fed, () => void read())
   watch(rack, (now) => now && plant.watch([now]), { immediate: true })
   whenLineIsBack(plant, read)
-  useTimeoutFn(() => void read(), PART_LATER_MS)
   let stop: (() => void) | undefined
   onMounted(() => {
     begin()

@@ -27,17 +27,20 @@ from canaleta.core.live.trends import (
     unpacked_times,
 )
 from canaleta.plant.database import tables as t
+from canaleta.plant.database.connection import notify
 
 __all__ = [
     "MINUTE_S",
     "QUARTER_S",
     "RAW_S",
+    "TREND_CHANNEL",
     "forget_before",
     "pack_hour",
     "read_raw",
     "read_raw_of",
     "read_trends",
     "waiting_hours",
+    "want_newest",
     "write_part",
 ]
 
@@ -45,6 +48,8 @@ MINUTE_S, QUARTER_S, HOUR_S = 60.0, 900.0, 3600.0
 RAW_S = 2 * HOUR_S
 """Spans up to this long are drawn from single readings; longer ones from roll-ups."""
 ROWS_AT_ONCE = 500
+TREND_CHANNEL = "canaleta_trend"
+"""Tells an agent that somebody looks at a trend of a rack: what it read lately is written with the next scan."""
 
 
 def write_part(connection: Connection, rack: int, part: Part) -> None:
@@ -55,6 +60,12 @@ def write_part(connection: Connection, rack: int, part: Part) -> None:
     connection.execute(
         upsert(t.trend_part).values(rack=rack, begins=begins, ends=ends, body=part.packed()).on_conflict_do_nothing()
     )
+
+
+def want_newest(connection: Connection, racks: Iterable[int]) -> None:
+    """Ask the agents to write what they read of these racks lately, so that what is stored meets what is heard."""
+    for rack in sorted(set(racks)):
+        notify(connection, TREND_CHANNEL, rack)
 
 
 def waiting_hours(connection: Connection, rack: int, now: datetime) -> list[datetime]:

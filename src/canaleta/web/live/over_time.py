@@ -15,7 +15,7 @@ from canaleta.core.notation.text import TextError
 from canaleta.core.path.evaluate import evaluate
 from canaleta.core.signals.bands import bands_of
 from canaleta.core.signals.noise import advised, noise_of
-from canaleta.plant.live.trends import read_raw, read_trends
+from canaleta.plant.live.trends import RAW_S, read_raw, read_trends, want_newest
 from canaleta.web.kit.access import needs
 from canaleta.web.kit.figures import finite
 from canaleta.web.kit.point import PointPath, found, rack_of
@@ -76,7 +76,9 @@ def trends(query: TrendQuery) -> Response:
     places = {point: rack_of(image, image.row_of(point)) for point in points}
     racks = {point: rack for point, (rack, _) in places.items()}
     periods = {point: period for point, (_, period) in places.items()}
-    with shared().engine.connect() as connection:
+    with shared().engine.begin() as connection:
+        if not query.until and query.seconds <= RAW_S:
+            want_newest(connection, racks.values())
         found_ = read_trends(connection, racks, ends - query.seconds, ends, query.columns, periods)
     out = [
         TrendOut(
