@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import gzip
+import json
 from typing import Any
 
 from flask.testing import FlaskClient
@@ -44,3 +46,14 @@ class Person:
     def edit(self, point: int, field: str, was: str, text: str, *, apply: bool = True) -> Any:
         edit = {"point": point, "field": field, "was": was, "text": text}
         return self.send("POST", "/api/proposals", {"edits": [edit], "apply": apply})
+
+
+def list_of(person: Person) -> tuple[list[int], dict[str, list[str]]]:
+    """The ids of the points and the columns of the list, as a screen reads them: packed ones by their symbols."""
+    told = json.loads(gzip.decompress(person.get("/api/list/0").data))
+    symbols = [chr(code) for code in range(ord("#"), ord("~") + 1) if code != ord("\\")]
+    columns = {
+        name: column if isinstance(column, list) else [column["texts"][symbols.index(c)] for c in column["codes"]]
+        for name, column in told["columns"].items()
+    }
+    return told["ids"], columns

@@ -11,12 +11,13 @@ from typing import Any
 import numpy as np
 from flask_openapi3.openapi import OpenAPI
 from tests.building.database import Database
-from tests.building.people import Person
+from tests.building.people import Person, list_of
 from tests.building.words import block_of
 
 from canaleta.core.model.fields import FIELDS, STORED, Kind
 from canaleta.plant.live.blocks import write_block
 from canaleta.plant.live.leases import take_lease
+from canaleta.web.kit.state import packed
 
 Who = Callable[[str], Person]
 
@@ -28,20 +29,31 @@ def test_the_plant_tells_its_fields_in_order(person: Who) -> None:
     assert plant["points"] == 286
 
 
+def test_a_column_of_few_texts_is_packed_and_of_many_is_as_it_is() -> None:
+    assert packed(["kiln", "", "kiln"]) == {"texts": ["kiln", ""], "codes": "#$#"}
+    few = [str(k) for k in range(91)]
+    told = packed(few)
+    assert isinstance(told, dict)
+    assert len(set(told["codes"])) == 91
+    assert not set(told["codes"]) & set('"\\'), "what JSON would have to write otherwise"
+    many = [str(k) for k in range(92)]
+    assert packed(many) == many
+
+
 def test_the_list_comes_in_columns_of_text(person: Who) -> None:
     answer = person("reader").get("/api/list/0")
-    snapshot = json.loads(gzip.decompress(answer.data))
-    assert snapshot["seq"] == 0
-    assert {f.name for f in STORED if f.listed} <= set(snapshot["columns"])
+    assert json.loads(gzip.decompress(answer.data))["seq"] == 0
+    _, columns = list_of(person("reader"))
+    assert {f.name for f in STORED if f.listed} <= set(columns)
     followed = {f.name for f in FIELDS if f.kind is Kind.FOLLOWS}
-    assert followed <= set(snapshot["columns"]) <= followed | {f.name for f in STORED}
-    assert "shunt_ohm" not in snapshot["columns"], "a column without any text is left out"
-    row = snapshot["columns"]["tag"].index("PT-3111")
-    assert snapshot["columns"]["value_high"][row] == "10.00"
-    assert snapshot["columns"]["channel"][row] == "KC-2·1·2·4"
-    assert snapshot["columns"]["meaning"][row] == "pressure transmitter"
-    assert snapshot["columns"]["loop"][row] == "P-3111"
-    assert snapshot["columns"]["direct"][row] == "%IW1.4"
+    assert followed <= set(columns) <= followed | {f.name for f in STORED}
+    assert "shunt_ohm" not in columns, "a column without any text is left out"
+    row = columns["tag"].index("PT-3111")
+    assert columns["value_high"][row] == "10.00"
+    assert columns["channel"][row] == "KC-2·1·2·4"
+    assert columns["meaning"][row] == "pressure transmitter"
+    assert columns["loop"][row] == "P-3111"
+    assert columns["direct"][row] == "%IW1.4"
 
 
 def test_an_edit_answers_with_what_it_did(person: Who) -> None:

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import gzip
-import json
 from collections.abc import Callable
 from typing import Any
 from xml.etree import ElementTree
 
 import pytest
 from tests.building.module_types import FOUR
-from tests.building.people import Person
+from tests.building.people import Person, list_of
 
 Who = Callable[[str], Person]
 AI8 = {"do": "add module", "rack": 1, "type": "ai8-ui", "place": 0}
@@ -21,8 +19,8 @@ def hardware(person: Person, *operations: dict[str, Any], apply: bool = True) ->
 
 
 def point_called(person: Person, tag: str) -> int:
-    listed = json.loads(gzip.decompress(person.get("/api/list/0").data))
-    return int(listed["ids"][listed["columns"]["tag"].index(tag)])
+    ids, columns = list_of(person)
+    return ids[columns["tag"].index(tag)]
 
 
 def setting(person: Person, point: int, field: str) -> Any:

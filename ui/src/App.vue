@@ -20,29 +20,32 @@ const trouble = ref('')
 onMounted(async () => {
   const link = location.pathname === '/enter' ? location.hash.slice(1) : ''
   if (link) history.replaceState(null, '', '/list')
+  // Who is known here waits for one answer after the other no longer than he must.
+  const about = link ? undefined : plant.askAbout()
   const answer = link
     ? await ask(api.POST('/api/session/link', { body: { token: link } }))
     : await ask(api.GET('/api/session'))
-  if (answer.data) await enter(answer.data)
+  if (answer.data) await enter(answer.data, about)
   else if (link || answer.problem.status !== 401)
     trouble.value = `${answer.problem.title} · ${answer.problem.remedy}`
   asked.value = true
 })
 
-async function enter(now: Parameters<typeof plant.enter>[0]) {
-  await plant.enter(now)
+async function enter(...now: Parameters<typeof plant.enter>) {
+  await plant.enter(...now)
   trouble.value = plant.ready ? '' : 'the plant could not be read · reload the page'
 }
 </script>
 
 <template>
   <v-app>
-    <div v-if="plant.session && plant.ready" class="frame">
+    <div v-if="plant.session && (plant.ready || plant.plant)" class="frame">
       <RailNav />
       <FrameBar />
       <main class="page">
         <div class="over"><RoomNotice /><FirstSteps /></div>
-        <PageGuard />
+        <PageGuard v-if="plant.ready" />
+        <p v-else class="wait quiet" role="status">{{ trouble || 'the list is on its way…' }}</p>
       </main>
       <CommandPalette />
       <NoticeBar />

@@ -8,9 +8,13 @@ afterEach(cleared)
 
 function found(text: string, commands: { says: string; run: () => void }[] = []) {
   const plant = plantOf()
-  plant.list.columns.service = ['valve pressure', 'shut-off valve']
-  plant.list.columns.channel = ['KC-2·1·2·1', 'KC-2·1·4·3']
-  plant.list.columns.cable = ['W-3107', '']
+  plant.list.show([
+    [11, 'service', 'valve pressure'],
+    [12, 'service', 'shut-off valve'],
+    [11, 'channel', 'KC-2·1·2·1'],
+    [12, 'channel', 'KC-2·1·4·3'],
+    [11, 'cable', 'W-3107'],
+  ])
   plant.findings = new Map([
     ['k', { key: 'k', rule: 'R07', text: 'ranges disagree: 0 … 600', cells: [] }],
   ]) as never

@@ -33,7 +33,7 @@ function canvas() {
 
 async function grid(props: Record<string, unknown> = {}) {
   const plant = plantOf()
-  plant.list.columns.service = ['burner gas pressure', 'shut-off valve']
+  plant.list.show([[11, 'service', 'burner gas pressure'], [12, 'service', 'shut-off valve']]) // prettier-ignore
   const written = canvas()
   const box = await mounted(GridView, { rows: [0, 1], fields: FIELDS, active: null, ...props })
   await settled()

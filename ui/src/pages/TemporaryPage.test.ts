@@ -10,7 +10,7 @@ const ENTRY = { id: 4, at: '2026-11-29T08:00:00Z', kind: 'jumper', point: 11, wh
 
 async function page(rights?: string[]) {
   const plant = plantOf(rights)
-  plant.list.columns.trips = ['fan', '']
+  plant.list.show([[11, 'trips', 'fan']])
   plant.temporary = [ENTRY] as never
   const asked = answering({
     'GET /api/temporary': { open: [ENTRY], ended: [] },

@@ -80,3 +80,48 @@ test('a point that comes stands behind the others, one that goes leaves no other
   made.apply({ ...change(6, 'air'), racks: [[14, 1]] })
   expect(made.racks[3]).toBe(1)
 })
+
+/** The symbols as canaleta.web.kit.state has them: # and on, without the backslash. */
+const SYMBOLS = Array.from({ length: 92 }, (_, k) => String.fromCharCode(35 + k)).filter((c) => c !== '\\')
+
+test('a packed column says what it was packed from, and takes a change', () => {
+  const texts = SYMBOLS.map((_, k) => (k ? `text ${k}` : ''))
+  const list = new ListColumns()
+  list.load({
+    seq: 1,
+    ids: texts.map((_, k) => k + 1),
+    racks: texts.map(() => 1),
+    columns: {
+      service: { texts, codes: SYMBOLS.join('') },
+      area: { texts: ['kiln'], codes: '#'.repeat(91) },
+    },
+  })
+  expect(texts.map((_, row) => list.text('service', row))).toEqual(texts)
+  list.apply({ ...change(2, ''), cells: [[91, 'service', 'another']] })
+  expect([list.text('service', 90), list.text('service', 89)]).toEqual(['another', 'text 89'])
+  list.place({ added: [{ id: 200, rack: 1, cells: { service: 'new' } }] })
+  expect([91, 90, 92].map((row) => list.text('service', row))).toEqual(['new', 'another', ''])
+  expect([list.text('area', 91), list.text('area', 90)]).toEqual(['', 'kiln'])
+})
+
+test('a column that comes to have many different texts loses none of them, and all are found', () => {
+  const list = new ListColumns()
+  const ids = Array.from({ length: 600 }, (_, k) => k + 1)
+  list.load({ seq: 1, ids, racks: ids.map(() => 1), columns: { area: { texts: ['kiln'], codes: '#'.repeat(600) } } }) // prettier-ignore
+  expect(found(list, 'kiln')).toHaveLength(600)
+  list.apply({ ...change(2, ''), cells: ids.map((id) => [id, 'area', `Row ${id} of the mill`]) })
+  expect([0, 254, 255, 256, 599].map((row) => list.text('area', row))).toEqual(
+    [1, 255, 256, 257, 600].map((id) => `Row ${id} of the mill`),
+  )
+  expect(found(list, '"row 257 of"')).toEqual([256])
+  expect(found(list, 'kiln')).toEqual([])
+})
+
+test('words of one search may stand in a column of few texts and in one of many', () => {
+  const list = new ListColumns()
+  const ids = [1, 2, 3]
+  list.load({ seq: 1, ids, racks: [1, 1, 1], columns: { tag: ['PT-1', 'PT-2', 'TE-1'], area: { texts: ['Kiln 2', ''], codes: '#$#' } } }) // prettier-ignore
+  expect(found(list, 'pt kiln')).toEqual([0])
+  expect(found(list, '-kiln')).toEqual([1])
+  expect(found(list, 'kiln 2')).toEqual([0, 2])
+})

@@ -5,12 +5,13 @@
  * came; the row of a point that is gone stays empty, so that no other row moves.
  */
 import { shallowRef } from 'vue'
+import { Coded, Texts, columnOf, type Column, type Packed } from './column'
 
 export interface Snapshot {
   seq: number
   ids: number[]
   racks: number[]
-  columns: Record<string, string[]>
+  columns: Record<string, string[] | Packed>
 }
 
 export interface Change {
@@ -46,7 +47,7 @@ export class ListColumns {
   seq = 0
   ids: number[] = []
   racks: number[] = []
-  columns: Record<string, string[]> = {}
+  private columns = new Map<string, Column>()
   private readonly changes = shallowRef(0)
   /** Grows when points come or go. */
   readonly structure = shallowRef(0)
@@ -58,7 +59,7 @@ export class ListColumns {
     this.seq = snapshot.seq
     this.ids = snapshot.ids
     this.racks = snapshot.racks
-    this.columns = snapshot.columns
+    this.columns = new Map(Object.entries(snapshot.columns).map(([name, column]) => [name, columnOf(column)]))
     this.rowOf = new Map(snapshot.ids.map((id, row) => [id, row]))
     this.haystack = new Array<string | undefined>(snapshot.ids.length)
     this.gone = 0
@@ -81,12 +82,17 @@ export class ListColumns {
     for (let row = 0; row < this.ids.length; row++) if (this.ids[row]) yield row
   }
 
+  /** Whether it holds for a row of any point. */
+  some(test: (row: number) => boolean): boolean {
+    return this.ids.some((id, row) => id !== 0 && test(row))
+  }
+
   row(point: number): number | undefined {
     return this.rowOf.get(point)
   }
 
   text(field: string, row: number): string {
-    return this.columns[field]?.[row] ?? ''
+    return this.columns.get(field)?.at(row) ?? ''
   }
 
   /** Take in a change set. A set that is already in is left out. Returns whether it was news. */
@@ -112,7 +118,7 @@ export class ListColumns {
       this.rowOf.set(id, this.ids.length)
       this.ids.push(id)
       this.racks.push(rack)
-      for (const name in this.columns) this.columns[name]!.push('')
+      for (const [name, column] of this.columns) this.room(name, column, '').push('')
       for (const name in cells) this.set(id, name, cells[name]!)
     }
     for (const point of removed) {
@@ -134,9 +140,38 @@ export class ListColumns {
     const row = this.rowOf.get(point)
     if (row === undefined) return
     // A column that was empty throughout did not come with the snapshot.
-    const column = (this.columns[field] ??= new Array<string>(this.ids.length).fill(''))
-    column[row] = text
+    const known = this.columns.get(field) ?? new Coded([''], new Uint8Array(this.ids.length))
+    this.room(field, known, text).set(row, text)
     this.haystack[row] = undefined
+  }
+
+  /** The column, kept so that it can take a text: one that comes to have many is kept as texts from then on. */
+  private room(field: string, column: Column, text: string): Column {
+    const takes = column instanceof Coded && !column.takes(text) ? new Texts(column.all()) : column
+    if (takes !== column || !this.columns.has(field)) {
+      this.columns.set(field, takes)
+      // What is sought in a row's own words stands there now.
+      if (takes !== column) this.haystack.fill(undefined)
+    }
+    return takes
+  }
+
+  has(field: string): boolean {
+    return this.columns.has(field)
+  }
+
+  /**
+   * Whether somewhere in a row stands a text that fits. test: asked of texts in lower case, each of a column of few texts
+   * once, and of a row's other texts together, a line each.
+   */
+  having(test: (text: string) => boolean): (row: number) => boolean {
+    const fits: { codes: Uint8Array; hits: boolean[] }[] = []
+    for (const column of this.columns.values()) {
+      if (!(column instanceof Coded)) continue
+      const hits = column.texts.map((text) => text !== '' && test(text.toLowerCase()))
+      if (hits.includes(true)) fits.push({ codes: column.codes, hits })
+    }
+    return (row) => fits.some(({ codes, hits }) => hits[codes[row]!]) || test(this.words(row))
   }
 
   /** Make ready what is sought in, some rows at a time, so that the first search waits for nothing. */
@@ -148,13 +183,14 @@ export class ListColumns {
     }
   }
 
-  /** Everything findable about a row, lower case, made when first asked for. */
-  words(row: number): string {
+  /** What stands in a row's columns of many texts, lower case, a line each, made when first asked for. */
+  private words(row: number): string {
     const known = this.haystack[row]
     if (known !== undefined) return known
     const texts: string[] = []
-    for (const name in this.columns) {
-      const text = this.columns[name]![row]
+    for (const column of this.columns.values()) {
+      if (column.coded) continue
+      const text = column.at(row)
       if (text) texts.push(text)
     }
     return (this.haystack[row] = texts.join('\n').toLowerCase())

@@ -65,7 +65,7 @@ export function search(query: string, list: ListColumns, fields: readonly Field[
     if (!column && !minus && DIGITS.test(text) && before && isWord(before)) {
       // “kiln 2” is one thing where the list has it so; else the words stand alone.
       const phrase = worded(`${before[5]} ${text}`, true)
-      if (phrase && [...list.rows()].some(phrase)) {
+      if (phrase && list.some(phrase)) {
         sets.at(-1)!.splice(-1, 1, phrase)
         continue
       }
@@ -86,9 +86,9 @@ export function search(query: string, list: ListColumns, fields: readonly Field[
     const word = text.toLowerCase()
     if (alone) {
       const pattern = new RegExp(`${word.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')}(?!\\d)`)
-      return (row) => pattern.test(list.words(row))
+      return list.having((text) => pattern.test(text))
     }
-    return word ? (row) => list.words(row).includes(word) : undefined
+    return word ? list.having((text) => text.includes(word)) : undefined
   }
 
   function tested(column: string, sign: string, text: string): ((row: number) => boolean) | undefined {
@@ -175,7 +175,7 @@ export function search(query: string, list: ListColumns, fields: readonly Field[
 /** The rows that a search finds, of some or of all. */
 export function find(list: ListColumns, asked: Search, only?: ReadonlySet<number>): number[] {
   const found: number[] = []
-  for (const row of list.rows())
-    if ((!only || only.has(row)) && (asked.all || asked.test(row))) found.push(row)
+  for (let row = 0; row < list.ids.length; row++)
+    if (list.ids[row] && (!only || only.has(row)) && (asked.all || asked.test(row))) found.push(row)
   return found
 }

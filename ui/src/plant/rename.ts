@@ -19,7 +19,7 @@ export function mentions(list: ListColumns, { was, text }: { was: string; text: 
   const key = was.toLowerCase()
   const out: Mention[] = []
   for (const field of TEXTS) {
-    if (!list.columns[field]) continue
+    if (!list.has(field)) continue
     for (const row of list.rows()) {
       const before = list.text(field, row)
       if (!before || !before.toLowerCase().includes(key)) continue

@@ -46,14 +46,17 @@ export const usePlant = defineStore('plant', () => {
 
   const may = (right: string) => session.value?.rights.includes(right) ?? false
 
-  async function enter(now: Schemas['SessionNow']) {
+  const askAbout = () => ask(api.GET('/api/plant'))
+
+  /** about: the plant, if it was asked for already, at once with the session. */
+  async function enter(now: Schemas['SessionNow'], about?: ReturnType<typeof askAbout>) {
     session.value = now
     setCsrf(now.csrf)
-    await load()
+    await load(about)
   }
 
-  async function load(): Promise<Problem | undefined> {
-    const about = await ask(api.GET('/api/plant'))
+  async function load(asked?: ReturnType<typeof askAbout>): Promise<Problem | undefined> {
+    const about = await (asked ?? askAbout())
     if (about.problem) return about.problem
     plant.value = about.data
     // All at once: one after the other, the list would wait for what it does not need.
@@ -126,6 +129,6 @@ export const usePlant = defineStore('plant', () => {
 
   return {
     list, live, session, plant, words, linkUp, ready, typicalsSeen, foundSeen, notice, say,
-    ...found, ...standing, ...company, ...following, ...saving, may, enter, load, taken, leave,
+    ...found, ...standing, ...company, ...following, ...saving, may, askAbout, enter, load, taken, leave,
   } // prettier-ignore
 })

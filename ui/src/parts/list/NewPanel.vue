@@ -86,7 +86,9 @@ async function make() {
     plant.say(`${points.length} point${points.length === 1 ? '' : 's'} made · Ctrl+Z takes them back`)
   emit('made', points)
 }
-const tags = computed(() => new Set(plant.list.columns.tag?.map((text) => text.toLowerCase())))
+const tags = computed(
+  () => new Set([...plant.list.rows()].map((row) => plant.list.text('tag', row).toLowerCase())),
+)
 const taken = computed(() =>
   (would.value?.rows ?? []).filter((row) => tags.value.has((row.tag ?? '').toLowerCase())),
 )
