@@ -4,6 +4,7 @@ import { watchDebounced } from '@vueuse/core'
 import { computed, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
+import { latest } from '../plant/latest'
 import { usePlant } from '../plant/store'
 import { asTyped, clock } from '../plant/words'
 import DenseField from '../kit/DenseField.vue'
@@ -36,7 +37,7 @@ const point = computed(() => {
   return -1
 })
 
-async function load(before?: number) {
+const load = latest(async (before?: number) => {
   if (point.value === -1) {
     sets.value = []
     says.value = `no point is called “${tag.value}”`
@@ -55,7 +56,7 @@ async function load(before?: number) {
   people.value = answer.data.people
   sets.value = before ? [...sets.value, ...answer.data.sets] : answer.data.sets
   more.value = answer.data.sets.length === MOST
-}
+})
 
 const label = (name: string) => {
   const field = plant.plant?.fields.find((f) => f.name === name)

@@ -52,7 +52,10 @@ function turned(name: string, event: Event) {
   if (group && group.open !== open) opened.set(name, open)
 }
 
-const same = computed(() => (shown.value === 'VALUE' ? editsAsDevice(plant.list, [props.sheet.point]) : []))
+const same = computed(() => {
+  void plant.list.version
+  return shown.value === 'VALUE' ? editsAsDevice(plant.list, [props.sheet.point]) : []
+})
 const asked = useOffers(() => {
   const now = editing.value
   const field = now && settings.value.find((one) => one.field.name === now.field)?.field

@@ -32,7 +32,7 @@ interface Asked {
   body: Record<string, unknown>
 }
 
-/** Answer every request: by "METHOD path", what it gives or a function of its body; a title alone is a refusal. */
+/** Answer every request: by "METHOD path", what it gives, a promise of it, or a function of its body; a title alone is a refusal. */
 export function answering(answers: Record<string, unknown>): Asked[] {
   const asked: Asked[] = []
   for (const way of ['GET', 'POST', 'PUT', 'DELETE'] as const)
@@ -43,7 +43,8 @@ export function answering(answers: Record<string, unknown>): Asked[] {
       const body = options?.body ?? {}
       asked.push({ way, path, body })
       const given = answers[`${way} ${path}`]
-      const answer = typeof given === 'function' ? (given as (body: unknown) => unknown)(body) : given
+      const made = typeof given === 'function' ? (given as (body: unknown) => unknown)(body) : given
+      const answer = made instanceof Promise ? await made : made
       if (typeof answer === 'string')
         return { error: { title: answer, status: 422, detail: '', remedy: '', cells: [] }, response: new Response(null, { status: 422 }) } // prettier-ignore
       return { data: answer ?? {}, response: new Response() }
