@@ -1,4 +1,4 @@
 declare module 'virtual:guide' {
-  const guide: { html: string; chapters: { anchor: string; says: string }[] }
+  const guide: { html: string; chapters: { anchor: string; says: string; job: string }[] }
   export default guide
 }

@@ -143,9 +143,8 @@ def _version(node: str | None) -> tuple[int, int]:
 def _fingerprint(ui: Path) -> str:
     total = hashlib.sha256()
     # The guide is made into a page of it.
-    guide = ui.parent / "docs" / "guide.md"
-    if guide.exists():
-        total.update(guide.read_bytes() + b"\0")
+    for chapter in sorted((ui.parent / "docs" / "guide").glob("*.md")):
+        total.update(chapter.name.encode() + b"\0" + chapter.read_bytes() + b"\0")
     for file in sorted(ui.rglob("*")):
         relative = file.relative_to(ui)
         if relative.parts[0] in ("node_modules", "dist") or not file.is_file():

@@ -15,13 +15,12 @@ watch(() => route.hash, show)
 <template>
   <section class="guide">
     <nav class="column" aria-label="chapters">
-      <router-link
-        v-for="chapter in guide.chapters"
-        :key="chapter.anchor"
-        :to="`#${chapter.anchor}`"
-        :class="{ on: route.hash === `#${chapter.anchor}` }"
-        >{{ chapter.says }}</router-link
-      >
+      <template v-for="(chapter, k) in guide.chapters" :key="chapter.anchor">
+        <p v-if="chapter.job !== guide.chapters[k - 1]?.job" class="job">{{ chapter.job }}</p>
+        <router-link :to="`#${chapter.anchor}`" :class="{ on: route.hash === `#${chapter.anchor}` }">{{
+          chapter.says
+        }}</router-link>
+      </template>
     </nav>
     <!-- Made from our own file when the front end was built; it holds no HTML of its own. -->
     <!-- eslint-disable-next-line vue/no-v-html -->
@@ -34,6 +33,12 @@ watch(() => route.hash, show)
   display: grid;
   grid-template-columns: 260px minmax(0, 1fr);
   height: 100%;
+}
+
+nav .job {
+  margin: 12px 0 2px;
+  padding: 0 8px;
+  font-weight: 600;
 }
 
 nav a {
