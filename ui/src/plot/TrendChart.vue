@@ -10,6 +10,7 @@ import TagField from '../kit/TagField.vue'
 import PlotView from './PlotView.vue'
 import TrendBeside from './TrendBeside.vue'
 import { onOneAxis, type Line } from './plotting'
+import { useAlarmSpans } from './alarmSpans'
 import { useTrend } from './useTrend'
 import type { Sample } from '../plant/trending'
 
@@ -55,6 +56,7 @@ const drawn = computed(() => {
   })
   return { x, lines }
 })
+const stood = useAlarmSpans(() => props.point, () => own.until.value) // prettier-ignore
 const range = computed<[number, number]>(() => [own.until.value - props.seconds, own.until.value])
 
 function add(point: number) {
@@ -74,6 +76,7 @@ function drop(point: number) {
       :x="drawn.x"
       :lines="drawn.lines"
       :marks="own.limits.value"
+      :spans="stood()"
       :range="range"
       :height="height"
       :label="`trend of ${tag(point)}, ${seconds} s`"
