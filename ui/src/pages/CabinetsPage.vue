@@ -236,7 +236,7 @@ useEventListener('keydown', key)
 </script>
 
 <template>
-  <section class="cabinets">
+  <section class="cabinets" :class="{ opened: chosenModule && !draft && !held && !places }">
     <aside class="column">
       <h2>waiting for a channel ({{ waitingCount }})</h2>
       <v-btn
@@ -368,6 +368,16 @@ useEventListener('keydown', key)
   display: grid;
   grid-template-columns: 160px minmax(0, 1fr) 284px;
   height: 100%;
+}
+
+.cabinets.opened {
+  grid-template-columns: 160px minmax(0, 1fr) 400px;
+}
+
+@media (max-width: 1100px) {
+  .cabinets.opened {
+    grid-template-columns: 0 minmax(0, 1fr) 360px;
+  }
 }
 
 .card .small {

@@ -1,9 +1,11 @@
 <script setup lang="ts">
-/** One module: its counts, loads and addresses, and what can be done with it. */
+/** One module opened large beside its rack: each channel with its terminals and what comes in there; counts and loads; what can be done with it. */
 import { ref, watch } from 'vue'
 import type { Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
 import type { Operation } from '../../plant/useHardware'
+import { mark } from '../../plant/findings'
+import LiveCell from '../LiveCell.vue'
 import LoadBar from './LoadBar.vue'
 import ChoiceField from '../../kit/ChoiceField.vue'
 
@@ -21,7 +23,11 @@ watch(
   () => props.module.module,
   () => (other.value = beside.value = ''),
 )
-const text = (point: number) => plant.list.text('tag', plant.list.row(point) ?? -1)
+const text = (field: string, point: number) => (
+  void plant.list.version,
+  plant.list.text(field, plant.list.row(point) ?? -1)
+)
+const worst = (point: number) => plant.findingsOf.get(point)?.[0]
 const propose = (title: string, operation: Operation) => emit('propose', title, [operation])
 const titled = (key: string) => props.types.find((t) => t.key === key)?.title ?? key
 </script>
@@ -40,41 +46,41 @@ const titled = (key: string) => props.types.find((t) => t.key === key)?.title ??
         {{ module.heat_w }} W of heat · input registers from {{ module.first_register }}, settings from
         {{ module.first_setting }} (from 0)
       </p>
-      <div class="addresses">
-        <table>
-          <thead>
-            <tr>
-              <th>channel</th>
-              <th>terminals</th>
-              <th>address</th>
-              <th></th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="c in module.channels" :key="c.channel" v-tip="c.register_at">
-              <td class="figure">{{ c.address.split('·').at(-1) }} {{ c.point ? text(c.point) : '' }}</td>
-              <td class="figure">{{ c.terminals.join(' ') }}</td>
-              <td class="figure">{{ c.direct }}</td>
-              <td>
-                <v-btn
-                  v-if="!c.point && plant.may('engineer')"
-                  class="link"
-                  @click="
-                    propose(c.wired ? `${c.address} is not wired` : `${c.address} is a wired spare`, {
-                      do: 'wire',
-                      module: module.module,
-                      channel: c.channel,
-                      wired: !c.wired,
-                    })
-                  "
-                >
-                  {{ c.wired ? 'not wired' : 'wired' }}
-                </v-btn>
-              </td>
-            </tr>
-          </tbody>
-        </table>
-      </div>
+      <ol class="channels" aria-label="channels">
+        <li v-for="c in module.channels" :key="c.channel" :class="{ free: !c.point }">
+          <span class="figure no">{{ c.address.split('·').at(-1) }}</span>
+          <span class="terminals figure" :aria-label="`terminals ${c.terminals.join(', ')}`">
+            <i v-for="terminal in c.terminals" :key="terminal">{{ terminal }}</i>
+          </span>
+          <template v-if="c.point">
+            <router-link class="figure tag" :to="`/point/${c.point}`"
+              ><span v-if="worst(c.point)" :class="worst(c.point)!.severity" aria-hidden="true"
+                >{{ mark(worst(c.point)!) }} </span
+              >{{ text('tag', c.point) }}</router-link
+            >
+            <LiveCell class="now" :point="c.point" />
+            <span class="small words">{{ text('service', c.point) }}</span>
+          </template>
+          <template v-else>
+            <span class="quiet tag">{{ c.wired ? 'wired spare' : 'free' }}</span>
+            <v-btn
+              v-if="plant.may('engineer')"
+              class="link now"
+              @click="
+                propose(c.wired ? `${c.address} is not wired` : `${c.address} is a wired spare`, {
+                  do: 'wire',
+                  module: module.module,
+                  channel: c.channel,
+                  wired: !c.wired,
+                })
+              "
+            >
+              {{ c.wired ? 'not wired' : 'wired' }}
+            </v-btn>
+          </template>
+          <span v-tip="c.register_at" class="figure small quiet address">{{ c.direct }}</span>
+        </li>
+      </ol>
     </template>
     <template v-if="plant.may('engineer')">
       <label class="small"
@@ -129,27 +135,95 @@ label {
   margin-bottom: 6px;
 }
 
-.addresses {
-  max-height: 240px;
-  margin-bottom: 8px;
-  overflow: auto;
+.channels {
+  margin: 0 0 10px;
+  padding: 0;
+  list-style: none;
 }
 
-table {
-  width: 100%;
-  font-size: 11px;
-  border-collapse: collapse;
-}
-
-th {
-  color: rgb(var(--v-theme-quiet));
-  font-weight: 400;
-  text-align: left;
-}
-
-td {
-  padding: 1px 6px 1px 0;
+/* As on the module's front: the number, its terminals beside it, and what comes in there. */
+.channels li {
+  display: grid;
+  grid-template-columns: 22px auto minmax(0, 1fr) auto;
+  gap: 0 8px;
+  align-items: center;
+  min-height: 42px;
+  padding: 3px 0;
   border-bottom: 1px solid rgb(var(--v-theme-line));
+}
+
+.channels li.free {
+  min-height: 30px;
+}
+
+.no {
+  font-weight: 600;
+  text-align: right;
+}
+
+.terminals {
+  display: flex;
+  gap: 2px;
+}
+
+.terminals i {
+  min-width: 20px;
+  padding: 1px 3px;
+  border: 1px solid rgb(var(--v-theme-duct));
+  border-radius: 2px;
+  background: rgb(var(--v-theme-band));
+  font-size: 11px;
+  font-style: normal;
+  text-align: center;
+}
+
+.tag {
+  overflow: hidden;
+  color: inherit;
+  font-weight: 600;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+
+.free .tag {
+  grid-row: 1;
+  grid-column: 3;
+  font-weight: 400;
+}
+
+.free .now {
+  grid-row: 1;
+}
+
+.now {
+  grid-column: 4;
+  text-align: right;
+}
+
+.words {
+  grid-column: 3;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+
+.address {
+  grid-column: 4;
+  text-align: right;
+}
+
+.free .address {
+  grid-column: 3;
+  grid-row: 1;
+  justify-self: end;
+}
+
+.bad {
+  color: rgb(var(--v-theme-bad));
+}
+
+.settle {
+  color: rgb(var(--v-theme-settle));
 }
 
 select {
