@@ -177,6 +177,52 @@ def test_free_channels_are_offered_in_the_cell_and_value_takes_the_devices_range
     expect(cell(page, 1, "value_high")).to_have_text("500")
 
 
+def test_a_transmitter_from_nothing_to_live_scaled_and_proved_in_twenty_actions(site: Site) -> None:
+    """By keyboard alone; typing a text and the key behind it is one action, and so is choosing a button."""
+    page = site.enter("ana")
+    actions = 0
+
+    def act(*keys: str, typed: str = "") -> None:
+        nonlocal actions
+        actions += 1
+        if typed:
+            page.keyboard.type(typed)
+        for key in keys:
+            page.keyboard.press(key)
+
+    cell(page, 1, "tag").click()  # where everybody begins
+    act("Control+ArrowDown")
+    act("Tab", typed="PT-9911")
+    expect(page.locator(".row.here .frozen")).to_have_text("PT-9911")
+    point = newest(site)
+    act("Tab", typed="burner oil pressure")
+    act("Tab", typed="kiln 2")
+    act("Tab", typed="4–20 mA")
+    act("Tab", typed="0-6 bar")
+    expect(cell(page, point, "device_unit")).to_have_text("bar")
+    act(*["ArrowRight"] * 4)
+    act("Tab", typed="2")
+    act("Tab", typed="module")
+    expect(cell(page, point, "supply")).to_have_text("module")
+    act("F2", "ArrowDown")
+    expect(page.get_by_role("option").first).to_have_attribute("aria-selected", "true")
+    act("Enter")
+    expect(cell(page, point, "mode")).to_have_text("4–20 mA")
+    act("ArrowUp")
+    act("Alt+=")
+    expect(cell(page, point, "value_high")).to_have_text("6")
+    act("Enter")
+    expect(page.get_by_label("VALUE, what people trust")).to_have_value(re.compile(r"\d"))
+    act("Alt+c")
+    play = page.get_by_role("button", name="play it on the stand-in")
+    expect(play).to_be_visible()
+    play.focus()
+    act("Enter")
+    expect(page.get_by_text("✓ within").first).to_be_visible()
+    # It plays eight more steps by itself; name and password are two more actions (test_a_check_is_played_on_the_stand_in…).
+    assert actions + 2 <= 20, actions
+
+
 def test_of_a_paste_what_is_wrong_stays_in_its_cell_and_the_rest_is_in(site: Site) -> None:
     page = site.enter("ana")
     cell(page, 1, "service").click()

@@ -21,14 +21,20 @@ const marked = ref(-1)
 const WIDEST_PX = 460
 /** Whether there is too little room to the right of the cell. */
 const leftward = ref(false)
+const TALLEST_PX = 236
+/** Whether there is too little room below it. */
+const upward = ref(false)
 // What is offered may come while one looks: what is marked stays marked, if it is still there.
 watch(
   () => props.offers,
   (now, before) => {
     const text = touched.value ? undefined : (before[marked.value]?.text ?? props.modelValue)
     marked.value = now.findIndex((offer) => offer.text === text)
+    // Who pressed the arrow before anything was offered meant the first of it.
+    if (marked.value < 0 && early && now.length) marked.value = 0
   },
 )
+let early = false
 // Leaving takes the focus away, and so comes a blur: only the first of them counts.
 let closed = false
 
@@ -42,6 +48,8 @@ const offered = computed(() =>
 onMounted(() => {
   const at = input.value?.getBoundingClientRect()
   leftward.value = !!at && at.left + WIDEST_PX > innerWidth
+  const bottom = input.value?.closest('.grid')?.getBoundingClientRect().bottom ?? innerHeight
+  upward.value = !!at && at.bottom + TALLEST_PX > bottom && at.top > TALLEST_PX
   input.value?.focus()
   if (props.selectAll) input.value?.select()
   else input.value?.setSelectionRange(props.modelValue.length, props.modelValue.length)
@@ -65,6 +73,7 @@ function accept(where: 'down' | 'right' | 'left' | 'stay' | 'all') {
 function key(event: KeyboardEvent) {
   event.stopPropagation()
   const step = event.key === 'ArrowDown' ? 1 : event.key === 'ArrowUp' ? -1 : 0
+  early = step === 1
   if (step && offered.value.length) {
     event.preventDefault()
     const count = offered.value.length
@@ -105,9 +114,9 @@ function pick(choice: string) {
     <ul
       v-if="offered.length"
       class="panel"
-      :class="{ leftward }"
+      :class="{ leftward, upward }"
       role="listbox"
-      :style="{ maxWidth: `${WIDEST_PX}px` }"
+      :style="{ maxWidth: `${WIDEST_PX}px`, maxHeight: `${TALLEST_PX}px` }"
     >
       <li
         v-for="(offer, i) in offered"
@@ -150,12 +159,16 @@ ul {
   top: 100%;
   left: 0;
   min-width: 100%;
-  max-height: 236px;
   margin: 0;
   padding: 2px 0;
   overflow: auto;
   list-style: none;
   box-shadow: 0 3px 12px rgb(0 0 0 / 25%);
+}
+
+ul.upward {
+  top: auto;
+  bottom: 100%;
 }
 
 ul.leftward {
