@@ -19,7 +19,7 @@ from canaleta.host.debian import is_root
 from canaleta.host.folder import running
 
 CHECKOUT = Path(__file__).parents[2]
-COMMANDS = 40 if os.environ.get("CANALETA_LONG_CHECKS") else 14
+COMMANDS = 40 if os.environ.get("CANALETA_LONG_CHECKS") else 10
 pytestmark = [
     pytest.mark.database,
     pytest.mark.xdist_group("clone"),

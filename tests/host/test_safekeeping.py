@@ -19,6 +19,7 @@ import pytest
 from sqlalchemy import make_url, text
 from tests.building.database import Database, fresh_database
 
+from canaleta.host.check import LONG
 from canaleta.host.cluster import Cluster
 from canaleta.host.safekeeping import MANIFEST, backup, digests, restore
 from canaleta.host.shape import bring_up
@@ -205,7 +206,7 @@ KILLED_AT = (
 )
 
 
-@pytest.mark.parametrize("step", KILLED_AT)
+@pytest.mark.parametrize("step", KILLED_AT if os.environ.get(LONG) else KILLED_AT[1:3])
 def test_a_restore_killed_at_any_step_leaves_a_plant_and_the_next_try_works(plant: Path, step: str) -> None:
     """Killed for good, as by the kernel: no exception handler runs, only what is on the disk counts."""
     set_service(plant, "before")

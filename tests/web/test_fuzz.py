@@ -23,7 +23,7 @@ from canaleta.web.app import create_app
 
 FULL = 1000
 """Points beyond which a plant is left: thousands of them make no request another one, only slower."""
-EXAMPLES = 300 if os.environ.get(LONG) else 25
+EXAMPLES = 300 if os.environ.get(LONG) else 16
 pytestmark = pytest.mark.fuzz
 
 # The document needs no database; the requests go to the application of the test below.
