@@ -12,6 +12,12 @@ from canaleta.plant.records.image_cache import ImageCache
 from tests.building.site import Site, choose
 
 pytestmark = pytest.mark.browser
+TAKE_AWAY = """async (point) => {
+  const { csrf } = await (await fetch('/api/session')).json()
+  const headers = { 'Content-Type': 'application/json', 'X-Canaleta-Csrf': csrf }
+  return (await fetch('/api/points/remove', { method: 'POST', headers, body: JSON.stringify({ points: [point] }) })).status
+}"""
+"""Tests share a plant: what one leaves in the list would stand among the rows of the next."""
 POINTS = ".row:not(.fresh) .cell.frozen"
 PASSWORD = "a long enough word"
 
@@ -221,6 +227,8 @@ def test_a_transmitter_from_nothing_to_live_scaled_and_proved_in_twenty_actions(
     expect(page.get_by_text("✓ within").first).to_be_visible()
     # It plays eight more steps by itself; name and password are two more actions (test_a_check_is_played_on_the_stand_in…).
     assert actions + 2 <= 20, actions
+    page.get_by_role("link", name="path").click()
+    assert page.evaluate(TAKE_AWAY, point) == 200
 
 
 def test_of_a_paste_what_is_wrong_stays_in_its_cell_and_the_rest_is_in(site: Site) -> None:
