@@ -1,6 +1,7 @@
 import { gzipSync } from 'node:zlib'
 import { readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
 import vue from '@vitejs/plugin-vue'
 import { PurgeCSS } from 'purgecss'
 import { defineConfig, type Plugin } from 'vite'
@@ -25,29 +26,26 @@ function zipped(): Plugin {
 }
 
 /**
- * Takes out of the styles what nothing names: the library brings a class for every margin at every width. What is named is
- * looked for in the scripts as they are built; names that are put together there are kept by their beginnings.
+ * Takes out of the library's utilities what nobody names: it brings a class for every margin at every width. Named is what
+ * stands in our sources or the library's own; names that are put together are kept by their beginnings. Our own styles are
+ * left as they are: some of their classes are words that only the server says.
  */
-const PUT_TOGETHER = [/^v-/, /^(rounded|elevation|border|opacity)(-|$)/, /^(bg|text)-(?!(sm|md|lg|xl|xxl)-)/]
+const PUT_TOGETHER = [/^(rounded|elevation|border|opacity)(-|$)/, /^(bg|text)-(?!(sm|md|lg|xl|xxl)-)/]
+const NAMED_IN = ['./src/**/*.{vue,ts}', './node_modules/vuetify/lib/{components,composables,util}/**/*.js']
 function pruned(): Plugin {
   return {
     name: 'pruned',
     apply: 'build',
-    enforce: 'post',
-    async generateBundle(_, bundle) {
-      const content = Object.values(bundle).flatMap((one) =>
-        one.type === 'chunk' ? [{ raw: one.code, extension: 'js' }] : [],
-      )
-      for (const one of Object.values(bundle)) {
-        if (one.type !== 'asset' || !one.fileName.endsWith('.css')) continue
-        const [found] = await new PurgeCSS().purge({
-          content,
-          css: [{ raw: String(one.source) }],
-          safelist: { greedy: PUT_TOGETHER, standard: ['html', 'body', ':root'] },
-          defaultExtractor: (text) => text.match(/[\w-]+/g) ?? [],
-        })
-        one.source = found!.css
-      }
+    enforce: 'pre',
+    async transform(code, id) {
+      if (!id.includes('/vuetify/lib/styles/utilities.css')) return undefined
+      const [found] = await new PurgeCSS().purge({
+        content: NAMED_IN.map((glob) => fileURLToPath(new URL(glob, import.meta.url))),
+        css: [{ raw: code }],
+        safelist: { greedy: PUT_TOGETHER },
+        defaultExtractor: (text) => text.match(/[\w-]+/g) ?? [],
+      })
+      return { code: found!.css, map: null }
     },
   }
 }
