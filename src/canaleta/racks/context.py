@@ -30,7 +30,8 @@ class Context:
 
     image: the list as it stands, None before it was read. asked: set for a rack that has a command. substitutes:
     {point: value}. suppressors: points whose state suppresses alarms of others; switches: their states, -1 where one is
-    not known. trends_wanted: racks whose newest readings somebody asked for. lateness: s behind its time, by rack. followed: the list that a rack's stand-in follows.
+    not known. trends_wanted: racks whose newest readings somebody asked for. lateness: s behind its time, by rack.
+    followed: the list that a rack's stand-in follows.
     """
 
     def __init__(self, engine: Engine, source: SignalSource | None) -> None:

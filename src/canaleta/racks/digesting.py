@@ -206,7 +206,7 @@ class Digester:
         # On a full disk the trend has a gap; what stands now is told all the same.
         wanted = life.rack in context.trends_wanted
         part = life.part() if life.part_due(now, wanted) else None
-        if wanted:
+        if part is not None:
             context.trends_wanted.discard(life.rack)
         if part is not None and context.room.is_short():
             log.warning("rack %d: the disk is full: the trend has a gap", life.rack)

@@ -10,7 +10,7 @@ import LostRacks from '../parts/LostRacks.vue'
 import { toSettle } from '../plant/findings'
 import { usePlant } from '../plant/store'
 import { useSearch } from '../plant/useSearch'
-import { useBar } from './bar'
+import { pressed, useBar } from './bar'
 import HitList from './HitList.vue'
 import { pageOf, placeOf } from './places'
 import { seek } from './seek'
@@ -78,6 +78,17 @@ useEventListener('keydown', (event: KeyboardEvent) => {
     bar.focus()
   }
 })
+// Before the field that has the focus: with Alt nothing is typed.
+useEventListener(
+  'keydown',
+  (event: KeyboardEvent) => {
+    const command = pressed(event, bar.commands)
+    if (!command) return
+    event.preventDefault()
+    void command.run()
+  },
+  { capture: true },
+)
 useEventListener('pointerdown', (event: PointerEvent) => {
   if (!box.value?.contains(event.target as Node)) open.value = false
 })

@@ -5,11 +5,18 @@
 import { defineStore } from 'pinia'
 import { onBeforeUnmount, ref, shallowRef } from 'vue'
 
-/** Something to do, with its key: in the palette while the page that offers it is open. */
+/** Something to do, with its keys: in the palette, and under Alt with a letter, while the page that offers it is open. */
 export interface Command {
   says: string
   keys?: string
   run: () => unknown
+}
+
+/** The command whose key was pressed: Alt with a letter where it lies on the board, or with a sign. */
+export function pressed(event: KeyboardEvent, commands: readonly Command[]): Command | undefined {
+  if (!event.altKey || event.ctrlKey || event.metaKey) return undefined
+  const name = `Alt+${/^Key([A-Z])$/.exec(event.code)?.[1] ?? event.key}`
+  return commands.find((one) => one.keys?.split(', ').includes(name))
 }
 
 export const useBar = defineStore('bar', () => {

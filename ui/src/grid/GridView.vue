@@ -59,7 +59,7 @@ const props = withDefaults(
   },
 )
 const emit = defineEmits<{
-  select: [selection: { point: number; field: string; cells: number; points: number[] }]
+  select: [selection: { point: number; field: string; cells: number; points: number[] } | null]
   open: [point: number]
   find: []
   turn: [group: string]
@@ -134,7 +134,9 @@ function intoView(row: number, col: number) {
 watch(
   [selection, all],
   () => {
-    if (!activePoint.value) return
+    if (activePoint.value === undefined) return
+    // In the empty last row no point is chosen, and nothing can be done with one.
+    if (activePoint.value === 0) return emit('select', null)
     const { top, bottom, left, right } = block.value
     const chosen = (bottom - top + 1) * (right - left + 1)
     const points = bottom - top < 20_000 ? grid.points.value : []
@@ -404,8 +406,6 @@ defineExpose({
   focus: () => box.value?.focus(),
   go: (row: number) => grid.go(at(row, selection.value.active.col)),
   points: grid.points,
-  /** Whether the hand is in the empty last row. */
-  atFresh: () => activePoint.value === 0,
   texts: () => grid.selectedTexts(),
   edit: () => grid.edit(),
   filter: () => sieve(activeField.value.name),

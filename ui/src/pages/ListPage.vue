@@ -57,6 +57,8 @@ const pasted = shallowRef<Record<string, string>[]>([])
 /** Points whose rows stay at the top, whatever is sought or scrolled, to compare others with. */
 const pinned = useSessionStorage<number[]>('canaleta-kept-rows', [])
 const frozen = computed(() => pinned.value.filter((point) => plant.list.row(point) !== undefined).length)
+/** Whether an empty row stands at the end. */
+const fresh = computed(() => plant.may('edit') && !views.body.group)
 const active = Number(route.query.at) || null
 const noting = useTimeoutFn(note, 400, { immediate: false })
 
@@ -114,7 +116,10 @@ function refind() {
   if (!known || (route.query.only === 'findings') !== onlyFindings.value) noting.start()
 }
 
-/** New points stand where one is, whatever is sought; points that went are gone. The order stays as it is. */
+/**
+ * Points that one made oneself stand where one is, whatever is sought, and others' at the end: under a hand nothing moves
+ * that it did not do. Points that went are gone. The order stays as it is.
+ */
 function cameOrWent() {
   if (views.body.group) return refind()
   const shown = new Set(rows.value)
@@ -122,11 +127,14 @@ function cameOrWent() {
   const came = [...plant.list.rows()].filter((row) => !shown.has(row) && row >= known)
   known = plant.list.ids.length
   if (!came.length && stay.length === rows.value.length) return
+  const [mine, theirs] = [true, false].map((own) =>
+    came.filter((row) => plant.list.mine.has(plant.list.ids[row]!) === own),
+  )
   const at = chosen.value
     ? stay.indexOf(plant.list.row(chosen.value.points.at(-1) ?? chosen.value.point) ?? -1)
     : -1
-  const place = at < 0 || grid.value?.atFresh() ? stay.length : at + 1
-  rows.value = [...stay.slice(0, place), ...came, ...stay.slice(place)]
+  const place = at < 0 ? stay.length : at + 1
+  rows.value = [...stay.slice(0, place), ...mine!, ...stay.slice(place), ...theirs!]
   count.value = rows.value.length
 }
 let known = plant.list.ids.length
@@ -242,31 +250,12 @@ function show(next: Panel) {
   panel.value = next
 }
 
-const ALT: Record<string, Panel> = { KeyN: 'new', KeyR: 'replace', KeyC: 'columns', KeyV: 'views', KeyT: 'typicals', KeyL: 'lock', KeyK: 'keys' } // prettier-ignore
-
 function anywhere(event: KeyboardEvent) {
-  const typing = isTyping(event.target)
-  if (event.altKey && !event.ctrlKey && event.code in ALT) {
-    event.preventDefault()
-    return show(ALT[event.code]!)
-  }
-  if (event.altKey && !event.ctrlKey && event.code === 'KeyP') {
-    event.preventDefault()
-    return pin()
-  }
-  if (event.altKey && !event.ctrlKey && event.code === 'KeyS') {
-    event.preventDefault()
-    return void grid.value?.countOn()
-  }
-  if (event.altKey && !event.ctrlKey && event.key === '=') {
-    event.preventDefault()
-    return void sameAsDevice()
-  }
   if (event.key === 'F1') {
     event.preventDefault()
     return show('keys')
   }
-  if (typing) return
+  if (isTyping(event.target)) return
   if (event.key === 'Insert') show('new')
   else if (event.key === 'Delete' && event.ctrlKey) {
     event.preventDefault()
@@ -301,7 +290,7 @@ bar.offer([
   { says: 'fill down', keys: 'Ctrl+D', run: () => grid.value?.fillDown() },
   { says: 'save what is shown as a workbook, XLSX', run: () => save('xlsx') },
   { says: 'save what is shown as CSV', run: () => save('csv') },
-  { says: 'keys of the list', keys: 'F1', run: () => show('keys') },
+  { says: 'keys of the list', keys: 'F1, Alt+K', run: () => show('keys') },
 ])
 
 onMounted(() => {
@@ -348,7 +337,7 @@ useEscape(() => panel.value, shut, column)
         :fields="views.columns"
         :sort="views.body.sort"
         :frozen="frozen"
-        :fresh="plant.may('edit') && !views.body.group"
+        :fresh="fresh"
         :row-height="ROW_HEIGHT[views.body.density]"
         :active="active"
         :rename="rename"
@@ -415,6 +404,10 @@ useEscape(() => panel.value, shut, column)
       :query="query"
       :issue="issue.mark && !issue.changed ? `as issued, ${issue.mark}` : ''"
     />
+    <p v-if="!chosen && fresh && !small" class="foot quiet">
+      <b>the empty row</b> what is typed here waits until it has a tag; then it is a point. Enter stays for
+      the next tag, Tab goes on along the new point. Rows can be pasted.
+    </p>
     <CellStrip v-if="chosen && rows.length" v-bind="chosen" :texts="() => grid?.texts() ?? []" />
   </section>
 </template>
@@ -434,6 +427,14 @@ useEscape(() => panel.value, shut, column)
 
 .work.beside {
   grid-template-columns: minmax(0, 1fr) 344px;
+}
+
+.foot {
+  height: 124px;
+  margin: 0;
+  padding: 8px 14px 14px;
+  border-top: 1px solid rgb(var(--v-theme-line));
+  background: rgb(var(--v-theme-bar));
 }
 
 .grid {

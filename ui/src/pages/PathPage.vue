@@ -84,10 +84,6 @@ function key(event: KeyboardEvent) {
   const typing = isTyping(event.target)
   const ctrl = event.ctrlKey || event.metaKey
   const letter = event.key.toLowerCase()
-  if (event.altKey && !ctrl && (event.code in WAYS || event.code === 'KeyW')) {
-    event.preventDefault()
-    return go(event.code === 'KeyW' ? `/point/${point.value}/wiring` : `/${WAYS[event.code]}/${point.value}`)
-  }
   if (typing) return
   if (ctrl && (letter === 'z' || letter === 'y')) {
     event.preventDefault()
@@ -100,7 +96,6 @@ bar.offer([
   { says: 'this point alone, as on a phone', keys: 'Alt+N', run: () => go(`/now/${point.value}`) },
   { says: 'its wiring, meter and calibrator', keys: 'Alt+W', run: () => go(`/point/${point.value}/wiring`) },
 ])
-const WAYS: Record<string, string> = { KeyC: 'check', KeyN: 'now' }
 useEscape(() => true, () => {
   if (whatIf.value) goLive()
   else if (history.state?.back?.startsWith('/list')) router.back()

@@ -10,6 +10,7 @@ const plant = usePlant()
 
 // Of a large plant only the racks in sight are told.
 watchEffect(() => {
+  void plant.list.version
   const rack = plant.list.racks[plant.list.row(props.point) ?? -1]
   if (rack) plant.watch([rack])
 })

@@ -125,3 +125,11 @@ test('words of one search may stand in a column of few texts and in one of many'
   expect(found(list, '-kiln')).toEqual([1])
   expect(found(list, 'kiln 2')).toEqual([0, 2])
 })
+
+test('points that one made oneself are told from those of others', () => {
+  const made = list()
+  const added = (id: number) => ({ added: [{ id, rack: 1, cells: { tag: `N-${id}` } }] })
+  made.apply({ ...change(5, ''), ...added(20) }, true)
+  made.apply({ ...change(6, ''), ...added(21) })
+  expect([...made.mine]).toEqual([20])
+})

@@ -51,6 +51,8 @@ export class ListColumns {
   private readonly changes = shallowRef(0)
   /** Grows when points come or go. */
   readonly structure = shallowRef(0)
+  /** Points that came by what was done on this account. */
+  readonly mine = new Set<number>()
   private gone = 0
   private rowOf = new Map<number, number>()
   private haystack: (string | undefined)[] = []
@@ -96,9 +98,9 @@ export class ListColumns {
   }
 
   /** Take in a change set. A set that is already in is left out. Returns whether it was news. */
-  apply(change: Change): boolean {
+  apply(change: Change, mine = false): boolean {
     if (change.seq <= this.seq) return false
-    this.place(change)
+    this.place(change, mine)
     for (const [point, field, text] of change.cells) this.set(point, field, text)
     this.seq = change.seq
     this.changes.value++
@@ -112,9 +114,13 @@ export class ListColumns {
   }
 
   /** Points that came and went, and those now on another rack. */
-  place({ added = [], removed = [], racks = [] }: Pick<Change, 'added' | 'removed' | 'racks'>): void {
+  place(
+    { added = [], removed = [], racks = [] }: Pick<Change, 'added' | 'removed' | 'racks'>,
+    mine = false,
+  ): void {
     for (const { id, rack, cells } of added) {
       if (this.rowOf.has(id)) continue
+      if (mine) this.mine.add(id)
       this.rowOf.set(id, this.ids.length)
       this.ids.push(id)
       this.racks.push(rack)

@@ -107,7 +107,7 @@ export function useSaving(
     if (change?.anew) list.show(changed.cells.map(({ point, field, becomes }) => [point, field, becomes]))
     else if (change?.seq === list.seq + 1) taken(change)
     else if (change && change.seq > list.seq) {
-      list.place(change)
+      list.place(change, true)
       list.show(change.cells)
     }
     for (const edit of edits) waiting.value.delete(waitKey(edit.point, edit.field))

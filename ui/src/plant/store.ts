@@ -115,7 +115,7 @@ export const usePlant = defineStore('plant', () => {
 
   /** Take in a change set, in its turn. List and findings were read apart and may stand at different numbers. */
   function taken(change: Change) {
-    list.apply(change)
+    list.apply(change, change.who === session.value?.account)
     if (change.typicals) typicalsSeen.value++
     settle(change)
     arrived(change.cells)

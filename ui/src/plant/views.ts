@@ -44,7 +44,10 @@ export const useViews = defineStore('views', () => {
       return known ? [{ ...known, width }] : []
     }),
   )
-  const filters = computed(() => body.value.filters as Filter[])
+  // A column that is no more filters nothing: nobody could take such a filter away.
+  const filters = computed(() =>
+    (body.value.filters as Filter[]).filter((one) => fields.value.has(one.field)),
+  )
   const changed = computed(() => JSON.stringify(body.value) !== JSON.stringify(origin()))
 
   function plain(names: string[]): View {
