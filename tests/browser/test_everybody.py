@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import os
 import re
 from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, expect
 
+from canaleta.host.check import LONG
 from tests.building.site import Site
 
 pytestmark = pytest.mark.browser
@@ -106,3 +108,58 @@ def test_at_twice_the_size_the_list_is_whole_and_its_cells_are_where_they_are_dr
     page.locator("#cell-2-service").click()
     expect(page.locator(".row.here .frozen")).to_contain_text("PT-3108")
     assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), "nothing hangs out of the page"
+
+
+_FOCUSED = """() => {
+  const one = document.activeElement
+  if (!one || one === document.body) return null
+  const seen = (style) => (style.outlineStyle !== 'none' && parseFloat(style.outlineWidth) > 0) || style.boxShadow !== 'none'
+  const around = one.closest('.v-field--focused, .v-selection-control, .pick, .grid')
+  // The cell that the hand is on is framed in the drawing.
+  const marked = one.matches('.grid') || seen(getComputedStyle(one)) || seen(getComputedStyle(one, '::after')) ||
+    (around && (around.matches('.v-field--focused') || seen(getComputedStyle(around))))
+  const at = one.getBoundingClientRect()
+  const there = at.width > 0 && at.bottom > 0 && at.top < innerHeight && at.right > 0 && at.left < innerWidth
+  one.dataset.stop ||= String((window.stops = (window.stops ?? 0) + 1))
+  const name = (one.getAttribute('aria-label') || one.textContent || '').trim().slice(0, 40)
+  return { stop: one.dataset.stop, name: `${one.tagName} ${name}`, good: marked && there }
+}"""
+MOST_STOPS = 250
+"""More than this on the way through a page nobody presses: many of a kind are one stop, and the arrows go on from it."""
+EVERY_DAY = ("/point/1", "/live", "/cables", "/alarms", "/check/1")
+
+
+def test_f6_leads_out_of_the_list_and_through_the_parts_of_the_screen(site: Site) -> None:
+    page = site.enter("ana")
+    page.locator(".grid[role=grid]").focus()
+    parts = []
+    for key in ("F6", "F6", "F6", "Shift+F6", "Shift+F6"):
+        page.keyboard.press(key)
+        within = "['.rail', '.topbar', '.tools', '.grid'].find((name) => document.activeElement.closest(name))"
+        parts.append(page.evaluate(within))
+    assert parts == [".rail", ".topbar", ".tools", ".topbar", ".rail"]
+
+
+def test_tab_goes_through_every_page_and_what_it_comes_to_is_seen(site: Site) -> None:
+    page = site.enter("ana")
+    found: dict[str, list[str]] = {}
+    for path in PAGES if os.environ.get(LONG) else EVERY_DAY:
+        page.evaluate(_GO, path)
+        page.locator(PAGES[path]).first.wait_for()
+        stops: dict[str, str] = {}
+        # In the list Tab goes from cell to cell, as in a sheet.
+        page.keyboard.press("F6")
+        for _ in range(MOST_STOPS):
+            page.keyboard.press("Tab")
+            one = page.evaluate(_FOCUSED)
+            if one is None or one["stop"] in stops:
+                break
+            stops[one["stop"]] = one["name"]
+            if not one["good"]:
+                found.setdefault(path, []).append(one["name"])
+        else:
+            found.setdefault(path, []).append(f"more than {MOST_STOPS} stops")
+        assert len(stops) > 2, f"{path}: {stops}"
+        ahead = page.locator("[tabindex]:not([tabindex='0'], [tabindex='-1'])").count()
+        assert ahead == 0, "what comes first in the page comes first"
+    assert found == {}

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import gzip
-import json
 from typing import Any
 
 from flask.testing import FlaskClient
@@ -12,6 +11,7 @@ from flask_openapi3.openapi import OpenAPI
 from canaleta.plant.people import accounts
 from canaleta.web.app import create_app
 from canaleta.web.kit.access import CSRF_HEADER
+from tests.building.columns import unpacked
 from tests.building.database import Database
 
 PASSWORD = "a long enough word"
@@ -49,11 +49,6 @@ class Person:
 
 
 def list_of(person: Person) -> tuple[list[int], dict[str, list[str]]]:
-    """The ids of the points and the columns of the list, as a screen reads them: packed ones by their symbols."""
-    told = json.loads(gzip.decompress(person.get("/api/list/0").data))
-    symbols = [chr(code) for code in range(ord("#"), ord("~") + 1) if code != ord("\\")]
-    columns = {
-        name: column if isinstance(column, list) else [column["texts"][symbols.index(c)] for c in column["codes"]]
-        for name, column in told["columns"].items()
-    }
-    return told["ids"], columns
+    """The ids of the points and the columns of the list, as a screen reads them."""
+    _, ids, _, columns = unpacked(gzip.decompress(person.get("/api/list").data))
+    return ids, columns

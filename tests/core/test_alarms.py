@@ -1,5 +1,7 @@
 """Alarms: sequences from the state diagram of IEC 62682, limits at their edges, delays and deadbands."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -243,3 +245,12 @@ def test_whatever_happens_an_unshelved_alarm_whose_condition_stands_is_never_nor
         if letter not in "GHI":
             assert (letter in "BC") == bool(plant.alarms.active[0])
             assert bool(plant.alarms.active[0]) == (what >= 80)
+
+
+def test_alarms_are_at_rest_only_where_nothing_came_is_coming_or_is_set_aside() -> None:
+    rest = alarm_states.begin(2)
+    assert rest.at_rest
+    second = np.array([False, True])
+    assert not replace(rest, state=np.array([0, State.SHELVED], dtype=np.uint8)).at_rest, "one is set aside"
+    assert not replace(rest, active=second).at_rest, "one stands"
+    assert not replace(rest, since=np.where(second, 12.0, np.nan)).at_rest, "one is within its delay"

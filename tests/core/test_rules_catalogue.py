@@ -127,6 +127,12 @@ def two_racks(port: int, host: str = "127.0.0.1") -> Layout:
     return dataclasses.replace(LAYOUT, racks=racks)
 
 
+def two_at(host: str) -> Layout:
+    """Two racks that are no stand-ins, at one address."""
+    one = dataclasses.replace(LAYOUT.racks[1], host=host)
+    return dataclasses.replace(LAYOUT, racks={1: one, 2: dataclasses.replace(one, id=2, name="2")})
+
+
 def fed_by(*keys: str) -> Layout:
     """The modules of the layout behind others in the rack."""
     modules = dict(LAYOUT.modules)
@@ -190,6 +196,9 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     # 20.4 V − 22 mA · (100 + 400) Ω = 9.4 V, 1.1 V under 10.5 V; (20.4 − 10.5) / 500 = 19.8 mA.
     ("R23", plant(current(lift_off_v="10.5", hops="barrier 400 Ω")), "1.10 V short at 22 mA"),
     ("R23", plant(current(lift_off_v="10.5", hops="barrier 400 Ω")), "beyond 19.8 mA the signal cannot rise"),
+    # (20.4 − 10.5) V / 22 mA = 450 Ω, 400 Ω of them taken: 50 Ω are 1,020 m of twice 24.5 Ω/km (IEC 60228, 0.75 mm², 20 °C).
+    ("R23", plant(current(lift_off_v="10.5", hops="barrier 300 Ω", cable_m="2000", cable_mm2="0.75", cable_degc="20")), "it would work with 1\u202f020 m of cable"),
+    ("R23", plant(current(lift_off_v="10.5", hops="barrier 351 Ω", cable_m="10", cable_mm2="0.75", cable_degc="20")), "no cable is short enough"),
     ("R24", plant(lamp(load_ma="700")), "the load takes 700 mA and DO-8 may switch 500 mA"),
     ("R25", plant(current(), reserve={"spare_share": 1.0}), "TC-1 keeps"),
     ("R26", plant(current(enabled="no", alarm_h="8")), "is off, but it has an alarm"),
@@ -208,6 +217,8 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     ("R42", plant(flow()), "at a quarter of the range the list shows 250 m³/h where 500 flow"),
     ("R42", plant(flow(device_law="square root", value_law="square root")), "the list shows 707 m³/h where 500 flow"),
     ("R43", plant(thermocouple(signal="TC S", mode="TC S, 0.1 °C", extension="KX", head_degc="45")), "type S on KX wire: "),
+    # A tenth of a kelvin along the wire makes 4.1 µV where S makes 0.6 µV; 3.5 µV are 0.3 °C at 1 600 °C (11.8 µV/K).
+    ("R43", plant(thermocouple(signal="TC S", mode="TC S, 0.1 °C", extension="KX", head_degc="24.1", device_high="1600")), "0.3 °C too high"),
     ("R44", plant(two_wire(mode="type 1", leakage_ma="1.5", drop_v="8")), "1.50 mA leak through the open switch"),
     ("R44", plant(two_wire(mode="type 1", leakage_ma="1.5", drop_v="8")), "leave 12.4 V; type 1 is on from 15 V"),
     ("R45", plant(current(hart="yes")), "HART meets 100 Ω and needs 230"),
@@ -226,6 +237,7 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     ("R57", plant(thermocouple(device_low="-300")), "begins at −300.00 °C: below absolute zero"),
     ("R57", plant(current(device_unit="°C", tag="TT-1")), "the device measures in °C and the value is in bar"),
     ("R58", plant(current(), layout=two_racks(1502)), "TC-1 1 and TC-1 2 are both at 127.0.0.1:1502, unit 1"),
+    ("R58", plant(current(), layout=two_at("192.0.2.7")), "TC-1 1 and TC-1 2 are both at 192.0.2.7"),
     ("R59", plant(current(), address_rule="10.0.{cabinet}.{rack}"), "the rule makes it 10.0.1.1"),
     # Eight loops of 22 mA: 4 of them behind a fuse of 125 mA make 88; with 20 mA more each on three wires, 168.
     ("R60", plant(*(current(tag=f"PT-{k}", channel=on("ai", k), wires="3", takes_ma="20") for k in range(1, 5))), "168 mA are taken and 125 mA are there"),
@@ -302,6 +314,8 @@ SILENT: list[tuple[str, PlantImage]] = [
     ("R56", plant(current(), current(value_reference="absolute", device_reference="gauge", value_low="1.013", value_high="11.013"))),
     ("R57", plant(thermocouple(device_low="-200"), current(device_low="-1", value_low="-1"))),
     ("R58", plant(current(), layout=two_racks(1503))),
+    # Racks of a plant that nobody serves yet stand at an address that nobody answers at.
+    ("R58", plant(current(), layout=two_at("127.0.0.1"))),
     ("R59", plant(current()), ),
     ("R60", plant(*(current(tag=f"PT-{k}", channel=on("ai", k)) for k in range(1, 9)))),
     ("R61", plant(lamp(signal="load AC", channel=on("ro4"), mode="AC load"), lamp(channel=on("ro4", 2), mode="DC load"))),

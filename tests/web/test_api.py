@@ -5,11 +5,16 @@ from __future__ import annotations
 import base64
 import gzip
 import json
+import re
+import struct
 from collections.abc import Callable, Iterator
+from pathlib import Path
 from typing import Any
 
 import numpy as np
+import pytest
 from flask_openapi3.openapi import OpenAPI
+from tests.building.columns import unpacked
 from tests.building.database import Database
 from tests.building.people import Person, list_of
 from tests.building.words import block_of
@@ -17,7 +22,8 @@ from tests.building.words import block_of
 from canaleta.core.model.fields import FIELDS, STORED, Kind
 from canaleta.plant.live.blocks import write_block
 from canaleta.plant.live.leases import take_lease
-from canaleta.web.kit.state import packed
+from canaleta.web.app import create_app
+from canaleta.web.kit.columns import packed
 
 Who = Callable[[str], Person]
 
@@ -29,20 +35,48 @@ def test_the_plant_tells_its_fields_in_order(person: Who) -> None:
     assert plant["points"] == 286
 
 
-def test_a_column_of_few_texts_is_packed_and_of_many_is_as_it_is() -> None:
-    assert packed(["kiln", "", "kiln"]) == {"texts": ["kiln", ""], "codes": "#$#"}
-    few = [str(k) for k in range(91)]
-    told = packed(few)
-    assert isinstance(told, dict)
-    assert len(set(told["codes"])) == 91
-    assert not set(told["codes"]) & set('"\\'), "what JSON would have to write otherwise"
-    many = [str(k) for k in range(92)]
-    assert packed(many) == many
+def test_a_column_of_few_texts_is_told_once_and_of_many_as_it_is() -> None:
+    few = [f"kiln {k % 256}" for k in range(301)]
+    many = [f"kiln {k}" for k in range(301)]
+    ids, racks = list(range(1, 302)), [2] * 301
+    data = packed(7, ids, racks, {"area": few, "tag": many})
+    assert unpacked(data) == (7, ids, racks, {"area": few, "tag": many})
+    (size,) = struct.unpack_from("<I", data)
+    head = json.loads(data[4 : 4 + size])
+    assert head["columns"][0] == {"name": "area", "texts": [f"kiln {k}" for k in range(256)], "bits": 8}
+    letters = sum(map(len, many)) + 300
+    assert head["columns"][1] == {"name": "tag", "bytes": letters, "width": 1}
+    assert len(data) == 4 + size + 2 * 4 * 301 + 301 + 301 + letters
+
+
+@pytest.mark.parametrize(("different", "each"), [(1, 0), (2, 8), (3, 4), (4, 4), (5, 2), (16, 2), (17, 1)])
+def test_few_texts_take_few_bits_a_row(different: int, each: int) -> None:
+    """each: rows a byte holds; 0 where none is needed."""
+    texts = [f"kiln {k % different}" for k in range(103)]
+    ids = list(range(103))
+    data = packed(0, ids, ids, {"area": texts})
+    assert unpacked(data)[3] == {"area": texts}
+    (size,) = struct.unpack_from("<I", data)
+    assert len(data) - (4 + size + 2 * 4 * 103) == (-(-103 // each) if each else 0)
+
+
+def test_a_long_text_is_as_long_as_it_is() -> None:
+    for length in (255, 256, 70_000):
+        texts = ["x" * length, *(str(k) for k in range(300))]
+        ids = list(range(len(texts)))
+        assert unpacked(packed(0, ids, ids, {"notes": texts}))[3] == {"notes": texts}
+
+
+def test_letters_that_a_browser_counts_twice_move_no_row() -> None:
+    texts = ["🌡 crown", "", "Öl", *(str(k) for k in range(300))]
+    ids = list(range(len(texts)))
+    assert unpacked(packed(0, ids, ids, {"service": texts}))[3] == {"service": texts}
+    assert unpacked(packed(0, [], [], {"service": []})) == (0, [], [], {"service": []})
 
 
 def test_the_list_comes_in_columns_of_text(person: Who) -> None:
-    answer = person("reader").get("/api/list/0")
-    assert json.loads(gzip.decompress(answer.data))["seq"] == 0
+    answer = person("reader").get("/api/list")
+    assert unpacked(gzip.decompress(answer.data))[0] == 0
     _, columns = list_of(person("reader"))
     assert {f.name for f in STORED if f.listed} <= set(columns)
     followed = {f.name for f in FIELDS if f.kind is Kind.FOLLOWS}
@@ -54,6 +88,41 @@ def test_the_list_comes_in_columns_of_text(person: Who) -> None:
     assert columns["meaning"][row] == "pressure transmitter"
     assert columns["loop"][row] == "P-3111"
     assert columns["direct"][row] == "%IW1.4"
+
+
+def test_a_browser_keeps_only_the_list_that_it_was_told_of(person: Who, app: OpenAPI) -> None:
+    reader = person("reader")
+    assert reader.get("/api/list").headers["Cache-Control"] == "no-store"
+    digest = app.extensions["canaleta"].snapshots.kept.digest
+    assert reader.get(f"/api/list?digest={digest}").headers["Cache-Control"] == "private, max-age=3600"
+    engineer = person("engineer")
+    ids, columns = list_of(reader)
+    was = columns.get("notes", [""] * len(ids))[ids.index(2)]
+    for k in range(13):
+        assert engineer.edit(2, "notes", str(k - 1) if k else was, str(k)).status_code == 200
+    later = reader.get(f"/api/list?digest={digest}")
+    assert later.headers["Cache-Control"] == "no-store", "what the page meant is no longer what comes"
+    assert unpacked(gzip.decompress(later.data))[0] == 13
+
+
+def test_the_page_names_what_it_will_ask_for_to_those_who_were_signed_in(
+    tmp_path: Path, database: Database, app: OpenAPI
+) -> None:
+    (tmp_path / "index.html").write_text("<head></head><div id=app></div>")
+    front = create_app(database.engine, frozenset({"localhost"}), dist=tmp_path)
+    assert b"preload" not in front.test_client().get("/list").data
+    reader = Person(front, "reader")
+    assert b"preload" not in reader.get("/list").data, "no list was made yet"
+    reader.get("/api/list")
+    page = reader.get("/list").data.decode()
+    asked = re.findall(r'<link rel="preload" as="fetch" crossorigin href="([^"]+)">', page)
+    assert asked[:2] == ["/api/session", "/api/plant"]
+    assert reader.get(asked[2]).headers["Cache-Control"] == "private, max-age=3600"
+    kept = reader.client.get_cookie("canaleta-80")
+    assert kept
+    reader.send("DELETE", "/api/session")
+    reader.client.set_cookie("canaleta-80", kept.value)
+    assert b"preload" not in reader.get("/list").data, "a browser would keep the refusals for after the sign-in"
 
 
 def test_an_edit_answers_with_what_it_did(person: Who) -> None:

@@ -121,7 +121,7 @@ def test_a_technician_may_edit(person: Callable[[str], Person]) -> None:
     assert person("technician").edit(1, "service", "burner gas header pressure", "gas").status_code == 200
 
 
-@pytest.mark.parametrize("path", ["/api/plant", "/api/list/0", "/api/findings", "/api/history", "/api/points/1/path",
+@pytest.mark.parametrize("path", ["/api/plant", "/api/list", "/api/findings", "/api/history", "/api/points/1/path",
                                   "/api/points/1/sheet", "/api/stream?since=0", "/api/session"])  # fmt: skip
 def test_without_a_session_nothing_is_told(app: OpenAPI, path: str) -> None:
     answer = app.test_client().get(path)

@@ -2,6 +2,7 @@
 
 import json
 
+from tests.building.columns import unpacked
 from tests.building.database import Database
 from tests.building.words import plant_of
 
@@ -59,20 +60,20 @@ def test_changes_since_are_cells_as_text_oldest_first(database: Database) -> Non
 def test_a_small_plants_snapshot_is_always_new(database: Database) -> None:
     image = ImageCache(database.engine).current()
     kept = Snapshots()
-    assert kept.fresh_enough(image)[0] == 0
+    assert kept.fresh_enough(image).seq == 0
     small = plant_of("4–20 mA")
     of_small = Snapshots()
-    assert of_small.fresh_enough(small)[0] == 0
-    assert of_small.fresh_enough(small.with_cells({}, seq=1))[0] == 1
-    columns = json.loads(snapshot(image))
-    assert len(columns["ids"]) == len(columns["racks"]) == 286
-    assert set(columns["racks"]) == set(range(11)), "ten racks, and none for those that wait"
+    assert of_small.fresh_enough(small).seq == 0
+    assert of_small.fresh_enough(small.with_cells({}, seq=1)).seq == 1
+    _, ids, racks, _ = unpacked(snapshot(image))
+    assert len(ids) == len(racks) == 286
+    assert set(racks) == set(range(11)), "ten racks, and none for those that wait"
 
 
 def test_a_large_plants_snapshot_is_made_anew_only_when_it_is_far_behind() -> None:
     image = plant_of(*["contact NO, nowhere"] * 100)
     kept = Snapshots()
-    seq, data = kept.fresh_enough(image)
-    assert kept.fresh_enough(image.with_cells({}, seq=4)) == (seq, data), "changes since come by the stream"
-    assert kept.fresh_enough(image.with_cells({}, seq=5))[0] == 5
-    assert kept.fresh_enough(image)[0] == 0, "a database brought back is older, and that is the truth"
+    first = kept.fresh_enough(image)
+    assert kept.fresh_enough(image.with_cells({}, seq=4)) is first, "changes since come by the stream"
+    assert kept.fresh_enough(image.with_cells({}, seq=5)).seq == 5
+    assert kept.fresh_enough(image).seq == 0, "a database brought back is older, and that is the truth"

@@ -74,7 +74,7 @@ async function enter(...now: Parameters<typeof plant.enter>) {
 /* A notice over the page takes its height from it. */
 .page {
   display: grid;
-  grid-template-rows: auto minmax(0, 1fr);
+  grid-template: auto minmax(0, 1fr) / minmax(0, 1fr);
 }
 
 /* On a phone the rail lies at the foot: one point has the width. */

@@ -1,11 +1,12 @@
 /** Every place has an address that can be sent to a colleague. */
 import { createRouter, createWebHistory } from 'vue-router'
+import ListPage from './pages/ListPage.vue'
 
 export const router = createRouter({
   history: createWebHistory(),
   routes: [
     { path: '/', redirect: '/list' },
-    { path: '/list', name: 'list', component: () => import('./pages/ListPage.vue') },
+    { path: '/list', name: 'list', component: ListPage },
     { path: '/point/:point(\\d+)', name: 'path', component: () => import('./pages/PathPage.vue') },
     { path: '/point/:point(\\d+)/wiring', name: 'wiring', component: () => import('./pages/WiringPage.vue') },
     { path: '/live', name: 'live', component: () => import('./pages/LivePage.vue') },

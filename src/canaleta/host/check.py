@@ -82,6 +82,7 @@ def _benchmarks(checkout: Path, env: dict[str, str]) -> int:
         ["texts.py"],
         ["quick.py"],
         ["interface.py"],
+        ["board_memory.py", "60"],
         *(["measure.py", name] for name in measured),
     ]
     code = 0

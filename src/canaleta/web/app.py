@@ -26,7 +26,7 @@ from canaleta.web.kit import access, problems
 from canaleta.web.kit.hub import Hub
 from canaleta.web.kit.json import StrictJson
 from canaleta.web.kit.openapi import openapi_text
-from canaleta.web.kit.state import Shared
+from canaleta.web.kit.state import Shared, Snapshots
 
 __all__ = ["create_app", "from_environment"]
 
@@ -111,10 +111,28 @@ def _add_plain_routes(app: OpenAPI, dist: Path | None) -> None:
             if "." in name.rpartition("/")[2]:
                 raise NotFound
             name = "index.html"
+        if name == "index.html":
+            return _first_page(dist / name, app.extensions["canaleta"].snapshots)
         response = send_from_directory(dist, name)
         lasting = name.startswith("assets/")
         response.headers["Cache-Control"] = "public, max-age=31536000, immutable" if lasting else "no-cache"
         return _zipped(response, dist, name)
+
+
+def _first_page(file: Path, snapshots: Snapshots) -> Response:
+    """The page. For somebody who is signed in it names what it will ask for, so that the browser fetches all of it at
+    once with the scripts instead of one after the other. For others it must not: a browser keeps the refusals, and gives
+    them to the page once they have signed in."""
+    page = file.read_text("utf-8")
+    if snapshots.kept and access.is_known():
+        kept = snapshots.kept.digest
+        asked = ("/api/session", "/api/plant", f"/api/list?digest={kept}", "/api/findings", "/api/live/words")
+        links = "".join(f'<link rel="preload" as="fetch" crossorigin href="{path}">' for path in asked)
+        page = page.replace("</head>", links + "</head>")
+    response = Response(page, content_type="text/html; charset=utf-8")
+    response.headers["Cache-Control"] = "no-cache"
+    response.headers["Vary"] = "Cookie"
+    return response
 
 
 def _zipped(response: Response, dist: Path, name: str) -> Response:

@@ -552,15 +552,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/list/{seq}": {
+    "/api/list": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** The whole list in columns; what changed since its `seq` comes by the stream. */
-        get: operations["list_list_at_list__int_seq__get"];
+        /** The whole list in packed columns (web.kit.columns); what changed since its `seq` comes by the stream. */
+        get: operations["list_whole_list_list_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4631,7 +4631,8 @@ export interface components {
         };
         /**
          * RecordOut
-         * @description A signed record. sound: it is still what was signed.
+         * @description A signed record. sound: it is still what was signed. Of a loop check also: phase, as found or as left, '' if it was
+         *     not said; worst: the largest error, and the tolerance, % of span.
          */
         RecordOut: {
             /** At */
@@ -4642,12 +4643,18 @@ export interface components {
             kind: string;
             /** Name */
             name: string;
+            /** Phase */
+            phase: string;
             /** Sound */
             sound: boolean;
+            /** Tolerance */
+            tolerance: number | null;
             /** Verdict */
             verdict: string;
             /** Who */
             who: string;
+            /** Worst */
+            worst: number | null;
         };
         /**
          * ReleasedOut
@@ -7865,13 +7872,13 @@ export interface operations {
             };
         };
     };
-    list_list_at_list__int_seq__get: {
+    list_whole_list_list_get: {
         parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                seq: number;
+            query?: {
+                digest?: string;
             };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;

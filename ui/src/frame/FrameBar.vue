@@ -13,6 +13,7 @@ import { useSearch } from '../plant/useSearch'
 import { pressed, useBar } from './bar'
 import HitList from './HitList.vue'
 import { pageOf, placeOf } from './places'
+import { nextRegion } from './regions'
 import { seek } from './seek'
 import { isTyping } from '../kit/typing'
 
@@ -72,6 +73,9 @@ useEventListener('keydown', (event: KeyboardEvent) => {
   if (event.key.toLowerCase() === 'k' && (event.ctrlKey || event.metaKey)) {
     event.preventDefault()
     bar.palette = true
+  } else if (event.key === 'F6' && !event.ctrlKey && !event.altKey) {
+    event.preventDefault()
+    nextRegion(event.shiftKey)
   } else if (event.key === '/' && !event.ctrlKey && !event.altKey && !event.defaultPrevented) {
     if (isTyping(event.target)) return
     event.preventDefault()
@@ -99,11 +103,12 @@ useEventListener('pointerdown', (event: PointerEvent) => {
     <span class="here">
       <span class="quiet plant">{{ plant.plant?.name }}</span>
       <template v-if="place && place.pages.length > 1">
-        <nav class="tabs" :aria-label="place.says">
-          <router-link
+        <v-tabs :model-value="page?.name" class="tabs" :aria-label="place.says" hide-slider height="44">
+          <v-tab
             v-for="tab in place.pages"
             :key="tab.name"
             :to="tab.to"
+            :value="tab.name"
             class="tab"
             :class="{ on: tab.name === page?.name }"
             :aria-current="tab.name === route.name ? 'page' : undefined"
@@ -113,9 +118,9 @@ useEventListener('pointerdown', (event: PointerEvent) => {
             }}</span
             ><span v-if="tab.name === 'temporary' && plant.temporary.length" class="figure n apart">{{
               plant.temporary.length
-            }}</span></router-link
+            }}</span></v-tab
           >
-        </nav>
+        </v-tabs>
       </template>
       <b v-else class="title">{{ page?.says }}</b>
     </span>
@@ -194,20 +199,20 @@ useEventListener('pointerdown', (event: PointerEvent) => {
 }
 
 .tabs {
-  display: flex;
-  align-self: stretch;
-  gap: 14px;
+  flex: 0 1 auto;
+  min-width: 0;
 }
 
 .tab {
-  padding: 12px 0 9px;
+  height: 44px;
+  margin-right: 14px;
   border-bottom: 3px solid transparent;
-  color: inherit;
-  text-decoration: none;
+  border-top: 3px solid transparent;
+  text-transform: none;
 }
 
 .tab.on {
-  border-color: rgb(var(--v-theme-copper));
+  border-bottom-color: rgb(var(--v-theme-copper));
   font-weight: 600;
 }
 
@@ -266,8 +271,8 @@ useEventListener('pointerdown', (event: PointerEvent) => {
     overflow-x: auto;
   }
 
-  .tabs {
-    gap: 10px;
+  .tab {
+    margin-right: 10px;
   }
 
   .who,

@@ -305,11 +305,25 @@ watch(
   { flush: 'post' },
 ) // prettier-ignore
 watch(colours, () => frame.resume())
-const hasLive = computed(() => props.fields.some((field) => field.kind === 'live'))
+const liveFields = computed(() => props.fields.filter((field) => field.kind === 'live'))
+/** What the live cells in sight say: a tick that changes none of them draws nothing. */
+function liveSays(): string {
+  if (!liveFields.value.length) return ''
+  contents.begin()
+  const { first, last } = rowsIn(sight(), cells.value)
+  const says: string[] = []
+  for (const row of [...all.value.slice(0, props.frozen), ...all.value.slice(first, last + 1)])
+    if (!isGroup(row) && row !== FRESH)
+      for (const field of liveFields.value) says.push(...contents.cell(row, field).parts.map((part) => part.tone + part.text)) // prettier-ignore
+  return says.join('\n')
+}
+let saidLive = ''
 watch(
   () => plant.live.version,
   () => {
-    if (!hasLive.value) return
+    const says = liveSays()
+    if (says === saidLive) return
+    saidLive = says
     frame.resume()
     if (!scrolling) rest?.renew('live')
   },

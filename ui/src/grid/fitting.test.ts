@@ -43,3 +43,30 @@ test('a canvas made anew is told its font again', () => {
   fitting.forget()
   expect(on.font).toBe('12px x')
 })
+
+test('in a font of one width a text is as long as its letters are many, and not measured', () => {
+  const { fitting, asked } = tens()
+  const before = asked.length
+  expect(fitting.width('12 345.6')).toBe(80)
+  expect(asked.length).toBe(before)
+  expect(fitting.width('−10 °C'), 'a sign that the font may not have is').toBe(60)
+  expect(asked.length).toBe(before + 1)
+})
+
+test('a short text in a wide cell is not measured in any font', () => {
+  const asked: string[] = []
+  const wide = (letter: string) => (letter === 'i' ? 3 : 12)
+  const fitting = new Fitting({
+    font: '',
+    measureText: (text: string) => (
+      asked.push(text),
+      { width: [...text].reduce((sum, letter) => sum + wide(letter), 0) }
+    ),
+  })
+  fitting.use('12px x')
+  asked.length = 0
+  expect(fitting.cut('mill', 48)).toBe('mill')
+  expect(asked).toEqual([])
+  expect(fitting.cut('mills', 48)).toBe('mil…')
+  expect(fitting.width('mil')).toBe(27)
+})

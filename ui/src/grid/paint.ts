@@ -158,15 +158,19 @@ export class Painter {
       return
     }
     let left = x + PAD
-    for (const part of content.parts) {
+    const { parts } = content
+    for (const [k, part] of parts.entries()) {
       if (room <= 0) break
-      const drawn = this.text(
+      const text = this.text(
         { text: part.text, tone: toneOf(content) || part.tone },
         FONTS.words,
         left,
         base,
         room,
       )
+      // How long it is, is asked only where something depends on it.
+      if (k === parts.length - 1 && !wrong(content)) break
+      const drawn = this.fitting.width(text)
       if (wrong(content)) this.wave(picture.colours.bad!, left, base + 3, drawn)
       left += drawn + GROUP_GAP
       room -= drawn + GROUP_GAP
@@ -203,13 +207,14 @@ export class Painter {
     return right - PAD - x
   }
 
-  private text(part: Part, font: string, x: number, base: number, room: number): number {
-    if (!part.text) return 0
+  /** Draws a text, and says what of it had room. */
+  private text(part: Part, font: string, x: number, base: number, room: number): string {
+    if (!part.text) return ''
     this.fitting.use(font)
     const text = this.fitting.cut(part.text, room)
     this.ink(part.tone)
     this.on.fillText(text, x, base)
-    return this.fitting.width(text)
+    return text
   }
 
   private others({ colours }: Shown, content: Content, x: number, y: number, width: number): void {
@@ -254,7 +259,7 @@ export class Painter {
     this.fill('band', 0, y, sight.width, rowHeight - 1)
     const base = y + (rowHeight - 1) / 2 + 4
     const text = `${group.closed ? '▸' : '▾'} ${group.text || 'none'}`
-    const drawn = this.text({ text, tone: '' }, FONTS.bold, 8, base, sight.width - 110)
+    const drawn = this.fitting.width(this.text({ text, tone: '' }, FONTS.bold, 8, base, sight.width - 110))
     this.text(
       { text: `${group.count} points`, tone: 'quiet' },
       FONTS.words,

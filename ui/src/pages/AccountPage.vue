@@ -104,6 +104,12 @@ async function change() {
   align-items: start;
 }
 
+@media (max-width: 1000px) {
+  .two {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+
 .two > div {
   display: grid;
   gap: 14px;

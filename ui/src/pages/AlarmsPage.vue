@@ -127,7 +127,7 @@ useEventListener('keydown', key)
 onMounted(() => {
   if (!groups.value.waiting.length && groups.value.all.length) shows.value = 'all'
 })
-const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['aside', 'put aside'], ['journal', 'journal'], ['often', 'chattering and standing']] as const // prettier-ignore
+const VIEWS = [['waiting', 'wait for somebody'], ['all', 'all that stand'], ['aside', 'suppressed'], ['journal', 'journal'], ['often', 'chattering and standing']] as const // prettier-ignore
 
 useEscape(() => chosen.value.size, () => (chosen.value = new Set())) // prettier-ignore
 const aside = ref<HTMLElement | null>(null)
@@ -176,14 +176,14 @@ useEscape(() => asking.value, () => (asking.value = ''), aside) // prettier-igno
         </v-btn>
         <template v-if="shows === 'aside'">
           <v-btn class="act" :disabled="busy || !picked.length" @click="say('unshelve', picked)">
-            off the shelf
+            unshelve
           </v-btn>
           <v-btn class="act" :disabled="busy || !picked.length" @click="say('back in service', picked)">
             back in service
           </v-btn>
         </template>
         <v-btn v-else class="act" :disabled="busy || !picked.length" @click="asking = asking ? '' : 'shelve'">
-          put aside…
+          shelve…
         </v-btn>
       </template>
     </div>
@@ -205,7 +205,7 @@ useEscape(() => asking.value, () => (asking.value = ''), aside) // prettier-igno
         ▲ {{ plant.alarmCount.all }} alarms are open, {{ plant.alarmCount.waiting }} wait: the
         {{ plant.alarms.length }} most urgent are here; the others follow as these are dealt with
       </p>
-      <table v-if="shown.length" class="ledger">
+      <table v-if="shown.length" class="ledger open">
         <thead>
           <tr>
             <th></th>
@@ -279,7 +279,9 @@ useEscape(() => asking.value, () => (asking.value = ''), aside) // prettier-igno
       <p v-else-if="shows === 'all'" class="empty">
         no alarm stands: every limit is kept, every signal is sound
       </p>
-      <p v-else-if="shows === 'aside'" class="empty">nothing is shelved, quiet by design or out of service</p>
+      <p v-else-if="shows === 'aside'" class="empty">
+        nothing is shelved, suppressed by design or out of service
+      </p>
 
       <AlarmJournal v-if="shows === 'journal'" />
       <AlarmHabits v-if="shows === 'often'" />
@@ -368,6 +370,73 @@ tr.aside .sign {
 .find {
   width: 150px;
   padding: 2px 10px;
+}
+
+/* On a phone each alarm is a card: its point and value, below what it is and since when, below what to do. */
+@media (max-width: 700px) {
+  .open,
+  .open tbody {
+    display: grid;
+    gap: 6px;
+    min-width: 0;
+    background: none;
+  }
+
+  .open thead {
+    display: none;
+  }
+
+  .open tr {
+    display: grid;
+    grid-template:
+      'sign point value' 'sign alarm state' 'sign priority since' 'sign does does' / 26px minmax(0, 1fr)
+      auto;
+    column-gap: 8px;
+    background: rgb(var(--v-theme-surface));
+  }
+
+  .open td {
+    padding: 3px 6px 3px 0;
+    border: 0;
+    text-align: left;
+    white-space: normal;
+  }
+
+  .open .sign {
+    padding: 6px;
+  }
+
+  .open td:nth-child(1) {
+    grid-area: sign;
+  }
+
+  .open td:nth-child(2) {
+    grid-area: state;
+  }
+
+  .open td:nth-child(3) {
+    grid-area: point;
+  }
+
+  .open td:nth-child(4) {
+    grid-area: alarm;
+  }
+
+  .open td:nth-child(5) {
+    grid-area: value;
+  }
+
+  .open td:nth-child(6) {
+    grid-area: priority;
+  }
+
+  .open td:nth-child(7) {
+    grid-area: since;
+  }
+
+  .open td:nth-child(8) {
+    grid-area: does;
+  }
 }
 
 .flood {

@@ -376,7 +376,41 @@ useEventListener('keydown', key)
 
 @media (max-width: 1100px) {
   .cabinets.opened {
-    grid-template-columns: 0 minmax(0, 1fr) 360px;
+    grid-template-columns: minmax(0, 1fr) 360px;
+  }
+
+  .cabinets.opened > .column:first-child {
+    display: none;
+  }
+}
+
+/* On a phone one below the other: the cabinet, what is chosen in it, what waits. */
+@media (max-width: 760px) {
+  .cabinets,
+  .cabinets.opened {
+    display: flex;
+    flex-direction: column;
+    overflow: auto;
+  }
+
+  .cabinets > * {
+    flex: none;
+  }
+
+  .cabinets > .column:first-child {
+    order: 3;
+  }
+
+  .cabinets .work {
+    height: 60dvh;
+  }
+
+  .cabinets.opened .middle {
+    display: none;
+  }
+
+  .cabinets.opened > .column:first-child {
+    display: flex;
   }
 }
 

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 /** Cables with their cores: which point runs through which, and what is spare. */
 import { watchDebounced } from '@vueuse/core'
-import { computed, onMounted, ref, shallowRef, watch } from 'vue'
-import { useVirtualizer } from '@tanstack/vue-virtual'
+import { computed, nextTick, onMounted, ref, shallowRef, watch } from 'vue'
+import type { VVirtualScroll } from 'vuetify/components/VVirtualScroll'
+import { useRoute } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
 import ChangePreview from '../parts/cabinet/ChangePreview.vue'
 import { usePlant } from '../plant/store'
@@ -11,12 +12,12 @@ import DenseField from '../kit/DenseField.vue'
 
 type Cable = Schemas['CableOut']
 const plant = usePlant()
+const route = useRoute()
 const cables = shallowRef<Cable[]>([])
 const says = ref('')
 const find = ref('')
 const chosen = ref(0)
 const fields = ref<Record<string, string>>({})
-const box = ref<HTMLElement | null>(null)
 const { draft, shown, says: refused, busy, propose, accept, drop } = useHardware(read)
 const FIELDS: [string, string][] = [
   ['name', 'name'],
@@ -39,14 +40,14 @@ const listed = computed(() => {
   })
 })
 const one = computed(() => cables.value.find((c) => c.cable === chosen.value) ?? null)
-const virtual = useVirtualizer(
-  computed(() => ({
-    count: listed.value.length,
-    getScrollElement: () => box.value,
-    estimateSize: () => 30,
-    overscan: 12,
-  })),
-)
+const rows = ref<VVirtualScroll | null>(null)
+/** The arrows choose: the list is one stop of Tab, however long it is. */
+function step(by: number) {
+  const at = listed.value.findIndex((c) => c.cable === chosen.value)
+  const to = Math.max(0, Math.min(listed.value.length - 1, at + by))
+  chosen.value = listed.value[to]?.cable ?? chosen.value
+  void nextTick(() => rows.value?.scrollToIndex(to))
+}
 const double = (c: Cable) => c.cores.some((k) => k.points.length > 1)
 
 async function read() {
@@ -56,6 +57,11 @@ async function read() {
 }
 watch(one, (c) => {
   fields.value = c ? Object.fromEntries(FIELDS.map(([f]) => [f, f === 'cores' ? String(c.cores.length) : String(c[f as keyof Cable] ?? '')])) : {} // prettier-ignore
+})
+/** The cable that the address names: the find field leads here by it. */
+watch([() => route.query.cable, cables], ([name], before) => {
+  if (!name || (name === before[0] && before[1]?.length)) return
+  chosen.value = cables.value.find((c) => c.name === name)?.cable ?? chosen.value
 })
 watchDebounced(() => plant.list.version, read, { debounce: 60 })
 
@@ -84,37 +90,46 @@ onMounted(() => void read())
           aria-label="find"
         />
         <span class="quiet"
-          >{{ listed.length }} cables, {{ listed.reduce((n, c) => n + c.spare, 0) }} spare cores</span
+          >{{ listed.length }} cable{{ listed.length === 1 ? '' : 's' }},
+          {{ listed.reduce((n, c) => n + c.spare, 0) }} spare cores</span
         >
         <v-btn v-if="plant.may('engineer')" class="act" @click="start">another cable</v-btn>
       </header>
       <p v-if="says" class="bad">■ {{ says }}</p>
       <p v-else-if="!cables.length" class="quiet">no cable yet</p>
-      <div ref="box" class="rows" role="list">
-        <div :style="{ height: `${virtual.getTotalSize()}px`, position: 'relative' }">
-          <v-btn
-            v-for="item in virtual.getVirtualItems()"
-            :key="listed[item.index]!.cable"
-            role="listitem"
+      <v-virtual-scroll
+        ref="rows"
+        class="rows"
+        role="listbox"
+        aria-label="cables"
+        tabindex="0"
+        :items="listed"
+        item-key="cable"
+        :item-height="30"
+        @keydown.down.prevent="step(1)"
+        @keydown.up.prevent="step(-1)"
+      >
+        <template #default="{ item: cable }">
+          <v-list-item
             class="row"
-            :class="{ on: listed[item.index]!.cable === chosen }"
-            :style="{ transform: `translateY(${item.start}px)` }"
-            @click="chosen = listed[item.index]!.cable"
+            role="option"
+            tabindex="-1"
+            :active="cable.cable === chosen"
+            :aria-selected="cable.cable === chosen"
+            @click="chosen = cable.cable"
           >
-            <span class="figure">{{ listed[item.index]!.name }}</span>
-            <span class="quiet">{{ listed[item.index]!.begins }} → {{ listed[item.index]!.ends }}</span>
-            <span>{{ listed[item.index]!.kind }}</span>
-            <span class="figure">{{ listed[item.index]!.cores.length }} cores</span>
-            <span :class="double(listed[item.index]!) ? 'bad' : 'quiet'">{{
-              double(listed[item.index]!)
-                ? '■ a core twice'
-                : listed[item.index]!.spare
-                  ? `${listed[item.index]!.spare} spare`
-                  : 'full'
-            }}</span>
-          </v-btn>
-        </div>
-      </div>
+            <span class="cells">
+              <span class="figure">{{ cable.name }}</span>
+              <span class="quiet">{{ cable.begins }} → {{ cable.ends }}</span>
+              <span>{{ cable.kind }}</span>
+              <span class="figure">{{ cable.cores.length }} cores</span>
+              <span :class="double(cable) ? 'bad' : 'quiet'">{{
+                double(cable) ? '■ a core twice' : cable.spare ? `${cable.spare} spare` : 'full'
+              }}</span>
+            </span>
+          </v-list-item>
+        </template>
+      </v-virtual-scroll>
     </div>
     <aside class="column">
       <ChangePreview
@@ -173,6 +188,30 @@ onMounted(() => void read())
   height: 100%;
 }
 
+@media (max-width: 760px) {
+  .cables {
+    display: flex;
+    flex-direction: column;
+  }
+
+  .cables .left {
+    flex: 1;
+  }
+
+  .cables header {
+    flex-wrap: wrap;
+  }
+
+  .cables .cells {
+    grid-template-columns: 90px minmax(0, 1fr) auto;
+  }
+
+  .cables .cells > :nth-child(3),
+  .cables .cells > :nth-child(4) {
+    display: none;
+  }
+}
+
 .left {
   display: flex;
   flex-direction: column;
@@ -203,22 +242,26 @@ h1 {
 }
 
 .row {
-  position: absolute;
+  min-height: 30px;
+  padding: 0 4px;
+  border-bottom: 1px solid rgb(var(--v-theme-line));
+}
+
+.cells {
   display: grid;
   grid-template-columns: 130px 190px 1fr 80px 110px;
   gap: 8px;
   align-items: center;
-  width: 100%;
-  height: 30px;
-  border: 0;
-  border-bottom: 1px solid rgb(var(--v-theme-line));
-  background: none;
-  color: inherit;
   font-size: 12px;
-  text-align: left;
 }
 
-.row.on {
+.cells > * {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+
+.row.v-list-item--active {
   background: rgb(var(--v-theme-copper-wash));
 }
 

@@ -3,6 +3,8 @@
 import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { ask, api, said, type Schemas } from '../api/client'
+import DriftPlot from '../parts/check/DriftPlot.vue'
+import ErrorPlot from '../parts/check/ErrorPlot.vue'
 import OpenWire from '../parts/check/OpenWire.vue'
 import ReferencePanel from '../parts/check/ReferencePanel.vue'
 import SignForm from '../parts/check/SignForm.vue'
@@ -261,6 +263,7 @@ onUnmounted(() => stop?.())
           <b>{{ outcome?.passes ? '✓ passed' : outcome?.passes === false ? '■ failed' : 'open' }}</b> ·
           {{ outcome?.says }}
         </p>
+        <ErrorPlot v-if="outcome && !check.contact" :steps="check.steps" :outcome="outcome" />
         <TrendChart :point="point" :seconds="120" :height="120" />
       </div>
       <aside class="panel side">
@@ -282,6 +285,7 @@ onUnmounted(() => stop?.())
           <b>signed:</b> {{ signed.verdict }} ·
           <a :href="`/api/evidence/${signed.id}/pdf`" target="_blank">PDF</a>
         </p>
+        <DriftPlot :records="check.records" />
         <h2 v-if="check.records.length">records</h2>
         <p v-for="r in check.records" :key="r.id" class="small">
           {{ clock(r.at) }} {{ r.kind }}, {{ r.name }}: {{ r.verdict }}

@@ -61,7 +61,7 @@ async function out(form: 'csv' | 'xlsx') {
 <style scoped>
 .handover {
   display: grid;
-  grid-template-columns: repeat(2, minmax(280px, 460px));
+  grid-template-columns: repeat(auto-fill, minmax(min(280px, 100%), 460px));
   gap: 12px;
   align-content: start;
   height: 100%;

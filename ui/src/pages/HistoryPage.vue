@@ -192,6 +192,7 @@ watch(() => plant.list.version, () => load()) // prettier-ignore
 
 header {
   display: flex;
+  flex-wrap: wrap;
   gap: 10px;
   align-items: center;
 }

@@ -26,11 +26,16 @@ import { letsThrough, read, valuesOf, written } from '../plant/filters'
 import { mentions } from '../plant/rename'
 import { grouped, sorted, type Group } from '../plant/order'
 import { exportList } from '../plant/exportList'
+import { idleTime } from '../plant/idle'
 import { usePlant } from '../plant/store'
 import { useSearch } from '../plant/useSearch'
 import { ROW_HEIGHT, useViews } from '../plant/views'
 import { useEscape } from '../plant/escape'
 import { isTyping } from '../kit/typing'
+
+/** The rows come first; what stands above them when there is time. */
+const settledIn = ref(false)
+onMounted(() => idleTime.later(() => (settledIn.value = true)))
 
 type Panel = '' | 'rename' | 'new' | 'replace' | 'columns' | 'views' | 'typicals' | 'lock' | 'gone' | 'keys'
 
@@ -312,6 +317,7 @@ useEscape(() => panel.value, shut, column)
 <template>
   <section class="list">
     <ToolStrip
+      v-if="settledIn"
       :panel="panel"
       :pinned="frozen"
       @unpin="((pinned = []), refind())"
@@ -319,6 +325,7 @@ useEscape(() => panel.value, shut, column)
       @series="grid?.countOn()"
       @out="save"
     />
+    <span v-else />
     <div class="work" :class="{ beside: panel }">
       <PointList
         v-if="small && rows.length"

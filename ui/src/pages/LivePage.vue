@@ -14,6 +14,7 @@ import { BOARD_AGAIN_MS, CARD_COLUMNS, PART_LATER_MS, SCAN_LATER_MS } from '../p
 import { useSearch } from '../plant/useSearch'
 import { useEscape } from '../plant/escape'
 import DenseField from '../kit/DenseField.vue'
+import { rove } from '../kit/rove'
 import ChoiceField from '../kit/ChoiceField.vue'
 
 const plant = usePlant()
@@ -36,6 +37,9 @@ const open = ref<number | null>(null)
 const keeping = ref('')
 const forAll = ref(false)
 const order = shallowRef<number[]>([])
+/** The card that Tab reaches; the arrows go on from it. */
+const hand = ref(0)
+const reached = computed(() => (shown.value.includes(hand.value) ? hand.value : shown.value[0]))
 
 const board = computed(() => boards.value.find((b) => b.name === name.value))
 /** What is found, or what the board holds; without either, what is read and in trouble, or simply what is read. */
@@ -46,14 +50,18 @@ const chosen = computed(() => {
   return plant.list.ids.filter((_, row) => plant.list.racks[row])
 })
 const shown = computed(() => order.value.slice(0, MOST))
+/** Once a second is soon enough to count: of ten racks one is read every tenth of it. */
+const second = ref(0)
+useIntervalFn(() => second.value++, 1000)
 const troubled = computed(() => {
-  void plant.live.version
+  void second.value
+  void order.value
   return chosen.value.filter((p) => nowOf(plant, p).trouble >= 40).length
 })
 
 /** The racks on this board that give no readings, by why they do not. */
 const lost = computed(() => {
-  void plant.live.version
+  void second.value
   const here = new Set(chosen.value.map((p) => plant.list.racks[plant.list.row(p) ?? -1] ?? 0))
   return byWhy(lostRacks(plant).filter((rack) => here.has(rack.id)))
 })
@@ -209,7 +217,7 @@ useEscape(() => open.value !== null, () => (open.value = null), beside) // prett
           <template v-if="query">nothing on the list is found by “{{ query }}”</template>
           <template v-else>no point holds a channel yet: land one on the list, then it is read</template>
         </p>
-        <div v-else class="cards">
+        <div v-else class="cards" @keydown="rove($event, '.cards > *')">
           <LiveCard
             v-for="p in shown"
             :key="p"
@@ -218,8 +226,9 @@ useEscape(() => open.value !== null, () => (open.value = null), beside) // prett
             :seconds="seconds"
             :trend="trends.get(p) ?? null"
             :stations="stations ? (plant.stationsNow.get(p) ?? [null, null, null, null, null, null]) : null"
-            tabindex="0"
+            :tabindex="p === reached ? 0 : -1"
             role="button"
+            @focus="hand = p"
             @click="open = open === p ? null : p"
             @keydown.enter="open = p"
           />

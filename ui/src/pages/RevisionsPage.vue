@@ -105,7 +105,9 @@ const label = (field: string) => {
 }
 const toPaper = () => window.print()
 
+// In a loop a named reference would be a list of forms.
 const box = ref<HTMLElement | null>(null)
+const isForm = (form: unknown) => void (box.value = form as HTMLElement | null)
 useEscape(() => signing.value, () => (signing.value = null), box) // prettier-ignore
 </script>
 
@@ -174,7 +176,12 @@ useEscape(() => signing.value, () => (signing.value = null), box) // prettier-ig
             <v-btn class="act" @click="((from = one.id), (to = 0))">what changed since</v-btn>
             <a class="act" :href="`/api/revisions/${one.id}/document`" download>document</a>
           </p>
-          <form v-if="signing?.revision.id === one.id" ref="box" class="panel side" @submit.prevent="sign">
+          <form
+            v-if="signing?.revision.id === one.id"
+            :ref="isForm"
+            class="panel side"
+            @submit.prevent="sign"
+          >
             <p>
               <b>{{ WORDS[signing.meaning] }}</b>: revision {{ one.mark }}, content
               <span class="figure">{{ one.hash.slice(0, 16) }}</span>

@@ -26,7 +26,8 @@ const asText = ref(false)
 const text = ref('')
 const wrong = ref('')
 const { draft, shown, says, busy, propose, accept, drop } = useHardware(async () => {
-  const key = body.value.key
+  // A key that nobody typed follows from the title.
+  const { key } = tidied(body.value)
   await read()
   isNew.value = false
   await router.replace(`/types/${key}`)
@@ -48,7 +49,11 @@ async function read() {
 
 function choose(which: string) {
   const found = types.value.find((t) => t.key === which)
-  if (!found) return
+  if (!found) {
+    if (which)
+      wrong.value = `no module type has the key “${which}”: choose one at the side, or type a new one`
+    return
+  }
   origin.value = found
   isNew.value = false
   body.value = structuredClone(found.body) as unknown as TypeBody
@@ -61,7 +66,9 @@ function choose(which: string) {
 function start(from?: TypeBody) {
   origin.value = null
   isNew.value = true
-  body.value = from ? { ...structuredClone(tidied(from)), key: '', title: `${from.title} copy` } : blankType()
+  body.value = from
+    ? { ...(JSON.parse(JSON.stringify(tidied(from))) as TypeBody), key: '', title: `${from.title} copy` }
+    : blankType()
   modesWere.value = []
   asText.value = false
   wrong.value = ''
@@ -203,6 +210,26 @@ onMounted(async () => {
   display: grid;
   grid-template-columns: 210px minmax(0, 1fr) 330px;
   height: 100%;
+}
+
+@media (max-width: 760px) {
+  .types {
+    display: flex;
+    flex-direction: column;
+    overflow: auto;
+  }
+
+  .types > * {
+    flex: none;
+  }
+
+  .types > .column:first-child {
+    order: 3;
+  }
+
+  .types header {
+    flex-wrap: wrap;
+  }
 }
 
 h1 {

@@ -155,6 +155,7 @@ p {
 
 .ways {
   display: flex;
+  flex-wrap: wrap;
   gap: 6px;
 }
 

@@ -25,11 +25,11 @@ const at = computed(() => {
   const line = (label: string, values: Values, more: Partial<Line>): Line => ({
     label, unit: curve.value_unit, values: of(values), colour: 'copper', decimals: 1, scale: 'value', ...more,
   }) // prettier-ignore
-  const lines = [line('the list', curve.shows, {})]
+  const lines = [line('list', curve.shows, {})]
   if (some(curve.device))
-    lines.push(line('the device', curve.device, { colour: 'ink', dash: [5, 4], thick: 1.2 }))
+    lines.push(line('device', curve.device, { colour: 'ink', dash: [5, 4], thick: 1.2 }))
   if (some(curve.straight))
-    lines.push(line('straight line', curve.straight, { colour: 'quiet', dash: [2, 3], thick: 1 }))
+    lines.push(line('straight', curve.straight, { colour: 'quiet', dash: [2, 3], thick: 1 }))
   const here = props.loop !== null ? [props.loop] : []
   const low = Math.min(...x, ...here, ...(curve.fault_low == null ? [] : [curve.fault_low - BEYOND]))
   const high = Math.max(...x, ...here, ...(curve.fault_high == null ? [] : [curve.fault_high + BEYOND]))
@@ -54,7 +54,7 @@ const at = computed(() => {
       v-if="at && curve"
       v-bind="at"
       :unit="curve.loop_unit"
-      :height="178"
+      :height="164"
       label="curve of the scaling"
     />
     <p v-else class="quiet none">

@@ -8,15 +8,14 @@ import { age } from '../plant/words'
 const props = defineProps<{ point: number }>()
 const plant = usePlant()
 
+const rack = computed(
+  () => (void plant.list.version, plant.list.racks[plant.list.row(props.point) ?? -1] ?? 0),
+)
 // Of a large plant only the racks in sight are told.
-watchEffect(() => {
-  void plant.list.version
-  const rack = plant.list.racks[plant.list.row(props.point) ?? -1]
-  if (rack) plant.watch([rack])
-})
+watchEffect(() => void (rack.value && plant.watch([rack.value])))
 
 const shown = computed(() => {
-  void plant.live.version
+  void plant.live.versionOf(rack.value)
   void plant.list.version
   const now = nowOf(plant, props.point)
   const text = `${now.text} ${now.unit}`.trim()

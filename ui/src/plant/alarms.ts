@@ -20,7 +20,7 @@ export interface Shape {
   rank: number
 }
 
-/** By the state's words: filled waits for somebody, an outline was seen, dashed is over, grey is put aside. */
+/** By the state's words: filled waits for somebody, an outline was seen, dashed is over, grey is suppressed. */
 const SHAPES: Record<string, Shape> = {
   unacknowledged: { sign: '■', short: 'new', tone: 'bad', rank: 8 },
   'latched, unacknowledged': { sign: '◧', short: 'latched, new', tone: 'over', rank: 7 },

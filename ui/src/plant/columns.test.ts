@@ -1,3 +1,4 @@
+import { Coded } from './column'
 import { ListColumns, type Change } from './columns'
 import { find, search } from './find'
 
@@ -82,21 +83,20 @@ test('a point that comes stands behind the others, one that goes leaves no other
 })
 
 /** The symbols as canaleta.web.kit.state has them: # and on, without the backslash. */
-const SYMBOLS = Array.from({ length: 92 }, (_, k) => String.fromCharCode(35 + k)).filter((c) => c !== '\\')
+const HUNDRED = Array.from({ length: 91 }, (_, k) => (k ? `text ${k}` : ''))
 
-test('a packed column says what it was packed from, and takes a change', () => {
-  const texts = SYMBOLS.map((_, k) => (k ? `text ${k}` : ''))
+test('a column of few texts says what came, and takes a change', () => {
   const list = new ListColumns()
   list.load({
     seq: 1,
-    ids: texts.map((_, k) => k + 1),
-    racks: texts.map(() => 1),
+    ids: HUNDRED.map((_, k) => k + 1),
+    racks: HUNDRED.map(() => 1),
     columns: {
-      service: { texts, codes: SYMBOLS.join('') },
-      area: { texts: ['kiln'], codes: '#'.repeat(91) },
+      service: new Coded([...HUNDRED], Uint8Array.from(HUNDRED.keys())),
+      area: new Coded(['kiln'], new Uint8Array(91)),
     },
   })
-  expect(texts.map((_, row) => list.text('service', row))).toEqual(texts)
+  expect(HUNDRED.map((_, row) => list.text('service', row))).toEqual(HUNDRED)
   list.apply({ ...change(2, ''), cells: [[91, 'service', 'another']] })
   expect([list.text('service', 90), list.text('service', 89)]).toEqual(['another', 'text 89'])
   list.place({ added: [{ id: 200, rack: 1, cells: { service: 'new' } }] })
@@ -107,7 +107,7 @@ test('a packed column says what it was packed from, and takes a change', () => {
 test('a column that comes to have many different texts loses none of them, and all are found', () => {
   const list = new ListColumns()
   const ids = Array.from({ length: 600 }, (_, k) => k + 1)
-  list.load({ seq: 1, ids, racks: ids.map(() => 1), columns: { area: { texts: ['kiln'], codes: '#'.repeat(600) } } }) // prettier-ignore
+  list.load({ seq: 1, ids, racks: ids.map(() => 1), columns: { area: new Coded(['kiln'], new Uint8Array(600)) } }) // prettier-ignore
   expect(found(list, 'kiln')).toHaveLength(600)
   list.apply({ ...change(2, ''), cells: ids.map((id) => [id, 'area', `Row ${id} of the mill`]) })
   expect([0, 254, 255, 256, 599].map((row) => list.text('area', row))).toEqual(
@@ -120,7 +120,7 @@ test('a column that comes to have many different texts loses none of them, and a
 test('words of one search may stand in a column of few texts and in one of many', () => {
   const list = new ListColumns()
   const ids = [1, 2, 3]
-  list.load({ seq: 1, ids, racks: [1, 1, 1], columns: { tag: ['PT-1', 'PT-2', 'TE-1'], area: { texts: ['Kiln 2', ''], codes: '#$#' } } }) // prettier-ignore
+  list.load({ seq: 1, ids, racks: [1, 1, 1], columns: { tag: ['PT-1', 'PT-2', 'TE-1'], area: new Coded(['Kiln 2', ''], Uint8Array.of(0, 1, 0)) } }) // prettier-ignore
   expect(found(list, 'pt kiln')).toEqual([0])
   expect(found(list, '-kiln')).toEqual([1])
   expect(found(list, 'kiln 2')).toEqual([0, 2])

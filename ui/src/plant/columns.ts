@@ -5,14 +5,8 @@
  * came; the row of a point that is gone stays empty, so that no other row moves.
  */
 import { shallowRef } from 'vue'
-import { Coded, Texts, columnOf, type Column, type Packed } from './column'
-
-export interface Snapshot {
-  seq: number
-  ids: number[]
-  racks: number[]
-  columns: Record<string, string[] | Packed>
-}
+import { Coded, Texts, columnOf, type Column, type Sought } from './column'
+import type { Snapshot } from './snapshot'
 
 export interface Change {
   seq: number
@@ -55,7 +49,6 @@ export class ListColumns {
   readonly mine = new Set<number>()
   private gone = 0
   private rowOf = new Map<number, number>()
-  private haystack: (string | undefined)[] = []
 
   load(snapshot: Snapshot): void {
     this.seq = snapshot.seq
@@ -63,7 +56,6 @@ export class ListColumns {
     this.racks = snapshot.racks
     this.columns = new Map(Object.entries(snapshot.columns).map(([name, column]) => [name, columnOf(column)]))
     this.rowOf = new Map(snapshot.ids.map((id, row) => [id, row]))
-    this.haystack = new Array<string | undefined>(snapshot.ids.length)
     this.gone = 0
     this.structure.value++
     this.changes.value++
@@ -132,7 +124,6 @@ export class ListColumns {
       if (row === undefined) continue
       this.rowOf.delete(point)
       this.ids[row] = 0
-      this.haystack[row] = ''
       this.gone++
     }
     for (const [point, rack] of racks) {
@@ -148,17 +139,12 @@ export class ListColumns {
     // A column that was empty throughout did not come with the snapshot.
     const known = this.columns.get(field) ?? new Coded([''], new Uint8Array(this.ids.length))
     this.room(field, known, text).set(row, text)
-    this.haystack[row] = undefined
   }
 
   /** The column, kept so that it can take a text: one that comes to have many is kept as texts from then on. */
   private room(field: string, column: Column, text: string): Column {
-    const takes = column instanceof Coded && !column.takes(text) ? new Texts(column.all()) : column
-    if (takes !== column || !this.columns.has(field)) {
-      this.columns.set(field, takes)
-      // What is sought in a row's own words stands there now.
-      if (takes !== column) this.haystack.fill(undefined)
-    }
+    const takes = column instanceof Coded && !column.takes(text) ? Texts.of(column.all()) : column
+    if (takes !== column || !this.columns.has(field)) this.columns.set(field, takes)
     return takes
   }
 
@@ -166,39 +152,20 @@ export class ListColumns {
     return this.columns.has(field)
   }
 
-  /**
-   * Whether somewhere in a row stands a text that fits. test: asked of texts in lower case, each of a column of few texts
-   * once, and of a row's other texts together, a line each.
-   */
-  having(test: (text: string) => boolean): (row: number) => boolean {
-    const fits: { codes: Uint8Array; hits: boolean[] }[] = []
-    for (const column of this.columns.values()) {
-      if (!(column instanceof Coded)) continue
-      const hits = column.texts.map((text) => text !== '' && test(text.toLowerCase()))
-      if (hits.includes(true)) fits.push({ codes: column.codes, hits })
-    }
-    return (row) => fits.some(({ codes, hits }) => hits[codes[row]!]) || test(this.words(row))
+  /** Whether something stands somewhere in a row, by what the rows say now. */
+  having(sought: Sought): (row: number) => boolean {
+    const marks = new Uint8Array(this.ids.length)
+    for (const column of this.columns.values()) column.mark(sought, marks)
+    return (row) => marks[row] === 1
   }
 
-  /** Make ready what is sought in, some rows at a time, so that the first search waits for nothing. */
-  *prepared(rows = 500): Generator<void> {
-    const { ids } = this
-    for (let row = 0; row < ids.length && ids === this.ids; row++) {
-      this.words(row)
-      if (row % rows === rows - 1) yield
+  /** Make ready what is sought in, a column at a time, so that the first search waits for nothing. */
+  *prepared(): Generator<void> {
+    const { columns } = this
+    for (const column of columns.values()) {
+      if (columns !== this.columns) return
+      column.prepare()
+      yield
     }
-  }
-
-  /** What stands in a row's columns of many texts, lower case, a line each, made when first asked for. */
-  private words(row: number): string {
-    const known = this.haystack[row]
-    if (known !== undefined) return known
-    const texts: string[] = []
-    for (const column of this.columns.values()) {
-      if (column.coded) continue
-      const text = column.at(row)
-      if (text) texts.push(text)
-    }
-    return (this.haystack[row] = texts.join('\n').toLowerCase())
   }
 }

@@ -86,9 +86,9 @@ export function search(query: string, list: ListColumns, fields: readonly Field[
     const word = text.toLowerCase()
     if (alone) {
       const pattern = new RegExp(`${word.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')}(?!\\d)`)
-      return list.having((text) => pattern.test(text))
+      return list.having(pattern)
     }
-    return word ? list.having((text) => text.includes(word)) : undefined
+    return word ? list.having(word) : undefined
   }
 
   function tested(column: string, sign: string, text: string): ((row: number) => boolean) | undefined {

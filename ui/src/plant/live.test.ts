@@ -1,3 +1,4 @@
+import { watch } from 'vue'
 import { FLAGS, LiveColumns } from './live'
 
 const packed = (array: ArrayBufferView) => btoa(String.fromCharCode(...new Uint8Array(array.buffer)))
@@ -87,4 +88,21 @@ test('the plant’s time is told best by what was shortest on its way, until som
   live.hear(plant())
   expect(live.offset).toBeCloseTo(60_000, 3)
   vi.useRealTimers()
+})
+
+test('who looks at one rack is not called when another was read, and is when time has passed', () => {
+  const live = new LiveColumns()
+  let looked = 0
+  const stop = watch(
+    () => live.versionOf(1),
+    () => looked++,
+    { flush: 'sync' },
+  )
+  live.take({ ...block('2026-05-04T12:00:00Z'), rack: 2 })
+  expect(looked).toBe(0)
+  live.take(block('2026-05-04T12:00:00Z'))
+  expect(looked).toBe(1)
+  live.tick()
+  expect(looked).toBe(2)
+  stop()
 })

@@ -1,5 +1,5 @@
 /** Live values as plain columns beside the list. A block of a rack overwrites the values of its points. */
-import { shallowRef } from 'vue'
+import { shallowRef, type ShallowRef } from 'vue'
 
 export interface BlockEvent {
   /** The plant's time when this was told, s. */
@@ -104,6 +104,14 @@ export class LiveColumns {
     return this.changes.value
   }
 
+  private readonly rackChanges = new Map<number, ShallowRef<number>>()
+  /** Grows with each reading of one rack and each tick: who shows a point need not look when another rack was read. */
+  versionOf(rack: number): number {
+    let version = this.rackChanges.get(rack)
+    if (!version) this.rackChanges.set(rack, (version = shallowRef(0)))
+    return version.value
+  }
+
   take(block: BlockEvent): void {
     const points = new BigInt64Array(bytes(block.points))
     const counts = new Float64Array(bytes(block.counts))
@@ -137,6 +145,8 @@ export class LiveColumns {
     this.takeMeters(block)
     this.racks.set(block.rack, { readAt, state: block.state, says: block.says })
     this.changes.value++
+    const own = this.rackChanges.get(block.rack)
+    if (own) own.value++
     for (const tell of this.heard) tell(block.rack)
   }
 
@@ -205,5 +215,6 @@ export class LiveColumns {
   /** Tell the screens that time has passed, so that what went stale shows it. */
   tick(): void {
     this.changes.value++
+    for (const version of this.rackChanges.values()) version.value++
   }
 }

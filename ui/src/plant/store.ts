@@ -6,7 +6,7 @@ import { ask, api, setCsrf, type Problem, type Schemas } from '../api/client'
 import type { FromChannel } from '../stream/channel'
 import { connect, type Connection } from '../stream/connect'
 import { dispatch, type Takes } from '../stream/events'
-import { ListColumns, type Change, type Snapshot } from './columns'
+import { ListColumns, type Change } from './columns'
 import { useCompany } from './company'
 import { useFollowing } from './following'
 import { stepwise } from './idle'
@@ -14,12 +14,20 @@ import { useFindings } from './knownFindings'
 import { LiveColumns } from './live'
 import { useNotices } from './notices'
 import { useSaving } from './saving'
+import { opened } from './snapshot'
 import { useStanding } from './standing'
 
 export { waitKey, type Waiting } from './saving'
 export type { Person } from './company'
 export type { PointNow } from './following'
 export type { OpenAlarm } from './standing'
+
+/** The list that the page itself named, and that is on its way since: once, then a newer one is wanted. */
+function comingList(): string | undefined {
+  const named = document.querySelector<HTMLLinkElement>('link[rel=preload][href^="/api/list"]')
+  named?.remove()
+  return named?.getAttribute('href') ?? undefined
+}
 
 export const usePlant = defineStore('plant', () => {
   const list = markRaw(new ListColumns())
@@ -61,8 +69,8 @@ export const usePlant = defineStore('plant', () => {
     plant.value = about.data
     // All at once: one after the other, the list would wait for what it does not need.
     const [snapshot, findings, told] = await Promise.all([
-      fetch(`/api/list/${about.data.seq}`)
-        .then((answer) => answer.json() as Promise<Snapshot>)
+      fetch(comingList() ?? '/api/list')
+        .then(async (answer) => (answer.ok ? opened(await answer.arrayBuffer()) : null))
         .catch(() => null),
       ask(api.GET('/api/findings')),
       ask(api.GET('/api/live/words')),

@@ -22,7 +22,7 @@ export function usePath(point: Ref<number>) {
   const raw = shallowRef<Schemas['PathOut'] | null>(null)
   /** With the age of its reading as it is now, not as it was when it was told. */
   const path = computed(() => {
-    void plant.live.version
+    void plant.live.versionOf(plant.list.racks[plant.list.row(point.value) ?? -1] ?? 0)
     const now = raw.value
     if (now?.read_at == null) return now
     return { ...now, age_s: Math.max(0, plant.live.time() / 1000 - now.read_at) }

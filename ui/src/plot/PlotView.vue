@@ -168,6 +168,7 @@ function over(u: uPlot) {
   ctx.save()
   ctx.lineWidth = devicePixelRatio
   ctx.font = `${10.5 * devicePixelRatio}px "IBM Plex Mono", monospace`
+  ctx.textBaseline = 'bottom'
   const scale = props.lines[0] ? scaleOf(props.lines[0]) : 'y'
   for (const mark of props.marks) {
     const y = u.valToPos(mark.at, mark.scale ?? scale, true)

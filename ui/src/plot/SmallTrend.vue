@@ -7,8 +7,15 @@ import type { Schemas } from '../api/client'
 import { useTrend } from './useTrend'
 
 const props = withDefaults(
-  defineProps<{ point: number; seconds: number; height?: number; fed?: Schemas['TrendOut'] | null }>(),
-  { height: 34, fed: undefined },
+  defineProps<{
+    point: number
+    seconds: number
+    height?: number
+    fed?: Schemas['TrendOut'] | null
+    /** Nobody sees it now: nothing is drawn. */
+    rests?: boolean
+  }>(),
+  { height: 34, fed: undefined, rests: false },
 )
 const canvas = ref<HTMLCanvasElement | null>(null)
 const { width } = useElementSize(canvas)
@@ -26,7 +33,7 @@ const size = computed(() => ({
 }))
 
 function draw() {
-  const on = canvas.value?.getContext('2d')
+  const on = props.rests ? null : canvas.value?.getContext('2d')
   if (!on) return
   const { width: wide, height: high } = size.value
   on.clearRect(0, 0, wide, high)
@@ -64,7 +71,9 @@ function draw() {
     on.stroke()
   }
 }
-watch([samples, until, size, colours], draw, { flush: 'post' })
+watch(() => (props.rests ? null : [samples.value, until.value, size.value, colours.value]), draw, {
+  flush: 'post',
+})
 </script>
 
 <template>

@@ -96,7 +96,17 @@ export async function mounted(
 
 /** Wait until what was asked has been answered and drawn. */
 export async function settled() {
-  for (let turn = 0; turn < 10; turn++) await nextTick()
+  for (let turn = 0; turn < 40; turn++) await nextTick()
+}
+
+// The browser's own, also where a test has taken the clock into its hand.
+const realTurn = globalThis.setTimeout
+const oneTurn = () => new Promise((gone) => realTurn(gone, 0))
+
+/** Wait until the page has come to an address, however many answers lie on the way. */
+export async function arrived(at: string) {
+  for (let turn = 0; turn < 1000 && placeNow() !== at; turn++) await oneTurn()
+  if (placeNow() !== at) throw new Error(`the page is at ${placeNow()}, not at ${at}`)
 }
 
 /** To be called after each test. */

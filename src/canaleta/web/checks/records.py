@@ -27,7 +27,8 @@ api = routes("records", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 
 
 class RecordOut(Shape):
-    """A signed record. sound: it is still what was signed."""
+    """A signed record. sound: it is still what was signed. Of a loop check also: phase, as found or as left, '' if it was
+    not said; worst: the largest error, and the tolerance, % of span."""
 
     id: int
     at: str
@@ -36,6 +37,9 @@ class RecordOut(Shape):
     name: str
     verdict: str
     sound: bool
+    phase: str
+    worst: float | None
+    tolerance: float | None
 
 
 class SweepIn(Shape):
@@ -174,4 +178,7 @@ def record_out(made: Evidence) -> RecordOut:
         name=made.name,
         verdict=made.verdict,
         sound=made.sound,
+        phase=str(made.body.get("phase", "")),
+        worst=made.body.get("worst"),
+        tolerance=made.body.get("tolerance"),
     )

@@ -7,13 +7,14 @@ from typing import Any, TypeVar
 from urllib.parse import urlsplit
 
 from flask import Flask, Response, current_app, g, request
+from sqlalchemy.exc import SQLAlchemyError
 
 from canaleta.plant.database.room import Room
 from canaleta.plant.people.accounts import ROLES, Session, note_seen, valid_session
 from canaleta.web.kit.json import DEEPEST, too_deep
 from canaleta.web.kit.problems import ProblemError, no_room
 
-__all__ = ["CSRF_HEADER", "RIGHTS", "cookie_name", "install", "needs", "right_of", "session_now"]
+__all__ = ["CSRF_HEADER", "RIGHTS", "cookie_name", "install", "is_known", "needs", "right_of", "session_now"]
 
 CSRF_HEADER = "X-Canaleta-Csrf"
 SEEN_EVERY_S = 60.0
@@ -71,6 +72,18 @@ def session_now() -> Session:
     if found is None:
         raise ProblemError(401, "you are not signed in", remedy="sign in; what you typed is kept")
     return found
+
+
+def is_known() -> bool:
+    """Whether this request comes from somebody who is signed in; False where the database cannot say."""
+    token = request.cookies.get(cookie_name(), "")
+    if not token:
+        return False
+    try:
+        with current_app.extensions["canaleta"].engine.connect() as connection:
+            return valid_session(connection, token) is not None
+    except SQLAlchemyError:
+        return False
 
 
 def install(app: Flask, hosts: frozenset[str]) -> None:

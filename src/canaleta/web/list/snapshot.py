@@ -94,10 +94,10 @@ class ProposalIn(Shape):
     partial: bool = False
 
 
-class SeqPath(Shape):
-    """The sequence number a snapshot is asked for; any other may come, and says so."""
+class ListQuery(Shape):
+    """The digest of the list that is meant, as the page names it; any other may come, and is not kept by a browser."""
 
-    seq: int = Field(ge=0, le=2**62)
+    digest: str = Field("", max_length=64)
 
 
 @api.get("/plant", responses={200: PlantOut})
@@ -137,15 +137,15 @@ def plant_now() -> Response:
     return jsonify(out.model_dump())
 
 
-@api.get("/list/<int:seq>", responses={200: None})
+@api.get("/list", responses={200: None})
 @needs("read")
-def list_at(path: SeqPath) -> Response:
-    """The whole list in columns; what changed since its `seq` comes by the stream."""
-    seq, data = shared().snapshots.fresh_enough(shared().image())
-    response = Response(data, content_type="application/json")
+def whole_list(query: ListQuery) -> Response:
+    """The whole list in packed columns (web.kit.columns); what changed since its `seq` comes by the stream."""
+    kept = shared().snapshots.fresh_enough(shared().image())
+    response = Response(kept.data, content_type="application/octet-stream")
     response.headers["Content-Encoding"] = "gzip"
     response.headers["Vary"] = "Cookie"
-    if seq == path.seq:
+    if query.digest == kept.digest:
         response.headers["Cache-Control"] = "private, max-age=3600"
     return response
 

@@ -38,6 +38,8 @@ const modules = computed(() => {
   })
 })
 const WIDE = 134
+/** As wide as a module becomes where there is room. */
+const WIDEST = 176
 const NARROW = 74
 const PASSIVE = 84
 const PASSIVE_NARROW = 60
@@ -50,7 +52,7 @@ const seat = computed(() => {
   const taking = all.filter((m) => m.channels.length).length
   if (!taking || !room.value) return WIDE
   const each = Math.floor((room.value - (all.length - taking) * PASSIVE_NARROW) / taking) - GAP
-  return each < NARROW ? WIDE : Math.min(WIDE, each)
+  return each < NARROW ? WIDE : Math.min(WIDEST, each)
 })
 const dense = computed(() => seat.value < DENSE)
 const width = (module: Module) =>

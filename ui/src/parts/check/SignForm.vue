@@ -3,6 +3,7 @@
 import { ref } from 'vue'
 import { ask, api, said, type Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
+import DateField from '../../kit/DateField.vue'
 import DenseField from '../../kit/DenseField.vue'
 import ChoiceField from '../../kit/ChoiceField.vue'
 import FilePick from '../../kit/FilePick.vue'
@@ -72,7 +73,9 @@ async function sign() {
     <form @submit.prevent="sign">
       <label class="field">instrument <DenseField v-model="instrument" maxlength="200" /></label>
       <label class="field">serial <DenseField v-model="serial" maxlength="200" /></label>
-      <label class="field">due <DenseField v-model="due" maxlength="200" placeholder="2027-03" /></label>
+      <div class="field">
+        due <DateField v-model="due" maxlength="200" placeholder="2027-03" aria-label="due" />
+      </div>
       <label class="field"
         >the loop
         <ChoiceField v-model="phase" :items="[{ value: '', title: 'as it is' }, 'as found', 'as left']"

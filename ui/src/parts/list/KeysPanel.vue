@@ -4,7 +4,7 @@ import PanelHead from './PanelHead.vue'
 
 const emit = defineEmits<{ shut: [] }>()
 const KEYS: [string, [string, string][]][] = [
-  ['move', [['arrows', 'a cell'], ['Ctrl+arrows', 'to the end'], ['Shift', 'with it: select'], ['Shift+Space', 'whole rows'], ['Ctrl+Space', 'the column'], ['Enter', 'signal path; Esc comes back'], ['/', 'find'], ['Alt+↓', 'filter by this column']]],
+  ['move', [['arrows', 'a cell'], ['Ctrl+arrows', 'to the end'], ['Shift', 'with it: select'], ['Shift+Space', 'whole rows'], ['Ctrl+Space', 'the column'], ['Enter', 'signal path; Esc comes back'], ['/', 'find'], ['F6', 'out of the list: rail, bar, tools'], ['Alt+↓', 'filter by this column']]],
   ['type', [['F2, or typing', 'edit'], ['Enter, Tab', 'accept, and on'], ['Ctrl+Enter', 'into every selected cell'], ['Esc', 'leave as it was'], ['Delete', 'empty the cells']]],
   ['in bulk', [['Ctrl+C, Ctrl+V', 'with any spreadsheet'], ['Ctrl+D', 'fill down'], ['Alt+=', 'value same as the device'], ['Alt+S', 'series: count on down'], ['Alt+R', 'find and replace'], ['Alt+N, Insert', 'new points, or one like this'], ['Ctrl+Delete', 'take points away'], ['Ctrl+Z, Ctrl+Y', 'undo, redo']]],
   ['look', [['Alt+C', 'columns'], ['Alt+V', 'views'], ['Alt+T', 'typicals'], ['Alt+L', 'lock this row'], ['Alt+P', 'keep these rows in sight'], ['Alt+K, F1', 'these keys']]],

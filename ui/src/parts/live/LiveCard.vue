@@ -1,9 +1,10 @@
 <script setup lang="ts">
 /** One point of the board: large figure, what is wrong in words, its last minutes; it hangs from the duct. */
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
+import { useIntersectionObserver } from '@vueuse/core'
 import type { Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
-import { nowOf } from '../../plant/now'
+import { nowOf, type Now } from '../../plant/now'
 import AlarmMark from './AlarmMark.vue'
 import SmallTrend from '../../plot/SmallTrend.vue'
 
@@ -17,8 +18,18 @@ const props = defineProps<{
 const plant = usePlant()
 const row = computed(() => (void plant.list.version, plant.list.row(props.point) ?? -1))
 const text = (field: string) => (void plant.list.version, plant.list.text(field, row.value))
-const now = computed(() => (void plant.live.version, void plant.list.version, nowOf(plant, props.point)))
-const meter = computed(() => (void plant.live.version, plant.live.meter(props.point)))
+const rack = computed(() => (void plant.list.version, plant.list.racks[row.value] ?? 0))
+// Of two hundred cards a tenth are in sight; the others wait until they are.
+const card = ref<HTMLElement | null>(null)
+const inSight = ref(true)
+useIntersectionObserver(card, ([entry]) => (inSight.value = entry!.isIntersecting), { rootMargin: '200px' })
+const now = computed<Now>((before) => {
+  if (!inSight.value && before) return before
+  void plant.live.versionOf(rack.value)
+  void plant.list.version
+  return nowOf(plant, props.point)
+})
+const meter = computed(() => (void now.value, plant.live.meter(props.point)))
 const band = computed(() => {
   const names = text('bands').split(' < ').filter((_, i) => i % 2 === 0) // prettier-ignore
   return now.value.reading ? (names[now.value.reading.band] ?? '') : ''
@@ -33,7 +44,7 @@ function short(x: number | null) {
 </script>
 
 <template>
-  <article class="hung panel" :class="[now.kind, { on }]">
+  <article ref="card" class="hung panel" :class="[now.kind, { on }]">
     <span class="drop" aria-hidden="true"></span>
     <header>
       <strong class="figure">{{ text('tag') }}</strong>
@@ -54,7 +65,7 @@ function short(x: number | null) {
         <span class="quiet">{{ NAMES[i] }}</span> {{ short(x) }}
       </li>
     </ol>
-    <SmallTrend v-else :point="point" :seconds="seconds" :fed="trend" />
+    <SmallTrend v-else :point="point" :seconds="seconds" :fed="trend" :rests="!inSight" />
   </article>
 </template>
 

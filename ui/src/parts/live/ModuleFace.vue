@@ -25,7 +25,7 @@ const channels = computed(() => {
   return out.filter((c) => Number.isInteger(c.channel)).sort((a, b) => a.channel - b.channel)
 })
 const lamps = computed(() => {
-  void plant.live.version
+  void plant.live.versionOf(plant.list.racks[plant.list.row(props.point) ?? -1] ?? 0)
   return channels.value.map((c) => {
     const now = nowOf(plant, c.point)
     const reading = now.reading

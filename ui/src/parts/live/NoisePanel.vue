@@ -2,6 +2,7 @@
 /** The noise of a window in units and counts, and what a filter would make of it, tried on the readings themselves. */
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { ask, api, type Schemas } from '../../api/client'
+import TrendChart from '../../plot/TrendChart.vue'
 import { formOf } from '../../plant/now'
 import { usePlant } from '../../plant/store'
 import { figure } from '../../plant/words'
@@ -48,6 +49,7 @@ onMounted(read)
       </v-btn>
       <v-btn class="chip" :disabled="busy" @click="read">again</v-btn>
     </div>
+    <TrendChart :point="point" :seconds="seconds" :height="130" />
     <template v-if="noise">
       <table class="figure">
         <thead>

@@ -51,7 +51,7 @@ test('an alarm is shelved with a reason and for a time, and out of service wants
   const { plant, asked, box } = await now()
   plant.alarms = [alarm('h', 'acknowledged')] as never
   await settled()
-  button(box, 'put aside…')!.click()
+  button(box, 'shelve…')!.click()
   await settled()
   expect(button(box, 'out of service')!.hasAttribute('disabled')).toBe(true)
   await typed(field(box, 'why'), 'transmitter is being changed')

@@ -174,14 +174,12 @@ onUnmounted(() => letGo?.())
       <div v-if="plant.may('edit')" class="keys">
         <v-btn v-if="waits(a)" class="act main" @click="say('acknowledge', [a.kind])"> acknowledge </v-btn>
         <v-btn v-if="latched(a)" class="act" @click="say('reset', [a.kind])">reset</v-btn>
-        <v-btn v-if="a.state === 'shelved'" class="act" @click="say('unshelve', [a.kind])">
-          take off the shelf
-        </v-btn>
+        <v-btn v-if="a.state === 'shelved'" class="act" @click="say('unshelve', [a.kind])"> unshelve </v-btn>
         <v-btn v-else-if="a.state === 'out of service'" class="act" @click="say('back in service', [a.kind])">
           back in service
         </v-btn>
         <v-btn v-else-if="!putAside(a)" class="act" @click="shelf = shelf === a.kind ? null : a.kind">
-          put aside…
+          shelve…
         </v-btn>
       </div>
       <form v-if="shelf === a.kind" ref="shelfBox" class="aside" @submit.prevent="say('shelve', [a.kind])">
