@@ -392,9 +392,14 @@ def test_units_stand_in_the_heads(site: Site) -> None:
 
 def test_a_rename_shows_the_texts_that_name_the_point(site: Site) -> None:
     page = site.enter("ana")
+    held: list[Route] = []
+    page.route("**/api/proposals", lambda route: held.append(route), times=1)
     type_into(page, 3, "service", "like PT-3107, behind the fan")
     type_into(page, 1, "tag", "PT-3199")
+    # The server has not had the text yet, and it counts already.
     expect(page.get_by_role("heading", name="PT-3107 becomes PT-3199")).to_be_visible()
+    assert len(held) == 1
+    held[0].continue_()
     expect(page.locator("aside")).to_contain_text("like PT-3107, behind the fan like PT-3199, behind the fan")
     page.get_by_role("button", name="rename, and there too").click()
     expect(cell(page, 3, "service")).to_have_text("like PT-3199, behind the fan")

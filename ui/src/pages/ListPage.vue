@@ -194,7 +194,7 @@ function more(lines: Record<string, string>[]) {
 const renaming = shallowRef<{ point: number; was: string; text: string } | null>(null)
 /** A tag that other texts name is not changed before one has seen them. */
 function rename(asked: { point: number; was: string; text: string }): boolean {
-  if (!mentions(plant.list, asked).length) return false
+  if (!mentions(plant.list, asked, plant.waiting).length) return false
   renaming.value = asked
   panel.value = 'rename'
   return true

@@ -180,8 +180,11 @@ export function useSaving(
 
   const waitingAt = (point: number, field: string) => waiting.value.get(waitKey(point, field))
 
+  /** When the server has answered all that is on its way to it. */
+  const answeredAll = () => Promise.allSettled(onItsWay)
+
   async function turnBack(way: 'undo' | 'redo') {
-    await Promise.allSettled(onItsWay)
+    await answeredAll()
     const answer = await ask(way === 'undo' ? api.POST('/api/undo') : api.POST('/api/redo'))
     if (answer.problem) return say(answer.problem.title, 'bad')
     answered(answer.data, [])
@@ -206,6 +209,6 @@ export function useSaving(
   }
 
   return {
-    waiting, waitingSeen, held, save, answered, leftOut, drop, sendHeld, dropHeld, waitingAt, turnBack, recallWaiting, arrived,
+    waiting, waitingSeen, held, save, answered, leftOut, drop, sendHeld, dropHeld, waitingAt, turnBack, recallWaiting, arrived, answeredAll,
   } // prettier-ignore
 }

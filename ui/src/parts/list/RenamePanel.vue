@@ -13,14 +13,18 @@ const emit = defineEmits<{ shut: [] }>()
 const plant = usePlant()
 const views = useViews()
 const main = ref<Focusable | null>(null)
-const found = computed(() => (void plant.list.version, mentions(plant.list, props.rename)))
+const found = computed(() => (void plant.list.version, mentions(plant.list, props.rename, plant.waiting)))
 const meaning = computed(() => plant.list.text('meaning', plant.list.row(props.rename.point) ?? -1))
 onMounted(() => focusOn(main.value))
 
 async function go(also: boolean) {
   const { point, was, text } = props.rename
   const edits: Schemas['EditIn'][] = [{ point, field: 'tag', was, text }]
-  if (also) edits.push(...found.value.map(({ row, ...edit }) => ({ ...edit, point: plant.list.ids[row]! })))
+  // A text that is still on its way is changed when it is there.
+  await plant.answeredAll()
+  if (also)
+    for (const { row, field, text } of found.value)
+      edits.push({ point: plant.list.ids[row]!, field, was: plant.list.text(field, row), text })
   if (!(await plant.save(edits, 'renamed', also)))
     plant.say(
       `${was} is ${text} now${also ? `, also in ${found.value.length || edits.length - 1} texts` : ''} · Ctrl+Z takes it back`,
