@@ -21,6 +21,13 @@ FORMS = [
     *(WordForm(bits=32, order=order) for order in ORDERS),
     WordForm(bits=32, coding="unsigned", order="CDAB"),
     WordForm(order="BADC"),
+    *(WordForm(bits=64, order=order) for order in ORDERS),
+    WordForm(bits=64, coding="unsigned"),
+    WordForm(bits=64, coding="offset binary"),
+    *(WordForm(kind="BCD", bits=bits) for bits in (16, 32, 64)),
+    *(WordForm(kind="modulo 10000", bits=bits, order="CDAB") for bits in (32, 64)),
+    WordForm(used_bits=13, low_bit=0),
+    WordForm(used_bits=20, low_bit=4, bits=32, coding="offset binary"),
 ]
 
 
@@ -41,11 +48,51 @@ FORMS = [
         (WordForm(bits=32, order="DCBA"), 0x01020304, [0x0403, 0x0201]),
         (WordForm(order="BADC"), 0x0102, [0x0201]),
         (WordForm(bits=32), -2, [0xFFFF, 0xFFFE]),
+        (WordForm(bits=64), -2, [0xFFFF, 0xFFFF, 0xFFFF, 0xFFFE]),
+        (WordForm(bits=64, coding="unsigned", order="CDAB"), 0x0001000200030004, [4, 3, 2, 1]),
+        (WordForm(bits=64, order="BADC"), 0x0001020304050607, [0x0100, 0x0302, 0x0504, 0x0706]),
+        (WordForm(bits=64, order="DCBA"), 0x0001020304050607, [0x0706, 0x0504, 0x0302, 0x0100]),
+        (WordForm(bits=64, coding="offset binary"), -1, [0x7FFF, 0xFFFF, 0xFFFF, 0xFFFF]),
+        (WordForm(kind="BCD"), 1975, [0x1975]),
+        (WordForm(kind="BCD", bits=32), 12345678, [0x1234, 0x5678]),
+        (WordForm(kind="BCD", bits=32, order="CDAB"), 12345678, [0x5678, 0x1234]),
+        (WordForm(kind="modulo 10000", bits=32), 1234567, [123, 4567]),
+        (WordForm(kind="modulo 10000", bits=64, order="CDAB"), 12345, [2345, 1, 0, 0]),
+        (WordForm(used_bits=12, low_bit=0, coding="unsigned"), 4095, [0x0FFF]),
+        (WordForm(used_bits=12, low_bit=3), -1, [0x7FF8]),
     ],
 )
 def test_words_worked_out_by_hand(form: WordForm, count: int, words: list[int]) -> None:
     assert form.words_of(count)[0].tolist() == words
     assert form.counts_of(words)[0] == count
+
+
+@pytest.mark.parametrize(
+    ("form", "words"),
+    [
+        (WordForm(kind="BCD"), [0x12A4]),
+        (WordForm(kind="BCD", bits=32), [0x0000, 0xF000]),
+        (WordForm(kind="modulo 10000", bits=32), [1, 10_000]),
+        (WordForm(kind="float", bits=64), [0x7FF8, 0, 0, 0]),
+    ],
+)
+def test_what_is_no_number_is_none(form: WordForm, words: list[int]) -> None:
+    assert np.isnan(form.counts_of(words)[0])
+
+
+@pytest.mark.parametrize("low_bit", [0, 4])
+def test_flags_beside_a_number_do_not_touch_it(low_bit: int) -> None:
+    form = WordForm(used_bits=12, low_bit=low_bit)
+    number = int(form.words_of(-5)[0, 0])
+    flags = 0xFFFF & ~(0xFFF << low_bit)
+    assert form.counts_of([number | flags])[0] == form.counts_of([number])[0] == -5
+
+
+def test_a_double_stands_as_ieee_754_says() -> None:
+    """1/3 is 0x3FD5555555555555: sign 0, exponent 1021, fraction one third."""
+    form = WordForm(kind="float", bits=64, order="CDAB")
+    assert form.words_of(1 / 3)[0].tolist() == [0x5555, 0x5555, 0x5555, 0x3FD5]
+    assert form.counts_of([0x5555, 0x5555, 0x5555, 0x3FD5])[0] == 1 / 3
 
 
 @pytest.mark.parametrize("order", ORDERS)
@@ -68,7 +115,9 @@ def test_every_form_there_and_back(form: WordForm, share: float) -> None:
     assert form.counts_of(form.words_of(count))[0] == count
 
 
-@pytest.mark.parametrize("form", [f for f in FORMS if f.bits == 16], ids=str)
+@pytest.mark.parametrize(
+    "form", [f for f in FORMS if f.bits == 16 and f.kind == "whole" and f.low_bit is None], ids=str
+)
 def test_every_word_there_and_back(form: WordForm) -> None:
     step = 1 << (16 - form.used_bits) if form.used_bits else 1
     words = np.arange(0, 65536, step, dtype=np.uint16)[:, None]

@@ -24,7 +24,7 @@ def test_each_stage_says_where_to_look_and_what_must_be_there() -> None:
     assert tuple(stages) == STAGES
     assert (stages["device"].expected, stages["terminals"].expected) == ("150.0 mbar", "8.000 mA")
     assert stages["module lamp"].look == "channel 1 of AI-8 U/I in slot 2"
-    assert (stages["register"].look, stages["register"].figure) == ("register 1, from 0", 8000.0)
+    assert (stages["register"].look, stages["register"].figure) == ("input register 1, from 0", 8000.0)
     assert stages["named point"].figure == pytest.approx(150.0)
 
 
@@ -33,7 +33,7 @@ def test_of_a_contact_the_lamp_and_the_bit_are_told() -> None:
     image = plant_of("ZS-0: contact NO", "ZS-1: contact NO", "ZS-2: contact NO")
     on, off = (stages_of(image, 2, level) for level in (1.0, 0.0))
     assert [s.expected for s in on][:3] == ["closed", "24.0 V", "lit"]
-    assert (on[3].look, on[3].figure, off[3].figure) == ("register 0, bit 2, from 0", 1.0, 0.0)
+    assert (on[3].look, on[3].figure, off[3].figure) == ("input register 0, bit 2, from 0", 1.0, 0.0)
     assert off[2].expected == "dark"
 
 
@@ -148,4 +148,4 @@ def test_without_a_shunt_the_channel_is_judged_by_the_current_itself() -> None:
 def test_a_point_of_another_rack_says_its_own_register() -> None:
     image = plant_of(LOOP)
     layout = replace(image.layout, racks={1: replace(image.layout.racks[1], first_register=100)})
-    assert stages_of(image.with_layout(layout), 0, 150.0)[3].look == "register 101, from 0"
+    assert stages_of(image.with_layout(layout), 0, 150.0)[3].look == "input register 101, from 0"

@@ -24,6 +24,7 @@ from canaleta.core.model.fields import Landing, field_named, read_cell
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import Mode, ModuleType, Registers, Span
 from canaleta.core.model.quality import Quality, Reason
+from canaleta.core.model.register_tables import Table
 from canaleta.core.model.registers import RackMap
 from canaleta.core.signals.converters import WordForm
 from canaleta.host.check import LONG
@@ -125,7 +126,7 @@ def test_a_server_by_other_hands_is_read_lost_and_read_again(order: str) -> None
                 block, _ = life.read(await reader.read(), datetime.now(UTC), 1)
                 assert block.value.tolist() == pytest.approx(values)
                 with pytest.raises(RackRefusesError, match="no such register"):
-                    await reader.read_run("holding", 199, 2)
+                    await reader.read_run(Table.HOLDING_REGISTERS, 199, 2)
             with pytest.raises(RackSilentError):
                 await reader.read()
             with by_other_hands(port, words[::-1]):
@@ -230,7 +231,7 @@ def test_cut_off_slowed_restarted_and_answering_garbage_every_quality_is_true(da
 
         async with scanning(database):
             async with asyncio.timeout(HANGS_S):
-                while (one := (await asyncio.to_thread(blocks))[0]) is None or one.state != "answers":
+                while not all(b is not None and b.state == "answers" for b in await asyncio.to_thread(blocks)):
                     await asyncio.sleep(0.05)
             ends = loop.time() + SECONDS
             while loop.time() < ends:
@@ -337,7 +338,7 @@ def test_an_answer_that_comes_late_is_never_taken_for_another_requests(swapped: 
         async with RackReader(rack, RackMap.of(image.layout, 1), timeout_s=0.3) as reader:
             for k in range(24):
                 with contextlib.suppress(RackSilentError):
-                    assert await reader.read_run("holding", k, 2) == [1000 + k, 1001 + k]
+                    assert await reader.read_run(Table.HOLDING_REGISTERS, k, 2) == [1000 + k, 1001 + k]
                     right += 1
         assert right >= 4
         await server.cut()
@@ -357,15 +358,15 @@ def test_a_reading_never_joins_two_connections() -> None:
 
             async def reading() -> None:
                 async with reader.one_reading():
-                    await reader.read_run("holding", 0, 2)
+                    await reader.read_run(Table.HOLDING_REGISTERS, 0, 2)
                     await server.hang_up()
                     while reader.connected:
                         await asyncio.sleep(0.01)
-                    await reader.read_run("holding", 2, 2)
+                    await reader.read_run(Table.HOLDING_REGISTERS, 2, 2)
 
             with pytest.raises(RackLostError):
                 await reading()
-            assert await reader.read_run("holding", 0, 2) == [7, 7], "and the next one connects anew"
+            assert await reader.read_run(Table.HOLDING_REGISTERS, 0, 2) == [7, 7], "and the next one connects anew"
         await server.cut()
 
     in_a_loop_of_its_own(run)

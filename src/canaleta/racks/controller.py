@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.model.image import PlantImage
+from canaleta.core.model.register_tables import table_named
 from canaleta.core.notation.text import TextError
 from canaleta.core.signals.decodings import Shown, read_shown, runs
 from canaleta.racks.reader import RackReader, RackSilentError
@@ -35,7 +36,7 @@ async def shown_values(reader: RackReader, image: PlantImage, rows: NDArray[np.i
     words: dict[tuple[str, int], int] = {}
     for function, first, count in runs(list(places.values())):
         try:
-            found = await reader.read_run(function, first, count)
+            found = await reader.read_run(table_named(function), first, count)
         except RackSilentError:
             # A refused address is no silent rack: the point's own value stands, and this one is not shown.
             continue

@@ -14,6 +14,7 @@ from pymodbus.client import AsyncModbusTcpClient
 from pymodbus.exceptions import ModbusException
 
 from canaleta.core.model.layout import Layout, Rack
+from canaleta.core.model.register_tables import Table, table_named
 from canaleta.core.model.registers import RackMap, Request, plan_requests
 from canaleta.core.notation.arrays import Bools, Words
 from canaleta.plant.live.blocks import RackState
@@ -34,6 +35,12 @@ __all__ = [
 
 log = logging.getLogger("scan")
 MOST_WORDS = 125
+_READS = {
+    Table.COILS: "read_coils",
+    Table.DISCRETE_INPUTS: "read_discrete_inputs",
+    Table.INPUT_REGISTERS: "read_input_registers",
+    Table.HOLDING_REGISTERS: "read_holding_registers",
+}
 
 EXCEPTIONS = {
     1: "the rack does not know the function",
@@ -117,9 +124,10 @@ class RackReader:
 
     def __init__(self, rack: Rack, rack_map: RackMap, timeout_s: float = 1.0) -> None:
         self._rack = rack
+        self._map = rack_map
         self._requests = rack_map.requests()
         self._atoms = rack_map.atoms()
-        self._size = max((r.first + r.count for r in self._requests), default=0)
+        self._size = rack_map.size
         self.refused = np.zeros(self._size, dtype=bool)
         self._runs: list[Request] | None = None
         self._searched_at = float("-inf")
@@ -152,7 +160,7 @@ class RackReader:
         return bool(self._client.connected)
 
     async def read(self) -> Words:
-        """All registers of the rack, (registers,) uint16 by register number; `refused` says which it does not have.
+        """All words of the rack, (words,) uint16 as its map lays them out; `refused` says which it does not have.
 
         Raises RackSilentError if it cannot be read at all.
         """
@@ -174,15 +182,20 @@ class RackReader:
     async def _read_runs(self, runs: Sequence[Request]) -> Words:
         words = np.zeros(self._size, dtype=np.uint16)
         for run in runs:
-            words[run.first : run.first + run.count] = await self.read_run(self._rack.function, run.first, run.count)
+            words[run.first : run.first + run.count] = await self._read_words(run.first, run.count)
         return words
+
+    async def _read_words(self, first: int, count: int) -> list[int]:
+        """A run of the rack's words, all of one table."""
+        space = self._map.space_of(first)
+        return await self.read_run(space.table, space.place(first), count)
 
     async def _search(self, refusal: RackRefusesError) -> Words:
         """Find what is refused by halves, and read the rest. Raises the refusal if there is no rest."""
         words = np.zeros(self._size, dtype=np.uint16)
         good: list[Request] = []
         refused = np.zeros(self._size, dtype=bool)
-        waiting, asked = _in_requests(self._atoms), 0
+        waiting, asked = self._together(), 0
         while waiting:
             atoms = waiting.pop(0)
             first, count = atoms[0].first, atoms[-1].first + atoms[-1].count - atoms[0].first
@@ -191,7 +204,7 @@ class RackReader:
                 continue
             asked += 1
             try:
-                words[first : first + count] = await self.read_run(self._rack.function, first, count)
+                words[first : first + count] = await self._read_words(first, count)
                 good.append(Request(first, count))
             except RackRefusesError:
                 if len(atoms) == 1:
@@ -201,13 +214,36 @@ class RackReader:
         if not good:
             raise refusal
         self.refused, self._runs, self._searched_at = refused, sorted(good, key=lambda r: r.first), time.monotonic()
-        log.warning("rack %d: %s; what is refused: %s", self._rack.id, refusal, _spans(refused))
+        log.warning("rack %d: %s; what is refused: %s", self._rack.id, refusal, self.refused_places())
         return words
 
-    async def read_run(self, function: str, first: int, count: int) -> list[int]:
-        """A run of "input" or "holding" registers, 125 at most. Raises RackSilentError."""
-        read = self._client.read_holding_registers if function == "holding" else self._client.read_input_registers
-        return await self._asked(read, first, count)
+    def _together(self) -> list[list[Request]]:
+        """Atoms together as one request may read them."""
+        out: list[list[Request]] = []
+        for atom in self._atoms:
+            space = self._map.space_of(atom.first)
+            if (
+                out
+                and out[-1][0].first >= space.at
+                and atom.first + atom.count - out[-1][0].first <= space.table.most_a_request
+            ):
+                out[-1].append(atom)
+            else:
+                out.append([atom])
+        return out
+
+    def refused_places(self) -> str:
+        """“40 to 43, 50”: the places that are refused, some of them; with their table where there are several."""
+        told = [
+            (f"{space.table} " if len(self._map.spaces) > 1 else "") + spans
+            for space in self._map.spaces
+            if (spans := _spans(self.refused[space.at : space.at + space.count], space.first))
+        ]
+        return "; ".join(told)
+
+    async def read_run(self, table: Table, first: int, count: int) -> list[int]:
+        """A run of one table, as many as one request may read; bits as 0 and 1. Raises RackSilentError."""
+        return await self._asked(getattr(self._client, _READS[table]), first, count, bits=table.of_bits)
 
     async def read_some_settings(self, registers: Sequence[int]) -> dict[int, int]:
         """{register: word} of some holding registers, in as few requests as cover them. Raises RackSilentError."""
@@ -230,12 +266,14 @@ class RackReader:
         """Write one holding register. Raises RackSilentError."""
         await self._answer(lambda: self._client.write_register(register, word, device_id=self._rack.unit))
 
-    async def _asked(self, read: Any, first: int, count: int) -> list[int]:
+    async def _asked(self, read: Any, first: int, count: int, *, bits: bool = False) -> list[int]:
         answer = await self._answer(lambda: read(first, count=count, device_id=self._rack.unit))
-        if len(answer.registers) != count:
+        # Bits come eight a byte: what is beyond the last one asked for means nothing.
+        words = answer.bits if bits else answer.registers
+        if (len(words) + 7) // 8 < (count + 7) // 8 if bits else len(words) != count:
             self._client.close()
             raise RackGarbledError("the rack sent fewer registers than were asked for")
-        return [int(word) for word in answer.registers]
+        return [int(word) for word in words[:count]]
 
     async def _answer(self, ask: Callable[[], Awaitable[Any]]) -> Any:
         """The answer to one request. What comes too late meets a closed connection, so it is nobody's answer."""
@@ -263,21 +301,10 @@ class RackReader:
             raise RackUnreachableError(f"nothing answers at {self._rack.host}:{self._rack.port}")
 
 
-def _in_requests(atoms: Sequence[Request]) -> list[list[Request]]:
-    """Atoms together as one request may read them."""
-    out: list[list[Request]] = []
-    for atom in atoms:
-        if out and atom.first + atom.count - out[-1][0].first <= MOST_WORDS:
-            out[-1].append(atom)
-        else:
-            out.append([atom])
-    return out
-
-
-def _spans(refused: Bools) -> str:
-    """“40 to 43, 50”: the registers that are refused, some of them."""
+def _spans(refused: Bools, at: int) -> str:
+    """“40 to 43, 50”: where something is refused, counted from `at`."""
     edges = np.flatnonzero(np.diff(np.concatenate([[0], refused.astype(np.int8), [0]])))
-    pairs = [(int(a), int(b) - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+    pairs = [(int(a) + at, int(b) - 1 + at) for a, b in zip(edges[::2], edges[1::2], strict=True)]
     told = [str(a) if a == b else f"{a} to {b}" for a, b in pairs[:8]]
     return ", ".join(told) + (f" and {len(pairs) - 8} runs more" if len(pairs) > 8 else "")
 
@@ -314,7 +341,7 @@ async def tested(rack: Rack, rack_map: RackMap, settings: int) -> tuple[str, str
             )
         except RackSilentError as error:
             return str(error), "whether it is a Modbus device; the unit number", []
-        refused = _spans(reader.refused)
+        refused = reader.refused_places()
     took = (time.monotonic() - began) * 1000.0
     if took > rack.period_ms:
         return (
@@ -330,12 +357,14 @@ async def tested(rack: Rack, rack_map: RackMap, settings: int) -> tuple[str, str
 async def peeked(target: dict[str, Any]) -> dict[str, Any]:
     """Registers of any server as they stand: {"words": […], "says": ""}, or the reason in words and no words.
 
-    target: host, port, unit, function ("input" or "holding"), first, count (60 at most).
+    target: host, port, unit, function ("input", "holding", or a table), first, count (60 at most).
     """
     rack = Rack(0, 0, "", target["host"], int(target["port"]), int(target["unit"]), 1000)
     async with RackReader(rack, RackMap.of(_NOTHING, 0), timeout_s=2.0) as reader:
         try:
-            words = await reader.read_run(target["function"], int(target["first"]), min(int(target["count"]), 60))
+            words = await reader.read_run(
+                table_named(target["function"]), int(target["first"]), min(int(target["count"]), 60)
+            )
         except RackSilentError as error:
             return {"words": [], "says": str(error)}
     return {"words": words, "says": ""}

@@ -72,7 +72,7 @@ class ScanPlan:
         """Of each point what its words say by themselves: count, mA through its load, reasons."""
         decoded = decode(self.map, asked.words)
         counts, load_ma = decoded.counts[self.at], decoded.load_ma[self.at]
-        told = np.zeros(len(counts), dtype=np.uint32)
+        told = decoded.reasons[self.at]
         mark(told, decoded.fault[self.at], Reason.CHANNEL_FAULT)
         # NaN and infinity of a float register are no values: what the plant does with a failed signal acts on them.
         mark(told, ~np.isfinite(counts), Reason.NOT_A_NUMBER)

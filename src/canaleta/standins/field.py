@@ -29,6 +29,7 @@ from canaleta.core.path.faults import Fault, faulted, read_fault, upset_of
 from canaleta.core.path.joints.base import PathRows
 from canaleta.core.signals.signal_types import Family
 from canaleta.core.signals.waveforms import waveform_of
+from canaleta.standins.status import StatusWords
 
 __all__ = ["FieldRack", "InjectionError", "Ready"]
 
@@ -110,6 +111,7 @@ class FieldRack:
             for row, device in enumerate(self._devices)
             if device.faults
         }
+        self.status = StatusWords(layout, rack, self.map)
         self._ready: Ready | None = None
         self._off: set[int] = set()
         self._rows = {device.at: row for row, device in enumerate(self._devices)}
@@ -167,7 +169,10 @@ class FieldRack:
         fault = opened | ((reasons & told) != 0)
         for row, forced in self._held.items():
             counts[row], fault[row] = forced, False
-        return self._registers(ready.as_it_is, np.nan_to_num(counts), fault)
+        reasons[fault] |= np.uint32(Reason.CHANNEL_FAULT)
+        for row in self._held:
+            reasons[row] = 0
+        return self._registers(ready.as_it_is, np.nan_to_num(counts), fault, reasons)
 
     def _commanded(self, counts: Floats, reasons: NDArray[np.uint32], faults: Mapping[int, Sequence[Fault]]) -> None:
         """Outputs do what they were told, within what they can; an open load is seen by the module, not by its
@@ -407,12 +412,12 @@ class FieldRack:
         places = {row: place for place, row in self._places.items()}
         return [(*places[row], put.low) for row, put in sorted(self._put.items())]
 
-    def _registers(self, as_it_is: PlantImage, counts: Floats, fault: Bools) -> Words:
-        size = max((first + count for first, count in self.map.used), default=0)
-        registers = np.zeros(size, dtype=np.uint16)
+    def _registers(self, as_it_is: PlantImage, counts: Floats, fault: Bools, reasons: NDArray[np.uint32]) -> Words:
+        registers = np.zeros(self.map.size, dtype=np.uint16)
         encode(self.map, self._rows_of_map, counts, registers)
         words = registers.astype(np.int64)
         self._set_status(words, fault)
+        self.status.put(words, self._rows_of_map, reasons)
         for register in self.map.junction.values():
             words[register] = round(self._image.conventions.cabinet_ambient_degc * COLD_JUNCTION_TENTHS) & 0xFFFF
         at = self.map.load_word[self._rows_of_map]

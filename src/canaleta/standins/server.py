@@ -26,6 +26,7 @@ from pymodbus.simulator import DataType, SimData, SimDevice
 
 from canaleta.catalogue.demo import DemoPlant, layout_of
 from canaleta.core.model.layout import Layout
+from canaleta.core.model.register_tables import Table
 from canaleta.core.notation.arrays import Words
 from canaleta.core.notation.text import TextError, short
 from canaleta.standins.field import FieldRack, InjectionError
@@ -35,6 +36,13 @@ __all__ = ["SourcePort", "StandIn", "StandIns", "build", "serve", "stored_plant"
 
 log = logging.getLogger("stand-in")
 READ_HOLDING_REGISTERS, READ_INPUT_REGISTERS = 3, 4
+_READS = {
+    Table.COILS: 1,
+    Table.DISCRETE_INPUTS: 2,
+    Table.HOLDING_REGISTERS: READ_HOLDING_REGISTERS,
+    Table.INPUT_REGISTERS: READ_INPUT_REGISTERS,
+}
+"""The functions that read each table (MODBUS Application Protocol V1.1b3, 6.1 to 6.4)."""
 STEP_S = 0.25
 STEPS_AT_REST = 4
 """After how many steps a rack is worked out anew while nothing quick is put on it: a process as slow as this one is
@@ -61,7 +69,21 @@ class StandIn:
         await self.put(self.field.step(self.step))
 
     async def written(self) -> bool:
-        """Take up settings that were written. Returns whether any were."""
+        """Take up settings that were written, and what resets bits that latched. Returns whether any were."""
+        reset = False
+        for place in self.field.status.resets:
+            read = _READS[place.table]
+            (word,) = await self.server.async_getValues(self.unit, read, place.place, 1)
+            if place.asked(int(word)):
+                self.field.status.reset(place)
+                rest = int(word) & ~place.mask
+                await self.server.async_setValues(
+                    self.unit, read, place.place, [bool(rest) if place.table.of_bits else rest]
+                )
+                reset = True
+        return await self._settings_written() or reset
+
+    async def _settings_written(self) -> bool:
         count = self.field.setting_count
         if not count:
             return False
@@ -72,10 +94,13 @@ class StandIn:
         return self.field.take_settings([int(value) for value in written])
 
     async def put(self, words: Words) -> None:
-        """These are its registers from now on, (registers,)."""
+        """These are its words from now on, (words,), as its map lays them out."""
         self.turn += 1
-        if len(words):
-            await self.server.async_setValues(self.unit, READ_INPUT_REGISTERS, 0, words.tolist())
+        for space in self.field.map.spaces:
+            if space.count:
+                values = words[space.at : space.at + space.count].tolist()
+                given = [bool(value) for value in values] if space.table.of_bits else values
+                await self.server.async_setValues(self.unit, _READS[space.table], space.first, given)
 
 
 def build(
@@ -96,11 +121,32 @@ def build(
     field = FieldRack(plant, layout, rack, seed, STEP_S)
     if before is not None:
         field.take_over(before.field, settings=keep_settings)
-    blank = SimData(0, values=[0], datatype=DataType.BITS)
-    words = SimData(0, values=field.step(step).tolist() or [0], datatype=DataType.REGISTERS)
-    holding = SimData(0, values=field.settings_words() or [0], datatype=DataType.REGISTERS)
-    device = SimDevice(id=1, simdata=([blank], [blank], [holding], [words]))
+    device = SimDevice(id=1, simdata=_tables(field, field.step(step)))
     return StandIn(field, ModbusTcpServer(device, address=("127.0.0.1", port)), step=step)
+
+
+def _tables(field: FieldRack, words: Words) -> tuple[list[SimData], list[SimData], list[SimData], list[SimData]]:
+    """Coils, discrete inputs, holding and input registers of a rack, each from 0 to the last that it has."""
+    settings = field.settings_words()
+    values: dict[Table, list[int]] = {table: [0] for table in Table}
+    values[Table.HOLDING_REGISTERS] = settings or [0]
+    for space in field.map.spaces:
+        end, has = space.first + space.count, values[space.table]
+        if space.count:
+            values[space.table] = has + [0] * (end - len(has))
+            values[space.table][space.first : end] = words[space.at : space.at + space.count].tolist()
+    for reset in field.status.resets:
+        has = values[reset.table]
+        values[reset.table] = has + [0] * (reset.place + 1 - len(has))
+    bits = [
+        SimData(0, values=[bool(value) for value in values[table]], datatype=DataType.BITS)
+        for table in (Table.COILS, Table.DISCRETE_INPUTS)
+    ]
+    registers = [
+        SimData(0, values=values[table], datatype=DataType.REGISTERS)
+        for table in (Table.HOLDING_REGISTERS, Table.INPUT_REGISTERS)
+    ]
+    return [bits[0]], [bits[1]], [registers[0]], [registers[1]]
 
 
 class StandIns:

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from canaleta.core.model.addresses import addresses_of
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.registers import RackMap
@@ -61,17 +62,16 @@ def stages_of(image: PlantImage, row: int, process: float) -> tuple[Stage, ...]:
     module = image.layout.modules[int(image.module[row])]
     kind, channel = image.layout.type_of(module.id), int(image.channel[row])
     slot, number = image.layout.slots[module.id], channel + image.layout.channel_base
-    register, bit = RackMap.of(image.layout, module.rack).register_of(module.id, channel)
+    found = addresses_of(image.layout, RackMap.of(image.layout, module.rack), module.id, channel)
     marks = " and ".join(mark for mark, _ in kind.terminal_marks(channel)) or "of the channel"
     contact = image.family[row] == Family.CONTACT
     counts, value = (float(paths.at(s)[0]) for s in (Station.COUNTS, Station.VALUE))
     lamp = ("lit" if counts >= 0.5 else "dark") if contact else "no fault is lit"
-    where = f"register {register}" + (f", bit {bit}" if bit >= 0 else "")
     return (
         Stage("device", "its own lamp or display", at(Station.DEVICE) if contact else at(Station.PROCESS), np.nan),
         Stage("terminals", f"meter at terminals {marks}", at(Station.LOOP), np.nan),
         Stage("module lamp", f"channel {number} of {kind.title} in slot {slot}", lamp, np.nan),
-        Stage("register", f"{where}, from 0", at(Station.COUNTS), counts),
+        Stage("register", f"{found.told}, from 0", at(Station.COUNTS), counts),
         Stage("named point", f"{image.label(row)} here", at(Station.VALUE), value),
         Stage("display", "what the controller's own screen shows", at(Station.VALUE), np.nan),
     )

@@ -1,26 +1,30 @@
-"""Every address of a channel, derived from where it is: Modbus register and bit, IEC 61131-3 direct address."""
+"""Every address of a channel, derived from where it is: place and bit in a table of Modbus, IEC 61131-3 direct
+address."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
 from canaleta.core.model.layout import Layout
+from canaleta.core.model.register_tables import Table, written_place
 from canaleta.core.model.registers import RackMap
 
 __all__ = ["Addresses", "addresses_at", "addresses_of"]
 
-_LENGTH = {1: "W", 2: "D"}
-"""Letters of IEC 61131-3, table 16, for one register and for two."""
+_LENGTH = {1: "W", 2: "D", 4: "L"}
+"""Letters of IEC 61131-3, table 16, for one register, two and four."""
 
 
 @dataclass(frozen=True)
 class Addresses:
-    """Addresses of one channel. register: counted from 0; bit: in that register from 0, -1 for the whole word.
+    """Addresses of one channel. table: that it stands in. register: the place there, from 0; bit: in that register
+    from 0, -1 for the whole word, and in a table of bits.
 
-    number: the same register as documents that count from 1 write it. direct: of IEC 61131-3, with the rack's number
+    number: the same place as documents that count from 1 write it. direct: of IEC 61131-3, with the rack's number
     before the register, as its hierarchical addresses allow.
     """
 
+    table: Table
     register: int
     bit: int
     number: int
@@ -28,9 +32,18 @@ class Addresses:
 
     @property
     def words(self) -> str:
-        """Register and bit in both number bases."""
+        """Place and bit in every way that manuals number them."""
         bit = f", bit {self.bit} (the {_ordinal(self.bit + 1)})" if self.bit >= 0 else ""
-        return f"register {self.register} from 0, {self.number} from 1, 0x{self.register:04X}{bit}"
+        hexadecimal, tabled = (
+            written_place(self.table, self.register, style) for style in ("hexadecimal", "with the table's digit")
+        )
+        one = "place" if self.table.of_bits else "register"
+        return f"{one} {self.register} from 0, {self.number} from 1, {hexadecimal}, {tabled}{bit}"
+
+    @property
+    def told(self) -> str:
+        """Table, place and bit in short: “input register 12, bit 3”, counted from 0."""
+        return f"{self.table.one} {self.register}" + (f", bit {self.bit}" if self.bit >= 0 else "")
 
 
 def addresses_of(layout: Layout, rack_map: RackMap, module: int, channel: int) -> Addresses:
@@ -41,15 +54,17 @@ def addresses_of(layout: Layout, rack_map: RackMap, module: int, channel: int) -
 
 def addresses_at(layout: Layout, rack_map: RackMap, at: int) -> Addresses:
     """The addresses of the channel in one row of a rack's map."""
-    register, bit, module = int(rack_map.word[at]), int(rack_map.bit[at]), int(rack_map.modules[at])
+    (table, register, bit), module = rack_map.place_at(at), int(rack_map.modules[at])
     kind = layout.type_of(module)
     rack = layout.rack_numbers[layout.modules[module].rack]
     side = "Q" if kind.direction == "out" else "I"
-    if bit >= 0:
+    if table.of_bits:
+        direct = f"%{side}X{rack}.{register}"
+    elif bit >= 0:
         direct = f"%{side}X{rack}.{register}.{bit}"
     else:
-        direct = f"%{side}{_LENGTH[kind.word_form.words]}{rack}.{register}"
-    return Addresses(register, bit, register + 1, direct)
+        direct = f"%{side}{_LENGTH[rack_map.forms[int(rack_map.form[at])].words]}{rack}.{register}"
+    return Addresses(table, register, bit, register + 1, direct)
 
 
 def _ordinal(number: int) -> str:

@@ -6,12 +6,12 @@ modules and the registers that each type occupies; nobody types them.
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
 
 from canaleta.core.model.fields import Landing
 from canaleta.core.model.module_type import ModeTable, ModuleType
+from canaleta.core.model.register_tables import Table, table_of_function
 from canaleta.core.notation.text import TextError
 
 _APART = str.maketrans(dict.fromkeys(".·/:-", " "))
@@ -133,21 +133,37 @@ class Layout:
 
     @cached_property
     def first_registers(self) -> dict[int, int]:
-        """The first register of each module, counted from 0: each follows the one before it in the rack."""
-        return self._run_of(lambda rack: rack.first_register, lambda kind: kind.register_count)
+        """The first place of each module in the table of its rack's channels, counted from 0: each follows the one
+        before it in the rack."""
+        out: dict[int, int] = {}
+        for rack in self.racks.values():
+            at, table = rack.first_register, table_of_function(rack.function)
+            for module in self.modules_of(rack.id):
+                out[module.id] = at
+                at += self.type_of(module.id).extents(rack.function).get(table, 0)
+        return out
 
     @cached_property
     def first_settings(self) -> dict[int, int]:
         """The first holding register of each module, counted from 0: its own number, then its settings."""
-        return self._run_of(lambda rack: 0, lambda kind: kind.setting_count)
-
-    def _run_of(self, first: Callable[[Rack], int], takes: Callable[[ModuleType], int]) -> dict[int, int]:
         out: dict[int, int] = {}
         for rack in self.racks.values():
-            at = first(rack)
+            at = 0
             for module in self.modules_of(rack.id):
                 out[module.id] = at
-                at += takes(self.type_of(module.id))
+                at += self.type_of(module.id).setting_count
+        return out
+
+    def first_places(self, rack: int) -> dict[int, dict[Table, int]]:
+        """{module: {table: first place}} of a rack. In the table of the rack's channels the first module begins where
+        the rack says; in all others at 0. In each a module follows the one before it."""
+        at = dict.fromkeys(Table, 0)
+        at[table_of_function(self.racks[rack].function)] = self.racks[rack].first_register
+        out = {}
+        for module in self.modules_of(rack):
+            out[module.id] = dict(at)
+            for table, count in self.type_of(module.id).extents(self.racks[rack].function).items():
+                at[table] += count
         return out
 
     @cached_property

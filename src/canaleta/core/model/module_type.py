@@ -6,14 +6,18 @@ Modes of all types in a plant become one small table of columns, which paths ind
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
+from functools import cached_property
+from itertools import pairwise
 from typing import Annotated, Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
+from canaleta.core.model.module_map import PER_CHANNEL, Flag, Frozen, Holds, Registers, Run, StatusWord
+from canaleta.core.model.register_tables import Table, table_named
 from canaleta.core.notation.arrays import Bools, Floats
 from canaleta.core.notation.text import plain_figure
 from canaleta.core.signals.converters import WordForm
@@ -38,11 +42,7 @@ DEGREES = ("°C", "°F", "K")
 Name = Annotated[str, Field(min_length=1, max_length=80)]
 
 
-class _Frozen(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
-
-
-class Span(_Frozen):
+class Span(Frozen):
     """A span of a signal or of counts; both ends as the manual gives them. A list of two numbers is read as well."""
 
     low: float
@@ -60,7 +60,7 @@ class Span(_Frozen):
         return self
 
 
-class Mode(_Frozen):
+class Mode(Frozen):
     """One way a channel can work.
 
     signal: the span in `signal_unit` that makes `counts`; in degrees where the module counts temperature with its
@@ -134,7 +134,7 @@ class Mode(_Frozen):
         return Family[self.family.upper()]
 
 
-class Terminal(_Frozen):
+class Terminal(Frozen):
     """One terminal of a channel: its mark with {n} for a number counted from the channel, and its role."""
 
     mark: Name
@@ -143,19 +143,7 @@ class Terminal(_Frozen):
     ]
 
 
-class Registers(_Frozen):
-    """A run of registers the module occupies: what they hold, in the order they follow each other.
-
-    load current: mA through each output's load. says: what another number of each channel is, such as its °F; it is
-    documented, not read.
-    """
-
-    holds: Literal["channel words", "channel bits", "status bits", "cold junction", "load current", "other numbers"]
-    count: int = Field(ge=1, le=64)
-    says: str = Field("", max_length=60)
-
-
-class Filter(_Frozen):
+class Filter(Frozen):
     """One filter a channel offers: by time, or by the frequency it takes out.
 
     time_ms: until a step has reached 63.2 % through `stages` equal first-order stages, 0 for no filter. rejects_hz:
@@ -189,7 +177,7 @@ FIGURES = ("PWM frequency", "dither frequency", "dither", "least duty", "most du
 """Settings that are figures: Hz, Hz, and three times % of full duty."""
 
 
-class Setting(_Frozen):
+class Setting(Frozen):
     """A setting of each channel that can be written: one holding register a channel.
 
     codes: the number that the module wants for each choice, by the choice's name; people never meet them but as
@@ -243,7 +231,7 @@ class Setting(_Frozen):
         return self.codes.get("as the module does", self.codes.get("yes", min(self.codes.values())))
 
 
-class StatusBits(_Frozen):
+class StatusBits(Frozen):
     """How the status word is read: the number of its first bit and what a 1 means."""
 
     bit_base: Literal[0, 1]
@@ -258,7 +246,7 @@ OPEN_CHOICES = ("up-scale", "down-scale", "as the module does")
 """What a channel's count does on an open circuit, where the module lets one choose."""
 
 
-class ModuleType(_Frozen):
+class ModuleType(Frozen):
     """A module type. `key` names it in the catalogue; `title` and `summary` are shown.
 
     A type without channels is passive: it takes its room on the rail and no data; takes_slot says whether slots are
@@ -286,8 +274,9 @@ class ModuleType(_Frozen):
     signed: bool = True
     word: WordForm | None = None
     modes: tuple[Mode, ...] = Field((), max_length=80)
-    registers: tuple[Registers, ...] = Field((), max_length=8)
+    registers: tuple[Registers, ...] = Field((), max_length=40)
     status: StatusBits | None = None
+    status_words: tuple[StatusWord, ...] = Field((), max_length=8)
     filters: tuple[Filter, ...] = Field((), max_length=40)
     open_choices: tuple[Literal["up-scale", "down-scale", "as the module does"], ...] = ()
     settings: tuple[Setting, ...] = Field((), max_length=9)
@@ -332,21 +321,41 @@ class ModuleType(_Frozen):
             return
         if not self.modes:
             raise ValueError("modes: a channel works in one way at least")
-        kinds = [r.holds for r in self.registers if r.holds.startswith("channel")]
-        if len(kinds) != 1:
-            raise ValueError("registers: one run of channel words or of channel bits")
-        need = {
-            "channel words": self.channels * self.word_form.words,
-            "channel bits": -(-self.channels // 16),
-            "status bits": -(-self.channels // 16),
-            "cold junction": 1,
-            "load current": self.channels,
-            "other numbers": self.channels,
-        }
-        for run in self.registers:
-            if run.count < need[run.holds]:
-                says = f"{self.channels} channels need {need[run.holds]} registers of {run.holds}, not {run.count}"
-                raise ValueError(f"registers: {says}")
+        served: dict[int, str] = {}
+        for run in self.runs():
+            holds, beyond = run.registers.holds, run.channels.stop > self.channels
+            if beyond:
+                raise ValueError(f"registers: {holds} of channels that the module does not have")
+            if run.registers.step and not run.each:
+                raise ValueError(f"registers: {holds} share a word, so that no step leads from one to the next")
+            if run.registers.step and run.registers.step < run.each:
+                raise ValueError(f"registers: a step of {run.registers.step} is less than {holds} take, {run.each}")
+            if run.registers.count < run.need:
+                some = f"{len(run.channels)} channels need" if run.channels else "it takes"
+                raise ValueError(f"registers: {some} {run.need} registers of {holds}, not {run.registers.count}")
+            for channel in run.channels if holds.startswith("channel") else ():
+                if channel in served:
+                    raise ValueError(f"registers: channel {channel + 1} stands there twice")
+                served[channel] = holds
+        if len(served) != self.channels:
+            missing = next(c for c in range(self.channels) if c not in served)
+            raise ValueError(f"registers: channel {missing + 1} stands nowhere: its word or its bit is missing")
+        self._nothing_overlaps()
+
+    def _nothing_overlaps(self) -> None:
+        """Whether no place belongs to two runs. Where a table that is not named is the rack's, it may be either."""
+        for function in ("input", "holding"):
+            taken: dict[Table, list[tuple[int, int, str]]] = {}
+            for run in self.runs(function):
+                for places in run.places():
+                    taken.setdefault(run.table, []).append((places.start, places.stop, run.registers.holds))
+            told = {(f.table, f.place) for f in self.flags(function) if f.place is not None}
+            for table, place in told:
+                taken.setdefault(table, []).append((place, place + 1, "status words"))
+            for table, ranges in taken.items():
+                for (_, end, one), (first, _, other) in pairwise(sorted(ranges)):
+                    if first < end:
+                        raise ValueError(f"registers: {table} {first} (from 0) belong to {one} and to {other}")
 
     def _settings_agree(self) -> None:
         """Whether every setting that can be written is one that the channels have."""
@@ -385,10 +394,16 @@ class ModuleType(_Frozen):
     def setting_count(self) -> int:
         """How many holding registers one module of this type occupies: its own number, each setting, forces,
         commands."""
-        if self.passive:
+        if self.passive or self._says_nothing_of_itself:
             return 0
         values = self.channels * self.word_form.words
         return self.force_offset + self.forces * (self.mask_words + values) + self.commands * values
+
+    @property
+    def _says_nothing_of_itself(self) -> bool:
+        """A module whose own map has holding registers, and that nobody told of a number or settings behind them."""
+        told = self.ident_code is not None or self.settings or self.forces or self.commands
+        return not told and any(r.table == "holding registers" for r in self.registers)
 
     @property
     def mask_words(self) -> int:
@@ -417,24 +432,77 @@ class ModuleType(_Frozen):
         """The fuse a channel's device supply runs through, counted from 0."""
         return channel // self.channels_a_fuse if self.channels_a_fuse else 0
 
+    def runs(self, function: str = "input") -> tuple[Run, ...]:
+        """The runs in their places. function: the table that the rack's channels stand in, "input" or "holding"."""
+        return self._runs[function == "holding"]
+
+    @cached_property
+    def _runs(self) -> tuple[tuple[Run, ...], tuple[Run, ...]]:
+        return tuple(self._placed(Table.INPUT_REGISTERS)), tuple(self._placed(Table.HOLDING_REGISTERS))
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> ModuleType:
+        """As of pydantic, but for what was worked out of the fields that change."""
+        copied = super().model_copy(update=update, deep=deep)
+        copied.__dict__.pop("_runs", None)
+        return copied
+
+    def _placed(self, primary: Table) -> Iterator[Run]:
+        ends: dict[Table, int] = {}
+        for registers in self.registers:
+            table = Table(registers.table) if registers.table else primary
+            at = ends.get(table, 0) if registers.at is None else registers.at
+            channels = range(0)
+            if registers.holds in PER_CHANNEL:
+                of = registers.of
+                channels = range(of.first, of.first + of.count) if of else range(self.channels)
+            form = registers.form or self.word_form
+            bits = registers.holds.endswith("bits")
+            each = 1 if table.of_bits else 0 if bits else form.words if registers.holds == "channel words" else 1
+            if registers.holds == "other numbers" and registers.form:
+                each = form.words
+            yield Run(registers, table, at, channels, each, form)
+            ends[table] = max(ends.get(table, 0), at + registers.count)
+
+    def flags(self, function: str = "input") -> list[Flag]:
+        """Every bit of every channel's status, in its place."""
+        primary, out = table_named(function), []
+        for word in self.status_words:
+            table = Table(word.table) if word.table else primary
+            share = word.channels_a_word or self.channels
+            for channel in range(self.channels):
+                nth, within = divmod(channel, share)
+                for bit in word.bits:
+                    if bit.of not in (None, within):
+                        continue
+                    number, place = bit.bit - word.bit_base, word.at
+                    if place is not None:
+                        place += nth * (word.step or (16 if table.of_bits else 1)) + (number if table.of_bits else 0)
+                    out.append(Flag(channel, table, place, 0 if table.of_bits else number, nth, word, bit))
+        return out
+
+    def extents(self, function: str = "input") -> dict[Table, int]:
+        """How many places the module takes of each table, from its first to its last."""
+        out: dict[Table, int] = {}
+        for run in self.runs(function):
+            out[run.table] = max(out.get(run.table, 0), run.at + run.registers.count)
+        for flag in self.flags(function):
+            if flag.place is not None:
+                out[flag.table] = max(out.get(flag.table, 0), flag.place + 1)
+        return out
+
     @property
     def register_count(self) -> int:
-        """How many registers one module of this type occupies."""
-        return sum(run.count for run in self.registers)
+        """How many places one module of this type occupies in the table of the rack's channels."""
+        return self.extents().get(Table.INPUT_REGISTERS, 0)
 
     @property
     def word_form(self) -> WordForm:
         """How a channel's number stands in its registers."""
         return self.word or WordForm(coding="two's complement" if self.signed else "unsigned")
 
-    def offset_of(self, holds: str) -> int | None:
-        """Where a run of registers begins within the module, or None if it has no such run."""
-        offset = 0
-        for run in self.registers:
-            if run.holds == holds:
-                return offset
-            offset += run.count
-        return None
+    def run_of(self, holds: Holds, channel: int, function: str = "input") -> Run | None:
+        """The run that holds this of a channel, None if the module has none."""
+        return next((r for r in self.runs(function) if r.registers.holds == holds and channel in r.channels), None)
 
     def mode_named(self, name: str) -> Mode | None:
         """The mode of that name, or None."""

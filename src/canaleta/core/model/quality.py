@@ -66,6 +66,9 @@ class Reason(IntFlag):
     DISABLED = 33554432
     NOT_A_NUMBER = 67108864
     REGISTER_REFUSED = 134217728
+    MODULE_FAULT = 268435456
+    SUPPLY_FAULT = 536870912
+    NOT_CALIBRATED = 1073741824
 
 
 WORDS: dict[Reason, tuple[Quality, str]] = {
@@ -97,6 +100,9 @@ WORDS: dict[Reason, tuple[Quality, str]] = {
     Reason.DISABLED: (Quality.NONE, "switched off: not read, not watched"),
     Reason.NOT_A_NUMBER: (Quality.BAD, "the register holds no number"),
     Reason.REGISTER_REFUSED: (Quality.BAD, "the rack has no such register"),
+    Reason.MODULE_FAULT: (Quality.BAD, "the module reports a fault of its own"),
+    Reason.SUPPLY_FAULT: (Quality.BAD, "the module reports that its supply has failed"),
+    Reason.NOT_CALIBRATED: (Quality.DOUBTFUL, "the module reports that its calibration is not valid"),
 }
 
 
@@ -109,6 +115,8 @@ BAD_SIGNAL = np.uint32(
     | Reason.CHANNEL_FAULT
     | Reason.NOT_A_NUMBER
     | Reason.REGISTER_REFUSED
+    | Reason.MODULE_FAULT
+    | Reason.SUPPLY_FAULT
     | Reason.RACK_SILENT
 )
 """Reasons that say the signal itself has failed, whatever its value."""

@@ -1,21 +1,25 @@
-"""Register maps: which register holds what, how few requests read it, and what the words mean.
+"""Register maps: which place holds what, how few requests read it, and what the words mean.
 
-Every address is derived from the layout; numbers count from 0, as Modbus TCP carries them.
+Every address is derived from the layout; numbers count from 0, as Modbus carries them. What is read of a rack stands in
+one array of words: first the table that its channels stand in, by place; behind it what it has of other tables. A coil
+or a discrete input is a word of 0 or 1 there.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.model.layout import Layout
+from canaleta.core.model.module_map import REASON_OF, Run
+from canaleta.core.model.register_tables import Table, table_of_function
 from canaleta.core.notation.arrays import Bools, Floats, Words
 from canaleta.core.signals.converters import WordForm
 
-__all__ = ["Decoded", "RackMap", "Request", "decode", "encode", "plan_requests"]
+__all__ = ["Decoded", "RackMap", "Request", "Space", "decode", "encode", "plan_requests"]
 
 MOST_REGISTERS = 125
 """The most registers one request may read (MODBUS Application Protocol V1.1b3, 6.4)."""
@@ -23,20 +27,35 @@ MOST_REGISTERS = 125
 
 @dataclass(frozen=True)
 class Request:
-    """One read: `count` registers from `first`."""
+    """One read: `count` words of the rack's from `first`."""
 
     first: int
     count: int
 
 
 @dataclass(frozen=True)
+class Space:
+    """A table of a rack among its words: `count` of them from `at` are the table's places from `first`."""
+
+    table: Table
+    first: int
+    at: int
+    count: int
+
+    def place(self, word: int) -> int:
+        """The place in the table, from 0."""
+        return self.first + word - self.at
+
+
+@dataclass(frozen=True)
 class RackMap:
     """Where each channel of a rack stands. All arrays have shape (channels,), in slot and channel order.
 
-    word: first register of the channel's number. bit: its bit in that word, -1 if the whole word is the channel.
-    form: how the number stands in its registers, an index into forms. status_word, status_bit: where its fault bit
-    is, -1 if it has none. healthy_is_one: polarity of that bit. load_word: the register of the current through its
-    load, -1 if it has none. junction: registers of cold junctions, by module.
+    word: first word of the channel's number, by its place among the rack's words. bit: its bit in that word, -1 if the
+    whole word is the channel. form: how the number stands there, an index into forms. status_word, status_bit: where
+    its fault bit is, -1 if it has none. healthy_is_one: polarity of that bit. load_word: where the current through its
+    load is, -1 if it has none. junction: words of cold junctions, by module. used: runs of (first, count) words.
+    spaces: which table's places the words are. flags: the bits of status words, a row of each.
     """
 
     modules: NDArray[np.int64]
@@ -51,65 +70,95 @@ class RackMap:
     load_word: NDArray[np.int64]
     junction: dict[int, int]
     used: tuple[tuple[int, int], ...]
+    spaces: tuple[Space, ...]
+    flags: Flags
 
     @classmethod
     def of(cls, layout: Layout, rack: int) -> RackMap:
         """The map of one rack, from its modules in slot order."""
-        rows: list[tuple[int, int, int, int, int, int, int, bool, int]] = []
+        modules = layout.modules_of(rack)
+        function = layout.racks[rack].function if rack in layout.racks else "input"
+        places = layout.first_places(rack) if modules else {}
+        placed = [(m, run, places[m.id][run.table]) for m in modules for run in layout.type_of(m.id).runs(function)]
+        taken: dict[Table, list[tuple[int, int]]] = {table_of_function(function): []}
+        for _, run, base in placed:
+            if run.registers.holds not in NOT_READ:
+                taken.setdefault(run.table, []).extend((base + p.start, len(p)) for p in run.places())
+        for module in modules:
+            for flag in layout.type_of(module.id).flags(function):
+                if flag.place is not None:
+                    taken.setdefault(flag.table, []).append((places[module.id][flag.table] + flag.place, 1))
+        spaces = _spaces(taken)
+        to_word = {space.table: space.at - space.first for space in spaces}
         forms: list[WordForm] = []
+        rows: list[_Row] = []
         junction: dict[int, int] = {}
-        used: list[tuple[int, int]] = []
-        for module in layout.modules_of(rack):
-            kind, base = layout.type_of(module.id), layout.first_registers[module.id]
-            if kind.word_form not in forms:
-                forms.append(kind.word_form)
-            form = forms.index(kind.word_form)
-            used.append((base, kind.register_count))
-            words, bits = kind.offset_of("channel words"), kind.offset_of("channel bits")
-            status, cold = kind.offset_of("status bits"), kind.offset_of("cold junction")
-            load = kind.offset_of("load current")
-            if cold is not None:
-                junction[module.id] = base + cold
+        flags: list[tuple[int, int, int, bool, int]] = []
+        for module in modules:
+            kind = layout.type_of(module.id)
+            by_kind: dict[str, list[tuple[Run, int]]] = {}
+            for run in kind.runs(function):
+                if run.registers.holds not in NOT_READ:
+                    base = places[module.id][run.table] + to_word[run.table]
+                    by_kind.setdefault(run.registers.holds, []).append((run, base))
+            for run, base in by_kind.get("cold junction", ()):
+                junction.setdefault(module.id, base + run.at)
+            healthy = kind.status is not None and kind.status.one_means == "healthy"
             for channel in range(kind.channels):
-                if words is not None:
-                    word, bit = base + words + channel * kind.word_form.words, -1
-                else:
-                    word, bit = base + (bits or 0) + channel // 16, channel % 16
-                fault = (-1, -1) if status is None else (base + status + channel // 16, channel % 16)
-                polarity = kind.status is not None and kind.status.one_means == "healthy"
-                rows.append(
-                    (
-                        module.id,
-                        channel,
-                        word,
-                        bit,
-                        form,
-                        *fault,
-                        polarity,
-                        -1 if load is None else base + load + channel,
-                    )
+                word, bit, form = _at(by_kind, ("channel words", "channel bits"), channel)
+                if form not in forms:
+                    forms.append(form)
+                status, status_bit, _ = _at(by_kind, ("status bits",), channel)
+                load, _, _ = _at(by_kind, ("load current",), channel)
+                rows.append((module.id, channel, word, bit, forms.index(form), status, max(status_bit, 0) if status >= 0 else -1, healthy, load))  # fmt: skip
+            for flag in kind.flags(function):
+                at = len(rows) - kind.channels + flag.channel
+                beside = rows[at][2]
+                where = (
+                    beside if flag.place is None else places[module.id][flag.table] + to_word[flag.table] + flag.place
                 )
+                reason = REASON_OF.get(flag.says.means, 0)
+                flags.append((at, where, flag.bit, flag.says.one_means == "fault", int(reason)))
         columns = list(zip(*rows, strict=True)) if rows else [()] * 9
         ints = [np.array(c, dtype=np.int64) for c in columns]
+        used = tuple((first + to_word[table], count) for table, runs in taken.items() for first, count in runs)
         return cls(
             ints[0], ints[1], ints[2], ints[3], ints[4], tuple(forms), ints[5], ints[6], ints[7].astype(bool),
-            ints[8], junction, tuple(used),
+            ints[8], junction, used, spaces, Flags.of(flags),
         )  # fmt: skip
 
     def __len__(self) -> int:
         return len(self.word)
 
+    @property
+    def size(self) -> int:
+        """How many words the rack has."""
+        return max((space.at + space.count for space in self.spaces), default=0)
+
+    def space_of(self, word: int) -> Space:
+        """The table that a word is of."""
+        return next(space for space in reversed(self.spaces) if word >= space.at)
+
     def requests(self) -> list[Request]:
-        """The reads that cover every register of the rack."""
-        return plan_requests(self.used)
+        """The reads that cover every word that is used; each is of one table."""
+        out = []
+        for space in self.spaces:
+            here = [(first, count) for first, count in self.used if space.at <= first < space.at + space.count]
+            out += plan_requests(here, space.table.most_a_request)
+        return out
 
     def atoms(self) -> list[Request]:
-        """The runs that mean something only as a whole, by register: a number, a word of bits, a cold junction."""
+        """The runs that mean something only as a whole, by word: a number, a word of bits, a cold junction."""
         runs: dict[int, int] = {}
         for k, first in enumerate(self.word.tolist()):
             count = self.forms[int(self.form[k])].words if self.bit[k] < 0 else 1
             runs[first] = max(runs.get(first, 0), count)
-        single = (self.status_word, self.load_word, np.array(list(self.junction.values()), dtype=np.int64))
+        single = (
+            self.status_word,
+            self.load_word,
+            np.array(list(self.junction.values()), dtype=np.int64),
+            self.flags.word,
+        )
         for register in {int(r) for words in single for r in words.tolist() if r >= 0}:
             runs.setdefault(register, 1)
         return [Request(first, count) for first, count in sorted(runs.items())]
@@ -121,26 +170,95 @@ class RackMap:
             mine = np.flatnonzero((self.bit < 0) & (self.form == at))
             for k in range(1, form.words):
                 out[mine] |= refused[self.word[mine] + k]
+        np.logical_or.at(out, self.flags.row, refused[self.flags.word])
         return out
 
     def row_of(self, module: int, channel: int) -> int:
         """The row of one channel."""
         return int(np.flatnonzero((self.modules == module) & (self.channels == channel))[0])
 
-    def register_of(self, module: int, channel: int) -> tuple[int, int]:
-        """(register, bit) of one channel; bit -1 for a whole word."""
-        at = self.row_of(module, channel)
-        return int(self.word[at]), int(self.bit[at])
+    def register_of(self, module: int, channel: int) -> tuple[Table, int, int]:
+        """(table, place, bit) of one channel; bit -1 for a whole word."""
+        return self.place_at(self.row_of(module, channel))
+
+    def place_at(self, at: int) -> tuple[Table, int, int]:
+        """(table, place, bit) of the channel in a row of the map. A coil and a discrete input have no bit: -1."""
+        word = int(self.word[at])
+        space = self.space_of(word)
+        return space.table, space.place(word), -1 if space.table.of_bits else int(self.bit[at])
+
+
+@dataclass(frozen=True)
+class Flags:
+    """Bits of status words, (bits,) each. row: the channel's in the map. word, bit: where it stands. fault_is_one:
+    its polarity. reason: what it makes of the value, 0 for nothing."""
+
+    row: NDArray[np.int64]
+    word: NDArray[np.int64]
+    bit: NDArray[np.int64]
+    fault_is_one: Bools
+    reason: NDArray[np.uint32]
+
+    @classmethod
+    def of(cls, flags: Sequence[tuple[int, int, int, bool, int]]) -> Flags:
+        """Columns of rows."""
+        row, word, bit, one, reason = zip(*flags, strict=True) if flags else ((),) * 5
+        rows, words, bits = (np.array(column, dtype=np.int64) for column in (row, word, bit))
+        return cls(rows, words, bits, np.array(one, dtype=bool), np.array(reason, dtype=np.uint32))
+
+    def __len__(self) -> int:
+        return len(self.row)
+
+    def raised(self, words: Words) -> Bools:
+        """Which of them tell their fault, (bits,)."""
+        ones: Bools = ((words[self.word].astype(np.int64) >> self.bit) & 1).astype(bool)
+        return np.equal(ones, self.fault_is_one)
+
+    def reasons(self, words: Words, channels: int) -> NDArray[np.uint32]:
+        """What they make of each channel's value, (channels,)."""
+        out = np.zeros(channels, dtype=np.uint32)
+        if len(self):
+            up = self.raised(words)
+            np.bitwise_or.at(out, self.row[up], self.reason[up])
+        return out
+
+
+_Row = tuple[int, int, int, int, int, int, int, bool, int]
+NOT_READ = frozenset({"other numbers", "module registers"})
+"""What a module has and is documented alone."""
+
+
+def _at(runs: dict[str, list[tuple[Run, int]]], holds: tuple[str, ...], channel: int) -> tuple[int, int, WordForm]:
+    """(word, bit, form) of what is held of a channel; word -1 where the module has none of it."""
+    for kind in holds:
+        for run, base in runs.get(kind, ()):
+            if channel in run.channels:
+                place, bit = run.place_of(channel)
+                return base + place, bit, run.form
+    return -1, -1, WordForm()
+
+
+def _spaces(taken: dict[Table, list[tuple[int, int]]]) -> tuple[Space, ...]:
+    """The tables one behind the other. Words of the first, that of the rack's channels, are its places from 0."""
+    out: list[Space] = []
+    at = 0
+    for table, runs in taken.items():
+        first = 0 if not out else min((first for first, _ in runs), default=0)
+        end = max((start + count for start, count in runs), default=first)
+        out.append(Space(table, first, at, end - first))
+        at += end - first
+    return tuple(out)
 
 
 @dataclass(frozen=True)
 class Decoded:
-    """Counts of every channel, float64 (channels,), whether the module reports a fault on it, and the current through
-    its load, mA, NaN where it is not measured."""
+    """Counts of every channel, float64 (channels,), whether the module reports a fault on it, the current through its
+    load, mA, NaN where it is not measured, and the reasons that its status words give."""
 
     counts: Floats
     fault: Bools
     load_ma: Floats
+    reasons: NDArray[np.uint32]
 
 
 def plan_requests(spans: Iterable[tuple[int, int]], most: int = MOST_REGISTERS, gap: int = 16) -> list[Request]:
@@ -170,7 +288,7 @@ def decode(rack: RackMap, words: Words) -> Decoded:
     status = (words[np.maximum(rack.status_word, 0)].astype(np.int64) >> np.maximum(rack.status_bit, 0)) & 1
     fault = (rack.status_word >= 0) & (status != rack.healthy_is_one)
     load = np.where(rack.load_word >= 0, words[np.maximum(rack.load_word, 0)].astype(np.float64), np.nan)
-    return Decoded(counts, fault, load)
+    return Decoded(counts, fault, load, rack.flags.reasons(words, len(rack)))
 
 
 def encode(rack: RackMap, at: NDArray[np.int64], counts: Floats, words: Words) -> None:

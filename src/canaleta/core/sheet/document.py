@@ -170,7 +170,9 @@ def _module(given: Any, types: Mapping[str, ModuleType]) -> ModuleType:
                     "channels": 1,
                     "terminals": [Terminal(mark="{n}", role="signal in")],
                     "modes": [given.mode],
-                    "registers": [Registers(holds="channel words", count=1, says="")],
+                    "registers": [
+                        Registers(holds="channel words", count=given.word.words if given.word else 1, says="")
+                    ],
                     "common": given.common,
                     "direction": given.direction,
                     "word": given.word,

@@ -125,9 +125,11 @@ def trouble_of(layout: Layout) -> str:
         modules = layout.modules_of(rack.id)
         if len(modules) > MOST_MODULES:
             return f"rack {rack.name} would have {len(modules)} modules; {MOST_MODULES} is the most"
-        last = modules[-1].id if modules else 0
-        if last and layout.first_registers[last] + layout.type_of(last).register_count > LAST_REGISTER:
-            return f"rack {rack.name} would need registers beyond {LAST_REGISTER}"
+        places = layout.first_places(rack.id)
+        for module in modules:
+            for table, count in layout.type_of(module.id).extents(rack.function).items():
+                if places[module.id][table] + count > LAST_REGISTER:
+                    return f"rack {rack.name} would need {table} beyond {LAST_REGISTER}"
     return ""
 
 

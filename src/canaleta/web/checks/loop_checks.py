@@ -14,6 +14,7 @@ from sqlalchemy import select
 
 from canaleta.core.checks.loopcheck import CheckStep, Outcome, judged, steps_of
 from canaleta.core.hardware.settings import trips_of
+from canaleta.core.model.addresses import addresses_of
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.registers import RackMap
@@ -331,9 +332,9 @@ def _stands(image: PlantImage, row: int) -> str:
     """Where the point stands, so that whoever reads the record years later finds its terminals and its register."""
     module, channel = int(image.module[row]), int(image.channel[row])
     kind, rack = image.layout.type_of(module), image.layout.racks[image.layout.modules[module].rack]
-    register, bit = RackMap.of(image.layout, rack.id).register_of(module, channel)
+    found = addresses_of(image.layout, RackMap.of(image.layout, rack.id), module, channel)
     marks = ", ".join(f"{mark} {role}" for mark, role in kind.terminal_marks(channel))
-    at = f"{rack.function} register {register}{f' bit {bit}' if bit >= 0 else ''} (from 0), unit {rack.unit}"
+    at = f"{found.told} (from 0), unit {rack.unit}"
     return f"module {kind.title} in slot {image.layout.slots[module]}, terminals {marks or 'not told'}, {at} of {rack.host}:{rack.port}"
 
 

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from canaleta.core.checks.checkpoints import check_points, curve, true_value
 from canaleta.core.hardware.settings import FIELD_OF
+from canaleta.core.model.addresses import addresses_of
 from canaleta.core.model.fields import STATIONS, STORED, Field, Kind, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality
@@ -351,9 +352,9 @@ def _wiring(wired: Wiring) -> WiringOut:
 
 
 def _register(image: PlantImage, row: int) -> str:
-    """The input register of the point's channel, counted from 0, and its bit if it has one."""
+    """Table and place of the point's channel, counted from 0, and its bit if it has one."""
     if not image.landed[row]:
         return ""
     module, channel = int(image.module[row]), int(image.channel[row])
-    register, bit = RackMap.of(image.layout, image.layout.modules[module].rack).register_of(module, channel)
-    return f"input register {register}" + (f", bit {bit}" if bit >= 0 else "") + " (from 0)"
+    rack_map = RackMap.of(image.layout, image.layout.modules[module].rack)
+    return f"{addresses_of(image.layout, rack_map, module, channel).told} (from 0)"

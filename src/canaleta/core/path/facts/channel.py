@@ -8,6 +8,7 @@ from canaleta.core.model.addresses import addresses_of
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.filters import attenuation, decibels, response_of
 from canaleta.core.model.module_type import ModuleType
+from canaleta.core.model.register_tables import written_place
 from canaleta.core.model.registers import RackMap
 from canaleta.core.notation.text import shown
 from canaleta.core.path.evaluate import evaluate
@@ -33,15 +34,15 @@ def addresses(p: PathRows) -> Section | None:
     found = addresses_of(layout, RackMap.of(layout, rack), module, channel)
     rows = [
         Row("channel", layout.address(module, channel), "cabinet · rack · slot · channel"),
-        Row("input register", found.words, "derived from the modules before it"),
+        Row(found.table.one, found.words, "derived from the modules before it"),
         Row("direct address", found.direct, "IEC 61131-3, counted in words; the target may count bytes"),
     ]
-    if (at := kind.offset_of("other numbers")) is not None:
-        says = next(run.says for run in kind.registers if run.holds == "other numbers")
-        register = layout.first_registers[module] + at + channel
-        rows.append(
-            Row("beside it", f"register {register} from 0", f"{says or 'another number'}; not the one in use")
-        )
+    base = layout.first_places(rack)[module]
+    for run in kind.runs(layout.racks[rack].function):
+        if run.registers.holds == "other numbers" and channel in run.channels:
+            place = written_place(run.table, base[run.table] + run.place_of(channel)[0], "from 0")
+            says = run.registers.says or "another number"
+            rows.append(Row("beside it", f"{run.table.one} {place} from 0", f"{says}; not the one in use"))
     if kind.channels_a_group:
         rows.append(
             Row("isolation group", str(kind.group_of(channel) + 1), f"{kind.channels_a_group} channels a group")

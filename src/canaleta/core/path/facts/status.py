@@ -16,16 +16,19 @@ def status_bit(p: PathRows) -> Section | None:
     if module not in layout.modules:
         return None
     kind = layout.type_of(module)
-    offset = kind.offset_of("status bits")
-    if kind.status is None or offset is None:
+    rack = layout.modules[module].rack
+    run = kind.run_of("status bits", channel, layout.racks[rack].function)
+    if kind.status is None or run is None:
         return None
-    bit = channel % 16 + kind.status.bit_base
+    offset, nth = run.place_of(channel)
+    bit = nth + kind.status.bit_base
+    place = layout.first_places(rack)[module][run.table] + offset
     mask = kind.status.mask([bit])
     return Section(
         Station.INPUT,
         "status word",
         (
-            Row("input register", str(layout.first_registers[module] + offset + channel // 16), "counted from 0"),
+            Row(run.table.one, str(place), "counted from 0"),
             Row("bit", str(bit), f"the module counts its bits from {kind.status.bit_base}"),
             Row("mask", f"{mask}, 0x{mask:04X}, {mask:016b}", "decimal, hex, binary"),
             Row("1 means", kind.status.one_means, "judged before the count is scaled"),
