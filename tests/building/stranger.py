@@ -14,14 +14,19 @@ Manner = Literal["well", "slow", "silent", "garbage", "refuses", "other transact
 
 
 class Stranger:
-    """Answers functions 3 and 4 from a dict of registers. manner: how it behaves from now on. late: how much later
+    """Answers functions 1 to 4 from a dict of each table. manner: how it behaves from now on. late: how much later
     each answer comes, s, in turns; swapped: a quick answer may pass a slow one."""
 
     def __init__(
-        self, unit: int, holding: dict[int, int] | None = None, inputs: dict[int, int] | None = None
+        self,
+        unit: int,
+        holding: dict[int, int] | None = None,
+        inputs: dict[int, int] | None = None,
+        coils: dict[int, int] | None = None,
+        discrete: dict[int, int] | None = None,
     ) -> None:
         self.unit = unit
-        self.tables = {3: holding or {}, 4: inputs or {}}
+        self.tables = {1: coils or {}, 2: discrete or {}, 3: holding or {}, 4: inputs or {}}
         self.manner: Manner = "well"
         self.refuses_with = 2
         self.asked: list[tuple[int, int, int]] = []
@@ -97,6 +102,12 @@ class Stranger:
         if self.manner == "refuses" or any(at not in table for at in range(first, first + count)):
             return bytes((function | 0x80, self.refuses_with))
         words = [table[at] for at in range(first, first + count)]
+        if function in (1, 2):
+            # The first in the lowest bit of the first byte (MODBUS Application Protocol V1.1b3, 6.1).
+            octets = bytearray((len(words) + 7) // 8)
+            for k, bit in enumerate(words):
+                octets[k // 8] |= bit << (k % 8)
+            return bytes((function, len(octets))) + octets
         if self.manner == "short":
             words = words[:-1]
         return bytes((function, 2 * len(words))) + struct.pack(f">{len(words)}H", *words)

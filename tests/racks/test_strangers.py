@@ -25,7 +25,7 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import Mode, ModuleType, Registers, Span
 from canaleta.core.model.quality import Quality, Reason
 from canaleta.core.model.register_tables import Table
-from canaleta.core.model.registers import RackMap
+from canaleta.core.model.registers import RackMap, decode
 from canaleta.core.signals.converters import WordForm
 from canaleta.host.check import LONG
 from canaleta.host.cluster import free_port
@@ -319,6 +319,60 @@ def test_no_number_in_a_float_register_is_a_fault_with_a_name(value: float) -> N
     assert told[0].says == "the register holds no number"
     assert told[0].causes
     assert told[0].next
+
+
+def mixed() -> RackMap:
+    """A module of six contacts as discrete inputs from 40 on, a coil for each that tells a fault from 8 on, and a
+    status word of the module in input register 5."""
+    contact = Mode(
+        name="24 V DC", family="contact", signal_unit="V", signal=Span(low=0, high=24), counts=Span(low=0, high=1)
+    )
+    kind = ModuleType.model_validate(
+        {
+            "key": "mixed", "title": "mixed", "channels": 6, "modes": [contact],
+            "registers": [{"holds": "channel bits", "table": "discrete inputs", "at": 40, "count": 6}],
+            "status_words": [
+                {"table": "coils", "at": 8, "step": 1, "bits": [{"bit": 0, "means": "fault"}]},
+                {"table": "input registers", "at": 5, "channels_a_word": 0, "bits": [{"bit": 2, "means": "supply fault"}]},
+            ],
+        }
+    )  # fmt: skip
+    layout = layout_with([kind])
+    return RackMap.of(replace(layout, modules={1: replace(layout.modules[4], id=1)}), 1)
+
+
+def test_each_table_is_read_by_its_own_function_and_costs_one_request() -> None:
+    async def run() -> None:
+        server = Stranger(
+            UNIT, inputs={5: 0}, coils=dict.fromkeys(range(8, 14), 0), discrete={40 + k: k % 2 for k in range(6)}
+        )
+        server.tables[1][11] = 1
+        await server.begin()
+        rack_map = mixed()
+        rack = replace(layout_with().racks[1], unit=UNIT, port=server.port)
+        async with RackReader(rack, rack_map) as reader:
+            found = decode(rack_map, await reader.read())
+            assert found.counts.tolist() == [0, 1, 0, 1, 0, 1]
+            assert found.reasons.tolist() == [0, 0, 0, Reason.CHANNEL_FAULT, 0, 0]
+            assert sorted(server.asked) == [(1, 8, 6), (2, 40, 6), (4, 5, 1)]
+            # A part of a table that is not there costs its own channels; the rest is read on.
+            del server.tables[2][44], server.tables[2][45]
+            decode(rack_map, await reader.read())
+            assert reader.refused_places() == "discrete inputs 44 to 45"
+            assert rack_map.without(reader.refused).tolist() == [False] * 4 + [True] * 2
+            # A whole function may be missing.
+            server.tables[1].clear()
+            reader._searched_at = float("-inf")
+            await reader.read()
+            assert reader.refused_places() == "discrete inputs 44 to 45; coils 8 to 13"
+            # Or be unknown to the rack, which is told with another code and costs no more.
+            del server.tables[1]
+            reader._searched_at = float("-inf")
+            await reader.read()
+            assert reader.refused_places() == "discrete inputs 44 to 45; coils 8 to 13"
+        await server.cut()
+
+    in_a_loop_of_its_own(run)
 
 
 @pytest.mark.parametrize("swapped", [False, True])

@@ -51,6 +51,7 @@ CHANGES = [
     ("POST", "/api/accounts/x/link", None),
     ("POST", "/api/alarms/say", {"word": "acknowledge", "alarms": [[1, "h"]]}),
     ("POST", "/api/faults/reset", {"points": [1]}),
+    ("POST", "/api/faults/module-reset", {"point": 1}),
     ("POST", "/api/counters/zero", {"points": [1]}),
     ("POST", "/api/temporary", {"kind": "jumper", "point": 1, "what": "X1:1 to X1:2"}),
     ("POST", "/api/temporary/1/end", {}),

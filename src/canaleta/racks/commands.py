@@ -9,6 +9,7 @@ from typing import Any
 from canaleta.core.hardware.forcing import Write
 from canaleta.core.hardware.settings import settings_size
 from canaleta.core.live.alarms import Event
+from canaleta.core.model.register_tables import Table
 from canaleta.core.model.registers import RackMap
 from canaleta.plant.live.alarms import AlarmTransition
 from canaleta.plant.live.arming import armed
@@ -34,6 +35,8 @@ async def done(context: Context, life: RackLife, epoch: int, command: Command) -
                 return await asyncio.to_thread(_act_on, context, life, epoch, command)
             case "force":
                 return await _write(context, command)
+            case "module reset":
+                return await _reset_module(context, command)
             case "peek":
                 return Outcome(Ended.DONE, answer=await peeked(command.target))
             case _:
@@ -91,6 +94,20 @@ async def _write(context: Context, command: Command) -> Outcome:
             written = await _written_bits(reader, write)
             if not written.done:
                 return written
+    return DONE
+
+
+async def _reset_module(context: Context, command: Command) -> Outcome:
+    """Write what resets the bits that latch in a module. Whether they are gone the next readings tell."""
+    image, target = await asyncio.to_thread(context.cache.current), command.target
+    if command.rack not in image.layout.racks:
+        return Outcome.failed("there is no such rack")
+    rack_map = RackMap.of(image.layout, command.rack)
+    async with RackReader(image.layout.racks[command.rack], rack_map, timeout_s=2.0) as reader:
+        if not target.get("stand_in") and not await asyncio.to_thread(_is_armed, context, command.rack):
+            return Outcome.failed("writing to this rack is not armed: nothing was written")
+        for table, place, word, mask in target["writes"]:
+            await reader.write_bits(Table(table), int(place), int(word), int(mask))
     return DONE
 
 

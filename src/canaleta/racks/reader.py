@@ -57,6 +57,7 @@ LASTING = frozenset({1, 2, 3})
 """What will be answered next time too: the rack has no such function or register. All others pass."""
 BUSY = frozenset({5, 6})
 UNIT_UNREACHED = frozenset({10, 11})
+UNKNOWN_FUNCTION = 1
 PARTIAL = frozenset({2, 3})
 """Refusals that may concern a part of what was asked for: an address, or how many."""
 MOST_SEARCHED = 64
@@ -172,7 +173,8 @@ class RackReader:
         try:
             words = await self._read_runs(self._requests)
         except RackRefusesError as error:
-            if error.code not in PARTIAL or len(self._atoms) < 2:
+            several = len(self._map.spaces) > 1 and error.code == UNKNOWN_FUNCTION
+            if not (several or error.code in PARTIAL) or len(self._atoms) < 2:
                 raise
             return await self._search(error)
         self.refused[:] = False
@@ -206,8 +208,8 @@ class RackReader:
             try:
                 words[first : first + count] = await self._read_words(first, count)
                 good.append(Request(first, count))
-            except RackRefusesError:
-                if len(atoms) == 1:
+            except RackRefusesError as error:
+                if len(atoms) == 1 or error.code == UNKNOWN_FUNCTION:
                     refused[first : first + count] = True
                 else:
                     waiting += [atoms[: len(atoms) // 2], atoms[len(atoms) // 2 :]]
@@ -265,6 +267,18 @@ class RackReader:
     async def write_setting(self, register: int, word: int) -> None:
         """Write one holding register. Raises RackSilentError."""
         await self._answer(lambda: self._client.write_register(register, word, device_id=self._rack.unit))
+
+    async def write_bits(self, table: Table, place: int, word: int, mask: int = 0xFFFF) -> None:
+        """Write a coil, or some bits of a holding register, and do not read them back: what resets something often
+        falls back by itself. Raises RackSilentError."""
+        unit = self._rack.unit
+        if table is Table.COILS:
+            await self._answer(lambda: self._client.write_coil(place, bool(word), device_id=unit))
+            return
+        if mask != 0xFFFF:
+            (there,) = await self.read_run(Table.HOLDING_REGISTERS, place, 1)
+            word = (there & ~mask) | (word & mask)
+        await self.write_setting(place, word)
 
     async def _asked(self, read: Any, first: int, count: int, *, bits: bool = False) -> list[int]:
         answer = await self._answer(lambda: read(first, count=count, device_id=self._rack.unit))

@@ -245,6 +245,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/faults/module-reset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Write what resets the bits that latch in a point's module; of a real rack only while it is armed. What is still
+         * @description wrong comes back with the next readings.
+         */
+        post: operations["alarms_reset_in_module_faults_module_reset_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/faults/reset": {
         parameters: {
             query?: never;
@@ -2065,6 +2085,7 @@ export interface components {
          * AdvicesOut
          * @description Every fault of a point now, worst first. shown: what the controller itself shows, and its difference. load_ma:
          *     the current through the load of an output that measures it, and what it takes by the list; none where unknown.
+         *     resets: what is written to reset the bits that latch in the module, in words.
          */
         AdvicesOut: {
             /** Band */
@@ -2081,6 +2102,8 @@ export interface components {
             latched: boolean;
             /** Load Ma */
             load_ma: number | null;
+            /** Resets */
+            resets: string[];
             /** Shown */
             shown: number | null;
         };
@@ -4426,6 +4449,14 @@ export interface components {
             words: string[];
         };
         /**
+         * PointIn
+         * @description One point.
+         */
+        PointIn: {
+            /** Point */
+            point: number;
+        };
+        /**
          * PointsIn
          * @description Some points.
          */
@@ -4695,6 +4726,14 @@ export interface components {
             tag: string;
             /** Was */
             was: string;
+        };
+        /**
+         * ResetOut
+         * @description What was written, in words.
+         */
+        ResetOut: {
+            /** Written */
+            written: string[];
         };
         /**
          * RevisionOut
@@ -6916,6 +6955,55 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    alarms_reset_in_module_faults_module_reset_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PointIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResetOut"];
+                };
             };
             /** @description Unprocessable Entity */
             422: {

@@ -87,6 +87,18 @@ _ADVICE: dict[Reason, tuple[tuple[str, ...], str]] = {
          "the device's map has changed"),
         "compare the rack's settings on the cabinet's page, then read the registers around it with the finder",
     ),
+    Reason.MODULE_FAULT: (
+        ("the module has found a fault in itself", "it was not set up, or its settings were lost"),
+        "read its lamps, then switch its supply off and on; if the bit comes back, change the module",
+    ),
+    Reason.SUPPLY_FAULT: (
+        ("a fuse of the field supply has blown", "the supply that feeds the channels is off or too low"),
+        "meter the field supply at the module's own terminals, then its fuse",
+    ),
+    Reason.NOT_CALIBRATED: (
+        ("the module's calibration data are lost or out of date", "a calibration was begun and not ended"),
+        "check the channel with a source before relying on it; calibrate the module as its manual says",
+    ),
     Reason.OUTSIDE_SENSOR: (
         ("another sensor type is fitted or chosen", "an extension wire of another kind", "the element is broken"),
         "compare the element's plate with the list, then measure it at the head",

@@ -247,7 +247,10 @@ def log(path: RackPath) -> Response:
     with shared().engine.connect() as connection:
         rows = connection.execute(
             select(t.command)
-            .where(t.command.c.rack == path.rack, t.command.c.kind.in_(("write", "inject", "become", "test")))
+            .where(
+                t.command.c.rack == path.rack,
+                t.command.c.kind.in_(("write", "inject", "become", "test", "module reset")),
+            )
             .order_by(t.command.c.id.desc())
             .limit(LOG_LINES)
         ).all()

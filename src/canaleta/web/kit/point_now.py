@@ -16,6 +16,7 @@ from canaleta.core.live.advice import NOTHING_CONNECTED, Advice, advice_of
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality, Reason, of_reasons
+from canaleta.core.model.resets import resets_of
 from canaleta.core.path.evaluate import describe, evaluate, reason_messages, workings
 from canaleta.core.path.faults import Fault, evaluate_faulted, faulted, upset_of, words_of
 from canaleta.core.sheet.entry import station_figure, switch_words
@@ -76,10 +77,12 @@ class AdviceOut(Shape):
 
 class AdvicesOut(Shape):
     """Every fault of a point now, worst first. shown: what the controller itself shows, and its difference. load_ma:
-    the current through the load of an output that measures it, and what it takes by the list; none where unknown."""
+    the current through the load of an output that measures it, and what it takes by the list; none where unknown.
+    resets: what is written to reset the bits that latch in the module, in words."""
 
     faults: list[AdviceOut]
     latched: bool
+    resets: list[str]
     band: str
     lamp: str
     shown: float | None
@@ -196,6 +199,7 @@ def advice_now(image: PlantImage, row: int, block: LiveBlock | None) -> AdvicesO
     nothing = AdvicesOut(
         faults=[],
         latched=False,
+        resets=[],
         band="",
         lamp="",
         shown=None,
@@ -224,6 +228,7 @@ def advice_now(image: PlantImage, row: int, block: LiveBlock | None) -> AdvicesO
         lamp=lamps[index] if 0 <= index < len(lamps) else "",
         shown=shown,
         difference=None if shown is None else finite(shown - float(block.value[k])),
+        resets=[r.says for r in resets_of(image.layout, int(image.module[row]), int(image.channel[row]))],
         load_ma=finite(flows),
         expected_ma=finite(float(expected_load_ma(image, np.array([row]), block.counts[k : k + 1])[0]))
         if finite(flows) is not None

@@ -11,6 +11,7 @@ from pydantic import ConfigDict, Field
 
 from canaleta.core.live.alarms import Event
 from canaleta.core.model.image import PlantImage
+from canaleta.core.model.resets import resets_of
 from canaleta.plant.live import alarms
 from canaleta.web.kit.access import needs
 from canaleta.web.kit.commands import asked
@@ -95,6 +96,20 @@ class PointsIn(Shape):
     model_config = ConfigDict(extra="forbid")
 
     points: list[PointId] = Field(min_length=1, max_length=2000)
+
+
+class PointIn(Shape):
+    """One point."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    point: PointId
+
+
+class ResetOut(Shape):
+    """What was written, in words."""
+
+    written: list[str]
 
 
 class JournalQuery(Shape):
@@ -195,6 +210,28 @@ def say(body: SayIn) -> Response:
 def reset_faults(body: PointsIn) -> Response:
     """Reset latched faults. One that stands comes back with the next reading."""
     return jsonify(SaidOut(moved=_of_points(body.points, "reset"), asked=len(body.points)).model_dump())
+
+
+@api.post("/faults/module-reset", responses={200: ResetOut})
+@needs("inject")
+def reset_in_module(body: PointIn) -> Response:
+    """Write what resets the bits that latch in a point's module; of a real rack only while it is armed. What is still
+    wrong comes back with the next readings."""
+    image = shared().image()
+    rack = image.layout.racks[_rack_of(image, body.point)]
+    row = image.row_of(body.point)
+    resets = resets_of(image.layout, int(image.module[row]), int(image.channel[row]))
+    if not resets:
+        raise ProblemError(
+            409, "no bit of this channel latches in its module", "nothing was written", "see its module type"
+        )
+    target = {
+        "writes": [[r.table, r.place, r.word, r.mask] for r in resets],
+        "stand_in": rack.stand_in,
+        "what": [f"{image.label(row)}: {r.says}" for r in resets],
+    }
+    asked(rack.id, "module reset", target, "nothing was written")
+    return jsonify(ResetOut(written=[r.says for r in resets]).model_dump())
 
 
 @api.post("/counters/zero", responses={200: SaidOut})

@@ -86,6 +86,13 @@ async function reset() {
   void read()
 }
 
+/** Write what lets go the bits that latch in the module itself. */
+async function resetInModule() {
+  const answer = await ask(api.POST('/api/faults/module-reset', { body: { point: props.point } }))
+  if (answer.problem) plant.say(said(answer.problem), 'bad')
+  else plant.say(`written: ${answer.data.written.join('; ')} · what is still wrong comes back`)
+}
+
 async function zero() {
   const answer = await ask(api.POST('/api/counters/zero', { body: { points: [props.point] } }))
   if (answer.problem) plant.say(answer.problem.title, 'bad')
@@ -203,6 +210,10 @@ onUnmounted(() => letGo?.())
     <v-btn v-if="advice?.latched && plant.may('edit')" class="act main" @click="reset">
       reset the fault
     </v-btn>
+    <p v-if="advice?.resets?.length && advice.faults.length && plant.may('inject')">
+      <v-btn class="act" @click="resetInModule">reset in the module</v-btn>
+      <span class="small quiet"> {{ advice.resets.join('; ') }}</span>
+    </p>
 
     <section v-for="t in held" :key="t.id" class="fault apart">
       <p>◇ {{ t.kind }}: {{ t.what }}</p>

@@ -33,6 +33,7 @@ _OF_EVERY = (
     channel.filtering,
     channel.addresses,
     status.status_bit,
+    status.status_words,
 )
 """What the channel itself has to say, whatever is on it."""
 

@@ -1,12 +1,16 @@
-"""The status bit of a channel: where it stands, its mask, and what a 1 means."""
+"""The status of a channel: where its bits stand, their masks, what each means, what latches and what resets it."""
 
 from __future__ import annotations
 
 from canaleta.core.model.fields import Station
+from canaleta.core.model.module_map import Flag
+from canaleta.core.model.register_tables import Table
+from canaleta.core.model.registers import RackMap
+from canaleta.core.model.resets import resets_of
 from canaleta.core.path.facts.base import Row, Section
 from canaleta.core.path.joints.base import PathRows
 
-__all__ = ["status_bit"]
+__all__ = ["status_bit", "status_words"]
 
 
 def status_bit(p: PathRows) -> Section | None:
@@ -34,3 +38,43 @@ def status_bit(p: PathRows) -> Section | None:
             Row("1 means", kind.status.one_means, "judged before the count is scaled"),
         ),
     )
+
+
+def status_words(p: PathRows) -> Section | None:
+    """Each bit that the module has of the channel, and what resets those that latch."""
+    row = int(p.rows[0])
+    layout, module, channel = p.image.layout, int(p.image.module[row]), int(p.image.channel[row])
+    if module not in layout.modules:
+        return None
+    rack = layout.modules[module].rack
+    flags = [f for f in layout.type_of(module).flags(layout.racks[rack].function) if f.channel == channel]
+    if not flags:
+        return None
+    rack_map = RackMap.of(layout, rack)
+    table, beside, _ = rack_map.register_of(module, channel)
+    first = layout.first_places(rack)[module]
+    rows = []
+    for flag in flags:
+        of, place = (table, beside) if flag.place is None else (flag.table, first[flag.table] + flag.place)
+        rows.append(Row(flag.says.says or flag.says.means, _where(of, place, flag), _what(flag)))
+    rows += [
+        Row(
+            "reset", reset.says, f"resets {reset.others} channels more as well" if reset.others else "of this channel"
+        )
+        for reset in resets_of(layout, module, channel)
+    ]
+    return Section(Station.INPUT, "status words", tuple(rows))
+
+
+def _where(table: Table, place: int, flag: Flag) -> str:
+    if table.of_bits:
+        return f"{table.one} {place}"
+    return f"{table.one} {place}, bit {flag.says.bit}, mask 0x{1 << flag.bit:04X}"
+
+
+def _what(flag: Flag) -> str:
+    means = "a note alone" if flag.says.means == "note" else f"{flag.says.one_means} where it is 1"
+    if flag.says.says and flag.says.means != "note":
+        means = f"{flag.says.means}; {means}"
+    shared = "" if flag.says.of is not None or flag.word.channels_a_word == 1 else "; of several channels together"
+    return means + shared + ("; latches until it is reset" if flag.says.latches else "")
