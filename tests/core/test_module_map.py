@@ -172,7 +172,7 @@ def test_addresses_are_told_in_every_style() -> None:
         ({"status_words": [{"at": 21, "bits": [{"bit": 1, "means": "fault"}, {"bit": 1, "means": "note"}]}]}, "bit 1 is told twice"),
         ({"status_words": [{"at": 21, "bits": [{"bit": 16, "means": "fault"}]}]}, "bit 16 is none of 0 to 15"),
         ({"status_words": [{"at": 21, "bit_base": 1, "bits": [{"bit": 0, "means": "fault"}]}]}, "bit 0 is none of 1 to 16"),
-        ({"status_words": [{"at": 21, "bits": STATUS_BITS}]}, "nothing is said to reset it"),
+        ({"status_words": [{"at": 21, "bits": STATUS_BITS}]}, "say what resets it"),
         ({"status_words": [{"channels_a_word": 2, "bits": STATUS_BITS[1:2]}]}, "of its channel alone"),
         ({"status_words": [{"at": 21, "channels_a_word": 2, "bits": [{"bit": 1, "means": "fault", "of": 2}]}]}, "share a word"),
     ],

@@ -55,7 +55,7 @@ def test_who_waits_is_told_and_leaves_the_list_when_it_lands(person: Who) -> Non
 def test_a_channel_has_all_its_addresses(person: Who) -> None:
     modules = person("reader").get("/api/cabinets?cabinet=1").json["cabinets"][0]["racks"][0]["modules"]
     channel = modules[1]["channels"][0]
-    assert (channel["direct"], channel["register_at"]) == ("%IW1.1", "register 1 from 0, 2 from 1, 0x0001")
+    assert (channel["direct"], channel["register_at"]) == ("%IW1.1", "register 1 from 0, 2 from 1, 0x0001, 30002")
     assert modules[0]["channels"][3]["direct"] == "%IX1.0.3"
 
 

@@ -674,6 +674,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/module-types/manual": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a pasted table of a manual. Nothing is kept: the parts come back, with what was guessed. */
+        post: operations["hardware_read_manual_module_types_manual_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/module-types/preview": {
         parameters: {
             query?: never;
@@ -3945,6 +3962,91 @@ export interface components {
             words: number[];
         };
         /**
+         * ManualIn
+         * @description A table of a manual as it was pasted. what: which of its tables; numbering: how the manual writes places; table:
+         *     where places stand that do not say it; base: the number of the first bit; channels: of the module, 0 if unknown.
+         */
+        ManualIn: {
+            /**
+             * Base
+             * @default 0
+             * @enum {integer}
+             */
+            base?: 0 | 1;
+            /**
+             * Channels
+             * @default 0
+             */
+            channels?: number;
+            /**
+             * Numbering
+             * @default from 0
+             * @enum {string}
+             */
+            numbering?: "from 0" | "from 1" | "hexadecimal" | "with the table's digit";
+            /** @default input registers */
+            table?: components["schemas"]["Table"];
+            /** Text */
+            text: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "modes" | "registers" | "bits";
+        };
+        /**
+         * ManualOut
+         * @description What the table gives: parts of a module type as its document has them, what was guessed, and lines left out.
+         *     codes: the number that chooses each mode.
+         */
+        ManualOut: {
+            /** Codes */
+            codes: {
+                [key: string]: number;
+            };
+            /** Guesses */
+            guesses: string[];
+            /** Parts */
+            parts: {
+                [key: string]: unknown;
+            };
+            /** Troubles */
+            troubles: components["schemas"]["ManualTrouble"][];
+        };
+        /**
+         * ManualTrouble
+         * @description A line that could not be taken, and why.
+         */
+        ManualTrouble: {
+            /** Line */
+            line: number;
+            /** Says */
+            says: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * MapLineOut
+         * @description One line of the map. place: as the manual writes it; also: in every other way. bit: -1 for the whole place;
+         *     channel: -1 for the module's own.
+         */
+        MapLineOut: {
+            /** Also */
+            also: string;
+            /** Bit */
+            bit: number;
+            /** Channel */
+            channel: number;
+            /** Count */
+            count: number;
+            /** Place */
+            place: string;
+            /** Says */
+            says: string;
+            /** Table */
+            table: string;
+        };
+        /**
          * MappingIn
          * @description Keep how the columns of this list are taken, under a name.
          */
@@ -5580,6 +5682,12 @@ export interface components {
             way: string;
         };
         /**
+         * Table
+         * @description A table of a Modbus device, by its name in the protocol.
+         * @enum {string}
+         */
+        Table: "coils" | "discrete inputs" | "input registers" | "holding registers";
+        /**
          * Taken
          * @description It is done.
          */
@@ -5824,6 +5932,8 @@ export interface components {
          * @description What a type is like before it is used, or what is wrong with it.
          */
         TypePreviewOut: {
+            /** Map */
+            map: components["schemas"]["MapLineOut"][];
             /** Modes */
             modes: components["schemas"]["ModeRows"][];
             /** Registers */
@@ -8203,6 +8313,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TypesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hardware_read_manual_module_types_manual_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ManualIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ManualOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -175,19 +175,19 @@ class StatusWord(Frozen):
         seen: dict[tuple[int, str], str] = {}
         for bit in self.bits:
             if not 0 <= bit.bit - self.bit_base <= 15:
-                raise ValueError(f"status_words: bit {bit.bit} is none of {self.bit_base} to {15 + self.bit_base}")
+                raise ValueError(f"bit {bit.bit} is none of {self.bit_base} to {15 + self.bit_base}")
             if bit.of is not None and self.channels_a_word and bit.of >= self.channels_a_word:
                 raise ValueError(
-                    f"status_words: bit {bit.bit} is of channel {bit.of + 1} of {self.channels_a_word} that share a word"
+                    f"bit {bit.bit} is of channel {bit.of + 1} of {self.channels_a_word} that share a word"
                 )
             told = seen.setdefault((bit.bit, ""), bit.means)
             if told != bit.means or (bit.bit, bit.means) in seen:
-                raise ValueError(f"status_words: bit {bit.bit} is told twice: {told} and {bit.means}")
+                raise ValueError(f"bit {bit.bit} is told twice: {told} and {bit.means}")
             seen[bit.bit, bit.means] = ""
         if self.at is None and self.channels_a_word != 1:
-            raise ValueError("status_words: bits beside a number are of its channel alone")
+            raise ValueError("bits beside a number are of its channel alone")
         if self.reset is None and (latched := next((b for b in self.bits if b.latches), None)):
-            raise ValueError(f"status_words: bit {latched.bit} latches, and nothing is said to reset it")
+            raise ValueError(f"bit {latched.bit} latches: say what resets it")
         return self
 
 

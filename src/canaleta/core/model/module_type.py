@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
 from canaleta.core.model.module_map import PER_CHANNEL, Flag, Frozen, Holds, Registers, Run, StatusWord
-from canaleta.core.model.register_tables import Table, table_named
+from canaleta.core.model.register_tables import Style, Table, table_named
 from canaleta.core.notation.arrays import Bools, Floats
 from canaleta.core.notation.text import plain_figure
 from canaleta.core.signals.converters import WordForm
@@ -257,7 +257,8 @@ class ModuleType(Frozen):
     the cabinet with. ident_code: the word by which it reports itself to a rack. fixed: settings that the hardware
     fixes, each with the reason. forces: behind its settings it has registers by which a channel is held at a count
     whatever its terminals say: one bit a channel, then the counts. commands: an output is given its count there,
-    behind the forces.
+    behind the forces. numbering: how its manual writes places. unconfirmed: what was concluded from the words of a
+    pasted table and nobody has confirmed yet.
     """
 
     key: Name
@@ -293,6 +294,8 @@ class ModuleType(Frozen):
     ident_code: int | None = Field(None, ge=0, le=65535)
     forces: bool = False
     commands: bool = False
+    numbering: Style = "from 0"
+    unconfirmed: tuple[Annotated[str, Field(max_length=200)], ...] = Field((), max_length=200)
 
     @model_validator(mode="before")
     @classmethod

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
 from canaleta.catalogue.types import module_types
+from canaleta.core.hardware.manual import read_bits, read_modes, read_registers
+from canaleta.core.hardware.type_map import MapLine, map_lines
 from canaleta.core.hardware.type_preview import mode_previews
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import ModuleType
+from canaleta.core.model.register_tables import Style, Table, place_in_all_styles
 from canaleta.plant.changes.hardware import HardwareChange, change_hardware, preview_hardware
 from canaleta.plant.changes.operations import HardwareError, read_type
 from canaleta.web.kit.access import needs, session_now
@@ -115,6 +118,19 @@ class ModeRows(Shape):
     rows: list[tuple[str, str, str, str]]
 
 
+class MapLineOut(Shape):
+    """One line of the map. place: as the manual writes it; also: in every other way. bit: -1 for the whole place;
+    channel: -1 for the module's own."""
+
+    table: str
+    place: str
+    also: str
+    count: int
+    bit: int
+    channel: int
+    says: str
+
+
 class TypePreviewOut(Shape):
     """What a type is like before it is used, or what is wrong with it."""
 
@@ -123,6 +139,39 @@ class TypePreviewOut(Shape):
     modes: list[ModeRows]
     registers: int
     settings: int
+    map: list[MapLineOut]
+
+
+class ManualIn(Shape):
+    """A table of a manual as it was pasted. what: which of its tables; numbering: how the manual writes places; table:
+    where places stand that do not say it; base: the number of the first bit; channels: of the module, 0 if unknown."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    what: Literal["modes", "registers", "bits"]
+    text: str = Field(max_length=200_000)
+    numbering: Style = "from 0"
+    table: Table = Table.INPUT_REGISTERS
+    base: Literal[0, 1] = 0
+    channels: int = Field(0, ge=0, le=64)
+
+
+class ManualTrouble(Shape):
+    """A line that could not be taken, and why."""
+
+    line: int
+    text: str
+    says: str
+
+
+class ManualOut(Shape):
+    """What the table gives: parts of a module type as its document has them, what was guessed, and lines left out.
+    codes: the number that chooses each mode."""
+
+    parts: dict[str, Any]
+    guesses: list[str]
+    troubles: list[ManualTrouble]
+    codes: dict[str, int]
 
 
 @api.get("/module-types", responses={200: TypesOut})
@@ -165,7 +214,9 @@ def preview_type(body: TypeIn) -> Response:
     try:
         kind = read_type(body.body)
     except HardwareError as error:
-        return jsonify(TypePreviewOut(says=str(error), terminals=[], modes=[], registers=0, settings=0).model_dump())
+        return jsonify(
+            TypePreviewOut(says=str(error), terminals=[], modes=[], registers=0, settings=0, map=[]).model_dump()
+        )
     out = TypePreviewOut(
         says="",
         terminals=[
@@ -175,7 +226,32 @@ def preview_type(body: TypeIn) -> Response:
         modes=[ModeRows(mode=m.mode, signal=m.signal, rows=list(m.rows)) for m in mode_previews(kind)],
         registers=kind.register_count,
         settings=kind.setting_count,
+        map=[_map_line(kind, line) for line in map_lines(kind)],
     )
+    return jsonify(out.model_dump())
+
+
+def _map_line(kind: ModuleType, line: MapLine) -> MapLineOut:
+    styles = place_in_all_styles(line.table, line.place)
+    also = " · ".join(f"{text} {style}" if style.startswith("from") else text for style, text in styles.items() if style != kind.numbering)  # fmt: skip
+    return MapLineOut(
+        table=line.table, place=styles[kind.numbering], also=also, count=line.count, bit=line.bit, channel=line.channel,
+        says=line.says,
+    )  # fmt: skip
+
+
+@api.post("/module-types/manual", responses={200: ManualOut})
+@needs("look")
+def read_manual(body: ManualIn) -> Response:
+    """Read a pasted table of a manual. Nothing is kept: the parts come back, with what was guessed."""
+    if body.what == "modes":
+        found = read_modes(body.text)
+    elif body.what == "bits":
+        found = read_bits(body.text, body.base)
+    else:
+        found = read_registers(body.text, body.numbering, body.table, body.channels)
+    troubles = [ManualTrouble(line=t.line, text=t.text[:200], says=t.says) for t in found.troubles]
+    out = ManualOut(parts=found.parts, guesses=found.guesses, troubles=troubles, codes=found.codes)
     return jsonify(out.model_dump())
 
 

@@ -2,6 +2,8 @@
 /** The lines of a manual, in the order a manual has them. What follows from others is filled in. */
 import { computed, watch } from 'vue'
 import { blankMode, FAMILIES, keyOf, registersFor, type ModeBody, type TypeBody } from './typeBody'
+import ManualPaste from './ManualPaste.vue'
+import TypeMap from './TypeMap.vue'
 import DenseField from '../../kit/DenseField.vue'
 import ChoiceField from '../../kit/ChoiceField.vue'
 import { each } from '../../kit/each'
@@ -111,6 +113,17 @@ const choices = (of: string) =>
           @update:model-value="body.common = $event"
       /></label>
       <v-checkbox v-model="body.feeds_loop" label="it feeds loops" />
+    </fieldset>
+    <ManualPaste v-model="body" />
+    <fieldset v-if="body.unconfirmed?.length" class="guessed">
+      <legend>guessed: is it so?</legend>
+      <p v-for="(guess, i) in body.unconfirmed" :key="guess">
+        <span class="settle">▲</span> {{ guess }}
+        <v-btn class="act" :aria-label="`it is so: ${guess}`" @click="body.unconfirmed!.splice(i, 1)"
+          >it is so</v-btn
+        >
+      </p>
+      <v-btn class="act" @click="body.unconfirmed = []">all of it is so</v-btn>
     </fieldset>
     <fieldset>
       <legend>terminals of each channel, in their order</legend>
@@ -232,6 +245,7 @@ const choices = (of: string) =>
       />
       <span class="quiet small">{{ body.registers.map((r) => `${r.count} ${r.holds}`).join(', ') }}</span>
     </fieldset>
+    <TypeMap v-model="body" />
     <fieldset>
       <legend>filters, open circuit, and what can be written</legend>
       <span v-for="(f, i) in body.filters" :key="i" class="piece">
@@ -334,6 +348,12 @@ input[type='number'] {
 
 input.mark {
   width: 56px;
+}
+
+.guessed p {
+  width: 100%;
+  margin: 0;
+  font-size: 12px;
 }
 
 .wide,

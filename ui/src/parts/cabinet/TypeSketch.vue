@@ -1,8 +1,18 @@
 <script setup lang="ts">
 /** A module type before it is used: its terminals in their order, and a path through each mode. */
+import { computed } from 'vue'
 import type { Schemas } from '../../api/client'
 
-defineProps<{ preview: Schemas['TypePreviewOut'] | null; title: string }>()
+const props = defineProps<{ preview: Schemas['TypePreviewOut'] | null; title: string }>()
+/** The map, a part for each table. */
+const parts = computed(() => {
+  const out: { table: string; lines: Schemas['MapLineOut'][] }[] = []
+  for (const line of props.preview?.map ?? []) {
+    if (out.at(-1)?.table !== line.table) out.push({ table: line.table, lines: [] })
+    out.at(-1)!.lines.push(line)
+  }
+  return out
+})
 </script>
 
 <template>
@@ -27,6 +37,24 @@ defineProps<{ preview: Schemas['TypePreviewOut'] | null; title: string }>()
       <p class="quiet small">
         {{ preview.registers }} input registers, {{ preview.settings }} settings registers
       </p>
+      <details v-if="preview.map?.length" class="places" :open="preview.map.length < 41">
+        <summary>its map, {{ preview.map.length }} lines</summary>
+        <table>
+          <tbody v-for="part in parts" :key="part.table">
+            <tr>
+              <th colspan="3" scope="rowgroup">{{ part.table }}</th>
+            </tr>
+            <tr v-for="(line, i) in part.lines" :key="i" v-tip="line.also">
+              <td class="figure">
+                {{ line.place }}<template v-if="line.count > 1"> +{{ line.count - 1 }}</template
+                ><template v-if="line.bit >= 0">.{{ line.bit }}</template>
+              </td>
+              <td class="small">{{ line.channel >= 0 ? `channel ${line.channel + 1}` : '' }}</td>
+              <td class="small">{{ line.says }}</td>
+            </tr>
+          </tbody>
+        </table>
+      </details>
       <template v-for="m in preview.modes" :key="m.mode">
         <h3>{{ m.mode }}</h3>
         <p v-if="!m.rows.length" class="quiet small">no device gives this</p>
@@ -53,6 +81,11 @@ h3 {
 
 p {
   margin: 0 0 4px;
+}
+
+.places td,
+.places th {
+  text-align: left;
 }
 
 .strip {

@@ -1,4 +1,7 @@
 /** A module type while it is typed in: what follows by itself is filled in, so that a manual's few lines suffice. */
+import type { Schemas } from '../../api/client'
+import type { Style } from './places'
+import { countOf, placed, type NumberForm, type RunBody, type WordBody } from './typeMap'
 
 export interface ModeBody {
   name: string
@@ -21,13 +24,16 @@ export interface TypeBody {
   common?: string
   terminals: { mark: string; role: string }[]
   modes: ModeBody[]
-  registers: { holds: string; count: number; says?: string }[]
+  registers: RunBody[]
+  status_words?: WordBody[]
+  numbering?: Style
+  unconfirmed?: string[]
   filters?: { name: string; time_ms?: number; rejects_hz?: number; stages?: number }[]
-  settings?: { of: string; codes: Record<string, number> }[]
+  settings?: { of: string; codes: Record<string, number>; per_unit?: number }[]
   open_choices?: string[]
   signed?: boolean
   status?: { bit_base: number; one_means: string } | null
-  word?: { bits?: number; kind?: string } | null
+  word?: NumberForm | null
   [more: string]: unknown
 }
 
@@ -66,6 +72,9 @@ export function blankType(): TypeBody {
     filters: [],
     settings: [],
     signed: true,
+    numbering: 'from 0',
+    status_words: [],
+    unconfirmed: [],
   }
 }
 
@@ -79,8 +88,14 @@ export function keyOf(title: string): string {
     .replace(/^-|-$/g, '')
 }
 
-/** The registers that so many channels need, keeping what else the module occupies. */
+/** The registers that so many channels need, keeping what else the module occupies. A map that somebody has laid out is
+ * left as it is, but for how many places its runs need. */
 export function registersFor(body: TypeBody): TypeBody['registers'] {
+  if (body.registers.some(placed))
+    return body.registers.map((run) => ({
+      ...run,
+      count: Math.max(1, countOf(run, body.channels, body.word)),
+    }))
   const bits = body.modes.every((m) => m.family === 'contact')
   const words = body.word?.bits === 32 ? 2 : 1
   const before = body.registers.find((r) => r.holds.startsWith('channel'))
@@ -148,6 +163,8 @@ export function tidied(body: TypeBody | undefined): TypeBody {
     enabled: ['yes', 'no'],
   }
   const settings = (body.settings ?? []).map((s) => {
+    // A setting that is a figure has no choices; what it has is not shown here, and stays.
+    if (!names[s.of]) return s
     let next = Math.max(-1, ...Object.values(s.codes))
     const before = Object.values(s.codes)
     const mine = names[s.of] ?? []
@@ -158,4 +175,37 @@ export function tidied(body: TypeBody | undefined): TypeBody {
   })
   const whole = Object.fromEntries(Object.entries(body).filter(([, v]) => !empty(v))) as TypeBody
   return { ...whole, title: body.title, key: body.key || keyOf(body.title), modes, settings }
+}
+
+/** The type with what a pasted table of its manual gave; what was guessed waits for somebody to confirm it. */
+export function takenIn(
+  body: TypeBody,
+  what: 'modes' | 'registers' | 'bits',
+  found: Pick<Schemas['ManualOut'], 'parts' | 'guesses' | 'codes'>,
+): TypeBody {
+  const parts = found.parts as Partial<TypeBody> & { bits?: WordBody['bits'] }
+  const unconfirmed = [...new Set([...(body.unconfirmed ?? []), ...found.guesses])]
+  const out: TypeBody = { ...body, unconfirmed }
+  if (what === 'modes') {
+    out.modes = parts.modes ?? body.modes
+    const rest = (body.settings ?? []).filter((s) => s.of !== 'mode')
+    out.settings = Object.keys(found.codes).length ? [{ of: 'mode', codes: found.codes }, ...rest] : rest
+  } else if (what === 'registers') {
+    out.registers = parts.registers ?? body.registers
+    out.channels = parts.channels ?? body.channels
+    const before = body.status_words ?? []
+    // Bits that were told before stay with the word that has come now.
+    out.status_words = (parts.status_words ?? []).map((word, i) => ({
+      ...word,
+      bits: before[i]?.bits ?? word.bits,
+      reset: before[i]?.reset ?? null,
+    }))
+    if (!out.status_words.length) out.status_words = before
+    // A single fault bit a channel was another way to say it.
+    if (!out.registers.some((run) => run.holds === 'status bits')) out.status = null
+  } else {
+    const [first, ...rest] = body.status_words ?? []
+    out.status_words = [{ ...(first ?? { at: 0, step: 1, channels_a_word: 1, bit_base: 0 }), bits: parts.bits ?? [] }, ...rest] // prettier-ignore
+  }
+  return out
 }

@@ -1,0 +1,71 @@
+"""The map of a module type, line by line, as its manual would print it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from canaleta.core.model.module_type import ModuleType
+from canaleta.core.model.register_tables import Table
+
+__all__ = ["MapLine", "map_lines"]
+
+_WHAT = {
+    "channel words": "number",
+    "channel bits": "state",
+    "status bits": "fault",
+    "load current": "load current",
+    "other numbers": "another number, not read",
+}
+
+
+@dataclass(frozen=True)
+class MapLine:
+    """One line: the table, the first place from 0, how many places, the bit in it (−1 for all of it), the channel from
+    0 (−1 for the module's own), and what stands there."""
+
+    table: Table
+    place: int
+    count: int
+    bit: int
+    channel: int
+    says: str
+
+
+def map_lines(kind: ModuleType) -> list[MapLine]:
+    """Every place that a module of the type takes, in the order of the tables and their places."""
+    out = []
+    for run in kind.runs():
+        registers = run.registers
+        if not run.channels:
+            out.append(MapLine(run.table, run.at, registers.count, -1, -1, registers.says or registers.holds))
+        for channel in run.channels:
+            place, bit = run.place_of(channel)
+            what = registers.says or _WHAT.get(registers.holds, registers.holds)
+            out.append(MapLine(run.table, place, run.each or 1, -1 if run.table.of_bits else bit, channel, what))
+    shared: set[tuple[Table, int, int]] = set()
+    for flag in kind.flags():
+        table, place = (flag.table, flag.place) if flag.place is not None else _beside(kind, flag.channel)
+        at = (table, place, flag.bit)
+        if at not in shared:
+            shared.add(at)
+            alone = flag.word.channels_a_word == 1 or flag.says.of is not None
+            says = flag.says.says or flag.says.means
+            out.append(
+                MapLine(table, place, 1, -1 if table.of_bits else flag.bit, flag.channel if alone else -1, says)
+            )
+    for word in kind.status_words:
+        if word.reset is not None:
+            count = 1 if not word.reset.step else -(-kind.channels // (word.channels_a_word or kind.channels))
+            table = Table(word.reset.table)
+            out += [
+                MapLine(table, word.reset.at + n * word.reset.step, 1, -1, n if word.channels_a_word == 1 and count > 1 else -1, "reset, written")
+                for n in range(count)
+            ]  # fmt: skip
+    order = list(Table)
+    return sorted(out, key=lambda line: (order.index(line.table), line.place, line.bit))
+
+
+def _beside(kind: ModuleType, channel: int) -> tuple[Table, int]:
+    run = kind.run_of("channel words", channel) or kind.run_of("channel bits", channel)
+    assert run is not None, "every channel stands somewhere"
+    return run.table, run.place_of(channel)[0]
