@@ -20,6 +20,7 @@ from canaleta.core.model.conventions import Conventions
 from canaleta.core.model.fields import STORED, Landing, Stored
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Cabinet, Cable, Layout, Module, Rack
+from canaleta.core.model.links import LINKS, USUAL_LINE
 from canaleta.core.model.module_type import ModuleType
 from canaleta.core.notation.text import TextError
 from canaleta.core.rules import Finding, audit
@@ -76,6 +77,8 @@ class ProjectRack(_Part):
     first_register: int = Field(default=0, ge=0, le=65535)
     stand_in: bool = False
     function: str = Field(default="input", pattern="^(input|holding)$")
+    link: Literal[LINKS] = LINKS[0]  # type: ignore[valid-type]
+    line: str = Field(default=USUAL_LINE, max_length=40)
     modules: list[ProjectModule]
 
 
@@ -203,6 +206,8 @@ def _rack(layout: Layout, rack: Rack) -> ProjectRack:
         first_register=rack.first_register,
         stand_in=rack.stand_in,
         function=rack.function,
+        link=rack.link,
+        line=rack.line,
         modules=modules,
     )
 
@@ -303,6 +308,8 @@ def _layout(project: Project) -> Layout:
                 r.first_register,
                 r.stand_in,
                 r.function,
+                r.link,
+                r.line,
             )
             racks[rack.id] = rack
             for place, m in enumerate(_without_gaps(r.modules), start=1):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import logging
 import time
 from collections.abc import AsyncIterator, Awaitable, Callable, Sequence
@@ -10,14 +11,15 @@ from types import TracebackType
 from typing import Any, ClassVar
 
 import numpy as np
-from pymodbus.client import AsyncModbusTcpClient
 from pymodbus.exceptions import ModbusException
 
 from canaleta.core.model.layout import Layout, Rack
+from canaleta.core.model.links import in_turn, is_serial
 from canaleta.core.model.register_tables import Table, table_named
 from canaleta.core.model.registers import RackMap, Request, plan_requests
 from canaleta.core.notation.arrays import Bools, Words
 from canaleta.plant.live.blocks import RackState
+from canaleta.racks.ways import way_to
 
 __all__ = [
     "RackAnsweredError",
@@ -133,9 +135,7 @@ class RackReader:
         self._runs: list[Request] | None = None
         self._searched_at = float("-inf")
         self._reading = False
-        self._client = AsyncModbusTcpClient(
-            rack.host, port=rack.port, timeout=timeout_s, retries=0, reconnect_delay=0
-        )
+        self._way = way_to(rack, timeout_s)
 
     async def __aenter__(self) -> RackReader:
         return self
@@ -143,12 +143,14 @@ class RackReader:
     async def __aexit__(
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
-        self._client.close()
+        self._way.leave()
 
     @asynccontextmanager
     async def one_reading(self) -> AsyncIterator[None]:
-        """Whatever is read inside comes over one connection: if it is lost, so is the reading (RackLostError)."""
-        await self.connect()
+        """Whatever is read inside comes over one connection: if it is lost, so is the reading (RackLostError). On a
+        line, which has none, whatever is read inside is read without a fault."""
+        if not self._way.several:
+            await self.connect()
         self._reading = True
         try:
             yield
@@ -158,7 +160,7 @@ class RackReader:
     @property
     def connected(self) -> bool:
         """Whether the connection stands this moment."""
-        return bool(self._client.connected)
+        return self._way.connected
 
     async def read(self) -> Words:
         """All words of the rack, (words,) uint16 as its map lays them out; `refused` says which it does not have.
@@ -245,13 +247,13 @@ class RackReader:
 
     async def read_run(self, table: Table, first: int, count: int) -> list[int]:
         """A run of one table, as many as one request may read; bits as 0 and 1. Raises RackSilentError."""
-        return await self._asked(getattr(self._client, _READS[table]), first, count, bits=table.of_bits)
+        return await self._asked(_READS[table], first, count, bits=table.of_bits)
 
     async def read_some_settings(self, registers: Sequence[int]) -> dict[int, int]:
         """{register: word} of some holding registers, in as few requests as cover them. Raises RackSilentError."""
         out: dict[int, int] = {}
         for request in plan_requests(((register, 1) for register in registers), gap=MOST_WORDS):
-            words = await self._asked(self._client.read_holding_registers, request.first, request.count)
+            words = await self._asked("read_holding_registers", request.first, request.count)
             out |= {request.first + k: word for k, word in enumerate(words)}
         return out
 
@@ -259,46 +261,54 @@ class RackReader:
         """The first `count` holding registers. Raises RackSilentError."""
         words: list[int] = []
         while len(words) < count:
-            words += await self._asked(
-                self._client.read_holding_registers, len(words), min(MOST_WORDS, count - len(words))
-            )
+            words += await self._asked("read_holding_registers", len(words), min(MOST_WORDS, count - len(words)))
         return words
 
     async def write_setting(self, register: int, word: int) -> None:
         """Write one holding register. Raises RackSilentError."""
-        await self._answer(lambda: self._client.write_register(register, word, device_id=self._rack.unit))
+        await self._answer(lambda: self._way.client.write_register(register, word, device_id=self._rack.unit))
 
     async def write_bits(self, table: Table, place: int, word: int, mask: int = 0xFFFF) -> None:
         """Write a coil, or some bits of a holding register, and do not read them back: what resets something often
         falls back by itself. Raises RackSilentError."""
         unit = self._rack.unit
         if table is Table.COILS:
-            await self._answer(lambda: self._client.write_coil(place, bool(word), device_id=unit))
+            await self._answer(lambda: self._way.client.write_coil(place, bool(word), device_id=unit))
             return
         if mask != 0xFFFF:
             (there,) = await self.read_run(Table.HOLDING_REGISTERS, place, 1)
             word = (there & ~mask) | (word & mask)
         await self.write_setting(place, word)
 
-    async def _asked(self, read: Any, first: int, count: int, *, bits: bool = False) -> list[int]:
-        answer = await self._answer(lambda: read(first, count=count, device_id=self._rack.unit))
+    async def _asked(self, read: str, first: int, count: int, *, bits: bool = False) -> list[int]:
+        answer = await self._answer(
+            lambda: getattr(self._way.client, read)(first, count=count, device_id=self._rack.unit)
+        )
         # Bits come eight a byte: what is beyond the last one asked for means nothing.
         words = answer.bits if bits else answer.registers
         if (len(words) + 7) // 8 < (count + 7) // 8 if bits else len(words) != count:
-            self._client.close()
+            self._way.failed()
             raise RackGarbledError("the rack sent fewer registers than were asked for")
         return [int(word) for word in words[:count]]
 
     async def _answer(self, ask: Callable[[], Awaitable[Any]]) -> Any:
-        """The answer to one request. What comes too late meets a closed connection, so it is nobody's answer."""
+        """The answer to one request. What comes too late meets a closed connection or a quiet line, so it is nobody's
+        answer."""
+        if self._way.several and self._way.resting:
+            raise RackTimedOutError(f"unit {self._rack.unit} on {self._rack.reached_at} did not answer a moment ago")
         try:
-            await self.connect()
-            answer = await ask()
+            async with self._way.turn():
+                await self.connect()
+                answer = await ask()
         except RackSilentError:
             raise
+        except asyncio.CancelledError:
+            # Whoever gave up left a request behind whose answer is still to come.
+            self._way.failed()
+            raise
         except (TimeoutError, ModbusException, OSError) as error:
-            self._client.close()
-            raise RackTimedOutError(f"no answer from {self._rack.host}:{self._rack.port} in time") from error
+            self._way.failed()
+            raise RackTimedOutError(f"no answer from {self._rack.reached_at} in time") from error
         if answer.isError():
             code = int(getattr(answer, "exception_code", 0))
             kind = RackRefusesError if code in LASTING else RackBusyError if code in BUSY else RackAnsweredError
@@ -307,12 +317,12 @@ class RackReader:
 
     async def connect(self) -> None:
         """Be connected. Raises RackUnreachableError if nobody listens, RackLostError in the middle of a reading."""
-        if self._client.connected:
+        if self._way.connected:
             return
-        if self._reading:
+        if self._reading and not self._way.several:
             raise RackLostError("the connection was lost in the middle of a reading")
-        if not await self._client.connect():
-            raise RackUnreachableError(f"nothing answers at {self._rack.host}:{self._rack.port}")
+        if not await self._way.connect():
+            raise RackUnreachableError(f"nothing answers at {self._rack.reached_at}")
 
 
 def _spans(refused: Bools, at: int) -> str:
@@ -329,18 +339,28 @@ async def tested(rack: Rack, rack_map: RackMap, settings: int) -> tuple[str, str
     The verdict is plain words; a rack that knows no such unit number may stay silent, answer anyway or send an
     exception, so no verdict rests on one code alone.
     """
-    began = time.monotonic()
+    began, serial = time.monotonic(), is_serial(rack.link)
     async with RackReader(rack, rack_map, timeout_s=2.0) as reader:
         try:
             await reader.connect()
         except (RackSilentError, OSError):
-            return f"nobody listens at {rack.host}:{rack.port}", "address, port, cable, and whether it is powered", []
+            if serial:
+                look = "whether it is plugged in, its name, and whether this service may use it"
+                return f"the port {rack.host} cannot be opened", look, []
+            return f"nobody listens at {rack.reached_at}", "address, port, cable, and whether it is powered", []
         try:
             await reader.read()
             words = await reader.read_settings(settings)
         except RackTimedOutError:
+            if in_turn(rack.link):
+                look = "the unit number; " + (
+                    "speed and parity, the two wires the other way round, the terminators"
+                    if serial
+                    else "whether the gateway carries RTU or ASCII frames as they are, or wants Modbus TCP"
+                )
+                return f"nobody answers unit {rack.unit} on {rack.reached_at}", look, []
             return (
-                f"somebody listens at {rack.host}:{rack.port} and does not answer unit {rack.unit}",
+                f"somebody listens at {rack.reached_at} and does not answer unit {rack.unit}",
                 "most likely the unit number; or it is no Modbus device, or too slow",
                 [],
             )

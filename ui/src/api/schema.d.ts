@@ -4669,6 +4669,10 @@ export interface components {
             heat_w: number;
             /** Host */
             host: string;
+            /** Line */
+            line: string;
+            /** Link */
+            link: string;
             /** Loads */
             loads: components["schemas"]["LoadOut"][];
             /** Modules */

@@ -25,7 +25,7 @@ const MODULE = {
 } // prettier-ignore
 const RACK = {
   rack: 1, name: '1', modules: [MODULE], address: '10.0.0.7:502', unit: 1, host: '10.0.0.7', port: 502, period_ms: 1000, first_register: 0,
-  function: 'input', stand_in: true, loads: [], departs: '', heat_w: 3,
+  function: 'input', link: 'Modbus TCP', line: '19200 8E1', stand_in: true, loads: [], departs: '', heat_w: 3,
 } // prettier-ignore
 const NAMES = [
   { cabinet: 1, name: 'KC-2', title: 'kiln', unused: 1, channels: 2 },

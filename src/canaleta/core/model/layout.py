@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from canaleta.core.model.fields import Landing
+from canaleta.core.model.links import LINKS, USUAL_LINE, is_serial
 from canaleta.core.model.module_type import ModeTable, ModuleType
 from canaleta.core.model.register_tables import Table, table_of_function
 from canaleta.core.notation.text import TextError
@@ -33,8 +34,9 @@ class Cabinet:
 
 @dataclass(frozen=True)
 class Rack:
-    """A rack in a cabinet and how it is reached over Modbus TCP. first_register counts from 0; function: whether its
-    channels stand in "input" registers (function code 4) or in "holding" registers (3)."""
+    """A rack in a cabinet and how it is reached over Modbus. first_register counts from 0; function: whether its
+    channels stand in "input" registers (function code 4) or in "holding" registers (3). link: see core.model.links; on a
+    serial port `host` is its device file, and line says how it works."""
 
     id: int
     cabinet: int
@@ -46,6 +48,13 @@ class Rack:
     first_register: int = 0
     stand_in: bool = False
     function: str = "input"
+    link: str = LINKS[0]
+    line: str = USUAL_LINE
+
+    @property
+    def reached_at(self) -> str:
+        """Where it is reached, in words: an address and a port, or a serial port and how it works."""
+        return f"{self.host}, {self.line}" if is_serial(self.link) else f"{self.host}:{self.port}"
 
 
 @dataclass(frozen=True)

@@ -16,6 +16,7 @@ from sqlalchemy import Connection, Engine, func, select
 from canaleta.core.model.fields import Landing, Stored
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Layout, has_channel
+from canaleta.core.model.links import is_serial
 from canaleta.core.notation.networks import allowed_address
 from canaleta.plant.changes.apply import Applied, Preview, commit, preview
 from canaleta.plant.changes.change_set import CellChanges, ChangeSet
@@ -110,6 +111,8 @@ def _reachable(image: PlantImage, layout: Layout, shut: tuple[str, int]) -> None
     for rack in layout.racks.values():
         before = image.layout.racks.get(rack.id)
         if before is not None and (before.host, before.port) == (rack.host, rack.port):
+            continue
+        if is_serial(rack.link):
             continue
         if not allowed_address(networks, rack.host, rack.port):
             raise HardwareError(

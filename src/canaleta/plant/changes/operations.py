@@ -13,6 +13,7 @@ from pydantic import ValidationError
 from canaleta.catalogue.types import module_types
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Cabinet, Cable, Layout, Module, Rack
+from canaleta.core.model.links import LINKS, USUAL_LINE, is_serial, read_line, serial_device
 from canaleta.core.model.module_type import ModuleType
 from canaleta.core.model.naming import next_name, ruled_address
 from canaleta.core.notation.patterns import compiled
@@ -88,18 +89,21 @@ class Draft:
         last = max((r.port for r in self.racks.values() if r.stand_in), default=FIRST_STAND_IN_PORT - 1)
         port = given.get("port", last + 1 if simulated else 502)
         host = given.get("host") or ruled_address(self._conventions.address_rule, cabinet.name, name)
+        link = _link(given.get("link", LINKS[0]))
         number = self._next("rack")
         self.racks[number] = Rack(
             number,
             cabinet.id,
             name,
-            _host(host or "127.0.0.1"),
+            _host(host or "127.0.0.1", link),
             _whole("port", port),
             _whole("unit", given.get("unit", 1)),
             _whole("period_ms", given.get("period_ms", 1000)),
             _whole("first_register", given.get("first_register", 0)),
             simulated,
             _function(given.get("function", "input")),
+            link,
+            _line(given.get("line", USUAL_LINE)),
         )
 
     def _change(self, given: dict[str, Any]) -> None:
@@ -108,7 +112,7 @@ class Draft:
         parts: dict[int, Any] = self.racks if kind == "rack" else self.cabinets
         part = self._found(parts, given, "id")
         fields = (
-            ("name", "host", "port", "unit", "period_ms", "first_register", "function")
+            ("name", "host", "port", "unit", "period_ms", "first_register", "function", "link", "line")
             if kind == "rack"
             else ("name", "title")
         )
@@ -117,11 +121,20 @@ class Draft:
         now = str(getattr(part, field))
         if "was" in given and now != given["was"]:
             raise HardwareError(f"somebody changed it to “{now}” meanwhile", conflict=True)
-        value = _whole(field, text) if field in _LIMITS else _host(text) if field == "host" else str(text).strip()
+        value = _whole(field, text) if field in _LIMITS else str(text).strip()
+        if field == "host":
+            value = _host(text, part.link)
         if field == "name":
             value = _name(value)
         if field == "function":
             value = _function(value)
+        if field == "line":
+            value = _line(value)
+        if field == "link":
+            value = _link(value)
+            # What names a port of the machine names nothing in a network, and the other way round.
+            host = str(given.get("host", "")) or part.host
+            part = replace(part, host=_host(host, value))
         parts[part.id] = replace(part, **{field: value})
 
     def _remove_rack(self, given: dict[str, Any]) -> None:
@@ -313,8 +326,28 @@ def _function(given: Any) -> str:
     return text
 
 
-def _host(typed: object) -> str:
+def _link(given: Any) -> str:
+    """The way to a rack. Raises HardwareError."""
+    found = next((link for link in LINKS if link.lower() == str(given).strip().lower()), None)
+    if found is None:
+        raise HardwareError(f"“{given}”: a rack is reached by {', '.join(LINKS[:-1])} or {LINKS[-1]}")
+    return found
+
+
+def _line(given: Any) -> str:
+    try:
+        return str(read_line(str(given)))
+    except TextError as error:
+        raise HardwareError(str(error)) from error
+
+
+def _host(typed: object, link: str) -> str:
     text = str(typed).strip()
+    if is_serial(link):
+        try:
+            return serial_device(text)
+        except TextError as error:
+            raise HardwareError(str(error)) from error
     try:
         return str(ipaddress.ip_address(text))
     except ValueError as error:

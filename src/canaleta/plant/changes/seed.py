@@ -86,6 +86,8 @@ def write_hardware(connection: Connection, layout: Layout) -> None:
                 "first_register": r.first_register,
                 "stand_in": r.stand_in,
                 "function": r.function,
+                "link": r.link,
+                "line": r.line,
             }
             for r in layout.racks.values()
         ],

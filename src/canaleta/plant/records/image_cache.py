@@ -81,6 +81,8 @@ def load_layout(connection: Connection, conventions: Conventions) -> Layout:
             row.first_register,
             row.stand_in,
             row.function,
+            row.link,
+            row.line,
         )
         for row in connection.execute(select(t.rack).order_by(t.rack.c.id))
     }

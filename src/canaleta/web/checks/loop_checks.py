@@ -335,7 +335,7 @@ def _stands(image: PlantImage, row: int) -> str:
     found = addresses_of(image.layout, RackMap.of(image.layout, rack.id), module, channel)
     marks = ", ".join(f"{mark} {role}" for mark, role in kind.terminal_marks(channel))
     at = f"{found.told} (from 0), unit {rack.unit}"
-    return f"module {kind.title} in slot {image.layout.slots[module]}, terminals {marks or 'not told'}, {at} of {rack.host}:{rack.port}"
+    return f"module {kind.title} in slot {image.layout.slots[module]}, terminals {marks or 'not told'}, {at} of {rack.reached_at}"
 
 
 _MONTH_OR_DAY = compiled(r"(\d{4})-(\d{2})(?:-(\d{2}))?")

@@ -105,6 +105,8 @@ class RackIn(Shape):
     period_ms: int
     first_register: int
     function: str
+    link: str
+    line: str
     stand_in: bool
     address: str
     departs: str
@@ -372,7 +374,7 @@ def _rack(look: _Look, rack: Rack) -> RackIn:
     whole = rack_load(look.image, rack.id, fed)
     return RackIn(
         rack=rack.id, name=rack.name, host=rack.host, port=rack.port, unit=rack.unit, period_ms=rack.period_ms,
-        first_register=rack.first_register, function=rack.function, stand_in=rack.stand_in, address=f"{rack.host}:{rack.port}",
+        first_register=rack.first_register, function=rack.function, stand_in=rack.stand_in, address=rack.reached_at, link=rack.link, line=rack.line,
         departs=look.departs.get(rack.id, ""), modules=modules, loads=[_load(whole.bus), _load(whole.supply)],
         heat_w=whole.heat_w,
     )  # fmt: skip

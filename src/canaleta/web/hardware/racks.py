@@ -14,6 +14,7 @@ from canaleta.catalogue.types import module_types
 from canaleta.core.hardware.settings import Stranger, differences, reported_modules, strangers
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Rack
+from canaleta.core.model.links import is_serial
 from canaleta.core.model.module_type import ModuleType
 from canaleta.core.notation.networks import allowed_address
 from canaleta.plant.checks.stand_in import stand_in_document
@@ -153,7 +154,7 @@ class LogOut(Shape):
 def test(path: RackPath) -> Response:
     """Test the way to a rack, in plain words."""
     image, rack = _found(path.rack)
-    if not allowed_address(image.conventions.rack_networks, rack.host, rack.port):
+    if not is_serial(rack.link) and not allowed_address(image.conventions.rack_networks, rack.host, rack.port):
         raise ProblemError(
             403,
             f"{rack.host}:{rack.port} is outside the networks and ports that racks may be in",
@@ -162,7 +163,7 @@ def test(path: RackPath) -> Response:
     with shared().engine.begin() as connection:
         if not allowed_again(connection, f"test {session_now().account}", MOST_TESTS, 60):
             raise ProblemError(429, "enough tests for a minute", "nothing was asked", "wait a moment")
-    body = _command(rack, "test", {"what": [f"{rack.host}:{rack.port}, unit {rack.unit}"]})
+    body = _command(rack, "test", {"what": [f"{rack.reached_at}, unit {rack.unit}"]})
     told = [StrangerOut(**asdict(s)) for s in _strangers(image, rack.id, body["words"])] if body["words"] else []
     says = body["says"]
     if told:

@@ -125,7 +125,7 @@ def plant_now() -> Response:
         racks=[
             RackOut(
                 id=r.id, name=f"{image.layout.cabinets[r.cabinet].name} rack {r.name}",
-                address=f"{r.host}:{r.port}", period_ms=r.period_ms, stand_in=r.stand_in,
+                address=r.reached_at, period_ms=r.period_ms, stand_in=r.stand_in,
             )
             for r in image.layout.racks.values()
         ],

@@ -4,7 +4,7 @@ import RackPanel from './RackPanel.vue'
 
 afterEach(cleared)
 
-const RACK = { rack: 1, name: '1', host: '10.0.0.7', port: 502, unit: 1, period_ms: 1000, first_register: 0, function: 'input', stand_in: false, heat_w: 12.34, loads: [] } // prettier-ignore
+const RACK = { rack: 1, name: '1', host: '10.0.0.7', port: 502, unit: 1, period_ms: 1000, first_register: 0, function: 'input', link: 'Modbus TCP', line: '19200 8E1', stand_in: false, heat_w: 12.34, loads: [] } // prettier-ignore
 const DIFFERS = { module: 1, slot: 1, channel: 0, address: 'KC-2 1 1 1', point: 11, tag: 'PT-3107', setting: 'filter', field: 'filter', listed: '50 Hz', reported: '60 Hz', holding: 4, code: 3, trips: ['shuts the gas'] } // prettier-ignore
 const OTHER = { ...DIFFERS, channel: 1, point: 12, tag: 'ZV-2', holding: 5, trips: [] }
 const armed = (who = '') => ({ who, until: who ? new Date(Date.now() + 600_000).toISOString() : '' })
@@ -106,4 +106,47 @@ test('a reader compares and does no more', async () => {
   await pressed(box, COMPARE)
   expect(button(box, 'test the connection')).toBeUndefined()
   expect([...box.querySelectorAll('button')].map((b) => b.textContent?.trim())).toEqual([COMPARE])
+})
+
+const proposals = () => {
+  const told: { title: string; operations: Record<string, unknown>[] }[] = []
+  const onPropose = (title: string, operations: Record<string, unknown>[]) => told.push({ title, operations })
+  return { told, onPropose }
+}
+const choose = async (box: HTMLElement, which: string) => {
+  field(box, 'reached by').dispatchEvent(new MouseEvent('mousedown', { bubbles: true }))
+  await settled()
+  const option = [...document.querySelectorAll<HTMLElement>('[role=option]')].find(
+    (o) => o.textContent === which,
+  )!
+  option.click()
+  await settled()
+}
+
+test('a gateway that carries serial frames is chosen at once; nothing else changes', async () => {
+  const { told, onPropose } = proposals()
+  const { box } = await panel({}, undefined, { onPropose })
+  await choose(box, 'Modbus RTU over TCP')
+  expect(told[0]!.operations).toEqual([
+    {
+      do: 'change',
+      what: 'rack',
+      id: 1,
+      field: 'link',
+      was: 'Modbus TCP',
+      text: 'Modbus RTU over TCP',
+      host: '',
+    },
+  ])
+})
+
+test('a serial port wants its name first, and says how its line works', async () => {
+  const { told, onPropose } = proposals()
+  const { box } = await panel({}, undefined, { onPropose })
+  await choose(box, 'Modbus RTU')
+  expect(told, 'not before the port is known').toEqual([])
+  expect(box.textContent).toContain('which port of this machine')
+  expect(box.textContent).toContain('bits a second, bits, parity, stop')
+  await typed(field(box, 'serial port'), '/dev/ttyS1')
+  expect(told.at(-1)!.operations[0]).toMatchObject({ field: 'link', text: 'Modbus RTU', host: '/dev/ttyS1' })
 })

@@ -28,7 +28,18 @@ const FIELDS = [
   ['period_ms', 'period, ms'],
   ['first_register', 'first register'],
   ['function', 'registers'],
+  ['line', 'bits a second, bits, parity, stop'],
 ] as const
+const LINKS = ['Modbus TCP', 'Modbus RTU over TCP', 'Modbus ASCII over TCP', 'Modbus RTU', 'Modbus ASCII']
+const onPort = (link: string) => !link.includes('TCP')
+/** The way that was chosen; another kind of way wants another kind of address before it can be proposed. */
+const link = ref('')
+const fields = computed(() =>
+  FIELDS.filter(([field]) => (onPort(link.value) ? field !== 'port' : field !== 'line')).map(
+    ([field, label]) => [field, field === 'host' && onPort(link.value) ? 'serial port' : label] as const,
+  ),
+)
+const wantsHost = computed(() => onPort(link.value) !== onPort(props.rack.link))
 const texts = ref<Record<string, string>>({})
 
 const path = () => ({ params: { path: { rack: props.rack.rack } } })
@@ -45,7 +56,10 @@ watch(
 )
 watch(
   () => props.rack,
-  (rack) => (texts.value = Object.fromEntries(FIELDS.map(([f]) => [f, String(rack[f])]))),
+  (rack) => {
+    texts.value = Object.fromEntries(FIELDS.map(([f]) => [f, String(rack[f])]))
+    link.value = rack.link
+  },
   { immediate: true },
 )
 const armed = computed(() => compared.value?.armed)
@@ -120,7 +134,22 @@ async function readLog() {
   log.value = answer.data?.lines ?? []
 }
 
+function relink(chosen: string) {
+  link.value = chosen
+  if (wantsHost.value) texts.value.host = onPort(chosen) ? '/dev/ttyUSB0' : ''
+  else if (chosen !== props.rack.link) proposeLink()
+}
+
+function proposeLink() {
+  const was = props.rack.link
+  const host = wantsHost.value ? (texts.value.host ?? '') : ''
+  emit('propose', `${was} → ${link.value}${host ? `, ${host}` : ''}`, [
+    { do: 'change', what: 'rack', id: props.rack.rack, field: 'link', was, text: link.value, host },
+  ])
+}
+
 function change(field: (typeof FIELDS)[number][0], label: string) {
+  if (field === 'host' && wantsHost.value) return proposeLink()
   const was = String(props.rack[field])
   const text = texts.value[field] ?? ''
   if (text.trim() !== was)
@@ -216,7 +245,17 @@ function turn(register: number) {
     </div>
 
     <template v-if="plant.may('engineer')">
-      <label v-for="[field, label] in FIELDS" :key="field" class="field small"
+      <label class="field small"
+        >reached by
+        <ChoiceField :model-value="link" :items="LINKS" aria-label="reached by" @update:model-value="relink"
+      /></label>
+      <p v-if="wantsHost" class="small settle">
+        ▲ {{ onPort(link) ? 'which port of this machine is it on?' : 'at which network address is it?' }}
+        <v-btn class="act" :disabled="!texts.host?.trim()" @click="proposeLink">
+          {{ texts.host?.trim() ? `reach it at ${texts.host}` : 'type it below' }}
+        </v-btn>
+      </p>
+      <label v-for="[field, label] in fields" :key="field" class="field small"
         >{{ label }}
         <DenseField v-model="texts[field]" class="figure setting" @change="change(field, label)" />
       </label>

@@ -215,7 +215,7 @@ function turnReset(word: WordBody) {
         <label>bit <DenseField v-model.number="bit.bit" class="few" type="number" min="0" max="16" /></label>
         <ChoiceField v-model="bit.means" :items="MEANINGS" :aria-label="`what bit ${bit.bit} means`" />
         <label
-          >where it is
+          >when
           <ChoiceField
             :model-value="bit.one_means ?? 'fault'"
             :items="[

@@ -91,6 +91,8 @@ rack = Table(
     Column("first_register", Integer, nullable=False, server_default="0"),
     Column("stand_in", Boolean, nullable=False, server_default="false"),
     Column("function", Text, nullable=False, server_default="input"),
+    Column("link", Text, nullable=False, server_default="Modbus TCP"),
+    Column("line", Text, nullable=False, server_default="19200 8E1"),
     UniqueConstraint("cabinet", "name"),
     CheckConstraint("port between 1 and 65535", name="port"),
     CheckConstraint("period_ms >= 50", name="period"),
