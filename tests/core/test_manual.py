@@ -40,8 +40,8 @@ Bit | Meaning | Note
 """
 
 MODES = """Code  Sensor                Range             Counts
-0     4 to 20 mA            4...20 mA         0...27648
-1     ±10 V                 ±10 V             -27648...27648
+0     4 to 20 mA            4...20 mA         0...24000
+1     ±10 V                 ±10 V             -24000...24000
 2     Thermocouple type K   -200...1372 °C    -2000...13720
 3     Pt100                 -200..850 °C      -2000..8500
 4     Resistance            0-400 Ω           0x0000-0x7FFF
@@ -148,8 +148,8 @@ def test_modes_with_their_counts_and_their_codes() -> None:
         for m in found.parts["modes"]
     ]
     assert told == [
-        ("4 to 20 mA", "linear", "mA", {"low": 4, "high": 20}, {"low": 0, "high": 27648}, None),
-        ("±10 V", "linear", "V", {"low": -10, "high": 10}, {"low": -27648, "high": 27648}, None),
+        ("4 to 20 mA", "linear", "mA", {"low": 4, "high": 20}, {"low": 0, "high": 24000}, None),
+        ("±10 V", "linear", "V", {"low": -10, "high": 10}, {"low": -24000, "high": 24000}, None),
         ("Thermocouple type K", "thermocouple", "°C", {"low": -200, "high": 1372}, {"low": -2000, "high": 13720}, "K"),
         ("Pt100", "resistance", "°C", {"low": -200, "high": 850}, {"low": -2000, "high": 8500}, "pt100"),
         ("Resistance", "linear", "Ω", {"low": 0, "high": 400}, {"low": 0, "high": 32767}, None),

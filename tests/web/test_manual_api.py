@@ -20,7 +20,7 @@ def test_a_pasted_table_comes_back_as_parts_of_a_type(person: Who) -> None:
     assert found["troubles"] == []
     bits = engineer.send("POST", "/api/module-types/manual", {"what": "bits", "text": "0\twire break\nx\tfault"}).json
     assert [bit["means"] for bit in bits["parts"]["bits"]] == ["open circuit"]
-    modes = engineer.send("POST", "/api/module-types/manual", {"what": "modes", "text": "5\t4…20 mA\t0…27648"}).json
+    modes = engineer.send("POST", "/api/module-types/manual", {"what": "modes", "text": "5\t4…20 mA\t0…24000"}).json
     assert modes["codes"] == {"4…20 mA": 5}
 
 
