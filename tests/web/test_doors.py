@@ -70,6 +70,7 @@ CHANGES = [
     ("POST", "/api/script-runs/1/stop", None),
     ("POST", "/api/script-runs/1/sign", {"name": "x"}),
     ("POST", "/api/finder", {"host": "127.0.0.1"}),
+    ("POST", "/api/module-types/try", {"host": "127.0.0.1", "body": {}}),
 ]
 
 
@@ -113,6 +114,7 @@ def test_a_reader_changes_nothing_through_any_door(app: OpenAPI, person: Callabl
             "/api/waivers",
             "/api/waivers/lift",
             "/api/finder",
+            "/api/module-types/try",
         )
         needed = "administrator" if "accounts" in path else "engineer" if path in engineers else "technician"
         assert needed in answer.json["detail"]

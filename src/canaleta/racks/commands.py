@@ -17,7 +17,7 @@ from canaleta.plant.live.commands import DONE, Command, Ended, Outcome
 from canaleta.plant.live.scan_store import store_transitions
 from canaleta.racks.context import Context
 from canaleta.racks.life import RackLife
-from canaleta.racks.reader import RackReader, RackSilentError, peeked, tested
+from canaleta.racks.reader import RackReader, RackSilentError, peeked, tested, tried
 from canaleta.racks.source import SourceError
 
 __all__ = ["done"]
@@ -39,6 +39,8 @@ async def done(context: Context, life: RackLife, epoch: int, command: Command) -
                 return await _reset_module(context, command)
             case "peek":
                 return Outcome(Ended.DONE, answer=await peeked(command.target))
+            case "try":
+                return Outcome(Ended.DONE, answer=await tried(command.target))
             case _:
                 return await _settings(context, command)
     except (SourceError, RackSilentError) as error:

@@ -33,6 +33,7 @@ __all__ = [
     "RackUnreachableError",
     "peeked",
     "tested",
+    "tried",
 ]
 
 log = logging.getLogger("scan")
@@ -402,6 +403,35 @@ async def peeked(target: dict[str, Any]) -> dict[str, Any]:
         except RackSilentError as error:
             return {"words": [], "says": str(error)}
     return {"words": words, "says": ""}
+
+
+async def tried(target: dict[str, Any]) -> dict[str, Any]:
+    """Runs of places of any device, one after the other: {"reads": [[word, …] or none where it has no such places],
+    "says": ""}, or the reason in words why nothing more was read.
+
+    target: host, port, unit, link, line, reads: [[table, first, count], …].
+    """
+    rack = Rack(
+        0,
+        0,
+        "",
+        target["host"],
+        int(target["port"]),
+        int(target["unit"]),
+        1000,
+        link=target["link"],
+        line=target["line"],
+    )
+    reads: list[list[int] | None] = []
+    async with RackReader(rack, RackMap.of(_NOTHING, 0), timeout_s=2.0) as reader:
+        for table, first, count in target["reads"]:
+            try:
+                reads.append(await reader.read_run(Table(table), int(first), int(count)))
+            except RackRefusesError:
+                reads.append(None)
+            except RackSilentError as error:
+                return {"reads": reads, "says": str(error)}
+    return {"reads": reads, "says": ""}
 
 
 _NOTHING = Layout({}, {}, {}, {})

@@ -725,6 +725,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/module-types/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hold a module type against a device. Nothing is written, there or here. */
+        post: operations["finder_try_type_module_types_try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/paths": {
         parameters: {
             query?: never;
@@ -2972,6 +2989,24 @@ export interface components {
              * @default true
              */
             done?: boolean;
+        };
+        /**
+         * DoubtOut
+         * @description Something that looks wrong. run, or word and bit: which part of the document; changes: its fields that mend it.
+         */
+        DoubtOut: {
+            /** Bit */
+            bit: number;
+            /** Changes */
+            changes: {
+                [key: string]: unknown;
+            };
+            /** Run */
+            run: number;
+            /** Says */
+            says: string;
+            /** Word */
+            word: number;
         };
         /**
          * EditIn
@@ -5872,6 +5907,28 @@ export interface components {
             trends: components["schemas"]["TrendOut"][];
         };
         /**
+         * TriedLineOut
+         * @description A line of the map with what stands there. state: "", settle where it cannot be right, refused.
+         */
+        TriedLineOut: {
+            /** Bit */
+            bit: number;
+            /** Channel */
+            channel: number;
+            /** Means */
+            means: string;
+            /** Place */
+            place: string;
+            /** Raw */
+            raw: string;
+            /** Says */
+            says: string;
+            /** State */
+            state: string;
+            /** Table */
+            table: string;
+        };
+        /**
          * TriedOut
          * @description A filter tried on the window: what is left of the noise, and how long a step takes to show to 95 %.
          */
@@ -5896,6 +5953,45 @@ export interface components {
             point: number;
             /** Times */
             times: number;
+        };
+        /**
+         * TryIn
+         * @description A module type and where to hold it against the real thing. link: a way to reach a rack (docs/hardware.md); host:
+         *     an address, or a serial port; mode: in which the channels work, "" for the first.
+         */
+        TryIn: {
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            /** Host */
+            host: string;
+            /**
+             * Line
+             * @default 19200 8E1
+             */
+            line?: string;
+            /**
+             * Link
+             * @default Modbus TCP
+             * @enum {string}
+             */
+            link?: "Modbus TCP" | "Modbus RTU over TCP" | "Modbus ASCII over TCP" | "Modbus RTU" | "Modbus ASCII";
+            /**
+             * Mode
+             * @default
+             */
+            mode?: string;
+            /**
+             * Port
+             * @default 502
+             */
+            port?: number;
+            /**
+             * Unit
+             * @default 1
+             */
+            unit?: number;
         };
         /**
          * TypeIn
@@ -5948,6 +6044,23 @@ export interface components {
             settings: number;
             /** Terminals */
             terminals: components["schemas"]["TerminalsOut"][];
+        };
+        /**
+         * TypeTriedOut
+         * @description What the map makes of a device. says: why not all of it could be read; right: channels whose number can be
+         *     right, of those that were read.
+         */
+        TypeTriedOut: {
+            /** Doubts */
+            doubts: components["schemas"]["DoubtOut"][];
+            /** Lines */
+            lines: components["schemas"]["TriedLineOut"][];
+            /** Of */
+            of: number;
+            /** Right */
+            right: number;
+            /** Says */
+            says: string;
         };
         /**
          * TypesOut
@@ -8459,6 +8572,55 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    finder_try_type_module_types_try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TypeTriedOut"];
+                };
             };
             /** @description Unprocessable Entity */
             422: {

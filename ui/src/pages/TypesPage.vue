@@ -6,6 +6,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
 import ChangePreview from '../parts/cabinet/ChangePreview.vue'
 import TypeForm from '../parts/cabinet/TypeForm.vue'
+import TypeTry from '../parts/cabinet/TypeTry.vue'
 import TypeSketch from '../parts/cabinet/TypeSketch.vue'
 import { blankType, tidied, type TypeBody } from '../parts/cabinet/typeBody'
 import { latest } from '../plant/latest'
@@ -196,6 +197,7 @@ onMounted(async () => {
           </v-btn>
         </p>
         <TypeSketch :preview="preview" :title="body.title" />
+        <TypeTry v-if="plant.may('engineer') && !preview?.says" v-model="body" />
       </template>
     </aside>
   </section>

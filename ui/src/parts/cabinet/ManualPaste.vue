@@ -112,7 +112,10 @@ legend {
 }
 
 label {
-  margin-right: 12px;
+  display: inline-flex;
+  gap: 6px;
+  align-items: center;
+  margin: 0 12px 4px 0;
 }
 
 .paste :deep(textarea) {

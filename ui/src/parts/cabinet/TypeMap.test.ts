@@ -3,8 +3,9 @@ import { reactive } from 'vue'
 import { answering, button, cleared, field, mounted, plantOf, settled, typed } from '../../testing/mounted'
 import ManualPaste from './ManualPaste.vue'
 import TypeMap from './TypeMap.vue'
+import TypeTry from './TypeTry.vue'
 import TypeSketch from './TypeSketch.vue'
-import { blankType, registersFor, takenIn, tidied, type TypeBody } from './typeBody'
+import { blankType, mended, registersFor, takenIn, tidied, type TypeBody } from './typeBody'
 import { countOf, FORMS, formAt } from './typeMap'
 
 afterEach(cleared)
@@ -150,4 +151,59 @@ test('the map stands beside the form in the manual’s own style', async () => {
   const box = await mounted(TypeSketch, { preview, title: 'QUAD' })
   expect(box.querySelector('.places')!.textContent).toContain('30001channel 1number')
   expect(box.querySelector('.places')!.textContent).toContain('30002.3')
+})
+
+const TRIED = {
+  says: '',
+  right: 1,
+  of: 2,
+  lines: [
+    { table: 'input registers', place: '30001', bit: -1, channel: 0, says: 'number', raw: '00EB', means: '235, 23.5 °C', state: '' },
+    { table: 'input registers', place: '30002', bit: -1, channel: 1, says: 'number', raw: '8080', means: '-32640', state: 'settle' },
+  ],
+  doubts: [{ says: 'the map begins one place later', run: 0, word: -1, bit: -1, changes: { at: 1 } }],
+} // prettier-ignore
+
+test('a type is tried on a device, and what looks wrong is mended with one click and tried again', async () => {
+  localStorage.clear()
+  plantOf()
+  const asked = answering({ 'POST /api/module-types/try': TRIED })
+  let body: TypeBody = blankType()
+  const box = await mounted(TypeTry, {
+    modelValue: body,
+    'onUpdate:modelValue': (now: TypeBody) => (body = now),
+  })
+  expect(button(box, 'try it')!.disabled, 'nobody said where').toBe(true)
+  await typed(field(box, 'address'), '10.0.0.9')
+  await typed(field(box, 'unit'), '7')
+  button(box, 'try it')!.click()
+  await settled()
+  expect(asked[0]!.body).toMatchObject({ host: '10.0.0.9', unit: 7, link: 'Modbus TCP', port: 502 })
+  expect(box.textContent).toContain('1 of 2 channels show what can be right')
+  expect(box.querySelector('tr.settle')!.textContent).toContain('-32640')
+  button(box, 'mend it')!.click()
+  await settled()
+  expect(body.registers[0]!.at).toBe(1)
+  expect(asked).toHaveLength(2)
+})
+
+test('nobody there is told in words', async () => {
+  localStorage.clear()
+  plantOf()
+  answering({ 'POST /api/module-types/try': 'nothing answers at 10.0.0.9:502' })
+  const box = await mounted(TypeTry, { modelValue: blankType() })
+  await typed(field(box, 'address'), '10.0.0.9')
+  button(box, 'try it')!.click()
+  await settled()
+  expect(box.querySelector('p[role=alert]')!.textContent).toContain('nothing answers')
+})
+
+test('a bit that is the other way round is turned, and the others stay', () => {
+  const bits = [
+    { bit: 0, means: 'fault' },
+    { bit: 7, means: 'not calibrated' },
+  ]
+  const body = { ...blankType(), status_words: [{ at: 1, bits }] }
+  const now = mended(body, { run: -1, word: 0, bit: 1, changes: { one_means: 'healthy' } })
+  expect(now.status_words![0]!.bits).toEqual([bits[0], { ...bits[1], one_means: 'healthy' }])
 })

@@ -209,3 +209,23 @@ export function takenIn(
   }
   return out
 }
+
+/** The type with one change that a look at the real thing proposed. */
+export function mended(
+  body: TypeBody,
+  doubt: Pick<Schemas['DoubtOut'], 'run' | 'word' | 'bit' | 'changes'>,
+): TypeBody {
+  if (doubt.run >= 0)
+    return {
+      ...body,
+      registers: body.registers.map((run, i) => (i === doubt.run ? { ...run, ...doubt.changes } : run)),
+    }
+  return {
+    ...body,
+    status_words: (body.status_words ?? []).map((word, w) =>
+      w === doubt.word
+        ? { ...word, bits: word.bits.map((bit, b) => (b === doubt.bit ? { ...bit, ...doubt.changes } : bit)) }
+        : word,
+    ),
+  }
+}
