@@ -33,7 +33,7 @@ def test_registers_that_each_module_occupies() -> None:
             "ai4-iso": (4, 5), "ai8-left": (8, 8), "ai8-volt": (8, 8), "di16-sink": (16, 1), "di32": (32, 2),
             "di8-seq": (8, 2), "rtd4": (4, 5), "tc4-iso": (4, 10), "xm4": (4, 5),
             "ps-10": (0, 0), "ps-bus": (0, 0), "bus-end": (0, 0), "do8": (8, 2), "ro4": (4, 1), "spacer": (0, 0), "empty-slot": (0, 0),
-            "po4": (4, 9), "do4-2a": (4, 6),
+            "po4": (4, 9), "do4-2a": (4, 6), "rtd4-st": (4, 17), "di8-bits": (8, 0),
     }  # fmt: skip
 
 

@@ -7,11 +7,13 @@ import numpy as np
 import pytest
 from tests.building.words import layout_with
 
+from canaleta.catalogue.types import module_types
 from canaleta.core.model.addresses import addresses_of
 from canaleta.core.model.module_type import ModuleType
 from canaleta.core.model.quality import Reason
 from canaleta.core.model.register_tables import Table
 from canaleta.core.model.registers import RackMap, Request, decode
+from canaleta.core.model.resets import resets_of
 
 PT100 = {
     "name": "Pt100, 0.1 °C", "family": "resistance", "curve": "pt100", "signal_unit": "°C",
@@ -188,3 +190,21 @@ def test_a_copy_with_other_channels_has_a_map_of_its_own() -> None:
     fewer = kind.model_copy(update={"channels": 4})
     assert len(fewer.runs()[0].channels) == 4
     assert kind == layout_with().types["ai8-ui"], "what was worked out is no part of what it says"
+
+
+def test_each_module_of_a_type_is_reset_at_its_own_place() -> None:
+    """Two modules, four coils each: the second's third channel is the seventh coil."""
+    types = module_types()
+    layout = layout_with(
+        [types["rtd4-st"].model_copy(update={"key": "one"}), types["rtd4-st"].model_copy(update={"key": "two"})]
+    )
+    (first,), (second,) = resets_of(layout, 4, 2), resets_of(layout, 5, 2)
+    assert (first.says, second.says) == ("coil 2 on", "coil 6 on")
+    assert second.bits == ("wire break",)
+
+
+def test_one_place_may_reset_several_channels_and_says_so() -> None:
+    word = INTERLEAVED["status_words"][0] | {"reset": {"at": 100, "word": 0x0100, "mask": 0x0100}}
+    layout = layout_with([ModuleType.model_validate(INTERLEAVED | {"status_words": [word]})])
+    (reset,) = resets_of(layout, 4, 0)
+    assert (reset.says, reset.others) == ("bits 0x0100 of holding register 100 become 0x0100", 3)

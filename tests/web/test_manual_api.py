@@ -45,3 +45,16 @@ def test_a_bit_that_latches_without_a_reset_is_told(person: Who) -> None:
     found = engineer.send("POST", "/api/module-types/preview", {"body": body}).json
     assert "bit 3 latches: say what resets it" in found["says"]
     assert found["map"] == []
+
+
+def test_a_map_that_lies_on_the_settings_of_its_rack_is_refused_before_it_is_kept(person: Who) -> None:
+    """Every module here reports itself from holding register 0 on: a reset at 2 would be somebody's setting."""
+    engineer = person("engineer")
+    body = next(t["body"] for t in engineer.get("/api/module-types").json["types"] if t["key"] == "tc8")
+    word = {"at": 40, "bits": [{"bit": 3, "means": "fault", "latches": True}], "reset": {"at": 2}}
+    put = {"do": "put type", "body": body | {"status_words": [word]}, "replace": True}
+    answer = engineer.send("POST", "/api/hardware", {"operations": [put], "apply": True})
+    assert answer.status_code >= 400
+    assert "holding register 2 of rack" in answer.json["title"]
+    kept = next(t["body"] for t in engineer.get("/api/module-types").json["types"] if t["key"] == "tc8")
+    assert kept == body

@@ -53,14 +53,7 @@ def map_lines(kind: ModuleType) -> list[MapLine]:
             out.append(
                 MapLine(table, place, 1, -1 if table.of_bits else flag.bit, flag.channel if alone else -1, says)
             )
-    for word in kind.status_words:
-        if word.reset is not None:
-            count = 1 if not word.reset.step else -(-kind.channels // (word.channels_a_word or kind.channels))
-            table = Table(word.reset.table)
-            out += [
-                MapLine(table, word.reset.at + n * word.reset.step, 1, -1, n if word.channels_a_word == 1 and count > 1 else -1, "reset, written")
-                for n in range(count)
-            ]  # fmt: skip
+    out += [MapLine(table, place, 1, -1, -1, "reset, written") for table, place in kind.reset_places()]
     order = list(Table)
     return sorted(out, key=lambda line: (order.index(line.table), line.place, line.bit))
 

@@ -491,7 +491,25 @@ class ModuleType(Frozen):
         for flag in self.flags(function):
             if flag.place is not None:
                 out[flag.table] = max(out.get(flag.table, 0), flag.place + 1)
+        for table, place in self.reset_places():
+            out[table] = max(out.get(table, 0), place + 1)
         return out
+
+    def reset_places(self) -> list[tuple[Table, int]]:
+        """(table, place) of all that is written to reset what latches."""
+        out = []
+        for word in self.status_words:
+            if word.reset is not None:
+                many = -(-self.channels // (word.channels_a_word or self.channels)) if word.reset.step else 1
+                out += [(Table(word.reset.table), word.reset.at + n * word.reset.step) for n in range(many)]
+        return out
+
+    def own_holding(self) -> int | None:
+        """The first holding register that the map names as such, None if it names none."""
+        named = [run.at for run in self.runs() if run.registers.table == Table.HOLDING_REGISTERS.value]
+        named += [f.place for f in self.flags() if f.table is Table.HOLDING_REGISTERS and f.place is not None]
+        named += [place for table, place in self.reset_places() if table is Table.HOLDING_REGISTERS]
+        return min(named, default=None)
 
     @property
     def register_count(self) -> int:

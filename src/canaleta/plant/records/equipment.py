@@ -13,6 +13,8 @@ from typing import Any
 
 from sqlalchemy import Connection, Table, delete, insert, select, update
 
+from canaleta.core.hardware.settings import settings_size
+from canaleta.core.model import register_tables
 from canaleta.core.model.layout import Cabinet, Cable, Layout, Module, Rack
 from canaleta.core.model.module_type import ModuleType, as_written_now
 from canaleta.plant.database import tables as t
@@ -125,8 +127,18 @@ def trouble_of(layout: Layout) -> str:
         modules = layout.modules_of(rack.id)
         if len(modules) > MOST_MODULES:
             return f"rack {rack.name} would have {len(modules)} modules; {MOST_MODULES} is the most"
-        places = layout.first_places(rack.id)
+        places, settings = layout.first_places(rack.id), settings_size(layout, rack.id)
         for module in modules:
+            own = layout.type_of(module.id).own_holding()
+            if (
+                own is not None
+                and (at := places[module.id][register_tables.Table.HOLDING_REGISTERS] + own) < settings
+            ):
+                title = layout.type_of(module.id).title
+                return (
+                    f"holding register {at} of rack {rack.name} is a setting, and {title} has it in its own map: its type "
+                    "must name a place behind the settings, or have none"
+                )
             for table, count in layout.type_of(module.id).extents(rack.function).items():
                 if places[module.id][table] + count > LAST_REGISTER:
                     return f"rack {rack.name} would need {table} beyond {LAST_REGISTER}"
