@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 from typing import Any
 
 from sqlalchemy import update
@@ -22,14 +23,17 @@ LATCHING = {
 }
 
 
-async def with_status_words(ask: Ask) -> None:
-    """Give the thermocouple module of kiln 1 a status word a channel."""
+async def with_status_words(ask: Ask, made: StandIns | None = None) -> None:
+    """Give the thermocouple module of kiln 1 a status word a channel, and wait until the stand-in has it: what was put
+    on before, it never saw."""
     types = (await ask("GET", "/api/module-types")).json["types"]
     body = next(t["body"] for t in types if t["key"] == "tc8") | {"status_words": [LATCHING]}
     answer = await ask(
         "POST", "/api/hardware", {"operations": [{"do": "put type", "body": body, "replace": True}], "apply": True}
     )
     assert answer.status_code == 200, answer.json
+    while made is not None and not (1 in made.racks and made.racks[1].field.status.resets):
+        await asyncio.sleep(0.05)
 
 
 def told(path: Any) -> bool:
@@ -39,7 +43,7 @@ def told(path: Any) -> bool:
 def test_a_wire_break_latches_in_the_module_and_is_reset_from_here(database: Database) -> None:
     async def visit(ask: Ask, made: StandIns) -> None:
         path = f"/api/points/{TE}/path"
-        await with_status_words(ask)
+        await with_status_words(ask, made)
         await until(ask, path, lambda p: p["quality"] == "good")
         assert (await ask("PUT", f"/api/points/{TE}/injection", OPEN)).status_code == 200
         await until(ask, path, told)
@@ -62,7 +66,7 @@ def test_a_wire_break_latches_in_the_module_and_is_reset_from_here(database: Dat
 def test_what_is_still_wrong_comes_back_after_a_reset(database: Database) -> None:
     async def visit(ask: Ask, made: StandIns) -> None:
         path = f"/api/points/{TE}/path"
-        await with_status_words(ask)
+        await with_status_words(ask, made)
         assert (await ask("PUT", f"/api/points/{TE}/injection", OPEN)).status_code == 200
         await until(ask, path, told)
         field = made.racks[1].field
