@@ -71,6 +71,7 @@ def test_spread_registers_in_hexadecimal_with_channels_from_0_and_reals() -> Non
     assert values["of"] == {"first": 0, "count": 3}
     assert values["table"] == "holding registers"
     assert found.parts["status_words"][0]["channels_a_word"] == 0
+    assert found.guesses[0].endswith("channels 0 to 2, 32 bit real"), "what was taken from a word is told"
 
 
 @pytest.mark.parametrize(

@@ -142,6 +142,7 @@ def test_units_of_one_line_are_asked_in_turn_and_each_has_its_own_answer() -> No
 
 def test_a_unit_that_is_dead_does_not_silence_the_others(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(ways, "QUIET_S", 0.1)
+    monkeypatch.setattr(ways, "BACK_OFF_S", 3600.0)
 
     async def run() -> None:
         devices = Devices({unit: {0: unit} for unit in (1, 2)})

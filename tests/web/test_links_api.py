@@ -8,33 +8,49 @@ from tests.building.people import Person
 Who = Callable[[str], Person]
 
 
-def changed(person: Person, **fields: Any) -> Any:
-    operation = {"do": "change", "what": "rack", "id": 1, **fields}
+def done(person: Person, **operation: Any) -> Any:
     return person.send("POST", "/api/hardware", {"operations": [operation], "apply": True})
 
 
-def rack(person: Person) -> dict[str, Any]:
-    found = [r for cabinet in person.get("/api/cabinets").json["cabinets"] for r in cabinet["racks"]]
-    return next(r for r in found if r["rack"] == 1)
+def real_rack(person: Person) -> int:
+    """A rack that is no stand-in."""
+    before = {r["rack"] for r in racks(person)}
+    assert done(person, do="add rack", cabinet=1, host="127.0.0.1", port=1600).status_code == 200
+    (made,) = {r["rack"] for r in racks(person)} - before
+    return int(made)
+
+
+def changed(person: Person, number: int, **fields: Any) -> Any:
+    return done(person, do="change", what="rack", id=number, **fields)
+
+
+def racks(person: Person) -> list[dict[str, Any]]:
+    return [r for cabinet in person.get("/api/cabinets").json["cabinets"] for r in cabinet["racks"]]
+
+
+def rack(person: Person, number: int) -> dict[str, Any]:
+    return next(r for r in racks(person) if r["rack"] == number)
 
 
 def test_a_rack_moves_to_a_serial_port_and_back(person: Who) -> None:
     engineer = person("engineer")
-    before = rack(engineer)
+    number = real_rack(engineer)
+    before = rack(engineer, number)
     assert (before["link"], before["line"]) == ("Modbus TCP", "19200 8E1")
-    answer = changed(engineer, field="link", text="Modbus RTU", host="/dev/ttyUSB0")
+    answer = changed(engineer, number, field="link", text="Modbus RTU", host="/dev/ttyUSB0")
     assert answer.status_code == 200, answer.json
-    assert changed(engineer, field="line", text="9600 baud, 8-N-2").status_code == 200
-    now = rack(engineer)
+    assert changed(engineer, number, field="line", text="9600 baud, 8-N-2").status_code == 200
+    now = rack(engineer, number)
     assert (now["link"], now["host"], now["address"]) == ("Modbus RTU", "/dev/ttyUSB0", "/dev/ttyUSB0, 9600 8N2")
     for _ in range(2):
         engineer.send("POST", "/api/undo")
-    assert rack(engineer) == before
+    assert rack(engineer, number) == before
 
 
 def test_what_is_no_way_is_refused_and_nothing_changes(person: Who) -> None:
     engineer = person("engineer")
-    before = rack(engineer)
+    number = real_rack(engineer)
+    before = rack(engineer, number)
     for fields, why in (
         ({"field": "link", "text": "carrier pigeon"}, "a rack is reached by Modbus TCP, Modbus RTU over TCP"),
         ({"field": "link", "text": "Modbus RTU"}, "is no serial port"),
@@ -42,7 +58,13 @@ def test_what_is_no_way_is_refused_and_nothing_changes(person: Who) -> None:
         ({"field": "line", "text": "fast"}, "is not how a line works"),
         ({"field": "host", "text": "/dev/ttyUSB0"}, "is not a network address"),
     ):
-        answer = changed(engineer, **fields)
+        answer = changed(engineer, number, **fields)
         assert answer.status_code >= 400
         assert why in answer.json["title"], answer.json
-    assert rack(engineer) == before
+    assert rack(engineer, number) == before
+
+
+def test_a_stand_in_answers_modbus_tcp_alone(person: Who) -> None:
+    answer = changed(person("engineer"), 1, field="link", text="Modbus RTU over TCP")
+    assert answer.status_code >= 400
+    assert "a stand-in answers Modbus TCP alone" in answer.json["title"]

@@ -28,6 +28,7 @@ BACK_OFF_S = 10.0
 """How often a unit that did not answer is tried again, while others share its line."""
 HANGS_S = 60.0
 """What a line's client waits at most; each of its racks waits as long as it likes to."""
+HEARS_S = 0.02
 PAUSE_S = 0.005
 """Between two requests of a line over TCP, where the gateway keeps the silence of the line itself."""
 
@@ -135,6 +136,9 @@ class OnLine:
         async with self.line.lock:
             if (wait := self.line.quiet_until - time.monotonic()) > 0:
                 await asyncio.sleep(wait)
+                if wait > self.line.pause_s:
+                    # Where this process was held up, what came meanwhile is still to be heard, before one asks.
+                    await asyncio.sleep(HEARS_S)
             try:
                 async with asyncio.timeout(self._timeout_s):
                     yield

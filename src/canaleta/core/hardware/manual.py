@@ -231,7 +231,7 @@ def read_registers(text: str, style: Style, table: Table, channels: int = 0) -> 
                 made["says"] = some[0][2].says[:60]
             registers.append(made)
             served += last - first + 1
-            out.guesses.append(f"“{some[0][2].says}” is {holds}, channels {first} to {last}")
+            out.guesses.append(f"“{some[0][2].says}” is {holds}, channels {first} to {last}{_form_words(form)}")
     for line in singles:
         low = line.says.lower()
         if "cold junction" in low or "reference junction" in low or "cjc" in low:
@@ -332,6 +332,14 @@ def _form_of(low: str, each: int) -> dict[str, Any]:
     if each in (2, 4) and "bits" not in form:
         form["bits"] = 16 * each
     return form
+
+
+def _form_words(form: dict[str, Any]) -> str:
+    """How its numbers stand, where the words of the table were taken to say it."""
+    if not form:
+        return ""
+    kind = {"float": "real", "BCD": "BCD", "whole": "whole"}[form.get("kind", "whole")]
+    return ", " + " ".join((str(form.get("bits", 16)), "bit", kind, form.get("coding", ""))).strip()
 
 
 def _trouble(line: _Line, says: str) -> LineTrouble:

@@ -89,7 +89,7 @@ class Draft:
         last = max((r.port for r in self.racks.values() if r.stand_in), default=FIRST_STAND_IN_PORT - 1)
         port = given.get("port", last + 1 if simulated else 502)
         host = given.get("host") or ruled_address(self._conventions.address_rule, cabinet.name, name)
-        link = _link(given.get("link", LINKS[0]))
+        link = _link(given.get("link", LINKS[0]), simulated)
         number = self._next("rack")
         self.racks[number] = Rack(
             number,
@@ -131,7 +131,7 @@ class Draft:
         if field == "line":
             value = _line(value)
         if field == "link":
-            value = _link(value)
+            value = _link(value, part.stand_in)
             # What names a port of the machine names nothing in a network, and the other way round.
             host = str(given.get("host", "")) or part.host
             part = replace(part, host=_host(host, value))
@@ -326,11 +326,13 @@ def _function(given: Any) -> str:
     return text
 
 
-def _link(given: Any) -> str:
+def _link(given: Any, stand_in: bool) -> str:
     """The way to a rack. Raises HardwareError."""
     found = next((link for link in LINKS if link.lower() == str(given).strip().lower()), None)
     if found is None:
         raise HardwareError(f"“{given}”: a rack is reached by {', '.join(LINKS[:-1])} or {LINKS[-1]}")
+    if stand_in and found != LINKS[0]:
+        raise HardwareError(f"a stand-in answers {LINKS[0]} alone: a rack that is reached by {found} is a real one")
     return found
 
 

@@ -245,7 +245,8 @@ function turn(register: number) {
     </div>
 
     <template v-if="plant.may('engineer')">
-      <label class="field small"
+      <!-- A stand-in answers Modbus TCP alone. -->
+      <label v-if="!rack.stand_in" class="field small"
         >reached by
         <ChoiceField :model-value="link" :items="LINKS" aria-label="reached by" @update:model-value="relink"
       /></label>
