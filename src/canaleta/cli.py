@@ -217,7 +217,8 @@ def _user(options: argparse.Namespace) -> int:
 
 def _stand_in(options: argparse.Namespace) -> int:
     from canaleta.catalogue.demo import demo_plant
-    from canaleta.standins.server import StandIns, serve, stored_plant
+    from canaleta.standins.server import StandIns, stored_plant
+    from canaleta.standins.source_port import serve
 
     _log_to_supervisor()
     port, token = int(os.environ["CANALETA_SOURCE_PORT"]), os.environ["CANALETA_SOURCE_TOKEN"]

@@ -17,7 +17,8 @@ from canaleta.plant.database import tables as t
 from canaleta.plant.live.blocks import LiveBlock, read_block
 from canaleta.racks.agent import Agent
 from canaleta.racks.source import SignalSource
-from canaleta.standins.server import LONGEST_LINE, SourcePort, StandIns
+from canaleta.standins.server import StandIns
+from canaleta.standins.source_port import LONGEST_LINE, SourcePort
 from tests.building.database import Database
 from tests.building.waiting import HANGS_S
 

@@ -184,6 +184,17 @@ def test_what_cannot_be_is_told_where_it_stands(change: dict[str, Any], why: str
         ModuleType.model_validate(INTERLEAVED | {"status_words": []} | change)
 
 
+def test_a_module_that_has_no_settings_is_asked_for_none() -> None:
+    """Its manual has input registers alone: the module behind it begins with its own number at holding register 0."""
+    kind = ModuleType.model_validate(INTERLEAVED)
+    assert kind.setting_count == 0
+    assert kind.model_copy(update={"ident_code": 7}).setting_count == 1
+    types = [kind, module_types()["tc8"].model_copy(update={"key": "behind"})]
+    layout = layout_with(types)
+    before = sum(layout.type_of(m).setting_count for m in (1, 2, 3))
+    assert (layout.first_settings[4], layout.first_settings[5]) == (before, before)
+
+
 def test_a_copy_with_other_channels_has_a_map_of_its_own() -> None:
     kind = layout_with().types["ai8-ui"]
     assert len(kind.runs()[0].channels) == 8

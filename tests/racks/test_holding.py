@@ -27,7 +27,8 @@ from canaleta.plant.database import tables as t
 from canaleta.plant.people import accounts
 from canaleta.plant.records.image_cache import ImageCache
 from canaleta.racks.source import SignalSource
-from canaleta.standins.server import LONGEST_LINE, SourcePort, StandIns
+from canaleta.standins.server import StandIns
+from canaleta.standins.source_port import LONGEST_LINE, SourcePort
 
 ZV, ZT = 45, 282
 """ZV-2151, an output; ZT-2151, the input it is led back to."""

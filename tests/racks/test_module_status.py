@@ -70,8 +70,14 @@ def test_what_is_still_wrong_comes_back_after_a_reset(database: Database) -> Non
         assert (await ask("PUT", f"/api/points/{TE}/injection", OPEN)).status_code == 200
         await until(ask, path, told)
         field = made.racks[1].field
-        turn = made.racks[1].turn
+        place = next(r for r in field.status.resets if r.flags)
+        reset = []
+        let_go = field.status.reset
+        field.status.reset = lambda which: (reset.append(which.place), let_go(which))  # type: ignore[method-assign]
         assert (await ask("POST", "/api/faults/module-reset", {"point": TE})).status_code == 200
+        await until(ask, path, lambda p: bool(reset))
+        assert reset == [place.place], "the first channel's, and no other's"
+        turn = made.racks[1].turn
         await until(ask, path, lambda p: made.racks[1].turn > turn + 4)
         assert told((await ask("GET", path)).json)
         assert (await ask("PUT", f"/api/points/{TE}/injection", {"text": ""})).status_code == 200

@@ -10,10 +10,11 @@ from tests.building.at_racks import at_a_rack, edit
 from tests.building.database import Database
 from tests.building.people import Person, app_on
 
-from canaleta.catalogue.demo import demo_plant, layout_of
+from canaleta.catalogue.demo import DemoModule, demo_plant, layout_of
 from canaleta.catalogue.types import module_types
 from canaleta.core.hardware.settings import differences, reported_modules, strangers
 from canaleta.core.model.conventions import Conventions
+from canaleta.core.model.module_type import ModuleType
 from canaleta.host.cluster import free_port
 from canaleta.plant.records.image_cache import ImageCache
 from canaleta.standins.field import FieldRack
@@ -199,6 +200,31 @@ def test_a_written_mode_changes_what_the_stand_in_reads() -> None:
     words[register] = 17
     field.take_settings(words)
     assert field.step(0)[1] == 19200
+
+
+def test_a_module_without_settings_moves_no_setting_of_those_behind_it() -> None:
+    """One whose manual has no such register, put before the AI-8: the stand-in's words are where the list says."""
+    plant = demo_plant()
+    run = {"holds": "channel words", "table": "input registers", "at": 0, "count": 4}
+    body = layout_of(plant).types["ai8-ui"].model_dump() | {
+        "key": "bare", "channels": 4, "ident_code": None, "settings": (), "forces": False, "registers": (run,), "status": None,
+    }  # fmt: skip
+    cabinet = plant.cabinets[0]
+    first = cabinet.racks[0]
+    modules = (first.modules[0], DemoModule(slot=2, type="bare"), DemoModule(slot=3, type="ai8-ui"))
+    racks = (first.model_copy(update={"modules": modules}), *cabinet.racks[1:])
+    changed = plant.model_copy(
+        update={
+            "cabinets": (cabinet.model_copy(update={"racks": racks}), *plant.cabinets[1:]),
+            "types": (*plant.types, ModuleType.model_validate(body)),
+            "field": (),
+        }
+    )
+    layout = layout_of(changed)
+    _, bare, behind = layout.modules_of(1)
+    assert layout.first_settings[bare.id] == layout.first_settings[behind.id] > 0
+    words = FieldRack(changed, layout, 1, 3).settings_words()
+    assert words[layout.first_settings[behind.id]] == layout.type_of(behind.id).ident_code
 
 
 def test_a_number_that_means_nothing_changes_nothing() -> None:

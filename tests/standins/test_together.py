@@ -15,7 +15,8 @@ from tests.building.waiting import HANGS_S
 from canaleta.catalogue.demo import demo_plant
 from canaleta.core.model.registers import decode
 from canaleta.host.cluster import free_port
-from canaleta.standins.server import READ_INPUT_REGISTERS, SourcePort, StandIn, StandIns
+from canaleta.standins.server import READ_INPUT_REGISTERS, StandIn, StandIns
+from canaleta.standins.source_port import SourcePort
 
 LAYOUT_RACKS = (1, 2, 3)
 

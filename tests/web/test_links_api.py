@@ -5,6 +5,8 @@ from typing import Any
 
 from tests.building.people import Person
 
+from canaleta.core.model.conventions import Conventions
+
 Who = Callable[[str], Person]
 
 
@@ -68,3 +70,23 @@ def test_a_stand_in_answers_modbus_tcp_alone(person: Who) -> None:
     answer = changed(person("engineer"), 1, field="link", text="Modbus RTU over TCP")
     assert answer.status_code >= 400
     assert "a stand-in answers Modbus TCP alone" in answer.json["title"]
+
+
+def test_all_that_hang_on_one_gateway_change_with_it_and_one_port_works_one_way(person: Who) -> None:
+    engineer = person("engineer")
+    rule = {"name": "rack_networks", "was": Conventions().rack_networks, "text": "127.0.0.0/8, 10.0.0.0/8 port 502"}
+    allowed = person("administrator").send("POST", "/api/conventions", {"edits": [rule]})
+    assert allowed.status_code == 200, allowed.json
+    numbers = []
+    for unit in (1, 2):
+        before = {r["rack"] for r in racks(engineer)}
+        made = done(engineer, do="add rack", cabinet=1, host="10.0.0.9", port=502, unit=unit)
+        assert made.status_code == 200, made.json
+        numbers += {r["rack"] for r in racks(engineer)} - before
+    assert changed(engineer, numbers[0], field="link", text="Modbus RTU over TCP").status_code == 200
+    assert [rack(engineer, n)["link"] for n in numbers] == ["Modbus RTU over TCP"] * 2
+    other = done(engineer, do="add rack", cabinet=1, host="10.0.0.9", port=502, unit=3)
+    assert other.status_code >= 400
+    assert "10.0.0.9:502 works one way for all that hang on it" in other.json["title"]
+    twice = done(engineer, do="add rack", cabinet=1, host="10.0.0.9", port=502, unit=2, link="Modbus RTU over TCP")
+    assert "two racks are reached at 10.0.0.9:502, unit 2" in twice.json["title"]

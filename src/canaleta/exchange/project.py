@@ -20,7 +20,7 @@ from canaleta.core.model.conventions import Conventions
 from canaleta.core.model.fields import STORED, Landing, Stored
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Cabinet, Cable, Layout, Module, Rack
-from canaleta.core.model.links import LINKS, USUAL_LINE
+from canaleta.core.model.links import LINKS, USUAL_LINE, Link
 from canaleta.core.model.module_type import ModuleType
 from canaleta.core.notation.text import TextError
 from canaleta.core.rules import Finding, audit
@@ -77,7 +77,7 @@ class ProjectRack(_Part):
     first_register: int = Field(default=0, ge=0, le=65535)
     stand_in: bool = False
     function: str = Field(default="input", pattern="^(input|holding)$")
-    link: Literal[LINKS] = LINKS[0]  # type: ignore[valid-type]
+    link: Link = LINKS[0]
     line: str = Field(default=USUAL_LINE, max_length=40)
     modules: list[ProjectModule]
 

@@ -259,6 +259,8 @@ class FieldRack:
     def _begins(self, module: Module) -> list[int]:
         """The settings a module of this rack begins with: those of the devices on it, else the first of each."""
         kind = self.layout.type_of(module.id)
+        if not kind.setting_count:
+            return []
         words = [kind.ident_code or 0]
         for setting in kind.settings:
             for channel in range(kind.channels):

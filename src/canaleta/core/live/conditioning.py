@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from canaleta.core.live.columns import Columns
 from canaleta.core.model.fields import field_named
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.module_type import ModeTable
+from canaleta.core.model.mode_table import ModeTable
 from canaleta.core.model.quality import Quality, Reason
 from canaleta.core.notation.arrays import Bools, Floats, States
 from canaleta.core.signals.bands import bands_of

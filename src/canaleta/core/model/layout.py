@@ -10,8 +10,9 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from canaleta.core.model.fields import Landing
-from canaleta.core.model.links import LINKS, USUAL_LINE, is_serial
-from canaleta.core.model.module_type import ModeTable, ModuleType
+from canaleta.core.model.links import LINKS, USUAL_LINE, Link, is_serial
+from canaleta.core.model.mode_table import ModeTable
+from canaleta.core.model.module_type import ModuleType
 from canaleta.core.model.register_tables import Table, table_of_function
 from canaleta.core.notation.text import TextError
 
@@ -48,7 +49,7 @@ class Rack:
     first_register: int = 0
     stand_in: bool = False
     function: str = "input"
-    link: str = LINKS[0]
+    link: Link = LINKS[0]
     line: str = USUAL_LINE
 
     @property

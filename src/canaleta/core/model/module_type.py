@@ -7,18 +7,14 @@ Modes of all types in a plant become one small table of columns, which paths ind
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
 from typing import Annotated, Any, Literal
 
-import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
 from canaleta.core.model.module_map import PER_CHANNEL, Flag, Frozen, Holds, Registers, Run, StatusWord
 from canaleta.core.model.register_tables import Style, Table, table_named
-from canaleta.core.notation.arrays import Bools, Floats
 from canaleta.core.notation.text import plain_figure
 from canaleta.core.signals.converters import WordForm
 from canaleta.core.signals.sensors.resistance import resistance_curves
@@ -29,7 +25,6 @@ __all__ = [
     "OPEN_CHOICES",
     "Filter",
     "Mode",
-    "ModeTable",
     "ModuleType",
     "Registers",
     "Setting",
@@ -404,9 +399,10 @@ class ModuleType(Frozen):
 
     @property
     def _says_nothing_of_itself(self) -> bool:
-        """A module whose own map has holding registers, and that nobody told of a number or settings behind them."""
+        """A module whose map somebody laid out place by place, and that nobody told of a number or settings: it is not
+        asked for a register that its manual does not have."""
         told = self.ident_code is not None or self.settings or self.forces or self.commands
-        return not told and any(r.table == "holding registers" for r in self.registers)
+        return not told and any(r.table or r.at is not None for r in self.registers)
 
     @property
     def mask_words(self) -> int:
@@ -542,71 +538,3 @@ def as_written_now(document: Any) -> Any:
         return ModuleType.model_validate(document).model_dump(mode="json")
     except ValueError:
         return document
-
-
-@dataclass(frozen=True)
-class ModeTable:
-    """All modes of all module types of a plant, as columns; a path's mode is a row number here.
-
-    All arrays have shape (modes,). unit holds codes: index into UNITS.
-    """
-
-    rows: dict[tuple[str, str], int]
-    family: NDArray[np.int8]
-    unit: NDArray[np.int8]
-    curve: NDArray[np.object_]
-    common: NDArray[np.int8]
-    rounding: NDArray[np.int8]
-    outputs: Bools
-    alternating: Bools
-    follows_supply: Bools
-    numbers: dict[str, Floats]
-
-    UNITS = ("mA", "V", "mV", "°C", "°F", "K", "Ω", "Hz", "pulses", "mV/V", "%")
-    COMMONS = ("", "0 V", "24 V")
-    ROUNDINGS = ("nearest", "down", "toward zero", "none")
-
-    @classmethod
-    def of(cls, types: dict[str, ModuleType]) -> ModeTable:
-        """The table for these types, keyed by (type key, mode name)."""
-        pairs = [(kind, mode) for kind in types.values() for mode in kind.modes]
-        keys = [key for key, kind in types.items() for _ in kind.modes]
-        modes = [mode for _, mode in pairs]
-        curves = np.empty(len(modes), dtype=object)
-        curves[:] = [m.curve for m in modes]
-        numbers = {
-            name: np.array([np.nan if (x := getattr(m, name)) is None else x for m in modes], dtype=np.float64)
-            for name in _NUMBERS
-        }
-        for name, span, end in _ENDS:
-            numbers[name] = np.array([getattr(getattr(m, span), end) for m in modes], dtype=np.float64)
-        return cls(
-            rows={(key, mode.name): row for row, (key, mode) in enumerate(zip(keys, modes, strict=True))},
-            family=np.array([mode.family_code for mode in modes], dtype=np.int8),
-            unit=np.array([cls.UNITS.index(mode.signal_unit) for mode in modes], dtype=np.int8),
-            curve=curves,
-            common=np.array([cls.COMMONS.index(kind.common) for kind, _ in pairs], dtype=np.int8),
-            rounding=np.array([cls.ROUNDINGS.index(mode.rounding) for mode in modes], dtype=np.int8),
-            outputs=np.array([kind.direction == "out" for kind, _ in pairs], dtype=bool),
-            alternating=np.array([mode.current == "AC" for mode in modes], dtype=bool),
-            follows_supply=np.array([mode.follows_supply for mode in modes], dtype=bool),
-            numbers=numbers,
-        )
-
-    def column(self, name: str) -> NDArray[np.generic]:
-        """A column by its name, whichever kind."""
-        found = self.numbers.get(name)
-        return getattr(self, name) if found is None else found
-
-
-_ENDS = (
-    ("signal_low", "signal", "low"),
-    ("signal_high", "signal", "high"),
-    ("counts_low", "counts", "low"),
-    ("counts_high", "counts", "high"),
-)
-_NUMBERS = (
-    "least", "most", "step", "burden_ohm", "input_ohm", "wires", "open_counts", "short_counts", "under_counts",
-    "over_counts", "off_below_v", "on_from_v", "break_below", "short_from", "source_v", "source_ohm", "input_type",
-    "rated_ma", "accuracy_percent", "drift_ppm_per_k",
-)  # fmt: skip

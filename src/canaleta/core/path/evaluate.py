@@ -15,7 +15,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.module_type import ModeTable
+from canaleta.core.model.mode_table import ModeTable
 from canaleta.core.model.quality import of_reasons, reason_words
 from canaleta.core.notation.arrays import Floats
 from canaleta.core.path.joints.base import Chain, PathRows, StationWords, Upset, Working

@@ -11,7 +11,7 @@ from canaleta.core.checks.checkpoints import TEMPERATURE
 from canaleta.core.hardware.fit import supplied
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.module_type import ModeTable
+from canaleta.core.model.mode_table import ModeTable
 from canaleta.core.model.quality import Reason
 from canaleta.core.notation.arrays import Bools, Rows
 from canaleta.core.notation.text import shown

@@ -9,6 +9,7 @@ import numpy as np
 from canaleta.core.hardware.loads import Load, device_ma, module_load, rack_load
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
+from canaleta.core.model.links import is_serial
 from canaleta.core.model.naming import departures
 from canaleta.core.notation.arrays import Rows
 from canaleta.core.notation.text import shown
@@ -34,20 +35,19 @@ _AC = ("AC contact", "AC load")
 def one_address(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Two racks that are reached in one place: both read the same device, and one of them is not read at all."""
     layout = image.layout
-    by_place: dict[tuple[str, int, int], list[str]] = {}
+    by_place: dict[tuple[str, int], list[str]] = {}
     for rack in layout.racks.values():
         # Stand-ins of a plant that nobody serves share an address nobody answers at.
         if rack.stand_in or rack.host != "127.0.0.1":
-            by_place.setdefault((rack.host.lower(), rack.port, rack.unit), []).append(
-                f"{layout.cabinets[rack.cabinet].name} {rack.name}"
-            )
-    for (host, port, unit), racks in by_place.items():
+            at = rack.host if is_serial(rack.link) else f"{rack.host.lower()}:{rack.port}"
+            by_place.setdefault((at, rack.unit), []).append(f"{layout.cabinets[rack.cabinet].name} {rack.name}")
+    for (at, unit), racks in by_place.items():
         if len(racks) > 1:
             yield report_of_plant(
                 "R58",
-                f"{host}:{port}:{unit}",
+                f"{at}:{unit}",
                 Station.INPUT,
-                f"{' and '.join(racks)} are both at {host}:{port}, unit {unit}: they read one device twice",
+                f"{' and '.join(racks)} are both at {at}, unit {unit}: they read one device twice",
             )
 
 

@@ -11,7 +11,7 @@ from canaleta.core.checks.checkpoints import TEMPERATURE
 from canaleta.core.model.field_table import ALARM_LEVELS
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.module_type import ModeTable
+from canaleta.core.model.mode_table import ModeTable
 from canaleta.core.model.references import asks_reference
 from canaleta.core.notation.arrays import Floats, Rows
 from canaleta.core.notation.text import as_typed, shown

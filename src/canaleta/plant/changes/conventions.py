@@ -10,7 +10,7 @@ from sqlalchemy import Connection, Engine
 
 from canaleta.core.model.convention_fields import convention_texts, with_conventions
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.module_type import ModeTable
+from canaleta.core.model.mode_table import ModeTable
 from canaleta.core.notation.text import TextError, shown
 from canaleta.core.path.joints.converter import NOMINAL_SUPPLY_V
 from canaleta.core.signals.signal_types import Family

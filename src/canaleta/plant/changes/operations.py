@@ -13,7 +13,7 @@ from pydantic import ValidationError
 from canaleta.catalogue.types import module_types
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Cabinet, Cable, Layout, Module, Rack
-from canaleta.core.model.links import LINKS, USUAL_LINE, is_serial, read_line, serial_device
+from canaleta.core.model.links import LINKS, USUAL_LINE, Link, is_serial, read_line, serial_device
 from canaleta.core.model.module_type import ModuleType
 from canaleta.core.model.naming import next_name, ruled_address
 from canaleta.core.notation.patterns import compiled
@@ -122,6 +122,7 @@ class Draft:
         if "was" in given and now != given["was"]:
             raise HardwareError(f"somebody changed it to “{now}” meanwhile", conflict=True)
         value = _whole(field, text) if field in _LIMITS else str(text).strip()
+        moves = False
         if field == "host":
             value = _host(text, part.link)
         if field == "name":
@@ -133,9 +134,18 @@ class Draft:
         if field == "link":
             value = _link(value, part.stand_in)
             # What names a port of the machine names nothing in a network, and the other way round.
-            host = str(given.get("host", "")) or part.host
-            part = replace(part, host=_host(host, value))
+            host = _host(str(given.get("host", "")) or part.host, value)
+            moves, part = host != part.host, replace(part, host=host)
+        if field in ("link", "line") and not moves:
+            # A port or a gateway works one way for all that hang on it.
+            for other in [r for r in self.racks.values() if self._shares_way(r, part)]:
+                other_way: dict[str, Any] = {field: value}
+                parts[other.id] = replace(other, **other_way)
         parts[part.id] = replace(part, **{field: value})
+
+    @staticmethod
+    def _shares_way(one: Rack, other: Rack) -> bool:
+        return not one.stand_in and (one.link, one.reached_at) == (other.link, other.reached_at)
 
     def _remove_rack(self, given: dict[str, Any]) -> None:
         rack = self._found(self.racks, given, "rack")
@@ -326,7 +336,7 @@ def _function(given: Any) -> str:
     return text
 
 
-def _link(given: Any, stand_in: bool) -> str:
+def _link(given: Any, stand_in: bool) -> Link:
     """The way to a rack. Raises HardwareError."""
     found = next((link for link in LINKS if link.lower() == str(given).strip().lower()), None)
     if found is None:

@@ -16,6 +16,7 @@ from sqlalchemy import Connection, Table, delete, insert, select, update
 from canaleta.core.hardware.settings import settings_size
 from canaleta.core.model import register_tables
 from canaleta.core.model.layout import Cabinet, Cable, Layout, Module, Rack
+from canaleta.core.model.links import is_serial
 from canaleta.core.model.module_type import ModuleType, as_written_now
 from canaleta.plant.database import tables as t
 from canaleta.plant.records.points import ADDED, REMOVED, TYPICAL, WAIVER
@@ -119,10 +120,17 @@ def trouble_of(layout: Layout) -> str:
     inside = Counter((r.cabinet, r.name.lower()) for r in layout.racks.values())
     if doubled := [r for r in layout.racks.values() if inside[r.cabinet, r.name.lower()] > 1]:
         return f"two racks of {layout.cabinets[doubled[0].cabinet].name} are called {doubled[0].name}"
-    reached = Counter((r.host, r.port, r.unit) for r in layout.racks.values() if not r.host.startswith("127."))
+    real = [r for r in layout.racks.values() if not r.host.startswith("127.")]
+    reached = Counter((r.reached_at, r.unit) for r in real)
     if shared := [place for place, racks in reached.items() if racks > 1]:
-        host, port, unit = shared[0]
-        return f"two racks are reached at {host}:{port}, unit {unit}"
+        return f"two racks are reached at {shared[0][0]}, unit {shared[0][1]}"
+    ways: dict[str, set[tuple[str, str]]] = {}
+    for rack in real:
+        place = rack.host if is_serial(rack.link) else rack.reached_at
+        ways.setdefault(place, set()).add((rack.link, rack.line if is_serial(rack.link) else ""))
+    if several := next((place for place, some in ways.items() if len(some) > 1), ""):
+        told = " and ".join(sorted(" ".join(part for part in way if part) for way in ways[several]))
+        return f"{several} works one way for all that hang on it, not as {told}"
     for rack in layout.racks.values():
         modules = layout.modules_of(rack.id)
         if len(modules) > MOST_MODULES:

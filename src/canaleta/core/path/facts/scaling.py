@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from canaleta.core.model.fields import Station
-from canaleta.core.model.module_type import ModeTable
+from canaleta.core.model.mode_table import ModeTable
 from canaleta.core.model.references import asks_reference, between_units
 from canaleta.core.notation.text import plain_figure, shown
 from canaleta.core.path.facts.base import Row, Section, Tone, first, of_value, significant

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.model.module_type import ModeTable
+from canaleta.core.model.mode_table import ModeTable
 from canaleta.core.model.quality import Reason, mark
 from canaleta.core.notation.arrays import Bools, Floats
 from canaleta.core.path.joints.base import PathRows, or_zero

@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.model.field_table import JUMPERS
-from canaleta.core.model.module_type import DEGREES, ModeTable
+from canaleta.core.model.mode_table import ModeTable
+from canaleta.core.model.module_type import DEGREES
 from canaleta.core.model.quality import Reason, mark
 from canaleta.core.notation.arrays import Bools, Floats, Names
 from canaleta.core.notation.units import factor_and_offset

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from canaleta.core.model.module_type import ModeTable
+from canaleta.core.model.mode_table import ModeTable
 from canaleta.core.notation.text import shown
 from canaleta.core.path.joints import linear_words
 from canaleta.core.path.joints.base import (
