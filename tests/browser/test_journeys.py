@@ -436,3 +436,41 @@ def test_a_module_from_a_made_up_manual_is_typed_in_put_in_a_rack_and_read_live(
     )
     for _ in range(3):
         turn_back(site.engine, ImageCache(site.engine), "erna")
+
+
+def test_a_module_is_pasted_from_its_manual_and_what_latches_in_it_is_reset(site: Site) -> None:
+    """The manual says: value and status in turn from 30001 on, wire break in bit 4, kept until coil 00001 is set; 4–20 mA
+    is 1 000 to 5 000."""
+    page = site.enter("erna", "engineer")
+    page.goto(f"{site.address}/types")
+    page.get_by_label("title").fill("PAIR-2")
+    choose(page, "how the manual counts places", "with the table")
+    area = page.get_by_label("the table as it stands in the manual")
+    for kind, text in (
+        ("of its registers", "30001\tChannel 1 value\n30002\tChannel 1 status\n30003\tChannel 2 value\n30004\tChannel 2 status\n3000Z\tx"),
+        ("of the bits", "4\twire break\tlatched until reset"),
+        ("of the ways", "Loop\t4…20 mA\t1000…5000"),
+    ):  # fmt: skip
+        choose(page, "which table of the manual", kind)
+        area.fill(text)
+        if "3000Z" in text:
+            expect(page.locator(".paste")).to_contain_text("line 5 is left out")
+        page.get_by_role("button", name="take it in").click()
+        expect(area).to_have_value("")
+    expect(page.locator(".sketch")).to_contain_text("bit 4 latches: say what resets it")
+    page.get_by_label("something resets it").check()
+    choose(page, "table that resets status word 1", "coils")
+    place = page.get_by_label("place that resets status word 1")
+    place.fill("00001")
+    place.press("Tab")
+    expect(page.locator(".places")).to_contain_text("30003")
+    expect(page.locator(".sketch tr", has_text="12.000 mA")).to_contain_text("3\u202f000")
+    page.get_by_role("button", name="all of it is so").click()
+    expect(page.locator(".guessed")).to_have_count(0)
+    page.get_by_role("button", name="keep this type").click()
+    page.get_by_role("button", name="accept").click()
+    expect(page.locator("h1")).to_have_text("PAIR-2")
+    kept = ImageCache(site.engine).current().layout.types["pair-2"]
+    assert [run.place_of(1)[0] for run in kept.runs()] == [2]
+    assert kept.status_words[0].bits[0].latches
+    turn_back(site.engine, ImageCache(site.engine), "erna")

@@ -1,8 +1,10 @@
 <script setup lang="ts">
 /** A table of the manual, pasted as it stands there; what it gives, what was guessed, and what was left out. */
+import { useDebounceFn } from '@vueuse/core'
 import { ref, shallowRef } from 'vue'
 import { api, ask, type Schemas } from '../../api/client'
 import ChoiceField from '../../kit/ChoiceField.vue'
+import FormPart from '../../kit/FormPart.vue'
 import { latest } from '../../plant/latest'
 import { STYLES, TABLES, type Style, type TableName } from './places'
 import { takenIn, type TypeBody } from './typeBody'
@@ -34,6 +36,9 @@ const read = latest(async () => {
   found.value = answer.data ?? null
 })
 
+/** Not with every key: a table may be long. */
+const readSoon = useDebounceFn(read, 200)
+
 function take() {
   if (!found.value) return
   body.value = takenIn(body.value, what.value, found.value)
@@ -56,8 +61,7 @@ const count = (parts: Record<string, unknown>) =>
 </script>
 
 <template>
-  <fieldset class="paste">
-    <legend>the manual: how it counts, and its tables</legend>
+  <FormPart title="the manual: how it counts, and its tables" class="paste">
     <label
       >it writes places
       <ChoiceField
@@ -79,7 +83,7 @@ const count = (parts: Record<string, unknown>) =>
       spellcheck="false"
       aria-label="the table as it stands in the manual"
       placeholder="one line each, cells apart by tabs, bars or wide gaps"
-      @update:model-value="read"
+      @update:model-value="readSoon"
     ></v-textarea>
     <p v-if="wrong" class="bad" role="alert">■ {{ wrong }}</p>
     <template v-if="found && text.trim()">
@@ -93,24 +97,10 @@ const count = (parts: Record<string, unknown>) =>
       </p>
       <p v-for="guess in found.guesses" :key="guess" class="small quiet">guessed: {{ guess }}</p>
     </template>
-  </fieldset>
+  </FormPart>
 </template>
 
 <style scoped>
-.paste {
-  display: block;
-  margin: 0 0 10px;
-  padding: 6px 10px 10px;
-  border: 1px solid rgb(var(--v-theme-line));
-  background: rgb(var(--v-theme-surface));
-  font-size: 12px;
-}
-
-legend {
-  padding: 0 4px;
-  color: rgb(var(--v-theme-quiet));
-}
-
 label {
   display: inline-flex;
   gap: 6px;

@@ -2,6 +2,7 @@
 /** The lines of a manual, in the order a manual has them. What follows from others is filled in. */
 import { computed, watch } from 'vue'
 import { blankMode, FAMILIES, keyOf, registersFor, type ModeBody, type TypeBody } from './typeBody'
+import FormPart from '../../kit/FormPart.vue'
 import ManualPaste from './ManualPaste.vue'
 import TypeMap from './TypeMap.vue'
 import DenseField from '../../kit/DenseField.vue'
@@ -82,8 +83,7 @@ const choices = (of: string) =>
 
 <template>
   <form class="form" @submit.prevent>
-    <fieldset>
-      <legend>what it is</legend>
+    <FormPart title="what it is" class="flow">
       <label>title <DenseField v-model="body.title" class="figure" maxlength="80" /></label>
       <label
         >key in files
@@ -113,10 +113,9 @@ const choices = (of: string) =>
           @update:model-value="body.common = $event"
       /></label>
       <v-checkbox v-model="body.feeds_loop" label="it feeds loops" />
-    </fieldset>
+    </FormPart>
     <ManualPaste v-model="body" />
-    <fieldset v-if="body.unconfirmed?.length" class="guessed">
-      <legend>guessed: is it so?</legend>
+    <FormPart v-if="body.unconfirmed?.length" title="guessed: is it so?" class="guessed">
       <p v-for="(guess, i) in body.unconfirmed" :key="guess">
         <span class="settle">▲</span> {{ guess }}
         <v-btn class="act" :aria-label="`it is so: ${guess}`" @click="body.unconfirmed!.splice(i, 1)"
@@ -124,9 +123,8 @@ const choices = (of: string) =>
         >
       </p>
       <v-btn class="act" @click="body.unconfirmed = []">all of it is so</v-btn>
-    </fieldset>
-    <fieldset>
-      <legend>terminals of each channel, in their order</legend>
+    </FormPart>
+    <FormPart title="terminals of each channel, in their order" class="flow">
       <span v-for="(t, i) in body.terminals" :key="i" class="piece">
         <DenseField
           v-model="t.mark"
@@ -142,9 +140,8 @@ const choices = (of: string) =>
       <label
         >first number <DenseField v-model.number="body.first_terminal" type="number" min="0" placeholder="1"
       /></label>
-    </fieldset>
-    <fieldset>
-      <legend>ways a channel can work</legend>
+    </FormPart>
+    <FormPart title="ways a channel can work" class="flow">
       <div v-for="(m, i) in body.modes" :key="i" class="mode">
         <label>name <DenseField v-model="m.name" class="figure" maxlength="80" /></label>
         <label
@@ -218,9 +215,8 @@ const choices = (of: string) =>
         </span>
       </div>
       <v-btn class="act" @click="body.modes.push(blankMode())">another way</v-btn>
-    </fieldset>
-    <fieldset>
-      <legend>the word and its registers</legend>
+    </FormPart>
+    <FormPart title="the word and its registers" class="flow">
       <v-checkbox v-model="body.signed" label="signed" />
       <v-checkbox
         :model-value="body.word?.bits === 32"
@@ -244,10 +240,9 @@ const choices = (of: string) =>
         @update:model-value="turnRegister('cold junction', !has.cold)"
       />
       <span class="quiet small">{{ body.registers.map((r) => `${r.count} ${r.holds}`).join(', ') }}</span>
-    </fieldset>
+    </FormPart>
     <TypeMap v-model="body" />
-    <fieldset>
-      <legend>filters, open circuit, and what can be written</legend>
+    <FormPart title="filters, open circuit, and what can be written" class="flow">
       <span v-for="(f, i) in body.filters" :key="i" class="piece">
         <DenseField v-model="f.name" class="figure" :aria-label="`name of filter ${i + 1}`" />
         <DenseField
@@ -297,33 +292,22 @@ const choices = (of: string) =>
           />
         </label>
       </div>
-    </fieldset>
-    <fieldset>
-      <legend>isolation, fuses, currents</legend>
+    </FormPart>
+    <FormPart title="isolation, fuses, currents" class="flow">
       <label v-for="[name, label, unit] in FIGURES" :key="name"
         >{{ label }}{{ unit ? `, ${unit}` : '' }}
         <DenseField v-model.number="body[name]" type="number" min="0" step="any" placeholder="0"
       /></label>
-    </fieldset>
+    </FormPart>
   </form>
 </template>
 
 <style scoped>
-fieldset {
+.flow {
   display: flex;
   flex-wrap: wrap;
   gap: 6px 14px;
   align-items: baseline;
-  margin: 0 0 10px;
-  padding: 6px 10px 10px;
-  border: 1px solid rgb(var(--v-theme-line));
-  background: rgb(var(--v-theme-surface));
-}
-
-legend {
-  padding: 0 4px;
-  color: rgb(var(--v-theme-quiet));
-  font-size: 12px;
 }
 
 label {

@@ -2,6 +2,7 @@
 /** Where everything of a module stands: runs of places, status words with their bits, and what resets them. */
 import { computed } from 'vue'
 import ChoiceField from '../../kit/ChoiceField.vue'
+import FormPart from '../../kit/FormPart.vue'
 import DenseField from '../../kit/DenseField.vue'
 import PlaceField from './PlaceField.vue'
 import { TABLES, type Style, type TableName } from './places'
@@ -61,8 +62,7 @@ function turnReset(word: WordBody) {
 </script>
 
 <template>
-  <fieldset class="map">
-    <legend>its map, place by place</legend>
+  <FormPart title="its map, place by place" class="map">
     <span class="quiet small">places are written {{ numbering }}</span>
     <div v-for="(run, i) in body.registers" :key="i" class="run parts">
       <ChoiceField
@@ -291,24 +291,10 @@ function turnReset(word: WordBody) {
       </p>
     </section>
     <v-btn class="act" @click="addWord">a status word</v-btn>
-  </fieldset>
+  </FormPart>
 </template>
 
 <style scoped>
-.map {
-  display: block;
-  margin: 0 0 10px;
-  padding: 6px 10px 10px;
-  border: 1px solid rgb(var(--v-theme-line));
-  background: rgb(var(--v-theme-surface));
-  font-size: 12px;
-}
-
-legend {
-  padding: 0 4px;
-  color: rgb(var(--v-theme-quiet));
-}
-
 .run {
   padding: 4px 8px;
   border-left: 4px solid rgb(var(--v-theme-duct));
