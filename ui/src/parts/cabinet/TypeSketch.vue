@@ -35,7 +35,9 @@ const parts = computed(() => {
         </div>
       </div>
       <p class="quiet small">
-        {{ preview.registers }} input registers, {{ preview.settings }} settings registers
+        {{ preview.registers }} input registers, {{ preview.settings || 'no' }} settings register{{
+          preview.settings === 1 ? '' : 's'
+        }}
       </p>
       <details v-if="preview.map?.length" class="places" :open="preview.map.length < 41">
         <summary>its map, {{ preview.map.length }} lines</summary>

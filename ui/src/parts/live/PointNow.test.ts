@@ -125,3 +125,20 @@ test('one part is open at a time, and the same press folds it', async () => {
   await settled()
   expect(box.querySelector('.chip.on')?.textContent?.trim()).toBe('10 min')
 })
+
+test('what latches in the module is reset there, and what is written is told before and after', async () => {
+  const fault = { says: 'open circuit', grade: 'bad', causes: [], next: '' }
+  const { box, asked } = await now({
+    'GET /api/points/{point}/advice': { ...ADVICE, faults: [fault], resets: ['coil 4 on'] },
+    'POST /api/faults/module-reset': { written: ['coil 4 on'] },
+  })
+  expect(box.querySelector('.kept')!.textContent).toContain('this writes: coil 4 on')
+  button(box, 'reset in the module')!.click()
+  await settled()
+  expect(asked.at(-1)).toMatchObject({ path: '/api/faults/module-reset', body: { point: 11 } })
+})
+
+test('a point without a fault offers no reset', async () => {
+  const { box } = await now({ 'GET /api/points/{point}/advice': { ...ADVICE, resets: ['coil 4 on'] } })
+  expect(box.querySelector('.kept')).toBeNull()
+})

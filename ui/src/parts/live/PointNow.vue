@@ -210,9 +210,11 @@ onUnmounted(() => letGo?.())
     <v-btn v-if="advice?.latched && plant.may('edit')" class="act main" @click="reset">
       reset the fault
     </v-btn>
-    <p v-if="advice?.resets?.length && advice.faults.length && plant.may('inject')">
+    <p v-if="advice?.resets?.length && advice.faults.length && plant.may('inject')" class="kept">
       <v-btn class="act" @click="resetInModule">reset in the module</v-btn>
-      <span class="small quiet"> {{ advice.resets.join('; ') }}</span>
+      <span class="small quiet"
+        >it keeps some faults until it is reset; this writes: {{ advice.resets.join('; ') }}</span
+      >
     </p>
 
     <section v-for="t in held" :key="t.id" class="fault apart">
@@ -268,6 +270,13 @@ onUnmounted(() => letGo?.())
 </template>
 
 <style scoped>
+.kept {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 10px;
+  align-items: center;
+}
+
 .now {
   display: flex;
   flex-direction: column;
