@@ -122,6 +122,44 @@ def test_a_late_answer_is_never_taken_for_the_next_ones(link: str, monkeypatch: 
     in_a_loop_of_its_own(run)
 
 
+def test_who_comes_next_to_a_line_that_was_left_waits_as_well(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A try that was given up, and the next one at once, over a connection of its own: the gateway gives it the answer
+    to the first, which is heard and belongs to nobody."""
+    monkeypatch.setattr(ways, "QUIET_S", 0.6)
+
+    async def run() -> None:
+        devices = Devices({1: {k: 1000 + k for k in range(8)}})
+        # The second's own answer comes after the first's: whoever asked at once would take that for it.
+        devices.late = [0.5, 0.4]
+        async with on_a_line(devices, "Modbus RTU over TCP") as at:
+            async with reader(at(), 0.1) as first:
+                with pytest.raises(RackTimedOutError):
+                    await first.read_run(HOLDING, 0, 1)
+            async with reader(at()) as second:
+                await second.connect()
+                assert await second.read_run(HOLDING, 5, 1) == [1005]
+
+    in_a_loop_of_its_own(run)
+
+
+def test_who_gives_up_before_it_was_asked_silences_nobody() -> None:
+    async def run() -> None:
+        devices = Devices({1: {0: 7}, 2: {0: 8}})
+        devices.late = [0.3]
+        async with on_a_line(devices, "Modbus RTU over TCP") as at, reader(at()) as one, reader(at(2)) as other:
+            asking = asyncio.create_task(one.read_run(HOLDING, 0, 1))
+            while not devices.asked:
+                await asyncio.sleep(0.01)
+            waiting = asyncio.create_task(other.read_run(HOLDING, 0, 1))
+            await asyncio.sleep(0.05)
+            waiting.cancel()
+            assert await asking == [7]
+            assert one._way.line.silent_units == {}  # type: ignore[union-attr]
+            assert len(devices.asked) == 1
+
+    in_a_loop_of_its_own(run)
+
+
 def test_units_of_one_line_are_asked_in_turn_and_each_has_its_own_answer() -> None:
     async def run() -> None:
         devices = Devices({unit: {k: 100 * unit + k for k in range(8)} for unit in (1, 2, 3)})

@@ -150,7 +150,7 @@ class RackReader:
     async def one_reading(self) -> AsyncIterator[None]:
         """Whatever is read inside comes over one connection: if it is lost, so is the reading (RackLostError). On a
         line, which has none, whatever is read inside is read without a fault."""
-        if not self._way.several:
+        if not self._way.shared:
             await self.connect()
         self._reading = True
         try:
@@ -295,17 +295,20 @@ class RackReader:
     async def _answer(self, ask: Callable[[], Awaitable[Any]]) -> Any:
         """The answer to one request. What comes too late meets a closed connection or a quiet line, so it is nobody's
         answer."""
-        if self._way.several and self._way.resting:
+        if self._way.shared and self._way.resting:
             raise RackTimedOutError(f"unit {self._rack.unit} on {self._rack.reached_at} did not answer a moment ago")
+        sent = False
         try:
             async with self._way.turn():
                 await self.connect()
+                sent = True
                 answer = await ask()
         except RackSilentError:
             raise
         except asyncio.CancelledError:
             # Whoever gave up left a request behind whose answer is still to come.
-            self._way.failed()
+            if sent:
+                self._way.failed()
             raise
         except (TimeoutError, ModbusException, OSError) as error:
             self._way.failed()
@@ -320,7 +323,7 @@ class RackReader:
         """Be connected. Raises RackUnreachableError if nobody listens, RackLostError in the middle of a reading."""
         if self._way.connected:
             return
-        if self._reading and not self._way.several:
+        if self._reading and not self._way.shared:
             raise RackLostError("the connection was lost in the middle of a reading")
         if not await self._way.connect():
             raise RackUnreachableError(f"nothing answers at {self._rack.reached_at}")

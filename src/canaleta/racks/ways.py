@@ -29,6 +29,7 @@ BACK_OFF_S = 10.0
 HANGS_S = 60.0
 """What a line's client waits at most; each of its racks waits as long as it likes to."""
 HEARS_S = 0.02
+"""Time to hear what has arrived already, before one asks."""
 PAUSE_S = 0.005
 """Between two requests of a line over TCP, where the gateway keeps the silence of the line itself."""
 
@@ -36,7 +37,7 @@ PAUSE_S = 0.005
 class Own:
     """A connection of the rack's own: Modbus TCP, where an answer names the request that it is for."""
 
-    several = False
+    shared = False
     resting = False
 
     def __init__(self, rack: Rack, timeout_s: float) -> None:
@@ -65,6 +66,8 @@ class Line:
     """One line of this process: a serial port, or a gateway that carries its frames over TCP."""
 
     _all: ClassVar[dict[tuple[int, str, str, int, str], Line]] = {}
+    _quiet: ClassVar[dict[tuple[int, str, str, int, str], float]] = {}
+    """Until when lines are quiet that nobody uses now: who comes next may still meet the answer to what was asked."""
 
     @classmethod
     def of(cls, rack: Rack) -> Line:
@@ -72,15 +75,15 @@ class Line:
         key = (id(asyncio.get_running_loop()), rack.link, rack.host, rack.port, rack.line)
         line = cls._all.get(key)
         if line is None:
-            line = cls._all[key] = cls(rack, key)
+            line = cls._all[key] = cls(rack, key, cls._quiet.pop(key, 0.0))
         line.users += 1
         return line
 
-    def __init__(self, rack: Rack, key: tuple[int, str, str, int, str]) -> None:
+    def __init__(self, rack: Rack, key: tuple[int, str, str, int, str], quiet_until: float) -> None:
         self._key = key
         self.users = 0
         self.lock = asyncio.Lock()
-        self.quiet_until = 0.0
+        self.quiet_until = quiet_until
         self.silent_units: dict[int, float] = {}
         framer = FramerType.ASCII if "ASCII" in rack.link else FramerType.RTU
         self.pause_s = PAUSE_S
@@ -102,12 +105,17 @@ class Line:
         if self.users <= 0:
             self.client.close()
             self._all.pop(self._key, None)
+            now = time.monotonic()
+            for key in [key for key, until in self._quiet.items() if until <= now]:
+                del self._quiet[key]
+            if self.quiet_until > now:
+                self._quiet[self._key] = self.quiet_until
 
 
 class OnLine:
     """A rack's part of a line: its unit."""
 
-    several = True
+    shared = True
 
     def __init__(self, line: Line, unit: int, timeout_s: float) -> None:
         self.line, self._unit, self._timeout_s = line, unit, timeout_s
@@ -137,7 +145,7 @@ class OnLine:
             if (wait := self.line.quiet_until - time.monotonic()) > 0:
                 await asyncio.sleep(wait)
                 if wait > self.line.pause_s:
-                    # Where this process was held up, what came meanwhile is still to be heard, before one asks.
+                    # Where this process was held up, what came meanwhile is still to be heard.
                     await asyncio.sleep(HEARS_S)
             try:
                 async with asyncio.timeout(self._timeout_s):
