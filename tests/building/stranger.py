@@ -32,10 +32,40 @@ class Stranger:
         self.asked: list[tuple[int, int, int]] = []
         self.port = 0
         self.connections = 0
+        self.unknown: set[int] = set()
+        self.written: list[int] = []
         self.late: list[float] = []
         self.swapped = False
         self._server: asyncio.Server | None = None
         self._writers: set[asyncio.StreamWriter] = set()
+
+    writes = frozenset((5, 6, 15, 16, 22, 23))
+
+    def _written(self, function: int, body: bytes) -> bytes:
+        """What writes: single coil and register, several of them, bits of one, and writing before reading (V1.1b3, 6.5,
+        6.6, 6.11, 6.12, 6.16, 6.17)."""
+        self.written.append(function)
+        coils, holding = self.tables[1], self.tables[3]
+        at, count = struct.unpack(">HH", body[1:5])
+        if function == 5:
+            coils[at] = int(count == 0xFF00)
+            return body
+        if function == 6:
+            holding[at] = count
+            return body
+        if function == 15:
+            coils.update({at + k: body[6 + k // 8] >> (k % 8) & 1 for k in range(count)})
+            return body[:5]
+        if function == 16:
+            holding.update({at + k: word for k, word in enumerate(struct.unpack(f">{count}H", body[6:]))})
+            return body[:5]
+        if function == 22:
+            and_mask, or_mask = struct.unpack(">HH", body[3:7])
+            holding[at] = (holding[at] & and_mask) | (or_mask & ~and_mask & 0xFFFF)
+            return body
+        first, many = struct.unpack(">HH", body[5:9])
+        holding.update({first + k: word for k, word in enumerate(struct.unpack(f">{many}H", body[10:]))})
+        return bytes((function, 2 * count)) + struct.pack(f">{count}H", *(holding[at + k] for k in range(count)))
 
     async def begin(self, port: int = 0) -> None:
         """Listen; a server that was cut off listens again on the same port."""
@@ -94,7 +124,9 @@ class Stranger:
         if self.manner == "slow":
             await asyncio.sleep(2.0)
         function = body[0]
-        if function not in self.tables:
+        if function in self.writes and function not in self.unknown:
+            return self._written(function, body)
+        if function not in self.tables or function in self.unknown:
             return bytes((function | 0x80, 1))
         first, count = struct.unpack(">HH", body[1:5])
         self.asked.append((function, first, count))

@@ -14,7 +14,7 @@ from tests.building.waiting import HANGS_S
 from tests.building.words import layout_with
 
 from canaleta.core.model.layout import Rack
-from canaleta.core.model.links import LINKS, LineSettings, read_line, serial_device
+from canaleta.core.model.links import MODBUS_LINKS, LineSettings, read_line, serial_device
 from canaleta.core.model.register_tables import Table
 from canaleta.core.model.registers import RackMap
 from canaleta.core.notation.text import TextError
@@ -88,13 +88,13 @@ async def on_a_line(devices: Devices, link: str) -> Any:
     devices.end()
 
 
-@pytest.mark.parametrize("link", LINKS[1:])
+@pytest.mark.parametrize("link", MODBUS_LINKS[1:])
 def test_each_link_reads_writes_and_is_refused(link: str) -> None:
     async def run() -> None:
         devices = Devices({7: {k: 500 + k for k in range(40)}}, ascii_frames="ASCII" in link)
         async with on_a_line(devices, link) as at, reader(at(7)) as one:
             assert await one.read_run(HOLDING, 10, 4) == [510, 511, 512, 513]
-            await one.write_setting(11, 9)
+            await one.write_run(11, [9])
             assert await one.read_run(HOLDING, 10, 2) == [510, 9]
             with pytest.raises(RackRefusesError, match="no such register"):
                 await one.read_run(HOLDING, 39, 2)

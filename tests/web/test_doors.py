@@ -71,6 +71,8 @@ CHANGES = [
     ("POST", "/api/script-runs/1/sign", {"name": "x"}),
     ("POST", "/api/finder", {"host": "127.0.0.1"}),
     ("POST", "/api/module-types/try", {"host": "127.0.0.1", "body": {}}),
+    ("POST", "/api/racks/1/browse", {}),
+    ("PUT", "/api/racks/1/password", {"password": "clay"}),
 ]
 
 
@@ -115,6 +117,8 @@ def test_a_reader_changes_nothing_through_any_door(app: OpenAPI, person: Callabl
             "/api/waivers/lift",
             "/api/finder",
             "/api/module-types/try",
+            "/api/racks/1/browse",
+            "/api/racks/1/password",
         )
         needed = "administrator" if "accounts" in path else "engineer" if path in engineers else "technician"
         assert needed in answer.json["detail"]

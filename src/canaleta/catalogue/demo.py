@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.model.layout import SEPARATOR, Cabinet, Cable, Layout, Module, Rack
+from canaleta.core.model.links import LINKS, Link
 from canaleta.core.model.module_type import ModuleType
 
 __all__ = ["CableDocument", "DemoPlant", "demo_plant", "generated", "layout_of"]
@@ -24,6 +25,7 @@ class DemoModule(_Part):
 
     slot: int
     type: str
+    names: tuple[str, ...] = ()
 
 
 class DemoRack(_Part):
@@ -33,6 +35,7 @@ class DemoRack(_Part):
     name: str
     port: int
     period_ms: int = 1000
+    link: Link = LINKS[0]
     modules: tuple[DemoModule, ...]
 
 
@@ -120,12 +123,20 @@ def layout_of(plant: DemoPlant) -> Layout:
         for r in c.racks:
             served = bool(plant.field)
             rack = Rack(
-                r.number or len(racks) + 1, cabinet.id, r.name, "127.0.0.1", r.port, 1, r.period_ms, stand_in=served
+                r.number or len(racks) + 1,
+                cabinet.id,
+                r.name,
+                "127.0.0.1",
+                r.port,
+                1,
+                r.period_ms,
+                stand_in=served,
+                link=r.link,
             )
             racks[rack.id] = rack
             for place, m in enumerate(sorted(r.modules, key=lambda m: m.slot), start=1):
                 number = len(modules) + 1
-                modules[number] = Module(number, rack.id, place, m.type)
+                modules[number] = Module(number, rack.id, place, m.type, names=m.names)
     used = {m.type_key for m in modules.values()}
     kinds = {key: kind for key, kind in (module_types() | {t.key: t for t in plant.types}).items() if key in used}
     cables = {n: Cable(n, **cable.model_dump()) for n, cable in enumerate(plant.cables, start=1)}

@@ -9,13 +9,14 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import asdict
 from datetime import datetime
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 from sqlalchemy import Connection, insert, select
 
 from canaleta.catalogue.demo import CableDocument
 from canaleta.catalogue.types import module_types
+from canaleta.core.model.by_name import MOST_NAME, SECURITIES, Security
 from canaleta.core.model.conventions import Conventions
 from canaleta.core.model.fields import STORED, Landing, Stored
 from canaleta.core.model.image import PlantImage
@@ -59,11 +60,16 @@ class _Part(BaseModel):
 
 class ProjectModule(_Part):
     """A module in its place on the rail, passive items counted, by the key of its type. `slot` is that place;
-    wired: unused channels, from 0, that are wired to the strip."""
+    wired: unused channels, from 0, that are wired to the strip. names, remarks: of channels in their order, at a rack
+    that is reached by name, and as people say of them."""
 
     slot: int = Field(ge=0, le=999)
     type: str
     wired: list[int] = Field(default_factory=list, max_length=64)
+    names: list[Annotated[str, Field(max_length=MOST_NAME)]] = Field(default_factory=list, max_length=64)
+    label: str = Field(default="", max_length=40)
+    comment: str = Field(default="", max_length=400)
+    remarks: list[Annotated[str, Field(max_length=200)]] = Field(default_factory=list, max_length=64)
 
 
 class ProjectRack(_Part):
@@ -79,6 +85,11 @@ class ProjectRack(_Part):
     function: str = Field(default="input", pattern="^(input|holding)$")
     link: Link = LINKS[0]
     line: str = Field(default=USUAL_LINE, max_length=40)
+    path: str = Field(default="", max_length=MOST_NAME)
+    security: Security = SECURITIES[0]
+    username: str = Field(default="", max_length=80)
+    trusted: str = Field(default="", max_length=64)
+    quiet_s: int = Field(default=0, ge=0, le=86_400)
     modules: list[ProjectModule]
 
 
@@ -196,7 +207,18 @@ def _tags(image: PlantImage, points: Iterable[int]) -> list[str]:
 
 
 def _rack(layout: Layout, rack: Rack) -> ProjectRack:
-    modules = [ProjectModule(slot=m.place, type=m.type_key, wired=list(m.wired)) for m in layout.modules_of(rack.id)]
+    modules = [
+        ProjectModule(
+            slot=m.place,
+            type=m.type_key,
+            wired=list(m.wired),
+            names=list(m.names),
+            label=m.label,
+            comment=m.comment,
+            remarks=list(m.remarks),
+        )
+        for m in layout.modules_of(rack.id)
+    ]
     return ProjectRack(
         name=rack.name,
         host=rack.host,
@@ -208,6 +230,11 @@ def _rack(layout: Layout, rack: Rack) -> ProjectRack:
         function=rack.function,
         link=rack.link,
         line=rack.line,
+        path=rack.path,
+        security=rack.security,
+        username=rack.username,
+        trusted=rack.trusted,
+        quiet_s=rack.quiet_s,
         modules=modules,
     )
 
@@ -310,10 +337,25 @@ def _layout(project: Project) -> Layout:
                 r.function,
                 r.link,
                 r.line,
+                r.path,
+                r.security,
+                r.username,
+                r.trusted,
+                r.quiet_s,
             )
             racks[rack.id] = rack
             for place, m in enumerate(_without_gaps(r.modules), start=1):
-                modules[len(modules) + 1] = Module(len(modules) + 1, rack.id, place, m.type, tuple(m.wired))
+                modules[len(modules) + 1] = Module(
+                    len(modules) + 1,
+                    rack.id,
+                    place,
+                    m.type,
+                    tuple(m.wired),
+                    tuple(m.names),
+                    m.label,
+                    m.comment,
+                    tuple(m.remarks),
+                )
     types = {kind.key: kind for kind in project.module_types}
     if any(m.type_key == KEPT_FREE for m in modules.values()):
         types.setdefault(KEPT_FREE, module_types()[KEPT_FREE])

@@ -12,7 +12,7 @@ from pathlib import Path
 
 from canaleta.host.steps import TroubleError, run_logged, step
 
-__all__ = ["chromium", "ensure_user", "installed", "is_root", "postgresql_bin"]
+__all__ = ["broker", "chromium", "ensure_user", "installed", "is_root", "postgresql_bin"]
 
 OLDEST_POSTGRESQL = 13
 POLICY = Path("/usr/sbin/policy-rc.d")
@@ -37,6 +37,11 @@ def postgresql_bin(log: Path) -> Path:
 def chromium(log: Path) -> str:
     """The path of Chromium, installed first if it is missing."""
     return installed("chromium", "chromium", log)
+
+
+def broker(log: Path) -> str:
+    """The path of the MQTT broker, installed first if it is missing."""
+    return installed("mosquitto", "mosquitto", log)
 
 
 def installed(program: str, package: str, log: Path) -> str:

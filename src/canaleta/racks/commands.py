@@ -17,7 +17,8 @@ from canaleta.plant.live.commands import DONE, Command, Ended, Outcome
 from canaleta.plant.live.scan_store import store_transitions
 from canaleta.racks.context import Context
 from canaleta.racks.life import RackLife
-from canaleta.racks.reader import RackReader, RackSilentError, peeked, tested, tried
+from canaleta.racks.reader import RackSilentError, peeked, tested, tried
+from canaleta.racks.readers import AnyReader, browsed, reader_of, tested_by_name
 from canaleta.racks.source import SourceError
 
 __all__ = ["done"]
@@ -39,6 +40,8 @@ async def done(context: Context, life: RackLife, epoch: int, command: Command) -
                 return await _reset_module(context, command)
             case "peek":
                 return Outcome(Ended.DONE, answer=await peeked(command.target))
+            case "browse":
+                return await _browse(context, command)
             case "try":
                 return Outcome(Ended.DONE, answer=await tried(command.target))
             case _:
@@ -89,11 +92,11 @@ async def _write(context: Context, command: Command) -> Outcome:
         return Outcome.failed("there is no such rack")
     rack_map = RackMap.of(image.layout, command.rack)
     writes = [Write(int(w[0]), int(w[1]), int(w[2])) for w in target["writes"]]
-    async with RackReader(image.layout.racks[command.rack], rack_map, timeout_s=2.0) as reader:
+    async with reader_of(context.engine, image.layout.racks[command.rack], rack_map, 2.0) as reader:
         if not target.get("stand_in") and not await asyncio.to_thread(_is_armed, context, command.rack):
             return Outcome.failed("writing to this rack is not armed: nothing was written")
-        for write in writes:
-            written = await _written_bits(reader, write)
+        for run in _together(writes):
+            written = await _written_bits(reader, run)
             if not written.done:
                 return written
     return DONE
@@ -105,7 +108,7 @@ async def _reset_module(context: Context, command: Command) -> Outcome:
     if command.rack not in image.layout.racks:
         return Outcome.failed("there is no such rack")
     rack_map = RackMap.of(image.layout, command.rack)
-    async with RackReader(image.layout.racks[command.rack], rack_map, timeout_s=2.0) as reader:
+    async with reader_of(context.engine, image.layout.racks[command.rack], rack_map, 2.0) as reader:
         if not target.get("stand_in") and not await asyncio.to_thread(_is_armed, context, command.rack):
             return Outcome.failed("writing to this rack is not armed: nothing was written")
         for table, place, word, mask in target["writes"]:
@@ -122,16 +125,29 @@ async def _settings(context: Context, command: Command) -> Outcome:
         return Outcome.failed("there is no such rack")
     rack_map, size = RackMap.of(image.layout, rack.id), settings_size(image.layout, rack.id)
     if command.kind == "test":
+        if rack.by_name:
+            return Outcome(Ended.DONE, answer=await tested_by_name(context.engine, rack, rack_map))
         says, look, words = await tested(rack, rack_map, size)
         return Outcome(Ended.DONE, answer={"says": says, "look": look, "words": words})
-    async with RackReader(rack, rack_map, timeout_s=2.0) as reader:
+    if rack.by_name:
+        return Outcome.failed(f"a rack that is reached by {rack.link} has no settings that could be read here")
+    async with reader_of(context.engine, rack, rack_map, 2.0) as reader:
         if command.kind == "write" and not await asyncio.to_thread(_is_armed, context, command.rack):
             return Outcome.failed("writing to this rack is not armed any more: nothing was written")
         results = []
         for write in command.target.get("writes", []):
-            written = await _written_bits(reader, Write(int(write["register"]), int(write["word"])))
+            written = await _written_bits(reader, [Write(int(write["register"]), int(write["word"]))])
             results.append({"done": written.done, "says": written.says})
         return Outcome(Ended.DONE, answer={"words": await reader.read_settings(size), "results": results})
+
+
+async def _browse(context: Context, command: Command) -> Outcome:
+    """What names a rack has, from a place on."""
+    image = await asyncio.to_thread(context.cache.current)
+    rack = image.layout.racks.get(command.rack)
+    if rack is None or not rack.by_name:
+        return Outcome.failed("this rack has registers, and no names to look through")
+    return Outcome(Ended.DONE, answer=await browsed(context.engine, rack, str(command.target.get("from", ""))))
 
 
 def _is_armed(context: Context, rack: int) -> bool:
@@ -139,15 +155,28 @@ def _is_armed(context: Context, rack: int) -> bool:
         return armed(connection, rack) is not None
 
 
-async def _written_bits(reader: RackReader, write: Write) -> Outcome:
-    """Write the bits that are meant and read them back."""
+def _together(writes: list[Write]) -> list[list[Write]]:
+    """Writes of whole registers that follow one another, each lot for one request: a number is never half written."""
+    out: list[list[Write]] = []
+    for write in writes:
+        last = out[-1][-1] if out else None
+        if last and last.mask == write.mask == 0xFFFF and write.register == last.register + 1:
+            out[-1].append(write)
+        else:
+            out.append([write])
+    return out
+
+
+async def _written_bits(reader: AnyReader, run: list[Write]) -> Outcome:
+    """Write a run of registers, or the bits that are meant of one, and read them back."""
+    first = run[0]
     try:
-        word = write.word
-        if write.mask != 0xFFFF:
-            there = (await reader.read_some_settings([write.register]))[write.register]
-            word = (there & ~write.mask) | (write.word & write.mask)
-        await reader.write_setting(write.register, word)
-        now = (await reader.read_some_settings([write.register]))[write.register]
+        if len(run) == 1 and first.mask != 0xFFFF:
+            await reader.write_masked(first.register, first.word, first.mask)
+        else:
+            await reader.write_run(first.register, [write.word for write in run])
+        now = await reader.read_some_settings([write.register for write in run])
     except RackSilentError as error:
         return Outcome.failed(error)
-    return DONE if now == word else Outcome.failed(f"the rack kept {now}")
+    kept = [now[write.register] for write in run if (now[write.register] ^ write.word) & write.mask]
+    return Outcome.failed(f"the rack kept {kept[0]}") if kept else DONE

@@ -12,7 +12,8 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.model.register_tables import table_named
 from canaleta.core.notation.text import TextError
 from canaleta.core.signals.decodings import Shown, read_shown, runs
-from canaleta.racks.reader import RackReader, RackSilentError
+from canaleta.racks.reader import RackSilentError
+from canaleta.racks.readers import AnyReader
 
 __all__ = ["shown_values"]
 
@@ -25,7 +26,7 @@ def _place(text: str) -> Shown | None:
         return None
 
 
-async def shown_values(reader: RackReader, image: PlantImage, rows: NDArray[np.int64]) -> dict[int, float]:
+async def shown_values(reader: AnyReader, image: PlantImage, rows: NDArray[np.int64]) -> dict[int, float]:
     """{point: what the controller shows} of the points that say where; those that cannot be read are left out."""
     named = rows[image.filled("controller_at")[rows]]
     places = {

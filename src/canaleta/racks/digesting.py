@@ -12,6 +12,9 @@ from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field
 from datetime import datetime
 
+import numpy as np
+from numpy.typing import NDArray
+
 from canaleta.core.live.trends import Part
 from canaleta.core.notation.arrays import Bools, Words
 from canaleta.plant.live import alarms as alarm_records
@@ -37,7 +40,7 @@ MOST_POINTS = 5_000
 
 @dataclass(eq=False)
 class Answer:
-    """What a rack answered. words: None if nothing, and then silent is why. refused: (registers,)."""
+    """What a rack answered. words: None if nothing, and then silent is why. refused, reasons: see racks.scan.Asked."""
 
     life: RackLife
     epoch: int
@@ -46,6 +49,7 @@ class Answer:
     outside: Outside
     refused: Bools
     silent: RackSilentError | None = None
+    reasons: NDArray[np.uint32] | None = None
     done: asyncio.Future[bool] = field(default_factory=lambda: asyncio.get_running_loop().create_future())
 
 
@@ -185,7 +189,11 @@ class Digester:
             return {}
         try:
             return joined.read(
-                {a.life.rack: a.life.asks(a.words, a.at, a.refused) for a in answers if a.words is not None}
+                {
+                    a.life.rack: a.life.asks(a.words, a.at, a.refused, a.reasons)
+                    for a in answers
+                    if a.words is not None
+                }
             )
         except Exception:
             log.exception("racks could not be worked out together; each is tried alone")
@@ -200,7 +208,9 @@ class Digester:
         elif read is not None:
             block, passed = life.take_in(read, answer.at, answer.epoch, answer.outside)
         else:
-            block, passed = life.read(answer.words, answer.at, answer.epoch, answer.outside, answer.refused)
+            block, passed = life.read(
+                answer.words, answer.at, answer.epoch, answer.outside, answer.refused, answer.reasons
+            )
         context.switches |= life.states_of(context.suppressors)
         now = answer.at.timestamp()
         # On a full disk the trend has a gap; what stands now is told all the same.

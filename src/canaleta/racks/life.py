@@ -163,16 +163,23 @@ class RackLife:
         epoch: int,
         outside: Outside = NOTHING,
         refused: Bools | None = None,
+        reasons: NDArray[np.uint32] | None = None,
     ) -> tuple[LiveBlock, list[AlarmTransition]]:
-        """The block of a reading, and what alarms passed with it. refused: registers that the rack does not have."""
-        read = self._alone.read({self.rack: self.asks(words, read_at, refused)})
+        """The block of a reading, and what alarms passed with it. refused, reasons: see Asked."""
+        read = self._alone.read({self.rack: self.asks(words, read_at, refused, reasons)})
         return self.take_in(read[self.rack], read_at, epoch, outside)
 
-    def asks(self, words: Words, read_at: datetime, refused: Bools | None = None) -> Asked:
+    def asks(
+        self,
+        words: Words,
+        read_at: datetime,
+        refused: Bools | None = None,
+        reasons: NDArray[np.uint32] | None = None,
+    ) -> Asked:
         """What has to be known to make readings of words, alone or together with other racks; `take_in` is next."""
         self._read_moment = self._moment(read_at)
         self._resume(self._read_moment)
-        return Asked(words, self._good, self._failing, self._read_moment, refused)
+        return Asked(words, self._good, self._failing, self._read_moment, refused, reasons)
 
     def take_in(
         self, read: Read, read_at: datetime, epoch: int, outside: Outside = NOTHING

@@ -11,6 +11,7 @@ from types import TracebackType
 from typing import Any, ClassVar
 
 import numpy as np
+from numpy.typing import NDArray
 from pymodbus.exceptions import ModbusException
 
 from canaleta.core.model.layout import Layout, Rack
@@ -24,6 +25,7 @@ from canaleta.racks.ways import way_to
 __all__ = [
     "RackAnsweredError",
     "RackBusyError",
+    "RackDeniedError",
     "RackGarbledError",
     "RackLostError",
     "RackReader",
@@ -100,6 +102,17 @@ class RackGarbledError(RackSilentError):
     state = RackState.GARBLED
 
 
+class RackDeniedError(RackSilentError):
+    """It answers and does not let us in, or cannot do what is asked. shows: SHA-256 of the certificate that it shows and
+    that is not the trusted one, "" where it is not that."""
+
+    state = RackState.REFUSED
+
+    def __init__(self, says: str, shows: str = "") -> None:
+        super().__init__(says)
+        self.shows = shows
+
+
 class RackAnsweredError(RackSilentError):
     """The rack answered with an exception. code: of the MODBUS Application Protocol."""
 
@@ -133,9 +146,11 @@ class RackReader:
         self._atoms = rack_map.atoms()
         self._size = rack_map.size
         self.refused = np.zeros(self._size, dtype=bool)
+        self.reasons: NDArray[np.uint32] | None = None
         self._runs: list[Request] | None = None
         self._searched_at = float("-inf")
         self._reading = False
+        self._unknown: set[int] = set()
         self._way = way_to(rack, timeout_s)
 
     async def __aenter__(self) -> RackReader:
@@ -265,21 +280,78 @@ class RackReader:
             words += await self._asked("read_holding_registers", len(words), min(MOST_WORDS, count - len(words)))
         return words
 
-    async def write_setting(self, register: int, word: int) -> None:
-        """Write one holding register. Raises RackSilentError."""
-        await self._answer(lambda: self._way.client.write_register(register, word, device_id=self._rack.unit))
+    async def write_run(self, first: int, words: Sequence[int]) -> None:
+        """Write holding registers, all in one request where they are several: half a number of 32 bits is none. Function
+        6 or 16; a rack that does not know the one is told by the other, or by 23 at last. Raises RackSilentError."""
+        unit, given = self._rack.unit, list(words)
+        ways: list[tuple[int, Callable[[], Awaitable[Any]]]] = [
+            (16, lambda: self._way.client.write_registers(first, given, device_id=unit)),
+            (
+                23,
+                lambda: self._way.client.readwrite_registers(
+                    read_address=first, read_count=len(given), write_address=first, values=given, device_id=unit
+                ),
+            ),
+        ]
+        if len(given) == 1:
+            ways.insert(0, (6, lambda: self._way.client.write_register(first, given[0], device_id=unit)))
+        await self._by_one_of(ways)
+
+    async def write_masked(self, register: int, word: int, mask: int) -> None:
+        """Write some bits of a holding register, and leave the others as they are at that moment: function 22, or where
+        the rack does not know it, read and written. Raises RackSilentError."""
+        if mask == 0xFFFF:
+            return await self.write_run(register, [word])
+
+        async def read_and_write() -> Any:
+            (there,) = await self.read_run(Table.HOLDING_REGISTERS, register, 1)
+            await self.write_run(register, [(there & ~mask) | (word & mask)])
+
+        # What is written is (there AND and_mask) OR (or_mask AND NOT and_mask) (V1.1b3, 6.16).
+        ask = lambda: self._way.client.mask_write_register(  # noqa: E731
+            address=register, and_mask=~mask & 0xFFFF, or_mask=word & mask, device_id=self._rack.unit
+        )
+        if 22 not in self._unknown:
+            try:
+                await self._answer(ask)
+                return None
+            except RackRefusesError as error:
+                if error.code != UNKNOWN_FUNCTION:
+                    raise
+                self._unknown.add(22)
+        await read_and_write()
+        return None
+
+    async def write_coils(self, first: int, bits: Sequence[bool]) -> None:
+        """Write coils, all in one request: function 5, or 15 for several and where the rack knows no other. Raises
+        RackSilentError."""
+        unit, given = self._rack.unit, list(bits)
+        ways: list[tuple[int, Callable[[], Awaitable[Any]]]] = [
+            (15, lambda: self._way.client.write_coils(first, given, device_id=unit))
+        ]
+        if len(given) == 1:
+            ways.insert(0, (5, lambda: self._way.client.write_coil(first, given[0], device_id=unit)))
+        await self._by_one_of(ways)
+
+    async def _by_one_of(self, ways: Sequence[tuple[int, Callable[[], Awaitable[Any]]]]) -> None:
+        """Ask by the first function that the rack knows. Raises RackSilentError."""
+        known = [way for way in ways if way[0] not in self._unknown] or list(ways)
+        for function, ask in known:
+            try:
+                await self._answer(ask)
+                return
+            except RackRefusesError as error:
+                if error.code != UNKNOWN_FUNCTION or function == known[-1][0]:
+                    raise
+                self._unknown.add(function)
 
     async def write_bits(self, table: Table, place: int, word: int, mask: int = 0xFFFF) -> None:
         """Write a coil, or some bits of a holding register, and do not read them back: what resets something often
         falls back by itself. Raises RackSilentError."""
-        unit = self._rack.unit
         if table is Table.COILS:
-            await self._answer(lambda: self._way.client.write_coil(place, bool(word), device_id=unit))
-            return
-        if mask != 0xFFFF:
-            (there,) = await self.read_run(Table.HOLDING_REGISTERS, place, 1)
-            word = (there & ~mask) | (word & mask)
-        await self.write_setting(place, word)
+            await self.write_coils(place, [bool(word)])
+        else:
+            await self.write_masked(place, word, mask)
 
     async def _asked(self, read: str, first: int, count: int, *, bits: bool = False) -> list[int]:
         answer = await self._answer(

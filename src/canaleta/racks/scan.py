@@ -73,6 +73,8 @@ class ScanPlan:
         decoded = decode(self.map, asked.words)
         counts, load_ma = decoded.counts[self.at], decoded.load_ma[self.at]
         told = decoded.reasons[self.at]
+        if asked.reasons is not None:
+            told |= asked.reasons[self.at]
         mark(told, decoded.fault[self.at], Reason.CHANNEL_FAULT)
         # NaN and infinity of a float register are no values: what the plant does with a failed signal acts on them.
         mark(told, ~np.isfinite(counts), Reason.NOT_A_NUMBER)
@@ -93,7 +95,8 @@ class Asked:
     rack,).
 
     words: (registers,). last_good: for points that hold it when their signal fails. failing_since: as the reading
-    before returned it, s. now: s. refused: (registers,), which the rack does not have; None for none.
+    before returned it, s. now: s. refused: (registers,), which the rack does not have; None for none. reasons: what the
+    rack itself says of each channel, (channels,) as the map has them; None for nothing.
     """
 
     words: Words
@@ -101,6 +104,7 @@ class Asked:
     failing_since: Floats
     now: float
     refused: Bools | None = None
+    reasons: NDArray[np.uint32] | None = None
 
 
 @dataclass(frozen=True)

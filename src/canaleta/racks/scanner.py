@@ -23,7 +23,8 @@ from canaleta.racks.context import Context
 from canaleta.racks.controller import shown_values
 from canaleta.racks.digesting import STATE_S, Answer, Digester
 from canaleta.racks.life import Outside, RackLife
-from canaleta.racks.reader import RackReader, RackRefusesError, RackSilentError
+from canaleta.racks.reader import RackRefusesError, RackSilentError
+from canaleta.racks.readers import AnyReader, reader_of
 from canaleta.racks.source import SourceError
 
 __all__ = ["Scanner"]
@@ -78,10 +79,10 @@ class Scanner:
         self._life = await asyncio.to_thread(self._begin, image, rack_map)
         log.info("rack %d at %s:%d is ours, %d channels", rack.id, rack.host, rack.port, len(rack_map))
         forces = ForceMap.of(image.layout, self._rack)
-        async with RackReader(rack, rack_map, timeout_s=min(1.0, rack.period_ms / 1000)) as reader:
+        async with reader_of(self._context.engine, rack, rack_map, min(1.0, rack.period_ms / 1000)) as reader:
             return await self._scan(image, reader, forces, rack.period_ms / 1000.0)
 
-    async def _scan(self, image: PlantImage, reader: RackReader, forces: ForceMap, period: float) -> bool:
+    async def _scan(self, image: PlantImage, reader: AnyReader, forces: ForceMap, period: float) -> bool:
         assert self._life is not None
         loop, layout = asyncio.get_running_loop(), image.layout
         due = loop.time()
@@ -107,7 +108,9 @@ class Scanner:
                 if self._silent is None or self._silent.state is not error.state:
                     log.warning("rack %d: %s", self._rack, error)
                 self._silent, read_at = error, self._context.clock.when()
-            answer = Answer(self._life, self._epoch, words, read_at, outside, reader.refused, self._silent)
+            answer = Answer(
+                self._life, self._epoch, words, read_at, outside, reader.refused, self._silent, reader.reasons
+            )
             if not await self._digester.digest(answer):
                 return True
             await self._pack()
@@ -140,7 +143,7 @@ class Scanner:
         except SourceError as error:
             log.warning("rack %d: the stand-in could not follow the list: %s", self._rack, error)
 
-    async def _outside(self, image: PlantImage, reader: RackReader, forces: ForceMap) -> Outside:
+    async def _outside(self, image: PlantImage, reader: AnyReader, forces: ForceMap) -> Outside:
         injected = await self._context.injected(self._rack)
         loop = asyncio.get_running_loop()
         if forces.registers and loop.time() - self._forced_at >= FORCES_S:

@@ -118,6 +118,7 @@ class FieldRack:
         self._led = {row: device.follows for row, device in enumerate(self._devices) if device.follows}
         self.brought: dict[str, float] = {}
         self._counts = np.full(len(here), np.nan)
+        self.faulty = np.zeros(len(self.map), dtype=bool)
         self._step = 0
         self._settings = [self._begins(module) for module in self._modules]
         self._held, self._told = self._forced(), self._commands()
@@ -232,7 +233,7 @@ class FieldRack:
     @property
     def setting_count(self) -> int:
         """How many holding registers the rack has."""
-        return sum(map(len, self._settings))
+        return 0 if self.map.names else sum(map(len, self._settings))
 
     def settings_words(self) -> list[int]:
         """The holding registers of the rack: of each module its own number, then each setting of each channel."""
@@ -344,7 +345,8 @@ class FieldRack:
         if row is None:
             raise InjectionError("nothing is wired to this channel of the stand-in")
         unit = describe(self._image, row)[STATIONS.index(Station.LOOP)].unit
-        return self._devices[row].at, self._kind_of(row).direction, unit
+        kind = self._kind_of(row).at_channel(channel, self._image.text("mode", row))
+        return self._devices[row].at, kind.direction, unit
 
     def lead(self, at: str, output: str) -> None:
         """Lead an output, of this or another rack, back to the terminals of an input, as two wires would; '' takes
@@ -417,6 +419,8 @@ class FieldRack:
     def _registers(self, as_it_is: PlantImage, counts: Floats, fault: Bools, reasons: NDArray[np.uint32]) -> Words:
         registers = np.zeros(self.map.size, dtype=np.uint16)
         encode(self.map, self._rows_of_map, counts, registers)
+        self.faulty = np.zeros(len(self.map), dtype=bool)
+        self.faulty[self._rows_of_map] = fault
         words = registers.astype(np.int64)
         self._set_status(words, fault)
         self.status.put(words, self._rows_of_map, reasons)

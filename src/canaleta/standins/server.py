@@ -1,4 +1,4 @@
-"""The stand-in process: real Modbus TCP servers for many racks. Whoever stands at them uses a port of its own
+"""The stand-in process: real servers for many racks, of Modbus TCP, OPC UA or MQTT. Whoever stands at them uses a port of its own
 (standins/source_port.py).
 """
 
@@ -10,7 +10,7 @@ import logging
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 from pydantic import ValidationError
 from pymodbus.server import ModbusTcpServer
@@ -19,7 +19,7 @@ from pymodbus.simulator import DataType, SimData, SimDevice
 from canaleta.catalogue.demo import DemoPlant, layout_of
 from canaleta.core.model.layout import Layout
 from canaleta.core.model.register_tables import Table
-from canaleta.core.notation.arrays import Words
+from canaleta.core.notation.arrays import Bools, Words
 from canaleta.core.notation.text import short
 from canaleta.standins.field import FieldRack, InjectionError
 from canaleta.standins.together import Together, together
@@ -41,13 +41,26 @@ STEPS_AT_REST = 4
 told often enough once a second, and a laptop's battery lasts longer."""
 
 
+class ByName(Protocol):
+    """A server whose values have names."""
+
+    async def serve_forever(self, *, background: bool) -> None:
+        """Listen from now on. Raises OSError if it cannot."""
+
+    async def put(self, words: Words, faulty: Bools) -> None:
+        """These are its values from now on, and which channels are at fault."""
+
+    async def shutdown(self) -> None:
+        """Close every connection."""
+
+
 @dataclass
 class StandIn:
-    """One stand-in rack: its field, its Modbus server, its unit number, the step it was worked out for, and how often
+    """One stand-in rack: its field, its server, its unit number, the step it was worked out for, and how often
     its registers were put."""
 
     field: FieldRack
-    server: ModbusTcpServer
+    server: ModbusTcpServer | ByName
     unit: int = 1
     step: int = 0
     turn: int = 0
@@ -62,6 +75,8 @@ class StandIn:
     async def written(self) -> bool:
         """Take up settings that were written, and what resets bits that latched. Returns whether any were."""
         reset = False
+        if not isinstance(self.server, ModbusTcpServer):
+            return reset
         for place in self.field.status.resets:
             read = _READS[place.table]
             (word,) = await self.server.async_getValues(self.unit, read, place.place, 1)
@@ -76,7 +91,7 @@ class StandIn:
 
     async def _settings_written(self) -> bool:
         count = self.field.setting_count
-        if not count:
+        if not count or not isinstance(self.server, ModbusTcpServer):
             return False
         written = list(await self.server.async_getValues(self.unit, READ_HOLDING_REGISTERS, 0, count))
         if written == self._before:
@@ -87,6 +102,9 @@ class StandIn:
     async def put(self, words: Words) -> None:
         """These are its words from now on, (words,), as its map lays them out."""
         self.turn += 1
+        if not isinstance(self.server, ModbusTcpServer):
+            await self.server.put(words, self.field.faulty)
+            return
         for space in self.field.map.spaces:
             if space.count:
                 values = words[space.at : space.at + space.count].tolist()
@@ -112,6 +130,12 @@ def build(
     field = FieldRack(plant, layout, rack, seed, STEP_S)
     if before is not None:
         field.take_over(before.field, settings=keep_settings)
+    if layout.racks[rack].by_name:
+        # What speaks another protocol is only there where a rack does: it takes 30 MB.
+        from canaleta.standins.by_name import Broker, OpcServer
+
+        kind: type[OpcServer | Broker] = OpcServer if layout.racks[rack].link == "OPC UA" else Broker
+        return StandIn(field, kind(layout, rack, field.map, port), step=step)
     device = SimDevice(id=1, simdata=_tables(field, field.step(step)))
     return StandIn(field, ModbusTcpServer(device, address=("127.0.0.1", port)), step=step)
 
@@ -224,10 +248,14 @@ class StandIns:
         )
         try:
             await made.server.serve_forever(background=True)
+            if layout.racks[rack].by_name:
+                await made.put(made.field.step(self._step))
         except (OSError, RuntimeError) as error:
             log.error("rack %d cannot answer on port %d: %s", rack, port, error)
             named = layout.racks[rack]
-            return [f"{layout.cabinets[named.cabinet].name} rack {named.name} cannot answer on port {port}"]
+            return [
+                f"{layout.cabinets[named.cabinet].name} rack {named.name} cannot answer on port {port} ({short(error)})"
+            ]
         self.racks[rack] = made
         return []
 
@@ -237,7 +265,7 @@ class StandIns:
             self._running.cancel()
             await asyncio.wait({self._running}, timeout=0.5)
         for made in self.racks.values():
-            await made.server.shutdown()  # type: ignore[no-untyped-call]
+            await _shut(made)
         self.racks, self._running = {}, None
 
     async def become(
@@ -315,8 +343,15 @@ class StandIns:
         """Begin one rack anew from the layout; what was put on it stays where it still fits."""
         old = self.racks.pop(rack, None)
         if old is not None:
-            await old.server.shutdown()  # type: ignore[no-untyped-call]
+            await _shut(old)
         return await self._begin_rack(layout_of(self.plant), rack, old, keep_settings=keep_settings)
+
+
+async def _shut(made: StandIn) -> None:
+    if isinstance(made.server, ModbusTcpServer):
+        await made.server.shutdown()  # type: ignore[no-untyped-call]
+    else:
+        await made.server.shutdown()
 
 
 def with_rack(plant: DemoPlant, new: DemoPlant, rack: int, keep: Mapping[str, str]) -> DemoPlant:
@@ -367,7 +402,8 @@ def _prints(plant: DemoPlant, ports: Mapping[int, int]) -> dict[int, object]:
     return {
         rack: (
             ports.get(rack),
-            [(m.place, layout.type_of(m.id).model_dump_json()) for m in layout.modules_of(rack)],
+            layout.racks[rack].link,
+            [(m.place, m.names, layout.type_of(m.id).model_dump_json()) for m in layout.modules_of(rack)],
             sorted(devices.get(rack, ())),
         )
         for rack in layout.racks

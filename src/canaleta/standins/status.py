@@ -41,6 +41,8 @@ class StatusWords:
         self.resets: tuple[ResetPlace, ...] = tuple(self._read(layout, rack))
 
     def _read(self, layout: Layout, rack: int) -> Iterator[ResetPlace]:
+        if layout.racks[rack].by_name:
+            return
         places, at = layout.first_places(rack), 0
         found: dict[tuple[Table, int, int, int], list[int]] = {}
         for module in layout.modules_of(rack):

@@ -1358,6 +1358,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/racks/{rack}/browse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What names a rack has that is reached by name, one place after the other. Nothing is written. */
+        post: operations["racks_browse__int_rack__browse_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/racks/{rack}/compare": {
         parameters: {
             query?: never;
@@ -1385,6 +1402,24 @@ export interface paths {
         /** The newest commands to a rack: who, what, and what became of it. */
         get: operations["racks_log__int_rack__log_get"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/racks/{rack}/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether a password is kept for a rack. */
+        get: operations["racks_rack_password__int_rack__password_get"];
+        /** Keep the password of a rack. It stands in no list, no export and no history. */
+        put: operations["racks_set_rack_password__int_rack__password_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2255,6 +2290,27 @@ export interface components {
             boards: components["schemas"]["BoardOut"][];
         };
         /**
+         * BrowseIn
+         * @description From where on: a node of an OPC UA server, "" for all that the rack has.
+         */
+        BrowseIn: {
+            /**
+             * Below
+             * @default
+             */
+            below?: string;
+        };
+        /**
+         * BrowseOut
+         * @description What names there are; says: why there are none.
+         */
+        BrowseOut: {
+            /** Names */
+            names: components["schemas"]["NameOut"][];
+            /** Says */
+            says: string;
+        };
+        /**
          * CabinetName
          * @description A cabinet by its name, with how many channels it has and how many no point holds.
          */
@@ -2502,7 +2558,8 @@ export interface components {
          * ChannelOut
          * @description A channel: its addresses, its terminals, who holds it and who wishes for it. point: 0 if it is free.
          *
-         *     wired: unused, and its terminals are wired to the strip already.
+         *     wired: unused, and its terminals are wired to the strip already. name: what it is called at a rack that is reached by
+         *     name; remark: what people say about it.
          */
         ChannelOut: {
             /** Address */
@@ -2511,10 +2568,14 @@ export interface components {
             channel: number;
             /** Direct */
             direct: string;
+            /** Name */
+            name: string;
             /** Point */
             point: number;
             /** Register At */
             register_at: string;
+            /** Remark */
+            remark: string;
             /** Terminals */
             terminals: string[];
             /** Wired */
@@ -3290,9 +3351,12 @@ export interface components {
         /**
          * FitOut
          * @description What a point would meet on the channels of one module. level: fits, warns or refused. margin: of the loop's
-         *     voltage; supply: what the module would feed then; both in words, '' where they say nothing.
+         *     voltage; supply: what the module would feed then; both in words, '' where they say nothing. channels: those that this
+         *     is told of, from 0; none for all of them.
          */
         FitOut: {
+            /** Channels */
+            channels: number[];
             /** Level */
             level: string;
             /** Margin */
@@ -4128,13 +4192,16 @@ export interface components {
         };
         /**
          * ModuleOut
-         * @description A module in its place; slot 0 if it takes none. Registers count from 0.
+         * @description A module in its place; slot 0 if it takes none. Registers count from 0. label, comment: what people call it and say
+         *     about it.
          */
         ModuleOut: {
             /** Channel Class */
             channel_class: string;
             /** Channels */
             channels: components["schemas"]["ChannelOut"][];
+            /** Comment */
+            comment: string;
             count: components["schemas"]["CountOut"];
             /** Direction */
             direction: string;
@@ -4144,6 +4211,8 @@ export interface components {
             first_setting: number;
             /** Heat W */
             heat_w: number;
+            /** Label */
+            label: string;
             /** Loads */
             loads: components["schemas"]["LoadOut"][];
             /** Module */
@@ -4188,6 +4257,23 @@ export interface components {
             tag: string;
             /** Was */
             was: string;
+        };
+        /**
+         * NameOut
+         * @description A name that the rack has. leads: whether names stand below it. says: what it says now. held: the address of the
+         *     channel that has it, "" for none.
+         */
+        NameOut: {
+            /** Held */
+            held: string;
+            /** Leads */
+            leads: boolean;
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+            /** Title */
+            title: string;
         };
         /**
          * NewAccount
@@ -4405,6 +4491,22 @@ export interface components {
              * @default null
              */
             point?: number | null;
+        };
+        /**
+         * PasswordIn
+         * @description The password that a rack's server wants, "" for none.
+         */
+        PasswordIn: {
+            /** Password */
+            password: string;
+        };
+        /**
+         * PasswordOut
+         * @description Whether there is one. What it is nobody is told.
+         */
+        PasswordOut: {
+            /** Kept */
+            kept: boolean;
         };
         /**
          * PathIn
@@ -4694,6 +4796,8 @@ export interface components {
         RackIn: {
             /** Address */
             address: string;
+            /** By Name */
+            by_name: boolean;
             /** Departs */
             departs: string;
             /** First Register */
@@ -4714,16 +4818,26 @@ export interface components {
             modules: components["schemas"]["ModuleOut"][];
             /** Name */
             name: string;
+            /** Path */
+            path: string;
             /** Period Ms */
             period_ms: number;
             /** Port */
             port: number;
+            /** Quiet S */
+            quiet_s: number;
             /** Rack */
             rack: number;
+            /** Security */
+            security: string;
             /** Stand In */
             stand_in: boolean;
+            /** Trusted */
+            trusted: string;
             /** Unit */
             unit: number;
+            /** Username */
+            username: string;
         };
         /**
          * RackOut
@@ -5786,7 +5900,8 @@ export interface components {
         };
         /**
          * TestOut
-         * @description A connection test: the verdict and what to look at.
+         * @description A connection test: the verdict and what to look at. trust: SHA-256 of the certificate that the rack shows and that
+         *     is not trusted, "" otherwise.
          */
         TestOut: {
             /** Look */
@@ -5795,6 +5910,11 @@ export interface components {
             says: string;
             /** Strangers */
             strangers: components["schemas"]["StrangerOut"][];
+            /**
+             * Trust
+             * @default
+             */
+            trust?: string;
         };
         /**
          * ToldFinding
@@ -10452,6 +10572,57 @@ export interface operations {
             };
         };
     };
+    racks_browse__int_rack__browse_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rack: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BrowseIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BrowseOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     racks_compare__int_rack__compare_get: {
         parameters: {
             query?: never;
@@ -10517,6 +10688,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LogOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    racks_rack_password__int_rack__password_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rack: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasswordOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    racks_set_rack_password__int_rack__password_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rack: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasswordOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -51,7 +51,12 @@ const text = (point: number, field: string) => (
 const { draft, shown, says, busy, propose, accept, drop } = useHardware(async () => {
   order.value = null
   newName.value = ''
+  const before = new Set(racks.value.map((r) => r.rack))
+  const at = cabinet.value?.cabinet
   await read()
+  // A rack that is new is what one wants to see next, and to fill.
+  const fresh = cabinet.value?.cabinet === at ? racks.value.find((r) => !before.has(r.rack)) : undefined
+  if (fresh) go({ rack: fresh.rack })
 })
 const chosenModule = computed(() => {
   for (const rack of racks.value) {
@@ -342,7 +347,7 @@ useEventListener('keydown', key)
           v-if="chosenModule"
           :module="chosenModule.module"
           :place="chosenModule.place"
-          :rack="chosenModule.rack.rack"
+          :rack="chosenModule.rack"
           :types="types"
           @propose="change"
         />

@@ -46,6 +46,7 @@ class Judgement:
     remedies: tuple[str, ...] = ()
     taken_by: str = ""
     margin: str = ""
+    channels: tuple[int, ...] = ()
 
 
 _SHUNT_OHM = {5.0: 250, 10.0: 500, 1.0: 50}
@@ -61,13 +62,24 @@ def judge(image: PlantImage, row: int, module: int, channel: int) -> Judgement:
     return replace(found, level=max(found.level, Level.WARNS), reasons=told, taken_by=holder)
 
 
-def judge_module(image: PlantImage, row: int, module: int, channel: int = 0) -> Judgement:
-    """Judge one point for a module, whoever is landed there: its channels are alike."""
+def judge_module(image: PlantImage, row: int, module: int, channel: int | None = None) -> Judgement:
+    """Judge one point for a module, whoever is landed there; of channels that are not alike, for those that suit it
+    best, if none is said."""
+    groups = image.layout.type_of(module).groups if channel is None else ()
+    if not groups:
+        return _judged(image, row, module, channel or 0)
+    told = [replace(_judged(image, row, module, group.first), channels=tuple(group.channels)) for group in groups]
+    best = min(told, key=lambda judgement: judgement.level)
+    alike = [t.channels for t in told if (t.level, t.mode) == (best.level, best.mode)]
+    return replace(best, channels=tuple(c for channels in alike for c in channels))
+
+
+def _judged(image: PlantImage, row: int, module: int, channel: int) -> Judgement:
     signal = signal_named(image.text("signal", row))
     one = image.only(np.array([row]))
     if signal is None:
         return Judgement(Level.REFUSED, "", "", ("the point has no signal yet",), ("choose what the device gives",))
-    kind = image.layout.type_of(module)
+    kind = image.layout.type_at(module, channel)
     passive = signal.driven or (signal.family == Family.LINEAR and image.text("supply", row) == "none")
     load = signal.switch in LOADS
     if (load or signal.driven) and kind.direction != "out":

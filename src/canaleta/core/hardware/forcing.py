@@ -43,6 +43,7 @@ class ForceMap:
         rows = [
             (module.id, channel, layout.first_settings[module.id] + kind.force_offset + channel // 16, channel % 16)
             for module in layout.modules_of(rack)
+            if not layout.racks[rack].by_name
             if (kind := layout.type_of(module.id)).forces
             for channel in range(kind.channels)
         ]

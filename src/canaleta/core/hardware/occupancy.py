@@ -20,10 +20,11 @@ __all__ = ["Count", "class_of", "counted", "spares_wanted", "used_channels"]
 
 def class_of(kind: ModuleType) -> str:
     """The class of a module's channels in two or three letters: AI, AO, DI, DO, TI temperature, PI pulses, XI
-    several."""
+    several; an X behind it where some listen and some drive."""
     families = {mode.family for mode in kind.modes}
     units = {mode.signal_unit for mode in kind.modes}
-    side = "O" if kind.direction == "out" else "I"
+    ways = {kind.for_mode(mode.name).direction for mode in kind.modes}
+    side = "X" if len(ways) > 1 else "O" if ways == {"out"} else "I"
     if not families:
         return ""
     if families <= {"thermocouple", "resistance"} or (

@@ -78,7 +78,7 @@ def _channels(image: PlantImage, row: int) -> list[Offer]:
     out: list[Offer] = []
     for _, module, told in ranked:
         kind = layout.type_of(module.id)
-        free = [c for c in range(kind.channels) if (module.id, c) not in claimed]
+        free = [c for c in told.channels or range(kind.channels) if (module.id, c) not in claimed]
         for channel in sorted(free, key=lambda c: (c not in module.wired, c)):
             spare = ", wired spare" if channel in module.wired else ""
             beware = "; ".join(told.reasons[:1])

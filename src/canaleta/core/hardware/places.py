@@ -99,7 +99,7 @@ class _Placing:
                 if self._left[cabinet] <= 0:
                     almost.append(f"{layout.cabinets[cabinet].name} has only its spares left")
                     continue
-                channel = self._free(module)
+                channel = self._free(module, found)
                 if channel is None:
                     almost.append(f"{layout.type_of(module).title} is full")
                     continue
@@ -126,11 +126,12 @@ class _Placing:
             self._judged[key] = judge_module(self._image, row, module)
         return self._judged[key]
 
-    def _free(self, module: int) -> int | None:
-        """The first free channel; wired spares go first, for they are for exactly this."""
+    def _free(self, module: int, found: Judgement) -> int | None:
+        """The first free channel that suits it; wired spares go first, for they are for exactly this."""
         taken = self._used.get(module, set())
-        wired = [c for c in self._image.layout.modules[module].wired if c not in taken]
-        rest = [c for c in range(self._image.layout.type_of(module).channels) if c not in taken]
+        suits = found.channels or range(self._image.layout.type_of(module).channels)
+        wired = [c for c in self._image.layout.modules[module].wired if c not in taken and c in suits]
+        rest = [c for c in suits if c not in taken]
         return next(iter(wired + rest), None)
 
     def _feeds(self, row: int, module: int, channel: int, mode: str) -> bool:

@@ -70,13 +70,17 @@ class Stranger:
 
 def settings_size(layout: Layout, rack: int) -> int:
     """How many holding registers a rack has by the list."""
+    if rack in layout.racks and layout.racks[rack].by_name:
+        return 0
     return sum(layout.type_of(module.id).setting_count for module in layout.modules_of(rack))
 
 
 def strangers(layout: Layout, rack: int, words: Sequence[int], known: Mapping[str, int]) -> list[Stranger]:
     """Modules that are not what the list says. words: holding registers from 0. known: {title: own number} of
     types."""
-    out = []
+    out: list[Stranger] = []
+    if layout.racks[rack].by_name:
+        return out
     for module in layout.modules_of(rack):
         kind = layout.type_of(module.id)
         if kind.ident_code is None or kind.passive:
@@ -118,6 +122,8 @@ def wished(image: PlantImage, row: int, setting: str) -> str:
 def differences(image: PlantImage, rack: int, words: Sequence[int]) -> list[Difference]:
     """Every setting of a landed point that the rack reports otherwise. A channel without a point has no wish."""
     layout = image.layout
+    if layout.racks[rack].by_name:
+        return []
     modules = {m.id for m in layout.modules_of(rack)}
     row_at = {
         (int(image.module[row]), int(image.channel[row])): row

@@ -53,8 +53,12 @@ def mode_previews(kind: ModuleType) -> list[ModePreview]:
     """
     out = []
     for mode in kind.modes:
-        signal = signal_for(mode, kind.direction == "out")
-        out.append(ModePreview(mode.name, signal.name if signal else "", _rows(kind, mode, signal) if signal else ()))
+        own = kind.for_mode(mode.name)
+        signal = signal_for(mode, own.direction == "out")
+        if own is not kind:
+            # As a type of its own: what is said of other channels belongs to them.
+            own = own.model_copy(update={"settings": (), "first_terminal": max(own.first_terminal, 0)})
+        out.append(ModePreview(mode.name, signal.name if signal else "", _rows(own, mode, signal) if signal else ()))
     return out
 
 

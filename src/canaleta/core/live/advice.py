@@ -84,8 +84,8 @@ _ADVICE: dict[Reason, tuple[tuple[str, ...], str]] = {
     ),
     Reason.REGISTER_REFUSED: (
         ("the module is not fitted, or another one is", "the first register of the rack or the module type is wrong",
-         "the device's map has changed"),
-        "compare the rack's settings on the cabinet's page, then read the registers around it with the finder",
+         "the device's map has changed", "the name of the value is another now, or nobody publishes it"),
+        "compare the rack's settings on the cabinet's page, then read the registers around it with the finder; of a rack by name, look through its names on the module's page",
     ),
     Reason.MODULE_FAULT: (
         ("the module has found a fault in itself", "it was not set up, or its settings were lost"),
@@ -98,6 +98,11 @@ _ADVICE: dict[Reason, tuple[tuple[str, ...], str]] = {
     Reason.NOT_CALIBRATED: (
         ("the module's calibration data are lost or out of date", "a calibration was begun and not ended"),
         "check the channel with a source before relying on it; calibrate the module as its manual says",
+    ),
+    Reason.SOURCE_UNCERTAIN: (
+        ("the rack holds the last value it could use", "a sensor of the rack is not calibrated, or works at its limits",
+         "the value is put in by hand at the rack"),
+        "test the connection on the rack's page, then ask the rack itself what it says of the value",
     ),
     Reason.OUTSIDE_SENSOR: (
         ("another sensor type is fitted or chosen", "an extension wire of another kind", "the element is broken"),

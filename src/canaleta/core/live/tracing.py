@@ -60,7 +60,7 @@ def stages_of(image: PlantImage, row: int, process: float) -> tuple[Stage, ...]:
         )
 
     module = image.layout.modules[int(image.module[row])]
-    kind, channel = image.layout.type_of(module.id), int(image.channel[row])
+    kind, channel = image.layout.type_at(module.id, int(image.channel[row])), int(image.channel[row])
     slot, number = image.layout.slots[module.id], channel + image.layout.channel_base
     found = addresses_of(image.layout, RackMap.of(image.layout, module.rack), module.id, channel)
     marks = " and ".join(mark for mark, _ in kind.terminal_marks(channel)) or "of the channel"
@@ -71,7 +71,7 @@ def stages_of(image: PlantImage, row: int, process: float) -> tuple[Stage, ...]:
         Stage("device", "its own lamp or display", at(Station.DEVICE) if contact else at(Station.PROCESS), np.nan),
         Stage("terminals", f"meter at terminals {marks}", at(Station.LOOP), np.nan),
         Stage("module lamp", f"channel {number} of {kind.title} in slot {slot}", lamp, np.nan),
-        Stage("register", f"{found.told}, from 0", at(Station.COUNTS), counts),
+        Stage("register", found.told if found.by_name else f"{found.told}, from 0", at(Station.COUNTS), counts),
         Stage("named point", f"{image.label(row)} here", at(Station.VALUE), value),
         Stage("display", "what the controller's own screen shows", at(Station.VALUE), np.nan),
     )

@@ -21,7 +21,8 @@ class Addresses:
     from 0, -1 for the whole word, and in a table of bits.
 
     number: the same place as documents that count from 1 write it. direct: of IEC 61131-3, with the rack's number
-    before the register, as its hierarchical addresses allow.
+    before the register, as its hierarchical addresses allow. name: what it is called at a rack that has no registers;
+    register is then the place of the channel in the rack. by_name: whether it is such a rack.
     """
 
     table: Table
@@ -29,10 +30,21 @@ class Addresses:
     bit: int
     number: int
     direct: str
+    name: str = ""
+    by_name: bool = False
+
+    @property
+    def short(self) -> str:
+        """As a column of a list has it: “12”, “12.3”, or a name."""
+        if self.by_name:
+            return self.name
+        return f"{self.register}.{self.bit}" if self.bit >= 0 else str(self.register)
 
     @property
     def words(self) -> str:
         """Place and bit in every way that manuals number them."""
+        if self.by_name:
+            return self.name or "no name at the rack yet"
         bit = f", bit {self.bit} (the {_ordinal(self.bit + 1)})" if self.bit >= 0 else ""
         hexadecimal, tabled = (
             written_place(self.table, self.register, style) for style in ("hexadecimal", "with the table's digit")
@@ -42,8 +54,15 @@ class Addresses:
 
     @property
     def told(self) -> str:
-        """Table, place and bit in short: “input register 12, bit 3”, counted from 0."""
+        """Table, place and bit in short: “input register 12, bit 3”, counted from 0; or the name."""
+        if self.by_name:
+            return self.words
         return f"{self.table.one} {self.register}" + (f", bit {self.bit}" if self.bit >= 0 else "")
+
+    @property
+    def told_fully(self) -> str:
+        """The same with what it counts from: “input register 12, bit 3 (from 0)”."""
+        return self.told if self.by_name else f"{self.told} (from 0)"
 
 
 def addresses_of(layout: Layout, rack_map: RackMap, module: int, channel: int) -> Addresses:
@@ -55,9 +74,11 @@ def addresses_of(layout: Layout, rack_map: RackMap, module: int, channel: int) -
 def addresses_at(layout: Layout, rack_map: RackMap, at: int) -> Addresses:
     """The addresses of the channel in one row of a rack's map."""
     (table, register, bit), module = rack_map.place_at(at), int(rack_map.modules[at])
-    kind = layout.type_of(module)
+    kind = layout.type_at(module, int(rack_map.channels[at]))
     rack = layout.rack_numbers[layout.modules[module].rack]
     side = "Q" if kind.direction == "out" else "I"
+    if rack_map.names:
+        return Addresses(table, at, -1, at + 1, "", rack_map.names[at], by_name=True)
     if table.of_bits:
         direct = f"%{side}X{rack}.{register}"
     elif bit >= 0:

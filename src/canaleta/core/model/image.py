@@ -188,13 +188,18 @@ class PlantImage:
         landings = cells["channel"][rows]
         if kind == "mode":
             table, modules = self.layout.mode_table.rows, self.layout.modules
-            return np.array(
-                [
-                    -1 if at is None else table.get((modules[at.module].type_key, wish), -1)
-                    for at, wish in zip(landings, cells["mode"][rows], strict=True)
-                ],
-                dtype=np.int32,
-            )
+            limited = self.layout.mode_table.limited
+            found = [
+                -1 if at is None else table.get((modules[at.module].type_key, wish), -1)
+                for at, wish in zip(landings, cells["mode"][rows], strict=True)
+            ]
+            if limited:
+                # A mode that other channels of the module have is none of this one's.
+                found = [
+                    -1 if at is not None and m in limited and at.channel not in limited[m] else m
+                    for m, at in zip(found, landings, strict=True)
+                ]
+            return np.array(found, dtype=np.int32)
         pick: Callable[[Landing | None], int] = {
             "module": lambda at: at.module if at else -1,
             "channel": lambda at: at.channel if at else -1,

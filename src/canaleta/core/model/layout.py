@@ -9,8 +9,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from functools import cached_property
 
+from canaleta.core.model.by_name import SECURITIES, Security
 from canaleta.core.model.fields import Landing
-from canaleta.core.model.links import LINKS, USUAL_LINE, Link, is_serial
+from canaleta.core.model.links import LINKS, USUAL_LINE, Link, is_by_name, is_serial
 from canaleta.core.model.mode_table import ModeTable
 from canaleta.core.model.module_type import ModuleType
 from canaleta.core.model.register_tables import Table, table_of_function
@@ -37,7 +38,13 @@ class Cabinet:
 class Rack:
     """A rack in a cabinet and how it is reached over Modbus. first_register counts from 0; function: whether its
     channels stand in "input" registers (function code 4) or in "holding" registers (3). link: see core.model.links; on a
-    serial port `host` is its device file, and line says how it works."""
+    serial port `host` is its device file, and line says how it works.
+
+    Of a rack by name alone: path, of an OPC UA server's endpoint, or the topics that a broker is asked for when one
+    looks for names; security: how the connection is protected; username: "" for none; trusted: SHA-256 of the
+    certificate that a server must show, "" for any; quiet_s: after how long without a message a topic's last word is no
+    value any more, 0 for as long as the connection stands.
+    """
 
     id: int
     cabinet: int
@@ -51,18 +58,32 @@ class Rack:
     function: str = "input"
     link: Link = LINKS[0]
     line: str = USUAL_LINE
+    path: str = ""
+    security: Security = SECURITIES[0]
+    username: str = ""
+    trusted: str = ""
+    quiet_s: int = 0
+
+    @property
+    def by_name(self) -> bool:
+        """Whether its channels have names there, and no registers."""
+        return is_by_name(self.link)
 
     @property
     def reached_at(self) -> str:
         """Where it is reached, in words: an address and a port, or a serial port and how it works."""
-        return f"{self.host}, {self.line}" if is_serial(self.link) else f"{self.host}:{self.port}"
+        if is_serial(self.link):
+            return f"{self.host}, {self.line}"
+        return f"{self.host}:{self.port}{self.path if self.link == 'OPC UA' else ''}"
 
 
 @dataclass(frozen=True)
 class Module:
     """A module in its place on the rail, counted from the left. type_key names its type among the plant's own.
 
-    wired: unused channels, from 0, whose terminals are wired to the strip already.
+    wired: unused channels, from 0, whose terminals are wired to the strip already. names: what each channel is called
+    where its rack is reached by name, "" for none; shorter than the channels where the rest have none. label, comment:
+    what people call the module and say about it. remarks: of channels, in the same way.
     """
 
     id: int
@@ -70,6 +91,18 @@ class Module:
     place: int
     type_key: str
     wired: tuple[int, ...] = ()
+    names: tuple[str, ...] = ()
+    label: str = ""
+    comment: str = ""
+    remarks: tuple[str, ...] = ()
+
+    def name_of(self, channel: int) -> str:
+        """What a channel is called at its rack."""
+        return self.names[channel] if channel < len(self.names) else ""
+
+    def remark_of(self, channel: int) -> str:
+        """What people say about a channel."""
+        return self.remarks[channel] if channel < len(self.remarks) else ""
 
 
 @dataclass(frozen=True)
@@ -111,6 +144,10 @@ class Layout:
     def type_of(self, module: int) -> ModuleType:
         """The module type of a module."""
         return self.types[self.modules[module].type_key]
+
+    def type_at(self, module: int, channel: int, mode: str = "") -> ModuleType:
+        """The type of a module as one of its channels has it, from 0; see ModuleType.at_channel."""
+        return self.type_of(module).at_channel(channel, mode)
 
     def modules_of(self, rack: int) -> list[Module]:
         """The modules of a rack in the order they sit, passive items among them."""

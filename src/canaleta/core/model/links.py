@@ -1,4 +1,5 @@
-"""The ways to reach a rack over Modbus: TCP, or the frames of a serial line, carried by the line or by TCP.
+"""The ways to reach a rack. Over Modbus: TCP, or the frames of a serial line, carried by the line or by TCP. By name:
+an OPC UA server, or a broker of MQTT (core.model.by_name).
 
 Frames of a serial line (MODBUS over Serial Line V1.02) have no transaction numbers: which answer is whose is known by
 the order alone, so that requests of one line are made in turn.
@@ -12,10 +13,29 @@ from typing import Literal, get_args
 from canaleta.core.notation.patterns import compiled
 from canaleta.core.notation.text import TextError
 
-__all__ = ["LINKS", "USUAL_LINE", "LineSettings", "Link", "in_turn", "is_serial", "read_line", "serial_device"]
+__all__ = [
+    "LINKS",
+    "MODBUS_LINKS",
+    "USUAL_LINE",
+    "USUAL_PORT",
+    "LineSettings",
+    "Link",
+    "ModbusLink",
+    "in_turn",
+    "is_by_name",
+    "is_serial",
+    "read_line",
+    "serial_device",
+]
 
-Link = Literal["Modbus TCP", "Modbus RTU over TCP", "Modbus ASCII over TCP", "Modbus RTU", "Modbus ASCII"]
+ModbusLink = Literal["Modbus TCP", "Modbus RTU over TCP", "Modbus ASCII over TCP", "Modbus RTU", "Modbus ASCII"]
+Link = Literal[
+    "Modbus TCP", "Modbus RTU over TCP", "Modbus ASCII over TCP", "Modbus RTU", "Modbus ASCII", "OPC UA", "MQTT"
+]
+MODBUS_LINKS: tuple[ModbusLink, ...] = get_args(ModbusLink)
 LINKS: tuple[Link, ...] = get_args(Link)
+USUAL_PORT = {"OPC UA": 4840, "MQTT": 1883}
+"""As registered with IANA for each; 502 for Modbus."""
 USUAL_LINE = "19200 8E1"
 """What a device has where its manual says nothing (V1.02, 2.5.1: 19,200 bits a second, even parity)."""
 
@@ -51,7 +71,12 @@ def is_serial(link: str) -> bool:
 
 def in_turn(link: str) -> bool:
     """Whether answers have no transaction numbers, so that one request waits for the other."""
-    return link != "Modbus TCP"
+    return link in MODBUS_LINKS and link != "Modbus TCP"
+
+
+def is_by_name(link: str) -> bool:
+    """Whether what the rack has is asked for by name, not by register."""
+    return link not in MODBUS_LINKS
 
 
 def read_line(text: str) -> LineSettings:

@@ -17,7 +17,8 @@ __all__ = ["ModeTable"]
 class ModeTable:
     """All modes of all module types of a plant, as columns; a path's mode is a row number here.
 
-    All arrays have shape (modes,). unit holds codes: index into UNITS.
+    All arrays have shape (modes,). unit holds codes: index into UNITS. limited: the channels that have a mode, of modes
+    that not all channels of their module have.
     """
 
     rows: dict[tuple[str, str], int]
@@ -30,6 +31,7 @@ class ModeTable:
     alternating: Bools
     follows_supply: Bools
     numbers: dict[str, Floats]
+    limited: dict[int, frozenset[int]]
 
     UNITS = ("mA", "V", "mV", "°C", "°F", "K", "Ω", "Hz", "pulses", "mV/V", "%")
     COMMONS = ("", "0 V", "24 V")
@@ -54,12 +56,17 @@ class ModeTable:
             family=np.array([mode.family_code for mode in modes], dtype=np.int8),
             unit=np.array([cls.UNITS.index(mode.signal_unit) for mode in modes], dtype=np.int8),
             curve=curves,
-            common=np.array([cls.COMMONS.index(kind.common) for kind, _ in pairs], dtype=np.int8),
+            common=np.array(
+                [cls.COMMONS.index(kind.for_mode(mode.name).common) for kind, mode in pairs], dtype=np.int8
+            ),
             rounding=np.array([cls.ROUNDINGS.index(mode.rounding) for mode in modes], dtype=np.int8),
-            outputs=np.array([kind.direction == "out" for kind, _ in pairs], dtype=bool),
+            outputs=np.array([kind.for_mode(mode.name).direction == "out" for kind, mode in pairs], dtype=bool),
             alternating=np.array([mode.current == "AC" for mode in modes], dtype=bool),
             follows_supply=np.array([mode.follows_supply for mode in modes], dtype=bool),
             numbers=numbers,
+            limited={
+                row: frozenset(kind.channels_with(mode.name)) for row, (kind, mode) in enumerate(pairs) if kind.groups
+            },
         )
 
     def column(self, name: str) -> NDArray[np.generic]:

@@ -24,6 +24,7 @@ from canaleta.core.signals.signal_types import Family
 __all__ = [
     "OPEN_CHOICES",
     "Filter",
+    "Group",
     "Mode",
     "ModuleType",
     "Registers",
@@ -55,6 +56,15 @@ class Span(Frozen):
         return self
 
 
+class Terminal(Frozen):
+    """One terminal of a channel: its mark with {n} for a number counted from the channel, and its role."""
+
+    mark: Name
+    role: Literal[
+        "24 V out", "signal in", "signal out", "0 V", "plus", "minus", "sense", "sense 2", "common", "neutral"
+    ]
+
+
 class Mode(Frozen):
     """One way a channel can work.
 
@@ -68,7 +78,8 @@ class Mode(Frozen):
     which a watched input tells a fault; source_v behind source_ohm feed it. input_type: of IEC 61131-2, 0 if none
     is claimed. follows_supply: spans and levels are for the nominal supply and move with it.
     rated_ma: the most an output may switch or drive in this mode. accuracy_percent: of the span; drift_ppm_per_k: of
-    the span, for each kelvin away from 25 °C.
+    the span, for each kelvin away from 25 °C. direction: where one channel may do both, whether it listens or drives in
+    this mode; "" as the channel does. terminals: where the wires go in this mode, if elsewhere than in the others.
     """
 
     name: Name = "the mode"
@@ -100,6 +111,8 @@ class Mode(Frozen):
     rated_ma: float | None = Field(None, gt=0)
     accuracy_percent: float | None = Field(None, ge=0)
     drift_ppm_per_k: float | None = Field(None, ge=0)
+    direction: Literal["in", "out", ""] = ""
+    terminals: tuple[Terminal, ...] = Field((), max_length=8)
 
     @model_validator(mode="before")
     @classmethod
@@ -129,13 +142,26 @@ class Mode(Frozen):
         return Family[self.family.upper()]
 
 
-class Terminal(Frozen):
-    """One terminal of a channel: its mark with {n} for a number counted from the channel, and its role."""
+class Group(Frozen):
+    """Channels of a module that are alike, where those of the module are not: inputs beside outputs, analog beside
+    discrete. first counts from 0. modes: those that these channels have, by name; none for all. terminals: where these
+    channels have others than the module says; first_terminal: the number of the first one of them.
+    """
 
-    mark: Name
-    role: Literal[
-        "24 V out", "signal in", "signal out", "0 V", "plus", "minus", "sense", "sense 2", "common", "neutral"
-    ]
+    first: int = Field(ge=0, le=63)
+    count: int = Field(ge=1, le=64)
+    name: str = Field("", max_length=60)
+    direction: Literal["in", "out"] = "in"
+    modes: tuple[Name, ...] = Field((), max_length=80)
+    terminals: tuple[Terminal, ...] = Field((), max_length=8)
+    first_terminal: int = Field(1, ge=0, le=999)
+    feeds_loop: bool = False
+    common: Literal["0 V", "24 V", ""] = ""
+
+    @property
+    def channels(self) -> range:
+        """From 0."""
+        return range(self.first, self.first + self.count)
 
 
 class Filter(Frozen):
@@ -252,7 +278,8 @@ class ModuleType(Frozen):
     the cabinet with. ident_code: the word by which it reports itself to a rack. fixed: settings that the hardware
     fixes, each with the reason. forces: behind its settings it has registers by which a channel is held at a count
     whatever its terminals say: one bit a channel, then the counts. commands: an output is given its count there,
-    behind the forces. numbering: how its manual writes places. unconfirmed: what was concluded from the words of a
+    behind the forces. groups: of channels that are not all alike; what
+    they say goes before what the type says. numbering: how its manual writes places. unconfirmed: what was concluded from the words of a
     pasted table and nobody has confirmed yet.
     """
 
@@ -289,6 +316,7 @@ class ModuleType(Frozen):
     ident_code: int | None = Field(None, ge=0, le=65535)
     forces: bool = False
     commands: bool = False
+    groups: tuple[Group, ...] = Field((), max_length=16)
     numbering: Style = "from 0"
     unconfirmed: tuple[Annotated[str, Field(max_length=200)], ...] = Field((), max_length=200)
 
@@ -307,9 +335,84 @@ class ModuleType(Frozen):
             raise ValueError("modes: two modes have one name")
         if any(r.holds == "status bits" for r in self.registers) != (self.status is not None):
             raise ValueError("status: a status word needs its bit base and polarity, and the other way round")
+        self._groups_agree()
         self._has_room()
         self._settings_agree()
         return self
+
+    def _groups_agree(self) -> None:
+        """Whether each channel is in one group at most, and every mode has one direction."""
+        names = {mode.name for mode in self.modes}
+        held: set[int] = set()
+        ways: dict[str, set[str]] = {}
+        for group in self.groups:
+            if group.channels.stop > self.channels:
+                raise ValueError("groups: channels that the module does not have")
+            if held & set(group.channels):
+                raise ValueError("groups: a channel is in two of them")
+            held |= set(group.channels)
+            if unknown := [name for name in group.modes if name not in names]:
+                raise ValueError(f"groups: there is no mode “{unknown[0]}”")
+            for name in group.modes or names:
+                ways.setdefault(name, set()).add(group.direction)
+        for mode in self.modes:
+            if not mode.direction and len(ways.get(mode.name, ())) > 1:
+                raise ValueError(f"groups: {mode.name} is of inputs and of outputs: it needs two modes")
+        if (
+            self.groups
+            and len(held) == self.channels
+            and (left := [m.name for m in self.modes if m.name not in ways])
+        ):
+            raise ValueError(f"groups: no channel has the mode “{left[0]}”")
+
+    # What one channel is like ---------------------------------------------------------------------------
+
+    def at_channel(self, channel: int, mode: str = "") -> ModuleType:
+        """The type as one channel has it, in one of its modes if that is said: itself where all channels are alike, else
+        one without groups, whose channels are all like that one."""
+        group = next((n for n, g in enumerate(self.groups) if channel in g.channels), -1)
+        chosen = self.mode_named(mode) if mode else None
+        own = chosen is not None and bool(chosen.direction or chosen.terminals)
+        if group < 0 and not own:
+            return self
+        key = (group, mode if own else "")
+        if key not in self._views:
+            self._views[key] = self._view(group, chosen if own else None)
+        return self._views[key]
+
+    def for_mode(self, name: str) -> ModuleType:
+        """The type as the first channel has it that has this mode."""
+        at = next((g.first for g in self.groups if not g.modes or name in g.modes), 0)
+        return self.at_channel(at, name)
+
+    def channels_with(self, mode: str) -> range | list[int]:
+        """The channels that have a mode."""
+        if not self.groups:
+            return range(self.channels)
+        held = {c for g in self.groups for c in g.channels}
+        has = {c for g in self.groups if not g.modes or mode in g.modes for c in g.channels}
+        return [c for c in range(self.channels) if c in has or c not in held]
+
+    @cached_property
+    def _views(self) -> dict[tuple[int, str], ModuleType]:
+        return {}
+
+    def _view(self, at: int, mode: Mode | None) -> ModuleType:
+        update: dict[str, Any] = {"groups": ()}
+        if at >= 0:
+            group = self.groups[at]
+            update |= {"direction": group.direction, "feeds_loop": group.feeds_loop, "common": group.common}
+            if group.modes:
+                update["modes"] = tuple(m for m in self.modes if m.name in group.modes)
+            if group.terminals:
+                # Marks count on from the first channel of the group.
+                first = group.first_terminal - group.first * len(group.terminals)
+                update |= {"terminals": group.terminals, "first_terminal": first}
+        if mode is not None and mode.direction:
+            update["direction"] = mode.direction
+        if mode is not None and mode.terminals:
+            update["terminals"] = mode.terminals
+        return self.model_copy(update=update)
 
     def _has_room(self) -> None:
         """Whether what the channels need is there."""
@@ -442,7 +545,8 @@ class ModuleType(Frozen):
     def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> ModuleType:
         """As of pydantic, but for what was worked out of the fields that change."""
         copied = super().model_copy(update=update, deep=deep)
-        copied.__dict__.pop("_runs", None)
+        for worked_out in ("_runs", "_views"):
+            copied.__dict__.pop(worked_out, None)
         return copied
 
     def _placed(self, primary: Table) -> Iterator[Run]:

@@ -69,6 +69,7 @@ class Reason(IntFlag):
     MODULE_FAULT = 268435456
     SUPPLY_FAULT = 536870912
     NOT_CALIBRATED = 1073741824
+    SOURCE_UNCERTAIN = 2147483648
 
 
 WORDS: dict[Reason, tuple[Quality, str]] = {
@@ -99,10 +100,11 @@ WORDS: dict[Reason, tuple[Quality, str]] = {
     Reason.FORCED: (Quality.DOUBTFUL, "forced in the rack"),
     Reason.DISABLED: (Quality.NONE, "switched off: not read, not watched"),
     Reason.NOT_A_NUMBER: (Quality.BAD, "the register holds no number"),
-    Reason.REGISTER_REFUSED: (Quality.BAD, "the rack has no such register"),
+    Reason.REGISTER_REFUSED: (Quality.BAD, "the rack has no such register, or tells nothing of this name"),
     Reason.MODULE_FAULT: (Quality.BAD, "the module reports a fault of its own"),
     Reason.SUPPLY_FAULT: (Quality.BAD, "the module reports that its supply has failed"),
     Reason.NOT_CALIBRATED: (Quality.DOUBTFUL, "the module reports that its calibration is not valid"),
+    Reason.SOURCE_UNCERTAIN: (Quality.DOUBTFUL, "the rack itself calls the value uncertain"),
 }
 
 

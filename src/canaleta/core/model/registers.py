@@ -13,14 +13,16 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.model.layout import Layout
+from canaleta.core.model.layout import Layout, Module
 from canaleta.core.model.module_map import REASON_OF, Run
 from canaleta.core.model.register_tables import Table, table_of_function
 from canaleta.core.notation.arrays import Bools, Floats, Words
 from canaleta.core.signals.converters import WordForm
 
-__all__ = ["Decoded", "RackMap", "Request", "Space", "decode", "encode", "plan_requests"]
+__all__ = ["DOUBLE", "Decoded", "RackMap", "Request", "Space", "decode", "encode", "plan_requests"]
 
+DOUBLE = WordForm(kind="float", bits=64)
+"""How the number of a channel that has a name stands among the words of its rack."""
 MOST_REGISTERS = 125
 """The most registers one request may read (MODBUS Application Protocol V1.1b3, 6.4)."""
 
@@ -55,7 +57,8 @@ class RackMap:
     whole word is the channel. form: how the number stands there, an index into forms. status_word, status_bit: where
     its fault bit is, -1 if it has none. healthy_is_one: polarity of that bit. load_word: where the current through its
     load is, -1 if it has none. junction: words of cold junctions, by module. used: runs of (first, count) words.
-    spaces: which table's places the words are. flags: the bits of status words, a row of each.
+    spaces: which table's places the words are. flags: the bits of status words, a row of each. names: of a rack that is
+    reached by name, what each channel is called there, "" for none: its number stands as a double in four words.
     """
 
     modules: NDArray[np.int64]
@@ -72,11 +75,14 @@ class RackMap:
     used: tuple[tuple[int, int], ...]
     spaces: tuple[Space, ...]
     flags: Flags
+    names: tuple[str, ...] = ()
 
     @classmethod
     def of(cls, layout: Layout, rack: int) -> RackMap:
         """The map of one rack, from its modules in slot order."""
         modules = layout.modules_of(rack)
+        if rack in layout.racks and layout.racks[rack].by_name:
+            return cls._by_name(layout, modules)
         function = layout.racks[rack].function if rack in layout.racks else "input"
         places = layout.first_places(rack) if modules else {}
         placed = [(m, run, places[m.id][run.table]) for m in modules for run in layout.type_of(m.id).runs(function)]
@@ -125,6 +131,20 @@ class RackMap:
         return cls(
             ints[0], ints[1], ints[2], ints[3], ints[4], tuple(forms), ints[5], ints[6], ints[7].astype(bool),
             ints[8], junction, used, spaces, Flags.of(flags),
+        )  # fmt: skip
+
+    @classmethod
+    def _by_name(cls, layout: Layout, modules: Sequence[Module]) -> RackMap:
+        """Whatever number stands behind a name, it is one: a double holds it to the last digit of 53 bits."""
+        channels = [(m, channel) for m in modules for channel in range(layout.type_of(m.id).channels)]
+        count = len(channels)
+        none = np.full(count, -1, dtype=np.int64)
+        return cls(
+            np.array([m.id for m, _ in channels], dtype=np.int64), np.array([c for _, c in channels], dtype=np.int64),
+            np.arange(count, dtype=np.int64) * DOUBLE.words, none, np.zeros(count, dtype=np.int64), (DOUBLE,), none,
+            none, np.zeros(count, dtype=bool), none, {}, ((0, count * DOUBLE.words),) if count else (),
+            (Space(Table.INPUT_REGISTERS, 0, 0, count * DOUBLE.words),), Flags.of(()),
+            tuple(m.name_of(channel) for m, channel in channels),
         )  # fmt: skip
 
     def __len__(self) -> int:

@@ -35,6 +35,8 @@ class ResetWrite:
 def resets_of(layout: Layout, module: int, channel: int) -> list[ResetWrite]:
     """The writes that reset what latches of a channel, counted from 0."""
     rack = layout.racks[layout.modules[module].rack]
+    if rack.by_name:
+        return []
     flags = [f for f in layout.type_of(module).flags(rack.function) if f.says.latches and f.word.reset is not None]
     if not any(flag.channel == channel for flag in flags):
         return []

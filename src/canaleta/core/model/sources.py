@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from enum import IntEnum
 
 import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.model.image import PlantImage
+from canaleta.core.model.module_type import ModuleType
+from canaleta.core.notation.arrays import Bools
 from canaleta.core.signals.signal_types import LOADS, Family, signal_named
 
-__all__ = ["OWN_SUPPLIES", "Source", "loop_source", "loop_sources"]
+__all__ = ["OWN_SUPPLIES", "Source", "driven", "fed_by_module", "loop_source", "loop_sources"]
 
 OWN_SUPPLIES = ("own 24 V", "drive")
 """Choices of *supply* by which the device drives its circuit itself."""
@@ -37,14 +40,7 @@ def loop_sources(image: PlantImage, rows: NDArray[np.int64]) -> NDArray[np.int8]
     is any supply in the loop of an output; a passive device on a passive input leaves none.
     """
     layout, modules = image.layout, image.module[rows]
-    present = np.unique(modules).tolist()
-    feeding = [m for m in present if m in layout.modules and layout.type_of(m).feeds_loop]
-    driving = [m for m in present if m in layout.modules and layout.type_of(m).direction == "out"]
-    feeds, drives, landed = (
-        np.isin(modules, feeding),
-        np.isin(modules, driving),
-        np.isin(modules, list(layout.modules)),
-    )
+    feeds, drives, landed = fed_by_module(image, rows), driven(image, rows), np.isin(modules, list(layout.modules))
     supply, two_wires = image.cells["supply"][rows].astype(str), image.number("wires")[rows] == 2
     own, module = np.isin(supply, OWN_SUPPLIES), supply == "module"
     return np.select(
@@ -59,6 +55,30 @@ def loop_sources(image: PlantImage, rows: NDArray[np.int64]) -> NDArray[np.int8]
         [Source.TWO, Source.OUTPUT, Source.TWO, Source.NONE, Source.DEVICE, Source.MODULE],
         Source.UNSAID,
     ).astype(np.int8)
+
+
+def driven(image: PlantImage, rows: NDArray[np.int64]) -> Bools:
+    """Whether the channel of each row drives, (n,); False without a channel."""
+    return _of_channel(image, rows, lambda kind: kind.direction == "out")
+
+
+def fed_by_module(image: PlantImage, rows: NDArray[np.int64]) -> Bools:
+    """Whether the channel of each row feeds the loop of its device, (n,)."""
+    return _of_channel(image, rows, lambda kind: kind.feeds_loop)
+
+
+def _of_channel(image: PlantImage, rows: NDArray[np.int64], says: Callable[[ModuleType], bool]) -> Bools:
+    layout, modules = image.layout, image.module[rows]
+    present = np.unique(modules)
+    kinds = {int(n): layout.type_of(int(n)) for n in present if int(n) in layout.modules}
+    alike = [n for n, kind in kinds.items() if says(kind)]
+    out: Bools = np.isin(modules, alike)
+    # Few modules have channels that are not alike.
+    mixed = [n for n, kind in kinds.items() if kind.groups or any(m.direction for m in kind.modes)]
+    for at in np.flatnonzero(np.isin(modules, mixed)).tolist() if mixed else ():
+        row = int(rows[at])
+        out[at] = says(layout.type_at(int(modules[at]), int(image.channel[row]), image.text("mode", row)))
+    return out
 
 
 def loop_source(image: PlantImage, row: int) -> Source:

@@ -13,6 +13,7 @@ from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.mode_table import ModeTable
 from canaleta.core.model.quality import Reason
+from canaleta.core.model.sources import driven
 from canaleta.core.notation.arrays import Bools, Rows
 from canaleta.core.notation.text import shown
 from canaleta.core.path.evaluate import describe, evaluate
@@ -77,7 +78,7 @@ class _OtherModes:
         image, at = self._image, np.array([0])
         one, mains = image.only(np.array([row])), signal_of(image, row).switch in _AC
         out = []
-        for mode in image.layout.type_of(int(image.module[row])).modes:
+        for mode in image.layout.type_at(int(image.module[row]), int(image.channel[row])).modes:
             if mode.name == image.text("mode", row) or (mode.current == "AC") != mains:
                 continue
             trial = one.with_cells({(0, "mode"): mode.name})
@@ -107,7 +108,7 @@ def other_kind(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     one."""
     modes = _OtherModes(image)
     rows = _placed(image, rows)
-    out = of_type(image, rows, lambda kind: kind.direction == "out") == 1.0
+    out = driven(image, rows)
     load = of_signal(image, rows, lambda s: s.switch in LOADS) == 1.0
     discrete = image.family[rows] == Family.CONTACT
     p = PathRows(image, rows)

@@ -38,7 +38,7 @@ def one_address(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     by_place: dict[tuple[str, int], list[str]] = {}
     for rack in layout.racks.values():
         # Stand-ins of a plant that nobody serves share an address nobody answers at.
-        if rack.stand_in or rack.host != "127.0.0.1":
+        if not rack.by_name and (rack.stand_in or rack.host != "127.0.0.1"):
             at = rack.host if is_serial(rack.link) else f"{rack.host.lower()}:{rack.port}"
             by_place.setdefault((at, rack.unit), []).append(f"{layout.cabinets[rack.cabinet].name} {rack.name}")
     for (at, unit), racks in by_place.items():

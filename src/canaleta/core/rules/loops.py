@@ -9,13 +9,13 @@ import numpy as np
 from canaleta.core.model.fields import Station
 from canaleta.core.model.filters import response_of
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.sources import Source, loop_sources
+from canaleta.core.model.sources import Source, driven, fed_by_module, loop_sources
 from canaleta.core.notation.arrays import Rows
 from canaleta.core.notation.text import shown
 from canaleta.core.path.joints.base import PathRows
 from canaleta.core.path.joints.linear import loop_drop_v, loop_ohm
 from canaleta.core.rules.finding import Cell, Finding, Fix
-from canaleta.core.rules.masks import loops, of_type, period_ms
+from canaleta.core.rules.masks import loops, period_ms
 from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.loops import DESIGN_MA, HART_LEAST_OHM, cable_ohm
 from canaleta.core.signals.signal_types import Family
@@ -82,8 +82,8 @@ def source_of_loops(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """An active device on terminals that feed the loop, or a passive one where nobody does."""
     rows = loops(image, rows)
     supply, sources = image.cells["supply"][rows], loop_sources(image, rows)
-    out = of_type(image, rows, lambda kind: kind.direction == "out") == 1.0
-    feeds = of_type(image, rows, lambda kind: kind.feeds_loop) == 1.0
+    out = driven(image, rows)
+    feeds = fed_by_module(image, rows)
     two, none = sources == Source.TWO, sources == Source.NONE
     for at in np.flatnonzero(two | none).tolist():
         row, point = int(rows[at]), int(image.ids[int(rows[at])])

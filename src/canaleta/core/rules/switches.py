@@ -10,6 +10,7 @@ import numpy as np
 from canaleta.core.checks.checkpoints import TEMPERATURE
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
+from canaleta.core.model.sources import driven
 from canaleta.core.notation.arrays import Rows
 from canaleta.core.notation.text import shown
 from canaleta.core.path.discrete import INPUT_TYPES, agreement
@@ -95,7 +96,7 @@ def trip_unwatched(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A broken wire leaves the point where all is well: whatever it should shut is not shut, and nobody knows."""
     rows = rows[image.filled("trips")[rows] & (image.mode[rows] >= 0) & takes(image, rows)]
     p = PathRows(image, rows)
-    status = of_type(image, rows, lambda kind: kind.status is not None and kind.direction == "in") == 1.0
+    status = (of_type(image, rows, lambda kind: kind.status is not None) == 1.0) & ~driven(image, rows)
     family, outputs = image.family[rows], p.mode_flag("outputs")
     live = of_signal(image, rows, lambda s: s.live_zero) == 1.0
     silent = np.isnan(p.of_mode("open_counts")) & ~status & ~outputs

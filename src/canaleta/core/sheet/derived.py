@@ -121,7 +121,7 @@ def kind_follows(image: PlantImage, row: int, becomes: str) -> dict[str, Stored]
     out: dict[str, Stored] = {}
     landing = image.cells["channel"][row]
     if isinstance(landing, Landing) and not _fits(after, row):
-        kind = image.layout.type_of(landing.module)
+        kind = image.layout.type_at(landing.module, landing.channel)
         for mode in kind.modes:
             if _fits(after.with_cells({(row, "mode"): mode.name}), row):
                 out["mode"] = mode.name
@@ -143,7 +143,7 @@ def misfits(image: PlantImage, row: int, modes: Iterable[str]) -> dict[str, str]
     if signal is None or not isinstance(landing, Landing):
         return {}
     image, row = image.only(np.array([row])), 0
-    kind = image.layout.type_of(landing.module)
+    kind = image.layout.type_at(landing.module, landing.channel)
     out = {}
     for name in modes:
         mode = kind.mode_named(name)

@@ -62,7 +62,7 @@ def _terminals(image: PlantImage) -> Callable[[Any], str]:
     def text(at: Landing | None) -> str:
         if at is None or at.module not in layout.modules:
             return ""
-        return ", ".join(mark for mark, _ in layout.type_of(at.module).terminal_marks(at.channel))
+        return ", ".join(mark for mark, _ in layout.type_at(at.module, at.channel).terminal_marks(at.channel))
 
     return text
 
@@ -94,9 +94,7 @@ FOLLOWING: tuple[Following, ...] = (
     Following("loop", "tag", _of_tag("loop")),
     Following("cabinet", "channel", _cabinet),
     Following("terminals", "channel", _terminals),
-    Following(
-        "register", "channel", _addresses(lambda a: f"{a.register}.{a.bit}" if a.bit >= 0 else str(a.register))
-    ),
+    Following("register", "channel", _addresses(lambda a: a.short)),
     Following("direct", "channel", _addresses(lambda a: a.direct)),
 )
 

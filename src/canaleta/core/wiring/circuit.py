@@ -169,7 +169,7 @@ def _across(image: PlantImage, row: int, wired: Wiring, signal: Signal) -> tuple
 
 def _faults(image: PlantImage, row: int, signal: Signal, wired: Wiring) -> tuple[str, ...]:
     """What keeps the current from flowing as it should."""
-    kind = image.layout.type_of(int(image.module[row]))
+    kind = image.layout.type_at(int(image.module[row]), int(image.channel[row]), image.text("mode", row))
     faults = [f"{kind.title} names no terminal for “{c.device_side}”" for c in wired.cores if c.role in MISSING]
     if signal.switch == "PNP" and kind.common == "24 V":
         faults.append("a PNP output pulls to + and the common is at +: no current")

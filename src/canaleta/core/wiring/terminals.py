@@ -143,7 +143,7 @@ def wiring(image: PlantImage, row: int) -> Wiring | None:
     module, channel = int(image.module[row]), int(image.channel[row])
     if signal is None or module not in image.layout.modules:
         return None
-    kind = image.layout.type_of(module)
+    kind = image.layout.type_at(module, channel, image.text("mode", row))
     marks = kind.terminal_marks(channel)
     chosen = kind.mode_named(image.text("mode", row))
     case = _Case(

@@ -11,9 +11,19 @@ from typing import Any
 from pydantic import ValidationError
 
 from canaleta.catalogue.types import module_types
+from canaleta.core.model.by_name import MOST_NAME, SECURITIES, read_name
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Cabinet, Cable, Layout, Module, Rack
-from canaleta.core.model.links import LINKS, USUAL_LINE, Link, is_serial, read_line, serial_device
+from canaleta.core.model.links import (
+    LINKS,
+    USUAL_LINE,
+    USUAL_PORT,
+    Link,
+    is_by_name,
+    is_serial,
+    read_line,
+    serial_device,
+)
 from canaleta.core.model.module_type import ModuleType
 from canaleta.core.model.naming import next_name, ruled_address
 from canaleta.core.notation.patterns import compiled
@@ -22,14 +32,20 @@ from canaleta.plant.records.equipment import LAST_REGISTER
 
 __all__ = ["Draft", "HardwareError", "read_type"]
 
-_LIMITS = {"port": (1, 65_535), "unit": (0, 255), "period_ms": (50, 3_600_000), "first_register": (0, LAST_REGISTER)}
+_LIMITS = {"port": (1, 65_535), "unit": (0, 255), "period_ms": (50, 3_600_000), "first_register": (0, LAST_REGISTER),
+           "quiet_s": (0, 86_400)}  # fmt: skip
+RACK_FIELDS = (
+    "name", "host", "port", "unit", "period_ms", "first_register", "function", "link", "line", "path", "security",
+    "username", "trusted", "quiet_s",
+)  # fmt: skip
 _NAME = compiled(r"[^\s·/:.][^·/:.]{0,38}")
+_FINGERPRINT = compiled(r"[0-9a-f]{64}")
 FIRST_STAND_IN_PORT = 15_020
 """Where stand-ins begin to listen; each further one takes the port behind the last."""
 OPERATIONS = frozenset(
     (
         "add cabinet", "change", "remove cabinet", "add rack", "remove rack", "add module", "remove module",
-        "replace module", "order", "wire", "add cable", "change cable", "remove cable", "put type", "forget type",
+        "replace module", "order", "wire", "call", "name channels", "add cable", "change cable", "remove cable", "put type", "forget type",
     )
 )  # fmt: skip
 """What can be done to hardware; docs/hardware.md says what each takes."""
@@ -87,9 +103,9 @@ class Draft:
         name = _name(given.get("name") or next_name([r.name for r in mine]))
         simulated = bool(given.get("stand_in", False))
         last = max((r.port for r in self.racks.values() if r.stand_in), default=FIRST_STAND_IN_PORT - 1)
-        port = given.get("port", last + 1 if simulated else 502)
         host = given.get("host") or ruled_address(self._conventions.address_rule, cabinet.name, name)
         link = _link(given.get("link", LINKS[0]), simulated)
+        port = given.get("port", last + 1 if simulated else USUAL_PORT.get(link, 502))
         number = self._next("rack")
         self.racks[number] = Rack(
             number,
@@ -104,6 +120,10 @@ class Draft:
             _function(given.get("function", "input")),
             link,
             _line(given.get("line", USUAL_LINE)),
+            _path(given.get("path", "")),
+            _security(given.get("security", SECURITIES[0]), link),
+            _short_text("user name", given.get("username", ""), 80),
+            quiet_s=_whole("quiet_s", given.get("quiet_s", 0)),
         )
 
     def _change(self, given: dict[str, Any]) -> None:
@@ -111,31 +131,20 @@ class Draft:
         kind, field, text = given.get("what"), str(given.get("field")), given.get("text", "")
         parts: dict[int, Any] = self.racks if kind == "rack" else self.cabinets
         part = self._found(parts, given, "id")
-        fields = (
-            ("name", "host", "port", "unit", "period_ms", "first_register", "function", "link", "line")
-            if kind == "rack"
-            else ("name", "title")
-        )
+        fields = RACK_FIELDS if kind == "rack" else ("name", "title")
         if field not in fields:
             raise HardwareError(f"a {kind} has no “{field}” that could be changed")
         now = str(getattr(part, field))
         if "was" in given and now != given["was"]:
             raise HardwareError(f"somebody changed it to “{now}” meanwhile", conflict=True)
-        value = _whole(field, text) if field in _LIMITS else str(text).strip()
-        moves = False
-        if field == "host":
-            value = _host(text, part.link)
-        if field == "name":
-            value = _name(value)
-        if field == "function":
-            value = _function(value)
-        if field == "line":
-            value = _line(value)
+        value, moves = _changed(part, field, text), False
         if field == "link":
-            value = _link(value, part.stand_in)
-            # What names a port of the machine names nothing in a network, and the other way round.
-            host = _host(str(given.get("host", "")) or part.host, value)
-            moves, part = host != part.host, replace(part, host=host)
+            before, part = part, _relinked(part, value, str(given.get("host", "")))
+            moves = part.host != before.host or before.by_name or is_by_name(value)
+            if before.by_name:
+                # What something is called in one place means nothing in another.
+                for module in [m for m in self.modules.values() if m.rack == part.id]:
+                    self.modules[module.id] = replace(module, names=())
         if field in ("link", "line") and not moves:
             # A port or a gateway works one way for all that hang on it.
             for other in [r for r in self.racks.values() if self._shares_way(r, part)]:
@@ -209,6 +218,44 @@ class Draft:
             raise HardwareError("there is no such channel")
         wired = {*module.wired, channel} if given.get("wired", True) else set(module.wired) - {channel}
         self.modules[module.id] = replace(module, wired=tuple(sorted(wired)))
+
+    def _call(self, given: dict[str, Any]) -> None:
+        """What people call a module and say about it, or about one of its channels."""
+        module = self._found(self.modules, given, "module")
+        new: dict[str, Any] = {}
+        if "label" in given:
+            new["label"] = _short_text("name", given["label"], 40)
+        if "comment" in given:
+            new["comment"] = _short_text("comment", given["comment"], 400)
+        if "remark" in given:
+            channel = self._channel(module, given)
+            new["remarks"] = _with(module.remarks, channel, _short_text("comment", given["remark"], 200))
+        self.modules[module.id] = replace(module, **new)
+
+    def _name_channels(self, given: dict[str, Any]) -> None:
+        """What some channels are called at their rack, from a channel on; "" for none."""
+        module = self._found(self.modules, given, "module")
+        link, names = self.racks[module.rack].link, module.names
+        if not is_by_name(link):
+            raise HardwareError(f"a rack that is reached by {link} has registers, and no names")
+        first = self._channel(module, given)
+        typed = [str(name) for name in given.get("names", [])]
+        if first + len(typed) > self.types[module.type_key].channels:
+            raise HardwareError(
+                f"{len(typed)} names from channel {first + self._base} on are more than the module has"
+            )
+        for channel, text in enumerate(typed, start=first):
+            try:
+                names = _with(names, channel, read_name(link, text))
+            except TextError as error:
+                raise HardwareError(str(error)) from error
+        self.modules[module.id] = replace(module, names=names)
+
+    def _channel(self, module: Module, given: Mapping[str, Any]) -> int:
+        channel = int(given.get("channel", -1))
+        if not 0 <= channel < self.types[module.type_key].channels:
+            raise HardwareError("there is no such channel")
+        return channel
 
     # Cables --------------------------------------------------------------------------------------------------
 
@@ -341,9 +388,89 @@ def _link(given: Any, stand_in: bool) -> Link:
     found = next((link for link in LINKS if link.lower() == str(given).strip().lower()), None)
     if found is None:
         raise HardwareError(f"“{given}”: a rack is reached by {', '.join(LINKS[:-1])} or {LINKS[-1]}")
-    if stand_in and found != LINKS[0]:
-        raise HardwareError(f"a stand-in answers {LINKS[0]} alone: a rack that is reached by {found} is a real one")
+    if stand_in and found != LINKS[0] and not is_by_name(found):
+        raise HardwareError(
+            f"a stand-in answers {LINKS[0]}, OPC UA or MQTT: a rack that is reached by {found} is a real one"
+        )
     return found
+
+
+def _changed(part: Cabinet | Rack, field: str, text: Any) -> Any:
+    """A new value of a field of a rack or a cabinet, as typed. Raises HardwareError."""
+    typed = str(text).strip()
+    if field in _LIMITS:
+        return _whole(field, text)
+    if field == "name":
+        return _name(typed)
+    if not isinstance(part, Rack):
+        return typed
+    match field:
+        case "host":
+            return _host(text, part.link)
+        case "function":
+            return _function(typed)
+        case "line":
+            return _line(typed)
+        case "path":
+            return _path(typed)
+        case "security":
+            return _security(typed, part.link)
+        case "username":
+            return _short_text("user name", typed, 80)
+        case "link":
+            return _link(typed, part.stand_in)
+    if typed and not _FINGERPRINT.fullmatch(typed):
+        raise HardwareError(f"“{typed[:20]}” is no SHA-256 of a certificate: 64 hexadecimal digits")
+    return typed
+
+
+def _relinked(rack: Rack, link: str, host: str) -> Rack:
+    """A rack before it is reached another way: with an address, a port and a protection that are of that way."""
+    # What names a port of the machine names nothing in a network, and the other way round.
+    host = _host(host or rack.host, link)
+    usual = {USUAL_PORT.get(known, 502) for known in LINKS}
+    port = USUAL_PORT.get(link, 502) if rack.port in usual and not is_serial(link) else rack.port
+    security = rack.security if rack.security in _securities(link) else SECURITIES[0]
+    return replace(rack, host=host, port=port, security=security)
+
+
+def _path(given: Any) -> str:
+    """Of an endpoint, or the topics that one looks through. Raises HardwareError."""
+    text = _short_text("path", given, MOST_NAME)
+    if any(character.isspace() for character in text):
+        raise HardwareError(f"“{text[:60]}”: a path has no spaces")
+    return text
+
+
+def _securities(link: str) -> tuple[str, ...]:
+    if link == "MQTT":
+        return ("none", "TLS")
+    return tuple(one for one in SECURITIES if one != "TLS") if link == "OPC UA" else ("none",)
+
+
+def _security(given: Any, link: str) -> Any:
+    """How a connection is protected. Raises HardwareError."""
+    known = _securities(link)
+    found = next((one for one in known if one.lower() == str(given).strip().lower()), None)
+    if found is None:
+        raise HardwareError(f"“{given}”: over {link} a connection is protected by {' or '.join(known)}")
+    return found
+
+
+def _short_text(name: str, given: Any, most: int) -> str:
+    text = str(given).strip()
+    if len(text) > most:
+        raise HardwareError(f"“{text[:40]}…”: a {name} has {most} characters at most")
+    return text
+
+
+def _with(texts: tuple[str, ...], at: int, text: str) -> tuple[str, ...]:
+    """Texts of channels with one of them changed; what is empty at the end is left out."""
+    out = list(texts) + [""] * (at + 1 - len(texts))
+    out[at] = text
+    while out and not out[-1]:
+        out.pop()
+    return tuple(out)
 
 
 def _line(given: Any) -> str:

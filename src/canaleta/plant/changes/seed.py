@@ -74,28 +74,9 @@ def write_hardware(connection: Connection, layout: Layout) -> None:
     )
     connection.execute(
         insert(t.rack),
-        [
-            {
-                "id": r.id,
-                "cabinet": r.cabinet,
-                "name": r.name,
-                "host": r.host,
-                "port": r.port,
-                "unit": r.unit,
-                "period_ms": r.period_ms,
-                "first_register": r.first_register,
-                "stand_in": r.stand_in,
-                "function": r.function,
-                "link": r.link,
-                "line": r.line,
-            }
-            for r in layout.racks.values()
-        ],
+        [asdict(r) for r in layout.racks.values()],
     )
     connection.execute(
         insert(t.module),
-        [
-            {"id": m.id, "rack": m.rack, "place": m.place, "type_key": m.type_key, "wired": list(m.wired)}
-            for m in layout.modules.values()
-        ],
+        [asdict(m) for m in layout.modules.values()],
     )

@@ -37,7 +37,10 @@ def stand_in_document(image: PlantImage, rack: int | None = None) -> tuple[dict[
                     "name": rack.name,
                     "port": rack.port,
                     "period_ms": rack.period_ms,
-                    "modules": [{"slot": m.place, "type": m.type_key} for m in layout.modules_of(rack.id)],
+                    "link": rack.link,
+                    "modules": [
+                        {"slot": m.place, "type": m.type_key, "names": m.names} for m in layout.modules_of(rack.id)
+                    ],
                 }
                 for rack in layout.racks.values()
                 if rack.cabinet == cabinet.id

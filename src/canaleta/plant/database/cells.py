@@ -72,7 +72,7 @@ def mode_follows(layout: Layout, at: Stored, signal: str, now: str) -> dict[str,
     does."""
     if not isinstance(at, Landing) or at.module not in layout.modules:
         return {}
-    mode = mode_that_fits(layout.type_of(at.module), signal, now)
+    mode = mode_that_fits(layout.type_at(at.module, at.channel), signal, now)
     return {} if mode is None else {"mode": mode}
 
 

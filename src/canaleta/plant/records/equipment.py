@@ -121,7 +121,8 @@ def trouble_of(layout: Layout) -> str:
     if doubled := [r for r in layout.racks.values() if inside[r.cabinet, r.name.lower()] > 1]:
         return f"two racks of {layout.cabinets[doubled[0].cabinet].name} are called {doubled[0].name}"
     real = [r for r in layout.racks.values() if not r.host.startswith("127.")]
-    reached = Counter((r.reached_at, r.unit) for r in real)
+    # A server or a broker has as many names as one likes, of as many racks.
+    reached = Counter((r.reached_at, r.unit) for r in real if not r.by_name)
     if shared := [place for place, racks in reached.items() if racks > 1]:
         return f"two racks are reached at {shared[0][0]}, unit {shared[0][1]}"
     ways: dict[str, set[tuple[str, str]]] = {}
@@ -135,6 +136,8 @@ def trouble_of(layout: Layout) -> str:
         modules = layout.modules_of(rack.id)
         if len(modules) > MOST_MODULES:
             return f"rack {rack.name} would have {len(modules)} modules; {MOST_MODULES} is the most"
+        if rack.by_name:
+            continue
         places, settings = layout.first_places(rack.id), settings_size(layout, rack.id)
         for module in modules:
             own = layout.type_of(module.id).own_holding()

@@ -83,11 +83,26 @@ def load_layout(connection: Connection, conventions: Conventions) -> Layout:
             row.function,
             row.link,
             row.line,
+            row.path,
+            row.security,
+            row.username,
+            row.trusted,
+            row.quiet_s,
         )
         for row in connection.execute(select(t.rack).order_by(t.rack.c.id))
     }
     modules = {
-        row.id: Module(row.id, row.rack, row.place, row.type_key, tuple(row.wired))
+        row.id: Module(
+            row.id,
+            row.rack,
+            row.place,
+            row.type_key,
+            tuple(row.wired),
+            tuple(row.names),
+            row.label,
+            row.comment,
+            tuple(row.remarks),
+        )
         for row in connection.execute(select(t.module).order_by(t.module.c.id))
     }
     cables = {row.id: Cable(**row) for row in connection.execute(select(t.cable).order_by(t.cable.c.id)).mappings()}

@@ -331,10 +331,13 @@ def _step(image: PlantImage, row: int, step: CheckStep) -> StepOut:
 def _stands(image: PlantImage, row: int) -> str:
     """Where the point stands, so that whoever reads the record years later finds its terminals and its register."""
     module, channel = int(image.module[row]), int(image.channel[row])
-    kind, rack = image.layout.type_of(module), image.layout.racks[image.layout.modules[module].rack]
+    kind, rack = (
+        image.layout.type_at(module, channel, image.text("mode", row)),
+        image.layout.racks[image.layout.modules[module].rack],
+    )
     found = addresses_of(image.layout, RackMap.of(image.layout, rack.id), module, channel)
     marks = ", ".join(f"{mark} {role}" for mark, role in kind.terminal_marks(channel))
-    at = f"{found.told} (from 0), unit {rack.unit}"
+    at = found.told if rack.by_name else f"{found.told_fully}, unit {rack.unit}"
     return f"module {kind.title} in slot {image.layout.slots[module]}, terminals {marks or 'not told'}, {at} of {rack.reached_at}"
 
 

@@ -33,7 +33,8 @@ MOST_WAITING = 500
 class ChannelOut(Shape):
     """A channel: its addresses, its terminals, who holds it and who wishes for it. point: 0 if it is free.
 
-    wired: unused, and its terminals are wired to the strip already.
+    wired: unused, and its terminals are wired to the strip already. name: what it is called at a rack that is reached by
+    name; remark: what people say about it.
     """
 
     channel: int
@@ -44,6 +45,8 @@ class ChannelOut(Shape):
     point: int
     wishes: list[int]
     wired: bool
+    name: str
+    remark: str
 
 
 class LoadOut(Shape):
@@ -76,7 +79,8 @@ class ClassCount(Shape):
 
 
 class ModuleOut(Shape):
-    """A module in its place; slot 0 if it takes none. Registers count from 0."""
+    """A module in its place; slot 0 if it takes none. Registers count from 0. label, comment: what people call it and say
+    about it."""
 
     module: int
     place: int
@@ -84,6 +88,8 @@ class ModuleOut(Shape):
     type: str
     title: str
     summary: str
+    label: str
+    comment: str
     direction: str
     channel_class: str
     first_register: int
@@ -107,6 +113,12 @@ class RackIn(Shape):
     function: str
     link: str
     line: str
+    by_name: bool
+    path: str
+    security: str
+    username: str
+    trusted: str
+    quiet_s: int
     stand_in: bool
     address: str
     departs: str
@@ -164,7 +176,8 @@ class FitPath(Shape):
 
 class FitOut(Shape):
     """What a point would meet on the channels of one module. level: fits, warns or refused. margin: of the loop's
-    voltage; supply: what the module would feed then; both in words, '' where they say nothing."""
+    voltage; supply: what the module would feed then; both in words, '' where they say nothing. channels: those that this
+    is told of, from 0; none for all of them."""
 
     module: int
     level: str
@@ -174,6 +187,7 @@ class FitOut(Shape):
     supply: str
     reasons: list[str]
     remedies: list[str]
+    channels: list[int]
 
 
 class FitsOut(Shape):
@@ -232,6 +246,7 @@ def fits(path: FitPath) -> Response:
                 remedies=list(told.remedies),
                 margin=told.margin,
                 supply=supply,
+                channels=list(told.channels),
             )
         )
     return jsonify(FitsOut(seq=whole.seq, fits=out).model_dump())
@@ -275,7 +290,7 @@ def places(body: PlacesIn) -> Response:
         PlaceOut(
             point=p.point,
             address=image.layout.address(p.module, p.channel) if p.module else "",
-            terminals=[mark for mark, _ in image.layout.type_of(p.module).terminal_marks(p.channel)]
+            terminals=[mark for mark, _ in image.layout.type_at(p.module, p.channel).terminal_marks(p.channel)]
             if p.module
             else [],
             mode=p.mode,
@@ -374,7 +389,8 @@ def _rack(look: _Look, rack: Rack) -> RackIn:
     whole = rack_load(look.image, rack.id, fed)
     return RackIn(
         rack=rack.id, name=rack.name, host=rack.host, port=rack.port, unit=rack.unit, period_ms=rack.period_ms,
-        first_register=rack.first_register, function=rack.function, stand_in=rack.stand_in, address=rack.reached_at, link=rack.link, line=rack.line,
+        first_register=rack.first_register, function=rack.function, stand_in=rack.stand_in, address=rack.reached_at, link=rack.link, line=rack.line, by_name=rack.by_name, path=rack.path,
+        security=rack.security, username=rack.username, trusted=rack.trusted, quiet_s=rack.quiet_s,
         departs=look.departs.get(rack.id, ""), modules=modules, loads=[_load(whole.bus), _load(whole.supply)],
         heat_w=whole.heat_w,
     )  # fmt: skip
@@ -394,16 +410,18 @@ def _module(
                 address=layout.address(module.id, n),
                 register_at=at.words,
                 direct=at.direct,
-                terminals=[mark for mark, _ in kind.terminal_marks(n)],
+                terminals=[mark for mark, _ in kind.at_channel(n).terminal_marks(n)],
                 point=look.holders.get((module.id, n), 0),
                 wishes=look.claims.get((module.id, n), []),
                 wired=n in module.wired,
+                name=module.name_of(n),
+                remark=module.remark_of(n),
             )
         )
     told = [load.feeds, *load.fuses] if load.feeds.rating_ma or load.feeds.ma else []
     return ModuleOut(
         module=module.id, place=module.place, slot=layout.slots[module.id], type=kind.key, title=kind.title,
-        summary=kind.summary, direction=kind.direction, channel_class=class_of(kind),
+        summary=kind.summary, label=module.label, comment=module.comment, direction=kind.direction, channel_class=class_of(kind),
         first_register=layout.first_registers[module.id], first_setting=layout.first_settings[module.id],
         channels=channels, count=_count(counted(look.image, [module.id], look.used)),
         loads=[_load(each) for each in told], heat_w=kind.heat_w,

@@ -10,7 +10,7 @@ from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
 from canaleta.core.hardware.type_try import reads_of, tried
-from canaleta.core.model.links import LINKS, USUAL_LINE, Link, is_serial, read_line, serial_device
+from canaleta.core.model.links import MODBUS_LINKS, USUAL_LINE, ModbusLink, is_serial, read_line, serial_device
 from canaleta.core.model.register_tables import Table, written_place
 from canaleta.core.notation.networks import allowed_address
 from canaleta.core.notation.text import TextError
@@ -110,7 +110,7 @@ class TryIn(Shape):
     host: str = Field(max_length=200)
     port: int = Field(502, ge=1, le=65_535)
     unit: int = Field(1, ge=0, le=255)
-    link: Link = LINKS[0]
+    link: ModbusLink = MODBUS_LINKS[0]
     line: str = Field(USUAL_LINE, max_length=40)
     mode: str = Field("", max_length=80)
 

@@ -12,6 +12,7 @@ from sqlalchemy import Row, select
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.hardware.settings import Stranger, differences, reported_modules, strangers
+from canaleta.core.model.by_name import MOST_NAME
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Rack
 from canaleta.core.model.links import is_serial
@@ -22,6 +23,7 @@ from canaleta.plant.database import tables as t
 from canaleta.plant.live.arming import MOST_MINUTES, Armed, arm, armed, disarm
 from canaleta.plant.live.commands import Outcome
 from canaleta.plant.people.accounts import allowed_again
+from canaleta.plant.records.secrets import has_password, set_password
 from canaleta.web.kit.access import needs, session_now
 from canaleta.web.kit.commands import asked
 from canaleta.web.kit.problems import PROBLEMS, ProblemError
@@ -89,10 +91,12 @@ class ComparedOut(Shape):
 
 
 class TestOut(Shape):
-    """A connection test: the verdict and what to look at."""
+    """A connection test: the verdict and what to look at. trust: SHA-256 of the certificate that the rack shows and that
+    is not trusted, "" otherwise."""
 
     says: str
     look: str
+    trust: str = ""
     strangers: list[StrangerOut]
 
 
@@ -163,12 +167,14 @@ def test(path: RackPath) -> Response:
     with shared().engine.begin() as connection:
         if not allowed_again(connection, f"test {session_now().account}", MOST_TESTS, 60):
             raise ProblemError(429, "enough tests for a minute", "nothing was asked", "wait a moment")
-    body = _command(rack, "test", {"what": [f"{rack.reached_at}, unit {rack.unit}"]})
+    at = rack.reached_at if rack.by_name else f"{rack.reached_at}, unit {rack.unit}"
+    body = _command(rack, "test", {"what": [at]})
     told = [StrangerOut(**asdict(s)) for s in _strangers(image, rack.id, body["words"])] if body["words"] else []
     says = body["says"]
     if told:
         says += f"; {_explained(image, rack.id, body['words'], told)}"
-    return jsonify(TestOut(says=says, look=body["look"], strangers=told).model_dump())
+    trust = body.get("trust", "")
+    return jsonify(TestOut(says=says, look=body["look"], trust=trust, strangers=told).model_dump())
 
 
 @api.get("/<int:rack>/compare", responses={200: ComparedOut})
@@ -225,6 +231,91 @@ def write(path: RackPath, body: WriteIn) -> Response:
     done = sum(r.done for r in results)
     left = [DifferenceOut(**_dumped(d)) for d in differences(image, rack.id, answer["words"])]
     return jsonify(WritesOut(done=done, failed=len(results) - done, results=results, left=left).model_dump())
+
+
+class BrowseIn(Shape):
+    """From where on: a node of an OPC UA server, "" for all that the rack has."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    below: str = Field("", max_length=MOST_NAME)
+
+
+class NameOut(Shape):
+    """A name that the rack has. leads: whether names stand below it. says: what it says now. held: the address of the
+    channel that has it, "" for none."""
+
+    name: str
+    title: str
+    leads: bool
+    says: str
+    held: str
+
+
+class BrowseOut(Shape):
+    """What names there are; says: why there are none."""
+
+    says: str
+    names: list[NameOut]
+
+
+@api.post("/<int:rack>/browse", responses={200: BrowseOut})
+@needs("engineer")
+def browse(path: RackPath, body: BrowseIn) -> Response:
+    """What names a rack has that is reached by name, one place after the other. Nothing is written."""
+    image, rack = _found(path.rack)
+    if not rack.by_name:
+        raise ProblemError(
+            409, f"a rack that is reached by {rack.link} has registers, and no names", "nothing was asked"
+        )
+    with shared().engine.begin() as connection:
+        if not allowed_again(connection, f"test {session_now().account}", MOST_TESTS * 6, 60):
+            raise ProblemError(429, "enough looks for a minute", "nothing was asked", "wait a moment")
+    told = _command(rack, "browse", {"from": body.below, "what": [body.below or "all names"]})
+    held = {
+        name: image.layout.address(module.id, channel)
+        for module in image.layout.modules_of(rack.id)
+        for channel, name in enumerate(module.names)
+        if name
+    }
+    names = [
+        NameOut(name=name, title=title, leads=leads, says=says, held=held.get(name, ""))
+        for name, title, leads, says in told["names"]
+    ]
+    return jsonify(BrowseOut(says=told["says"], names=names).model_dump())
+
+
+class PasswordIn(Shape):
+    """The password that a rack's server wants, "" for none."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    password: str = Field(max_length=200)
+
+
+class PasswordOut(Shape):
+    """Whether there is one. What it is nobody is told."""
+
+    kept: bool
+
+
+@api.put("/<int:rack>/password", responses={200: PasswordOut})
+@needs("engineer")
+def set_rack_password(path: RackPath, body: PasswordIn) -> Response:
+    """Keep the password of a rack. It stands in no list, no export and no history."""
+    _, rack = _found(path.rack)
+    with shared().engine.begin() as connection:
+        set_password(connection, rack.id, body.password)
+    return jsonify(PasswordOut(kept=bool(body.password)).model_dump())
+
+
+@api.get("/<int:rack>/password", responses={200: PasswordOut})
+@needs("engineer")
+def rack_password(path: RackPath) -> Response:
+    """Whether a password is kept for a rack."""
+    _, rack = _found(path.rack)
+    with shared().engine.connect() as connection:
+        return jsonify(PasswordOut(kept=has_password(connection, rack.id)).model_dump())
 
 
 @api.post("/<int:rack>/stand-in", responses={200: TestOut})

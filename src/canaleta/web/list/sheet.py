@@ -352,9 +352,9 @@ def _wiring(wired: Wiring) -> WiringOut:
 
 
 def _register(image: PlantImage, row: int) -> str:
-    """Table and place of the point's channel, counted from 0, and its bit if it has one."""
+    """Table and place of the point's channel, counted from 0, and its bit if it has one; or its name at the rack."""
     if not image.landed[row]:
         return ""
     module, channel = int(image.module[row]), int(image.channel[row])
     rack_map = RackMap.of(image.layout, image.layout.modules[module].rack)
-    return f"{addresses_of(image.layout, rack_map, module, channel).told} (from 0)"
+    return addresses_of(image.layout, rack_map, module, channel).told_fully

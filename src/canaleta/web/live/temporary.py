@@ -17,6 +17,7 @@ from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Rack
 from canaleta.core.model.quality import Reason
+from canaleta.core.model.sources import driven
 from canaleta.core.notation.text import TextError
 from canaleta.core.path.evaluate import evaluate
 from canaleta.core.sheet.entry import read_station
@@ -230,7 +231,7 @@ def offers(path: PointPath) -> Response:
             ""
             if kind.commands
             else f"{kind.title} takes no commands"
-            if kind.direction == "out"
+            if driven(image, np.array([row]))[0]
             else "it is an input"
         )
     return jsonify(
@@ -354,7 +355,7 @@ def _readback(image: PlantImage, row: int, rack: Rack, counts: float, clamped: b
 def _on_loss(image: PlantImage, row: int) -> str:
     """What the device of an output does on loss; '' for an input."""
     module = image.layout.modules.get(int(image.module[row]))
-    if module is None or image.layout.type_of(module.id).direction != "out":
+    if module is None or not driven(image, np.array([row]))[0]:
         return ""
     does = image.text("on_loss", row)
     return f"on loss of signal or power it {does}" if does else "what it does on loss of signal or power is not said"

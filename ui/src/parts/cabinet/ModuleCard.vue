@@ -30,6 +30,8 @@ function stands(channel: Channel): string {
   if (!props.held) return channel.point ? 'taken' : channel.wired ? 'free wired' : 'free'
   if (channel.point === props.held) return 'here'
   if (!props.fit || props.fit.level === 'refused') return 'shut'
+  // Channels of one module need not be alike.
+  if (props.fit.channels?.length && !props.fit.channels.includes(channel.channel)) return 'shut'
   return channel.point ? 'taken shut' : props.fit.level
 }
 
@@ -41,7 +43,7 @@ const tipOf = (channel: Channel) =>
     faultOf(channel)?.text,
   ].filter(Boolean).join('\n') // prettier-ignore
 const can = (channel: Channel) => ['fits', 'warns'].includes(stands(channel))
-const unused = (channel: Channel) => (channel.wired ? 'wired spare' : 'free')
+const unused = (channel: Channel) => channel.remark || (channel.wired ? 'wired spare' : 'free')
 </script>
 
 <template>
@@ -60,8 +62,8 @@ const unused = (channel: Channel) => (channel.wired ? 'wired spare' : 'free')
       :data-place="place"
       @click="emit('choose')"
     >
-      {{ module.slot ? `${module.slot} · ` : '' }}{{ module.title }}
-      <span class="quiet small">{{ module.summary }}</span>
+      {{ module.slot ? `${module.slot} · ` : '' }}{{ module.label || module.title }}
+      <span class="quiet small">{{ module.label ? module.title : module.summary }}</span>
       <span v-if="!passive" class="quiet small count"
         >{{ module.count.used }} of {{ module.count.channels }} used{{
           module.count.wired ? `, ${module.count.wired} wired spare` : ''

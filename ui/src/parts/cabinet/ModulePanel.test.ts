@@ -7,24 +7,24 @@ afterEach(cleared)
 
 const channel = (k: number, point: number, more = {}) => ({
   channel: k - 1, address: `KC-2·1·2·${k}`, register_at: `input register ${k}`, direct: `%IW1.${k}`,
-  terminals: [String(2 * k - 1), String(2 * k)], point, wishes: [], wired: false, ...more,
+  terminals: [String(2 * k - 1), String(2 * k)], point, wishes: [], wired: false, name: '', remark: '', ...more,
 }) // prettier-ignore
 const MODULE = {
-  module: 7, place: 2, slot: 2, type: 'ai8-ui', title: 'AI-8 U/I', summary: '8 inputs', direction: 'in', channel_class: 'AI',
+  module: 7, place: 2, slot: 2, type: 'ai8-ui', title: 'AI-8 U/I', summary: '8 inputs', label: '', comment: '', direction: 'in', channel_class: 'AI',
   first_register: 1, first_setting: 50, heat_w: 2.1, loads: [],
   count: { channels: 3, used: 1, free: 1, spare: 0, wired: 1, wanted: 0, short: 0, share: 0 },
   channels: [channel(1, 11), channel(2, 0), channel(3, 0, { wired: true })],
 } // prettier-ignore
 
-async function opened(rights?: string[]) {
+async function opened(rights?: string[], rack = {}, module = {}) {
   const plant = plantOf(rights)
   plant.list.show([[11, 'service', 'burner gas']])
   const proposed: [string, Operation[]][] = []
   const box = await mounted(ModulePanel, {
-    module: MODULE,
+    module: { ...MODULE, ...module },
     types: [],
     place: 1,
-    rack: 1,
+    rack: { rack: 1, by_name: false, link: 'Modbus TCP', ...rack },
     onPropose: (...one: [string, Operation[]]) => proposed.push(one),
   })
   await settled()

@@ -8,12 +8,14 @@ import { mark } from '../../plant/findings'
 import LiveCell from '../LiveCell.vue'
 import LoadBar from './LoadBar.vue'
 import ChoiceField from '../../kit/ChoiceField.vue'
+import DenseField from '../../kit/DenseField.vue'
+import NamesPanel from './NamesPanel.vue'
 
 const props = defineProps<{
   module: Schemas['ModuleOut']
   types: Schemas['TypeOut'][]
   place: number
-  rack: number
+  rack: Schemas['RackIn']
 }>()
 const emit = defineEmits<{ propose: [title: string, operations: Operation[]] }>()
 const plant = usePlant()
@@ -23,10 +25,30 @@ watch(
   () => props.module.module,
   () => (other.value = beside.value = ''),
 )
+const CALLED = [
+  ['label', 'what you call it'],
+  ['comment', 'a comment'],
+] as const
+const called = ref({ label: '', comment: '' })
+watch(
+  () => [props.module.label, props.module.comment],
+  () => (called.value = { label: props.module.label, comment: props.module.comment }),
+  { immediate: true },
+)
 const text = (field: string, point: number) => (
   void plant.list.version,
   plant.list.text(field, plant.list.row(point) ?? -1)
 )
+function remark(c: Schemas['ChannelOut'], event: Event) {
+  const said = (event.target as HTMLInputElement).value.trim()
+  if (said !== c.remark)
+    propose(`${c.address}: ${said || 'no comment'}`, {
+      do: 'call',
+      module: props.module.module,
+      channel: c.channel,
+      remark: said,
+    })
+}
 const worst = (point: number) => plant.findingsOf.get(point)?.[0]
 const propose = (title: string, operation: Operation) => emit('propose', title, [operation])
 const titled = (key: string) => props.types.find((t) => t.key === key)?.title ?? key
@@ -35,6 +57,8 @@ const titled = (key: string) => props.types.find((t) => t.key === key)?.title ??
 <template>
   <section class="panel side">
     <h2>{{ module.slot ? `slot ${module.slot} · ` : '' }}{{ module.title }}</h2>
+    <p v-if="module.label" class="label">{{ module.label }}</p>
+    <p v-if="module.comment" class="small">{{ module.comment }}</p>
     <p class="quiet small">{{ module.summary }}</p>
     <template v-if="module.channels.length">
       <p class="small">
@@ -43,8 +67,10 @@ const titled = (key: string) => props.types.find((t) => t.key === key)?.title ??
       </p>
       <LoadBar v-for="load in module.loads" :key="load.name" :load="load" />
       <p class="quiet small">
-        {{ module.heat_w }} W of heat · input registers from {{ module.first_register }}, settings from
-        {{ module.first_setting }} (from 0)
+        {{ module.heat_w }} W of heat<template v-if="!rack.by_name">
+          · input registers from {{ module.first_register }}, settings from {{ module.first_setting }} (from
+          0)</template
+        >
       </p>
       <ol class="channels" aria-label="channels">
         <li v-for="c in module.channels" :key="c.channel" :class="{ free: !c.point }">
@@ -63,6 +89,15 @@ const titled = (key: string) => props.types.find((t) => t.key === key)?.title ??
           </template>
           <template v-else>
             <span class="quiet tag">{{ c.wired ? 'wired spare' : 'free' }}</span>
+            <DenseField
+              v-if="plant.may('engineer')"
+              class="remark small"
+              :model-value="c.remark"
+              placeholder="what it is kept for"
+              :aria-label="`what ${c.address} is kept for`"
+              @change="remark(c, $event)"
+            />
+            <span v-else class="small words">{{ c.remark }}</span>
             <v-btn
               v-if="plant.may('engineer')"
               class="link now"
@@ -78,11 +113,33 @@ const titled = (key: string) => props.types.find((t) => t.key === key)?.title ??
               {{ c.wired ? 'not wired' : 'wired' }}
             </v-btn>
           </template>
-          <span v-tip="c.register_at" class="figure small quiet address">{{ c.direct }}</span>
+          <span v-tip="c.register_at" class="figure small quiet address">{{ c.direct || c.name }}</span>
         </li>
       </ol>
     </template>
+    <NamesPanel
+      v-if="rack.by_name && module.channels.length"
+      :module="module"
+      :rack="rack.rack"
+      :link="rack.link"
+      :may-change="plant.may('engineer')"
+      @propose="(title, operations) => emit('propose', title, operations)"
+    />
     <template v-if="plant.may('engineer')">
+      <label v-for="[field, label] in CALLED" :key="field" class="small"
+        >{{ label }}
+        <DenseField
+          v-model="called[field]"
+          class="setting"
+          @change="
+            called[field].trim() !== module[field] &&
+            propose(`${module.title}: ${label}`, {
+              do: 'call',
+              module: module.module,
+              [field]: called[field],
+            })
+          "
+      /></label>
       <label class="small"
         >another type in this place
         <ChoiceField
@@ -110,7 +167,7 @@ const titled = (key: string) => props.types.find((t) => t.key === key)?.title ??
           @update:model-value="
             propose(`${titled(beside)} into the rack`, {
               do: 'add module',
-              rack,
+              rack: rack.rack,
               type: beside,
               place: place + 1,
             })
@@ -193,6 +250,12 @@ label {
 
 .free .now {
   grid-row: 1;
+}
+
+.channels .remark {
+  grid-row: 2;
+  grid-column: 3 / -1;
+  width: 100%;
 }
 
 .now {

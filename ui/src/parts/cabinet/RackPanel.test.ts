@@ -4,7 +4,7 @@ import RackPanel from './RackPanel.vue'
 
 afterEach(cleared)
 
-const RACK = { rack: 1, name: '1', host: '10.0.0.7', port: 502, unit: 1, period_ms: 1000, first_register: 0, function: 'input', link: 'Modbus TCP', line: '19200 8E1', stand_in: false, heat_w: 12.34, loads: [] } // prettier-ignore
+const RACK = { rack: 1, name: '1', host: '10.0.0.7', port: 502, unit: 1, period_ms: 1000, first_register: 0, function: 'input', link: 'Modbus TCP', line: '19200 8E1', by_name: false, path: '', security: 'none', username: '', trusted: '', quiet_s: 0, modules: [], stand_in: false, heat_w: 12.34, loads: [] } // prettier-ignore
 const DIFFERS = { module: 1, slot: 1, channel: 0, address: 'KC-2 1 1 1', point: 11, tag: 'PT-3107', setting: 'filter', field: 'filter', listed: '50 Hz', reported: '60 Hz', holding: 4, code: 3, trips: ['shuts the gas'] } // prettier-ignore
 const OTHER = { ...DIFFERS, channel: 1, point: 12, tag: 'ZV-2', holding: 5, trips: [] }
 const armed = (who = '') => ({ who, until: who ? new Date(Date.now() + 600_000).toISOString() : '' })

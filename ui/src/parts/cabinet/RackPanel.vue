@@ -5,8 +5,9 @@ import { ask, api, type Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
 import type { Operation } from '../../plant/useHardware'
 import LoadBar from './LoadBar.vue'
+import RackAccess from './RackAccess.vue'
+import RackBuild from './RackBuild.vue'
 import DenseField from '../../kit/DenseField.vue'
-import ChoiceField from '../../kit/ChoiceField.vue'
 
 const props = defineProps<{ rack: Schemas['RackIn']; types: Schemas['TypeOut'][] }>()
 const emit = defineEmits<{ propose: [title: string, operations: Operation[]]; hold: [point: number] }>()
@@ -19,29 +20,7 @@ const wrong = ref('')
 const busy = ref('')
 const minutes = ref(15)
 const chosen = ref(new Set<number>())
-const added = ref('')
-const FIELDS = [
-  ['name', 'name'],
-  ['host', 'network address'],
-  ['port', 'port'],
-  ['unit', 'unit number'],
-  ['period_ms', 'period, ms'],
-  ['first_register', 'first register'],
-  ['function', 'registers'],
-  ['line', 'bits a second, bits, parity, stop'],
-] as const
-const LINKS = ['Modbus TCP', 'Modbus RTU over TCP', 'Modbus ASCII over TCP', 'Modbus RTU', 'Modbus ASCII']
-const onPort = (link: string) => !link.includes('TCP')
-/** The way that was chosen; another kind of way wants another kind of address before it can be proposed. */
-const link = ref('')
-const fields = computed(() =>
-  FIELDS.filter(([field]) => (onPort(link.value) ? field !== 'port' : field !== 'line')).map(
-    ([field, label]) => [field, field === 'host' && onPort(link.value) ? 'serial port' : label] as const,
-  ),
-)
-const wantsHost = computed(() => onPort(link.value) !== onPort(props.rack.link))
-const texts = ref<Record<string, string>>({})
-
+const trust = ref('')
 const path = () => ({ params: { path: { rack: props.rack.rack } } })
 
 watch(
@@ -50,15 +29,8 @@ watch(
     compared.value = written.value = null
     log.value = []
     says.value = wrong.value = ''
+    trust.value = ''
     void readLog()
-  },
-  { immediate: true },
-)
-watch(
-  () => props.rack,
-  (rack) => {
-    texts.value = Object.fromEntries(FIELDS.map(([f]) => [f, String(rack[f])]))
-    link.value = rack.link
   },
   { immediate: true },
 )
@@ -84,7 +56,9 @@ async function run<T>(what: string, request: Promise<{ data?: T; error?: unknown
 
 async function test() {
   const answer = await run('asking the rack…', api.POST('/api/racks/{rack}/test', path()))
-  if (answer) says.value = answer.look ? `${answer.says}. look at: ${answer.look}` : answer.says
+  if (!answer) return
+  says.value = answer.look ? `${answer.says}. look at: ${answer.look}` : answer.says
+  trust.value = answer.trust ?? ''
 }
 
 async function compare() {
@@ -134,30 +108,6 @@ async function readLog() {
   log.value = answer.data?.lines ?? []
 }
 
-function relink(chosen: string) {
-  link.value = chosen
-  if (wantsHost.value) texts.value.host = onPort(chosen) ? '/dev/ttyUSB0' : ''
-  else if (chosen !== props.rack.link) proposeLink()
-}
-
-function proposeLink() {
-  const was = props.rack.link
-  const host = wantsHost.value ? (texts.value.host ?? '') : ''
-  emit('propose', `${was} → ${link.value}${host ? `, ${host}` : ''}`, [
-    { do: 'change', what: 'rack', id: props.rack.rack, field: 'link', was, text: link.value, host },
-  ])
-}
-
-function change(field: (typeof FIELDS)[number][0], label: string) {
-  if (field === 'host' && wantsHost.value) return proposeLink()
-  const was = String(props.rack[field])
-  const text = texts.value[field] ?? ''
-  if (text.trim() !== was)
-    emit('propose', `${label}: ${was} → ${text}`, [
-      { do: 'change', what: 'rack', id: props.rack.rack, field, was, text },
-    ])
-}
-
 function turn(register: number) {
   const next = new Set(chosen.value)
   if (!next.delete(register)) next.add(register)
@@ -171,7 +121,9 @@ function turn(register: number) {
     <LoadBar v-for="load in rack.loads" :key="load.name" :load="load" />
     <p class="quiet small">{{ Math.round(rack.heat_w * 10) / 10 }} W of heat from its modules</p>
     <p class="keys">
-      <v-btn class="act" :disabled="!!busy" @click="compare"> compare with what the rack reports </v-btn>
+      <v-btn v-if="!rack.by_name" class="act" :disabled="!!busy" @click="compare">
+        compare with what the rack reports
+      </v-btn>
       <v-btn v-if="plant.may('inject')" class="act" :disabled="!!busy" @click="test">
         test the connection
       </v-btn>
@@ -179,6 +131,19 @@ function turn(register: number) {
     <p v-if="busy" class="quiet" role="status">{{ busy }}</p>
     <p v-if="wrong" class="bad" role="alert">■ {{ wrong }}</p>
     <p v-if="says" role="status">{{ says }}</p>
+    <p v-if="trust && plant.may('engineer')" class="small settle">
+      ▲ SHA-256 <span class="figure print">{{ trust }}</span>
+      <v-btn
+        class="act"
+        @click="
+          emit('propose', 'the rack’s certificate is trusted', [
+            { do: 'change', what: 'rack', id: rack.rack, field: 'trusted', was: rack.trusted, text: trust },
+          ])
+        "
+      >
+        trust this certificate
+      </v-btn>
+    </p>
 
     <template v-if="compared">
       <p v-if="compared.says" class="bad">■ {{ compared.says }}</p>
@@ -245,33 +210,17 @@ function turn(register: number) {
     </div>
 
     <template v-if="plant.may('engineer')">
-      <!-- A stand-in answers Modbus TCP alone. -->
-      <label v-if="!rack.stand_in" class="field small"
-        >reached by
-        <ChoiceField :model-value="link" :items="LINKS" aria-label="reached by" @update:model-value="relink"
-      /></label>
-      <p v-if="wantsHost" class="small settle">
-        ▲ {{ onPort(link) ? 'which port of this machine is it on?' : 'at which network address is it?' }}
-        <v-btn class="act" :disabled="!texts.host?.trim()" @click="proposeLink">
-          {{ texts.host?.trim() ? `reach it at ${texts.host}` : 'type it below' }}
-        </v-btn>
-      </p>
-      <label v-for="[field, label] in fields" :key="field" class="field small"
-        >{{ label }}
-        <DenseField v-model="texts[field]" class="figure setting" @change="change(field, label)" />
-      </label>
-      <label class="field small"
-        >add a module
-        <ChoiceField
-          v-model="added"
-          :items="[
-            { value: '', title: '…' },
-            ...types.map((t) => ({ value: t.key, title: `${t.title}: ${t.summary}` })),
-          ]"
-          @update:model-value="
-            emit('propose', 'a module into the rack', [{ do: 'add module', rack: rack.rack, type: added }])
-          "
-      /></label>
+      <RackAccess
+        :rack="rack"
+        @says="says = $event"
+        @propose="(title, operations) => emit('propose', title, operations)"
+      />
+      <RackBuild
+        :key="rack.rack"
+        :rack="rack"
+        :types="types"
+        @propose="(title, operations) => emit('propose', title, operations)"
+      />
       <p class="keys">
         <v-btn v-if="rack.stand_in" class="act" :disabled="!!busy" @click="become">
           make the stand-ins like the list
@@ -314,6 +263,10 @@ input[type='number'] {
 
 select {
   min-width: 0;
+}
+
+.print {
+  overflow-wrap: anywhere;
 }
 
 .trips {

@@ -164,7 +164,11 @@ onBeforeUnmount(away)
     <h2>
       <v-btn class="name" @click="emit('rack')">rack {{ rack.name }}</v-btn>
       <span class="quiet small"
-        >{{ rack.modules.length }} modules in the order they sit · {{ rack.address }}, unit {{ rack.unit }}
+        >{{
+          rack.modules.length === 1 ? 'one module' : `${rack.modules.length} modules in the order they sit`
+        }}
+        ·
+        {{ rack.by_name ? `${rack.link} at ${rack.address}` : `${rack.address}, unit ${rack.unit}` }}
         {{ rack.stand_in ? '· stand-in' : '' }}</span
       >
       <span v-if="rack.departs" class="settle small"> ▲ the plant’s rule gives {{ rack.departs }}</span>

@@ -21,7 +21,9 @@ __all__ = ["addresses", "filtering", "open_circuit"]
 
 def _kind(p: PathRows) -> ModuleType | None:
     module = int(p.image.module[p.rows[0]])
-    return p.image.layout.type_of(module) if module in p.image.layout.modules else None
+    if module not in p.image.layout.modules:
+        return None
+    return p.image.layout.type_at(module, int(p.image.channel[p.rows[0]]), p.text("mode"))
 
 
 def addresses(p: PathRows) -> Section | None:
@@ -34,6 +36,11 @@ def addresses(p: PathRows) -> Section | None:
     found = addresses_of(layout, RackMap.of(layout, rack), module, channel)
     rows = [
         Row("channel", layout.address(module, channel), "cabinet · rack · slot · channel"),
+    ]
+    if found.by_name:
+        rows.append(Row(f"{layout.racks[rack].link} name", found.words, "picked on the module's page"))
+        return Section(Station.INPUT, "addresses", tuple(rows), found.words)
+    rows += [
         Row(found.table.one, found.words, "derived from the modules before it"),
         Row("direct address", found.direct, "IEC 61131-3, counted in words; the target may count bytes"),
     ]

@@ -47,6 +47,8 @@ def status_words(p: PathRows) -> Section | None:
     if module not in layout.modules:
         return None
     rack = layout.modules[module].rack
+    if layout.racks[rack].by_name:
+        return None
     flags = [f for f in layout.type_of(module).flags(layout.racks[rack].function) if f.channel == channel]
     if not flags:
         return None

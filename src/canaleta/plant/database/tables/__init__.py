@@ -41,7 +41,7 @@ from canaleta.plant.database.tables.live import (
     trend_part,
     walk,
 )
-from canaleta.plant.database.tables.people import account, rate_limit, session, sign_in_link
+from canaleta.plant.database.tables.people import account, rate_limit, secret, session, sign_in_link
 
 __all__ = [
     "APPEND_ONLY",
@@ -74,6 +74,7 @@ __all__ = [
     "row_lock",
     "script",
     "script_run",
+    "secret",
     "session",
     "sign_in_link",
     "signature",

@@ -93,6 +93,11 @@ rack = Table(
     Column("function", Text, nullable=False, server_default="input"),
     Column("link", Text, nullable=False, server_default="Modbus TCP"),
     Column("line", Text, nullable=False, server_default="19200 8E1"),
+    Column("path", Text, nullable=False, server_default=""),
+    Column("security", Text, nullable=False, server_default="none"),
+    Column("username", Text, nullable=False, server_default=""),
+    Column("trusted", Text, nullable=False, server_default=""),
+    Column("quiet_s", Integer, nullable=False, server_default="0"),
     UniqueConstraint("cabinet", "name"),
     CheckConstraint("port between 1 and 65535", name="port"),
     CheckConstraint("period_ms >= 50", name="period"),
@@ -115,6 +120,10 @@ module = Table(
     Column("place", SmallInteger, nullable=False),
     Column("type_key", ForeignKey("module_type.key"), nullable=False),
     Column("wired", JSONB, nullable=False, server_default="[]"),
+    Column("names", JSONB, nullable=False, server_default="[]"),
+    Column("label", Text, nullable=False, server_default=""),
+    Column("comment", Text, nullable=False, server_default=""),
+    Column("remarks", JSONB, nullable=False, server_default="[]"),
     UniqueConstraint("rack", "place", deferrable=True, initially="DEFERRED"),
 )
 

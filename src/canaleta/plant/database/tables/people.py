@@ -6,7 +6,7 @@ from sqlalchemy import Boolean, CheckConstraint, Column, DateTime, ForeignKey, I
 
 from canaleta.plant.database.tables.base import metadata, now_column
 
-__all__ = ["account", "rate_limit", "session", "sign_in_link"]
+__all__ = ["account", "rate_limit", "secret", "session", "sign_in_link"]
 
 account = Table(
     "account",
@@ -38,6 +38,14 @@ sign_in_link = Table(
     Column("account", ForeignKey("account.name", ondelete="CASCADE"), nullable=False),
     Column("expires", DateTime(timezone=True), nullable=False),
 )
+
+secret = Table(
+    "secret",
+    metadata,
+    Column("name", Text, primary_key=True),
+    Column("value", Text, nullable=False),
+)
+"""What opens a rack's door, and our own key: in no list, no export, no history."""
 
 rate_limit = Table(
     "rate_limit",

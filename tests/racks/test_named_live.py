@@ -1,0 +1,163 @@
+"""A rack that is reached by name, from nothing to a live value: made, looked through, named, landed on, proved."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import pytest
+from sqlalchemy import select
+from tests.building.at_racks import Ask, at_a_rack, until
+from tests.building.database import Database
+from tests.building.named import free_port
+
+from canaleta.plant.database import tables as t
+from canaleta.racks import mqtt
+from canaleta.standins.server import StandIns
+
+PT = 1
+
+
+async def done(ask: Ask, *operations: dict[str, Any]) -> Any:
+    answer = await ask("POST", "/api/hardware", {"operations": list(operations), "apply": True})
+    assert answer.status_code == 200, answer.json
+    return answer.json
+
+
+async def made_rack(ask: Ask, link: str) -> tuple[int, int]:
+    """(rack, module) of a new stand-in rack with eight inputs."""
+    await done(ask, {"do": "add rack", "cabinet": 1, "name": "net", "stand_in": True, "link": link, "port": free_port(), "period_ms": 100})  # fmt: skip
+    rack = (await ask("GET", "/api/cabinets")).json["cabinets"][0]["racks"][-1]["rack"]
+    await done(ask, {"do": "add module", "rack": rack, "type": "ai8-ui"})
+    (module,) = (await ask("GET", "/api/cabinets")).json["cabinets"][0]["racks"][-1]["modules"]
+    assert (await ask("POST", f"/api/racks/{rack}/stand-in")).status_code == 200
+    return rack, module["module"]
+
+
+async def landed(ask: Ask, module: int) -> None:
+    """The pressure of the burner goes over to the first channel."""
+    cabinets = (await ask("GET", "/api/cabinets")).json["cabinets"]
+    channels = next(
+        m["channels"] for c in cabinets for r in c["racks"] for m in r["modules"] if m["module"] == module
+    )
+    every = [ch for c in cabinets for r in c["racks"] for m in r["modules"] for ch in m["channels"]]
+    was = next(ch["address"] for ch in every if ch["point"] == PT)
+    edit = {"point": PT, "field": "channel", "was": was, "text": channels[0]["address"]}
+    answer = await ask("POST", "/api/proposals", {"edits": [edit], "apply": True})
+    assert answer.status_code == 200, answer.json
+
+
+@pytest.mark.parametrize("link", ["OPC UA", "MQTT"])
+def test_a_value_by_name_goes_the_same_path_as_any_other(
+    database: Database, link: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(mqtt, "LISTEN_S", 0.5)
+
+    async def visit(ask: Ask, made: StandIns) -> None:
+        rack, module = await made_rack(ask, link)
+        top = (await ask("POST", f"/api/racks/{rack}/browse", {})).json
+        if link == "OPC UA":
+            (slot,) = [one for one in top["names"] if one["title"].startswith("1 ")]
+            top = (await ask("POST", f"/api/racks/{rack}/browse", {"below": slot["name"]})).json
+        names = [one["name"] for one in top["names"] if not one["leads"]]
+        assert len(names) == 8, top
+        await done(ask, {"do": "name channels", "module": module, "channel": 0, "names": names})
+        await landed(ask, module)
+        path = await until(ask, f"/api/points/{PT}/path", lambda p: p["quality"] == "good")
+        assert path["value"] is not None
+        told = (await ask("POST", f"/api/racks/{rack}/test")).json["says"]
+        assert told.startswith("it answers")
+        assert "all 8 names" in told
+        # What is put on at its terminals comes over as well, and a wire that is off is the rack's own word.
+        put = await ask("PUT", f"/api/points/{PT}/injection", {"text": "12 mA"})
+        assert put.status_code == 200, put.json
+        await until(ask, f"/api/points/{PT}/path", lambda p: p["injected"] and p["quality"] == "good")
+        await ask("PUT", f"/api/points/{PT}/injection", {"faults": [{"kind": "open", "amount": ""}]})
+        await until(ask, f"/api/points/{PT}/path", lambda p: p["quality"] == "bad")
+        held = (
+            await ask("POST", f"/api/racks/{rack}/browse", {"below": slot["name"] if link == "OPC UA" else ""})
+        ).json
+        assert next(one for one in held["names"] if one["name"] == names[0])["held"].endswith("·net·1·1")
+
+    at_a_rack(database, visit)
+
+
+def test_a_stand_in_has_the_names_of_the_list_and_no_settings(database: Database) -> None:
+    async def visit(ask: Ask, made: StandIns) -> None:
+        rack, module = await made_rack(ask, "OPC UA")
+        await done(ask, {"do": "name channels", "module": module, "channel": 0, "names": ["ns=2;s=nobody", "ns=2;s=slot 1.channel 2"]})  # fmt: skip
+        await landed(ask, module)
+        await until(ask, f"/api/points/{PT}/path", lambda p: p["quality"] == "good")
+        refused = await ask("GET", f"/api/racks/{rack}/compare")
+        assert refused.status_code == 409
+        assert "no settings" in refused.json["title"]
+
+    at_a_rack(database, visit)
+
+
+def test_names_and_ways_that_cannot_be_are_told_and_nothing_is_written(database: Database) -> None:
+    async def visit(ask: Ask, made: StandIns) -> None:
+        rack, module = await made_rack(ask, "OPC UA")
+        seq = (await ask("GET", "/api/cabinets")).json["seq"]
+        for operation, says in (
+            ({"do": "name channels", "module": module, "channel": 0, "names": ["TT-101"]}, "no node"),
+            ({"do": "name channels", "module": module, "channel": 7, "names": ["i=1", "i=2"]}, "more than the module has"),
+            ({"do": "name channels", "module": 1, "channel": 0, "names": ["i=1"]}, "has registers"),
+            ({"do": "change", "what": "rack", "id": rack, "field": "security", "text": "TLS"}, "protected by none"),
+            ({"do": "change", "what": "rack", "id": rack, "field": "trusted", "text": "abc"}, "no SHA-256"),
+            ({"do": "change", "what": "rack", "id": rack, "field": "path", "text": "/a b"}, "no spaces"),
+            ({"do": "change", "what": "rack", "id": rack, "field": "link", "text": "Modbus RTU"}, "a real one"),
+            ({"do": "call", "module": module, "label": "x" * 41}, "40 characters"),
+            ({"do": "call", "module": module, "channel": 9, "remark": "x"}, "no such channel"),
+        ):  # fmt: skip
+            answer = await ask("POST", "/api/hardware", {"operations": [operation], "apply": True})
+            assert answer.status_code in (409, 422), operation
+            assert says in answer.json["title"], answer.json
+        assert (await ask("GET", "/api/cabinets")).json["seq"] == seq
+
+    at_a_rack(database, visit)
+
+
+def test_a_password_is_kept_and_told_to_nobody(database: Database) -> None:
+    async def visit(ask: Ask, made: StandIns) -> None:
+        rack, _ = await made_rack(ask, "OPC UA")
+        assert (await ask("GET", f"/api/racks/{rack}/password")).json == {"kept": False}
+        assert (await ask("PUT", f"/api/racks/{rack}/password", {"password": "red clay"})).json == {"kept": True}
+        assert (await ask("GET", f"/api/racks/{rack}/password")).json == {"kept": True}
+        await done(ask, {"do": "change", "what": "rack", "id": rack, "field": "username", "text": "reader"})
+        project = (await ask("GET", "/api/project")).get_data(as_text=True)
+        assert "red clay" not in project
+        kept = next(r for c in json.loads(project)["cabinets"] for r in c["racks"] if r["name"] == "net")
+        assert (kept["link"], kept["username"]) == ("OPC UA", "reader")
+        with database.engine.connect() as connection:
+            history = " ".join(str(row) for row in connection.execute(select(t.change.c.fields)).all())
+        assert "red clay" not in history
+        # Its own server lets in who comes without a name: this user it does not know.
+        told = (await ask("POST", f"/api/racks/{rack}/test")).json
+        assert "does not" in told["says"]
+        assert (await ask("PUT", f"/api/racks/{rack}/password", {"password": ""})).json == {"kept": False}
+
+    at_a_rack(database, visit)
+
+
+def test_a_rack_that_is_reached_another_way_forgets_what_things_were_called_there(database: Database) -> None:
+    async def visit(ask: Ask, made: StandIns) -> None:
+        rack, module = await made_rack(ask, "OPC UA")
+        await done(ask, {"do": "name channels", "module": module, "channel": 1, "names": ["ns=2;s=a"]})
+        await done(ask, {"do": "call", "module": module, "label": "burners", "comment": "spare in store 3"})
+        await done(ask, {"do": "call", "module": module, "channel": 2, "remark": "kept for the second fan"})
+
+        async def now() -> Any:
+            racks = (await ask("GET", "/api/cabinets")).json["cabinets"][0]["racks"]
+            return next(r for r in racks if r["rack"] == rack)["modules"][0]
+
+        told = await now()
+        assert [c["name"] for c in told["channels"][:3]] == ["", "ns=2;s=a", ""]
+        assert (told["label"], told["comment"]) == ("burners", "spare in store 3")
+        assert told["channels"][2]["remark"] == "kept for the second fan"
+        await done(ask, {"do": "change", "what": "rack", "id": rack, "field": "link", "text": "MQTT"})
+        told = await now()
+        assert [c["name"] for c in told["channels"]] == [""] * 8
+        assert told["label"] == "burners"
+
+    at_a_rack(database, visit)
