@@ -16,6 +16,7 @@ from canaleta.core.model.fields import Landing, Station, Stored
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import ModuleType, Setting
 from canaleta.core.model.quality import Quality
+from canaleta.core.model.register_tables import Table
 from canaleta.core.path.evaluate import evaluate
 
 PO, DO = module_types()["po4"], module_types()["do4-2a"]
@@ -110,8 +111,12 @@ def test_what_rack_and_list_do_not_agree_on_is_told_with_units() -> None:
     words = [0] * sum(layout.type_of(m).setting_count for m in layout.modules)
     first = layout.first_settings[4]
     words[first + 1 + 4] = 200
-    (found,) = [d for d in differences(image, 1, words) if d.setting == "PWM frequency"]
-    assert (found.listed, found.reported, found.code, found.register) == ("400 Hz", "200 Hz", 400, first + 5)
+    (found,) = [
+        d
+        for d in differences(image, 1, {(Table.HOLDING_REGISTERS, k): word for k, word in enumerate(words)})
+        if d.setting == "PWM frequency"
+    ]
+    assert (found.listed, found.reported, found.code, found.at.place) == ("400 Hz", "200 Hz", 400, first + 5)
 
 
 @pytest.mark.parametrize(

@@ -15,10 +15,15 @@ from canaleta.catalogue.types import module_types
 from canaleta.core.hardware.settings import differences, reported_modules, strangers
 from canaleta.core.model.conventions import Conventions
 from canaleta.core.model.module_type import ModuleType
+from canaleta.core.model.register_tables import Table
 from canaleta.host.cluster import free_port
 from canaleta.plant.records.image_cache import ImageCache
 from canaleta.standins.field import FieldRack
 from canaleta.standins.server import StandIns
+
+
+def block(words: list[int]) -> dict[tuple[Table, int], int]:
+    return {(Table.HOLDING_REGISTERS, k): word for k, word in enumerate(words)}
 
 
 def test_a_changed_setting_is_shown_armed_written_and_read_back(database: Database) -> None:
@@ -34,11 +39,11 @@ def test_a_changed_setting_is_shown_armed_written_and_read_back(database: Databa
             "used by gas header pressure control PIC-3107",
             "tell kiln operator",
         ]
-        registers = [d["holding"] for d in compared["differences"]]
-        refused = await ask("POST", "/api/racks/1/write", {"registers": registers})
+        registers = [d["key"] for d in compared["differences"]]
+        refused = await ask("POST", "/api/racks/1/write", {"keys": registers})
         assert (refused.status_code, refused.json["title"]) == (409, "writing to this rack is not armed")
         assert (await ask("PUT", "/api/racks/1/armed", {"minutes": 5})).json["who"] == "engineer"
-        written = (await ask("POST", "/api/racks/1/write", {"registers": registers})).json
+        written = (await ask("POST", "/api/racks/1/write", {"keys": registers})).json
         assert (written["done"], written["failed"], written["left"]) == (1, 0, [])
         line = (await ask("GET", "/api/racks/1/log")).json["lines"][0]
         assert (line["who"], line["result"]) == ("engineer", "1 of 1 done")
@@ -98,7 +103,7 @@ def test_a_rack_with_other_modules_than_the_list_is_explained_and_not_written(da
         assert compared["says"] == "slots 1 and 2 are the other way round in the rack"
         assert compared["differences"] == []
         await ask("PUT", "/api/racks/1/armed", {"minutes": 5})
-        refused = await ask("POST", "/api/racks/1/write", {"registers": [1]})
+        refused = await ask("POST", "/api/racks/1/write", {"keys": ["holding registers 1.65535"]})
         assert refused.status_code == 409
         tested = (await ask("POST", "/api/racks/1/test")).json
         assert tested["says"].startswith("it answers")
@@ -269,5 +274,5 @@ def test_list_and_field_of_the_demo_plant_agree_in_every_setting(database: Datab
     image, plant = ImageCache(database.engine).current(), demo_plant()
     layout = layout_of(plant)
     for rack in layout.racks:
-        told = differences(image, rack, FieldRack(plant, layout, rack, 1).settings_words())
+        told = differences(image, rack, block(FieldRack(plant, layout, rack, 1).settings_words()))
         assert [(d.tag, d.setting) for d in told] == []

@@ -33,7 +33,7 @@ CHANGES = [
     ("POST", "/api/hardware", {"operations": [{"do": "add cabinet", "name": "X"}]}),
     ("POST", "/api/racks/1/test", None),
     ("PUT", "/api/racks/1/armed", {"minutes": 5}),
-    ("POST", "/api/racks/1/write", {"registers": [1]}),
+    ("POST", "/api/racks/1/write", {"keys": ["holding registers 1.65535"]}),
     ("POST", "/api/racks/1/stand-in", None),
     ("POST", "/api/points", {"count": 1}),
     ("POST", "/api/points/remove", {"points": [1]}),

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 from datetime import datetime
 from typing import Any
 
 from canaleta.core.hardware.forcing import Write
-from canaleta.core.hardware.settings import settings_size
+from canaleta.core.hardware.settings import read_runs, settings_size
 from canaleta.core.live.alarms import Event
 from canaleta.core.model.register_tables import Table
 from canaleta.core.model.registers import RackMap
@@ -17,7 +18,7 @@ from canaleta.plant.live.commands import DONE, Command, Ended, Outcome
 from canaleta.plant.live.scan_store import store_transitions
 from canaleta.racks.context import Context
 from canaleta.racks.life import RackLife
-from canaleta.racks.reader import RackSilentError, peeked, tested, tried
+from canaleta.racks.reader import RackRefusesError, RackSilentError, peeked, tested, tried
 from canaleta.racks.readers import AnyReader, browsed, reader_of, tested_by_name
 from canaleta.racks.source import SourceError
 
@@ -124,6 +125,7 @@ async def _settings(context: Context, command: Command) -> Outcome:
     if rack is None:
         return Outcome.failed("there is no such rack")
     rack_map, size = RackMap.of(image.layout, rack.id), settings_size(image.layout, rack.id)
+    runs = read_runs(image.layout, rack.id)
     if command.kind == "test":
         if rack.by_name:
             return Outcome(Ended.DONE, answer=await tested_by_name(context.engine, rack, rack_map))
@@ -136,9 +138,18 @@ async def _settings(context: Context, command: Command) -> Outcome:
             return Outcome.failed("writing to this rack is not armed any more: nothing was written")
         results = []
         for write in command.target.get("writes", []):
-            written = await _written_bits(reader, [Write(int(write["register"]), int(write["word"]))])
+            written = await _written_place(reader, write)
             results.append({"done": written.done, "says": written.says})
-        return Outcome(Ended.DONE, answer={"words": await reader.read_settings(size), "results": results})
+        if any(result["done"] for result in results):
+            # What makes settings act, or keeps them, comes when all of them are there. It often falls back by itself.
+            for _, table, place, word in command.target.get("after", []):
+                await reader.write_bits(Table(table), int(place), int(word))
+        read = []
+        for table, first, count in runs:
+            # A place that its module does not have tells nothing, and takes no other along.
+            with contextlib.suppress(RackRefusesError):
+                read.append([str(table), first, await reader.read_run(table, first, count)])
+        return Outcome(Ended.DONE, answer={"read": read, "results": results})
 
 
 async def _browse(context: Context, command: Command) -> Outcome:
@@ -153,6 +164,22 @@ async def _browse(context: Context, command: Command) -> Outcome:
 def _is_armed(context: Context, rack: int) -> bool:
     with context.engine.connect() as connection:
         return armed(connection, rack) is not None
+
+
+async def _written_place(reader: AnyReader, write: dict[str, Any]) -> Outcome:
+    """Write a setting where it is written, and read it back where it is read."""
+    table, place, word = Table(write["table"]), int(write["place"]), int(write["word"])
+    if table is Table.HOLDING_REGISTERS and write.get("read") is None:
+        return await _written_bits(reader, [Write(place, word, int(write["mask"]))])
+    try:
+        await reader.write_bits(table, place, word, int(write["mask"]))
+        if write.get("read") is not None:
+            # It may stand there only when what applies it has been written: the next look tells.
+            return DONE
+        (now,) = await reader.read_run(table, place, 1)
+    except RackSilentError as error:
+        return Outcome.failed(error)
+    return DONE if bool(now) == bool(word) else Outcome.failed(f"the rack kept {now}")
 
 
 def _together(writes: list[Write]) -> list[list[Write]]:

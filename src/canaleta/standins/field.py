@@ -16,12 +16,13 @@ from numpy.typing import NDArray
 from canaleta.catalogue.demo import DemoPlant, FieldDevice
 from canaleta.core.hardware.forcing import held_between
 from canaleta.core.hardware.loads import expected_load_ma
-from canaleta.core.hardware.settings import FIELD_OF
+from canaleta.core.hardware.settings import FIELD_OF, SettingPlace, after_writes, setting_places
 from canaleta.core.model.fields import STATIONS, Kind, Landing, Station, Stored, field_named, read_cell
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Layout, Module
 from canaleta.core.model.module_type import ModuleType
 from canaleta.core.model.quality import Reason
+from canaleta.core.model.register_tables import Table
 from canaleta.core.model.registers import RackMap, encode
 from canaleta.core.notation.arrays import Bools, Floats, Words
 from canaleta.core.path.evaluate import Runs, describe, evaluate
@@ -98,6 +99,7 @@ class FieldRack:
         here = [(d, m, c) for d, m, c in landed if layout.modules[m].rack == rack]
         self._devices: list[FieldDevice] = [d for d, _, _ in here]
         self._places = {(layout.modules[m].place, c): i for i, (_, m, c) in enumerate(here)}
+        self._rows_of = {(m, c): i for i, (_, m, c) in enumerate(here)}
         self._modules = [m for m in layout.modules_of(rack) if not layout.type_of(m.id).passive]
         self._image = PlantImage.of_rows([_cells(d, m, c) for d, m, c in here], layout)
         self._mean, self._swing, self._period, self._noise = (
@@ -122,6 +124,53 @@ class FieldRack:
         self._step = 0
         self._settings = [self._begins(module) for module in self._modules]
         self._held, self._told = self._forced(), self._commands()
+        self._named = [one for one in setting_places(layout, rack) if one.setting.at is not None]
+        self._codes = [self._named_code(one) for one in self._named]
+        self.after = [
+            (table, place, word)
+            for _, table, place, word in after_writes(layout, rack, [m.id for m in self._modules])
+        ]
+
+    def _named_code(self, one: SettingPlace) -> int:
+        row = self._rows_of.get((one.module, one.channel))
+        chosen = "" if row is None else self._image.text(FIELD_OF[one.setting.of], row)
+        code = one.setting.code_of(chosen)
+        return one.setting.default_code if code is None else code
+
+    @property
+    def named_places(self) -> dict[tuple[Table, int], int]:
+        """{place: word} of the settings that manuals name a place for, as written and as read."""
+        out: dict[tuple[Table, int], int] = {}
+        for one, code in zip(self._named, self._codes, strict=True):
+            for at in {(one.table, one.place), (one.read_table, one.read_place)}:
+                out[at] = out.get(at, 0) | one.word_of(code)
+        return out | {(table, place): 0 for table, place, _ in self.after}
+
+    def take_named(self, words: Mapping[tuple[Table, int], int], *, applied: bool) -> bool:
+        """Work from now on by what was written in those places; whether there was anything new. Where something has to
+        be written behind them before they act, only if it was."""
+        if self.after and not applied:
+            return False
+        changes: dict[tuple[int, str], Stored] = {}
+        moved = False
+        for k, one in enumerate(self._named):
+            code = one.code_in(words[one.table, one.place])
+            name = one.setting.name_of(code)
+            if code == self._codes[k] or not name:
+                continue
+            self._codes[k], moved = code, True
+            row = self._rows_of.get((one.module, one.channel))
+            if row is None:
+                continue
+            if one.setting.of == "mode" and name == "off":
+                self._off.add(row)
+                continue
+            changes[row, FIELD_OF[one.setting.of]] = Decimal(name) if one.setting.per_unit else name
+            if one.setting.of in ("mode", "enabled"):
+                (self._off.add if name == "no" else self._off.discard)(row)
+        if changes:
+            self._image = self._image.with_cells(changes)
+        return moved
 
     def process(self, step: int) -> Floats:
         """The quantity at each device at a step: mean, slow swing and noise. Contacts are 0 or 1."""
@@ -263,7 +312,7 @@ class FieldRack:
         if not kind.setting_count:
             return []
         words = [kind.ident_code or 0]
-        for setting in kind.settings:
+        for setting in kind.in_a_row:
             for channel in range(kind.channels):
                 row = self._places.get((module.place, channel))
                 chosen = "" if row is None else self._image.text(FIELD_OF[setting.of], row)
@@ -288,7 +337,7 @@ class FieldRack:
         kind = self.layout.type_of(module.id)
         out: dict[tuple[int, str], Stored] = {}
         words[kind.force_offset :] = new[kind.force_offset :]
-        for k, setting in enumerate(kind.settings):
+        for k, setting in enumerate(kind.in_a_row):
             for channel in range(kind.channels):
                 at = 1 + k * kind.channels + channel
                 name = setting.name_of(new[at])
@@ -393,7 +442,7 @@ class FieldRack:
         own, kind = self._settings[at], self.layout.type_of(self._modules[at].id)
         if len(words) != len(own):
             return
-        settled = 1 + len(kind.settings) * kind.channels
+        settled = 1 + len(kind.in_a_row) * kind.channels
         new = [
             word if 0 < k < settled and (k - 1) % kind.channels not in channels else words[k]
             for k, word in enumerate(own)

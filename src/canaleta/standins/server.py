@@ -87,7 +87,29 @@ class StandIn:
                     self.unit, read, place.place, [bool(rest) if place.table.of_bits else rest]
                 )
                 reset = True
-        return await self._settings_written() or reset
+        named, in_a_row = await self._named_written(), await self._settings_written()
+        return named or in_a_row or reset
+
+    async def _named_written(self) -> bool:
+        """Take up settings in places that manuals name, when what makes them act was written."""
+        assert isinstance(self.server, ModbusTcpServer)
+        if not (there := self.field.named_places):
+            return False
+        now: dict[tuple[Table, int], int] = {}
+        for table in {table for table, _ in there}:
+            places = [place for of, place in there if of is table]
+            first, count = min(places), max(places) - min(places) + 1
+            words = await self.server.async_getValues(self.unit, _READS[table], first, count)
+            now |= {(table, first + k): int(word) for k, word in enumerate(words)}
+        applied = [(t, place) for t, place, word in self.field.after if now[t, place] == word]
+        moved = self.field.take_named(now, applied=bool(applied))
+        if not (moved or applied):
+            return False
+        for (table, place), word in self.field.named_places.items():
+            if now[table, place] != word:
+                given = [bool(word)] if table.of_bits else [word]
+                await self.server.async_setValues(self.unit, _READS[table], place, given)
+        return moved
 
     async def _settings_written(self) -> bool:
         count = self.field.setting_count
@@ -153,6 +175,10 @@ def _tables(field: FieldRack, words: Words) -> tuple[list[SimData], list[SimData
     for reset in field.status.resets:
         has = values[reset.table]
         values[reset.table] = has + [0] * (reset.place + 1 - len(has))
+    for (table, place), word in field.named_places.items():
+        has = values[table]
+        values[table] = has = has + [0] * (place + 1 - len(has))
+        has[place] = word
     bits = [
         SimData(0, values=[bool(value) for value in values[table]], datatype=DataType.BITS)
         for table in (Table.COILS, Table.DISCRETE_INPUTS)

@@ -2980,7 +2980,9 @@ export interface components {
         };
         /**
          * DifferenceOut
-         * @description One setting of one channel that differs: what the list says, what the rack reports, what the point can trip.
+         * @description One setting of one channel that differs: what the list says, what the rack reports, what the point can trip. key:
+         *     what tells it from the others; where: its place, in words; code: what is written for what the list says; restart:
+         *     whether it acts only after the module was switched off and on.
          */
         DifferenceOut: {
             /** Address */
@@ -2991,8 +2993,8 @@ export interface components {
             code: number;
             /** Field */
             field: string;
-            /** Holding */
-            holding: number;
+            /** Key */
+            key: string;
             /** Listed */
             listed: string;
             /** Module */
@@ -3001,6 +3003,8 @@ export interface components {
             point: number;
             /** Reported */
             reported: string;
+            /** Restart */
+            restart: boolean;
             /** Setting */
             setting: string;
             /** Slot */
@@ -3009,6 +3013,8 @@ export interface components {
             tag: string;
             /** Trips */
             trips: string[];
+            /** Where */
+            where: string;
         };
         /**
          * DifferencesOut
@@ -6468,23 +6474,28 @@ export interface components {
         };
         /**
          * WriteIn
-         * @description Which differences to settle by writing: their registers, as the comparison at `seq` told them.
+         * @description Which differences to settle by writing, by the keys of the comparison.
          */
         WriteIn: {
-            /** Registers */
-            registers: number[];
+            /** Keys */
+            keys: string[];
         };
         /**
          * WritesOut
-         * @description What became of a write, channel by channel, and what still differs.
+         * @description What became of a write, channel by channel, and what still differs. after: what was written behind the settings so
+         *     that they act or are kept; restart: whether something acts only when its module was switched off and on.
          */
         WritesOut: {
+            /** After */
+            after: string[];
             /** Done */
             done: number;
             /** Failed */
             failed: number;
             /** Left */
             left: components["schemas"]["DifferenceOut"][];
+            /** Restart */
+            restart: boolean;
             /** Results */
             results: components["schemas"]["WrittenOut"][];
         };
@@ -6497,8 +6508,8 @@ export interface components {
             address: string;
             /** Done */
             done: boolean;
-            /** Holding */
-            holding: number;
+            /** Key */
+            key: string;
             /** Says */
             says: string;
             /** Setting */

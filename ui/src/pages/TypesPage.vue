@@ -76,9 +76,10 @@ function start(from?: TypeBody) {
 }
 
 const look = latest(async () => {
-  const answer = await ask(
-    api.POST('/api/module-types/preview', { body: { body: tidied(body.value) as never } }),
-  )
+  // Before it has a name it is looked at under one of ours.
+  const whole = { title: 'not named yet', key: 'not-named-yet' }
+  const shown = body.value.title.trim() ? tidied(body.value) : { ...tidied(body.value), ...whole }
+  const answer = await ask(api.POST('/api/module-types/preview', { body: { body: shown as never } }))
   if (answer.data) preview.value = answer.data as Schemas['TypePreviewOut']
 })
 watchDebounced(body, look, { debounce: 150, deep: true, immediate: true })
@@ -192,10 +193,11 @@ onMounted(async () => {
       />
       <template v-else>
         <p v-if="plant.may('engineer')" class="keys">
-          <v-btn class="act main" :disabled="!changed || !!preview?.says" @click="keep">
+          <v-btn class="act main" :disabled="!changed || !!preview?.says || !body.title.trim()" @click="keep">
             {{ isNew ? 'keep this type' : 'change the type' }}
           </v-btn>
         </p>
+        <p v-if="!body.title.trim()" class="settle small">▲ it needs a title before it can be kept</p>
         <TypeSketch :preview="preview" :title="body.title" />
         <TypeTry v-if="plant.may('engineer') && !preview?.says" v-model="body" />
       </template>

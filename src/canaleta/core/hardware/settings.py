@@ -14,9 +14,24 @@ import numpy as np
 from canaleta.core.model.fields import field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Layout
-from canaleta.core.model.module_type import ModuleType
+from canaleta.core.model.module_type import ModuleType, Setting
+from canaleta.core.model.register_tables import Table
+from canaleta.core.model.registers import plan_requests
 
-__all__ = ["FIELD_OF", "Difference", "Stranger", "differences", "reported_modules", "settings_size", "strangers"]
+__all__ = [
+    "FIELD_OF",
+    "Difference",
+    "SettingPlace",
+    "Stranger",
+    "Words",
+    "after_writes",
+    "differences",
+    "read_runs",
+    "reported_modules",
+    "setting_places",
+    "settings_size",
+    "strangers",
+]
 
 FIELD_OF = {
     "mode": "mode",
@@ -34,11 +49,99 @@ TRIP_FIELDS = ("trips", "used_by", "inhibit", "tell")
 
 
 @dataclass(frozen=True)
+class SettingPlace:
+    """Where one setting of one channel is written and read: bits of a register, or a coil. Places count from 0."""
+
+    module: int
+    channel: int
+    setting: Setting
+    table: Table
+    place: int
+    mask: int
+    shift: int
+    read_table: Table
+    read_place: int
+
+    @property
+    def key(self) -> str:
+        """What tells it from every other of its rack."""
+        return f"{self.table.value} {self.place}.{self.mask}"
+
+    @property
+    def where(self) -> str:
+        """In words: “holding register 12 (from 0), bits 0x0300”."""
+        bits = "" if self.mask == 0xFFFF or self.table.of_bits else f", bits 0x{self.mask:04X}"
+        return f"{self.table.one} {self.place} (from 0){bits}"
+
+    def code_in(self, word: int) -> int:
+        """The number that stands there."""
+        return word if self.table.of_bits else (word & self.mask) >> self.shift
+
+    def word_of(self, code: int) -> int:
+        """What is written for a number, in the bits of the mask."""
+        return code if self.table.of_bits else (code << self.shift) & self.mask
+
+
+def setting_places(layout: Layout, rack: int) -> list[SettingPlace]:
+    """Every setting of every channel of a rack, in slot order."""
+    if layout.racks[rack].by_name:
+        return []
+    places, holding = layout.first_places(rack), Table.HOLDING_REGISTERS
+    out = []
+    for module in layout.modules_of(rack):
+        kind, row = layout.type_of(module.id), layout.first_settings[module.id] + 1
+        for setting in kind.settings:
+            for channel in range(kind.channels):
+                if setting.at is None:
+                    at = row + channel
+                    out.append(SettingPlace(module.id, channel, setting, holding, at, 0xFFFF, 0, holding, at))
+                    continue
+                table = Table(setting.table)
+                within, low = setting.place_of(channel, kind.channels)
+                mask = ((1 << setting.bits) - 1) << low
+                read = Table(setting.read_table) if setting.read_table else table
+                elsewhere = within if setting.read_at is None else within - setting.at + setting.read_at
+                base = places[module.id]
+                out.append(
+                    SettingPlace(
+                        module.id, channel, setting, table, base[table] + within, mask, low, read, base[read] + elsewhere
+                    )
+                )  # fmt: skip
+            row += kind.channels if setting.at is None else 0
+    return out
+
+
+def read_runs(layout: Layout, rack: int) -> list[tuple[Table, int, int]]:
+    """(table, first, count) of what is read to know all settings: the rack's block of holding registers, then the
+    places that manuals name."""
+    size = settings_size(layout, rack)
+    most = Table.HOLDING_REGISTERS.most_a_request
+    out = [(Table.HOLDING_REGISTERS, at, min(most, size - at)) for at in range(0, size, most)]
+    named: dict[Table, list[tuple[int, int]]] = {}
+    for one in setting_places(layout, rack):
+        if one.setting.at is not None:
+            named.setdefault(one.read_table, []).append((one.read_place, 1))
+    for table, spans in named.items():
+        out += [(table, r.first, r.count) for r in plan_requests(set(spans), table.most_a_request, gap=0)]
+    return out
+
+
+def after_writes(layout: Layout, rack: int, modules: Iterable[int]) -> list[tuple[str, Table, int, int]]:
+    """(name, table, place, word) of what is written when settings of some modules have been, in its order."""
+    places = layout.first_places(rack)
+    return [
+        (after.name, Table(after.table), places[module][Table(after.table)] + after.at, after.word)
+        for module in dict.fromkeys(modules)
+        for after in layout.type_of(module).after_settings
+    ]
+
+
+@dataclass(frozen=True)
 class Difference:
     """One setting of one channel that is not the same in list and rack.
 
-    listed, reported: names of choices; reported is "number 7" where the type knows no such number. register: the
-    holding register, from 0; code: what the list's choice is written as. trips: what the point can trip, in words.
+    listed, reported: names of choices; reported is "number 7" where the type knows no such number. at: where it stands;
+    code: what the list's choice is written as. trips: what the point can trip, in words.
     """
 
     module: int
@@ -51,7 +154,7 @@ class Difference:
     field: str
     listed: str
     reported: str
-    register: int
+    at: SettingPlace
     code: int
     trips: tuple[str, ...]
 
@@ -113,45 +216,47 @@ def reported_modules(layout: Layout, rack: int, words: Sequence[int], types: Ite
     return f"the rack has {', '.join(found)}; the list has {', '.join(listed)}"
 
 
-def wished(image: PlantImage, row: int, setting: str) -> str:
+def wished(image: PlantImage, row: int, setting: Setting) -> str:
     """The choice that a point wants for a setting of its channel, '' for no wish."""
-    text = image.text(FIELD_OF[setting], row)
-    return text or ("yes" if setting == "enabled" else "")
+    if setting.of == "mode" and "off" in setting.codes and image.text("enabled", row) == "no":
+        return "off"
+    text = image.text(FIELD_OF[setting.of], row)
+    return text or ("yes" if setting.of == "enabled" else "")
 
 
-def differences(image: PlantImage, rack: int, words: Sequence[int]) -> list[Difference]:
-    """Every setting of a landed point that the rack reports otherwise. A channel without a point has no wish."""
+Words = Mapping[tuple[Table, int], int]
+"""What stands in places of a rack's tables, from 0."""
+
+
+def differences(image: PlantImage, rack: int, words: Words) -> list[Difference]:
+    """Every setting of a landed point that the rack reports otherwise. A channel without a point has no wish; a place
+    that could not be read tells nothing."""
     layout = image.layout
-    if layout.racks[rack].by_name:
-        return []
     modules = {m.id for m in layout.modules_of(rack)}
     row_at = {
         (int(image.module[row]), int(image.channel[row])): row
         for row in np.flatnonzero(image.landed & np.isin(image.module, list(modules))).tolist()
     }
     out = []
-    for module in layout.modules_of(rack):
-        kind, first = layout.type_of(module.id), layout.first_settings[module.id] + 1
-        for k, setting in enumerate(kind.settings):
-            for channel in range(kind.channels):
-                row = row_at.get((module.id, channel))
-                if row is None:
-                    continue
-                wish = wished(image, row, setting.of)
-                register = first + k * kind.channels + channel
-                code = setting.code_of(wish)
-                if code is None or code == words[register]:
-                    continue
-                unit = field_named(FIELD_OF[setting.of]).unit if setting.per_unit else ""
-                reported = setting.name_of(words[register])
-                report = f"{reported} {unit}".strip() if reported else f"number {words[register]}"
-                out.append(
-                    Difference(
-                        module.id, layout.slots[module.id], channel, layout.address(module.id, channel),
-                        int(image.ids[row]), image.label(row), setting.of, FIELD_OF[setting.of], f"{wish} {unit}".strip(),
-                        report, register, code, trips_of(image, row),
-                    )
-                )  # fmt: skip
+    for at in setting_places(layout, rack):
+        row, word = row_at.get((at.module, at.channel)), words.get((at.read_table, at.read_place))
+        if row is None or word is None:
+            continue
+        setting = at.setting
+        wish = wished(image, row, setting)
+        code, now = setting.code_of(wish), at.code_in(word)
+        if code is None or code == now:
+            continue
+        unit = field_named(FIELD_OF[setting.of]).unit if setting.per_unit else ""
+        reported = setting.name_of(now)
+        report = f"{reported} {unit}".strip() if reported else f"number {now}"
+        out.append(
+            Difference(
+                at.module, layout.slots[at.module], at.channel, layout.address(at.module, at.channel),
+                int(image.ids[row]), image.label(row), setting.of, FIELD_OF[setting.of], f"{wish} {unit}".strip(),
+                report, at, code, trips_of(image, row),
+            )
+        )  # fmt: skip
     return out
 
 

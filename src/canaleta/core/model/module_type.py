@@ -14,7 +14,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from canaleta.core.model.module_map import PER_CHANNEL, Flag, Frozen, Holds, Registers, Run, StatusWord
-from canaleta.core.model.register_tables import Style, Table, table_named
+from canaleta.core.model.register_tables import LAST_PLACE, Style, Table, table_named
 from canaleta.core.notation.text import plain_figure
 from canaleta.core.signals.converters import WordForm
 from canaleta.core.signals.sensors.resistance import resistance_curves
@@ -23,6 +23,7 @@ from canaleta.core.signals.signal_types import Family
 
 __all__ = [
     "OPEN_CHOICES",
+    "After",
     "Filter",
     "Group",
     "Mode",
@@ -199,10 +200,17 @@ FIGURES = ("PWM frequency", "dither frequency", "dither", "least duty", "most du
 
 
 class Setting(Frozen):
-    """A setting of each channel that can be written: one holding register a channel.
+    """A setting of each channel that can be written: one holding register a channel, behind those of the setting before,
+    or where the manual says.
+
+    table, at: the place of the first channel's; at is None where it stands behind the setting before. step: from one
+    channel's to the next one's; channels_a_place: channels that share a place, each with bits of its own, 0 for all of
+    them. low_bit, bits: which bits of the place are meant, counted from 0 from the least significant; bit_step: from one
+    channel's to the next one's in one place, 0 where they have one setting together. read_table, read_at: where it is
+    read, if elsewhere than it is written. restart: whether it acts only after the module was switched off and on.
 
     codes: the number that the module wants for each choice, by the choice's name; people never meet them but as
-    something derived. A setting that is a figure has per_unit instead, what one of its unit is in the register, with
+    something derived. Among the codes of the modes “off” is a channel that is switched off, where that is a mode. A setting that is a figure has per_unit instead, what one of its unit is in the register, with
     the least and the most that the module takes and what it has as it comes: usual.
     """
 
@@ -212,9 +220,28 @@ class Setting(Frozen):
     least: float = 0.0
     most: float = 0.0
     usual: float = 0.0
+    delivered: str = Field("", max_length=80)
+    table: Literal["holding registers", "coils"] = "holding registers"
+    at: int | None = Field(None, ge=0, le=LAST_PLACE)
+    step: int = Field(1, ge=0, le=4096)
+    channels_a_place: int = Field(1, ge=0, le=64)
+    low_bit: int = Field(0, ge=0, le=15)
+    bits: int = Field(16, ge=1, le=16)
+    bit_step: int = Field(0, ge=0, le=16)
+    read_table: Literal["", "holding registers", "input registers", "coils", "discrete inputs"] = ""
+    read_at: int | None = Field(None, ge=0, le=LAST_PLACE)
+    restart: bool = False
 
     @model_validator(mode="after")
     def _consistent(self) -> Setting:
+        if self.delivered and self.codes and self.delivered not in self.codes:
+            raise ValueError(f"settings: {self.of} is delivered as “{self.delivered}”, which is none of its choices")
+        if self.at is None and (self.table == "coils" or self.read_at is not None or self.bits < 16):
+            raise ValueError(f"settings: {self.of} needs the place where it is written")
+        if self.low_bit + self.bits > 16:
+            raise ValueError(f"settings: {self.of} goes over the end of its word")
+        if self.codes and max(self.codes.values()) >> self.bits and self.at is not None:
+            raise ValueError(f"settings: {self.of} has a number that its {self.bits} bits do not hold")
         if (self.of in FIGURES) != (self.per_unit > 0):
             raise ValueError(f"settings: {self.of} is {'a figure' if self.of in FIGURES else 'a choice'}")
         if self.per_unit:
@@ -249,7 +276,24 @@ class Setting(Frozen):
         database."""
         if self.per_unit:
             return round(self.usual * self.per_unit)
+        if self.delivered:
+            return self.codes[self.delivered]
         return self.codes.get("as the module does", self.codes.get("yes", min(self.codes.values())))
+
+    def place_of(self, channel: int, channels: int) -> tuple[int, int]:
+        """(place from that of the module on, lowest bit) of a channel's, of a setting that has a place of its own."""
+        share = self.channels_a_place or channels
+        nth, within = divmod(channel, share)
+        return (self.at or 0) + nth * self.step, self.low_bit + within * self.bit_step
+
+
+class After(Frozen):
+    """What is written when settings have been: “apply”, “store”, in their order. table, at: its place."""
+
+    name: str = Field("apply", min_length=1, max_length=40)
+    table: Literal["holding registers", "coils"] = "holding registers"
+    at: int = Field(ge=0, le=LAST_PLACE)
+    word: int = Field(1, ge=0, le=65_535)
 
 
 class StatusBits(Frozen):
@@ -275,8 +319,8 @@ class ModuleType(Frozen):
     0 for all. channels_a_fuse, fuse_ma: channels behind one fuse of the terminals that feed devices, and its rating.
     loop_ma: what the module can feed to loops in total. draw_ma: what it takes from the supply for itself,
     backplane_ma: from the rack's own bus; gives_ma, backplane_gives_ma: what a supply gives. heat_w: what it warms
-    the cabinet with. ident_code: the word by which it reports itself to a rack. fixed: settings that the hardware
-    fixes, each with the reason. forces: behind its settings it has registers by which a channel is held at a count
+    the cabinet with. ident_code: the word by which it reports itself to a rack. after_settings: what is written when settings
+    have been, so that they act or are kept. fixed: settings that the hardware fixes, each with the reason. forces: behind its settings it has registers by which a channel is held at a count
     whatever its terminals say: one bit a channel, then the counts. commands: an output is given its count there,
     behind the forces. groups: of channels that are not all alike; what
     they say goes before what the type says. numbering: how its manual writes places. unconfirmed: what was concluded from the words of a
@@ -303,6 +347,7 @@ class ModuleType(Frozen):
     filters: tuple[Filter, ...] = Field((), max_length=40)
     open_choices: tuple[Literal["up-scale", "down-scale", "as the module does"], ...] = ()
     settings: tuple[Setting, ...] = Field((), max_length=9)
+    after_settings: tuple[After, ...] = Field((), max_length=4)
     fixed: dict[SettingName, str] = Field(default_factory=dict)
     channels_a_group: int = Field(0, ge=0, le=64)
     channels_a_fuse: int = Field(0, ge=0, le=64)
@@ -453,6 +498,8 @@ class ModuleType(Frozen):
             told = {(f.table, f.place) for f in self.flags(function) if f.place is not None}
             for table, place in told:
                 taken.setdefault(table, []).append((place, place + 1, "status words"))
+            for table, place in self.setting_places():
+                taken.setdefault(table, []).append((place, place + 1, "settings"))
             for table, ranges in taken.items():
                 for (_, end, one), (first, _, other) in pairwise(sorted(ranges)):
                     if first < end:
@@ -465,13 +512,34 @@ class ModuleType(Frozen):
         for setting in self.settings:
             if setting.of in self.fixed:
                 raise ValueError(f"settings: {setting.of} is fixed and cannot be written")
+            if setting.at is not None:
+                self._has_its_bits(setting)
             if setting.per_unit:
                 continue
             known = self.choices_of(setting.of)
-            if unknown := [name for name in setting.codes if name not in known]:
+            off = ("off",) if setting.of == "mode" else ()
+            if unknown := [name for name in setting.codes if name not in (*known, *off)]:
                 raise ValueError(f"settings: {setting.of} has no choice “{unknown[0]}”")
             if missing := [name for name in known if name not in setting.codes]:
                 raise ValueError(f"settings: {setting.of} lacks the number for “{missing[0]}”")
+
+    def _has_its_bits(self, setting: Setting) -> None:
+        """Whether no bit of a setting with a place of its own is another setting's, or a number's that is read."""
+        taken: dict[tuple[Table, int], int] = {}
+        for other in self.settings:
+            if other.at is None:
+                continue
+            mine: dict[tuple[Table, int], int] = {}
+            for channel in range(self.channels):
+                place, low = other.place_of(channel, self.channels)
+                if low + other.bits > 16:
+                    raise ValueError(f"settings: {other.of} of channel {channel + 1} goes over the end of its word")
+                at = (Table(other.table), place)
+                mine[at] = mine.get(at, 0) | ((1 << other.bits) - 1) << low
+            for at, mask in mine.items():
+                if taken.get(at, 0) & mask:
+                    raise ValueError(f"settings: bits of {at[0].one} {at[1]} (from 0) belong to two of them")
+                taken[at] = taken.get(at, 0) | mask
 
     def choices_of(self, setting: str) -> tuple[str, ...]:
         """The names a setting of a channel may have."""
@@ -504,8 +572,14 @@ class ModuleType(Frozen):
     def _says_nothing_of_itself(self) -> bool:
         """A module whose map somebody laid out place by place, and that nobody told of a number or settings: it is not
         asked for a register that its manual does not have."""
-        told = self.ident_code is not None or self.settings or self.forces or self.commands
-        return not told and any(r.table or r.at is not None for r in self.registers)
+        told = self.ident_code is not None or self.in_a_row or self.forces or self.commands
+        laid_out = any(r.table or r.at is not None for r in self.registers) or bool(self.settings)
+        return not told and laid_out
+
+    @property
+    def in_a_row(self) -> tuple[Setting, ...]:
+        """The settings that stand one behind the other, behind the module's own number."""
+        return tuple(setting for setting in self.settings if setting.at is None)
 
     @property
     def mask_words(self) -> int:
@@ -515,7 +589,7 @@ class ModuleType(Frozen):
     @property
     def force_offset(self) -> int:
         """Where the forces begin in the module's holding registers, if it has any: the bits, then the counts."""
-        return 1 + len(self.settings) * self.channels
+        return 1 + len(self.in_a_row) * self.channels
 
     @property
     def command_offset(self) -> int:
@@ -591,9 +665,22 @@ class ModuleType(Frozen):
         for flag in self.flags(function):
             if flag.place is not None:
                 out[flag.table] = max(out.get(flag.table, 0), flag.place + 1)
-        for table, place in self.reset_places():
+        for table, place in [*self.reset_places(), *self.setting_places()]:
             out[table] = max(out.get(table, 0), place + 1)
         return out
+
+    def setting_places(self) -> list[tuple[Table, int]]:
+        """(table, place) of all that a setting with a place of its own stands in, and of what is written after them."""
+        out = []
+        for setting in self.settings:
+            if setting.at is not None:
+                at = [setting.place_of(channel, self.channels)[0] for channel in range(self.channels)]
+                out += [(Table(setting.table), place) for place in at]
+                if setting.read_at is not None:
+                    read = Table(setting.read_table or setting.table)
+                    out += [(read, place - setting.at + setting.read_at) for place in at]
+        out += [(Table(after.table), after.at) for after in self.after_settings]
+        return list(dict.fromkeys(out))
 
     def reset_places(self) -> list[tuple[Table, int]]:
         """(table, place) of all that is written to reset what latches."""
@@ -608,7 +695,8 @@ class ModuleType(Frozen):
         """The first holding register that the map names as such, None if it names none."""
         named = [run.at for run in self.runs() if run.registers.table == Table.HOLDING_REGISTERS.value]
         named += [f.place for f in self.flags() if f.table is Table.HOLDING_REGISTERS and f.place is not None]
-        named += [place for table, place in self.reset_places() if table is Table.HOLDING_REGISTERS]
+        written = [*self.reset_places(), *self.setting_places()]
+        named += [place for table, place in written if table is Table.HOLDING_REGISTERS]
         return min(named, default=None)
 
     @property

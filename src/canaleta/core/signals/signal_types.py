@@ -101,6 +101,7 @@ SIGNALS: tuple[Signal, ...] = (
     _own_span("pulses", "pulses"),
     _own_span("bridge mV/V", "mV/V"),
     _own_span("potentiometer", "Ω"),
+    _own_span("resistance", "Ω"),
     Signal("PWM", Family.LINEAR, "%", 0.0, 100.0, driven=True),
     *(Signal(f"TC {letter}", Family.THERMOCOUPLE, "mV", curve=letter) for letter in "ABCEJKNRST"),
     *(Signal(name, Family.RESISTANCE, "Ω", curve=curve) for name, curve in RESISTANCE_SIGNALS.items()),

@@ -4,19 +4,28 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import asdict
-from typing import Any
+from typing import Annotated, Any
 
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 from sqlalchemy import Row, select
 
 from canaleta.catalogue.types import module_types
-from canaleta.core.hardware.settings import Stranger, differences, reported_modules, strangers
+from canaleta.core.hardware.settings import (
+    Difference,
+    Stranger,
+    Words,
+    after_writes,
+    differences,
+    reported_modules,
+    strangers,
+)
 from canaleta.core.model.by_name import MOST_NAME
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Rack
 from canaleta.core.model.links import is_serial
 from canaleta.core.model.module_type import ModuleType
+from canaleta.core.model.register_tables import Table
 from canaleta.core.notation.networks import allowed_address
 from canaleta.plant.checks.stand_in import stand_in_document
 from canaleta.plant.database import tables as t
@@ -63,7 +72,9 @@ class StrangerOut(Shape):
 
 
 class DifferenceOut(Shape):
-    """One setting of one channel that differs: what the list says, what the rack reports, what the point can trip."""
+    """One setting of one channel that differs: what the list says, what the rack reports, what the point can trip. key:
+    what tells it from the others; where: its place, in words; code: what is written for what the list says; restart:
+    whether it acts only after the module was switched off and on."""
 
     module: int
     slot: int
@@ -75,8 +86,10 @@ class DifferenceOut(Shape):
     field: str
     listed: str
     reported: str
-    holding: int
+    key: str
+    where: str
     code: int
+    restart: bool
     trips: list[str]
 
 
@@ -109,17 +122,17 @@ class ArmIn(Shape):
 
 
 class WriteIn(Shape):
-    """Which differences to settle by writing: their registers, as the comparison at `seq` told them."""
+    """Which differences to settle by writing, by the keys of the comparison."""
 
     model_config = ConfigDict(extra="forbid")
 
-    registers: list[int] = Field(min_length=1, max_length=4000)
+    keys: list[Annotated[str, Field(max_length=80)]] = Field(min_length=1, max_length=4000)
 
 
 class WrittenOut(Shape):
     """What became of one setting: whether it was done, or why not."""
 
-    holding: int
+    key: str
     address: str
     tag: str
     setting: str
@@ -129,8 +142,11 @@ class WrittenOut(Shape):
 
 
 class WritesOut(Shape):
-    """What became of a write, channel by channel, and what still differs."""
+    """What became of a write, channel by channel, and what still differs. after: what was written behind the settings so
+    that they act or are kept; restart: whether something acts only when its module was switched off and on."""
 
+    after: list[str]
+    restart: bool
     done: int
     failed: int
     results: list[WrittenOut]
@@ -182,7 +198,7 @@ def test(path: RackPath) -> Response:
 def compare(path: RackPath) -> Response:
     """What the rack reports beside what the list says."""
     image, rack = _found(path.rack)
-    words = _command(rack, "read", {})["words"]
+    words = _read(_command(rack, "read", {}))
     return jsonify(_compared(image, rack, words).model_dump())
 
 
@@ -208,17 +224,30 @@ def write(path: RackPath, body: WriteIn) -> Response:
         raise ProblemError(
             409, "writing to this rack is not armed", "nothing was written", "an engineer arms it for a while"
         )
-    now = differences(image, rack.id, words := _command(rack, "read", {})["words"])
-    if strange := _strangers(image, rack.id, words):
-        told = _explained(image, rack.id, words, [StrangerOut(**asdict(s)) for s in strange])
+    now = differences(image, rack.id, words := _read(_command(rack, "read", {})))
+    if strange := _strangers(image, rack.id, block := _block(words)):
+        told = _explained(image, rack.id, block, [StrangerOut(**asdict(s)) for s in strange])
         raise ProblemError(409, told, "nothing was written", "set list and rack right first")
-    chosen = [d for d in now if d.register in set(body.registers)]
-    writes = [{"register": d.register, "word": d.code} for d in chosen]
+    chosen = [d for d in now if d.at.key in set(body.keys)]
+    writes = [
+        {
+            "table": str(d.at.table),
+            "place": d.at.place,
+            "word": d.at.word_of(d.code),
+            "mask": d.at.mask,
+            "read": None if (d.at.read_table, d.at.read_place) == (d.at.table, d.at.place) else d.at.read_place,
+        }
+        for d in chosen
+    ]
     what = [f"{d.address} {d.setting}: {d.reported} → {d.listed}" for d in chosen]
-    answer = _command(rack, "write", {"writes": writes, "what": what})
+    after = [
+        [name, str(table), place, word]
+        for name, table, place, word in after_writes(image.layout, rack.id, (d.module for d in chosen))
+    ]
+    answer = _command(rack, "write", {"writes": writes, "after": after, "what": what})
     results = [
         WrittenOut(
-            holding=d.register,
+            key=d.at.key,
             address=d.address,
             tag=d.tag,
             setting=d.setting,
@@ -229,8 +258,14 @@ def write(path: RackPath, body: WriteIn) -> Response:
         for d, r in zip(chosen, answer["results"], strict=True)
     ]
     done = sum(r.done for r in results)
-    left = [DifferenceOut(**_dumped(d)) for d in differences(image, rack.id, answer["words"])]
-    return jsonify(WritesOut(done=done, failed=len(results) - done, results=results, left=left).model_dump())
+    left = [_dumped(d) for d in differences(image, rack.id, _read(answer))]
+    names = [str(name) for name, *_ in after] if done else []
+    restart = any(d.at.setting.restart for d, r in zip(chosen, results, strict=True) if r.done)
+    return jsonify(
+        WritesOut(
+            after=names, restart=restart, done=done, failed=len(results) - done, results=results, left=left
+        ).model_dump()
+    )
 
 
 class BrowseIn(Shape):
@@ -402,16 +437,35 @@ def _strangers(image: PlantImage, rack: int, words: list[int]) -> list[Stranger]
     return strangers(image.layout, rack, words, known)
 
 
-def _compared(image: PlantImage, rack: Rack, words: list[int]) -> ComparedOut:
-    strange = [StrangerOut(**asdict(s)) for s in _strangers(image, rack.id, words)]
-    differs = [] if strange else [DifferenceOut(**_dumped(d)) for d in differences(image, rack.id, words)]
-    says = _explained(image, rack.id, words, strange) if strange else ""
+def _read(answer: dict[str, Any]) -> Words:
+    """What the rack has in the places of its settings."""
+    return {
+        (Table(table), first + k): int(word) for table, first, words in answer["read"] for k, word in enumerate(words)
+    }
+
+
+def _block(words: Words) -> list[int]:
+    """The rack's holding registers from 0 on, as far as they were read without a gap."""
+    out: list[int] = []
+    while (word := words.get((Table.HOLDING_REGISTERS, len(out)))) is not None:
+        out.append(word)
+    return out
+
+
+def _compared(image: PlantImage, rack: Rack, words: Words) -> ComparedOut:
+    block = _block(words)
+    strange = [StrangerOut(**asdict(s)) for s in _strangers(image, rack.id, block)]
+    differs = [] if strange else [_dumped(d) for d in differences(image, rack.id, words)]
+    says = _explained(image, rack.id, block, strange) if strange else ""
     return ComparedOut(seq=image.seq, says=says, strangers=strange, differences=differs, armed=_armed(rack.id))
 
 
-def _dumped(difference: Any) -> dict[str, Any]:
-    told = asdict(difference) | {"trips": list(difference.trips)}
-    return told | {"holding": told.pop("register")}
+def _dumped(d: Difference) -> DifferenceOut:
+    return DifferenceOut(
+        module=d.module, slot=d.slot, channel=d.channel, address=d.address, point=d.point, tag=d.tag, setting=d.setting,
+        field=d.field, listed=d.listed, reported=d.reported, key=d.at.key, where=d.at.where, code=d.at.word_of(d.code),
+        restart=d.at.setting.restart, trips=list(d.trips),
+    )  # fmt: skip
 
 
 def _explained(image: PlantImage, rack: int, words: list[int], strange: Sequence[StrangerOut]) -> str:

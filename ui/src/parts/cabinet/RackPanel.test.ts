@@ -5,8 +5,8 @@ import RackPanel from './RackPanel.vue'
 afterEach(cleared)
 
 const RACK = { rack: 1, name: '1', host: '10.0.0.7', port: 502, unit: 1, period_ms: 1000, first_register: 0, function: 'input', link: 'Modbus TCP', line: '19200 8E1', by_name: false, path: '', security: 'none', username: '', trusted: '', quiet_s: 0, modules: [], stand_in: false, heat_w: 12.34, loads: [] } // prettier-ignore
-const DIFFERS = { module: 1, slot: 1, channel: 0, address: 'KC-2 1 1 1', point: 11, tag: 'PT-3107', setting: 'filter', field: 'filter', listed: '50 Hz', reported: '60 Hz', holding: 4, code: 3, trips: ['shuts the gas'] } // prettier-ignore
-const OTHER = { ...DIFFERS, channel: 1, point: 12, tag: 'ZV-2', holding: 5, trips: [] }
+const DIFFERS = { module: 1, slot: 1, channel: 0, address: 'KC-2 1 1 1', point: 11, tag: 'PT-3107', setting: 'filter', field: 'filter', listed: '50 Hz', reported: '60 Hz', key: 'holding registers 4.65535', where: 'holding register 4 (from 0)', restart: false, code: 3, trips: ['shuts the gas'] } // prettier-ignore
+const OTHER = { ...DIFFERS, channel: 1, point: 12, tag: 'ZV-2', key: 'holding registers 5.65535', trips: [] }
 const armed = (who = '') => ({ who, until: who ? new Date(Date.now() + 600_000).toISOString() : '' })
 const compared = (differences: object[], who = '') => ({ says: '', armed: armed(who), differences })
 
@@ -60,18 +60,26 @@ test('nothing is written while writing is not armed', async () => {
 })
 
 test('what was not written is told by its code, with its reason; what is left stays chosen', async () => {
-  const result = { holding: 4, address: '', tag: 'PT-3107', setting: 'filter', value: '50 Hz' }
+  const result = {
+    key: 'holding registers 4.65535',
+    address: '',
+    tag: 'PT-3107',
+    setting: 'filter',
+    value: '50 Hz',
+  }
   const { box, asked } = await panel({
     'GET /api/racks/{rack}/compare': compared([DIFFERS, OTHER], 'ana'),
     'POST /api/racks/{rack}/write': {
-      done: 1, failed: 1, left: [DIFFERS],
-      results: [{ ...result, done: false, says: 'the rack kept 2' }, { ...result, holding: 5, tag: 'ZV-2', done: true, says: 'done' }],
+      done: 1, failed: 1, left: [DIFFERS], after: ['apply'], restart: true,
+      results: [{ ...result, done: false, says: 'the rack kept 2' }, { ...result, key: 'holding registers 5.65535', tag: 'ZV-2', done: true, says: 'done' }],
     },
   }) // prettier-ignore
   await pressed(box, COMPARE)
   await pressed(box, 'write 2 to the rack')
-  expect(asked.find((a) => a.path.endsWith('/write'))!.body).toEqual({ registers: [4, 5] })
-  expect(box.textContent!.replace(/\s+/g, ' ')).toContain('1 written, 1 not')
+  expect(asked.find((a) => a.path.endsWith('/write'))!.body).toEqual({
+    keys: ['holding registers 4.65535', 'holding registers 5.65535'],
+  })
+  expect(box.textContent!.replace(/\s+/g, ' ')).toContain('1 written, 1 not, then apply')
   expect([...box.querySelectorAll('[role=status] .bad')].map((p) => p.textContent!.trim())).toEqual([
     '■ PT-3107 filter: the rack kept 2',
   ])

@@ -19,7 +19,7 @@ const says = ref('')
 const wrong = ref('')
 const busy = ref('')
 const minutes = ref(15)
-const chosen = ref(new Set<number>())
+const chosen = ref(new Set<string>())
 const trust = ref('')
 const path = () => ({ params: { path: { rack: props.rack.rack } } })
 
@@ -41,7 +41,7 @@ const left = computed(() =>
 const trips = computed(() => {
   const out = new Map<string, string[]>()
   for (const d of compared.value?.differences ?? [])
-    if (chosen.value.has(d.holding) && d.trips.length) out.set(d.tag, d.trips)
+    if (chosen.value.has(d.key) && d.trips.length) out.set(d.tag, d.trips)
   return [...out]
 })
 
@@ -66,7 +66,7 @@ async function compare() {
   const answer = await run('reading the rack’s settings…', api.GET('/api/racks/{rack}/compare', path()))
   if (!answer) return
   compared.value = answer
-  chosen.value = new Set(answer.differences.map((d) => d.holding))
+  chosen.value = new Set(answer.differences.map((d) => d.key))
 }
 
 async function arm(for_minutes: number) {
@@ -80,19 +80,19 @@ async function arm(for_minutes: number) {
 async function write() {
   const answer = await run(
     'writing, channel by channel…',
-    api.POST('/api/racks/{rack}/write', { ...path(), body: { registers: [...chosen.value] } }),
+    api.POST('/api/racks/{rack}/write', { ...path(), body: { keys: [...chosen.value] } }),
   )
   if (!answer) return
   written.value = answer
   if (compared.value) compared.value = { ...compared.value, differences: answer.left }
-  chosen.value = new Set(answer.left.map((d) => d.holding))
+  chosen.value = new Set(answer.left.map((d) => d.key))
   void readLog()
 }
 
 /** What the rack reports becomes what the list says. */
 async function adopt() {
   const edits = (compared.value?.differences ?? [])
-    .filter((d) => chosen.value.has(d.holding))
+    .filter((d) => chosen.value.has(d.key))
     .map((d) => ({ point: d.point, field: d.field, was: plant.list.text(d.field, plant.list.row(d.point) ?? -1), text: d.reported })) // prettier-ignore
   await plant.save(edits, 'adopted from the rack')
   await compare()
@@ -108,9 +108,9 @@ async function readLog() {
   log.value = answer.data?.lines ?? []
 }
 
-function turn(register: number) {
+function turn(key: string) {
   const next = new Set(chosen.value)
-  if (!next.delete(register)) next.add(register)
+  if (!next.delete(key)) next.add(key)
   chosen.value = next
 }
 </script>
@@ -159,9 +159,9 @@ function turn(register: number) {
           }}
         </h3>
         <ul>
-          <li v-for="d in compared.differences" :key="d.holding">
-            <label v-tip="`holding register ${d.holding} from 0; the list’s choice is written as ${d.code}`">
-              <v-checkbox-btn :model-value="chosen.has(d.holding)" @update:model-value="turn(d.holding)" />
+          <li v-for="d in compared.differences" :key="d.key">
+            <label v-tip="`${d.where}; the list’s choice is written as ${d.code}`">
+              <v-checkbox-btn :model-value="chosen.has(d.key)" @update:model-value="turn(d.key)" />
               <span class="figure">{{ d.tag }}</span> {{ d.setting }}: list <b>{{ d.listed }}</b>, rack
               <b>{{ d.reported }}</b>
               <span class="quiet small"> {{ d.address }}</span>
@@ -203,8 +203,14 @@ function turn(register: number) {
       </p>
     </template>
     <div v-if="written" role="status">
-      <p>{{ written.done }} written{{ written.failed ? `, ${written.failed} not` : '' }}</p>
-      <p v-for="r in written.results.filter((x) => !x.done)" :key="r.holding" class="bad small">
+      <p>
+        {{ written.done }} written{{ written.failed ? `, ${written.failed} not` : ''
+        }}{{ written.after.length ? `, then ${written.after.join(', ')}` : '' }}
+      </p>
+      <p v-if="written.restart" class="settle small">
+        ▲ some of it acts only when the module has been switched off and on
+      </p>
+      <p v-for="r in written.results.filter((x) => !x.done)" :key="r.key" class="bad small">
         ■ {{ r.tag }} {{ r.setting }}: {{ r.says }}
       </p>
     </div>

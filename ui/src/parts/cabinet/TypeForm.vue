@@ -1,7 +1,12 @@
 <script setup lang="ts">
 /** The lines of a manual, in the order a manual has them. What follows from others is filled in. */
-import { computed, watch } from 'vue'
-import { blankMode, FAMILIES, keyOf, registersFor, type ModeBody, type TypeBody } from './typeBody'
+import { computed, ref, watch } from 'vue'
+import { blankMode, FAMILIES, keyOf, registersFor, ROLES, type ModeBody, type TypeBody } from './typeBody'
+import { modeFields, TYPE_FIELDS } from './typeFields'
+import { KINDS, proposed, type Kind } from './typeKinds'
+import TypeFields from './TypeFields.vue'
+import TypeGroups from './TypeGroups.vue'
+import TypeSettings from './TypeSettings.vue'
 import FormPart from '../../kit/FormPart.vue'
 import ManualPaste from './ManualPaste.vue'
 import TypeMap from './TypeMap.vue'
@@ -11,30 +16,8 @@ import { each } from '../../kit/each'
 
 const body = defineModel<TypeBody>({ required: true })
 defineProps<{ fixedKey: boolean }>()
-const ROLES = [
-  '24 V out',
-  'signal in',
-  'signal out',
-  '0 V',
-  'plus',
-  'minus',
-  'sense',
-  'sense 2',
-  'common',
-  'neutral',
-]
 const LETTERS = ['A', 'B', 'C', 'E', 'J', 'K', 'N', 'R', 'S', 'T']
 const ELEMENTS = ['pt100', 'pt500', 'pt1000', 'pt100-3916', 'pt100-3910', 'ni100', 'ni1000', 'ni120', 'ni100-617', 'cu10', 'cu50', 'cu100', 'cu50-426', 'cu100-426'] // prettier-ignore
-const FIGURES: [string, string, string][] = [
-  ['channels_a_group', 'channels that share an isolation group (0: all)', ''],
-  ['channels_a_fuse', 'channels behind one fuse (0: none)', ''],
-  ['fuse_ma', 'that fuse', 'mA'],
-  ['loop_ma', 'feeds to devices, at most', 'mA'],
-  ['draw_ma', 'takes from 24 V for itself', 'mA'],
-  ['backplane_ma', 'takes from the rack’s bus', 'mA'],
-  ['heat_w', 'heat', 'W'],
-  ['ident_code', 'number it reports itself by', ''],
-]
 const has = computed(() => ({
   status: body.value.registers.some((r) => r.holds === 'status bits'),
   cold: body.value.registers.some((r) => r.holds === 'cold junction'),
@@ -53,9 +36,12 @@ function turnRegister(holds: string, on: boolean) {
   if (holds === 'status bits') body.value.status = on ? { bit_base: 0, one_means: 'fault' } : null
 }
 
-function turnSetting(of: string, on: boolean) {
-  const rest = (body.value.settings ?? []).filter((s) => s.of !== of)
-  body.value.settings = on ? [...rest, { of, codes: {} }] : rest
+const begun = ref('')
+/** The form as a module of this kind usually is; what was typed of its name stays. */
+function begin(kind: Kind) {
+  begun.value = kind.name
+  const { title, summary, key, numbering } = body.value
+  body.value = { ...proposed(kind), title, summary, key, numbering }
 }
 
 function family(mode: ModeBody) {
@@ -71,18 +57,20 @@ function turnOpen(name: string) {
     ? (body.value.open_choices ?? []).filter((n) => n !== name)
     : [...(body.value.open_choices ?? []), name]
 }
-const setting = (of: string) => (body.value.settings ?? []).find((s) => s.of === of)
-const choices = (of: string) =>
-  ({
-    mode: body.value.modes.map((m) => m.name),
-    filter: (body.value.filters ?? []).map((f) => f.name),
-    'open circuit': body.value.open_choices ?? [],
-    enabled: ['yes', 'no'],
-  })[of] ?? []
 </script>
 
 <template>
   <form class="form" @submit.prevent>
+    <FormPart v-if="!fixedKey" title="what kind of module is it?" class="flow kinds">
+      <v-btn
+        v-for="kind in KINDS"
+        :key="kind.name"
+        class="act"
+        :aria-pressed="kind.name === begun"
+        @click="begin(kind)"
+        >{{ kind.title }}</v-btn
+      >
+    </FormPart>
     <FormPart title="what it is" class="flow">
       <label>title <DenseField v-model="body.title" class="figure" maxlength="80" /></label>
       <label
@@ -197,6 +185,10 @@ const choices = (of: string) =>
             <DenseField v-model="m.accuracy_percent" type="number" min="0" step="any" placeholder="unknown"
           /></label>
         </template>
+        <details class="more">
+          <summary class="small">more of this way</summary>
+          <span class="flow"><TypeFields :model-value="m as never" :specs="modeFields(m, body)" /></span>
+        </details>
         <span class="keys">
           <v-btn
             class="act"
@@ -216,6 +208,7 @@ const choices = (of: string) =>
       </div>
       <v-btn class="act" @click="body.modes.push(blankMode())">another way</v-btn>
     </FormPart>
+    <TypeGroups v-model="body" />
     <FormPart title="the word and its registers" class="flow">
       <v-checkbox v-model="body.signed" label="signed" />
       <v-checkbox
@@ -242,7 +235,7 @@ const choices = (of: string) =>
       <span class="quiet small">{{ body.registers.map((r) => `${r.count} ${r.holds}`).join(', ') }}</span>
     </FormPart>
     <TypeMap v-model="body" />
-    <FormPart title="filters, open circuit, and what can be written" class="flow">
+    <FormPart title="filters and open circuit" class="flow">
       <span v-for="(f, i) in body.filters" :key="i" class="piece">
         <DenseField v-model="f.name" class="figure" :aria-label="`name of filter ${i + 1}`" />
         <DenseField
@@ -273,31 +266,10 @@ const choices = (of: string) =>
         :label="name"
         @update:model-value="turnOpen(name)"
       />
-      <div v-for="of in ['mode', 'filter', 'open circuit', 'enabled']" :key="of" class="piece">
-        <v-checkbox
-          :model-value="!!setting(of)"
-          :disabled="!choices(of).length"
-          :label="`${of} can be written`"
-          @update:model-value="turnSetting(of, !setting(of))"
-        />
-        <label v-for="name in setting(of) ? choices(of) : []" :key="name" class="small"
-          >{{ name }} is
-          <DenseField
-            v-model.number="setting(of)!.codes[name]"
-            type="number"
-            min="0"
-            max="65535"
-            placeholder="next"
-            class="mark"
-          />
-        </label>
-      </div>
     </FormPart>
-    <FormPart title="isolation, fuses, currents" class="flow">
-      <label v-for="[name, label, unit] in FIGURES" :key="name"
-        >{{ label }}{{ unit ? `, ${unit}` : '' }}
-        <DenseField v-model.number="body[name]" type="number" min="0" step="any" placeholder="0"
-      /></label>
+    <TypeSettings v-model="body" />
+    <FormPart title="isolation, currents, what else it is" class="flow">
+      <TypeFields :model-value="body as never" :specs="TYPE_FIELDS" />
     </FormPart>
   </form>
 </template>
@@ -307,7 +279,7 @@ const choices = (of: string) =>
   display: flex;
   flex-wrap: wrap;
   gap: 6px 14px;
-  align-items: baseline;
+  align-items: center;
 }
 
 label {
@@ -366,6 +338,14 @@ input.mark {
   flex-wrap: wrap;
   gap: 4px 10px;
   align-items: baseline;
+}
+
+.more {
+  width: 100%;
+}
+
+.more .flow {
+  padding: 4px 0;
 }
 
 .keys {

@@ -15,6 +15,33 @@ export interface ModeBody {
   [more: string]: unknown
 }
 
+export interface GroupBody {
+  first: number
+  count: number
+  name?: string
+  direction: string
+  modes: string[]
+  terminals: { mark: string; role: string }[]
+  first_terminal?: number
+  feeds_loop?: boolean
+  common?: string
+}
+
+export interface SettingBody {
+  of: string
+  codes: Record<string, number>
+  per_unit?: number
+  least?: number
+  most?: number
+  usual?: number
+  delivered?: string
+  table?: 'holding registers' | 'coils'
+  at?: number | null
+  read_table?: '' | 'holding registers' | 'input registers' | 'coils' | 'discrete inputs'
+  read_at?: number | null
+  [more: string]: unknown
+}
+
 export interface TypeBody {
   key: string
   title: string
@@ -29,7 +56,10 @@ export interface TypeBody {
   numbering?: Style
   unconfirmed?: string[]
   filters?: { name: string; time_ms?: number; rejects_hz?: number; stages?: number }[]
-  settings?: { of: string; codes: Record<string, number>; per_unit?: number }[]
+  settings?: SettingBody[]
+  groups?: GroupBody[]
+  after_settings?: { name: string; table: 'holding registers' | 'coils'; at: number; word: number }[]
+  fixed?: Record<string, string>
   open_choices?: string[]
   signed?: boolean
   status?: { bit_base: number; one_means: string } | null
@@ -38,10 +68,26 @@ export interface TypeBody {
 }
 
 export const FAMILIES: Record<string, { label: string; units: string[] }> = {
-  linear: { label: 'current, voltage, Ω, Hz', units: ['mA', 'V', 'mV', 'Ω', 'Hz', 'pulses', 'mV/V'] },
+  linear: { label: 'current, voltage, Ω, Hz', units: ['mA', 'V', 'mV', 'Ω', 'Hz', 'pulses', 'mV/V', '%'] },
   thermocouple: { label: 'thermocouple', units: ['°C', '°F', 'K'] },
   resistance: { label: 'resistance thermometer', units: ['°C', '°F', 'K', 'Ω'] },
   contact: { label: 'discrete', units: ['V', 'mA'] },
+}
+
+export const ROLES = ['24 V out', 'signal in', 'signal out', '0 V', 'plus', 'minus', 'sense', 'sense 2', 'common', 'neutral'] // prettier-ignore
+/** Settings that are figures, not choices. */
+export const FIGURES = ['PWM frequency', 'dither frequency', 'dither', 'least duty', 'most duty']
+
+/** The names that a setting of a channel can have. */
+export function choicesOf(body: TypeBody, of: string): string[] {
+  return (
+    {
+      mode: body.modes.map((m) => m.name),
+      filter: (body.filters ?? []).map((f) => f.name),
+      'open circuit': body.open_choices ?? [],
+      enabled: ['yes', 'no'],
+    }[of] ?? []
+  )
 }
 
 export function blankMode(): ModeBody {
@@ -129,7 +175,11 @@ function belongs(name: string, mode: ModeBody, body: TypeBody): boolean {
     case 'wires':
       return mode.family === 'resistance'
     case 'rated_ma':
-      return body.direction === 'out'
+      return (
+        body.direction === 'out' ||
+        mode.direction === 'out' ||
+        !!body.groups?.some((g) => g.direction === 'out')
+      )
     case 'off_below_v':
     case 'on_from_v':
     case 'input_type':
@@ -166,15 +216,20 @@ export function tidied(body: TypeBody | undefined): TypeBody {
     // A setting that is a figure has no choices; what it has is not shown here, and stays.
     if (!names[s.of]) return s
     let next = Math.max(-1, ...Object.values(s.codes))
-    const before = Object.values(s.codes)
+    const before = Object.entries(s.codes).flatMap(([name, code]) => (name === 'off' ? [] : [code]))
     const mine = names[s.of] ?? []
     // A choice that is only called otherwise keeps its number: it stands where it stood.
     const kept = before.length === mine.length ? before : []
     const codes = Object.fromEntries(mine.map((name, i) => [name, s.codes[name] ?? kept[i] ?? ++next]))
-    return { of: s.of, codes }
+    if (s.of === 'mode' && s.codes.off !== undefined) codes.off = s.codes.off
+    const rest = Object.fromEntries(Object.entries(s).filter(([, v]) => !empty(v))) as SettingBody
+    return { ...rest, codes }
   })
+  // A way that is called otherwise now is called so in its group as well.
+  const known = new Set(modes.map((m) => m.name))
+  const groups = (body.groups ?? []).map((g) => ({ ...g, modes: g.modes.filter((name) => known.has(name)) }))
   const whole = Object.fromEntries(Object.entries(body).filter(([, v]) => !empty(v))) as TypeBody
-  return { ...whole, title: body.title, key: body.key || keyOf(body.title), modes, settings }
+  return { ...whole, title: body.title, key: body.key || keyOf(body.title), modes, settings, groups }
 }
 
 /** The type with what a pasted table of its manual gave; what was guessed waits for somebody to confirm it. */

@@ -123,6 +123,7 @@ def resolution(p: PathRows) -> Section | None:
         Row("a step of the converter", f"{significant(per, 4)} {unit}".rstrip(),
             f"{significant(step, 4)} count{'s' * (step != 1)} at a time"),
         Row("steps in the span", f"{shown(counts / step, 0)}", f"{shown(counts / whole * 100, 1)} % of the converter's" if whole else ""),
+        Row("effective bits", shown(float(np.log2(counts / step)), 1), "of the span, by those steps: log₂ of them"),
         Row("smallest sensible band", f"{significant(per * SENSIBLE_BAND_COUNTS, 3)} {unit}".rstrip(),
             f"{SENSIBLE_BAND_COUNTS} steps"),
     ]  # fmt: skip
@@ -155,6 +156,14 @@ def accuracy(p: PathRows) -> Section | None:
             "together",
             f"±{of_value(p, total, more=1)}",
             f"root of the sum of squares; ±{shown(total / span * 100, 3)} % of span",
+        )
+    )
+    worst = sum(abs(share.limit) for share in shares)
+    rows.append(
+        Row(
+            "at worst",
+            f"±{of_value(p, worst, more=1)}",
+            f"all limits at once, the same way; ±{shown(worst / span * 100, 3)} % of span",
         )
     )
     stated = {s.name for s in shares}

@@ -10,7 +10,7 @@ from canaleta.core.notation.text import shown
 from canaleta.core.path.facts.base import Row, Section, first, significant
 from canaleta.core.path.joints.base import PathRows
 from canaleta.core.path.joints.scaling import junction_degc
-from canaleta.core.path.joints.temperature import WireJoint
+from canaleta.core.path.joints.temperature import WireJoint, one_lead_ohm
 from canaleta.core.signals.sensors.elements import degrees, electrical, span_degc
 from canaleta.core.signals.sensors.extension import EXTENSIONS, colours_of, extensions_for
 from canaleta.core.signals.signal_types import signal_named
@@ -29,7 +29,7 @@ def used_degc(p: PathRows) -> tuple[float, float]:
 def leads(p: PathRows) -> Section | None:
     """What the leads add to the reading, for this connection and for the others."""
     signal = signal_named(p.text("signal"))
-    lead = first(np.nan_to_num(p.number("lead_ohm")))
+    lead = first(one_lead_ohm(p))
     if signal is None:
         return None
     name = np.array([signal.curve], dtype=object)

@@ -18,12 +18,13 @@ from canaleta.core.path.joints.base import PathRows, Reasons, mode_reasons, or_z
 from canaleta.core.path.joints.converter import AffineConverter, fault_counts
 from canaleta.core.path.joints.scaling import Scaling, junction_degc
 from canaleta.core.signals.laws import SENSOR_LAW
+from canaleta.core.signals.loops import cable_ohm
 from canaleta.core.signals.sensors.elements import degrees, electrical, span_degc
 from canaleta.core.signals.sensors.extension import EXTENSIONS
 from canaleta.core.signals.sensors.thermocouples import thermocouple
 from canaleta.core.signals.signal_types import SIGNALS, Family
 
-__all__ = ["CONVERTER", "SCALING", "elements", "in_degc", "reasons_for", "takes"]
+__all__ = ["CONVERTER", "SCALING", "elements", "in_degc", "one_lead_ohm", "reasons_for", "takes"]
 
 _CURVES = np.array([*(signal.curve for signal in SIGNALS), ""], dtype=object)
 _MADE_BY = np.array([*(wire.makes for wire in EXTENSIONS.values()), ""], dtype=object)
@@ -108,6 +109,18 @@ class CompensationJoint:
         return np.nan_to_num(electrical(p.mode_curves(), junction_degc(p)))
 
 
+def one_lead_ohm(p: PathRows) -> Floats:
+    """Resistance of one lead, Ω: as typed, else of its cable's length and section (IEC 60228), at 20 °C where nobody says
+    how warm it is; 0 where neither is known."""
+    typed, section, warm = p.number("lead_ohm"), p.number("cable_mm2"), p.number("cable_degc")
+    both = cable_ohm(
+        or_zero(p.number("cable_m")),
+        np.where(np.isnan(section), p.conventions.cable_mm2, section),
+        np.where(np.isnan(warm), 20.0, warm),
+    )
+    return np.where(np.isnan(typed), both / 2.0, typed)
+
+
 class LeadJoint:
     """DEVICE to LOOP of a resistance: both leads of the measuring circuit count."""
 
@@ -120,12 +133,12 @@ class LeadJoint:
 
     def backward(self, p: PathRows, y: Floats) -> Floats:
         """Ω of the element."""
-        return y - 2.0 * or_zero(p.number("lead_ohm"))
+        return y - 2.0 * one_lead_ohm(p)
 
     @staticmethod
     def lead_ohm(p: PathRows) -> Floats:
         """Resistance of one lead, with what a fault adds."""
-        return or_zero(p.number("lead_ohm")) + p.added_lead_ohm
+        return one_lead_ohm(p) + p.added_lead_ohm
 
 
 class WireJoint:
@@ -138,7 +151,7 @@ class WireJoint:
 
     def backward(self, p: PathRows, y: Floats) -> Floats:
         """Ω between the terminals."""
-        out = y + self.taken_away(p) * or_zero(p.number("lead_ohm"))
+        out = y + self.taken_away(p) * one_lead_ohm(p)
         return np.where(takes(p, Family.RESISTANCE), out, np.nan)
 
     @staticmethod

@@ -25,6 +25,7 @@ from canaleta.core.path.joints.temperature import (
     WireJoint,
     elements,
     made_by_extension,
+    one_lead_ohm,
 )
 from canaleta.core.signals.sensors.elements import electrical, span_degc
 from canaleta.core.signals.sensors.resistance import resistance_curves
@@ -92,8 +93,9 @@ def compensation_working(joint: CompensationJoint, p: PathRows, x: float, y: flo
 
 def lead_working(joint: LeadJoint, p: PathRows, x: float, y: float, forward: bool) -> Working:
     """Two leads in series with the element."""
-    lead = float(joint.lead_ohm(p)[0]) if forward else float(or_zero(p.number("lead_ohm"))[0])
-    source = f"one lead {shown(lead, 3)} Ω as typed" if lead else "no lead resistance typed"
+    lead = float(joint.lead_ohm(p)[0]) if forward else float(one_lead_ohm(p)[0])
+    said = "as typed" if p.text("lead_ohm") else "by the length and section of its cable"
+    source = f"one lead {shown(lead, 3)} Ω {said}" if lead else "no lead resistance typed"
     if not forward:
         return Working(
             "R = R at the terminals − 2 · lead", f"{shown(y, 4)} − 2 · {shown(lead, 3)} = {shown(x, 4)} Ω", source
@@ -106,7 +108,7 @@ def lead_working(joint: LeadJoint, p: PathRows, x: float, y: float, forward: boo
 def wire_working(joint: WireJoint, p: PathRows, x: float, y: float, forward: bool) -> Working:
     """Which leads the connection takes away."""
     n = float(joint.taken_away(p)[0])
-    lead = float(LeadJoint.lead_ohm(p)[0]) if forward else float(or_zero(p.number("lead_ohm"))[0])
+    lead = float(LeadJoint.lead_ohm(p)[0]) if forward else float(one_lead_ohm(p)[0])
     wires, built = p.text("wires") or "as many wires as the input has", int(or_zero(p.of_mode("wires"))[0])
     jumper = f", jumper {p.text('jumper')}" if p.text("jumper") else ""
     source = f"wires: {wires}; the input is built for {built or 'any'}{jumper}"
@@ -180,7 +182,8 @@ def describe_thermocouple(p: PathRows) -> tuple[StationWords, ...]:
 
 
 def describe_resistance(p: PathRows) -> tuple[StationWords, ...]:
-    wires, lead = p.text("wires"), p.text("lead_ohm")
+    wires, of_cable = p.text("wires"), float(one_lead_ohm(p)[0])
+    lead = p.text("lead_ohm") or (shown(of_cable, 2) if of_cable else "")
     lines = (f"{wires} wires" if wires else "at the terminals", f"one lead {lead} Ω" if lead else "")
     taken = float(WireJoint.taken_away(p)[0])
     counted = 2 - int(taken)

@@ -1,0 +1,32 @@
+"""Leads of a thermometer by the length and section of its cable."""
+
+from __future__ import annotations
+
+import pytest
+from tests.building.words import mode, path_of, stations
+
+from canaleta.core.model.fields import Station
+
+PT = mode("Ω", (0, 400), (0, 40000), family="resistance", wires=2)
+
+
+def at_terminals(**loop: object) -> float:
+    """Ω at the terminals of a Pt100 at 0 °C, which has 100 Ω itself (IEC 60751)."""
+    image = path_of(device={"signal": "Pt100", "low": 0, "high": 100, "unit": "°C"}, loop=loop, input=PT)
+    return stations(image, Station.PROCESS, 0.0)[2]
+
+
+def test_a_lead_is_its_cable_by_length_and_section() -> None:
+    """IEC 60228: a core of 0.75 mm² has 24.5 Ω a kilometre at most, so that 100 m, there and back, are 4.90 Ω."""
+    assert at_terminals(wires="2", cable_m=100, cable_mm2=0.75) == pytest.approx(104.90)
+    assert at_terminals(wires="2", cable_m=100, cable_mm2=1.5) == pytest.approx(100 + 2 * 1.21)
+
+
+def test_a_warm_cable_has_more() -> None:
+    """Copper: 0.393 % a kelvin from 20 °C on (IEC 60028): at 70 °C 4.90 · 1.1965."""
+    assert at_terminals(wires="2", cable_m=100, cable_mm2=0.75, cable_degc=70) == pytest.approx(100 + 4.90 * (1 + 0.00393 * 50))  # fmt: skip
+
+
+def test_what_is_typed_goes_before_what_the_cable_would_have() -> None:
+    assert at_terminals(wires="2", cable_m=100, cable_mm2=0.75, lead_ohm=1.0) == pytest.approx(102.0)
+    assert at_terminals(wires="2") == pytest.approx(100.0)
