@@ -91,9 +91,9 @@ def right_way_round(way: list[tuple[frozenset[str], bool]]) -> bool:
     return bool(both) or all(turn is None or turn is not source for turn in turns)
 
 
-def module(net: Net, kind: ModuleType, signal: Signal, watched: bool) -> None:
+def module(net: Net, kind: ModuleType, channel: int, signal: Signal, watched: bool) -> None:
     """What is behind the terminals of one channel, by role. M0: the module's own 0 V; M24: its 24 V."""
-    marks = {role: f"T {mark}" for mark, role in kind.terminal_marks(0)}
+    marks = {role: f"T {mark}" for mark, role in kind.terminal_marks(channel)}
     resistive = signal.family == Family.RESISTANCE or signal.unit == "Ω"
     if "0 V" in marks:
         net.wire(marks["0 V"], "M0")
@@ -206,7 +206,7 @@ class Landed:
 
     def net(self) -> Net:
         net = Net()
-        module(net, self.kind, self.signal, self.watched)
+        module(net, self.kind, int(self.plant.channel[0]), self.signal, self.watched)
         rails(net, self.circuit)
         return net
 
@@ -243,10 +243,20 @@ def landed_on(key: str) -> tuple[Landed, ...]:
             found = judge_module(plant, 0, 4)
             if found.level == Level.REFUSED:
                 continue
-            plant = plant.with_cells({(0, "channel"): Landing(4, 0, landed=True), (0, "mode"): found.mode})
+            channel = next(iter(found.channels), 0)
+            plant = plant.with_cells({(0, "channel"): Landing(4, channel, landed=True), (0, "mode"): found.mode})
             circuit = circuit_of(plant, 0)
             assert circuit is not None
-            out.append(Landed(kind, signal, supply, plant, circuit, hookup_of(plant, 0, circuit)))
+            out.append(
+                Landed(
+                    layout.type_at(4, channel, found.mode),
+                    signal,
+                    supply,
+                    plant,
+                    circuit,
+                    hookup_of(plant, 0, circuit),
+                )
+            )
     return tuple(out)
 
 

@@ -49,6 +49,8 @@ class ModeTable:
             name: np.array([np.nan if (x := getattr(m, name)) is None else x for m in modes], dtype=np.float64)
             for name in _NUMBERS
         }
+        for name in ("feed_v", "feed_drop_v"):
+            numbers[name] = np.array([getattr(kind, name) for kind, _ in pairs], dtype=np.float64)
         for name, span, end in _ENDS:
             numbers[name] = np.array([getattr(getattr(m, span), end) for m in modes], dtype=np.float64)
         return cls(
@@ -84,5 +86,5 @@ _ENDS = (
 _NUMBERS = (
     "least", "most", "step", "burden_ohm", "input_ohm", "wires", "open_counts", "short_counts", "under_counts",
     "over_counts", "off_below_v", "on_from_v", "break_below", "short_from", "source_v", "source_ohm", "input_type",
-    "rated_ma", "accuracy_percent", "drift_ppm_per_k",
+    "rated_ma", "accuracy_percent", "drift_ppm_per_k", "load_least_ohm", "load_most_ohm",
 )  # fmt: skip

@@ -30,6 +30,7 @@ __all__ = [
     "ModuleType",
     "Registers",
     "Setting",
+    "Statement",
     "StatusBits",
     "Terminal",
     "as_written_now",
@@ -80,7 +81,8 @@ class Mode(Frozen):
     is claimed. follows_supply: spans and levels are for the nominal supply and move with it.
     rated_ma: the most an output may switch or drive in this mode. accuracy_percent: of the span; drift_ppm_per_k: of
     the span, for each kelvin away from 25 °C. direction: where one channel may do both, whether it listens or drives in
-    this mode; "" as the channel does. terminals: where the wires go in this mode, if elsewhere than in the others.
+    this mode; "" as the channel does. load_least_ohm,
+    load_most_ohm: between which an output's load must be. terminals: where the wires go in this mode, if elsewhere than in the others.
     """
 
     name: Name = "the mode"
@@ -114,6 +116,8 @@ class Mode(Frozen):
     drift_ppm_per_k: float | None = Field(None, ge=0)
     direction: Literal["in", "out", ""] = ""
     terminals: tuple[Terminal, ...] = Field((), max_length=8)
+    load_least_ohm: float | None = Field(None, ge=0)
+    load_most_ohm: float | None = Field(None, gt=0)
 
     @model_validator(mode="before")
     @classmethod
@@ -287,6 +291,13 @@ class Setting(Frozen):
         return (self.at or 0) + nth * self.step, self.low_bit + within * self.bit_step
 
 
+class Statement(Frozen):
+    """What a manual says beside all that has a field: it is kept, and shown where the channel is."""
+
+    about: str = Field(min_length=1, max_length=60)
+    says: str = Field(min_length=1, max_length=300)
+
+
 class After(Frozen):
     """What is written when settings have been: “apply”, “store”, in their order. table, at: its place."""
 
@@ -307,7 +318,7 @@ class StatusBits(Frozen):
         return sum(1 << (bit - self.bit_base) for bit in set(bits))
 
 
-OPEN_CHOICES = ("up-scale", "down-scale", "as the module does")
+OPEN_CHOICES = ("up-scale", "down-scale", "as the module does", "hold")
 """What a channel's count does on an open circuit, where the module lets one choose."""
 
 
@@ -320,7 +331,9 @@ class ModuleType(Frozen):
     loop_ma: what the module can feed to loops in total. draw_ma: what it takes from the supply for itself,
     backplane_ma: from the rack's own bus; gives_ma, backplane_gives_ma: what a supply gives. heat_w: what it warms
     the cabinet with. ident_code: the word by which it reports itself to a rack. after_settings: what is written when settings
-    have been, so that they act or are kept. fixed: settings that the hardware fixes, each with the reason. forces: behind its settings it has registers by which a channel is held at a count
+    have been, so that they act or are kept. feed_v: what the terminals that feed devices give, 0 for the plant's supply; feed_drop_v: what is
+    lost between that and the terminals. supply: between which the module's own is, V. on_bus_stop, watch_s: what outputs do
+    when nobody writes to them for so long. statements: what else the manual says. fixed: settings that the hardware fixes, each with the reason. forces: behind its settings it has registers by which a channel is held at a count
     whatever its terminals say: one bit a channel, then the counts. commands: an output is given its count there,
     behind the forces. groups: of channels that are not all alike; what
     they say goes before what the type says. numbering: how its manual writes places. unconfirmed: what was concluded from the words of a
@@ -345,10 +358,16 @@ class ModuleType(Frozen):
     status: StatusBits | None = None
     status_words: tuple[StatusWord, ...] = Field((), max_length=8)
     filters: tuple[Filter, ...] = Field((), max_length=40)
-    open_choices: tuple[Literal["up-scale", "down-scale", "as the module does"], ...] = ()
+    open_choices: tuple[Literal["up-scale", "down-scale", "as the module does", "hold"], ...] = ()
     settings: tuple[Setting, ...] = Field((), max_length=9)
     after_settings: tuple[After, ...] = Field((), max_length=4)
     fixed: dict[SettingName, str] = Field(default_factory=dict)
+    feed_v: float = Field(0.0, ge=0, le=100)
+    feed_drop_v: float = Field(0.0, ge=0, le=100)
+    supply: Span | None = None
+    on_bus_stop: Literal["", "hold the last value", "go to zero", "go to a set value", "switch off"] = ""
+    watch_s: float = Field(0.0, ge=0, le=3600)
+    statements: tuple[Statement, ...] = Field((), max_length=60)
     channels_a_group: int = Field(0, ge=0, le=64)
     channels_a_fuse: int = Field(0, ge=0, le=64)
     fuse_ma: float = Field(0.0, ge=0, le=20_000)

@@ -260,7 +260,7 @@ function turnOpen(name: string) {
         a filter
       </v-btn>
       <v-checkbox
-        v-for="name in ['up-scale', 'down-scale', 'as the module does']"
+        v-for="name in ['up-scale', 'down-scale', 'as the module does', 'hold']"
         :key="name"
         :model-value="open(name)"
         :label="name"
@@ -270,6 +270,36 @@ function turnOpen(name: string) {
     <TypeSettings v-model="body" />
     <FormPart title="isolation, currents, what else it is" class="flow">
       <TypeFields :model-value="body as never" :specs="TYPE_FIELDS" />
+      <v-checkbox
+        :model-value="!!body.supply"
+        label="its supply is told"
+        @update:model-value="body.supply = $event ? { low: 20.4, high: 28.8 } : null"
+      />
+      <template v-if="body.supply">
+        <label>from, V <DenseField v-model.number="body.supply.low" type="number" step="any" /></label>
+        <label>to, V <DenseField v-model.number="body.supply.high" type="number" step="any" /></label>
+      </template>
+    </FormPart>
+    <FormPart title="what else the manual says" class="flow">
+      <span v-for="(s, i) in body.statements" :key="i" class="piece wide">
+        <DenseField
+          v-model="s.about"
+          :aria-label="`statement ${i + 1} is about`"
+          placeholder="about"
+          maxlength="60"
+        />
+        <DenseField
+          v-model="s.says"
+          :aria-label="`statement ${i + 1}`"
+          placeholder="says"
+          maxlength="300"
+          class="says"
+        />
+        <v-btn class="act" :aria-label="`statement ${i + 1} away`" @click="body.statements!.splice(i, 1)"
+          >×</v-btn
+        >
+      </span>
+      <v-btn class="act" @click="(body.statements ??= []).push({ about: '', says: '' })">a statement</v-btn>
     </FormPart>
   </form>
 </template>
@@ -316,6 +346,11 @@ input.mark {
 .wide input {
   flex: 1;
   min-width: 260px;
+}
+
+.piece .says {
+  flex: 1;
+  min-width: 240px;
 }
 
 .mode {

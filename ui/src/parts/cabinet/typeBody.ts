@@ -60,6 +60,8 @@ export interface TypeBody {
   groups?: GroupBody[]
   after_settings?: { name: string; table: 'holding registers' | 'coils'; at: number; word: number }[]
   fixed?: Record<string, string>
+  statements?: { about: string; says: string }[]
+  supply?: { low: number; high: number } | null
   open_choices?: string[]
   signed?: boolean
   status?: { bit_base: number; one_means: string } | null
@@ -229,6 +231,7 @@ export function tidied(body: TypeBody | undefined): TypeBody {
   const known = new Set(modes.map((m) => m.name))
   const groups = (body.groups ?? []).map((g) => ({ ...g, modes: g.modes.filter((name) => known.has(name)) }))
   const whole = Object.fromEntries(Object.entries(body).filter(([, v]) => !empty(v))) as TypeBody
+  if (whole.statements) whole.statements = whole.statements.filter((s) => s.about.trim() && s.says.trim())
   return { ...whole, title: body.title, key: body.key || keyOf(body.title), modes, settings, groups }
 }
 

@@ -46,7 +46,7 @@ export function modeFields(mode: ModeBody, body: TypeBody): FieldSpec[] {
   const out: FieldSpec[] = mode.family === 'contact' ? [...OF_CONTACTS] : [...OF_NUMBERS]
   if (mode.family === 'resistance')
     out.unshift({ name: 'wires', label: 'built for wires', kind: 'choice', choices: [0, 2, 3, 4].map((n) => ({ value: n, title: n ? String(n) : 'any' })) }) // prettier-ignore
-  if (body.direction === 'out' || mode.direction === 'out') out.push({ name: 'rated_ma', label: 'may switch or drive', unit: 'mA', placeholder: 'not told' }) // prettier-ignore
+  if (body.direction === 'out' || mode.direction === 'out') out.push({ name: 'rated_ma', label: 'may switch or drive', unit: 'mA', placeholder: 'not told' }, { name: 'load_least_ohm', label: 'load at least', unit: 'Ω', placeholder: 'any' }, { name: 'load_most_ohm', label: 'load at most', unit: 'Ω', placeholder: 'any' }) // prettier-ignore
   return [...out, ...OF_ALL]
 }
 
@@ -55,12 +55,24 @@ export const TYPE_FIELDS: FieldSpec[] = [
   { name: 'channels_a_fuse', label: 'channels behind one fuse (0: none)' },
   { name: 'fuse_ma', label: 'that fuse', unit: 'mA' },
   { name: 'loop_ma', label: 'feeds to devices, at most', unit: 'mA' },
+  { name: 'feed_v', label: 'its terminals give, V (0: the plant’s supply)' },
+  { name: 'feed_drop_v', label: 'lost before the terminals', unit: 'V' },
   { name: 'draw_ma', label: 'takes from 24 V for itself', unit: 'mA' },
   { name: 'gives_ma', label: 'gives to 24 V', unit: 'mA' },
   { name: 'backplane_ma', label: 'takes from the rack’s bus', unit: 'mA' },
   { name: 'backplane_gives_ma', label: 'gives to the rack’s bus', unit: 'mA' },
   { name: 'heat_w', label: 'heat', unit: 'W' },
   { name: 'ident_code', label: 'number it reports itself by', placeholder: 'none' },
+  {
+    name: 'on_bus_stop',
+    label: 'when nobody writes, outputs',
+    kind: 'choice',
+    choices: [
+      { value: '', title: 'not told' },
+      ...['hold the last value', 'go to zero', 'go to a set value', 'switch off'].map((name) => ({ value: name, title: name })), // prettier-ignore
+    ],
+  },
+  { name: 'watch_s', label: 'after', unit: 's' },
   { name: 'takes_slot', label: 'it takes a slot', kind: 'check' },
   { name: 'ends_bus', label: 'it ends the bus', kind: 'check' },
   { name: 'forces', label: 'channels can be forced in it', kind: 'check' },

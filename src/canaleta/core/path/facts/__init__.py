@@ -32,6 +32,7 @@ _OF_EVERY = (
     channel.open_circuit,
     channel.filtering,
     channel.addresses,
+    channel.of_manual,
     status.status_bit,
     status.status_words,
 )

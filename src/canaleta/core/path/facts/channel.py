@@ -16,7 +16,7 @@ from canaleta.core.path.facts.base import Row, Section, first, of_value
 from canaleta.core.path.joints.base import PathRows
 from canaleta.core.signals.signal_types import Family
 
-__all__ = ["addresses", "filtering", "open_circuit"]
+__all__ = ["addresses", "filtering", "of_manual", "open_circuit"]
 
 
 def _kind(p: PathRows) -> ModuleType | None:
@@ -112,6 +112,23 @@ def open_circuit(p: PathRows) -> Section | None:
         )
     verdict = f"{action}: {consequence}" if consequence else f"{action}: say what the plant does then"
     return Section(Station.INPUT, "open circuit", tuple(rows), verdict, "" if consequence or not goes else "settle")
+
+
+def of_manual(p: PathRows) -> Section | None:
+    """What the module's manual says that nothing is worked out of."""
+    kind = _kind(p)
+    if kind is None:
+        return None
+    rows = []
+    if kind.supply is not None:
+        rows.append(Row("its supply", f"{shown(kind.supply.low, 1)} to {shown(kind.supply.high, 1)} V"))
+    if kind.feed_v:
+        rows.append(Row("feeds devices with", f"{shown(kind.feed_v, 1)} V", "at its terminals"))
+    if kind.on_bus_stop and kind.direction == "out":
+        after = f"after {shown(kind.watch_s, 2)} s without a word" if kind.watch_s else "when nobody writes to it"
+        rows.append(Row("when the bus stops", kind.on_bus_stop, after))
+    rows += [Row(one.about, one.says) for one in kind.statements]
+    return Section(Station.INPUT, "from the manual", tuple(rows)) if rows else None
 
 
 def _ms(time: float) -> str:

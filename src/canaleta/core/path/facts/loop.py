@@ -18,6 +18,7 @@ from canaleta.core.path.joints.linear import (
     input_unit,
     loop_drop_v,
     loop_ohm,
+    loop_supply_v,
     signal_span,
     signal_unit,
 )
@@ -67,6 +68,26 @@ def failure_limits(p: PathRows) -> Section | None:
     return Section(Station.INPUT, "saturated or failed (NE 43)", tuple(rows), verdict, "settle" if unseen else "")
 
 
+def _load(p: PathRows, ohm: float) -> Row | None:
+    """The load of a current output against what it drives."""
+    least, most = first(p.of_mode("load_least_ohm")), first(p.of_mode("load_most_ohm"))
+    if np.isnan(least) and np.isnan(most):
+        return None
+    over, under = np.isfinite(most) and ohm > most, np.isfinite(least) and ohm < least
+    ends = (
+        f"{shown(least, 0)} Ω at least" if np.isfinite(least) else "",
+        f"{shown(most, 0)} Ω at most" if np.isfinite(most) else "",
+    )
+    says = (
+        "the load is more than the output drives"
+        if over
+        else "the load is less than the output wants"
+        if under
+        else "within what it drives"
+    )
+    return Row("the output drives", ", ".join(end for end in ends if end), says, "bad" if over or under else "")
+
+
 def voltage(p: PathRows) -> Section | None:
     """The loop's voltage budget, HART, and who is the source."""
     if signal_unit(p) != "mA":
@@ -93,6 +114,9 @@ def voltage(p: PathRows) -> Section | None:
         )
     )
     verdict, tone = source.figure if source.tone else "", source.tone
+    if p.mode_flag("outputs")[0] and (load := _load(p, total)) is not None:
+        rows.append(load)
+        verdict, tone = (load.basis, load.tone) if load.tone else (verdict, tone)
     margin_v: float | None = None
     lift = first(p.number("lift_off_v"))
     if np.isnan(lift):
@@ -106,14 +130,15 @@ def voltage(p: PathRows) -> Section | None:
             c.cable_mm2 if np.isnan(section) else section,
             c.hottest_cable_degc if np.isnan(hottest) else hottest,
         )
-        budget = loop_budget(c.least_supply_v, lift, loads, drops, cable, design)
+        supply = first(loop_supply_v(p, c.least_supply_v))
+        budget = loop_budget(supply, lift, loads, drops, cable, design)
         for ma, volts in zip(budget.currents_ma, budget.over_device_v, strict=True):
             short = volts < lift
             rows.append(
                 Row(
                     f"over the device at {shown(ma, 0)} mA",
                     f"{shown(volts, 2)} V",
-                    f"{shown(c.least_supply_v, 1)} V − {shown(drops, 1)} V − {shown(ma, 0)} mA · {significant(total)} Ω",
+                    f"{shown(supply, 1)} V − {shown(drops, 1)} V − {shown(ma, 0)} mA · {significant(total)} Ω",
                     "bad" if short else "",
                 )
             )
@@ -129,7 +154,7 @@ def voltage(p: PathRows) -> Section | None:
             Row(
                 "the loop may have",
                 f"{shown(budget.greatest_ohm, 0)} Ω at most",
-                f"({shown(c.least_supply_v, 1)} − {shown(drops, 1)} − {p.text('lift_off_v')}) V / {shown(design, 0)} mA",
+                f"({shown(supply, 1)} − {shown(drops, 1)} − {p.text('lift_off_v')}) V / {shown(design, 0)} mA",
             )
         )
         if budget.longest_m is not None:

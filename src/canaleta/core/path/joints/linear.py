@@ -127,7 +127,14 @@ def loop_ohm(p: PathRows, with_cable: bool = True) -> Floats:
 
 def loop_drop_v(p: PathRows) -> Floats:
     """Fixed drops of the hops, V."""
-    return _of_hops(p, "drop_v")
+    return _of_hops(p, "drop_v") + np.where(p.chosen("supply", "module"), or_zero(p.of_mode("feed_drop_v")), 0.0)
+
+
+def loop_supply_v(p: PathRows, plant_v: Floats | float) -> Floats:
+    """What drives the loop, V: the terminals that feed it, where the module says what they give, else the plant's supply.
+    plant_v: that of the plant, as it is or at least."""
+    own = or_zero(p.of_mode("feed_v"))
+    return np.where(p.chosen("supply", "module") & (own > 0), own, plant_v)
 
 
 def _of_hops(p: PathRows, what: str) -> Floats:
@@ -145,7 +152,7 @@ def greatest_ma(p: PathRows, lift_off: bool = True) -> Floats:
 def _greatest_ma(p: PathRows, lift_off: bool) -> Floats:
     least = or_zero(p.number("lift_off_v")) if lift_off else 0.0
     with np.errstate(divide="ignore", invalid="ignore"):
-        out = (p.supply_v - loop_drop_v(p) - least) / loop_ohm(p) * 1000.0
+        out = (loop_supply_v(p, p.supply_v) - loop_drop_v(p) - least) / loop_ohm(p) * 1000.0
     return np.where(np.isnan(out), np.inf, out)
 
 
