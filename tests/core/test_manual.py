@@ -6,6 +6,7 @@ from canaleta.core.hardware.manual import read_bits, read_modes, read_registers
 from canaleta.core.model.module_type import ModuleType
 from canaleta.core.model.register_tables import Table
 
+INPUT = Table.INPUT_REGISTERS
 TABLED = "with the table's digit"
 
 REGISTERS = """Register\tDescription\tType
@@ -198,3 +199,88 @@ def test_whatever_is_pasted_comes_to_an_end_and_makes_no_error(reader) -> None: 
         "Bit\n" * 3000,
     ):
         reader(text)
+
+
+RTU_BLOCK = """Address | Access | Description | Type | Remarks
+30001 | R | Channel 1 measured value | INT16 | 0.1 °C
+30002 | R | Channel 2 measured value | INT16 | 0.1 °C
+30003 | R | Module status | UINT16 | see below
+40001 | R/W | Channel 1 sensor type | UINT16 | 0 = off, 1 = K, 2 = J
+40002 | R/W | Channel 2 sensor type | UINT16 |
+40003 | R/W | Channel 1 filter | UINT16 | 0 = 50 Hz
+40004 | R/W | Channel 2 filter | UINT16 |
+40010 | W | Apply configuration | UINT16 | write 1
+40011 | W | Save to EEPROM | UINT16 | write 0x55AA
+40020 | W | Reset latched faults | UINT16 | write 2"""
+
+
+def test_what_is_written_is_a_setting_and_what_makes_it_act_stands_behind() -> None:
+    found = read_registers(RTU_BLOCK, "with the table's digit", INPUT)
+    assert found.troubles == []
+    assert found.parts["settings"] == [
+        {"of": "mode", "table": "holding registers", "at": 0, "step": 1},
+        {"of": "filter", "table": "holding registers", "at": 2, "step": 1},
+    ]
+    assert [(a["name"], a["at"], a["word"]) for a in found.parts["after_settings"]] == [("apply", 9, 1), ("store", 10, 0x55AA)]  # fmt: skip
+    (word,) = found.parts["status_words"]
+    assert (word["channels_a_word"], word["reset"]) == (0, {"table": "holding registers", "at": 19, "word": 2})
+    assert [run["holds"] for run in found.parts["registers"]] == ["channel words"]
+
+
+def test_what_can_be_written_stands_in_a_table_that_can_be_written() -> None:
+    found = read_registers("0x0000-0x0003\tAI0..AI3 value\tint16\tr\n0x0100-0x0103\tAI0..AI3 range\tuint16\tr/w", "hexadecimal", INPUT)  # fmt: skip
+    assert found.parts["settings"] == [{"of": "mode", "table": "holding registers", "at": 256, "step": 1}]
+
+
+def test_a_status_word_of_two_channels_is_one_for_two() -> None:
+    text = "10\tStatus AI0/AI1\tword\n11\tStatus AI2/AI3\tword\n0\tAI0\n1\tAI1\n2\tAI2\n3\tAI3"
+    (word,) = read_registers(text, "from 0", INPUT).parts["status_words"]
+    assert (word["at"], word["step"], word["channels_a_word"]) == (10, 1, 2)
+
+
+def test_orders_of_registers_are_taken_and_too_few_places_are_told() -> None:
+    swapped = read_registers("0-15\tAI0..AI7 value\tfloat32 (CDAB)", "from 0", INPUT)
+    assert swapped.parts["registers"][0]["form"] == {"kind": "float", "bits": 32, "order": "CDAB"}
+    few = read_registers("0-7\tAI0..AI7 value\tfloat32", "from 0", INPUT)
+    assert few.parts["registers"] == []
+    assert few.troubles[0].says == "8 places for 8 numbers of 32 bits"
+
+
+def test_outputs_and_inputs_of_one_module_are_channels_of_two_kinds() -> None:
+    text = """Coil 00001–00004  Output DO1..DO4
+Discrete input 10001–10008  Input DI1..DI8
+Input register 30001–30002  Analog AI1..AI2"""
+    found = read_registers(text, "with the table's digit", INPUT)
+    assert found.parts["channels"] == 14
+    runs = [(run["holds"], run["table"], run["of"]["first"], run["of"]["count"]) for run in found.parts["registers"]]
+    assert runs == [
+        ("channel bits", "coils", 0, 4), ("channel bits", "discrete inputs", 4, 8), ("channel words", "input registers", 12, 2),
+    ]  # fmt: skip
+    assert [(g["first"], g["count"], g["direction"], g["bits"]) for g in found.parts["groups"]] == [
+        (0, 4, "out", True), (4, 8, "in", True), (12, 2, "in", False),
+    ]  # fmt: skip
+
+
+def test_counts_stand_in_columns_of_their_own_and_off_is_a_way() -> None:
+    text = """Code | Range | Raw low | Raw high
+0 | Channel off | |
+1 | 4...20 mA | 0 | 27000
+4 | -10...+10 V | -27000 | 27000
+5 | Type K, -200...1370 °C | -2000 | 13700"""
+    found = read_modes(text)
+    assert found.troubles == []
+    assert found.codes == {"off": 0, "4...20 mA": 1, "-10...+10 V": 4, "Type K, -200...1370 °C": 5}
+    spans = [
+        (m["counts"]["low"], m["counts"]["high"], m["signal"]["low"], m["signal"]["high"])
+        for m in found.parts["modes"]
+    ]
+    assert spans == [(0, 27000, 4, 20), (-27000, 27000, -10, 10), (-2000, 13700, -200, 1370)]
+    assert found.parts["modes"][2]["curve"] == "K"
+
+
+def test_bits_that_name_channels_are_those_channels() -> None:
+    text = "Bit 0  Wire break channel A\nBit 8  Wire break channel B\nBit 15  Module not calibrated"
+    bits = read_bits(text).parts["bits"]
+    assert [bit.get("of") for bit in bits] == [0, 1, None]
+    alone = read_bits("Bit 0  Wire break channel 1\nBit 1  Short circuit").parts["bits"]
+    assert [bit.get("of") for bit in alone] == [None, None]

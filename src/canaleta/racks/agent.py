@@ -30,6 +30,7 @@ from canaleta.plant.live.walking import forget_found_before
 from canaleta.racks.context import Context
 from canaleta.racks.digesting import Digester
 from canaleta.racks.scanner import Scanner
+from canaleta.racks.sharing import bundles, over_share, to_take
 from canaleta.racks.source import SignalSource
 
 __all__ = ["Agent", "run"]
@@ -90,7 +91,7 @@ class Agent:
         loop = asyncio.get_running_loop()
         if loop.time() - self._renewed >= leases.RENEW_S or set(self.held) - set(image.layout.racks):
             self._renewed = loop.time()
-            self.held, over = await asyncio.to_thread(self._lease, sorted(image.layout.racks))
+            self.held, over = await asyncio.to_thread(self._lease, bundles(image.layout))
             for rack in over:
                 await self._let_go(rack, tasks)
             if self.context.suppressors:
@@ -145,23 +146,25 @@ class Agent:
 
     # In threads ----------------------------------------------------------------------------------------
 
-    def _lease(self, racks: list[int]) -> tuple[dict[int, int], list[int]]:
-        """(what is held now, racks over one's share to let go): one at a time, so that all move smoothly."""
+    def _lease(self, together: dict[int, tuple[int, ...]]) -> tuple[dict[int, int], list[int]]:
+        """(what is held now, racks to let go): racks of one line are one agent's."""
         self.context.clock.look()
+        whole, racks = together, [rack for some in together.values() for rack in some]
         with self.context.engine.begin() as connection:
             leases.beat(connection, self.context.holder, len(self.held))
             share = leases.share_of(connection, len(racks))
             held = leases.renew(connection, self.context.holder)
-            for rack in racks:
-                if len(held) >= share:
-                    break
-                if (
-                    rack not in held
-                    and (epoch := leases.take_lease(connection, rack, self.context.holder)) is not None
-                ):
+            # A free one, or what is left of its line when another has it: one looks until one has one's share.
+            tried: set[int] = set()
+            while untried := [rack for rack in to_take(together, held, share) if rack not in tried]:
+                rack = untried[0]
+                tried.add(rack)
+                if (epoch := leases.take_lease(connection, rack, self.context.holder)) is not None:
                     held[rack] = epoch
+                elif rack in together:
+                    together = {lead: some for lead, some in together.items() if lead != rack}
         held = {rack: epoch for rack, epoch in held.items() if rack in set(racks)}
-        return held, sorted(held)[share:]
+        return held, over_share(whole, held, share)
 
     def _free(self, rack: int) -> None:
         with self.context.engine.begin() as connection:

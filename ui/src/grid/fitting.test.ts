@@ -21,6 +21,14 @@ test('a text that fits stands whole, another as much of it as fits with a sign',
   expect(fitting.cut('burner', 0)).toBe('')
 })
 
+test('an address keeps what tells it from the others: its end', () => {
+  const { fitting } = tens()
+  expect(fitting.cut('KC-2·1·3·12', 80, 'end')).toBe('…·1·3·12')
+  expect(fitting.cut('KC-2·1·3·12', 80)).toBe('KC-2·1·…')
+  expect(fitting.cut('KC-2·1·3·12', 110, 'end')).toBe('KC-2·1·3·12')
+  expect(fitting.cut('ab😀cd', 40, 'end')).toBe('…cd')
+})
+
 test('what was measured is not measured again', () => {
   const { fitting, asked } = tens()
   fitting.cut('burner gas header pressure', 60)

@@ -47,20 +47,23 @@ export class Fitting {
     return width
   }
 
-  /** The text, or as much of its beginning as fits with a sign that it goes on. */
-  cut(text: string, room: number): string {
+  /** The text, or as much of its beginning as fits with a sign that it goes on; of its end where that tells one from the
+   * other, as of addresses. */
+  cut(text: string, room: number, keeps: 'begin' | 'end' = 'begin'): string {
     if (room <= 0) return ''
     // Most texts are far from filling their cell, and need no measuring.
     if (this.size && text.length * this.size <= room && PLAIN.test(text)) return text
     if (this.width(text) <= room) return text
-    const key = `${this.font}\n${room}`
+    const key = `${this.font}\n${room}\n${keeps}`
     let cuts = this.cuts.get(key)
     if (!cuts) this.cuts.set(key, (cuts = new Map()))
     let cut = cuts.get(text)
     if (cut !== undefined) return cut
     const even = this.even && PLAIN.test(text) ? this.even : 0
+    const part = (letters: number) =>
+      keeps === 'end' ? CUT + text.slice(text.length - letters) : text.slice(0, letters) + CUT
     const upTo = (letters: number) =>
-      even ? letters * even + this.width(CUT) : this.on.measureText(text.slice(0, letters) + CUT).width
+      even ? letters * even + this.width(CUT) : this.on.measureText(part(letters)).width
     let low = 0
     let high = text.length
     while (low < high) {
@@ -69,8 +72,12 @@ export class Fitting {
       else high = middle - 1
     }
     // Half a character is none.
-    if (low && /[\uD800-\uDBFF]/.test(text[low - 1]!)) low--
-    cut = low ? text.slice(0, low) + CUT : ''
+    const half =
+      keeps === 'end'
+        ? /[\uDC00-\uDFFF]/.test(text[text.length - low]!)
+        : /[\uD800-\uDBFF]/.test(text[low - 1]!)
+    if (low && half) low--
+    cut = low ? part(low) : ''
     if (++this.kept > MOST_KEPT) this.forget()
     else cuts.set(text, cut)
     return cut

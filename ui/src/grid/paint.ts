@@ -167,6 +167,8 @@ export class Painter {
         left,
         base,
         room,
+        // Addresses begin alike: what tells one from the other is their end.
+        field.kind === 'address' ? 'end' : 'begin',
       )
       // How long it is, is asked only where something depends on it.
       if (k === parts.length - 1 && !wrong(content)) break
@@ -208,10 +210,17 @@ export class Painter {
   }
 
   /** Draws a text, and says what of it had room. */
-  private text(part: Part, font: string, x: number, base: number, room: number): string {
+  private text(
+    part: Part,
+    font: string,
+    x: number,
+    base: number,
+    room: number,
+    keeps: 'begin' | 'end' = 'begin',
+  ): string {
     if (!part.text) return ''
     this.fitting.use(font)
-    const text = this.fitting.cut(part.text, room)
+    const text = this.fitting.cut(part.text, room, keeps)
     this.ink(part.tone)
     this.on.fillText(text, x, base)
     return text

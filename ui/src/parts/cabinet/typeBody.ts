@@ -235,6 +235,32 @@ export function tidied(body: TypeBody | undefined): TypeBody {
   return { ...whole, title: body.title, key: body.key || keyOf(body.title), modes, settings, groups }
 }
 
+interface KindOfChannels {
+  first: number
+  count: number
+  direction: string
+  bits: boolean
+}
+
+/** Ways and groups for channels of several kinds: each kind has those that suit it, or one that is usual. */
+function withKinds(body: TypeBody, kinds: KindOfChannels[]): Pick<TypeBody, 'modes' | 'groups'> {
+  const modes: ModeBody[] = []
+  const groups = kinds.map((kind): GroupBody => {
+    const out = kind.direction === 'out'
+    const mine = body.modes.filter((m) => (m.family === 'contact') === kind.bits && (kind.bits || !out))
+    const usual = kind.bits
+      ? { name: '24 V DC', family: 'contact', signal_unit: 'V', signal: { low: 0, high: 24 }, counts: { low: 0, high: 1 } } // prettier-ignore
+      : blankMode()
+    const names = (mine.length ? mine : [usual]).map((mode) => {
+      const name = out ? `${mode.name} out` : mode.name
+      if (!modes.some((m) => m.name === name)) modes.push({ ...mode, name, ...(out ? { burden_ohm: '', rated_ma: kind.bits ? 500 : 22 } : {}) }) // prettier-ignore
+      return name
+    })
+    return { first: kind.first, count: kind.count, direction: kind.direction, modes: names, terminals: [] }
+  })
+  return { modes, groups }
+}
+
 /** The type with what a pasted table of its manual gave; what was guessed waits for somebody to confirm it. */
 export function takenIn(
   body: TypeBody,
@@ -247,18 +273,29 @@ export function takenIn(
   if (what === 'modes') {
     out.modes = parts.modes ?? body.modes
     const rest = (body.settings ?? []).filter((s) => s.of !== 'mode')
-    out.settings = Object.keys(found.codes).length ? [{ of: 'mode', codes: found.codes }, ...rest] : rest
+    const before = (body.settings ?? []).find((s) => s.of === 'mode')
+    out.settings = Object.keys(found.codes).length
+      ? [{ ...before, of: 'mode', codes: found.codes }, ...rest]
+      : rest
   } else if (what === 'registers') {
     out.registers = parts.registers ?? body.registers
+    const kinds = (found.parts as { groups?: KindOfChannels[] }).groups
+    if (kinds?.length) Object.assign(out, withKinds(body, kinds))
     out.channels = parts.channels ?? body.channels
     const before = body.status_words ?? []
     // Bits that were told before stay with the word that has come now.
     out.status_words = (parts.status_words ?? []).map((word, i) => ({
       ...word,
       bits: before[i]?.bits ?? word.bits,
-      reset: before[i]?.reset ?? null,
+      reset: word.reset ?? before[i]?.reset ?? null,
     }))
     if (!out.status_words.length) out.status_words = before
+    // A setting without a choice that anybody has told says nothing yet.
+    const told = (parts.settings ?? []).filter((s) => choicesOf(out, s.of).length)
+    const kept = (body.settings ?? []).filter((s) => !told.some((t) => t.of === s.of))
+    const known = (of: string) => body.settings?.find((s) => s.of === of)?.codes ?? {}
+    out.settings = [...told.map((s) => ({ ...s, codes: known(s.of) })), ...kept]
+    out.after_settings = parts.after_settings ?? body.after_settings ?? []
     // A single fault bit a channel was another way to say it.
     if (!out.registers.some((run) => run.holds === 'status bits')) out.status = null
   } else {

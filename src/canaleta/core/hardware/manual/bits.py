@@ -39,6 +39,11 @@ _LATCHES = ("latch", "stored", "until reset", "retained", "acknowledge")
 _UNUSED = ("reserved", "not used", "unused", "always 0", "n/a", "spare")
 
 
+_OF = compiled(
+    r"\b(?:channels?|chan\.?|ch\.?|inputs?|outputs?|ai|ao|di|do)\s*[#_.]?\s*([0-9]{1,2}|[a-d])\b", ignore_case=True
+)
+
+
 def read_bits(text: str, base: int = 0) -> FromManual:
     """Bits of a status word: one a line, its number or its mask and what it means. base: the number of the first."""
     out = FromManual(parts={"bits": []})
@@ -75,7 +80,19 @@ def read_bits(text: str, base: int = 0) -> FromManual:
             }
         )
         out.guesses.append(f"bit {at}: “{says[:80]}” is {means}" + (", and 1 is healthy" if healthy else ""))
+    _of_channels(bits, out)
     return out
+
+
+def _of_channels(bits: list[dict[str, Any]], out: FromManual) -> None:
+    """Bits that name a channel, where several are named, are that one's; the lowest is the first of its word."""
+    named = {k: found[1].lower() for k, bit in enumerate(bits) if (found := _OF.search(bit["says"]))}
+    order = sorted(set(named.values()), key=lambda name: (len(name), name))
+    if len(order) < 2:
+        return
+    for k, name in named.items():
+        bits[k]["of"] = order.index(name)
+    out.guesses.append(f"the word is of {len(order)} channels: {', '.join(order)}")
 
 
 def _bit_of(cells: Sequence[str], base: int) -> tuple[int | None, list[str]]:

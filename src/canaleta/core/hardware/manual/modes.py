@@ -20,17 +20,34 @@ _UNITS = {
     "ma": "mA", "v": "V", "vdc": "V", "mv": "mV", "°c": "°C", "degc": "°C", "c": "°C", "°f": "°F", "degf": "°F", "f": "°F",
     "k": "K", "ω": "Ω", "ohm": "Ω", "ohms": "Ω", "hz": "Hz", "mv/v": "mV/V", "%": "%",
 }  # fmt: skip
+_NUMBER = compiled(r"[-+−–]?[0-9]{1,10}")
+_WITHIN = compiled(
+    r"[-+−]?[0-9]+(?:[.,][0-9]+)?\s*(?:\.{2,3}|…|–|-|to)\s*[-+−]?[0-9]+(?:[.,][0-9]+)?\s*[^\s,;()]*", ignore_case=True
+)
+_OFF = ("off", "disabled", "not used", "unused", "inactive", "switched off")
 _PLUS_MINUS = compiled(r"±\s*([0-9]+(?:[.,][0-9]+)?)\s*(.*)")
 
 
 def read_modes(text: str) -> FromManual:
     """Ways a channel can work: a name, the range of the signal with its unit, the range of the counts, and if the
-    manual has it the number that chooses it."""
+    manual has it the number that chooses it. The two ends of the counts may stand in columns of their own, the range among
+    other words; a channel that is off may be one of the ways."""
     out = FromManual(parts={"modes": []})
     modes: list[dict[str, Any]] = out.parts["modes"]
     for number, cells in lines_of(text):
         whole = " ".join(cell for cell in cells if cell)
+        cells = _counts_together(cells)
         ranges = [(k, found) for k, cell in enumerate(cells) if (found := _range(cell))]
+        if not any(_unit(found[2]) for _, found in ranges):
+            # “Type K, -200…1370 °C”: the range stands among other words.
+            inside = ((k, w[0]) for k, cell in enumerate(cells) for w in _WITHIN.finditer(cell) if w[0] != cell)
+            more = [(k, found) for k, part in inside if (found := _range(part)) and _unit(found[2])]
+            ranges = more[:1] + ranges
+        if any(word in whole.lower() for word in _OFF) and not any(_unit(found[2]) for _, found in ranges):
+            code = next((found for cell in cells if (found := _CODE.fullmatch(cell))), None)
+            if code is not None:
+                out.codes["off"] = int(code[1], 16) if code[1] else int(code[2])
+            continue
         if not ranges:
             if modes or any(_range(cell) for cell in cells):
                 out.troubles.append(LineTrouble(number, whole, "no range of a signal stands there"))
@@ -50,12 +67,22 @@ def read_modes(text: str) -> FromManual:
         if k_counts is None:
             out.guesses.append(f"{mode['name']}: no counts were told, so it counts tenths of its unit or thousandths")
         modes.append(mode)
-    if len(set(out.codes.values())) < len(out.codes) or (out.codes and len(out.codes) < len(modes)):
+    told = len(out.codes) - ("off" in out.codes)
+    if out.codes and (len(set(out.codes.values())) < len(out.codes) or told < len(modes)):
         out.guesses.append(
             "the numbers that choose the modes are not all there, or two are alike: they were left out"
         )
         out.codes = {}
     return out
+
+
+def _counts_together(cells: Sequence[str]) -> list[str]:
+    """Cells in which the last two, where both are whole numbers, are the two ends of the counts."""
+    filled = [k for k, cell in enumerate(cells) if cell]
+    if len(filled) < 4 or not all(_NUMBER.fullmatch(cells[k]) for k in filled[-2:]):
+        return list(cells)
+    low, high = (cells[k] for k in filled[-2:])
+    return [*(cells[k] for k in filled[:-2]), f"{low}…{high}"]
 
 
 def _range(cell: str) -> tuple[Decimal, Decimal, str] | None:
