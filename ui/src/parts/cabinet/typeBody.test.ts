@@ -1,5 +1,5 @@
-import { describe, expect, it } from 'vitest'
-import { blankType, keyOf, registersFor, tidied } from './typeBody'
+import { describe, expect, it, test } from 'vitest'
+import { blankMode, blankType, keyOf, registersFor, takenIn, tidied } from './typeBody'
 
 describe('a module type while it is typed in', () => {
   it('is named in files by its title', () => {
@@ -43,4 +43,22 @@ describe('a module type while it is typed in', () => {
     expect(Object.keys(tidied(body).modes[0]!)).not.toEqual(expect.arrayContaining(['curve']))
     expect(tidied(body).modes[0]).toHaveProperty('on_from_v', 11)
   })
+})
+
+test('settings of a pasted table get the numbers that the table of modes told, in either order', () => {
+  const found = { parts: { registers: [{ holds: 'channel words', count: 4 }], channels: 4, settings: [{ of: 'mode', table: 'holding registers', at: 100, step: 1 }, { of: 'filter', at: 200 }], after_settings: [{ name: 'apply', table: 'holding registers', at: 300, word: 1 }] }, guesses: [], codes: {} } // prettier-ignore
+  const modes = { parts: { modes: [blankMode()] }, guesses: [], codes: { '4–20 mA': 7, off: 0 } }
+  const first = takenIn(takenIn(blankType(), 'modes', modes as never), 'registers', found as never)
+  const second = takenIn(takenIn(blankType(), 'registers', found as never), 'modes', modes as never)
+  for (const body of [first, second]) {
+    expect(tidied(body).settings).toEqual([{ of: 'mode', codes: { '4–20 mA': 7, off: 0 }, table: 'holding registers', at: 100, step: 1 }]) // prettier-ignore
+    expect(body.after_settings![0]!.at).toBe(300)
+  }
+})
+
+test('channels of several kinds get ways that suit them and groups', () => {
+  const groups = [{ first: 0, count: 4, direction: 'out', bits: true }, { first: 4, count: 2, direction: 'in', bits: false }] // prettier-ignore
+  const body = takenIn(blankType(), 'registers', { parts: { registers: [], channels: 6, groups }, guesses: [], codes: {} } as never) // prettier-ignore
+  expect(body.groups!.map((g) => [g.first, g.count, g.direction, g.modes])).toEqual([[0, 4, 'out', ['24 V DC out']], [4, 2, 'in', ['4–20 mA']]]) // prettier-ignore
+  expect(body.modes.map((m) => [m.name, m.family])).toEqual([['24 V DC out', 'contact'], ['4–20 mA', 'linear']]) // prettier-ignore
 })
