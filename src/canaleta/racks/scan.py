@@ -88,6 +88,16 @@ class ScanPlan:
             told[self.loaded[load_ma[self.loaded] < least]] |= np.uint32(Reason.OPEN_CIRCUIT)
         return counts, load_ma, told
 
+    def junction_degc(self, asked: Asked) -> Floats:
+        """°C of each point's cold junction as its module measures it, (n,); NaN where it does not, or not at all."""
+        if not (self.map.cold.word >= 0).any():
+            return np.full(len(self), np.nan)
+        degc = self.map.cold.degc(asked.words, self.map.forms)
+        if asked.refused is not None:
+            degc = np.where(asked.refused[np.maximum(self.map.cold.word, 0)], np.nan, degc)
+        # A number that no cabinet has is none: a register that is not what the type says would falsify every value.
+        return np.where((degc > -60.0) & (degc < 150.0), degc, np.nan)[self.at]
+
 
 @dataclass(frozen=True)
 class Asked:
@@ -130,17 +140,23 @@ class Joined:
         self._at = dict(zip(plans, zip(several, places, strict=True), strict=True))
         self._runs = Runs.of(self._image, np.concatenate([plan.rows for plan in several]))
         self._off = np.concatenate([plan.off for plan in several])
+        self._warm = False
 
     def read(self, asked: Mapping[int, Asked]) -> dict[int, Read]:
         """What the words of some of the racks say."""
         size, after_s = len(self._off), self._image.conventions.namur.after_s
+        junction = np.full(size, np.nan)
         counts, load_ma, good, before, now = (np.full(size, np.nan) for _ in range(5))
         told = np.zeros(size, dtype=np.uint32)
         for rack, one in asked.items():
             plan, where = self._at[rack]
             counts[where], load_ma[where], told[where] = plan.told(one)
+            junction[where] = plan.junction_degc(one)
             good[where], before[where], now[where] = one.last_good, one.failing_since, one.now
         since = np.full(size, np.nan)
+        if np.isfinite(junction).any() or self._warm:
+            self._runs.warm(junction)
+            self._warm = True
 
         def ripen(places: NDArray[np.int64], reasons: NDArray[np.uint32]) -> NDArray[np.uint32]:
             failing, first = (reasons & _FAILING) != 0, before[places]

@@ -34,8 +34,6 @@ from canaleta.standins.status import StatusWords
 
 __all__ = ["FieldRack", "InjectionError", "Ready"]
 
-COLD_JUNCTION_TENTHS = 10.0
-
 
 class InjectionError(ValueError):
     """A signal that cannot be put on these terminals, in words."""
@@ -473,8 +471,7 @@ class FieldRack:
         words = registers.astype(np.int64)
         self._set_status(words, fault)
         self.status.put(words, self._rows_of_map, reasons)
-        for register in self.map.junction.values():
-            words[register] = round(self._image.conventions.cabinet_ambient_degc * COLD_JUNCTION_TENTHS) & 0xFFFF
+        self.map.cold.put(self._image.conventions.cabinet_ambient_degc, words, self.map.forms)
         at = self.map.load_word[self._rows_of_map]
         if (measured := np.flatnonzero(at >= 0)).size:
             flows = np.nan_to_num(expected_load_ma(as_it_is, measured, counts[measured]))

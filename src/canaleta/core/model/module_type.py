@@ -331,7 +331,8 @@ class ModuleType(Frozen):
     loop_ma: what the module can feed to loops in total. draw_ma: what it takes from the supply for itself,
     backplane_ma: from the rack's own bus; gives_ma, backplane_gives_ma: what a supply gives. heat_w: what it warms
     the cabinet with. ident_code: the word by which it reports itself to a rack. after_settings: what is written when settings
-    have been, so that they act or are kept. feed_v: what the terminals that feed devices give, 0 for the plant's supply; feed_drop_v: what is
+    have been, so that they act or are kept. junction_per_degree,
+    junction_unit: how the cold junction's temperature is counted. feed_v: what the terminals that feed devices give, 0 for the plant's supply; feed_drop_v: what is
     lost between that and the terminals. supply: between which the module's own is, V. on_bus_stop, watch_s: what outputs do
     when nobody writes to them for so long. statements: what else the manual says. fixed: settings that the hardware fixes, each with the reason. forces: behind its settings it has registers by which a channel is held at a count
     whatever its terminals say: one bit a channel, then the counts. commands: an output is given its count there,
@@ -362,6 +363,8 @@ class ModuleType(Frozen):
     settings: tuple[Setting, ...] = Field((), max_length=9)
     after_settings: tuple[After, ...] = Field((), max_length=4)
     fixed: dict[SettingName, str] = Field(default_factory=dict)
+    junction_per_degree: float = Field(10.0, gt=0, le=10_000)
+    junction_unit: Literal["°C", "°F", "K"] = "°C"
     feed_v: float = Field(0.0, ge=0, le=100)
     feed_drop_v: float = Field(0.0, ge=0, le=100)
     supply: Span | None = None

@@ -56,7 +56,7 @@ class RackMap:
     word: first word of the channel's number, by its place among the rack's words. bit: its bit in that word, -1 if the
     whole word is the channel. form: how the number stands there, an index into forms. status_word, status_bit: where
     its fault bit is, -1 if it has none. healthy_is_one: polarity of that bit. load_word: where the current through its
-    load is, -1 if it has none. junction: words of cold junctions, by module. used: runs of (first, count) words.
+    load is, -1 if it has none. cold: where the temperatures of cold junctions are. used: runs of (first, count) words.
     spaces: which table's places the words are. flags: the bits of status words, a row of each. names: of a rack that is
     reached by name, what each channel is called there, "" for none: its number stands as a double in four words.
     """
@@ -71,7 +71,7 @@ class RackMap:
     status_bit: NDArray[np.int64]
     healthy_is_one: Bools
     load_word: NDArray[np.int64]
-    junction: dict[int, int]
+    cold: ColdJunctions
     used: tuple[tuple[int, int], ...]
     spaces: tuple[Space, ...]
     flags: Flags
@@ -98,7 +98,7 @@ class RackMap:
         to_word = {space.table: space.at - space.first for space in spaces}
         forms: list[WordForm] = []
         rows: list[_Row] = []
-        junction: dict[int, int] = {}
+        cold: list[tuple[int, int, float, int]] = []
         flags: list[tuple[int, int, int, bool, int]] = []
         for module in modules:
             kind = layout.type_of(module.id)
@@ -107,8 +107,6 @@ class RackMap:
                 if run.registers.holds not in NOT_READ:
                     base = places[module.id][run.table] + to_word[run.table]
                     by_kind.setdefault(run.registers.holds, []).append((run, base))
-            for run, base in by_kind.get("cold junction", ()):
-                junction.setdefault(module.id, base + run.at)
             healthy = kind.status is not None and kind.status.one_means == "healthy"
             for channel in range(kind.channels):
                 word, bit, form = _at(by_kind, ("channel words", "channel bits"), channel)
@@ -116,6 +114,12 @@ class RackMap:
                     forms.append(form)
                 status, status_bit, _ = _at(by_kind, ("status bits",), channel)
                 load, _, _ = _at(by_kind, ("load current",), channel)
+                where, cold_form = _junction_at(by_kind, channel)
+                if cold_form not in forms:
+                    forms.append(cold_form)
+                cold.append(
+                    (where, forms.index(cold_form), kind.junction_per_degree, _DEGREES.index(kind.junction_unit))
+                )
                 rows.append((module.id, channel, word, bit, forms.index(form), status, max(status_bit, 0) if status >= 0 else -1, healthy, load))  # fmt: skip
             for flag in kind.flags(function):
                 at = len(rows) - kind.channels + flag.channel
@@ -130,7 +134,7 @@ class RackMap:
         used = tuple((first + to_word[table], count) for table, runs in taken.items() for first, count in runs)
         return cls(
             ints[0], ints[1], ints[2], ints[3], ints[4], tuple(forms), ints[5], ints[6], ints[7].astype(bool),
-            ints[8], junction, used, spaces, Flags.of(flags),
+            ints[8], ColdJunctions.of(cold), used, spaces, Flags.of(flags),
         )  # fmt: skip
 
     @classmethod
@@ -142,7 +146,7 @@ class RackMap:
         return cls(
             np.array([m.id for m, _ in channels], dtype=np.int64), np.array([c for _, c in channels], dtype=np.int64),
             np.arange(count, dtype=np.int64) * DOUBLE.words, none, np.zeros(count, dtype=np.int64), (DOUBLE,), none,
-            none, np.zeros(count, dtype=bool), none, {}, ((0, count * DOUBLE.words),) if count else (),
+            none, np.zeros(count, dtype=bool), none, ColdJunctions.of([(-1, 0, 1.0, 0)] * count), ((0, count * DOUBLE.words),) if count else (),
             (Space(Table.INPUT_REGISTERS, 0, 0, count * DOUBLE.words),), Flags.of(()),
             tuple(m.name_of(channel) for m, channel in channels),
         )  # fmt: skip
@@ -176,7 +180,7 @@ class RackMap:
         single = (
             self.status_word,
             self.load_word,
-            np.array(list(self.junction.values()), dtype=np.int64),
+            self.cold.word,
             self.flags.word,
         )
         for register in {int(r) for words in single for r in words.tolist() if r >= 0}:
@@ -206,6 +210,43 @@ class RackMap:
         word = int(self.word[at])
         space = self.space_of(word)
         return space.table, space.place(word), -1 if space.table.of_bits else int(self.bit[at])
+
+
+@dataclass(frozen=True)
+class ColdJunctions:
+    """Temperatures of cold junctions that modules measure, (channels,) each. word: the first of the number, -1 where there is
+    none. form: an index into the map's forms. per_degree: what one degree is in the number. unit: index into °C, °F, K."""
+
+    word: NDArray[np.int64]
+    form: NDArray[np.int64]
+    per_degree: Floats
+    unit: NDArray[np.int64]
+
+    @classmethod
+    def of(cls, rows: Sequence[tuple[int, int, float, int]]) -> ColdJunctions:
+        """Columns of rows."""
+        word, form, per, unit = zip(*rows, strict=True) if rows else ((),) * 4
+        whole = [np.array(column, dtype=np.int64) for column in (word, form, unit)]
+        return cls(whole[0], whole[1], np.array(per, dtype=np.float64), whole[2])
+
+    def degc(self, words: Words, forms: Sequence[WordForm]) -> Floats:
+        """°C of each channel's, (channels,); NaN where none is measured."""
+        out = np.full(len(self.word), np.nan)
+        for number, form in enumerate(forms):
+            mine = np.flatnonzero((self.word >= 0) & (self.form == number))
+            if len(mine):
+                counts = form.counts_of(words[self.word[mine][:, None] + np.arange(form.words)])
+                given = counts / self.per_degree[mine]
+                unit = self.unit[mine]
+                out[mine] = np.select([unit == 1, unit == 2], [(given - 32.0) / 1.8, given - 273.15], given)
+        return out
+
+    def put(self, degc: float, words: NDArray[np.int64], forms: Sequence[WordForm]) -> None:
+        """Put one temperature where each of them stands, in place."""
+        for k in np.flatnonzero(self.word >= 0).tolist():
+            given = (degc, degc * 1.8 + 32.0, degc + 273.15)[int(self.unit[k])] * self.per_degree[k]
+            form, at = forms[int(self.form[k])], int(self.word[k])
+            words[at : at + form.words] = form.words_of(np.array([given]))[0]
 
 
 @dataclass(frozen=True)
@@ -243,6 +284,7 @@ class Flags:
         return out
 
 
+_DEGREES = ("°C", "°F", "K")
 _Row = tuple[int, int, int, int, int, int, int, bool, int]
 NOT_READ = frozenset({"other numbers", "module registers"})
 """What a module has and is documented alone."""
@@ -256,6 +298,18 @@ def _at(runs: dict[str, list[tuple[Run, int]]], holds: tuple[str, ...], channel:
                 place, bit = run.place_of(channel)
                 return base + place, bit, run.form
     return -1, -1, WordForm()
+
+
+def _junction_at(runs: dict[str, list[tuple[Run, int]]], channel: int) -> tuple[int, WordForm]:
+    """(word, form) of the cold junction of a channel: its own, or that of the module; word -1 for none."""
+    found = -1, WordForm()
+    for run, base in runs.get("cold junction", ()):
+        of = run.registers.of
+        if of is None:
+            found = base + run.at, run.form
+        elif of.first <= channel < of.first + of.count:
+            return base + run.at + (channel - of.first) * (run.registers.step or run.form.words), run.form
+    return found
 
 
 def _spaces(taken: dict[Table, list[tuple[int, int]]]) -> tuple[Space, ...]:

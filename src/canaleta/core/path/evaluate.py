@@ -77,6 +77,11 @@ class Runs:
         for _, mask, p in self.parts:
             p.upset = replace(p.upset, noise=None if noise is None else noise[mask])
 
+    def warm(self, junction_degc: Floats) -> None:
+        """Take these for the temperatures of the modules' cold junctions from now on, (n,), NaN where none is measured."""
+        for _, mask, p in self.parts:
+            p.upset = replace(p.upset, junction_degc=junction_degc[mask])
+
     def evaluate(
         self,
         station: Station,

@@ -55,6 +55,13 @@ export const TYPE_FIELDS: FieldSpec[] = [
   { name: 'channels_a_fuse', label: 'channels behind one fuse (0: none)' },
   { name: 'fuse_ma', label: 'that fuse', unit: 'mA' },
   { name: 'loop_ma', label: 'feeds to devices, at most', unit: 'mA' },
+  { name: 'junction_per_degree', label: 'cold junction: a degree is', placeholder: '10' },
+  {
+    name: 'junction_unit',
+    label: 'in',
+    kind: 'choice',
+    choices: ['°C', '°F', 'K'].map((name) => ({ value: name, title: name })),
+  },
   { name: 'feed_v', label: 'its terminals give, V (0: the plant’s supply)' },
   { name: 'feed_drop_v', label: 'lost before the terminals', unit: 'V' },
   { name: 'draw_ma', label: 'takes from 24 V for itself', unit: 'mA' },

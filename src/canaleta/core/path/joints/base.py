@@ -49,7 +49,7 @@ class Upset:
 
     opened, shorted, reversed, extension_reversed: bool. lead_ohm: Ω added to each lead. shunt_factor: of the shunt
     or burden. supply_v: instead of the plant's. noise: added to what stands on the wires, in the unit of LOOP.
-    NaN in a number is no fault in that row.
+    junction_degc: what a module measures of its cold junction, which is no fault. NaN in a number is no fault in that row.
     """
 
     opened: Bools | None = None
@@ -60,6 +60,7 @@ class Upset:
     shunt_factor: Floats | None = None
     supply_v: Floats | None = None
     noise: Floats | None = None
+    junction_degc: Floats | None = None
 
     def at(self, where: NDArray[np.int64]) -> Upset:
         """The faults of some of the rows."""
@@ -167,6 +168,11 @@ class PathRows:
         found = getattr(self.upset, name)
         plain = np.full(len(self.rows), otherwise)
         return plain if found is None else np.where(np.isnan(found), plain, found)
+
+    @property
+    def measured_junction_degc(self) -> Floats:
+        """°C that the module measures of its own cold junction, NaN where it tells none."""
+        return self._upset("junction_degc", np.nan)
 
     @property
     def added_lead_ohm(self) -> Floats:
