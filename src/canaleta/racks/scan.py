@@ -44,10 +44,19 @@ class ScanPlan:
     def of(cls, image: PlantImage, rack_map: RackMap) -> ScanPlan:
         """The plan of one rack."""
         place = {
-            (int(m), int(c)): k for k, (m, c) in enumerate(zip(rack_map.modules, rack_map.channels, strict=True))
+            (int(m), int(c), rack_map.reads_at(k)): k
+            for k, (m, c) in enumerate(zip(rack_map.modules, rack_map.channels, strict=True))
         }
+        reads, modes = image.layout.mode_table.reads, image.mode
         here = np.flatnonzero(image.landed & np.isin(image.module, np.unique(rack_map.modules)))
-        at = [place[int(image.module[row]), int(image.channel[row])] for row in here.tolist()]
+        at = [
+            place[
+                int(image.module[row]),
+                int(image.channel[row]),
+                reads[m] if rack_map.reads and (m := int(modes[row])) >= 0 else "",
+            ]
+            for row in here.tolist()
+        ]
         rows, places = here.astype(np.int64), np.array(at, dtype=np.int64)
         loaded = np.flatnonzero(rack_map.load_word[places] >= 0)
         off = image.code("enabled")[rows] == OFF

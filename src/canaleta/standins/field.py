@@ -105,7 +105,8 @@ class FieldRack:
             for name in ("mean", "swing", "period_s", "noise")
         )
         self._put: dict[int, _Put] = {}
-        self._rows_of_map = np.array([self.map.row_of(m, c) for _, m, c in here], dtype=np.int64)
+        self._channels_of_map = np.array([self.map.row_of(m, c) for _, m, c in here], dtype=np.int64)
+        self._rows_of_map = np.array([self._row_of_map(d.mode, m, c) for d, m, c in here], dtype=np.int64)
         self._faults = {
             row: tuple(read_fault(f.kind, f.amount) for f in device.faults)
             for row, device in enumerate(self._devices)
@@ -128,6 +129,10 @@ class FieldRack:
             (table, place, word)
             for _, table, place, word in after_writes(layout, rack, [m.id for m in self._modules])
         ]
+
+    def _row_of_map(self, mode: str, module: int, channel: int) -> int:
+        chosen = self.layout.type_of(module).mode_named(mode)
+        return self.map.row_of(module, channel, chosen.reads if chosen else "")
 
     def _named_code(self, one: SettingPlace) -> int:
         row = self._rows_of.get((one.module, one.channel))
@@ -470,7 +475,7 @@ class FieldRack:
         self.faulty[self._rows_of_map] = fault
         words = registers.astype(np.int64)
         self._set_status(words, fault)
-        self.status.put(words, self._rows_of_map, reasons)
+        self.status.put(words, self._channels_of_map, reasons)
         self.map.cold.put(self._image.conventions.cabinet_ambient_degc, words, self.map.forms)
         at = self.map.load_word[self._rows_of_map]
         if (measured := np.flatnonzero(at >= 0)).size:

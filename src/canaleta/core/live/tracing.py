@@ -62,7 +62,9 @@ def stages_of(image: PlantImage, row: int, process: float) -> tuple[Stage, ...]:
     module = image.layout.modules[int(image.module[row])]
     kind, channel = image.layout.type_at(module.id, int(image.channel[row])), int(image.channel[row])
     slot, number = image.layout.slots[module.id], channel + image.layout.channel_base
-    found = addresses_of(image.layout, RackMap.of(image.layout, module.rack), module.id, channel)
+    found = addresses_of(
+        image.layout, RackMap.of(image.layout, module.rack), module.id, channel, image.text("mode", row)
+    )
     marks = " and ".join(mark for mark, _ in kind.terminal_marks(channel)) or "of the channel"
     contact = image.family[row] == Family.CONTACT
     counts, value = (float(paths.at(s)[0]) for s in (Station.COUNTS, Station.VALUE))

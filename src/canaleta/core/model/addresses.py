@@ -65,10 +65,11 @@ class Addresses:
         return self.told if self.by_name else f"{self.told} (from 0)"
 
 
-def addresses_of(layout: Layout, rack_map: RackMap, module: int, channel: int) -> Addresses:
-    """The addresses of a channel, counted from 0. rack_map: of the rack it is in. Raises IndexError if it has
-    none."""
-    return addresses_at(layout, rack_map, rack_map.row_of(module, channel))
+def addresses_of(layout: Layout, rack_map: RackMap, module: int, channel: int, mode: str = "") -> Addresses:
+    """The addresses of a channel, counted from 0, of the number that its mode reads. rack_map: of the rack it is in. Raises
+    IndexError if it has none."""
+    chosen = layout.type_of(module).mode_named(mode) if mode else None
+    return addresses_at(layout, rack_map, rack_map.row_of(module, channel, chosen.reads if chosen else ""))
 
 
 def addresses_at(layout: Layout, rack_map: RackMap, at: int) -> Addresses:

@@ -25,6 +25,7 @@ class ModeTable:
     family: NDArray[np.int8]
     unit: NDArray[np.int8]
     curve: NDArray[np.object_]
+    reads: tuple[str, ...]
     common: NDArray[np.int8]
     rounding: NDArray[np.int8]
     outputs: Bools
@@ -58,6 +59,7 @@ class ModeTable:
             family=np.array([mode.family_code for mode in modes], dtype=np.int8),
             unit=np.array([cls.UNITS.index(mode.signal_unit) for mode in modes], dtype=np.int8),
             curve=curves,
+            reads=tuple(mode.reads for mode in modes),
             common=np.array(
                 [cls.COMMONS.index(kind.for_mode(mode.name).common) for kind, mode in pairs], dtype=np.int8
             ),

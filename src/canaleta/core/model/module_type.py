@@ -81,7 +81,8 @@ class Mode(Frozen):
     is claimed. follows_supply: spans and levels are for the nominal supply and move with it.
     rated_ma: the most an output may switch or drive in this mode. accuracy_percent: of the span; drift_ppm_per_k: of
     the span, for each kelvin away from 25 °C. direction: where one channel may do both, whether it listens or drives in
-    this mode; "" as the channel does. load_least_ohm,
+    this mode; "" as the channel does. reads: which other number of the channel counts in
+    this mode, by what its run says; "" for the channel's own. load_least_ohm,
     load_most_ohm: between which an output's load must be. terminals: where the wires go in this mode, if elsewhere than in the others.
     """
 
@@ -116,6 +117,7 @@ class Mode(Frozen):
     drift_ppm_per_k: float | None = Field(None, ge=0)
     direction: Literal["in", "out", ""] = ""
     terminals: tuple[Terminal, ...] = Field((), max_length=8)
+    reads: str = Field("", max_length=60)
     load_least_ohm: float | None = Field(None, ge=0)
     load_most_ohm: float | None = Field(None, gt=0)
 
@@ -256,7 +258,7 @@ class Setting(Frozen):
             raise ValueError(f"settings: {self.of} has no number for any choice")
         if any(not 0 <= code <= 65535 for code in self.codes.values()):
             raise ValueError("codes: a setting is one word, 0 to 65535")
-        if len(set(self.codes.values())) != len(self.codes):
+        if self.of != "mode" and len(set(self.codes.values())) != len(self.codes):
             raise ValueError("codes: two choices have one number")
         return self
 
@@ -403,6 +405,9 @@ class ModuleType(Frozen):
         if any(r.holds == "status bits" for r in self.registers) != (self.status is not None):
             raise ValueError("status: a status word needs its bit base and polarity, and the other way round")
         self._groups_agree()
+        beside = {r.says for r in self.registers if r.holds == "other numbers"}
+        if unknown := [mode.reads for mode in self.modes if mode.reads and mode.reads not in beside]:
+            raise ValueError(f"modes: no other number of the channels is “{unknown[0]}”")
         self._has_room()
         self._settings_agree()
         return self
@@ -433,6 +438,11 @@ class ModuleType(Frozen):
             raise ValueError(f"groups: no channel has the mode “{left[0]}”")
 
     # What one channel is like ---------------------------------------------------------------------------
+
+    @property
+    def read_beside(self) -> frozenset[str]:
+        """Other numbers of channels that a mode reads, by what their runs say."""
+        return frozenset(mode.reads for mode in self.modes if mode.reads)
 
     def at_channel(self, channel: int, mode: str = "") -> ModuleType:
         """The type as one channel has it, in one of its modes if that is said: itself where all channels are alike, else
@@ -538,12 +548,24 @@ class ModuleType(Frozen):
                 self._has_its_bits(setting)
             if setting.per_unit:
                 continue
+            if setting.of == "mode":
+                self._modes_are_told_apart(setting)
             known = self.choices_of(setting.of)
             off = ("off",) if setting.of == "mode" else ()
             if unknown := [name for name in setting.codes if name not in (*known, *off)]:
                 raise ValueError(f"settings: {setting.of} has no choice “{unknown[0]}”")
             if missing := [name for name in known if name not in setting.codes]:
                 raise ValueError(f"settings: {setting.of} lacks the number for “{missing[0]}”")
+
+    def _modes_are_told_apart(self, setting: Setting) -> None:
+        """Whether modes with one number are one mode of the module, of which another number is read."""
+        told: dict[int, set[str]] = {}
+        for name, code in setting.codes.items():
+            mode = self.mode_named(name)
+            reads = mode.reads if mode else ""
+            if reads in told.setdefault(code, set()):
+                raise ValueError("codes: two choices have one number")
+            told[code].add(reads)
 
     def _has_its_bits(self, setting: Setting) -> None:
         """Whether no bit of a setting with a place of its own is another setting's, or a number's that is read."""

@@ -58,7 +58,8 @@ class RackMap:
     its fault bit is, -1 if it has none. healthy_is_one: polarity of that bit. load_word: where the current through its
     load is, -1 if it has none. cold: where the temperatures of cold junctions are. used: runs of (first, count) words.
     spaces: which table's places the words are. flags: the bits of status words, a row of each. names: of a rack that is
-    reached by name, what each channel is called there, "" for none: its number stands as a double in four words.
+    reached by name, what each channel is called there, "" for none: its number stands as a double in four words. reads: of
+    rows behind those of all channels, which other number of its channel a row is; a mode chooses it.
     """
 
     modules: NDArray[np.int64]
@@ -76,6 +77,7 @@ class RackMap:
     spaces: tuple[Space, ...]
     flags: Flags
     names: tuple[str, ...] = ()
+    reads: tuple[str, ...] = ()
 
     @classmethod
     def of(cls, layout: Layout, rack: int) -> RackMap:
@@ -85,11 +87,15 @@ class RackMap:
             return cls._by_name(layout, modules)
         function = layout.racks[rack].function if rack in layout.racks else "input"
         places = layout.first_places(rack) if modules else {}
-        placed = [(m, run, places[m.id][run.table]) for m in modules for run in layout.type_of(m.id).runs(function)]
+        placed = [
+            (m, run, places[m.id][run.table])
+            for m in modules
+            for run in layout.type_of(m.id).runs(function)
+            if run.registers.holds not in NOT_READ or run.registers.says in layout.type_of(m.id).read_beside
+        ]
         taken: dict[Table, list[tuple[int, int]]] = {table_of_function(function): []}
         for _, run, base in placed:
-            if run.registers.holds not in NOT_READ:
-                taken.setdefault(run.table, []).extend((base + p.start, len(p)) for p in run.places())
+            taken.setdefault(run.table, []).extend((base + p.start, len(p)) for p in run.places())
         for module in modules:
             for flag in layout.type_of(module.id).flags(function):
                 if flag.place is not None:
@@ -129,12 +135,30 @@ class RackMap:
                 )
                 reason = REASON_OF.get(flag.says.means, 0)
                 flags.append((at, where, flag.bit, flag.says.one_means == "fault", int(reason)))
+        row_at = {(row[0], row[1]): k for k, row in enumerate(rows)}
+        reads: list[str] = []
+        for module, run, base in placed:
+            if run.registers.holds != "other numbers":
+                continue
+            for channel in run.channels:
+                # The same channel with another number: its faults and its junction are the channel's.
+                main = row_at[module.id, channel]
+                place, _ = run.place_of(channel)
+                if run.form not in forms:
+                    forms.append(run.form)
+                flags += [(len(rows), *flag[1:]) for flag in flags if flag[0] == main]
+                cold.append(cold[main])
+                rows.append(
+                    (*rows[main][:2], base + to_word[run.table] + place, -1, forms.index(run.form), *rows[main][5:])
+                )
+                reads.append(run.registers.says)
         columns = list(zip(*rows, strict=True)) if rows else [()] * 9
         ints = [np.array(c, dtype=np.int64) for c in columns]
         used = tuple((first + to_word[table], count) for table, runs in taken.items() for first, count in runs)
         return cls(
             ints[0], ints[1], ints[2], ints[3], ints[4], tuple(forms), ints[5], ints[6], ints[7].astype(bool),
             ints[8], ColdJunctions.of(cold), used, spaces, Flags.of(flags),
+            reads=tuple(reads),
         )  # fmt: skip
 
     @classmethod
@@ -197,9 +221,19 @@ class RackMap:
         np.logical_or.at(out, self.flags.row, refused[self.flags.word])
         return out
 
-    def row_of(self, module: int, channel: int) -> int:
-        """The row of one channel."""
-        return int(np.flatnonzero((self.modules == module) & (self.channels == channel))[0])
+    @property
+    def mains(self) -> int:
+        """How many rows are channels with their own number; those behind them are other numbers of theirs."""
+        return len(self.word) - len(self.reads)
+
+    def reads_at(self, row: int) -> str:
+        """Which number of its channel a row is, "" for its own."""
+        return self.reads[row - self.mains] if row >= self.mains else ""
+
+    def row_of(self, module: int, channel: int, reads: str = "") -> int:
+        """The row of one channel, or of another number of it; its own where it has no such one."""
+        found = np.flatnonzero((self.modules == module) & (self.channels == channel)).tolist()
+        return int(next((row for row in found if self.reads_at(row) == reads), found[0]))
 
     def register_of(self, module: int, channel: int) -> tuple[Table, int, int]:
         """(table, place, bit) of one channel; bit -1 for a whole word."""

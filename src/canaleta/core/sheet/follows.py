@@ -79,7 +79,7 @@ def _addresses(pick: Callable[[Addresses], str]) -> Callable[[PlantImage], Calla
             if module.rack not in maps:
                 made = RackMap.of(layout, module.rack)
                 pairs = zip(made.modules.tolist(), made.channels.tolist(), strict=True)
-                maps[module.rack] = made, {pair: row for row, pair in enumerate(pairs)}
+                maps[module.rack] = made, dict(zip(list(pairs)[: made.mains], range(made.mains), strict=True))
             rack_map, rows = maps[module.rack]
             row = rows.get((at.module, at.channel))
             return "" if row is None else pick(addresses_at(layout, rack_map, row))

@@ -335,7 +335,7 @@ def _stands(image: PlantImage, row: int) -> str:
         image.layout.type_at(module, channel, image.text("mode", row)),
         image.layout.racks[image.layout.modules[module].rack],
     )
-    found = addresses_of(image.layout, RackMap.of(image.layout, rack.id), module, channel)
+    found = addresses_of(image.layout, RackMap.of(image.layout, rack.id), module, channel, image.text("mode", row))
     marks = ", ".join(f"{mark} {role}" for mark, role in kind.terminal_marks(channel))
     at = found.told if rack.by_name else f"{found.told_fully}, unit {rack.unit}"
     return f"module {kind.title} in slot {image.layout.slots[module]}, terminals {marks or 'not told'}, {at} of {rack.reached_at}"

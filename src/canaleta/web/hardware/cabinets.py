@@ -379,7 +379,8 @@ def _cabinet(look: _Look, cabinet: Cabinet) -> CabinetOut:
 def _rack(look: _Look, rack: Rack) -> RackIn:
     layout = look.image.layout
     rack_map = RackMap.of(layout, rack.id)
-    places = {at: k for k, at in enumerate(zip(rack_map.modules.tolist(), rack_map.channels.tolist(), strict=True))}
+    every = list(zip(rack_map.modules.tolist(), rack_map.channels.tolist(), strict=True))
+    places = {at: k for k, at in enumerate(every[: rack_map.mains])}
     fed: list[float] = []
     modules = []
     for module in layout.modules_of(rack.id):

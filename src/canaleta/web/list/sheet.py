@@ -357,4 +357,4 @@ def _register(image: PlantImage, row: int) -> str:
         return ""
     module, channel = int(image.module[row]), int(image.channel[row])
     rack_map = RackMap.of(image.layout, image.layout.modules[module].rack)
-    return addresses_of(image.layout, rack_map, module, channel).told_fully
+    return addresses_of(image.layout, rack_map, module, channel, image.text("mode", row)).told_fully

@@ -47,6 +47,8 @@ export function modeFields(mode: ModeBody, body: TypeBody): FieldSpec[] {
   if (mode.family === 'resistance')
     out.unshift({ name: 'wires', label: 'built for wires', kind: 'choice', choices: [0, 2, 3, 4].map((n) => ({ value: n, title: n ? String(n) : 'any' })) }) // prettier-ignore
   if (body.direction === 'out' || mode.direction === 'out') out.push({ name: 'rated_ma', label: 'may switch or drive', unit: 'mA', placeholder: 'not told' }, { name: 'load_least_ohm', label: 'load at least', unit: 'Ω', placeholder: 'any' }, { name: 'load_most_ohm', label: 'load at most', unit: 'Ω', placeholder: 'any' }) // prettier-ignore
+  const beside = body.registers.filter((r) => r.holds === 'other numbers' && r.says).map((r) => r.says!)
+  if (beside.length) out.push({ name: 'reads', label: 'it reads', kind: 'choice', choices: [{ value: '', title: 'the channel’s own number' }, ...beside.map((says) => ({ value: says, title: says }))] }) // prettier-ignore
   return [...out, ...OF_ALL]
 }
 

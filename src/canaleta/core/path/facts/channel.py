@@ -33,7 +33,7 @@ def addresses(p: PathRows) -> Section | None:
         return None
     layout, module, channel = p.image.layout, int(p.image.module[row]), int(p.image.channel[row])
     rack = layout.modules[module].rack
-    found = addresses_of(layout, RackMap.of(layout, rack), module, channel)
+    found = addresses_of(layout, RackMap.of(layout, rack), module, channel, p.text("mode"))
     rows = [
         Row("channel", layout.address(module, channel), "cabinet · rack · slot · channel"),
     ]
@@ -49,7 +49,13 @@ def addresses(p: PathRows) -> Section | None:
         if run.registers.holds == "other numbers" and channel in run.channels:
             place = written_place(run.table, base[run.table] + run.place_of(channel)[0], "from 0")
             says = run.registers.says or "another number"
-            rows.append(Row("beside it", f"{run.table.one} {place} from 0", f"{says}; not the one in use"))
+            chosen = kind.mode_named(p.text("mode"))
+            use = (
+                "the one in use"
+                if chosen and chosen.reads and chosen.reads == run.registers.says
+                else "not the one in use"
+            )
+            rows.append(Row("beside it", f"{run.table.one} {place} from 0", f"{says}; {use}"))
     if kind.channels_a_group:
         rows.append(
             Row("isolation group", str(kind.group_of(channel) + 1), f"{kind.channels_a_group} channels a group")
