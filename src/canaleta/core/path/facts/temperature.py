@@ -10,7 +10,7 @@ from canaleta.core.notation.text import shown
 from canaleta.core.path.facts.base import Row, Section, first, significant
 from canaleta.core.path.joints.base import PathRows
 from canaleta.core.path.joints.scaling import junction_degc
-from canaleta.core.path.joints.temperature import WireJoint, one_lead_ohm
+from canaleta.core.path.joints.temperature import WireJoint, lead_apart_ohm, one_lead_ohm
 from canaleta.core.signals.sensors.elements import degrees, electrical, span_degc
 from canaleta.core.signals.sensors.extension import EXTENSIONS, colours_of, extensions_for
 from canaleta.core.signals.signal_types import signal_named
@@ -66,6 +66,16 @@ def leads(p: PathRows) -> Section | None:
             rows.append(
                 Row("1 Ω of lead reads", f"{shown(1 / ohm, 2)} °C high", "type the resistance of one lead in LOOP")
             )
+    if apart := first(lead_apart_ohm(p)) - first(WireJoint.apart_taken_away(p)):
+        at = spots[0] if spots else 0.0
+        rows.append(
+            Row(
+                "leads apart",
+                f"{shown(error(at, apart), 2)} °C at {shown(at, 0)} °C",
+                f"{shown(apart, 3)} Ω that the input cannot take away",
+                "settle",
+            )
+        )
     expected = {
         "2": "1 and 2 across the element",
         "3": "two of one end: about 2 · lead",

@@ -24,7 +24,7 @@ from canaleta.core.signals.sensors.extension import EXTENSIONS
 from canaleta.core.signals.sensors.thermocouples import thermocouple
 from canaleta.core.signals.signal_types import SIGNALS, Family
 
-__all__ = ["CONVERTER", "SCALING", "elements", "in_degc", "one_lead_ohm", "reasons_for", "takes"]
+__all__ = ["CONVERTER", "SCALING", "elements", "in_degc", "lead_apart_ohm", "one_lead_ohm", "reasons_for", "takes"]
 
 _CURVES = np.array([*(signal.curve for signal in SIGNALS), ""], dtype=object)
 _MADE_BY = np.array([*(wire.makes for wire in EXTENSIONS.values()), ""], dtype=object)
@@ -121,19 +121,24 @@ def one_lead_ohm(p: PathRows) -> Floats:
     return np.where(np.isnan(typed), both / 2.0, typed)
 
 
+def lead_apart_ohm(p: PathRows) -> Floats:
+    """How much more one lead has than the other, Ω."""
+    return or_zero(p.number("lead_apart_ohm"))
+
+
 class LeadJoint:
     """DEVICE to LOOP of a resistance: both leads of the measuring circuit count."""
 
     def forward(self, p: PathRows, x: Floats) -> Floats:
         """Ω between the terminals."""
-        out = x + 2.0 * self.lead_ohm(p)
-        out = np.where(p.hit("shorted"), 2.0 * self.lead_ohm(p), out)
+        both = 2.0 * self.lead_ohm(p) + lead_apart_ohm(p)
+        out = np.where(p.hit("shorted"), both, x + both)
         out = np.where(p.hit("opened"), np.inf, out)
         return out if p.upset.noise is None else out + np.nan_to_num(p.upset.noise)
 
     def backward(self, p: PathRows, y: Floats) -> Floats:
         """Ω of the element."""
-        return y - 2.0 * one_lead_ohm(p)
+        return y - 2.0 * one_lead_ohm(p) - lead_apart_ohm(p)
 
     @staticmethod
     def lead_ohm(p: PathRows) -> Floats:
@@ -146,12 +151,12 @@ class WireJoint:
 
     def forward(self, p: PathRows, x: Floats) -> Floats:
         """Ω the converter works with; infinite where the connection leaves a lead open."""
-        out = x - self.taken_away(p) * LeadJoint.lead_ohm(p)
+        out = x - self.taken_away(p) * LeadJoint.lead_ohm(p) - self.apart_taken_away(p)
         return np.where(takes(p, Family.RESISTANCE), np.where(self.left_open(p), np.inf, out), np.nan)
 
     def backward(self, p: PathRows, y: Floats) -> Floats:
         """Ω between the terminals."""
-        out = y + self.taken_away(p) * one_lead_ohm(p)
+        out = y + self.taken_away(p) * one_lead_ohm(p) + self.apart_taken_away(p)
         return np.where(takes(p, Family.RESISTANCE), out, np.nan)
 
     @staticmethod
@@ -172,6 +177,15 @@ class WireJoint:
         three_on_four = (wires == 3) & (built == 4)
         short_of = np.where(at_head, 2.0, np.where(three_on_four, 1.0, 0.0))
         return np.where(fewer, short_of, own)
+
+    @staticmethod
+    def apart_taken_away(p: PathRows) -> Floats:
+        """What four wires take away of leads that are not alike, Ω: all of it. Three take one lead for the other, so that
+        their difference stays."""
+        wires, built = or_zero(p.number("wires")), or_zero(p.of_mode("wires"))
+        wires = np.where(wires == 0, np.where(built == 0, 4.0, built), wires)
+        four = np.minimum(wires, np.where(built == 0, wires, built)) >= 4
+        return np.where(four, lead_apart_ohm(p), 0.0)
 
     @staticmethod
     def left_open(p: PathRows) -> Bools:

@@ -24,6 +24,7 @@ from canaleta.core.path.joints.temperature import (
     TemperatureConverter,
     WireJoint,
     elements,
+    lead_apart_ohm,
     made_by_extension,
     one_lead_ohm,
 )
@@ -96,12 +97,19 @@ def lead_working(joint: LeadJoint, p: PathRows, x: float, y: float, forward: boo
     lead = float(joint.lead_ohm(p)[0]) if forward else float(one_lead_ohm(p)[0])
     said = "as typed" if p.text("lead_ohm") else "by the length and section of its cable"
     source = f"one lead {shown(lead, 3)} Ω {said}" if lead else "no lead resistance typed"
+    apart = float(lead_apart_ohm(p)[0])
+    more = f" + {shown(apart, 3)}" if apart else ""
+    source += f"; one of them has {shown(apart, 3)} Ω more" if apart else ""
     if not forward:
         return Working(
-            "R = R at the terminals − 2 · lead", f"{shown(y, 4)} − 2 · {shown(lead, 3)} = {shown(x, 4)} Ω", source
+            "R = R at the terminals − 2 · lead",
+            f"{shown(y, 4)} − (2 · {shown(lead, 3)}{more}) = {shown(x, 4)} Ω"
+            if apart
+            else f"{shown(y, 4)} − 2 · {shown(lead, 3)} = {shown(x, 4)} Ω",
+            source,
         )
     return Working(
-        "R at the terminals = R + 2 · lead", f"{shown(x, 4)} + 2 · {shown(lead, 3)} = {shown(y, 4)} Ω", source
+        "R at the terminals = R + 2 · lead", f"{shown(x, 4)} + 2 · {shown(lead, 3)}{more} = {shown(y, 4)} Ω", source
     )
 
 
