@@ -125,10 +125,11 @@ def test_a_password_is_kept_and_told_to_nobody(database: Database) -> None:
         assert (await ask("PUT", f"/api/racks/{rack}/password", {"password": "red clay"})).json == {"kept": True}
         assert (await ask("GET", f"/api/racks/{rack}/password")).json == {"kept": True}
         await done(ask, {"do": "change", "what": "rack", "id": rack, "field": "username", "text": "reader"})
+        await done(ask, {"do": "change", "what": "rack", "id": rack, "field": "path", "text": "press/3"})
         project = (await ask("GET", "/api/project")).get_data(as_text=True)
         assert "red clay" not in project
         kept = next(r for c in json.loads(project)["cabinets"] for r in c["racks"] if r["name"] == "net")
-        assert (kept["link"], kept["username"]) == ("OPC UA", "reader")
+        assert (kept["link"], kept["username"], kept["path"]) == ("OPC UA", "reader", "/press/3")
         with database.engine.connect() as connection:
             history = " ".join(str(row) for row in connection.execute(select(t.change.c.fields)).all())
         assert "red clay" not in history

@@ -273,6 +273,16 @@ def test_a_rack_by_name_has_no_registers_to_read_or_write() -> None:
     in_a_loop_of_its_own(run)
 
 
+def test_a_name_that_is_no_node_after_all_takes_no_other_along() -> None:
+    async def run() -> None:
+        async with Press(free_port()) as press:
+            rack, rack_map = rack_at("OPC UA", press.port, ["ns=2;b=@@@", TT], path="/press/")
+            async with OpcReader(rack, rack_map, "", None, 1.0) as reader:
+                assert values(reader, rack_map, await reader.read(), 2) == [None, 812.25]
+
+    in_a_loop_of_its_own(run)
+
+
 # MQTT ----------------------------------------------------------------------------------------------------------
 
 

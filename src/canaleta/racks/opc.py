@@ -224,10 +224,14 @@ class OpcReader(NamedReader):
         assert self._client is not None
         self._asked_at = time.monotonic()
         for at in range(0, len(names), A_REQUEST):
-            some = names[at : at + A_REQUEST]
-            nodes = [self._client.get_node(_node_id(name)) for name in some]
-            for name, node in zip(some, nodes, strict=True):
-                self._names_of[node.nodeid] = name
+            # What is no node after all is missing, and takes no other along.
+            ids = {name: node for name in names[at : at + A_REQUEST] if (node := _known_id(name)) is not None}
+            self._missing |= set(names[at : at + A_REQUEST]) - ids.keys()
+            some = list(ids)
+            nodes = [self._client.get_node(ids[name]) for name in some]
+            self._names_of |= {node: name for name, node in ids.items()}
+            if not some:
+                continue
             got: list[Any] = await self._subscription.subscribe_data_change(
                 nodes, queuesize=1, sampling_interval=ua.Double(self._rack.period_ms)
             )
@@ -297,6 +301,13 @@ class OpcReader(NamedReader):
                 await client.disconnect()
         with contextlib.suppress(Exception):
             client.disconnect_socket()
+
+
+def _known_id(name: str) -> ua.NodeId | None:
+    try:
+        return _node_id(name)
+    except RackDeniedError:
+        return None
 
 
 def _node_id(name: str) -> ua.NodeId:

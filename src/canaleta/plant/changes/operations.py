@@ -120,7 +120,7 @@ class Draft:
             _function(given.get("function", "input")),
             link,
             _line(given.get("line", USUAL_LINE)),
-            _path(given.get("path", "")),
+            _path(given.get("path", ""), link),
             _security(given.get("security", SECURITIES[0]), link),
             _short_text("user name", given.get("username", ""), 80),
             quiet_s=_whole("quiet_s", given.get("quiet_s", 0)),
@@ -412,7 +412,7 @@ def _changed(part: Cabinet | Rack, field: str, text: Any) -> Any:
         case "line":
             return _line(typed)
         case "path":
-            return _path(typed)
+            return _path(typed, part.link)
         case "security":
             return _security(typed, part.link)
         case "username":
@@ -434,12 +434,12 @@ def _relinked(rack: Rack, link: str, host: str) -> Rack:
     return replace(rack, host=host, port=port, security=security)
 
 
-def _path(given: Any) -> str:
-    """Of an endpoint, or the topics that one looks through. Raises HardwareError."""
+def _path(given: Any, link: str) -> str:
+    """Of an endpoint, behind its port, or the topics that one looks through. Raises HardwareError."""
     text = _short_text("path", given, MOST_NAME)
     if any(character.isspace() for character in text):
         raise HardwareError(f"“{text[:60]}”: a path has no spaces")
-    return text
+    return f"/{text}" if link == "OPC UA" and text and not text.startswith("/") else text
 
 
 def _securities(link: str) -> tuple[str, ...]:
