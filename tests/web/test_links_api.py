@@ -66,10 +66,10 @@ def test_what_is_no_way_is_refused_and_nothing_changes(person: Who) -> None:
     assert rack(engineer, number) == before
 
 
-def test_a_stand_in_answers_modbus_tcp_alone(person: Who) -> None:
+def test_a_stand_in_answers_no_frames_of_a_line(person: Who) -> None:
     answer = changed(person("engineer"), 1, field="link", text="Modbus RTU over TCP")
     assert answer.status_code >= 400
-    assert "a stand-in answers Modbus TCP alone" in answer.json["title"]
+    assert "a stand-in answers Modbus TCP, OPC UA or MQTT" in answer.json["title"]
 
 
 def test_all_that_hang_on_one_gateway_change_with_it_and_one_port_works_one_way(person: Who) -> None:

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Modules for a rack, several at once: chosen, put in their order, looked at as one change, accepted once. */
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import type { Schemas } from '../../api/client'
 import type { Operation } from '../../plant/useHardware'
 import ChoiceField from '../../kit/ChoiceField.vue'
@@ -16,6 +16,11 @@ const channels = computed(() =>
   wanted.value.reduce((sum, key) => sum + (props.types.find((t) => t.key === key)?.channels ?? 0), 0),
 )
 const MOST = 64
+// What has come in is not proposed again.
+watch(
+  () => props.rack.modules.length,
+  (now, before) => now > before && (wanted.value = []),
+)
 
 function choose(key: string) {
   const many = Math.min(Math.max(Math.trunc(Number(several.value)) || 1, 1), MOST - wanted.value.length)
