@@ -84,8 +84,8 @@ def test_a_value_by_name_goes_the_same_path_as_any_other(
 
 def test_a_stand_in_has_the_names_of_the_list_and_no_settings(database: Database) -> None:
     async def visit(ask: Ask, made: StandIns) -> None:
-        rack, module = await made_rack(ask, "OPC UA")
-        await done(ask, {"do": "name channels", "module": module, "channel": 0, "names": ["ns=2;s=nobody", "ns=2;s=slot 1.channel 2"]})  # fmt: skip
+        rack, module = await made_rack(ask, "MQTT")
+        await done(ask, {"do": "name channels", "module": module, "channel": 0, "names": ["kiln/2/nobody", "kiln/2/state#/tt/1"]})  # fmt: skip
         await landed(ask, module)
         await until(ask, f"/api/points/{PT}/path", lambda p: p["quality"] == "good")
         refused = await ask("GET", f"/api/racks/{rack}/compare")
@@ -95,70 +95,70 @@ def test_a_stand_in_has_the_names_of_the_list_and_no_settings(database: Database
     at_a_rack(database, visit)
 
 
-def test_names_and_ways_that_cannot_be_are_told_and_nothing_is_written(database: Database) -> None:
+def test_what_is_said_of_a_rack_by_name_is_kept_refused_told_and_forgotten(database: Database) -> None:
+    """One rack, for making one takes a while: what cannot be, its password, what things are called and forgotten."""
+
     async def visit(ask: Ask, made: StandIns) -> None:
         rack, module = await made_rack(ask, "OPC UA")
-        seq = (await ask("GET", "/api/cabinets")).json["seq"]
-        for operation, says in (
-            ({"do": "name channels", "module": module, "channel": 0, "names": ["TT-101"]}, "no node"),
-            ({"do": "name channels", "module": module, "channel": 7, "names": ["i=1", "i=2"]}, "more than the module has"),
-            ({"do": "name channels", "module": 1, "channel": 0, "names": ["i=1"]}, "has registers"),
-            ({"do": "change", "what": "rack", "id": rack, "field": "security", "text": "TLS"}, "protected by none"),
-            ({"do": "change", "what": "rack", "id": rack, "field": "trusted", "text": "abc"}, "no SHA-256"),
-            ({"do": "change", "what": "rack", "id": rack, "field": "path", "text": "/a b"}, "no spaces"),
-            ({"do": "change", "what": "rack", "id": rack, "field": "link", "text": "Modbus RTU"}, "a real one"),
-            ({"do": "call", "module": module, "label": "x" * 41}, "40 characters"),
-            ({"do": "call", "module": module, "channel": 9, "remark": "x"}, "no such channel"),
-        ):  # fmt: skip
-            answer = await ask("POST", "/api/hardware", {"operations": [operation], "apply": True})
-            assert answer.status_code in (409, 422), operation
-            assert says in answer.json["title"], answer.json
-        assert (await ask("GET", "/api/cabinets")).json["seq"] == seq
+        await cannot_be(ask, rack, module)
+        await keeps_a_password(database, ask, rack)
+        await forgets_what_things_were_called(ask, rack, module)
 
     at_a_rack(database, visit)
 
 
-def test_a_password_is_kept_and_told_to_nobody(database: Database) -> None:
-    async def visit(ask: Ask, made: StandIns) -> None:
-        rack, _ = await made_rack(ask, "OPC UA")
-        assert (await ask("GET", f"/api/racks/{rack}/password")).json == {"kept": False}
-        assert (await ask("PUT", f"/api/racks/{rack}/password", {"password": "red clay"})).json == {"kept": True}
-        assert (await ask("GET", f"/api/racks/{rack}/password")).json == {"kept": True}
-        await done(ask, {"do": "change", "what": "rack", "id": rack, "field": "username", "text": "reader"})
-        await done(ask, {"do": "change", "what": "rack", "id": rack, "field": "path", "text": "press/3"})
-        project = (await ask("GET", "/api/project")).get_data(as_text=True)
-        assert "red clay" not in project
-        kept = next(r for c in json.loads(project)["cabinets"] for r in c["racks"] if r["name"] == "net")
-        assert (kept["link"], kept["username"], kept["path"]) == ("OPC UA", "reader", "/press/3")
-        with database.engine.connect() as connection:
-            history = " ".join(str(row) for row in connection.execute(select(t.change.c.fields)).all())
-        assert "red clay" not in history
-        # Its own server lets in who comes without a name: this user it does not know.
-        told = (await ask("POST", f"/api/racks/{rack}/test")).json
-        assert "does not" in told["says"]
-        assert (await ask("PUT", f"/api/racks/{rack}/password", {"password": ""})).json == {"kept": False}
-
-    at_a_rack(database, visit)
+async def cannot_be(ask: Ask, rack: int, module: int) -> None:
+    seq = (await ask("GET", "/api/cabinets")).json["seq"]
+    for operation, says in (
+        ({"do": "name channels", "module": module, "channel": 0, "names": ["TT-101"]}, "no node"),
+        ({"do": "name channels", "module": module, "channel": 7, "names": ["i=1", "i=2"]}, "more than the module has"),
+        ({"do": "name channels", "module": 1, "channel": 0, "names": ["i=1"]}, "has registers"),
+        ({"do": "change", "what": "rack", "id": rack, "field": "security", "text": "TLS"}, "protected by none"),
+        ({"do": "change", "what": "rack", "id": rack, "field": "trusted", "text": "abc"}, "no SHA-256"),
+        ({"do": "change", "what": "rack", "id": rack, "field": "path", "text": "/a b"}, "no spaces"),
+        ({"do": "change", "what": "rack", "id": rack, "field": "link", "text": "Modbus RTU"}, "a real one"),
+        ({"do": "call", "module": module, "label": "x" * 41}, "40 characters"),
+        ({"do": "call", "module": module, "channel": 9, "remark": "x"}, "no such channel"),
+    ):  # fmt: skip
+        answer = await ask("POST", "/api/hardware", {"operations": [operation], "apply": True})
+        assert answer.status_code in (409, 422), operation
+        assert says in answer.json["title"], answer.json
+    assert (await ask("GET", "/api/cabinets")).json["seq"] == seq
 
 
-def test_a_rack_that_is_reached_another_way_forgets_what_things_were_called_there(database: Database) -> None:
-    async def visit(ask: Ask, made: StandIns) -> None:
-        rack, module = await made_rack(ask, "OPC UA")
-        await done(ask, {"do": "name channels", "module": module, "channel": 1, "names": ["ns=2;s=a"]})
-        await done(ask, {"do": "call", "module": module, "label": "burners", "comment": "spare in store 3"})
-        await done(ask, {"do": "call", "module": module, "channel": 2, "remark": "kept for the second fan"})
+async def keeps_a_password(database: Database, ask: Ask, rack: int) -> None:
+    assert (await ask("GET", f"/api/racks/{rack}/password")).json == {"kept": False}
+    assert (await ask("PUT", f"/api/racks/{rack}/password", {"password": "red clay"})).json == {"kept": True}
+    assert (await ask("GET", f"/api/racks/{rack}/password")).json == {"kept": True}
+    await done(ask, {"do": "change", "what": "rack", "id": rack, "field": "username", "text": "reader"})
+    await done(ask, {"do": "change", "what": "rack", "id": rack, "field": "path", "text": "press/3"})
+    project = (await ask("GET", "/api/project")).get_data(as_text=True)
+    assert "red clay" not in project
+    kept = next(r for c in json.loads(project)["cabinets"] for r in c["racks"] if r["name"] == "net")
+    assert (kept["link"], kept["username"], kept["path"]) == ("OPC UA", "reader", "/press/3")
+    with database.engine.connect() as connection:
+        history = " ".join(str(row) for row in connection.execute(select(t.change.c.fields)).all())
+    assert "red clay" not in history
+    # Its own server lets in who comes without a name: this user it does not know.
+    told = (await ask("POST", f"/api/racks/{rack}/test")).json
+    assert "does not" in told["says"]
+    assert (await ask("PUT", f"/api/racks/{rack}/password", {"password": ""})).json == {"kept": False}
 
-        async def now() -> Any:
-            racks = (await ask("GET", "/api/cabinets")).json["cabinets"][0]["racks"]
-            return next(r for r in racks if r["rack"] == rack)["modules"][0]
 
-        told = await now()
-        assert [c["name"] for c in told["channels"][:3]] == ["", "ns=2;s=a", ""]
-        assert (told["label"], told["comment"]) == ("burners", "spare in store 3")
-        assert told["channels"][2]["remark"] == "kept for the second fan"
-        await done(ask, {"do": "change", "what": "rack", "id": rack, "field": "link", "text": "MQTT"})
-        told = await now()
-        assert [c["name"] for c in told["channels"]] == [""] * 8
-        assert told["label"] == "burners"
+async def forgets_what_things_were_called(ask: Ask, rack: int, module: int) -> None:
+    await done(ask, {"do": "name channels", "module": module, "channel": 1, "names": ["ns=2;s=a"]})
+    await done(ask, {"do": "call", "module": module, "label": "burners", "comment": "spare in store 3"})
+    await done(ask, {"do": "call", "module": module, "channel": 2, "remark": "kept for the second fan"})
 
-    at_a_rack(database, visit)
+    async def now() -> Any:
+        racks = (await ask("GET", "/api/cabinets")).json["cabinets"][0]["racks"]
+        return next(r for r in racks if r["rack"] == rack)["modules"][0]
+
+    told = await now()
+    assert [c["name"] for c in told["channels"][:3]] == ["", "ns=2;s=a", ""]
+    assert (told["label"], told["comment"]) == ("burners", "spare in store 3")
+    assert told["channels"][2]["remark"] == "kept for the second fan"
+    await done(ask, {"do": "change", "what": "rack", "id": rack, "field": "link", "text": "MQTT"})
+    told = await now()
+    assert [c["name"] for c in told["channels"]] == [""] * 8
+    assert told["label"] == "burners"
