@@ -139,3 +139,19 @@ test('a rack that is chosen stands beside with its settings', async () => {
   button(box, '← the cabinet')!.click()
   await arrived('/cabinets')
 })
+
+test('names that were typed outlive a look at what they would change, and what was put back shows what is kept', async () => {
+  const named = { ...MODULE, label: '', comment: '', channels: MODULE.channels.map((c) => ({ ...c, name: '', remark: '' })) } // prettier-ignore
+  const rack = { ...RACK, link: 'OPC UA', by_name: true, modules: [named] }
+  const cabinets = { ...CABINETS, cabinets: [{ ...CABINET, racks: [rack] }] }
+  const { box } = await page('/cabinets?module=5', { 'GET /api/cabinets': cabinets })
+  const names = () => [...box.querySelectorAll<HTMLInputElement>('.at-rack ol input')]
+  await typed(names()[0]!, 'ns=2;s=t1')
+  await typed(field(box, 'what you call it'), 'burners')
+  await settled()
+  expect(flat(box)).toContain('AI 4: what you call it')
+  button(box, 'put it back')!.click()
+  await settled()
+  expect(names()[0]!.value).toBe('ns=2;s=t1')
+  expect(field(box, 'what you call it').value).toBe('')
+})

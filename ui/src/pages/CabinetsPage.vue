@@ -190,7 +190,10 @@ function reorder(rack: Schemas['RackIn'], modules: number[]) {
   })
 }
 
+/** How often a change was put back: fields that show what is kept show it again. */
+const round = ref(0)
 function putBack() {
+  round.value++
   order.value = null
   drop()
 }
@@ -327,39 +330,49 @@ useEventListener('keydown', key)
         @accept="accept"
         @drop="putBack"
       />
-      <HeldPanel
-        v-else-if="held"
-        :point="held"
-        :aimed="aimed"
-        :fit="aimed ? fits.get(aimed.module.module) : undefined"
-        @land="land"
-        @drop="hold(0)"
-      />
-      <PlacesPanel
-        v-else-if="places"
-        :places="places"
-        @land="(p) => landOn(p.point, p.address, p.mode, '')"
-        @leave="places = null"
-      />
-      <template v-else>
-        <v-btn v-if="chosenModule || chosenRack" class="act back" @click="go({})"> ← the cabinet </v-btn>
-        <ModulePanel
-          v-if="chosenModule"
-          :module="chosenModule.module"
-          :place="chosenModule.place"
-          :rack="chosenModule.rack"
-          :types="types"
-          @propose="change"
+      <!-- What is typed there outlives a look at what it would change. -->
+      <div v-show="!draft" class="beside">
+        <HeldPanel
+          v-if="held"
+          :point="held"
+          :aimed="aimed"
+          :fit="aimed ? fits.get(aimed.module.module) : undefined"
+          @land="land"
+          @drop="hold(0)"
         />
-        <RackPanel v-else-if="chosenRack" :rack="chosenRack" :types="types" @propose="change" />
-        <CabinetPanel
-          v-else-if="cabinet"
-          :cabinet="cabinet"
-          @propose="change"
-          @place="findPlaces"
-          @rack="go({ rack: $event })"
+        <PlacesPanel
+          v-else-if="places"
+          :places="places"
+          @land="(p) => landOn(p.point, p.address, p.mode, '')"
+          @leave="places = null"
         />
-      </template>
+        <template v-else>
+          <v-btn v-if="chosenModule || chosenRack" class="act back" @click="go({})"> ← the cabinet </v-btn>
+          <ModulePanel
+            v-if="chosenModule"
+            :module="chosenModule.module"
+            :place="chosenModule.place"
+            :rack="chosenModule.rack"
+            :types="types"
+            :round="round"
+            @propose="change"
+          />
+          <RackPanel
+            v-else-if="chosenRack"
+            :rack="chosenRack"
+            :types="types"
+            :round="round"
+            @propose="change"
+          />
+          <CabinetPanel
+            v-else-if="cabinet"
+            :cabinet="cabinet"
+            @propose="change"
+            @place="findPlaces"
+            @rack="go({ rack: $event })"
+          />
+        </template>
+      </div>
     </aside>
   </section>
 </template>
@@ -367,6 +380,10 @@ useEventListener('keydown', key)
 <style scoped>
 .bad {
   color: rgb(var(--v-theme-bad));
+}
+
+.beside {
+  display: contents;
 }
 
 .cabinets {

@@ -16,6 +16,8 @@ const props = defineProps<{
   types: Schemas['TypeOut'][]
   place: number
   rack: Schemas['RackIn']
+  /** Counts changes that were put back. */
+  round?: number
 }>()
 const emit = defineEmits<{ propose: [title: string, operations: Operation[]] }>()
 const plant = usePlant()
@@ -31,7 +33,7 @@ const CALLED = [
 ] as const
 const called = ref({ label: '', comment: '' })
 watch(
-  () => [props.module.label, props.module.comment],
+  () => [props.module.label, props.module.comment, props.round],
   () => (called.value = { label: props.module.label, comment: props.module.comment }),
   { immediate: true },
 )
@@ -91,6 +93,7 @@ const titled = (key: string) => props.types.find((t) => t.key === key)?.title ??
             <span class="quiet tag">{{ c.wired ? 'wired spare' : 'free' }}</span>
             <DenseField
               v-if="plant.may('engineer')"
+              :key="round"
               class="remark small"
               :model-value="c.remark"
               placeholder="what it is kept for"

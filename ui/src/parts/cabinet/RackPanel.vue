@@ -9,7 +9,7 @@ import RackAccess from './RackAccess.vue'
 import RackBuild from './RackBuild.vue'
 import DenseField from '../../kit/DenseField.vue'
 
-const props = defineProps<{ rack: Schemas['RackIn']; types: Schemas['TypeOut'][] }>()
+const props = defineProps<{ rack: Schemas['RackIn']; types: Schemas['TypeOut'][]; round?: number }>()
 const emit = defineEmits<{ propose: [title: string, operations: Operation[]]; hold: [point: number] }>()
 const plant = usePlant()
 const compared = shallowRef<Schemas['ComparedOut'] | null>(null)
@@ -217,6 +217,7 @@ function turn(key: string) {
 
     <template v-if="plant.may('engineer')">
       <RackAccess
+        :key="round"
         :rack="rack"
         @says="says = $event"
         @propose="(title, operations) => emit('propose', title, operations)"
