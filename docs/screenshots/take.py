@@ -105,7 +105,7 @@ def pictures(browser: Browser, link: str) -> None:
     page.locator(".right").get_by_role("button", name="rack 1", exact=True).click()
     page.get_by_role("button", name="compare with what the rack reports").click()
     shoot(page, "rack", wait=".trips")
-    shoot(page, "module-type", "/types/ai4-iso", wait=".sketch table")
+    shoot(page, "module-type", "/types/mx10", wait=".sketch table")
     shoot(page, "wiring", "/point/16/wiring", wait=".drawing svg")
     shoot(page, "conventions", "/conventions", wait=".conventions .panel")
     page.goto(address + "/import")

@@ -8,6 +8,8 @@ import pytest
 from tests.building.words import layout_with
 
 from canaleta.core.hardware.settings import after_writes, differences, read_runs, setting_places, settings_size
+from canaleta.core.hardware.type_map import map_lines
+from canaleta.core.hardware.type_try import reads_of
 from canaleta.core.model.fields import Landing
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import ModuleType
@@ -138,3 +140,17 @@ def test_a_module_comes_as_it_is_delivered() -> None:
     setting = of.setting_of("mode")
     assert setting is not None
     assert setting.default_code == 3
+
+
+def test_the_map_of_a_type_shows_what_is_written_and_where() -> None:
+    of = kind(
+        {"of": "mode", "codes": CODES, "at": 20, "channels_a_place": 4, "bits": 4, "bit_step": 4},
+        {"of": "filter", "codes": {"fast": 0, "50 Hz": 1}, "at": 30, "channels_a_place": 0},
+        after_settings=[{"name": "apply", "at": 40, "word": 165}],
+    )
+    written = [(line.place, line.bit, line.channel, line.says) for line in map_lines(of) if "written" in line.says]
+    assert written[:3] == [(20, 0, 0, "mode, written"), (20, 4, 1, "mode, written"), (20, 8, 2, "mode, written")]
+    # A device that is held against the map is asked for each of them on its own.
+    asked = {(str(table), first) for table, first, count in reads_of(of) if count == 1}
+    assert {("holding registers", place) for place in (20, 21, 30, 40)} <= asked
+    assert written[8:] == [(30, -1, -1, "filter, written"), (40, -1, -1, "apply, written with 165")]

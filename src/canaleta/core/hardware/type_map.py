@@ -54,8 +54,29 @@ def map_lines(kind: ModuleType) -> list[MapLine]:
                 MapLine(table, place, 1, -1 if table.of_bits else flag.bit, flag.channel if alone else -1, says)
             )
     out += [MapLine(table, place, 1, -1, -1, "reset, written") for table, place in kind.reset_places()]
+    out += _settings(kind)
     order = list(Table)
     return sorted(out, key=lambda line: (order.index(line.table), line.place, line.bit))
+
+
+def _settings(kind: ModuleType) -> list[MapLine]:
+    """What is written in places of its own: settings, and what makes them act or keeps them."""
+    out = []
+    for setting in kind.settings:
+        if setting.at is None:
+            continue
+        table, seen = Table(setting.table), set()
+        for channel in range(kind.channels):
+            place, low = setting.place_of(channel, kind.channels)
+            if (place, low) in seen:
+                continue
+            seen.add((place, low))
+            alone = setting.channels_a_place == 1 or setting.bit_step > 0
+            bit = low if setting.bits < 16 and not table.of_bits else -1
+            out.append(MapLine(table, place, 1, bit, channel if alone else -1, f"{setting.of}, written"))
+    return out + [
+        MapLine(Table(a.table), a.at, 1, -1, -1, f"{a.name}, written with {a.word}") for a in kind.after_settings
+    ]
 
 
 def _beside(kind: ModuleType, channel: int) -> tuple[Table, int]:

@@ -65,6 +65,9 @@ def reads_of(kind: ModuleType, function: str = "input") -> list[tuple[Table, int
     on its own: a device may refuse what it does not have."""
     spans: dict[Table, set[tuple[int, int]]] = {}
     beside: dict[Table, set[int]] = {}
+    for table, place in kind.setting_places():
+        # What is only written may be refused: it takes nothing else along.
+        beside.setdefault(table, set()).add(place)
     for run in kind.runs(function):
         for places in run.places():
             spans.setdefault(run.table, set()).add((places.start, len(places)))
@@ -74,8 +77,8 @@ def reads_of(kind: ModuleType, function: str = "input") -> list[tuple[Table, int
         if flag.place is not None:
             spans.setdefault(flag.table, set()).add((flag.place, 1))
     out = []
-    for table, some in spans.items():
-        requests = plan_requests(some, table.most_a_request, gap=0)
+    for table in [of for of in Table if of in spans or of in beside]:
+        requests = plan_requests(spans.get(table, ()), table.most_a_request, gap=0)
         out += [(table, request.first, request.count) for request in requests]
         read = {place for request in requests for place in range(request.first, request.first + request.count)}
         out += [(table, place, 1) for place in sorted(beside.get(table, set()) - read) if 0 <= place <= LAST_PLACE]

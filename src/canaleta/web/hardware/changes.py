@@ -220,7 +220,12 @@ def preview_type(body: TypeIn) -> Response:
     out = TypePreviewOut(
         says="",
         terminals=[
-            TerminalsOut(channel=n, group=kind.group_of(n), fuse=kind.fuse_of(n), terminals=kind.terminal_marks(n))
+            TerminalsOut(
+                channel=n,
+                group=kind.group_of(n),
+                fuse=kind.fuse_of(n),
+                terminals=kind.at_channel(n).terminal_marks(n),
+            )
             for n in range(kind.channels)
         ],
         modes=[ModeRows(mode=m.mode, signal=m.signal, rows=list(m.rows)) for m in mode_previews(kind)],
