@@ -7,7 +7,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from canaleta.core.model.quality import Reason
+from canaleta.core.model.quality import WORDS, Quality, Reason
 from canaleta.core.model.register_tables import LAST_PLACE, Table
 from canaleta.core.signals.converters import WordForm
 
@@ -134,7 +134,7 @@ REASON_OF: dict[str, Reason] = {
 class StatusBit(Frozen):
     """One bit of a status word. bit: as the manual numbers it. of: which of the channels that share the word, counted
     from 0, None for each of them. says: the manual's own words. latches: it stays after its cause is gone, until it
-    is reset."""
+    is reset. makes: the quality that it makes of the value, "" for that of its meaning."""
 
     bit: int = Field(ge=0, le=16)
     means: Meaning
@@ -142,6 +142,22 @@ class StatusBit(Frozen):
     of: int | None = Field(default=None, ge=0, le=63)
     says: str = Field(default="", max_length=80)
     latches: bool = False
+    makes: Literal["", "bad", "doubtful", "good"] = ""
+
+    @property
+    def reason(self) -> Reason | None:
+        """What it makes of the value; None for nothing. Where another quality is chosen than its meaning has, a reason of
+        that quality stands for it."""
+        by_itself = REASON_OF.get(self.means)
+        if self.makes == "good":
+            return None
+        if self.makes == "bad":
+            bad = by_itself is not None and WORDS[by_itself][0] is Quality.BAD
+            return by_itself if bad else Reason.CHANNEL_FAULT
+        if self.makes == "doubtful":
+            doubtful = by_itself is not None and WORDS[by_itself][0] is Quality.DOUBTFUL
+            return by_itself if doubtful else Reason.SOURCE_UNCERTAIN
+        return by_itself
 
 
 class Reset(Frozen):

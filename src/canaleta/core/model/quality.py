@@ -15,6 +15,7 @@ from canaleta.core.notation.arrays import Bools, Floats
 
 __all__ = [
     "BAD_SIGNAL",
+    "WORDS",
     "Quality",
     "Reason",
     "mark",

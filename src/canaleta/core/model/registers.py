@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from canaleta.core.model.layout import Layout, Module
-from canaleta.core.model.module_map import REASON_OF, Run
+from canaleta.core.model.module_map import Run
 from canaleta.core.model.register_tables import Table, table_of_function
 from canaleta.core.notation.arrays import Bools, Floats, Words
 from canaleta.core.signals.converters import WordForm
@@ -133,7 +133,7 @@ class RackMap:
                 where = (
                     beside if flag.place is None else places[module.id][flag.table] + to_word[flag.table] + flag.place
                 )
-                reason = REASON_OF.get(flag.says.means, 0)
+                reason = flag.says.reason or 0
                 flags.append((at, where, flag.bit, flag.says.one_means == "fault", int(reason)))
         row_at = {(row[0], row[1]): k for k, row in enumerate(rows)}
         reads: list[str] = []

@@ -225,6 +225,17 @@ function turnReset(word: WordBody) {
             :aria-label="`polarity of bit ${bit.bit}`"
             @update:model-value="bit.one_means = $event"
         /></label>
+        <ChoiceField
+          :model-value="bit.makes ?? ''"
+          :aria-label="`what bit ${bit.bit} makes of the value`"
+          :items="[
+            { value: '', title: 'as it means' },
+            { value: 'bad', title: 'bad' },
+            { value: 'doubtful', title: 'doubtful' },
+            { value: 'good', title: 'a note alone' },
+          ]"
+          @update:model-value="bit.makes = $event"
+        />
         <label v-if="(word.channels_a_word ?? 1) !== 1"
           >of channel
           <DenseField

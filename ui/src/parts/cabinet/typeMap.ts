@@ -28,6 +28,7 @@ export interface BitBody {
   of?: number | null
   says?: string
   latches?: boolean
+  makes?: string
 }
 
 export interface ResetBody {
