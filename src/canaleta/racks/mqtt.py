@@ -16,7 +16,6 @@ import threading
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from types import TracebackType
 from typing import Any
 
 import orjson
@@ -292,14 +291,6 @@ class MqttReader(NamedReader):
         self._heard = _Heard(self._topics, retained_count=not rack.quiet_s)
         self._connection: _Connection | None = None
         self._told: dict[str, str] = {}
-
-    async def __aenter__(self) -> MqttReader:
-        return self
-
-    async def __aexit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
-        await self._leave()
 
     async def read(self) -> Words:
         """All words of the rack, (words,) uint16. Raises RackSilentError if the broker is gone."""

@@ -10,7 +10,8 @@ import math
 import time
 from collections.abc import AsyncIterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from types import TracebackType
+from typing import Any, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -100,6 +101,14 @@ class NamedReader:
         words: Words = DOUBLE.words_of(values).reshape(-1).astype(np.uint16)
         return words
 
+    async def __aenter__(self) -> Self:
+        return self
+
+    async def __aexit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        await self._leave()
+
     # What each kind does for itself --------------------------------------------------------------------
 
     async def connect(self) -> None:
@@ -114,6 +123,9 @@ class NamedReader:
     def heard(self) -> Mapping[str, Heard]:
         """The last word about each name."""
         raise NotImplementedError
+
+    async def _leave(self) -> None:
+        """Close the connection, if there is one."""
 
     @contextlib.asynccontextmanager
     async def one_reading(self) -> AsyncIterator[None]:

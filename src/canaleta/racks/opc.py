@@ -11,7 +11,7 @@ import contextlib
 import logging
 import math
 import time
-from types import TracebackType
+from datetime import UTC, datetime
 from typing import Any
 
 from asyncua import ua
@@ -167,14 +167,6 @@ class OpcReader(NamedReader):
         self._swept_at = 0.0
         self._lost: ua.StatusCode | None = None
 
-    async def __aenter__(self) -> OpcReader:
-        return self
-
-    async def __aexit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
-        await self._leave()
-
     async def read(self) -> Words:
         """All words of the rack, (words,) uint16. Raises RackSilentError if the server does not answer."""
         await self.connect()
@@ -280,7 +272,7 @@ class OpcReader(NamedReader):
         at = told.SourceTimestamp or told.ServerTimestamp
         self._heard[name] = Heard(
             number_of(value), (GOOD, UNCERTAIN, BAD, BAD)[code >> 30], time.monotonic(),
-            at.timestamp() if at is not None else math.nan, ua.status_codes.get_name_and_doc(code)[0] if code else "",
+            _seconds(at), ua.status_codes.get_name_and_doc(code)[0] if code else "",
         )  # fmt: skip
 
     def status_change_notification(self, status: Any) -> None:
@@ -301,6 +293,13 @@ class OpcReader(NamedReader):
                 await client.disconnect()
         with contextlib.suppress(Exception):
             client.disconnect_socket()
+
+
+def _seconds(at: datetime | None) -> float:
+    """A time of a server, seconds since 1970; it is UTC, whether it says so or not (OPC 10000-6, 5.2.2.5)."""
+    if at is None:
+        return math.nan
+    return (at if at.tzinfo is not None else at.replace(tzinfo=UTC)).timestamp()
 
 
 def _known_id(name: str) -> ua.NodeId | None:
