@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import contextlib
 from datetime import datetime
 from typing import Any
 
@@ -18,7 +17,7 @@ from canaleta.plant.live.commands import DONE, Command, Ended, Outcome
 from canaleta.plant.live.scan_store import store_transitions
 from canaleta.racks.context import Context
 from canaleta.racks.life import RackLife
-from canaleta.racks.reader import RackRefusesError, RackSilentError, peeked, tested, tried
+from canaleta.racks.reader import RackSilentError, peeked, tested, tried
 from canaleta.racks.readers import AnyReader, browsed, reader_of, tested_by_name
 from canaleta.racks.source import SourceError
 
@@ -144,11 +143,8 @@ async def _settings(context: Context, command: Command) -> Outcome:
             # What makes settings act, or keeps them, comes when all of them are there. It often falls back by itself.
             for _, table, place, word in command.target.get("after", []):
                 await reader.write_bits(Table(table), int(place), int(word))
-        read = []
-        for table, first, count in runs:
-            # A place that its module does not have tells nothing, and takes no other along.
-            with contextlib.suppress(RackRefusesError):
-                read.append([str(table), first, await reader.read_run(table, first, count)])
+        # A place that is refused is told: settings that nobody could read would pass for settings that agree.
+        read = [[str(table), first, await reader.read_run(table, first, count)] for table, first, count in runs]
         return Outcome(Ended.DONE, answer={"read": read, "results": results})
 
 
