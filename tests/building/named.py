@@ -93,6 +93,14 @@ class Press:
             ua.NodeId.from_string(f"ns=2;s=Press.{name}"), f"2:{name}", value, kind
         )
 
+    async def allow(self, *names: str) -> None:
+        """Whoever comes may write these."""
+        for name in names:
+            await self.node_of[name].set_writable()
+
+    async def now(self, name: str) -> Any:
+        return await self.node_of[name].read_value()
+
     async def lose(self, name: str) -> None:
         await self._server.delete_nodes([self.node_of[name]])
 

@@ -50,6 +50,21 @@ def test_a_pulse_shorter_than_the_on_delay_never_passes() -> None:
     assert switched(drawn) == []
 
 
+def test_a_debounce_takes_bounces_either_way_and_the_delay_begins_behind_it() -> None:
+    """Bounces of 20 ms against a debounce of 50: the change at 1.06 is one from 1.11 on, and on 250 ms later."""
+    bounces = [(0, 0), (1.0, 1), (1.02, 0), (1.04, 1), (1.05, 0), (1.06, 1), (2.0, 0), (2.02, 1), (2.03, 0)]
+    assert switched(strip(point(CONTACT, debounce="50"), 0, bounces, 4.0, 0.01)) == [1.11, 2.08]
+    assert switched(strip(point(CONTACT, debounce="50", on_delay="250"), 0, bounces, 4.0, 0.01)) == [1.36, 2.08]
+
+
+def test_what_the_debounce_takes_is_no_chatter() -> None:
+    """Twenty bounces within a second, which chatter when nobody takes them."""
+    bounces = [(0, 0)] + [(1.0 + 0.02 * k, (k + 1) % 2) for k in range(21)]
+    bare, taken = (point(CONTACT, chatter="10", debounce=ms) for ms in ("", "50"))
+    assert strip(bare, 0, bounces, 3.0, 0.01).chatters[-1]
+    assert not strip(taken, 0, bounces, 3.0, 0.01).chatters[-1]
+
+
 def test_on_and_off_come_after_their_delays() -> None:
     image = point(CONTACT, on_delay="250", off_delay="400")
     drawn = strip(image, 0, [(0, 0), (1.0, 1), (2.0, 0)], 4.0, 0.01)

@@ -150,6 +150,35 @@ def test_a_root_below_its_cut_off_is_nothing() -> None:
     assert stations(plant, Station.LOOP, 4.0401)[5] == pytest.approx(6500 * np.sqrt(0.0401 / 16))
 
 
+@pytest.mark.parametrize(
+    ("cutoff", "said"),
+    [(0.4, "% before the root"), (1, "the unit of the range"), (6.324555, "% of the root"), (6.324555, "")],
+)
+def test_a_cut_off_is_said_as_the_data_sheet_says_it(cutoff: float, said: str) -> None:
+    """1 mbar of 250 is 0.4 % of the pressure, and its root, 6.3246 %, of the flow."""
+    device = {"signal": "4–20 mA", "low": 0, "high": 250, "unit": "mbar", "law": "square root", "cutoff": cutoff}
+    plant = path_of(
+        device=device | ({"cutoff_in": said} if said else {}), input=mode("mA", (4, 20), (0, 10000)), value=PERCENT
+    )
+    assert evaluate(plant, Station.PROCESS, 0.999).at(Station.DEVICE)[0] == 0.0
+    assert evaluate(plant, Station.PROCESS, 1.001).at(Station.DEVICE)[0] == pytest.approx(6.3277, abs=1e-4)
+
+
+def test_a_cut_off_in_the_unit_of_the_value() -> None:
+    """325 m³/h of 6500 are 5 % of the flow, 0.25 % of the signal: 4.04 mA."""
+    value = {
+        "low": 0,
+        "high": 6500,
+        "unit": "m³/h",
+        "law": "square root",
+        "cutoff": 325,
+        "cutoff_in": "the unit of the range",
+    }
+    plant = path_of(device=SIGNAL, input=mode("mA", (4, 20), (0, 160000)), value=value)
+    assert stations(plant, Station.LOOP, 4.039)[5] == 0.0
+    assert stations(plant, Station.LOOP, 4.041)[5] == pytest.approx(6500 * np.sqrt(0.041 / 16))
+
+
 def test_a_root_taken_by_the_device_is_not_taken_again() -> None:
     plant = path_of(
         device={"signal": "4–20 mA", "low": 0, "high": 25, "unit": "mbar", "law": "square root"},

@@ -60,6 +60,12 @@ def current(**cells: str) -> Texts:
             "value_unit": "bar"} | cells  # fmt: skip
 
 
+def root(**cells: str) -> Texts:
+    """A flow by differential pressure, 0…250 mbar, whose root the transmitter takes."""
+    flow = {"tag": "FT-1", "device_high": "250", "device_unit": "mbar", "device_law": "square root"}
+    return current(**flow, value_high="200", value_unit="m3/h") | cells
+
+
 def pulses(**cells: str) -> Texts:
     """A proportional valve by pulse width, 0…250 bar, 1 600 mA at full duty."""
     return {"tag": "YV-1", "signal": "PWM", "device_low": "0", "device_high": "250", "device_unit": "bar", "load_ma": "1600",
@@ -233,6 +239,10 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     ("R53", plant(current()).with_cells({(0, "mode"): "0–24 V"}), "has no mode 0–24 V"),
     ("R54", plant(thermocouple(device_high="1500")), "the range goes to 1\u202f500 °C and the curve of a TC K is known from"),
     ("R55", plant(current(value_law="table", value_table="0 0; 5 100; 10 50")), "turns at point 3"),
+    ("R73", plant(root(device_cutoff="60")), "below 60 % of the root the flow is taken as none: 60 % of it"),
+    ("R73", plant(root(device_cutoff="200", device_cutoff_in="the unit of the range")), "below 200 mbar the flow is taken as none: 89 % of it"),
+    ("R73", plant(current(value_law="square root", value_cutoff="-2", value_cutoff_in="the unit of the range")),
+     "a cut-off of -2 bar lies below the range and cuts nothing off"),
     ("R56", plant(current(value_reference="absolute")), "the device's bar may be gauge or absolute; the other side says absolute"),
     ("R57", plant(thermocouple(device_low="-300")), "begins at −300.00 °C: below absolute zero"),
     ("R57", plant(current(device_unit="°C", tag="TT-1")), "the device measures in °C and the value is in bar"),
@@ -311,6 +321,7 @@ SILENT: list[tuple[str, PlantImage]] = [
     ("R53", plant(current(), current(mode=""))),
     ("R54", plant(thermocouple(device_high="1372"), pt100(device_low="-200", device_high="850"))),
     ("R55", plant(current(value_law="table", value_table="0 0; 5 100; 10 150"))),
+    ("R73", plant(root(device_cutoff="4"), root(device_cutoff="3", device_cutoff_in="the unit of the range"), root(device_cutoff="0"))),
     ("R56", plant(current(), current(value_reference="absolute", device_reference="gauge", value_low="1.013", value_high="11.013"))),
     ("R57", plant(thermocouple(device_low="-200"), current(device_low="-1", value_low="-1"))),
     ("R58", plant(current(), layout=two_racks(1503))),
@@ -393,6 +404,8 @@ EDGES: list[tuple[str, PlantImage, PlantImage]] = [
     ("R53", plant(current()).with_cells({(0, "mode"): None}), plant(current()).with_cells({(0, "mode"): "4-20"})),
     ("R54", plant(pt100(device_high="850")), plant(pt100(device_high="851"))),
     ("R55", plant(current(value_law="table", value_table="0 0; 5 100; 10 101")), plant(current(value_law="table", value_table="0 0; 5 100; 10 99"))),
+    # A quarter of the pressure is half the flow.
+    ("R73", plant(root(device_cutoff="24.9", device_cutoff_in="% before the root")), plant(root(device_cutoff="25", device_cutoff_in="% before the root"))),
     ("R56", plant(current(device_reference="gauge", value_reference="gauge")), plant(current(device_reference="gauge"))),
     ("R57", plant(thermocouple(device_low="-273.15")), plant(thermocouple(device_low="-273.16"))),
     ("R58", plant(current(), layout=two_racks(1502, "127.0.0.2")), plant(current(), layout=two_racks(1502))),

@@ -1,5 +1,7 @@
 """What time does to a rack: states move with the list and from agent to agent; a lost rack is bad, not forgotten."""
 
+import io
+import zlib
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
@@ -90,6 +92,19 @@ def test_states_go_on_with_the_next_agent() -> None:
     assert next_one.reads(half()).quality[0] == Quality.GOOD
     assert next_one.passed == []
     assert next_one.life.told(Event.RESET, [(1, "h")], next_one.now, "ana")[0].becomes == State.NORMAL
+
+
+def test_what_a_version_without_a_debounce_kept_is_gone_on_with() -> None:
+    rack = analog(fault_ends="on reset")
+    rack.reads(half(-8000))
+    with np.load(io.BytesIO(zlib.decompress(rack.life.packed()))) as kept:
+        older = {name: kept[name] for name in kept.files if name not in ("condition_read", "condition_read_since")}
+    out = io.BytesIO()
+    np.savez(out, **older)
+    next_one = Rack(rack.life.plan.image)
+    next_one.life.take_up(zlib.compress(out.getvalue()))
+    next_one.now = rack.now
+    assert next_one.reads(half()).flags[0] & Flag.LATCHED
 
 
 def test_bytes_that_are_none_are_refused() -> None:

@@ -15,7 +15,8 @@ from canaleta.plant.database import tables as t
 from canaleta.racks import mqtt
 from canaleta.standins.server import StandIns
 
-PT = 1
+PT, ZV = 1, 45
+"""A pressure, and an output of 0…100 %."""
 
 
 async def done(ask: Ask, *operations: dict[str, Any]) -> Any:
@@ -36,13 +37,20 @@ async def made_rack(ask: Ask, link: str) -> tuple[int, int]:
 
 async def landed(ask: Ask, module: int) -> None:
     """The pressure of the burner goes over to the first channel."""
+    await moved(ask, PT, (await channels_of(ask, module))[0]["address"])
+
+
+async def channels_of(ask: Ask, module: int) -> Any:
     cabinets = (await ask("GET", "/api/cabinets")).json["cabinets"]
-    channels = next(
-        m["channels"] for c in cabinets for r in c["racks"] for m in r["modules"] if m["module"] == module
-    )
+    return next(m["channels"] for c in cabinets for r in c["racks"] for m in r["modules"] if m["module"] == module)
+
+
+async def moved(ask: Ask, point: int, to: str) -> None:
+    """A point goes over to another channel."""
+    cabinets = (await ask("GET", "/api/cabinets")).json["cabinets"]
     every = [ch for c in cabinets for r in c["racks"] for m in r["modules"] for ch in m["channels"]]
-    was = next(ch["address"] for ch in every if ch["point"] == PT)
-    edit = {"point": PT, "field": "channel", "was": was, "text": channels[0]["address"]}
+    was = next(ch["address"] for ch in every if ch["point"] == point)
+    edit = {"point": point, "field": "channel", "was": was, "text": to}
     answer = await ask("POST", "/api/proposals", {"edits": [edit], "apply": True})
     assert answer.status_code == 200, answer.json
 
@@ -78,6 +86,42 @@ def test_a_value_by_name_goes_the_same_path_as_any_other(
             await ask("POST", f"/api/racks/{rack}/browse", {"below": slot["name"] if link == "OPC UA" else ""})
         ).json
         assert next(one for one in held["names"] if one["name"] == names[0])["held"].endswith("·net·1·1")
+
+    at_a_rack(database, visit)
+
+
+def test_an_output_by_name_is_commanded_and_read_back(database: Database) -> None:
+    """A valve of 0…100 % on an AO: 37.5 % come back as 37.5 %, and 250 % stop where the module does."""
+
+    async def visit(ask: Ask, made: StandIns) -> None:
+        rack, _ = await made_rack(ask, "OPC UA")
+        await done(ask, {"do": "add module", "rack": rack, "type": "ao4"})
+        module = (await ask("GET", "/api/cabinets")).json["cabinets"][0]["racks"][-1]["modules"][1]
+        assert (await ask("POST", f"/api/racks/{rack}/stand-in")).status_code == 200
+        (slot,) = [
+            n
+            for n in (await ask("POST", f"/api/racks/{rack}/browse", {})).json["names"]
+            if n["title"].startswith("2 ")
+        ]
+        top = (await ask("POST", f"/api/racks/{rack}/browse", {"below": slot["name"]})).json["names"]
+        await moved(ask, ZV, module["channels"][0]["address"])
+        refused = await ask("PUT", f"/api/points/{ZV}/output", {"text": "10"})
+        assert refused.status_code == 409
+        assert "no name at its rack yet" in refused.json["title"]
+        await done(ask, {"do": "name channels", "module": module["module"], "channel": 0, "names": [top[0]["name"]]})
+        offered = (await ask("GET", f"/api/points/{ZV}/hold")).json
+        assert offered["output"] == ""
+        assert "no register" in offered["force"]
+        assert (await ask("PUT", f"/api/points/{ZV}/force", {"text": "10"})).status_code == 409
+        await until(ask, f"/api/points/{ZV}/path", lambda p: p["quality"] == "good")
+        told = (await ask("PUT", f"/api/points/{ZV}/output", {"text": "37.5"})).json
+        assert told["agrees"], told
+        path = await until(
+            ask, f"/api/points/{ZV}/path", lambda p: p["value"] is not None and abs(p["value"] - 37.5) < 0.1
+        )
+        assert path["quality"] == "good"
+        over = (await ask("PUT", f"/api/points/{ZV}/output", {"text": "250"})).json
+        assert "clamped" in over["says"]
 
     at_a_rack(database, visit)
 

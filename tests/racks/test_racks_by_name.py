@@ -284,6 +284,56 @@ def test_a_name_that_is_no_node_after_all_takes_no_other_along() -> None:
 # MQTT ----------------------------------------------------------------------------------------------------------
 
 
+def test_a_node_is_given_a_value_in_the_type_that_it_has() -> None:
+    async def run() -> None:
+        async with Press(free_port()) as press:
+            rack, _ = rack_at("OPC UA", press.port, [TT], path="/press/")
+            await press.allow("Count", "Running", "Recipe", "Total")
+            for name, given, stands in (
+                ("Count", -32768.0, -32768),
+                ("Running", 1.0, True),
+                ("Total", 2.0**53, 2**53),
+            ):
+                await opc.written(rack, "", None, f"ns=2;s=Press.{name}", given)
+                assert await press.now(name) == stands
+            for name, given, says in (
+                ("Count", 32768.0, "-32768 to 32767"),
+                ("Recipe", 1.0, "holds String"),
+                ("TT-101", 5.0, "nobody write there|this user write there"),
+                ("gone", 5.0, "BadNodeIdUnknown|no such node"),
+            ):
+                with pytest.raises(RackDeniedError, match=says):
+                    await opc.written(rack, "", None, f"ns=2;s=Press.{name}", given)
+            assert await press.now("Count") == -32768
+            assert await press.now("TT-101") == 812.25
+        with pytest.raises(RackUnreachableError):
+            await opc.written(rack, "", None, COUNT, 1.0)
+
+    in_a_loop_of_its_own(run)
+
+
+def test_a_metric_is_commanded_where_its_node_listens_and_a_plain_topic_is_not() -> None:
+    async def run() -> None:
+        async with Broker(free_port()) as broker:
+            rack, _ = rack_at("MQTT", broker.port, [])
+            asked: dict[str, bytes] = {}
+            broker.client.on_message = lambda client, _, message: asked.update({message.topic: message.payload})
+            broker.client.subscribe([(of_node("NCMD"), 0), (of_node("DCMD", "io"), 0)])
+            await mqtt.commanded(rack, "", f"{DEVICE}#Outputs/FV-101", 62.5)
+            await mqtt.commanded(rack, "", f"{NODE}#Load", 1.0)
+
+            async def heard() -> Any:
+                return {topic: read_payload(payload).metrics for topic, payload in asked.items()}
+
+            told = await until_read(heard, lambda got: len(got) == 2)
+            (one,) = told[of_node("DCMD", "io")]
+            assert (one.name, one.value) == ("Outputs/FV-101", 62.5)
+            with pytest.raises(RackDeniedError, match="a plain topic does not say"):
+                await mqtt.commanded(rack, "", "press/3/t", 1.0)
+
+    in_a_loop_of_its_own(run)
+
+
 def test_plain_topics_and_parts_of_json_are_values_and_nonsense_is_none() -> None:
     names = [
         "press/3/t",

@@ -18,7 +18,7 @@ from canaleta.plant.live.scan_store import store_transitions
 from canaleta.racks.context import Context
 from canaleta.racks.life import RackLife
 from canaleta.racks.reader import RackSilentError, peeked, tested, tried
-from canaleta.racks.readers import AnyReader, browsed, reader_of, tested_by_name
+from canaleta.racks.readers import AnyReader, browsed, reader_of, tested_by_name, written_by_name
 from canaleta.racks.source import SourceError
 
 __all__ = ["done"]
@@ -34,6 +34,8 @@ async def done(context: Context, life: RackLife, epoch: int, command: Command) -
                 return await _become(context, command.target)
             case "alarm" | "reset" | "zero":
                 return await asyncio.to_thread(_act_on, context, life, epoch, command)
+            case "force" if "name" in command.target:
+                return await _write_named(context, command)
             case "force":
                 return await _write(context, command)
             case "module reset":
@@ -99,6 +101,18 @@ async def _write(context: Context, command: Command) -> Outcome:
             written = await _written_bits(reader, run)
             if not written.done:
                 return written
+    return DONE
+
+
+async def _write_named(context: Context, command: Command) -> Outcome:
+    """Give an output its value at a rack that is reached by name."""
+    image, target = await asyncio.to_thread(context.cache.current), command.target
+    rack = image.layout.racks.get(command.rack)
+    if rack is None:
+        return Outcome.failed("there is no such rack")
+    if not target.get("stand_in") and not await asyncio.to_thread(_is_armed, context, command.rack):
+        return Outcome.failed("writing to this rack is not armed: nothing was written")
+    await written_by_name(context.engine, rack, str(target["name"]), float(target["value"]))
     return DONE
 
 

@@ -36,6 +36,7 @@ __all__ = ["FoundPoint", "Outside", "RackLife"]
 PART_S = 10.0
 WANTED_PART_S = 2.0
 FIRST_LOOK_S = 15.0
+_AS_BEFORE = {"read": "raw", "read_since": "raw_since"}
 NEVER = datetime(1970, 1, 1, tzinfo=UTC)
 _RANK = np.zeros(len(State), dtype=np.int64)
 _RANK[[State.UNACKNOWLEDGED, State.LATCHED, State.RETURNED, State.ACKNOWLEDGED, State.LATCHED_ACKNOWLEDGED]] = (
@@ -456,7 +457,9 @@ class RackLife:
                 rows = np.array([places.get(p, -1) for p in self._points.tolist()], dtype=np.int64)
                 known = _places([(int(p), KINDS[int(k)]) for p, k in kept["keys"]])
                 alarms = np.array([known.get(key, -1) for key in self.keys], dtype=np.int64)
-                old = {n: kept[f"condition_{n}"] for n in Condition.__dataclass_fields__ if n != "at"}
+                # What an earlier version kept knows no debounce: what was read held at once.
+                held = {n: n if f"condition_{n}" in kept else _AS_BEFORE[n] for n in Condition.__dataclass_fields__}
+                old = {n: kept[f"condition_{of}"] for n, of in held.items() if n != "at"}
                 self.condition = Condition(float(kept["condition_at"]), **old).take(rows)
                 fields = {n: kept[f"alarms_{n}"] for n in Alarms.__dataclass_fields__ if n != "last"}
                 self.alarms = Alarms(**fields, last=float(kept["alarms_last"])).take(alarms)

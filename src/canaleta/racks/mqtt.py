@@ -36,9 +36,9 @@ from canaleta.racks.reader import (
     RackTimedOutError,
     RackUnreachableError,
 )
-from canaleta.racks.sparkplug import NonsenseError, Payload, read_payload, rebirth
+from canaleta.racks.sparkplug import Metric, NonsenseError, Payload, read_payload, rebirth, written_payload
 
-__all__ = ["MqttReader", "listened_to"]
+__all__ = ["MqttReader", "commanded", "listened_to"]
 
 log = logging.getLogger("scan")
 KEEPALIVE_S = 5
@@ -227,6 +227,14 @@ class _Connection:
         except Exception:
             log.exception("rack %d: a message of %s could not be read", self._rack.id, message.topic[:100])
 
+    def publish(self, topic: str, payload: bytes) -> None:
+        """Publish, and wait until the broker has it. Raises RackSilentError."""
+        sent = self._client.publish(topic, payload, qos=1)
+        with contextlib.suppress(RuntimeError, ValueError):
+            sent.wait_for_publish(self._timeout_s)
+        if not sent.is_published():
+            raise RackTimedOutError("the broker did not acknowledge what was published")
+
     def ask_birth(self, node: str) -> None:
         """Ask a node of Sparkplug B to tell all of itself anew."""
         _, group, edge = node.split("/")
@@ -339,6 +347,25 @@ class MqttReader(NamedReader):
         connection, self._connection = self._connection, None
         if connection is not None:
             await asyncio.to_thread(connection.end)
+
+
+async def commanded(rack: Rack, password: str, name: str, value: float) -> None:
+    """Command a metric of Sparkplug B (6.4.22, NCMD; 6.4.26, DCMD); what became of it, its node tells by itself. Raises
+    RackSilentError."""
+    topic = topic_of(name)
+    if not topic.metric:
+        raise RackDeniedError(f"{name} says what is; where one could command it, a plain topic does not say")
+    _, group, edge, *device = topic.topic.split("/")
+    to = "/".join((SPARKPLUG, group, "DCMD" if device else "NCMD", edge, *device))
+    heard = _Heard((), retained_count=True)
+    connection = _Connection(rack, password, heard, (), 4.0)
+    now = time.time()
+    payload = written_payload(Payload([Metric(topic.metric, None, value, at=now)], at=now))
+    try:
+        await asyncio.to_thread(connection.begin)
+        await asyncio.to_thread(connection.publish, to, payload)
+    finally:
+        await asyncio.to_thread(connection.end)
 
 
 class _Everything(_Heard):

@@ -25,6 +25,7 @@ from asyncua.ua.status_codes import StatusCodes
 from asyncua.ua.uaerrors import BadConnectionClosed, UaError, UaStatusCodeError
 
 from canaleta.certificates import APPLICATION, Certificate, fingerprint
+from canaleta.core.hardware.forcing import agrees
 from canaleta.core.model.layout import Rack
 from canaleta.core.model.registers import RackMap
 from canaleta.core.notation.arrays import Words
@@ -38,7 +39,7 @@ from canaleta.racks.reader import (
     RackUnreachableError,
 )
 
-__all__ = ["OpcReader", "looked_through"]
+__all__ = ["OpcReader", "looked_through", "written"]
 
 log = logging.getLogger("scan")
 logging.getLogger("asyncua").setLevel(logging.ERROR)
@@ -71,6 +72,19 @@ _DENIED = {
     StatusCodes.BadSecurityModeRejected: "the server does not offer this protection",
     StatusCodes.BadTooManySessions: "the server has no session left",
 }
+_NOT_WRITTEN = {
+    StatusCodes.BadNotWritable: "the server lets nobody write there",
+    StatusCodes.BadUserAccessDenied: "the server does not let this user write there",
+    StatusCodes.BadTypeMismatch: "the server wants another type there",
+    StatusCodes.BadOutOfRange: "the server says that this is out of range",
+    StatusCodes.BadNodeIdUnknown: "the server has no such node",
+}
+_WHOLE = {
+    getattr(ua.VariantType, f"{'' if signed else 'U'}Int{bits}"): (bits, signed)
+    for bits in (16, 32, 64)
+    for signed in (True, False)
+} | {ua.VariantType.SByte: (8, True), ua.VariantType.Byte: (8, False)}
+"""Whole numbers by their type: bits, and whether they have a sign."""
 _MISSING = frozenset((StatusCodes.BadNodeIdUnknown, StatusCodes.BadNodeIdInvalid, StatusCodes.BadAttributeIdInvalid))
 _STATES = (
     "running",
@@ -339,6 +353,50 @@ async def looked_through(rack: Rack, password: str, own: Certificate | None, bel
         with contextlib.suppress(Exception):
             async with asyncio.timeout(1.0):
                 await client.disconnect()
+
+
+async def written(rack: Rack, password: str, own: Certificate | None, name: str, value: float) -> None:
+    """Give a node a value, in the type that it has, and read it back. Raises RackSilentError, also where another value
+    stands there then."""
+    client = _client(rack, password, 4.0)
+    try:
+        async with asyncio.timeout(10.0):
+            await _secured(client, rack, own)
+            await client.connect()
+            node = client.get_node(_node_id(name))
+            kind = await node.read_data_type_as_variant_type()
+            # Servers refuse a status or a time that comes along: both are theirs (OPC 10000-4, 5.11.4).
+            holds = _as_type(value, kind, name)
+            given = ua.DataValue(ua.Variant(holds, kind))
+            (code,) = await client.uaclient.write_attributes([node.nodeid], [given], AttributeIds.Value)
+            if not code.is_good():
+                says = _NOT_WRITTEN.get(code.value) or f"the server answers {code.name}"
+                raise RackDeniedError(f"{says}: nothing was written to {name}")
+            now = number_of(await node.read_value())
+            if not agrees(now, float(holds)):
+                raise RackDeniedError(f"the rack kept {now:g}")
+    except Exception as error:
+        raise _told(error, rack) from error
+    finally:
+        with contextlib.suppress(Exception):
+            async with asyncio.timeout(1.0):
+                await client.disconnect()
+
+
+def _as_type(value: float, kind: ua.VariantType, name: str) -> Any:
+    """A number as a node of this type holds it. Raises RackDeniedError if it cannot."""
+    if kind is ua.VariantType.Boolean:
+        return value >= 0.5
+    if kind in (ua.VariantType.Float, ua.VariantType.Double):
+        return value
+    if kind not in _WHOLE:
+        raise RackDeniedError(f"{name} holds {kind.name}, and no number can be written there")
+    bits, signed = _WHOLE[kind]
+    least, most = (-(1 << bits - 1), (1 << bits - 1) - 1) if signed else (0, (1 << bits) - 1)
+    whole = round(value)
+    if not least <= whole <= most:
+        raise RackDeniedError(f"{name} holds {kind.name}, {least} to {most}, and {value:g} is none of them")
+    return whole
 
 
 async def _told_of(client: Client, found: list[Any]) -> list[Named]:

@@ -25,7 +25,7 @@ from canaleta.racks.reader import (
     RackUnreachableError,
 )
 
-__all__ = ["AnyReader", "browsed", "reader_of", "tested_by_name"]
+__all__ = ["AnyReader", "browsed", "reader_of", "tested_by_name", "written_by_name"]
 
 AnyReader = RackReader | NamedReader
 
@@ -93,6 +93,19 @@ async def tested_by_name(engine: Engine, rack: Rack, rack_map: RackMap) -> dict[
 
 def _verdict(says: str, look: str, trust: str = "") -> dict[str, Any]:
     return {"says": says, "look": look, "words": [], "trust": trust}
+
+
+async def written_by_name(engine: Engine, rack: Rack, name: str, value: float) -> None:
+    """Give a name of a rack a value. What became of it the next readings tell. Raises RackSilentError."""
+    password, own = await asyncio.to_thread(_opened, engine, rack)
+    if rack.link == "OPC UA":
+        from canaleta.racks.opc import written
+
+        await written(rack, password, own, name, value)
+        return
+    from canaleta.racks.mqtt import commanded
+
+    await commanded(rack, password, name, value)
 
 
 async def browsed(engine: Engine, rack: Rack, below: str) -> dict[str, Any]:

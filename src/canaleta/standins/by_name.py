@@ -12,6 +12,7 @@ import logging
 import math
 import shutil
 import tempfile
+from collections.abc import Callable
 from datetime import UTC
 from functools import lru_cache
 from pathlib import Path
@@ -21,6 +22,7 @@ import numpy as np
 import orjson
 import paho.mqtt.client as paho
 from asyncua import ua
+from asyncua.common.callback import CallbackType
 from asyncua.crypto.permission_rules import User, UserRole
 from asyncua.server.server import Server
 from asyncua.server.user_managers import UserManager
@@ -40,6 +42,8 @@ NAMESPACE = "urn:canaleta:stand-in"
 NAMESPACE_INDEX = 2
 """0 is the standard's own, 1 the server's."""
 BROKER_UP_S = 10.0
+Give = Callable[[int, float], None]
+"""What takes a value that a client gave: the channel's place in the map, and the value."""
 
 
 def names_here(layout: Layout, rack: int, rack_map: RackMap) -> list[str]:
@@ -78,7 +82,8 @@ class _Nobody(UserManager):
 class OpcServer:
     """An OPC UA server on loopback that has a rack's channels as variables."""
 
-    def __init__(self, layout: Layout, rack: int, rack_map: RackMap, port: int) -> None:
+    def __init__(self, layout: Layout, rack: int, rack_map: RackMap, port: int, give: Give) -> None:
+        self._give = give
         self._layout, self._rack, self._map, self._port = layout, rack, rack_map, port
         self._names = names_here(layout, rack, rack_map)
         self._nodes: list[ua.NodeId] = []
@@ -117,9 +122,25 @@ class OpcServer:
             node = await folders[module].add_variable(
                 ua.NodeId.from_string(name), ua.QualifiedName(f"channel {channel + 1}", NAMESPACE_INDEX), 0.0
             )
+            if self._layout.type_at(module, channel).direction == "out" or self._layout.type_of(module).groups:
+                await node.set_writable()
             self._nodes.append(node.nodeid)
+        server.subscribe_server_callback(CallbackType.PostWrite, self._written)
         await server.start()
         self._server = server
+
+    def _written(self, event: Any, _: Any = None) -> None:
+        """A client gave some nodes values: what becomes of them the next step tells."""
+        if not event.is_external:
+            return
+        places = {node: k for k, node in enumerate(self._nodes)}
+        for one, result in zip(event.request_params.NodesToWrite, event.response_params, strict=True):
+            k = places.get(one.NodeId)
+            value = one.Value.Value.Value if one.Value.Value is not None else None
+            if k is not None and result.is_good() and isinstance(value, int | float):
+                self._give(k, float(value))
+                if k < len(self._last):
+                    self._last[k] = (math.nan, True)
 
     async def put(self, words: Words, faulty: Bools) -> None:
         """These are its values from now on. A channel at fault has none, and the standard's word for it."""
@@ -147,7 +168,7 @@ class OpcServer:
 class Broker:
     """A broker on loopback, Debian's mosquitto, and whoever publishes a rack's channels to it."""
 
-    def __init__(self, layout: Layout, rack: int, rack_map: RackMap, port: int) -> None:
+    def __init__(self, layout: Layout, rack: int, rack_map: RackMap, port: int, give: Give) -> None:
         self._port = port
         self._topics = [topic_of(name) for name in names_here(layout, rack, rack_map)]
         self._process: asyncio.subprocess.Process | None = None

@@ -24,6 +24,7 @@ from canaleta.core.model.module_type import ModuleType
 from canaleta.core.model.quality import Reason
 from canaleta.core.model.register_tables import Table
 from canaleta.core.model.registers import RackMap, encode
+from canaleta.core.model.sources import driven
 from canaleta.core.notation.arrays import Bools, Floats, Words
 from canaleta.core.path.evaluate import Runs, describe, evaluate
 from canaleta.core.path.faults import Fault, faulted, read_fault, upset_of
@@ -122,6 +123,7 @@ class FieldRack:
         self.faulty = np.zeros(len(self.map), dtype=bool)
         self._step = 0
         self._settings = [self._begins(module) for module in self._modules]
+        self._given: dict[int, float] = {}
         self._held, self._told = self._forced(), self._commands()
         self._named = [one for one in setting_places(layout, rack) if one.setting.at is not None]
         self._codes = [self._named_code(one) for one in self._named]
@@ -273,14 +275,22 @@ class FieldRack:
 
     def _commands(self) -> dict[int, float]:
         """{row: count} of every output that takes commands."""
-        out = {}
+        out = dict(self._given)
         for module, words in zip(self._modules, self._settings, strict=True):
             kind = self.layout.type_of(module.id)
-            for channel in range(kind.channels if kind.commands else 0):
+            for channel in range(kind.channels if kind.commands and not self.map.names else 0):
                 row = self._places.get((module.place, channel))
                 if row is not None:
                     out[row] = _count(kind, words, kind.command_offset, channel)
         return out
+
+    def give(self, at: int, count: float) -> None:
+        """An output of a rack that is reached by name gets its count. at: its place in the map."""
+        module, channel = int(self.map.modules[at]), int(self.map.channels[at])
+        row = self._rows_of.get((module, channel))
+        if row is not None and np.isfinite(count) and driven(self._image, np.array([row]))[0]:
+            self._given[row] = count
+            self._told = self._commands()
 
     @property
     def setting_count(self) -> int:

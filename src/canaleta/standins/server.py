@@ -157,7 +157,7 @@ def build(
         from canaleta.standins.by_name import Broker, OpcServer
 
         kind: type[OpcServer | Broker] = OpcServer if layout.racks[rack].link == "OPC UA" else Broker
-        return StandIn(field, kind(layout, rack, field.map, port), step=step)
+        return StandIn(field, kind(layout, rack, field.map, port, field.give), step=step)
     device = SimDevice(id=1, simdata=_tables(field, field.step(step)))
     return StandIn(field, ModbusTcpServer(device, address=("127.0.0.1", port)), step=step)
 

@@ -18,7 +18,7 @@ export const ROW_HEIGHT = { close: 21, usual: 25, wide: 34 } as const
 const STARTERS: Record<string, string[]> = {
   wiring: ['service', 'signal', 'wires', 'supply', 'cable', 'cores', 'strip', 'screen', 'channel', 'terminals', 'register', 'direct', 'old_address'],
   alarms: ['service', 'now', 'value_low', 'value_high', 'value_unit', 'alarm_ll', 'alarm_l', 'alarm_h', 'alarm_hh', 'alarm_h_deadband', 'alarm_h_delay', 'alarm_h_priority', 'alarm_state', 'alarm_says', 'bands', 'checks'],
-  'switches': ['service', 'signal', 'acting', 'channel', 'mode', 'on_delay', 'off_delay', 'stretch', 'fastest', 'counts_on', 'now', 'text_0', 'text_1', 'alarm_state', 'trips', 'inhibit'],
+  'switches': ['service', 'signal', 'acting', 'channel', 'mode', 'debounce', 'on_delay', 'off_delay', 'stretch', 'fastest', 'counts_on', 'now', 'text_0', 'text_1', 'alarm_state', 'trips', 'inhibit'],
   'what it trips': ['service', 'area', 'now', 'trips', 'used_by', 'inhibit', 'tell', 'if_high', 'if_low'],
   'tests and status': ['service', 'area', 'channel', 'status', 'tolerance_transmitter', 'tolerance_channel', 'tolerance_loop', 'accuracy', 'device_model', 'serial', 'data_sheet', 'notes'],
   'names': ['second_name', 'meaning', 'loop', 'service', 'area', 'cabinet', 'channel', 'old_address', 'typical', 'notes'],

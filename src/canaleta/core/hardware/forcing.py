@@ -12,11 +12,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from canaleta.core.model.by_name import topic_of
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Layout
 from canaleta.core.model.module_type import Mode
 
-__all__ = ["ForceMap", "Write", "command_writes", "force_writes", "held_between"]
+__all__ = ["ForceMap", "Write", "agrees", "command_writes", "force_writes", "held_between", "why_no_command"]
 
 
 @dataclass(frozen=True)
@@ -87,6 +88,26 @@ def command_writes(layout: Layout, module: int, channel: int, counts: float) -> 
         raise LookupError(f"{kind.title} has no register by which an output could be given a value")
     at = first + kind.command_offset + channel * kind.word_form.words
     return _words(kind.word_form.words_of(counts)[0].tolist(), at)
+
+
+def why_no_command(layout: Layout, module: int, channel: int, mode: str = "") -> str:
+    """Why an output could not be given a value, in words; "" if it can."""
+    kind, rack = layout.type_at(module, channel, mode), layout.racks[layout.modules[module].rack]
+    if kind.direction != "out":
+        return "it is an input"
+    if not rack.by_name:
+        return "" if kind.commands else f"{kind.title} takes no commands"
+    name = layout.modules[module].name_of(channel)
+    if not name:
+        return "it has no name at its rack yet: pick one on the module's page"
+    if rack.link == "MQTT" and not topic_of(name).metric:
+        return "a plain topic says what is, and not where one could command it; a metric of Sparkplug B does"
+    return ""
+
+
+def agrees(read: float, given: float) -> bool:
+    """Whether what is read back is what was given, for all that a single-precision number holds of it."""
+    return bool(np.isclose(read, given, rtol=2.0**-23, atol=0.0))
 
 
 def held_between(image: PlantImage, row: int, mode: Mode, counts: float) -> float:

@@ -51,7 +51,8 @@ class Settings:
     """How each of n points is conditioned. Arrays of shape (n,) unless said otherwise.
 
     smoothing_s: time constant behind the scaling, 0 for none. contact: whether the value is a state already. on_at,
-    off_at: the switch on an analog value, NaN for none. on_delay_s, off_delay_s, stretch_s. edge: index into the
+    off_at: the switch on an analog value, NaN for none. debounce_s: how long a change must last to be one, either way;
+    behind it on_delay_s, off_delay_s, stretch_s. edge: index into the
     choices of `counts_on`, -1 for no counter. preset: NaN for none. pulse_value: what one pulse stands for.
     cumulative: the count itself is a number of pulses; wrap: how many counts it has; fastest: pulses a second that it
     can make, NaN where nobody said. chatter_from: changes in CHATTER_WINDOW_S. latches: a fault stays until reset.
@@ -62,6 +63,7 @@ class Settings:
     contact: Bools
     on_at: Floats
     off_at: Floats
+    debounce_s: Floats
     on_delay_s: Floats
     off_delay_s: Floats
     stretch_s: Floats
@@ -86,7 +88,7 @@ class Settings:
         report = {
             name: image.number(name)[rows]
             for name in (
-                "smoothing_s", "on_at", "off_at", "on_delay", "off_delay", "stretch", "preset", "pulse_value",
+                "smoothing_s", "on_at", "off_at", "debounce", "on_delay", "off_delay", "stretch", "preset", "pulse_value",
                 "chatter", "bands_deadband", "fastest",
             )
         }  # fmt: skip
@@ -107,6 +109,7 @@ class Settings:
             contact=image.family[rows] == Family.CONTACT,
             on_at=report["on_at"],
             off_at=off_at,
+            debounce_s=none["debounce"] / 1000.0,
             on_delay_s=none["on_delay"] / 1000.0,
             off_delay_s=none["off_delay"] / 1000.0,
             stretch_s=none["stretch"] / 1000.0,
@@ -138,8 +141,8 @@ def _wrap(image: PlantImage, rows: NDArray[np.int64]) -> Floats:
 class Condition(Columns):
     """The state of n points between two readings. Arrays of shape (n,); NaN and -1 where nothing is known yet.
 
-    at: when the last step was, s. smooth: the filtered value. raw: the state before the delays, raw_since: since
-    when. clean: the state that is shown, on_since: since when it is on. ring: (n, MOST_RING) times of the last
+    at: when the last step was, s. smooth: the filtered value. read: the state as it is read, read_since: since when.
+    raw: the state behind the debounce and before the delays, raw_since: since when. clean: the state that is shown, on_since: since when it is on. ring: (n, MOST_RING) times of the last
     changes of the raw state, newest last. counted: edges counted. last_count: of a cumulative count. total: pulses
     times what one is. rate: in a second; last_edge: when the last one was. latched: faults that wait for a reset.
     band: index.
@@ -147,6 +150,8 @@ class Condition(Columns):
 
     at: float
     smooth: Floats
+    read: States
+    read_since: Floats
     raw: States
     raw_since: Floats
     clean: States
@@ -179,7 +184,7 @@ def begin(n: int) -> Condition:
     nothing = np.full(n, np.nan)
     unknown = np.full(n, UNKNOWN, dtype=np.int8)
     return Condition(
-        at=float("nan"), smooth=nothing, raw=unknown, raw_since=nothing, clean=unknown, on_since=nothing,
+        at=float("nan"), smooth=nothing, read=unknown, read_since=nothing, raw=unknown, raw_since=nothing, clean=unknown, on_since=nothing,
         ring=np.full((n, MOST_RING), -np.inf), counted=np.zeros(n), last_count=nothing, total=np.zeros(n),
         rate=np.zeros(n), last_edge=nothing, latched=np.zeros(n, dtype=np.uint32), band=unknown,
     )  # fmt: skip
@@ -217,7 +222,9 @@ def step(settings: Settings, before: Condition, now: float, reading: Reading) ->
     good = (reading.quality != Quality.BAD) & (reading.quality != Quality.NONE) & ~np.isnan(reading.value)
     smooth = _smoothed(settings, before, elapsed, reading.value, good)
     value = np.where(settings.contact | ~good, reading.value, smooth)
-    raw = _raw(settings, before.raw, value, good)
+    read = _read(settings, before.read, value, good)
+    read_since = np.where(~good | (read != before.read), moment, before.read_since)
+    raw = _settled(settings, before, moment, read, read_since, good)
     changed = (raw != before.raw) & (before.raw >= 0)
     # A delay asks for an unbroken condition: a reading that says nothing begins it anew.
     raw_since = np.where(~good | (raw != before.raw), moment, before.raw_since)
@@ -242,6 +249,8 @@ def step(settings: Settings, before: Condition, now: float, reading: Reading) ->
     after = Condition(
         at=moment,
         smooth=smooth,
+        read=read,
+        read_since=read_since,
         raw=raw,
         raw_since=raw_since,
         clean=clean,
@@ -271,8 +280,8 @@ def _smoothed(settings: Settings, before: Condition, elapsed: float, value: Floa
     return np.where(good, moved, np.nan)
 
 
-def _raw(settings: Settings, was: States, value: Floats, good: Bools) -> States:
-    """The state before the delays: a contact's own, or a switch on the value with its hysteresis."""
+def _read(settings: Settings, was: States, value: Floats, good: Bools) -> States:
+    """The state as it is read: a contact's own, or a switch on the value with its hysteresis."""
     at, off = settings.on_at, settings.off_at
     # A switch may work downwards: on below, off again above.
     falling = off > at
@@ -283,6 +292,12 @@ def _raw(settings: Settings, was: States, value: Floats, good: Bools) -> States:
     wanted = np.where(settings.contact, np.nan_to_num(value) >= 0.5, switch)
     known = good & (settings.contact | ~np.isnan(at))
     return np.where(known, wanted, was).astype(np.int8)
+
+
+def _settled(settings: Settings, before: Condition, now: float, read: States, since: Floats, good: Bools) -> States:
+    """The state behind the debounce. The first that is known holds at once."""
+    lasted = good & (now - since >= settings.debounce_s - 1e-9)
+    return np.where(lasted | (before.raw < 0), read, before.raw).astype(np.int8)
 
 
 def _clean(

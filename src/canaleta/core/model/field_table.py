@@ -11,7 +11,7 @@ from typing import Any
 
 from canaleta.core.model.field import Field, Kind, Station
 from canaleta.core.model.module_type import OPEN_CHOICES
-from canaleta.core.signals.laws import LAW_NAMES, TABLE_LAWS, VALUE_LAW_NAMES
+from canaleta.core.signals.laws import CUT_OFF_IN, LAW_NAMES, TABLE_LAWS, VALUE_LAW_NAMES
 from canaleta.core.signals.sensors.extension import EXTENSION_NAMES
 from canaleta.core.signals.signal_types import SIGNAL_NAMES, Family
 
@@ -119,8 +119,12 @@ FIELDS: tuple[Field, ...] = (
           _CURRENT, choices=REFERENCES),
     Field("device_law", Station.DEVICE, "law", Kind.CHOICE, "what the device itself makes of its range",
           52, choices=LAW_NAMES, applies=_LINEAR),
-    _more("device_cutoff", Station.DEVICE, "cut-off", Kind.NUMBER, "the device's output is zero below this, % of output",
-          _CURRENT, when=("device_law", ("square root",)), least=0, most=50, unit="%"),
+    _more("device_cutoff", Station.DEVICE, "cut-off", Kind.NUMBER,
+          "the device's output is zero below this; % of output, unless it is said otherwise",
+          _CURRENT, when=("device_law", ("square root",)), headers=("low flow cut-off",)),
+    _more("device_cutoff_in", Station.DEVICE, "cut-off said in", Kind.CHOICE,
+          "how the data sheet gives it: of the root, of what the root is taken of, or in the range's unit", _CURRENT,
+          when=("device_law", ("square root",)), needs="device_cutoff", choices=CUT_OFF_IN),
     _more("device_table", Station.DEVICE, "table", Kind.TABLE, "the device's own table: quantity and % of output",
           _CURRENT, when=("device_law", TABLE_LAWS)),
     _more("curve_table", Station.DEVICE, "curve", Kind.TABLE, "the element's own curve: °C and Ω",
@@ -240,8 +244,11 @@ FIELDS: tuple[Field, ...] = (
     _more("tolerance_channel", Station.INPUT, "channel within", Kind.NUMBER,
           "what the channel may be off in its own test, % of span", _ANALOG, least=0, most=20, unit="%",
           headers=("channel tolerance",)),
+    _more("debounce", Station.INPUT, "settled for", Kind.NUMBER,
+          "debounce: a change counts once it has lasted so long, either way; the delays begin behind it", _SWITCH,
+          least=0, most=60_000, unit="ms", headers=("debounce", "debounce time")),
     _more("on_delay", Station.INPUT, "on after", Kind.NUMBER, "on only after it has been on for so long",
-          _SWITCH, least=0, most=3_600_000, unit="ms", headers=("on delay", "debounce", "debounce time")),
+          _SWITCH, least=0, most=3_600_000, unit="ms", headers=("on delay",)),
     _more("off_delay", Station.INPUT, "off after", Kind.NUMBER, "off only after it has been off for so long",
           _SWITCH, least=0, most=3_600_000, unit="ms", headers=("off delay",)),
     _more("stretch", Station.INPUT, "at least on", Kind.NUMBER, "once on, it stays on for so long", _SWITCH,
@@ -279,8 +286,12 @@ FIELDS: tuple[Field, ...] = (
               _CURRENT, choices=REFERENCES),
         Field("value_law", Station.VALUE, "law", Kind.CHOICE, "the law our scaling takes", 80, choices=VALUE_LAW_NAMES,
               applies=_ANALOG),
-        _more("value_cutoff", Station.VALUE, "cut-off", Kind.NUMBER, "the root is zero below this, % of the root",
-              _CURRENT, when=("value_law", ("square root",)), least=0, most=50, unit="%"),
+        _more("value_cutoff", Station.VALUE, "cut-off", Kind.NUMBER,
+              "the root is zero below this; % of the root, unless it is said otherwise",
+              _CURRENT, when=("value_law", ("square root",))),
+        _more("value_cutoff_in", Station.VALUE, "cut-off said in", Kind.CHOICE,
+              "of the root, of what the root is taken of, or in the value's unit", _CURRENT,
+              when=("value_law", ("square root",)), needs="value_cutoff", choices=CUT_OFF_IN),
         _more("value_table", Station.VALUE, "table", Kind.TABLE,
               "pairs of scaled figure and value: low and high are then what goes into the table", _ANALOG,
               when=("value_law", TABLE_LAWS)),

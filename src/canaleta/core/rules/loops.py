@@ -130,7 +130,20 @@ def hart_shorted(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         yield report(image, "R45", [int(rows[at])], Station.LOOP, text, ("hart", "hops"))
 
 
-_TIMES = ("signal", "channel", "needs_s", "damping_s", "filter", "on_delay", "off_delay", "stretch", "fastest")
+_TIMES = (
+    "signal",
+    "channel",
+    "needs_s",
+    "damping_s",
+    "filter",
+    "debounce",
+    "on_delay",
+    "off_delay",
+    "stretch",
+    "fastest",
+)
+
+_DELAYS = {"debounce": "debounced for", "on_delay": "on after", "off_delay": "off after"}
 
 
 @rule(
@@ -139,19 +152,17 @@ _TIMES = ("signal", "channel", "needs_s", "damping_s", "filter", "on_delay", "of
     "a sampled input sees nothing quicker than two of its scans",
     _TIMES,
     harm="wavers",
-    looks="on and off delays against how often the rack is read",
+    looks="debounce, on and off delays against how often the rack is read",
 )
 def delay_too_short(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A debounce that sees one sample at most cannot tell a bounce from a change."""
     period = period_ms(image, rows)
-    delays = {name: image.number(name)[rows] for name in ("on_delay", "off_delay")}
+    delays = {name: image.number(name)[rows] for name in _DELAYS}
     short = {name: (delay > 0) & (delay < 2.0 * period) for name, delay in delays.items()}
-    for at in np.flatnonzero(short["on_delay"] | short["off_delay"]).tolist():
+    for at in np.flatnonzero(np.any(list(short.values()), axis=0)).tolist():
         row, ms = int(rows[at]), float(period[at])
         names = [name for name in short if short[name][at]]
-        told = " and ".join(
-            f"{name.partition('_')[0]} after {shown(float(delays[name][at]), 0)} ms" for name in names
-        )
+        told = " and ".join(f"{_DELAYS[name]} {shown(float(delays[name][at]), 0)} ms" for name in names)
         text = (
             f"{told}, and the rack is read every {shown(ms, 0)} ms: shorter than two scans, one sample decides;"
             f" {shown(2 * ms, 0)} ms would do"

@@ -20,11 +20,13 @@ from canaleta.core.path.evaluate import describe, evaluate
 from canaleta.core.path.facts.base import significant
 from canaleta.core.path.joints.base import PathRows
 from canaleta.core.path.joints.chains import CHAINS
+from canaleta.core.path.joints.linear import DeviceJoint
+from canaleta.core.path.joints.scaling import Scaling
 from canaleta.core.rules.finding import Cell, Finding, Fix
 from canaleta.core.rules.masks import PATH, derived_counts, follows_supply
 from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.bands import Bands, bands_of
-from canaleta.core.signals.laws import LAW_NAMES, TABLE_LAWS, VALUE_LAW_NAMES
+from canaleta.core.signals.laws import CUT_OFF_IN, LAW_NAMES, TABLE_LAWS, VALUE_LAW_NAMES
 from canaleta.core.signals.plc_types import LOSS_ALLOWED, RANGES, chain_of
 from canaleta.core.signals.signal_types import Family
 from canaleta.core.signals.tables import table_of
@@ -307,6 +309,47 @@ def table_turns(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             if table.direction == 0:
                 text = f"the {'device' if side == 'device' else 'scaling'}'s table turns at point {table.turns_at()}: a value has no one figure behind it"
                 yield report(image, "R55", [row], station, text, (f"{side}_table",), about=f"{image.ids[row]}:{side}")
+
+
+@rule(
+    "R73",
+    "a cut-off that hides a flow, or none",
+    "low cut-offs lie at a few percent of the flow; a tenth of the flow is a hundredth of the pressure",
+    PATH,
+    severity="settle",
+    harm="hides",
+    looks="low cut-offs of roots, in the unit they are said in",
+)
+def cut_off_off(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """A cut-off of half the flow and more, or below the range: said in another unit than meant, most likely."""
+    rows = rows[image.family[rows] == Family.LINEAR]
+    paths = PathRows(image, rows)
+    value_share = Scaling.cut_off(paths, paths.number("value_low"), paths.number("value_high"))
+    for side, station, share in (
+        ("device", Station.DEVICE, DeviceJoint().cut_off(paths)),
+        ("value", Station.VALUE, value_share),
+    ):
+        figure, said = paths.number(f"{side}_cutoff"), paths.code(f"{side}_cutoff_in")
+        here = (paths.code(f"{side}_law") == _ROOT) & ~np.isnan(share)
+        wrong = here & ((share >= 0.5) | ((share <= 0) & (figure != 0)))
+        for at in np.flatnonzero(wrong).tolist():
+            row = int(rows[at])
+            how = CUT_OFF_IN[max(int(said[at]), 0)]
+            unit = image.text(f"{side}_unit", row) if how == "the unit of the range" else how
+            text = (
+                f"below {figure[at]:g} {unit} the flow is taken as none: {shown(100 * float(share[at]), 0)} % of it"
+                if share[at] >= 0.5
+                else f"a cut-off of {figure[at]:g} {unit} lies below the range and cuts nothing off"
+            )
+            yield report(
+                image,
+                "R73",
+                [row],
+                station,
+                text,
+                (f"{side}_cutoff", f"{side}_cutoff_in"),
+                about=f"{image.ids[row]}:{side}",
+            )
 
 
 @rule(

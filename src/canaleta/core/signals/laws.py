@@ -13,7 +13,19 @@ from numpy.typing import NDArray
 
 from canaleta.core.notation.arrays import Floats
 
-__all__ = ["LAWS", "LAW_NAMES", "SENSOR_LAW", "TABLE_LAWS", "VALUE_LAW_NAMES", "Law", "apply", "cut_off", "invert"]
+__all__ = [
+    "CUT_OFF_IN",
+    "LAWS",
+    "LAW_NAMES",
+    "SENSOR_LAW",
+    "TABLE_LAWS",
+    "VALUE_LAW_NAMES",
+    "Law",
+    "apply",
+    "cut_off",
+    "cut_off_share",
+    "invert",
+]
 
 
 @dataclass(frozen=True)
@@ -61,6 +73,8 @@ SENSOR_LAW = "sensor curve"
 """The scaling is in Ω or mV and the sensor's own curve makes degrees of it."""
 LAW_NAMES: tuple[str, ...] = (*(law.name for law in LAWS), *TABLE_LAWS)
 VALUE_LAW_NAMES: tuple[str, ...] = (*LAW_NAMES, SENSOR_LAW)
+CUT_OFF_IN: tuple[str, ...] = ("% of the root", "% before the root", "the unit of the range")
+"""How a low cut-off is said: data sheets give it of the flow, of the differential pressure, or in the range's own unit."""
 
 
 def apply(codes: NDArray[np.int16], x: Floats) -> Floats:
@@ -73,11 +87,25 @@ def invert(codes: NDArray[np.int16], y: Floats) -> Floats:
     return _each(codes, y, lambda law: law.inverse)
 
 
-def cut_off(codes: NDArray[np.int16], y: Floats, percent: Floats) -> Floats:
-    """A root below its low cut-off is nothing: near zero the root turns noise into flow. NaN percent: no cut-off."""
+def cut_off_share(figure: Floats, said_in: NDArray[np.int16], of_range: Floats) -> Floats:
+    """The share of the root, 0 … 1, below which it is taken as none. All of one shape.
+
+    figure: the cut-off as typed, NaN for none. said_in: index into CUT_OFF_IN, -1 for the first. of_range: the share of
+    the root at a figure in the range's unit.
+    """
+    with np.errstate(invalid="ignore"):
+        return np.select(
+            [said_in == CUT_OFF_IN.index("% before the root"), said_in == CUT_OFF_IN.index("the unit of the range")],
+            [_root(figure / 100.0), of_range],
+            figure / 100.0,
+        )
+
+
+def cut_off(codes: NDArray[np.int16], y: Floats, least: Floats) -> Floats:
+    """A root below its low cut-off, `cut_off_share`, is nothing: near zero the root turns noise into flow. NaN: none."""
     root = codes == LAW_NAMES.index("square root")
     with np.errstate(invalid="ignore"):
-        return np.where(root & (y < percent / 100.0), 0.0, y)
+        return np.where(root & (y < least), 0.0, y)
 
 
 def _each(codes: NDArray[np.int16], x: Floats, pick: Callable[[Law], Callable[[Floats], Floats]]) -> Floats:

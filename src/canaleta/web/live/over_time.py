@@ -28,7 +28,7 @@ __all__ = ["api"]
 api = routes("over_time", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 WEEK_S = 7 * 86_400.0
 STRIP_FIELDS = (
-    "on_delay", "off_delay", "stretch", "acting", "chatter", "counts_on", "preset", "smoothing_s", "on_at", "off_at", "bands", "bands_deadband",
+    "debounce", "on_delay", "off_delay", "stretch", "acting", "chatter", "counts_on", "preset", "smoothing_s", "on_at", "off_at", "bands", "bands_deadband",
     "on_failure", "substitute", "fault_ends",
 )  # fmt: skip
 

@@ -10,7 +10,7 @@ import numpy as np
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.hardware.forcing import Write, command_writes, force_writes, held_between
+from canaleta.core.hardware.forcing import Write, agrees, command_writes, force_writes, held_between, why_no_command
 from canaleta.core.hardware.loads import expected_load_ma
 from canaleta.core.hardware.settings import trips_of
 from canaleta.core.model.fields import Station
@@ -224,16 +224,12 @@ def offers(path: PointPath) -> Response:
     force = output = "it holds no channel yet" if not image.landed[row] else ""
     armed = False
     if image.landed[row]:
-        kind = image.layout.type_of(module)
-        armed = not image.layout.racks[image.layout.modules[module].rack].stand_in
-        force = "" if kind.forces else f"{kind.title} has no register by which a channel could be forced"
-        output = (
-            ""
-            if kind.commands
-            else f"{kind.title} takes no commands"
-            if driven(image, np.array([row]))[0]
-            else "it is an input"
-        )
+        kind, rack = image.layout.type_of(module), image.layout.racks[image.layout.modules[module].rack]
+        armed = not rack.stand_in
+        by_name = f"a rack that is reached by {rack.link} has no register by which a channel could be forced"
+        none = f"{kind.title} has no register by which a channel could be forced"
+        force = by_name if rack.by_name else "" if kind.forces else none
+        output = why_no_command(image.layout, module, int(image.channel[row]), image.text("mode", row))
     return jsonify(
         OfferOut(
             force=force,
@@ -286,6 +282,10 @@ def _entered(image: PlantImage, row: int, kind: str, body: HoldIn, what: str, va
 def _force(image: PlantImage, row: int, counts: float | None) -> None:
     module, rack = _place(image, row)
     try:
+        if rack.by_name:
+            raise LookupError(
+                f"a rack that is reached by {rack.link} has no register by which a channel could be forced"
+            )
         writes = force_writes(image.layout, module, int(image.channel[row]), counts)
     except (LookupError, ValueError) as error:
         raise ProblemError(
@@ -306,12 +306,20 @@ def command(path: PointPath, body: OutputIn) -> Response:
     mode = image.layout.type_of(module).mode_named(image.text("mode", row))
     counts = held_between(image, row, mode, counts) if mode else counts
     wanted = float(evaluate(image, Station.COUNTS, counts, np.array([row])).at(Station.VALUE)[0])
-    try:
-        writes = command_writes(image.layout, module, int(image.channel[row]), counts)
-    except (LookupError, ValueError) as error:
-        raise ProblemError(409, str(error), "nothing was commanded") from error
-    began = shared().clock.looked_lately()
-    _written(rack, writes, f"output {image.label(row)}: {body.text.strip()}")
+    channel, says = int(image.channel[row]), f"output {image.label(row)}: {body.text.strip()}"
+    if rack.by_name:
+        if why := why_no_command(image.layout, module, channel, image.text("mode", row)):
+            raise ProblemError(409, why, "nothing was commanded")
+        began = shared().clock.looked_lately()
+        target = {"name": image.layout.modules[module].name_of(channel), "value": counts}
+        asked(rack.id, "force", target | {"stand_in": rack.stand_in, "what": [says]}, "nothing was written")
+    else:
+        try:
+            writes = command_writes(image.layout, module, channel, counts)
+        except (LookupError, ValueError) as error:
+            raise ProblemError(409, str(error), "nothing was commanded") from error
+        began = shared().clock.looked_lately()
+        _written(rack, writes, says)
     return jsonify(_readback(image, row, rack, counts, abs(wanted - value) > _step(image, row), began).model_dump())
 
 
@@ -332,23 +340,23 @@ def _readback(image: PlantImage, row: int, rack: Rack, counts: float, clamped: b
                 bool(int(block.reasons[k]) & (Reason.CHANNEL_FAULT | Reason.OPEN_CIRCUIT)),
             )
             flows = dict(zip(block.loaded.tolist(), block.load_ma.tolist(), strict=True)).get(point)
-            if (read == counts and not failing) or block.read_at.timestamp() > patience:
+            if (read is not None and agrees(read, counts) and not failing) or block.read_at.timestamp() > patience:
                 break
         time.sleep(0.05)
-    agrees = read == counts and not failing
+    same = read is not None and agrees(read, counts) and not failing
     says = "the rack reads back what was commanded"
     if read is None:
         says = "nothing was read back: does the rack answer?"
     elif failing:
         says = "commanded, and the module reports a fault: the load is open, or it draws too much"
-    elif not agrees:
+    elif not same:
         says = f"commanded count {counts:g}, read back {read:g}: is the output forced, or its module faulty?"
     if clamped:
         says += "; clamped at the end of the range"
     if flows is not None:
         says += f"; {flows:.0f} mA flow" + (f", {expected:.0f} mA by the list" if expected is not None else "")
     return OutputOut(
-        given=counts, clamped=clamped, readback=read, agrees=agrees, says=says, load_ma=flows, expected_ma=expected
+        given=counts, clamped=clamped, readback=read, agrees=same, says=says, load_ma=flows, expected_ma=expected
     )
 
 

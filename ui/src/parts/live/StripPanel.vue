@@ -16,7 +16,7 @@ const plant = usePlant()
 const WIDTH = 560
 const LANE = 40
 const PLOT = 120
-const CONTACT = ['on_delay', 'off_delay', 'stretch', 'acting', 'chatter', 'counts_on', 'preset']
+const CONTACT = ['debounce', 'on_delay', 'off_delay', 'stretch', 'acting', 'chatter', 'counts_on', 'preset']
 const ANALOG = ['smoothing_s', 'on_at', 'off_at', 'on_failure', 'substitute', 'fault_ends', 'bands', 'bands_deadband'] // prettier-ignore
 const ends = ref(3)
 const edges = ref<number[]>([0.4, 0.58, 1.0, 1.9, 2.1, 2.2])
@@ -113,8 +113,9 @@ const counts = computed(() =>
 /** Handles along the time: from the edge they belong to, as far as they last. */
 const handles = computed(() =>
   props.contact
-    ? (['on_delay', 'off_delay', 'stretch'] as const).map((field, i) => {
-        const from = edges.value[i === 1 ? 3 : 2] ?? 0
+    ? (['debounce', 'on_delay', 'off_delay', 'stretch'] as const).map((field, i) => {
+        // The debounce goes before the delay: what it takes is taken first.
+        const from = (edges.value[i === 2 ? 3 : 2] ?? 0) + (i === 1 || i === 2 ? (Number(now('debounce')) || 0) / 1000 : 0)
         return { field, from, per: 1000, unit: 'ms', to: from + (Number(now(field)) || 0) / 1000, y: LANE * 2 + 28 + i * 17 }
       })
     : [{ field: 'smoothing_s', from: edges.value[0] ?? 0, per: 1, unit: 's', to: (edges.value[0] ?? 0) + (Number(now('smoothing_s')) || 0), y: PLOT + 10 }],

@@ -14,6 +14,7 @@ from canaleta.core.path.joints.base import PathRows
 from canaleta.core.path.joints.chains import CHAINS
 from canaleta.core.path.joints.linear import signal_span, signal_unit
 from canaleta.core.path.joints.scaling import Scaling
+from canaleta.core.path.joints.scaling_words import cut_off_words
 from canaleta.core.signals.accuracy import Share, root_sum_square
 from canaleta.core.signals.laws import SENSOR_LAW, TABLE_LAWS
 from canaleta.core.signals.plc_types import chain_of
@@ -255,8 +256,7 @@ def root(p: PathRows) -> Section | None:
     rows = [Row("taken by", " and ".join(taken), "", "bad" if twice else "")]
     for side, who in (("device", "the device"), ("value", "the scaling")):
         if who in taken:
-            cut = p.text(f"{side}_cutoff")
-            rows.append(Row(f"low cut-off of {who}", f"{cut} %" if cut else "none", "of the root"))
+            rows.append(Row(f"low cut-off of {who}", cut_off_words(p, side) or "none"))
     return Section(
         Station.DEVICE, "square root", tuple(rows), "the root is taken twice" if twice else "", "bad" if twice else ""
     )
@@ -334,7 +334,7 @@ def order(p: PathRows) -> Section | None:
     steps = [("status and fault counts", "first: a count that tells a fault is no measurement, scaled or not")]
     steps.append(("scaling", p.text("value_form") or "two points"))
     if (law := p.text("value_law")) not in ("", "straight line"):
-        steps.append(("law", law + (f", cut off below {p.text('value_cutoff')} %" if p.text("value_cutoff") else "")))
+        steps.append(("law", law + (f", cut off below {cut}" if (cut := cut_off_words(p, "value")) else "")))
     outside = [f"{side} {p.text(side)}" for side in ("below", "above") if p.text(side) not in ("", "pass")]
     steps.append(("outside the range", ", ".join(outside) or "passed on as it is"))
     steps.append(("failed signal", p.text("on_failure") or f"{p.conventions.on_failure}, as the plant says"))

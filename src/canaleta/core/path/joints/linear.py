@@ -55,7 +55,7 @@ class DeviceJoint:
         """Percent of output at a quantity in the device's unit."""
         low, high = self._range(p)
         codes = p.code("device_law")
-        share = laws.cut_off(codes, laws.apply(codes, (x - low) / (high - low)), p.number("device_cutoff"))
+        share = laws.cut_off(codes, laws.apply(codes, (x - low) / (high - low)), self.cut_off(p))
         return self._through_tables(p, x, 100.0 * share, forward=True)
 
     def backward(self, p: PathRows, y: Floats) -> Floats:
@@ -63,6 +63,13 @@ class DeviceJoint:
         low, high = self._range(p)
         straight = low + laws.invert(p.code("device_law"), y / 100.0) * (high - low)
         return self._through_tables(p, y, straight, forward=False)
+
+    def cut_off(self, p: PathRows) -> Floats:
+        """The share of the device's output below which it gives none; NaN for no cut-off."""
+        low, high = self._range(p)
+        figure = p.number("device_cutoff")
+        of_range = laws.apply(p.code("device_law"), (figure - low) / (high - low))
+        return laws.cut_off_share(figure, p.code("device_cutoff_in"), of_range)
 
     @staticmethod
     def _through_tables(p: PathRows, x: Floats, otherwise: Floats, forward: bool) -> Floats:

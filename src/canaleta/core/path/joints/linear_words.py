@@ -24,7 +24,7 @@ from canaleta.core.path.joints.linear import (
     signal_span,
     signal_unit,
 )
-from canaleta.core.path.joints.scaling_words import counts_text, value_words
+from canaleta.core.path.joints.scaling_words import counts_text, cut_off_words, value_words
 from canaleta.core.signals.laws import TABLE_LAWS
 
 _STANDARD = {"mA": "IEC 60381-1", "V": "IEC 60381-2"}
@@ -50,8 +50,8 @@ def device_working(joint: DeviceJoint, p: PathRows, x: float, y: float, forward:
             f"{low} + {share} · ({high} − {low}) = {shown(x, 3)} {unit}",
             source + "; implied by the device's range, not measured",
         )
-    if root and y == 0.0 and p.text("device_cutoff"):
-        source += f"; below {p.text('device_cutoff')} % of output the device gives none"
+    if root and y == 0.0 and (cut := cut_off_words(p, "device")):
+        source += f"; below {cut} the device gives none"
     return Working(
         f"percent = 100 · {root}[(quantity − LRV) / (URV − LRV)]",
         f"100 · {root}[({shown(x, 3)} − {low}) / ({high} − {low})] = {shown(y, 3)} %",

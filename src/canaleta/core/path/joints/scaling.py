@@ -51,7 +51,7 @@ class Scaling:
         c0, c1, v0, v1 = self.ends(p)
         codes = p.code("value_law")
         share = laws.apply(codes, (x - c0) / (c1 - c0))
-        out = v0 + laws.cut_off(codes, share, p.number("value_cutoff")) * (v1 - v0)
+        out = v0 + laws.cut_off(codes, share, self.cut_off(p, v0, v1)) * (v1 - v0)
         sloped, slope, offset = self.sloped(p)
         if sloped.any():
             out = np.where(sloped, slope * x + offset, out)
@@ -66,6 +66,12 @@ class Scaling:
         if sloped.any():
             out = np.where(sloped, (linear - offset) / np.where(slope == 0, np.nan, slope), out)
         return out
+
+    @staticmethod
+    def cut_off(p: PathRows, v0: Floats, v1: Floats) -> Floats:
+        """The share of the root below which the value is at its low end; NaN for no cut-off."""
+        figure = p.number("value_cutoff")
+        return laws.cut_off_share(figure, p.code("value_cutoff_in"), (figure - v0) / (v1 - v0))
 
     def share(self, p: PathRows, x: Floats) -> Floats:
         """Share of the span at counts: 0 at the low end of the signal, 1 at the high one."""

@@ -7,10 +7,26 @@ import numpy as np
 from canaleta.core.model.references import value_unit
 from canaleta.core.notation.text import plain, shown
 from canaleta.core.path.joints.base import PathRows, StationWords, Working, decimals_for
+from canaleta.core.path.joints.linear import DeviceJoint
 from canaleta.core.path.joints.scaling import Scaling, beyond_the_line
 from canaleta.core.signals.hops_and_factors import factors_of
-from canaleta.core.signals.laws import SENSOR_LAW, TABLE_LAWS
+from canaleta.core.signals.laws import CUT_OFF_IN, SENSOR_LAW, TABLE_LAWS
 from canaleta.core.signals.signal_types import Family
+
+
+def cut_off_words(p: PathRows, side: str) -> str:
+    """The low cut-off of the device or of the scaling (`side`: device, value) as it was said, and of the root; empty
+    for none."""
+    figure = p.text(f"{side}_cutoff")
+    if not figure:
+        return ""
+    said = p.text(f"{side}_cutoff_in") or CUT_OFF_IN[0]
+    if said == CUT_OFF_IN[0]:
+        return f"{figure} {said}"
+    low, high = p.number("value_low"), p.number("value_high")
+    share = DeviceJoint().cut_off(p) if side == "device" else Scaling.cut_off(p, low, high)
+    unit = p.text(f"{side}_unit") if said == CUT_OFF_IN[2] else said
+    return f"{figure} {unit}, {shown(100.0 * float(share[0]), 2)} % of the root"
 
 
 def scaling_working(joint: Scaling, p: PathRows, x: float, y: float, forward: bool) -> Working:
@@ -41,8 +57,8 @@ def scaling_working(joint: Scaling, p: PathRows, x: float, y: float, forward: bo
     typed = p.text("counts_low") and p.text("counts_high")
     whose = "end points as typed in the list" if typed else "counts as signal and module make them"
     source = f"{whose}: {c0} → {v0}, {c1} → {v1}{source_of_more}"
-    if root and y == float(joint.ends(p)[2][0]) and p.text("value_cutoff"):
-        source += f"; below {p.text('value_cutoff')} % of the root it is taken as none"
+    if root and y == float(joint.ends(p)[2][0]) and (cut := cut_off_words(p, "value")):
+        source += f"; below {cut} it is taken as none"
     if not forward:
         square = "²" if root else ""
         return Working(
