@@ -96,7 +96,8 @@ def test_states_go_on_with_the_next_agent() -> None:
 
 def test_what_a_version_without_a_debounce_kept_is_gone_on_with() -> None:
     rack = analog(fault_ends="on reset")
-    rack.reads(half(-8000))
+    rack.reads(half(-8000), 10)
+    rack.reads(half(-8000), 10)
     with np.load(io.BytesIO(zlib.decompress(rack.life.packed()))) as kept:
         older = {name: kept[name] for name in kept.files if name not in ("condition_read", "condition_read_since")}
     out = io.BytesIO()
