@@ -35,7 +35,7 @@ def test_registers_that_each_module_occupies() -> None:
             "ps-10": (0, 0), "ps-bus": (0, 0), "bus-end": (0, 0), "do8": (8, 2), "ro4": (4, 1), "spacer": (0, 0), "empty-slot": (0, 0),
             "po4": (4, 9), "do4-2a": (4, 6), "rtd4-st": (4, 17), "di8-bits": (8, 0),
             "ui4": (4, 6), "mx10": (10, 4), "ci6": (6, 6), "fx8": (8, 8), "di8-12-24": (8, 1), "br2": (2, 5),
-            "rtd2-3n": (2, 8), "po2-slow": (2, 4), "vn16": (16, 64),
+            "rtd2-3n": (2, 8), "po2-slow": (2, 4), "vn16": (16, 64), "sv8": (8, 8),
     }  # fmt: skip
 
 

@@ -40,6 +40,9 @@ def counts(module: str, mode: str, signal: str, at: Station, value: float, **dev
         ("ui4", "4–20 mA", "4–20 mA", 12.0, 15000.0),
         ("mx10", "0–10 V in", "0–10 V", 1.0, 3000.0),
         ("vn16", "4–20 mA as they come", "4–20 mA", 7.25, 7.25),
+        # Up to 1.25 times a supply of 24 V are 30 V for 4095 counts; the pin beside it has 5 V for them.
+        ("sv8", "of the supply", "0–10 V", 10.0, 1365.0),
+        ("sv8", "0–5 V pin", "0–5 V", 1.0, 819.0),
     ],
 )
 def test_a_signal_makes_the_count_that_the_data_sheet_says(

@@ -111,6 +111,17 @@ def test_levels_that_follow_the_supply() -> None:
     assert np.isnan(stations(plant, Station.LOOP, 11.5)[3])
 
 
+def test_levels_as_shares_of_the_supply() -> None:
+    """Off below 30 %, on from 55 % of it: 6.7 V of 12 are on, and 7.3 of 24 neither on nor off."""
+    shares = mode(
+        "V", (0, 1), (0, 1), family="contact", off_below_v=0.3, on_from_v=0.55, follows_supply=True, at_supply_v=1
+    )
+    for supply_v, volts, bit in ((12, 6.7, 1), (12, 3.5, 0), (24, 13.3, 1), (24, 7.1, 0)):
+        plant = path_of(device={"signal": "contact NO"}, input=shares, conventions={"supply_v": supply_v})
+        assert stations(plant, Station.LOOP, volts)[3] == bit
+    assert np.isnan(stations(plant, Station.LOOP, 7.3)[3])
+
+
 def test_a_state_may_be_turned_over_after_the_bit() -> None:
     plant = switch("contact NC", acting="reverse")
     assert stations(plant, Station.PROCESS, 1)[3:] == [0, 0, 1]

@@ -93,6 +93,15 @@ def test_a_bridge_on_a_ratiometric_and_on_a_plain_input() -> None:
     assert stations(plain, Station.PROCESS, 250)[2:] == pytest.approx([1, 10, 10000, 250])
 
 
+def test_a_span_as_a_share_of_the_supply() -> None:
+    """Up to 1.25 times the supply for 4000 counts: 6 V of 12 are 1600, of 24 they are 800."""
+    device = {"signal": "0–10 V", "low": 0, "high": 100, "unit": "%"}
+    shares = mode("V", (0, 1.25), (0, 4000), follows_supply=True, at_supply_v=1)
+    for supply_v, count in ((12, 1600), (24, 800)):
+        plant = path_of(device=device, input=shares, value=PERCENT, conventions={"supply_v": supply_v})
+        assert stations(plant, Station.LOOP, 6.0)[4] == count
+
+
 def test_a_potentiometer_in_ohms_and_as_a_divider() -> None:
     """41.5 % of 5 kΩ is 2075 Ω; fed with 10 V the slider stands at 4.15 V."""
     device = {"signal": "potentiometer", "signal_low": 0, "signal_high": 5000, "low": 0, "high": 100, "unit": "%"}

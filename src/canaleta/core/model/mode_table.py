@@ -88,5 +88,5 @@ _ENDS = (
 _NUMBERS = (
     "least", "most", "step", "burden_ohm", "input_ohm", "wires", "open_counts", "short_counts", "under_counts",
     "over_counts", "off_below_v", "on_from_v", "break_below", "short_from", "source_v", "source_ohm", "input_type",
-    "rated_ma", "accuracy_percent", "drift_ppm_per_k", "load_least_ohm", "load_most_ohm",
+    "rated_ma", "accuracy_percent", "drift_ppm_per_k", "at_supply_v", "load_least_ohm", "load_most_ohm",
 )  # fmt: skip

@@ -78,7 +78,8 @@ class Mode(Frozen):
     or a switch meets, 0 for none or unknown. wires: the connection a resistance input is built for, 0 for any.
     off_below_v, on_from_v: levels of a discrete input in `signal_unit`; break_below, short_from: levels beyond
     which a watched input tells a fault; source_v behind source_ohm feed it. input_type: of IEC 61131-2, 0 if none
-    is claimed. follows_supply: spans and levels are for the nominal supply and move with it.
+    is claimed. follows_supply: spans and levels are for a supply of at_supply_v and move with it; 1 where the manual says
+    them as shares of the supply.
     rated_ma: the most an output may switch or drive in this mode. accuracy_percent: of the span; drift_ppm_per_k: of
     the span, for each kelvin away from 25 °C. direction: where one channel may do both, whether it listens or drives in
     this mode; "" as the channel does. reads: which other number of the channel counts in
@@ -112,6 +113,7 @@ class Mode(Frozen):
     input_type: Literal[0, 1, 2, 3] = 0
     current: Literal["DC", "AC"] = "DC"
     follows_supply: bool = False
+    at_supply_v: float = Field(24.0, gt=0, le=60)
     rated_ma: float | None = Field(None, gt=0)
     accuracy_percent: float | None = Field(None, ge=0)
     drift_ppm_per_k: float | None = Field(None, ge=0)

@@ -15,7 +15,7 @@ from canaleta.core.notation.text import shown
 from canaleta.core.notation.units import factor_and_offset
 from canaleta.core.path.joints import contact, linear, temperature
 from canaleta.core.path.joints.base import PathRows
-from canaleta.core.path.joints.converter import NOMINAL_SUPPLY_V, AffineConverter
+from canaleta.core.path.joints.converter import AffineConverter
 from canaleta.core.signals.laws import VALUE_LAW_NAMES
 from canaleta.core.signals.sensors.elements import electrical, span_degc
 from canaleta.core.signals.signal_types import SIGNALS, Family, Signal, signal_named
@@ -235,11 +235,10 @@ def dead_zero(image: PlantImage, rows: Rows) -> Bools:
 
 def follows_supply(image: PlantImage, rows: Rows) -> Bools:
     """Where the mode's span moves with the supply, the supply is not the nominal one, and counts were typed."""
-    moved = image.conventions.supply_v != NOMINAL_SUPPLY_V
-    flags = image.layout.mode_table.follows_supply
-    mode = image.mode[rows]
-    if not moved or not len(flags):
+    table, mode = image.layout.mode_table, image.mode[rows]
+    if not len(table.follows_supply):
         return np.zeros(len(rows), dtype=bool)
+    flags = table.follows_supply & (table.numbers["at_supply_v"] != image.conventions.supply_v)
     typed = ~np.isnan(image.number("counts_low")[rows] + image.number("counts_high")[rows])
     return np.asarray(
         (mode >= 0) & flags[np.maximum(mode, 0)] & typed & (image.family[rows] == Family.LINEAR), dtype=bool

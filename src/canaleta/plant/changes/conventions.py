@@ -12,7 +12,6 @@ from canaleta.core.model.convention_fields import convention_texts, with_convent
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.mode_table import ModeTable
 from canaleta.core.notation.text import TextError, shown
-from canaleta.core.path.joints.converter import NOMINAL_SUPPLY_V
 from canaleta.core.signals.signal_types import Family
 from canaleta.plant.changes.apply import Applied, Preview, commit, preview
 from canaleta.plant.changes.change_set import ChangeSet
@@ -76,7 +75,7 @@ def moved_levels(image: PlantImage, edits: Sequence[ConventionEdit]) -> list[Ren
 
 def _levels(table: ModeTable, mode: int, supply_v: float) -> str:
     """The levels or the span of a mode at a supply, in words."""
-    share = supply_v / NOMINAL_SUPPLY_V
+    share = supply_v / float(table.numbers["at_supply_v"][mode])
     if table.family[mode] == Family.CONTACT:
         off, on = (shown(float(table.numbers[name][mode]) * share, 2) for name in ("off_below_v", "on_from_v"))
         return f"off below {off} V, on from {on} V"

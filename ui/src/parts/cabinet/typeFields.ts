@@ -36,6 +36,7 @@ const OF_CONTACTS: FieldSpec[] = [
 
 const OF_ALL: FieldSpec[] = [
   { name: 'follows_supply', label: 'its span and levels move with the supply', kind: 'check' },
+  { name: 'at_supply_v', label: 'span and levels are said at a supply of', unit: 'V', placeholder: '24; 1: as shares of it' },
   { name: 'direction', label: 'in this way the channel', kind: 'choice', choices: [
     { value: '', title: 'does as the others do' }, { value: 'in', title: 'listens' }, { value: 'out', title: 'drives' },
   ] },

@@ -11,7 +11,7 @@ from canaleta.core.notation.text import shown
 from canaleta.core.path.facts.base import Row, Section, first, of_value, significant
 from canaleta.core.path.joints.base import PathRows
 from canaleta.core.path.joints.chains import LINEAR
-from canaleta.core.path.joints.converter import NOMINAL_SUPPLY_V, AffineConverter
+from canaleta.core.path.joints.converter import AffineConverter
 from canaleta.core.path.joints.linear import (
     InputJoint,
     fits,
@@ -255,7 +255,7 @@ def moving(p: PathRows) -> Section | None:
     c = p.conventions
     rows = []
     for label, volts in (("as it is", c.supply_v), ("least", c.least_supply_v), ("greatest", c.greatest_supply_v)):
-        share = volts / NOMINAL_SUPPLY_V
+        share = volts / first(p.of_mode("at_supply_v"))
         if p.image.family[p.rows[0]] == Family.CONTACT:
             off, on = (first(p.of_mode(name)) * share for name in ("off_below_v", "on_from_v"))
             moved = f"off below {shown(off, 1)} V, on from {shown(on, 1)} V"

@@ -14,7 +14,6 @@ from canaleta.core.model.quality import Reason, mark
 from canaleta.core.notation.arrays import Bools, Floats
 from canaleta.core.path.discrete import INPUT_TYPES, NAMUR_ACTUATED_MA, NAMUR_FREE_MA, state_of_type
 from canaleta.core.path.joints.base import PathRows, mode_reasons, or_zero
-from canaleta.core.path.joints.converter import NOMINAL_SUPPLY_V
 from canaleta.core.signals.signal_types import LOADS, SIGNALS, Family
 
 __all__ = ["input_ohm", "reasons"]
@@ -171,7 +170,7 @@ class SenseJoint:
 
 
 def switching_levels(p: PathRows) -> tuple[Floats, Floats]:
-    share = np.where(p.mode_flag("follows_supply"), p.supply_v / NOMINAL_SUPPLY_V, 1.0)
+    share = np.where(p.mode_flag("follows_supply"), p.supply_v / p.of_mode("at_supply_v"), 1.0)
     return p.of_mode("off_below_v") * share, p.of_mode("on_from_v") * share
 
 

@@ -11,11 +11,9 @@ from canaleta.core.notation.arrays import Bools, Floats
 from canaleta.core.path.joints.base import PathRows, or_zero
 from canaleta.core.signals.converters import round_counts
 
-__all__ = ["NOMINAL_SUPPLY_V", "AffineConverter", "fault_counts"]
+__all__ = ["AffineConverter", "fault_counts"]
 
 _MA = ModeTable.UNITS.index("mA")
-NOMINAL_SUPPLY_V = 24.0
-"""The supply that spans and levels of a module that follows its supply are stated for."""
 
 
 class AffineConverter:
@@ -62,7 +60,7 @@ class AffineConverter:
     def _seen_span(p: PathRows) -> tuple[Floats, Floats]:
         burden = p.of_mode("burden_ohm")
         volts = np.where((burden > 0) & (p.of_mode("unit") == _MA), burden / 1000.0, 1.0)
-        volts = np.where(p.mode_flag("follows_supply"), volts * p.supply_v / NOMINAL_SUPPLY_V, volts)
+        volts = np.where(p.mode_flag("follows_supply"), volts * p.supply_v / p.of_mode("at_supply_v"), volts)
         return p.of_mode("signal_low") * volts, p.of_mode("signal_high") * volts
 
 
