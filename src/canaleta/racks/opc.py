@@ -56,6 +56,8 @@ ASK_AGAIN_S = 60.0
 """How often a node that is missing is asked for again."""
 SWEEP_S = 10.0
 """How often every node is read as well: a server that lost one need not tell those who subscribed to it."""
+LEAST_MS = 50.0
+"""What is asked for more often, most servers do not give."""
 A_REQUEST = 1000
 """Nodes one request asks for."""
 MOST_LOOKED = 1000
@@ -172,6 +174,8 @@ class OpcReader(NamedReader):
         super().__init__(rack, rack_map)
         self._password, self._own = password, own
         self._timeout_s = max(timeout_s, 1.0)
+        # A server looks at its nodes, and then tells: each may wait for its turn, and both within a reading's time.
+        self._every_ms = max(rack.period_ms / 2.0, LEAST_MS)
         self._client: Client | None = None
         self._heard: dict[str, Heard] = {}
         self._names_of: dict[ua.NodeId, str] = {}
@@ -214,7 +218,7 @@ class OpcReader(NamedReader):
                 await client.connect()
                 self._client, self._lost = client, None
                 self._heard, self._missing, self._names_of = {}, set(), {}
-                self._subscription = await client.create_subscription(float(self._rack.period_ms), self)
+                self._subscription = await client.create_subscription(self._every_ms, self)
                 await self._subscribe(self.names)
                 await self._first_values()
                 self._swept_at = time.monotonic()
@@ -239,7 +243,7 @@ class OpcReader(NamedReader):
             if not some:
                 continue
             got: list[Any] = await self._subscription.subscribe_data_change(
-                nodes, queuesize=1, sampling_interval=ua.Double(self._rack.period_ms)
+                nodes, queuesize=1, sampling_interval=ua.Double(self._every_ms)
             )
             for name, handle in zip(some, got, strict=True):
                 if isinstance(handle, ua.StatusCode):

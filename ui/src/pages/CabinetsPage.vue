@@ -120,11 +120,21 @@ const virtual = useVirtualizer(
 )
 watch([() => held.value, racks], () => void nextTick(() => virtual.value.measure()))
 
-watch([() => chosen.value.rack, racks], ([rack], [before]) => {
-  const index = racks.value.findIndex((r) => r.rack === rack)
-  if (index >= 0 && rack !== before)
-    void nextTick(() => virtual.value.scrollToIndex(index, { align: 'start' }))
-})
+/** The rack that is chosen, or holds the module that is: brought into sight once, also when its address was followed
+ * before the racks were there. */
+let seen = ''
+watch(
+  [() => chosen.value.rack, () => chosen.value.module, racks],
+  ([rack, module]) => {
+    const of = (r: Schemas['RackIn']) => r.rack === rack || r.modules.some((m) => m.module === module)
+    const index = racks.value.findIndex(of)
+    const what = `${rack}:${module}`
+    if (index < 0 || what === seen) return
+    seen = what
+    void nextTick(() => virtual.value.scrollToIndex(index, { align: rack ? 'start' : 'auto' }))
+  },
+  { immediate: true },
+)
 
 /** Keep the cabinet in the address, and whatever else is chosen there. */
 function go(query: Record<string, string | number | undefined>) {
@@ -244,7 +254,13 @@ useEventListener('keydown', key)
 </script>
 
 <template>
-  <section class="cabinets" :class="{ opened: chosenModule && !draft && !held && !places }">
+  <section
+    class="cabinets"
+    :class="{
+      opened: chosenModule && !draft && !held && !places,
+      alone: (chosenModule || chosenRack) && !draft && !held && !places,
+    }"
+  >
     <aside class="column">
       <h2>waiting for a channel ({{ waitingCount }})</h2>
       <v-btn
@@ -427,7 +443,7 @@ useEventListener('keydown', key)
     height: 60dvh;
   }
 
-  .cabinets.opened .middle {
+  .cabinets.alone .middle {
     display: none;
   }
 

@@ -109,6 +109,10 @@ function propose() {
 </template>
 
 <style scoped>
+section {
+  margin-bottom: 6px;
+}
+
 .row {
   display: flex;
   gap: 4px;
