@@ -239,6 +239,10 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     ("R53", plant(current()).with_cells({(0, "mode"): "0–24 V"}), "has no mode 0–24 V"),
     ("R54", plant(thermocouple(device_high="1500")), "the range goes to 1\u202f500 °C and the curve of a TC K is known from"),
     ("R55", plant(current(value_law="table", value_table="0 0; 5 100; 10 50")), "turns at point 3"),
+    ("R35", plant(current(found_low="64")), "one end of what the channel was found to count is missing"),
+    ("R35", plant(current(found_low="0", found_high="31000")), "found to count 0 … 31\u202f000 where the data sheet says 0 … 32\u202f000: −3.13 % of span"),
+    ("R35", plant(current(found_low="32000", found_high="0")), "100.00 % of span"),
+    ("R35", plant(current(found_low="0", found_high="32000", mode="")), "no channel in a known mode"),
     ("R73", plant(root(device_cutoff="60")), "below 60 % of the root the flow is taken as none: 60 % of it"),
     ("R73", plant(root(device_cutoff="200", device_cutoff_in="the unit of the range")), "below 200 mbar the flow is taken as none: 89 % of it"),
     ("R73", plant(current(value_law="square root", value_cutoff="-2", value_cutoff_in="the unit of the range")),
@@ -321,6 +325,7 @@ SILENT: list[tuple[str, PlantImage]] = [
     ("R53", plant(current(), current(mode=""))),
     ("R54", plant(thermocouple(device_high="1372"), pt100(device_low="-200", device_high="850"))),
     ("R55", plant(current(value_law="table", value_table="0 0; 5 100; 10 150"))),
+    ("R35", plant(current(found_low="64", found_high="31936"), current(tag="PT-2"))),
     ("R73", plant(root(device_cutoff="4"), root(device_cutoff="3", device_cutoff_in="the unit of the range"), root(device_cutoff="0"))),
     ("R56", plant(current(), current(value_reference="absolute", device_reference="gauge", value_low="1.013", value_high="11.013"))),
     ("R57", plant(thermocouple(device_low="-200"), current(device_low="-1", value_low="-1"))),
@@ -404,6 +409,8 @@ EDGES: list[tuple[str, PlantImage, PlantImage]] = [
     ("R53", plant(current()).with_cells({(0, "mode"): None}), plant(current()).with_cells({(0, "mode"): "4-20"})),
     ("R54", plant(pt100(device_high="850")), plant(pt100(device_high="851"))),
     ("R55", plant(current(value_law="table", value_table="0 0; 5 100; 10 101")), plant(current(value_law="table", value_table="0 0; 5 100; 10 99"))),
+    # 2 % of 32 000 counts are 640.
+    ("R35", plant(current(found_low="640", found_high="32000")), plant(current(found_low="641", found_high="32000"))),
     # A quarter of the pressure is half the flow.
     ("R73", plant(root(device_cutoff="24.9", device_cutoff_in="% before the root")), plant(root(device_cutoff="25", device_cutoff_in="% before the root"))),
     ("R56", plant(current(device_reference="gauge", value_reference="gauge")), plant(current(device_reference="gauge"))),

@@ -11,7 +11,7 @@ from canaleta.core.notation.networks import rack_networks
 from canaleta.core.notation.patterns import compiled
 from canaleta.core.notation.tags import own_letters, shape_of
 
-__all__ = ["Conventions", "Namur", "Reserve", "fault_grades"]
+__all__ = ["Conventions", "Namur", "Reserve", "Trimming", "fault_grades"]
 
 
 class Namur(BaseModel):
@@ -42,6 +42,23 @@ class Reserve(BaseModel):
 
     spare_share: float = Field(default=0.2, ge=0, le=1, description="share of channels kept spare in each cabinet")
     wired_share: float = Field(default=0.0, ge=0, le=1, description="share of those spares landed on terminals")
+
+
+class Trimming(BaseModel):
+    """What a channel is trimmed by, and when that is refused. Percentages are of the counts over the signal's span."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    samples: int = Field(default=20, ge=3, le=600, description="samples of a level whose mean is taken when trimming")
+    noise_percent: float = Field(
+        default=0.05, gt=0, le=5, description="most scatter of a level when trimming, standard deviation, % of span"
+    )
+    most_percent: float = Field(
+        default=2.0, gt=0, le=20, description="how far from its data sheet a channel may be to be trimmed, % of span"
+    )
+    apart_percent: float = Field(
+        default=50.0, ge=10, le=100, description="how far apart levels must be when trimming, % of span"
+    )
 
 
 _Grade = Literal["bad", "settle", "note", "off"]
@@ -92,6 +109,7 @@ class Conventions(BaseModel):
         default="as read", description="what a value becomes when its signal has failed, unless the point says so"
     )
     namur: Namur = Namur()
+    trimming: Trimming = Trimming()
     clamp_low_share: float = Field(default=0.0125, ge=0, le=0.25, description="clamp below the span, share of span")
     clamp_high_share: float = Field(default=0.03125, ge=0, le=0.25, description="clamp above the span, share of span")
     agreement_share: float = Field(

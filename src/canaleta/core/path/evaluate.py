@@ -183,7 +183,8 @@ def _given_out(chain: Chain, p: PathRows, counts: Floats) -> Floats:
     scaling = chain.joints[-1]
     if isinstance(scaling, Scaling):
         c0, c1, _, _ = scaling.point_form(p)
-        counts = c0 + clamped_share(p, (counts - c0) / (c1 - c0)) * (c1 - c0)
+        share = clamped_share(p, (p.as_specified(counts) - c0) / (c1 - c0))
+        counts = p.as_counted(c0 + share * (c1 - c0))
     return np.clip(_whole(p, counts), p.of_mode("least"), p.of_mode("most"))
 
 

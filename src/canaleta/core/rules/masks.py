@@ -46,7 +46,7 @@ PATH = (
     "signal", "device_low", "device_high", "device_unit", "device_law", "acting", "signal_low", "signal_high", "device_table",
     "device_cutoff", "device_cutoff_in", "curve_table", "wires", "lead_ohm", "lead_apart_ohm", "jumper", "extension", "head_degc", "junction", "junction_degc",
     "excitation_v", "shunt_ohm", "lift_off_v", "supply", "hops", "cable_m", "cable_mm2", "cable_degc", "channel", "mode",
-    "open_action", "counts_low", "counts_high", "value_low", "value_high", "value_unit", "value_law", "value_form", "slope",
+    "open_action", "found_low", "found_high", "counts_low", "counts_high", "value_low", "value_high", "value_unit", "value_law", "value_form", "slope",
     "offset", "factors", "value_table", "value_cutoff", "value_cutoff_in", "below", "above", "substitute", "on_failure", "device_reference",
     "value_reference", "value_decimals",
 )  # fmt: skip

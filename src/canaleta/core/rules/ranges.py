@@ -232,7 +232,7 @@ def _as_the_device(image: PlantImage) -> Floats:
     for family, chain in CHAINS.items():
         rows, scaling = np.flatnonzero(straight & (image.family == family)), chain.joints[-1]
         if len(rows) and isinstance(scaling, Scaling):
-            for k, counts in enumerate(scaling.ends(PathRows(image, rows))[:2]):
+            for k, counts in enumerate(scaling.ends_counted(PathRows(image, rows))[:2]):
                 out[k, rows] = evaluate(image, Station.COUNTS, counts, rows).at(Station.PROCESS)
     return out
 

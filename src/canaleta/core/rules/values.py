@@ -227,6 +227,43 @@ def stale_counts(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 
 
 @rule(
+    "R35",
+    "a trimmed pair that is no trim",
+    "a converter that is far off is broken, or another one",
+    ("found_low", "found_high", "channel", "mode", "signal"),
+    severity="bad",
+    harm="falsifies",
+    looks="what channels were found to count against their data sheets",
+)
+def far_from_data_sheet(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """Half a pair, one that falls, or one further from the data sheet than the plant lets a channel be trimmed."""
+    low, high = (image.number(f"found_{end}")[rows] for end in ("low", "high"))
+    told = ~(np.isnan(low) & np.isnan(high))
+    mode = image.mode[rows]
+    most = image.conventions.trimming.most_percent
+    for at in np.flatnonzero(told).tolist():
+        row, numbers = int(rows[at]), image.layout.mode_table.numbers
+        if np.isnan(low[at] + high[at]):
+            text = "one end of what the channel was found to count is missing: it counts as its data sheet says"
+        elif mode[at] < 0:
+            text = "what its channel was found to count is said, and it has no channel in a known mode"
+        else:
+            c0, c1 = (float(numbers[name][mode[at]]) for name in ("counts_low", "counts_high"))
+            off = [100.0 * (float(found) - c) / abs(c1 - c0) for found, c in ((low[at], c0), (high[at], c1))]
+            if (high[at] - low[at]) * (c1 - c0) > 0 and max(map(abs, off)) <= most:
+                continue
+            text = (
+                f"found to count {shown(float(low[at]), 0)} … {shown(float(high[at]), 0)} where the data sheet says"
+                f" {shown(c0, 0)} … {shown(c1, 0)}: {shown(max(off, key=abs), 2)} % of span, and {most:g} % is the most"
+            )
+        fix = Fix(
+            "as the data sheet says",
+            tuple((Cell(int(image.ids[row]), n), "") for n in ("found_low", "found_high", "trimmed")),
+        )
+        yield report(image, "R35", [row], Station.COUNTS, text, ("found_low", "found_high"), fixes=(fix,))
+
+
+@rule(
     "R42",
     "square root taken twice or never",
     "a differential pressure goes with the square of the flow (ISO 5167)",

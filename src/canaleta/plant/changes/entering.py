@@ -44,7 +44,22 @@ def enter_row(
         values |= mode_follows(
             image.layout, *(_as_it_becomes(image, row, values, n) for n in ("channel", "signal", "mode"))
         )
+    values |= _left_behind(image, row, values) if row is not None and "found_low" not in texts else {}
     return values, troubles
+
+
+def _left_behind(image: PlantImage, row: int, values: Mapping[str, Stored]) -> dict[str, Stored]:
+    """What a channel was found to count is that channel's, in that mode: a point that goes elsewhere leaves it."""
+    if not image.filled("found_low")[row]:
+        return {}
+    moves = any(
+        name in values and _place(values[name]) != _place(image.cells[name][row]) for name in ("channel", "mode")
+    )
+    return dict.fromkeys(("found_low", "found_high", "trimmed")) if moves else {}
+
+
+def _place(value: Stored) -> Any:
+    return (value.module, value.channel) if isinstance(value, Landing) else value or None
 
 
 def _as_it_becomes(image: PlantImage, row: int | None, values: Mapping[str, Stored], name: str) -> Any:

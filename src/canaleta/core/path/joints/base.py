@@ -190,6 +190,28 @@ class PathRows:
         return np.zeros(len(self.rows), dtype=bool) if found is None else found
 
     @property
+    def trim(self) -> tuple[Floats, Floats] | None:
+        """(offset, gain) of each row: what its channel counts = offset + gain · what its data sheet says. None where no
+        row was trimmed."""
+        return self.once("trim", self._trim) if self.any_text("found_low") else None
+
+    def _trim(self) -> tuple[Floats, Floats]:
+        low, high = self.of_mode("counts_low"), self.of_mode("counts_high")
+        found_low, found_high = self.number("found_low"), self.number("found_high")
+        gain = (found_high - found_low) / (high - low)
+        known = np.isfinite(gain) & (gain > 0)
+        gain = np.where(known, gain, 1.0)
+        return np.where(known, found_low - gain * low, 0.0), gain
+
+    def as_counted(self, counts: Floats) -> Floats:
+        """What the channel counts where its data sheet says these counts, (n,), unrounded."""
+        return counts if (trim := self.trim) is None else trim[0] + trim[1] * counts
+
+    def as_specified(self, counts: Floats) -> Floats:
+        """What the data sheet says where the channel counts this, (n,)."""
+        return counts if (trim := self.trim) is None else (counts - trim[0]) / trim[1]
+
+    @property
     def has_mode(self) -> Bools:
         """Whether the channel's mode is known."""
         return self._mode >= 0

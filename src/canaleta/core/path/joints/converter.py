@@ -24,10 +24,12 @@ class AffineConverter:
         return self.counts_from(p, self.unrounded(p, x))
 
     def counts_from(self, p: PathRows, exact: Floats) -> Floats:
-        """Counts as the word says them, from exact ones: rounded, stopped, or the count that tells a fault."""
+        """Counts as the word says them, from those of the data sheet: as the channel was found to count, rounded, stopped, or the count that tells a fault."""
         least, most = p.of_mode("least"), p.of_mode("most")
         rounding = or_zero(p.of_mode("rounding")).astype(np.int8)
-        out = round_counts(exact, rounding, np.nan_to_num(p.of_mode("step"), nan=1.0), p.of_mode("counts_low"))
+        out = round_counts(
+            p.as_counted(exact), rounding, np.nan_to_num(p.of_mode("step"), nan=1.0), p.of_mode("counts_low")
+        )
         low, high = out < least, out > most
         out = np.clip(out, least, most)
         for where, name in ((low, "under_counts"), (high, "over_counts")):
@@ -50,7 +52,7 @@ class AffineConverter:
         """What the input sees at a count; y need not be whole."""
         low, high = self.seen_span(p)
         c0, c1 = p.of_mode("counts_low"), p.of_mode("counts_high")
-        return low + (y - c0) / (c1 - c0) * (high - low)
+        return low + (p.as_specified(y) - c0) / (c1 - c0) * (high - low)
 
     def seen_span(self, p: PathRows) -> tuple[Floats, Floats]:
         """The mode's signal span in the unit of the INPUT station."""

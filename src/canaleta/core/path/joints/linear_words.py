@@ -131,11 +131,14 @@ def converter_working(joint: AffineConverter, p: PathRows, x: float, y: float, f
             f" · ({shown(high, 3)} − {shown(low, 3)}) = {shown(x, 5)} {input_unit(p)}",
             source,
         )
-    exact = float(joint.unrounded(p, np.array([x]))[0])
+    said = joint.unrounded(p, np.array([x]))
+    exact = float(p.as_counted(said)[0])
     figures = (
         f"{shown(c0, 0)} + ({shown(x, 5)} − {shown(low, 3)}) / ({shown(high, 3)} − {shown(low, 3)})"
-        f" · ({shown(c1, 0)} − {shown(c0, 0)}) = {counts_text(round(exact, 3))}"
+        f" · ({shown(c1, 0)} − {shown(c0, 0)}) = {counts_text(round(float(said[0]), 3))}"
     )
+    if exact != said[0]:
+        figures += f"; this channel was found to give {counts_text(round(exact, 3))} there"
     if not least <= exact <= most:
         figures += f", the word says {shown(y, 0)}"
     return Working("count = c₀ + (input − low) / (high − low) · (c₁ − c₀), rounded", figures, source)

@@ -48,6 +48,7 @@ class Scaling:
 
     def forward(self, p: PathRows, x: Floats) -> Floats:
         """Values at counts."""
+        x = p.as_specified(x)
         c0, c1, v0, v1 = self.ends(p)
         codes = p.code("value_law")
         share = laws.apply(codes, (x - c0) / (c1 - c0))
@@ -65,7 +66,7 @@ class Scaling:
         sloped, slope, offset = self.sloped(p)
         if sloped.any():
             out = np.where(sloped, (linear - offset) / np.where(slope == 0, np.nan, slope), out)
-        return out
+        return p.as_counted(out)
 
     @staticmethod
     def cut_off(p: PathRows, v0: Floats, v1: Floats) -> Floats:
@@ -75,6 +76,7 @@ class Scaling:
 
     def share(self, p: PathRows, x: Floats) -> Floats:
         """Share of the span at counts: 0 at the low end of the signal, 1 at the high one."""
+        x = p.as_specified(x)
         c0, c1, _, _ = self.ends(p)
         sloped, _, _ = self.sloped(p)
         if sloped.any():
@@ -92,7 +94,8 @@ class Scaling:
         return self.forward(p, c0 + share * (c1 - c0))
 
     def ends(self, p: PathRows) -> Ends:
-        """Both end points in use: as typed, or derived where counts were left empty; NaN where there is no span."""
+        """Both end points by the data sheet: as typed, or derived where counts were left empty; NaN where there is no span.
+        A channel that was trimmed counts otherwise: `ends_counted`."""
         return p.once(("ends", self), lambda: self._ends(p))
 
     def _ends(self, p: PathRows) -> Ends:
@@ -106,8 +109,13 @@ class Scaling:
         flat = (c0 == c1) | (v0 == v1)
         return np.where(flat, np.nan, c0), c1, v0, v1
 
+    def ends_counted(self, p: PathRows) -> Ends:
+        """Both end points as the channel counts them: those in use where it was trimmed, else the same as `ends`."""
+        c0, c1, v0, v1 = self.ends(p)
+        return p.as_counted(c0), p.as_counted(c1), v0, v1
+
     def slope_form(self, p: PathRows) -> tuple[Floats, Floats]:
-        """(slope, offset) of the straight part, whichever form was typed."""
+        """(slope, offset) of the straight part by the data sheet, whichever form was typed."""
         c0, c1, v0, v1 = self.ends(p)
         slope = (v1 - v0) / (c1 - c0)
         sloped, typed, offset = self.sloped(p)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from canaleta.core.model.references import value_unit
+from canaleta.core.notation.arrays import Floats
 from canaleta.core.notation.text import plain, shown
 from canaleta.core.path.joints.base import PathRows, StationWords, Working, decimals_for
 from canaleta.core.path.joints.linear import DeviceJoint
@@ -12,6 +13,13 @@ from canaleta.core.path.joints.scaling import Scaling, beyond_the_line
 from canaleta.core.signals.hops_and_factors import factors_of
 from canaleta.core.signals.laws import CUT_OFF_IN, SENSOR_LAW, TABLE_LAWS
 from canaleta.core.signals.signal_types import Family
+
+
+def _as_counted(p: PathRows, slope: Floats, offset: Floats) -> tuple[Floats, Floats]:
+    """Slope and offset over the counts that a trimmed channel gives."""
+    if (trim := p.trim) is None:
+        return slope, offset
+    return slope / trim[1], offset - slope * trim[0] / trim[1]
 
 
 def cut_off_words(p: PathRows, side: str) -> str:
@@ -38,7 +46,7 @@ def scaling_working(joint: Scaling, p: PathRows, x: float, y: float, forward: bo
     sloped, slope, offset = joint.sloped(p)
     if sloped[0]:
         by = f"factors {p.text('factors')}" if p.text("value_form") == "factors" else "slope and offset as typed"
-        m, b = plain(float(slope[0])), plain(float(offset[0]))
+        m, b = (plain(float(one[0])) for one in _as_counted(p, slope, offset))
         if not forward:
             return Working(
                 "count = (value − offset) / slope, rounded",
@@ -50,12 +58,14 @@ def scaling_working(joint: Scaling, p: PathRows, x: float, y: float, forward: bo
             f"{m} · {counts_text(x)} + {b} = {shown(linear, 4)}{more[1] or f' {unit}'}".rstrip(),
             by + source_of_more,
         )
-    c0, c1, v0, v1 = (counts_text(round(float(e[0]), 6)) for e in joint.ends(p))
+    c0, c1, v0, v1 = (counts_text(round(float(e[0]), 6)) for e in joint.ends_counted(p))
     root = law == "square root"
     fraction = f"({shown(x, 1).removesuffix('.0')} − {c0}) / ({c1} − {c0})"
     share = f"√[{fraction}]" if root else fraction
     typed = p.text("counts_low") and p.text("counts_high")
     whose = "end points as typed in the list" if typed else "counts as signal and module make them"
+    if p.text("found_low"):
+        whose = "counts as the channel was found to give them"
     source = f"{whose}: {c0} → {v0}, {c1} → {v1}{source_of_more}"
     if root and y == float(joint.ends(p)[2][0]) and (cut := cut_off_words(p, "value")):
         source += f"; below {cut} it is taken as none"
