@@ -45,6 +45,14 @@ def test_a_burden_two_percent_high_reads_high() -> None:
     assert read(loop(), 300, read_fault("shunt off", "2"))[0] == pytest.approx(309.0)
 
 
+def test_a_converter_whose_zero_or_slope_has_moved() -> None:
+    """Half of 0 … 600 mbar is 8 000 of 16 000 counts: 0.5 % more at zero is 80 counts, 3 mbar; 1 % more slope as well."""
+    assert read(loop(), 300, read_fault("zero off", "0.5"))[0] == pytest.approx(303.0)
+    assert read(loop(), 0, read_fault("zero off", "0.5"))[0] == pytest.approx(3.0)
+    assert read(loop(), 300, read_fault("slope off", "1"))[0] == pytest.approx(303.0)
+    assert read(loop(), 0, read_fault("slope off", "1"))[0] == pytest.approx(0.0)
+
+
 def test_a_low_supply_cannot_drive_the_top_of_the_range() -> None:
     """12 V − 8 V lift-off over 250 Ω are 16 mA: half of the span is fine, three quarters is the end."""
     plant = loop(lift_off_v=8)

@@ -11,6 +11,8 @@ from canaleta.core.hardware.settings import read_runs, settings_size
 from canaleta.core.live.alarms import Event
 from canaleta.core.model.register_tables import Table
 from canaleta.core.model.registers import RackMap
+from canaleta.core.notation.text import TextError
+from canaleta.core.signals.decodings import read_pair
 from canaleta.plant.live.alarms import AlarmTransition
 from canaleta.plant.live.arming import armed
 from canaleta.plant.live.commands import DONE, Command, Ended, Outcome
@@ -38,6 +40,8 @@ async def done(context: Context, life: RackLife, epoch: int, command: Command) -
                 return await _write_named(context, command)
             case "force":
                 return await _write(context, command)
+            case "pair":
+                return await _pair(context, command)
             case "module reset":
                 return await _reset_module(context, command)
             case "peek":
@@ -48,7 +52,7 @@ async def done(context: Context, life: RackLife, epoch: int, command: Command) -
                 return Outcome(Ended.DONE, answer=await tried(command.target))
             case _:
                 return await _settings(context, command)
-    except (SourceError, RackSilentError) as error:
+    except (SourceError, RackSilentError, TextError, ValueError) as error:
         return Outcome.failed(error)
 
 
@@ -114,6 +118,27 @@ async def _write_named(context: Context, command: Command) -> Outcome:
         return Outcome.failed("writing to this rack is not armed: nothing was written")
     await written_by_name(context.engine, rack, str(target["name"]), float(target["value"]))
     return DONE
+
+
+async def _pair(context: Context, command: Command) -> Outcome:
+    """Read the counts that a controller keeps for both ends of a point; first write them, where they are said. Each number
+    is written in one request and read back."""
+    image, target = await asyncio.to_thread(context.cache.current), command.target
+    rack = image.layout.racks.get(command.rack)
+    if rack is None:
+        return Outcome.failed("there is no such rack")
+    places = read_pair(str(target["at"]))
+    rack_map = RackMap.of(image.layout, command.rack)
+    async with reader_of(context.engine, rack, rack_map, 2.0) as reader:
+        if given := target.get("write"):
+            if not target.get("stand_in") and not await asyncio.to_thread(_is_armed, context, command.rack):
+                return Outcome.failed("writing to this rack is not armed: nothing was written")
+            for place, count in zip(places, given, strict=True):
+                words = place.form.words_of(float(count))[0].tolist()
+                await reader.write_run(place.register, words)
+        now = [await reader.read_run(Table.HOLDING_REGISTERS, place.register, place.form.words) for place in places]
+    read = [float(place.form.counts_of([words])[0]) for place, words in zip(places, now, strict=True)]
+    return Outcome(Ended.DONE, answer={"counts": read})
 
 
 async def _reset_module(context: Context, command: Command) -> Outcome:

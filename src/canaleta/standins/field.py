@@ -36,6 +36,9 @@ from canaleta.standins.status import StatusWords
 __all__ = ["FieldRack", "InjectionError", "Ready"]
 
 
+_OF_CHANNEL = ("shunt off", "zero off", "slope off")
+
+
 class InjectionError(ValueError):
     """A signal that cannot be put on these terminals, in words."""
 
@@ -79,10 +82,15 @@ class Ready:
         return cls(image, faults, as_it_is, runs, on_open, noisy)
 
     def of_rows(self, rows: NDArray[np.int64]) -> Runs:
-        """Runs of some rows as they are without faults: those that something is put on are mostly the same ones."""
+        """Runs of some rows, of which those that something is put on are mostly the same: with what is wrong with their
+        channels, whatever is wrong with the wires that they had."""
         key = rows.tobytes()
         if key not in self.some:
-            self.some = {key: Runs.of(self.image, rows)}
+            off = {
+                at: [fault for fault in self.faults.get(row, ()) if fault.kind in _OF_CHANNEL]
+                for at, row in enumerate(rows.tolist())
+            }
+            self.some = {key: Runs.of(self.image, rows, upset_of(len(rows), off))}
         return self.some[key]
 
 
@@ -376,7 +384,8 @@ class FieldRack:
         faults: Sequence[tuple[str, str]] = (),
     ) -> None:
         """Put a signal on a channel's terminals as a calibrator would, or something wrong; None and nothing wrong
-        takes both off.
+        takes both off. Both at once: a signal at the terminals of a channel that is off; what is wrong with the channel
+        itself stays when another signal is put on.
 
         unit: of what stands on the wires: mA, V, mV, Ω, Hz. An open circuit is value NaN for a thermocouple, 0 mA or
         0 V elsewhere. form, high, period_s: see core.signals.waveforms. faults: (kind, amount) of core.path.faults. Raises
@@ -386,19 +395,21 @@ class FieldRack:
         row = self._places.get((place, channel))
         if row is None:
             raise InjectionError("nothing is wired to this channel of the stand-in")
-        if faults:
-            known = tuple(read_fault(kind, amount) for kind, amount in faults)
-            self._put[row] = _Put(self._step, "", 0.0, 0.0, 10.0, 0, known)
-            return
+        known = tuple(read_fault(kind, amount) for kind, amount in faults)
         if value is None:
             self._put.pop(row, None)
+            if known:
+                self._put[row] = _Put(self._step, "", 0.0, 0.0, 10.0, 0, known)
             return
+        if not known and (before := self._put.get(row)):
+            # A calibrator at the terminals heals no converter.
+            known = tuple(fault for fault in before.faults if fault.kind in _OF_CHANNEL)
         expected = describe(self._image, row)[STATIONS.index(Station.LOOP)].unit
         if unit != expected:
             raise InjectionError(f"this channel works with {expected}, not {unit}")
         if form != "fixed":
             waveform_of(form, value, high, period_s)
-        self._put[row] = _Put(self._step, form, value, high, period_s, self._seed + row)
+        self._put[row] = _Put(self._step, form, value, high, period_s, self._seed + row, known)
 
     def wired(self, place: int, channel: int) -> tuple[str, str, str]:
         """(address, "in" or "out", unit on the wires) of a channel of the stand-in. Raises InjectionError if nothing

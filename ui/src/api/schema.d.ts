@@ -1236,6 +1236,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/points/{point}/trim": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What trimming the point asks for, who uses its pair, and how it was found before. */
+        get: operations["trims_trim_points__int_point__trim_get"];
+        put?: never;
+        /** Take what was found for what the channel counts from now on, signed. It acts at once: the next reading uses it. */
+        post: operations["trims_accept_points__int_point__trim_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/trim/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let the channel count as its data sheet says again. */
+        post: operations["trims_take_back_points__int_point__trim_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/trim/judge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What the levels so far say. */
+        post: operations["trims_judge_points__int_point__trim_judge_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/trim/pair": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What the controller keeps for both ends; first written there, where that is asked: the plant runs on it at once. */
+        post: operations["trims_pair_points__int_point__trim_pair_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/points/{point}/wired": {
         parameters: {
             query?: never;
@@ -2090,6 +2159,43 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AcceptIn
+         * @description Levels to be accepted, and who signs that.
+         */
+        AcceptIn: {
+            /** Captures */
+            captures: components["schemas"]["CaptureIn"][];
+            /**
+             * Due
+             * @default
+             */
+            due?: string;
+            /**
+             * Instrument
+             * @default
+             */
+            instrument?: string;
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+            /**
+             * Password
+             * @default
+             */
+            password?: string;
+            /** Seq */
+            seq: number;
+            /**
+             * Serial
+             * @default
+             */
+            serial?: string;
+        };
+        /**
          * AccountChange
          * @description What shall change; what is left out stays.
          */
@@ -2399,6 +2505,30 @@ export interface components {
             cables: components["schemas"]["CableOut"][];
             /** Seq */
             seq: number;
+        };
+        /**
+         * CaptureIn
+         * @description A level that was put on. signal: as typed, in the unit of the wires. counts: of each sample, none where it was of no
+         *     good quality. junction: °C of the cold junction meanwhile, where it was measured.
+         */
+        CaptureIn: {
+            /** Counts */
+            counts: (number | null)[];
+            /**
+             * Junction
+             * @default null
+             */
+            junction?: number | null;
+            /** Signal */
+            signal: string;
+        };
+        /**
+         * CapturesIn
+         * @description The levels so far.
+         */
+        CapturesIn: {
+            /** Captures */
+            captures: components["schemas"]["CaptureIn"][];
         };
         /**
          * CauseOut
@@ -3836,6 +3966,38 @@ export interface components {
             };
         };
         /**
+         * LevelOut
+         * @description A level judged: counts and their scatter, and how far off, in counts and % of span.
+         */
+        LevelOut: {
+            /** Drift */
+            drift: number | null;
+            /** Mean */
+            mean: number | null;
+            /** Of Span */
+            of_span: number | null;
+            /** Refused */
+            refused: components["schemas"]["RefusedOut"][];
+            /** Samples */
+            samples: number;
+            /** Sigma */
+            sigma: number | null;
+            /** Signal */
+            signal: string;
+            /** Specified */
+            specified: number | null;
+        };
+        /**
+         * LevelToPutOut
+         * @description A level to put on: as it is typed, and the count that the data sheet says of it.
+         */
+        LevelToPutOut: {
+            /** Signal */
+            signal: string;
+            /** Specified */
+            specified: string;
+        };
+        /**
          * LiftIn
          * @description Findings that are open again.
          */
@@ -4483,6 +4645,33 @@ export interface components {
             says: string;
         };
         /**
+         * PairIn
+         * @description write: whether the found pair is written into the controller first.
+         */
+        PairIn: {
+            /**
+             * Write
+             * @default false
+             */
+            write?: boolean;
+        };
+        /**
+         * PairOut
+         * @description The counts that the controller keeps for both ends, and those that it ought to keep.
+         */
+        PairOut: {
+            /** Agrees */
+            agrees: boolean;
+            /** At */
+            at: string;
+            /** Counts */
+            counts: number[];
+            /** Ought */
+            ought: (number | null)[];
+            /** Says */
+            says: string;
+        };
+        /**
          * Part
          * @description What of a change set to take back: all of it, one point's part, or one cell.
          */
@@ -4947,6 +5136,16 @@ export interface components {
             who: string;
             /** Worst */
             worst: number | null;
+        };
+        /**
+         * RefusedOut
+         * @description Why something is not taken: a code, and the sentence.
+         */
+        RefusedOut: {
+            /** Code */
+            code: string;
+            /** Says */
+            says: string;
         };
         /**
          * ReleasedOut
@@ -5847,6 +6046,17 @@ export interface components {
          */
         Table: "coils" | "discrete inputs" | "input registers" | "holding registers";
         /**
+         * TakeBackIn
+         * @description Why a trim is taken back.
+         */
+        TakeBackIn: {
+            /**
+             * Why
+             * @default
+             */
+            why?: string;
+        };
+        /**
          * Taken
          * @description It is done.
          */
@@ -6067,6 +6277,88 @@ export interface components {
             to_95_s: number;
         };
         /**
+         * TrimOut
+         * @description What trimming a point asks for. driven: an output, whose signal is metered. levels: to put on, by how many there are.
+         *     samples: of each level; scatter: the most standard deviation of them, counts. ends: counts at both ends of the signal by
+         *     the data sheet; found: those in use. moving: what cannot be while one trims, in words. seq: the list it was worked out
+         *     with.
+         */
+        TrimOut: {
+            /** Driven */
+            driven: boolean;
+            /** Ends */
+            ends: (number | null)[];
+            /** Found */
+            found: (number | null)[];
+            /** Levels */
+            levels: {
+                [key: string]: components["schemas"]["LevelToPutOut"][];
+            };
+            /** Most Percent */
+            most_percent: number;
+            /** Moving */
+            moving: string[];
+            /** Pair At */
+            pair_at: string;
+            /** Period S */
+            period_s: number;
+            /** Records */
+            records: components["schemas"]["RecordOut"][];
+            /** Samples */
+            samples: number;
+            /** Scatter */
+            scatter: number | null;
+            /** Seq */
+            seq: number;
+            /** Thermocouple */
+            thermocouple: boolean;
+            /** Trimmed */
+            trimmed: string;
+            /** Trips */
+            trips: string[];
+            /** Unit */
+            unit: string;
+            /** Uses */
+            uses: components["schemas"]["UseOut"][];
+            /** Why Not */
+            why_not: string;
+        };
+        /**
+         * TrimmedOut
+         * @description What the levels say; errors over `shares` of the span in % of the value's span, before and after. zero: counts that
+         *     the low end moved; slope: %; residual: % of span.
+         */
+        TrimmedOut: {
+            /** Acceptable */
+            acceptable: boolean;
+            /** After */
+            after: (number | null)[];
+            /** Before */
+            before: (number | null)[];
+            /** Ends */
+            ends: (number | null)[];
+            /** Found */
+            found: (number | null)[];
+            /** Levels */
+            levels: components["schemas"]["LevelOut"][];
+            /** Refused */
+            refused: components["schemas"]["RefusedOut"][];
+            /** Residual */
+            residual: number | null;
+            /** Says */
+            says: string;
+            /** Shares */
+            shares: number[];
+            /** Slope */
+            slope: number | null;
+            /** Worst After */
+            worst_after: number | null;
+            /** Worst Before */
+            worst_before: number | null;
+            /** Zero */
+            zero: number | null;
+        };
+        /**
          * TroubleOut
          * @description An alarm that comes too often, or stays too long. times: within one minute; hours: since it came.
          */
@@ -6248,6 +6540,20 @@ export interface components {
         TypicalsOut: {
             /** Typicals */
             typicals: components["schemas"]["TypicalOut"][];
+        };
+        /**
+         * UseOut
+         * @description Who uses the pair. follows: by itself; false where another keeps a copy.
+         */
+        UseOut: {
+            /** Counts */
+            counts: number | null;
+            /** Follows */
+            follows: boolean;
+            /** Says */
+            says: string;
+            /** What */
+            what: string;
         };
         /** ValidationErrorModel */
         ValidationErrorModel: {
@@ -10223,6 +10529,257 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TraceOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    trims_trim_points__int_point__trim_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrimOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    trims_accept_points__int_point__trim_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    trims_take_back_points__int_point__trim_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeBackIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    trims_judge_points__int_point__trim_judge_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CapturesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrimmedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    trims_pair_points__int_point__trim_pair_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PairIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PairOut"];
                 };
             };
             /** @description Unprocessable Entity */

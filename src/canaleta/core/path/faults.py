@@ -43,6 +43,7 @@ class FaultKind:
 
 _ALL = frozenset(Family) - {Family.NONE}
 _TEMPERATURE = frozenset({Family.THERMOCOUPLE, Family.RESISTANCE})
+_ANALOG = _TEMPERATURE | {Family.LINEAR}
 
 KINDS: dict[str, FaultKind] = {
     kind.name: kind
@@ -58,6 +59,8 @@ KINDS: dict[str, FaultKind] = {
         FaultKind("leads added", Station.LOOP, frozenset({Family.RESISTANCE, Family.LINEAR}),
                   "each core has more resistance", "Ω", "1.5"),
         FaultKind("shunt off", Station.INPUT, frozenset({Family.LINEAR}), "shunt or burden is off its value", "%", "2"),
+        FaultKind("zero off", Station.INPUT, _ANALOG, "the converter's zero has moved, of its span", "%", "0.2"),
+        FaultKind("slope off", Station.INPUT, _ANALOG, "the converter's slope has moved", "%", "0.2"),
         FaultKind("supply low", Station.LOOP, frozenset({Family.LINEAR, Family.CONTACT}),
                   "the supply gives less", "V", "12"),
         FaultKind("noise", Station.LOOP, _ALL, "noise on the wires, standard deviation", "of the signal", "0.1"),
@@ -148,6 +151,10 @@ def upset_of(n: int, faults: Mapping[int, Iterable[Fault]], noise: Floats | None
                 draft.put("lead_ohm", row, fault.figure)
             elif fault.kind == "shunt off":
                 draft.put("shunt_factor", row, 1.0 + fault.figure / 100.0)
+            elif fault.kind == "zero off":
+                draft.put("zero_share", row, fault.figure / 100.0)
+            elif fault.kind == "slope off":
+                draft.put("slope_factor", row, 1.0 + fault.figure / 100.0)
             elif fault.kind == "supply low":
                 draft.put("supply_v", row, fault.figure)
             elif fault.kind == "noise":

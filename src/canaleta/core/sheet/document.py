@@ -36,7 +36,7 @@ class _FaultIn(BaseModel):
 
     kind: str = Field(
         description="open, short, reversed, wrong sensor, wrong extension, extension reversed, "
-        "leads added, shunt off, supply low, noise"
+        "leads added, shunt off, zero off, slope off, supply low, noise"
     )
     amount: str | float = Field(default="", description="a figure, or the signal or wire that is there instead")
 

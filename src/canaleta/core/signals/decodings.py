@@ -12,7 +12,7 @@ from canaleta.core.notation.patterns import SPACE, compiled
 from canaleta.core.notation.text import TextError
 from canaleta.core.signals.converters import ORDERS, WordForm
 
-__all__ = ["Decoding", "Shown", "decodings", "read_shown", "runs"]
+__all__ = ["Decoding", "Shown", "decodings", "read_pair", "read_shown", "runs"]
 
 
 @dataclass(frozen=True)
@@ -95,6 +95,18 @@ def read_shown(text: str) -> Shown:
         )
     form = _KINDS[found[3].lower()].model_copy(update={"order": (found[4] or "ABCD").upper()})
     return Shown(found[1].lower(), int(found[2]), form)
+
+
+def read_pair(text: str) -> tuple[Shown, Shown]:
+    """ "holding 200 int, holding 201 int": where the counts of the low and of the high end stand. Only holding registers can
+    be written. Raises TextError in words."""
+    places = [read_shown(part) for part in text.split(",")]
+    if len(places) != 2 or any(place.function != "holding" for place in places):
+        raise TextError(f"“{text}”: write both ends, as in holding 200 int, holding 201 int")
+    low, high = places
+    if low.register < high.register + high.form.words and high.register < low.register + low.form.words:
+        raise TextError(f"“{text}”: both ends stand in the same registers")
+    return low, high
 
 
 def runs(places: Sequence[Shown], gap: int = 16, most: int = 120) -> list[tuple[str, int, int]]:

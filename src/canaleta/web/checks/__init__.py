@@ -1,7 +1,7 @@
-"""Loop checks, scripts, walks, signed records."""
+"""Loop checks, trims, scripts, walks, signed records."""
 
-from canaleta.web.checks import loop_checks, records, scripts, walk
+from canaleta.web.checks import loop_checks, records, scripts, trims, walk
 
 __all__ = ["APIS"]
 
-APIS = (loop_checks.api, records.api, walk.api, scripts.api)
+APIS = (loop_checks.api, records.api, walk.api, scripts.api, trims.api)

@@ -4,13 +4,11 @@ from __future__ import annotations
 
 import base64
 import binascii
-from datetime import UTC, date, datetime
 from typing import Annotated, Any, Literal
 
 import numpy as np
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
-from sqlalchemy import select
 
 from canaleta.core.checks.loopcheck import CheckStep, Outcome, judged, steps_of
 from canaleta.core.hardware.settings import trips_of
@@ -18,18 +16,17 @@ from canaleta.core.model.addresses import addresses_of
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.registers import RackMap
-from canaleta.core.notation.patterns import compiled
 from canaleta.core.notation.text import TextError, shown
 from canaleta.core.path.evaluate import describe
 from canaleta.core.sheet.entry import station_figure
 from canaleta.core.signals.signal_types import Family
 from canaleta.plant.checks import evidence
-from canaleta.plant.database import tables as t
 from canaleta.plant.live import temporary
 from canaleta.web.checks.records import RecordOut, record_out
+from canaleta.web.checks.with_instrument import refuse_instrument
 from canaleta.web.kit.access import needs, session_now
 from canaleta.web.kit.figures import finite
-from canaleta.web.kit.point import Figure, PointPath, found
+from canaleta.web.kit.point import Figure, PointPath, found, unchanged_since
 from canaleta.web.kit.problems import PROBLEMS, ProblemError
 from canaleta.web.kit.routes import Shape, routes
 from canaleta.web.kit.shared import shared
@@ -180,32 +177,15 @@ def judge(path: PointPath, body: ReadingsIn) -> Response:
 def sign(path: PointPath, body: SignCheckIn) -> Response:
     """Sign a loop check. It never changes from then on; another one is a record of its own."""
     image, row = found(path.point)
-    if body.seq != image.seq and not _same_point(image, row, body.seq):
+    if not unchanged_since(image, row, body.seq):
         raise ProblemError(
             409,
             "the point was changed while it was checked",
             "nothing was signed; what was read is kept",
             "look at the page again: what is expected may be another",
         )
-    if not body.instrument.strip() and image.family[row] != Family.CONTACT:
-        raise ProblemError(
-            422, "with which instrument was it checked?", "nothing was signed", "name it, and its serial number"
-        )
     if image.family[row] != Family.CONTACT:
-        if not body.due.strip():
-            raise ProblemError(
-                422,
-                "until when is the instrument calibrated?",
-                "nothing was signed",
-                "give the day or the month, as in 2027-03",
-            )
-        if _overdue(body.due, datetime.fromtimestamp(shared().clock.looked_lately(), UTC).date()):
-            raise ProblemError(
-                409,
-                f"the instrument's calibration was due in {body.due.strip()}",
-                "nothing was signed",
-                "check with an instrument that is calibrated, or correct the day",
-            )
+        refuse_instrument(body.instrument, body.due)
     if trips_of(image, row) and image.text("trips", row) and not body.inhibited:
         raise ProblemError(
             409,
@@ -241,19 +221,6 @@ def sign(path: PointPath, body: SignCheckIn) -> Response:
         made = evidence.one(connection, number)
     assert made is not None
     return jsonify(record_out(made).model_dump())
-
-
-def _same_point(image: PlantImage, row: int, seq: int) -> bool:
-    """Whether a point is as it was at an earlier number of the list."""
-    with shared().engine.connect() as connection:
-        moved = connection.execute(
-            select(t.change.c.seq)
-            .where(
-                t.change.c.seq > seq, (t.change.c.entity != "point") | (t.change.c.entity_id == int(image.ids[row]))
-            )
-            .limit(1)
-        ).first()
-    return moved is None
 
 
 def _judged(image: PlantImage, row: int, body: ReadingsIn) -> Outcome:
@@ -339,17 +306,6 @@ def _stands(image: PlantImage, row: int) -> str:
     marks = ", ".join(f"{mark} {role}" for mark, role in kind.terminal_marks(channel))
     at = found.told if rack.by_name else f"{found.told_fully}, unit {rack.unit}"
     return f"module {kind.title} in slot {image.layout.slots[module]}, terminals {marks or 'not told'}, {at} of {rack.reached_at}"
-
-
-_MONTH_OR_DAY = compiled(r"(\d{4})-(\d{2})(?:-(\d{2}))?")
-
-
-def _overdue(due: str, today: date) -> bool:
-    """Whether a day, or the end of a month, has passed."""
-    found = _MONTH_OR_DAY.fullmatch(due.strip())
-    if not found:
-        return False
-    return due.strip() < (today.isoformat() if found[3] else today.isoformat()[:7])
 
 
 def _document(image: PlantImage, row: int, outcome: Outcome, body: SignCheckIn) -> dict[str, Any]:

@@ -5,13 +5,15 @@ from __future__ import annotations
 from typing import Annotated
 
 from pydantic import Field
+from sqlalchemy import select
 
 from canaleta.core.model.image import PlantImage
+from canaleta.plant.database import tables as t
 from canaleta.web.kit.problems import ProblemError
 from canaleta.web.kit.routes import Shape
 from canaleta.web.kit.shared import shared
 
-__all__ = ["Figure", "PointPath", "found", "rack_of"]
+__all__ = ["Figure", "PointPath", "found", "rack_of", "unchanged_since"]
 
 Figure = Annotated[float, Field(ge=-1e300, le=1e300)]
 """A number of a request: none without end."""
@@ -37,3 +39,13 @@ def rack_of(image: PlantImage, row: int) -> tuple[int, float]:
     if module is None:
         return 0, 1.0
     return module.rack, image.layout.racks[module.rack].period_ms / 1000.0
+
+
+def unchanged_since(image: PlantImage, row: int, seq: int) -> bool:
+    """Whether a point, and all that is not a point, is as it was at an earlier number of the list."""
+    if seq == image.seq:
+        return True
+    here = (t.change.c.entity != "point") | (t.change.c.entity_id == int(image.ids[row]))
+    with shared().engine.connect() as connection:
+        moved = connection.execute(select(t.change.c.seq).where(t.change.c.seq > seq, here).limit(1)).first()
+    return moved is None

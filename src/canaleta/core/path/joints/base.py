@@ -48,7 +48,8 @@ class Upset:
     """What is wrong in the field, for paths that run forwards; arrays of shape (n,), None for nothing.
 
     opened, shorted, reversed, extension_reversed: bool. lead_ohm: Ω added to each lead. shunt_factor: of the shunt
-    or burden. supply_v: instead of the plant's. noise: added to what stands on the wires, in the unit of LOOP.
+    or burden. zero_share, slope_factor: of the converter, whose counts begin by so much of their span elsewhere and rise so
+    many times as quickly. supply_v: instead of the plant's. noise: added to what stands on the wires, in the unit of LOOP.
     junction_degc: what a module measures of its cold junction, which is no fault. NaN in a number is no fault in that row.
     """
 
@@ -58,6 +59,8 @@ class Upset:
     extension_reversed: Bools | None = None
     lead_ohm: Floats | None = None
     shunt_factor: Floats | None = None
+    zero_share: Floats | None = None
+    slope_factor: Floats | None = None
     supply_v: Floats | None = None
     noise: Floats | None = None
     junction_degc: Floats | None = None
@@ -183,6 +186,14 @@ class PathRows:
     def resistor_factor(self) -> Floats:
         """What a fault makes of the shunt or burden: 1.02 is two percent high."""
         return self._upset("shunt_factor", 1.0)
+
+    def drifted(self, counts: Floats) -> Floats:
+        """Counts of a converter whose zero or slope is off."""
+        if self.upset.zero_share is None and self.upset.slope_factor is None:
+            return counts
+        low, high = self.of_mode("counts_low"), self.of_mode("counts_high")
+        slope, zero = self._upset("slope_factor", 1.0), self._upset("zero_share", 0.0)
+        return low + (counts - low) * slope + zero * (high - low)
 
     def hit(self, fault: str) -> Bools:
         """Where a fault that either is or is not has been set."""

@@ -28,7 +28,10 @@ class AffineConverter:
         least, most = p.of_mode("least"), p.of_mode("most")
         rounding = or_zero(p.of_mode("rounding")).astype(np.int8)
         out = round_counts(
-            p.as_counted(exact), rounding, np.nan_to_num(p.of_mode("step"), nan=1.0), p.of_mode("counts_low")
+            p.drifted(p.as_counted(exact)),
+            rounding,
+            np.nan_to_num(p.of_mode("step"), nan=1.0),
+            p.of_mode("counts_low"),
         )
         low, high = out < least, out > most
         out = np.clip(out, least, most)

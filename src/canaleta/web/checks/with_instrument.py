@@ -1,0 +1,44 @@
+"""What is asked of the instrument that something was measured with, before anything is signed."""
+
+from __future__ import annotations
+
+from datetime import UTC, date, datetime
+
+from canaleta.core.notation.patterns import compiled
+from canaleta.web.kit.problems import ProblemError
+from canaleta.web.kit.shared import shared
+
+__all__ = ["refuse_instrument"]
+
+_MONTH_OR_DAY = compiled(r"(\d{4})-(\d{2})(?:-(\d{2}))?")
+
+
+def refuse_instrument(instrument: str, due: str) -> None:
+    """Raise ProblemError where it has no name or no day until which it is calibrated, or that day has passed. due: a day or
+    a month, as in 2027-03."""
+    if not instrument.strip():
+        raise ProblemError(
+            422, "with which instrument was it checked?", "nothing was signed", "name it, and its serial number"
+        )
+    if not due.strip():
+        raise ProblemError(
+            422,
+            "until when is the instrument calibrated?",
+            "nothing was signed",
+            "give the day or the month, as in 2027-03",
+        )
+    if _overdue(due, datetime.fromtimestamp(shared().clock.looked_lately(), UTC).date()):
+        raise ProblemError(
+            409,
+            f"the instrument's calibration was due in {due.strip()}",
+            "nothing was signed",
+            "check with an instrument that is calibrated, or correct the day",
+        )
+
+
+def _overdue(due: str, today: date) -> bool:
+    """Whether a day, or the end of a month, has passed."""
+    found = _MONTH_OR_DAY.fullmatch(due.strip())
+    if not found:
+        return False
+    return due.strip() < (today.isoformat() if found[3] else today.isoformat()[:7])
