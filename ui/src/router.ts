@@ -17,6 +17,7 @@ export const router = createRouter({
     { path: '/learn', name: 'learn', component: () => import('./pages/LearnPage.vue') },
     { path: '/checkout', name: 'checkout', component: () => import('./pages/CheckoutPage.vue') },
     { path: '/check/:point(\\d+)', name: 'check', component: () => import('./pages/CheckPage.vue') },
+    { path: '/trim/:point(\\d+)', name: 'trim', component: () => import('./pages/TrimPage.vue') },
     { path: '/finder', name: 'finder', component: () => import('./pages/FinderPage.vue') },
     { path: '/history', name: 'history', component: () => import('./pages/HistoryPage.vue') },
     { path: '/cabinets', name: 'cabinets', component: () => import('./pages/CabinetsPage.vue') },

@@ -70,7 +70,7 @@ export const PLACES: readonly Place[] = [
     says: 'Checkout',
     icon: mdiClipboardCheckOutline,
     pages: [{ name: 'checkout', to: '/checkout', says: 'checkout', guide: 'checkout', also: 'loop check calibrate' }],
-    within: ['check'],
+    within: ['check', 'trim'],
   },
   {
     says: 'Findings',

@@ -191,6 +191,7 @@ onUnmounted(() => stop?.())
       <span class="gap" />
       <span class="figure nowat" :class="now.kind">{{ now.mark }} {{ now.text }} {{ now.unit }}</span>
       <router-link class="chip" :to="`/point/${point}`">path</router-link>
+      <router-link v-if="check && !check.contact" class="chip" :to="`/trim/${point}`">trim</router-link>
       <router-link class="chip" to="/checkout">walk</router-link>
     </header>
     <p v-if="says" class="says" role="status">{{ says }}</p>

@@ -356,16 +356,17 @@ def _why_not(image: PlantImage, row: int) -> str:
 
 def _to_put(image: PlantImage, row: int, count: int) -> list[LevelToPutOut]:
     signals = levels_of(image, row, count)
-    judged = trimmed(image, row, [Capture(signal, np.array([])) for signal in signals]).levels
+    outcome = trimmed(image, row, [Capture(signal, np.array([])) for signal in signals])
+    decimals = 0 if abs(outcome.ends[1] - outcome.ends[0]) > 100 else 3
     words = describe(image, row)[STATIONS.index(Station.LOOP)]
     return [
         LevelToPutOut(
             signal=station_figure(image, row, STATIONS.index(Station.LOOP), level.signal, words.decimals).replace(
                 "\u202f", ""
             ),
-            specified=shown(level.specified, 0 if abs(level.specified) > 100 else 3),
+            specified=shown(level.specified, decimals),
         )
-        for level in judged
+        for level in outcome.levels
     ]
 
 
@@ -421,7 +422,7 @@ def _told(image: PlantImage, row: int, outcome: Trim) -> TrimmedOut:
     if np.isfinite(outcome.found[0]):
         says = (
             f"found {shown(outcome.found[0], 2)} … {shown(outcome.found[1], 2)} where the data sheet says {shown(outcome.ends[0], 2)}"
-            f" … {shown(outcome.ends[1], 2)}; zero {outcome.zero:+.2f} counts, slope {outcome.slope:+.3f} %; the value was"
+            f" … {shown(outcome.ends[1], 2)}; zero {_signed(outcome.zero, 2)} counts, slope {_signed(outcome.slope, 3)} %; the value was"
             f" {before:.3f} % of span off, and is {after:.3f} % now"
         )
     return TrimmedOut(
@@ -430,6 +431,12 @@ def _told(image: PlantImage, row: int, outcome: Trim) -> TrimmedOut:
         after=[finite(x) for x in outcome.after], worst_before=finite(before), worst_after=finite(after),
         refused=_refused_out(outcome.refused), acceptable=outcome.acceptable, says=says,
     )  # fmt: skip
+
+
+def _signed(number: float, decimals: int) -> str:
+    """A difference, with its sign either way."""
+    rounded = round(number, decimals) + 0.0
+    return ("+" if rounded >= 0 else "") + shown(rounded, decimals)
 
 
 def _document(image: PlantImage, row: int, outcome: Trim, out: TrimmedOut, body: AcceptIn) -> dict[str, Any]:
@@ -441,8 +448,8 @@ def _document(image: PlantImage, row: int, outcome: Trim, out: TrimmedOut, body:
             shown(j.mean, 2),
             shown(j.sigma, 2),
             str(j.samples),
-            f"{j.drift:+.2f}",
-            f"{j.of_span:+.3f}",
+            _signed(j.drift, 2),
+            _signed(j.of_span, 3),
         ]
         for level, j in zip(out.levels, outcome.levels, strict=True)
     ]

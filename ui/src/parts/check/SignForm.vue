@@ -3,10 +3,11 @@
 import { ref } from 'vue'
 import { ask, api, said, type Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
-import DateField from '../../kit/DateField.vue'
 import DenseField from '../../kit/DenseField.vue'
 import ChoiceField from '../../kit/ChoiceField.vue'
 import FilePick from '../../kit/FilePick.vue'
+import InstrumentFields from './InstrumentFields.vue'
+import { remember, remembered } from './instrument'
 
 const props = defineProps<{
   point: number
@@ -17,12 +18,9 @@ const props = defineProps<{
 const emit = defineEmits<{ signed: [Schemas['RecordOut']]; says: [string] }>()
 const plant = usePlant()
 const LONGEST_PX = 1280
-const kept = (name: string) => localStorage.getItem(`canaleta-${name}`) ?? ''
 const name = ref('')
 const password = ref('')
-const instrument = ref(kept('instrument'))
-const serial = ref(kept('serial'))
-const due = ref(kept('due'))
+const instrument = ref(remembered())
 const inhibited = ref(false)
 const note = ref('')
 const phase = ref<'' | 'as found' | 'as left'>('')
@@ -49,12 +47,12 @@ async function take(event: Event) {
 
 async function sign() {
   busy.value = true
-  for (const [k, v] of [['instrument', instrument], ['serial', serial], ['due', due]] as const) localStorage.setItem(`canaleta-${k}`, v.value) // prettier-ignore
+  remember(instrument.value)
   const answer = await ask(
     api.POST('/api/points/{point}/check/sign', {
       params: { path: { point: props.point } },
       body: {
-        ...props.body, name: name.value, password: password.value, instrument: instrument.value, serial: serial.value, due: due.value,
+        ...props.body, name: name.value, password: password.value, ...instrument.value,
         inhibited: inhibited.value, note: note.value, phase: phase.value, photo: photo.value,
         open_wire: Object.fromEntries(Object.entries(props.body.open_wire).filter(([, v]) => v)),
       }, // prettier-ignore
@@ -71,11 +69,7 @@ async function sign() {
   <section>
     <h2>signed by</h2>
     <form @submit.prevent="sign">
-      <label class="field">instrument <DenseField v-model="instrument" maxlength="200" /></label>
-      <label class="field">serial <DenseField v-model="serial" maxlength="200" /></label>
-      <div class="field">
-        due <DateField v-model="due" maxlength="200" placeholder="2027-03" aria-label="due" />
-      </div>
+      <InstrumentFields v-model="instrument" />
       <label class="field"
         >the loop
         <ChoiceField v-model="phase" :items="[{ value: '', title: 'as it is' }, 'as found', 'as left']"

@@ -121,6 +121,7 @@ onUnmounted(() => letGo?.())
       <span class="gap" />
       <router-link class="chip" :to="`/point/${point}`">path</router-link>
       <router-link class="chip" :to="`/check/${point}`">check…</router-link>
+      <router-link v-if="!form.contact" class="chip" :to="`/trim/${point}`">trim…</router-link>
       <router-link v-if="plant.may('inject')" class="chip" :to="`/scripts?point=${point}`"
         >script…</router-link
       >
