@@ -60,6 +60,8 @@ CHANGES = [
     ("PUT", "/api/points/1/substitute", {"text": "250"}),
     ("PUT", "/api/points/1/output", {"text": "50"}),
     ("PUT", "/api/points/1/wired", {}),
+    ("PUT", "/api/instruments/x", {}),
+    ("DELETE", "/api/instruments/x", None),
     ("POST", "/api/points/1/trim", {"seq": 0, "name": "x", "captures": []}),
     ("POST", "/api/points/1/trim/back", {}),
     ("POST", "/api/points/1/trim/pair", {}),

@@ -30,6 +30,7 @@ from canaleta.plant.changes.seed import stored_row, write_hardware
 from canaleta.plant.database import tables as t
 from canaleta.plant.records.findings import accepted, stored_findings
 from canaleta.plant.records.image_cache import ImageCache
+from canaleta.plant.records.instruments import instruments, load_instruments
 from canaleta.plant.records.points import copy_points
 from canaleta.plant.records.typicals import load_typicals, typicals
 from canaleta.plant.records.waivers import Waiver, with_waivers
@@ -116,6 +117,29 @@ class ProjectView(_Part):
     body: dict[str, Any]
 
 
+class ProjectRange(_Part):
+    """What an instrument sources or measures, and how well."""
+
+    unit: str = Field(max_length=20)
+    low: float
+    high: float
+    of_reading: float = Field(0.0, ge=0)
+    of_span: float = Field(0.0, ge=0)
+    digits: float = Field(0.0, ge=0)
+    resolution: float = Field(0.0, ge=0)
+
+
+class ProjectInstrument(_Part):
+    """An instrument that people measure with."""
+
+    name: str = Field(min_length=1, max_length=60)
+    make: str = Field("", max_length=200)
+    serial: str = Field("", max_length=80)
+    due: str = Field("", max_length=10)
+    certificate: str = Field("", max_length=80)
+    ranges: list[ProjectRange] = Field(default_factory=list, max_length=40)
+
+
 class ProjectWaiver(_Part):
     """A finding that was accepted: its rule, the tags of its points and what it says, then why, by whom and when."""
 
@@ -141,6 +165,7 @@ class Project(_Part):
     cabinets: list[ProjectCabinet]
     cables: list[CableDocument] = Field(default_factory=list)
     typicals: list[ProjectTypical] = Field(default_factory=list)
+    instruments: list[ProjectInstrument] = Field(default_factory=list)
     views: list[ProjectView] = Field(default_factory=list)
     points: list[dict[str, str]]
     wishes: list[int] = Field(default_factory=list)
@@ -191,6 +216,7 @@ def project_of(connection: Connection, image: PlantImage | None = None) -> Proje
         name=name, conventions=image.conventions, module_types=list(layout.types.values()), cabinets=cabinets,
         cables=[CableDocument(**_without_id(cable)) for cable in layout.cables.values()], points=image.filled_texts(),
         typicals=[ProjectTypical(**typical.body()) for typical in typicals(connection)],
+        instruments=[ProjectInstrument.model_validate(one.body()) for one in instruments(connection)],
         views=[ProjectView(name=row.name, body=row.body) for row in views],
         wishes=[row + 1 for row in range(len(image)) if image.module[row] >= 0 and not image.landed[row]],
         waivers=[
@@ -296,6 +322,7 @@ def load_project(connection: Connection, project: Project) -> int:
         },
     )
     load_typicals(connection, (typical.model_dump() for typical in project.typicals))
+    load_instruments(connection, (one.model_dump() for one in project.instruments))
     for view in project.views:
         connection.execute(insert(t.view).values(owner="", **view.model_dump()))
     if accepted_ones := _waivers(image, project.waivers, audit(image)) if project.waivers else []:

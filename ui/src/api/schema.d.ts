@@ -538,6 +538,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/instruments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every instrument, and how long its calibration still holds. */
+        get: operations["instruments_all_instruments_instruments_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Make an instrument or change it. */
+        put: operations["instruments_keep_instruments__string_name__put"];
+        post?: never;
+        /** Take an instrument away; what was signed with it keeps its name. */
+        delete: operations["instruments_take_away_instruments__string_name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/journal": {
         parameters: {
             query?: never;
@@ -3754,6 +3789,70 @@ export interface components {
             result: string;
         };
         /**
+         * InstrumentIn
+         * @description An instrument from now on. becomes: its new name, if that changes.
+         */
+        InstrumentIn: {
+            /**
+             * Becomes
+             * @default
+             */
+            becomes?: string;
+            /**
+             * Certificate
+             * @default
+             */
+            certificate?: string;
+            /**
+             * Due
+             * @default
+             */
+            due?: string;
+            /**
+             * Make
+             * @default
+             */
+            make?: string;
+            /** Ranges */
+            ranges?: components["schemas"]["RangeShape"][];
+            /**
+             * Serial
+             * @default
+             */
+            serial?: string;
+        };
+        /**
+         * InstrumentOut
+         * @description An instrument. overdue: its calibration has run out; days: until it does, negative after it has, none where nobody
+         *     said.
+         */
+        InstrumentOut: {
+            /** Certificate */
+            certificate: string;
+            /** Days */
+            days: number | null;
+            /** Due */
+            due: string;
+            /** Make */
+            make: string;
+            /** Name */
+            name: string;
+            /** Overdue */
+            overdue: boolean;
+            /** Ranges */
+            ranges: components["schemas"]["RangeShape"][];
+            /** Serial */
+            serial: string;
+        };
+        /**
+         * InstrumentsOut
+         * @description Every instrument, by name.
+         */
+        InstrumentsOut: {
+            /** Instruments */
+            instruments: components["schemas"]["InstrumentOut"][];
+        };
+        /**
          * JobOut
          * @description A list being brought in. state: reading, planning, ready, taking in, done, failed, called off. header: from
          *     0.
@@ -3829,15 +3928,39 @@ export interface components {
         };
         /**
          * JudgedOut
-         * @description One step judged. error: in the value's unit, of_span: in % of its span; passes: none where nothing was read.
+         * @description One step judged. error: in the value's unit, of_span: in % of its span; passes: none where nothing was read. Where the
+         *     instrument's accuracy is known also: expanded uncertainty (k = 2) in the value's unit, tolerance over that, how probable
+         *     it is that the loop is within its tolerance, what the plant's rule makes of it, and every share.
          */
         JudgedOut: {
+            /**
+             * Decided
+             * @default
+             */
+            decided?: string;
             /** Error */
             error: string;
+            /**
+             * Expanded
+             * @default null
+             */
+            expanded?: number | null;
             /** Of Span */
             of_span: number | null;
+            /** Parts */
+            parts?: components["schemas"]["PartOut"][];
             /** Passes */
             passes: boolean | null;
+            /**
+             * Probability
+             * @default null
+             */
+            probability?: number | null;
+            /**
+             * Ratio
+             * @default null
+             */
+            ratio?: number | null;
         };
         /**
          * LearnAlarm
@@ -4609,6 +4732,11 @@ export interface components {
             says: string;
             /** Steps */
             steps: components["schemas"]["JudgedOut"][];
+            /**
+             * Told
+             * @default
+             */
+            told?: string;
             /** Tolerance */
             tolerance: number;
             /** Worst */
@@ -4686,6 +4814,21 @@ export interface components {
              * @default null
              */
             point?: number | null;
+        };
+        /**
+         * PartOut
+         * @description One share of an uncertainty: its standard uncertainty in the value's unit, its part of the sum of squares, and how it
+         *     follows.
+         */
+        PartOut: {
+            /** Basis */
+            basis: string;
+            /** Name */
+            name: string;
+            /** Part */
+            part: number;
+            /** Standard */
+            standard: number;
         };
         /**
          * PasswordIn
@@ -5051,6 +5194,38 @@ export interface components {
             stand_in: boolean;
         };
         /**
+         * RangeShape
+         * @description What an instrument sources or measures, to ±(of_reading % of reading + of_span % of span + digits · resolution).
+         */
+        RangeShape: {
+            /**
+             * Digits
+             * @default 0
+             */
+            digits?: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /**
+             * Of Reading
+             * @default 0
+             */
+            of_reading?: number;
+            /**
+             * Of Span
+             * @default 0
+             */
+            of_span?: number;
+            /**
+             * Resolution
+             * @default 0
+             */
+            resolution?: number;
+            /** Unit */
+            unit: string;
+        };
+        /**
          * ReadIn
          * @description What was read at one step; none where nothing was yet. signal: what the calibrator itself said.
          */
@@ -5090,9 +5265,14 @@ export interface components {
         };
         /**
          * ReadingsIn
-         * @description What was read, step by step.
+         * @description What was read, step by step, and with which instrument: one that the plant keeps has an accuracy.
          */
         ReadingsIn: {
+            /**
+             * Instrument
+             * @default
+             */
+            instrument?: string;
             /** Readings */
             readings: components["schemas"]["ReadIn"][];
         };
@@ -8498,6 +8678,149 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MappingsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    instruments_all_instruments_instruments_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    instruments_keep_instruments__string_name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InstrumentIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    instruments_take_away_instruments__string_name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Unprocessable Entity */

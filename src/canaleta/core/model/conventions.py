@@ -11,7 +11,7 @@ from canaleta.core.notation.networks import rack_networks
 from canaleta.core.notation.patterns import compiled
 from canaleta.core.notation.tags import own_letters, shape_of
 
-__all__ = ["Conventions", "Namur", "Reserve", "Trimming", "fault_grades"]
+__all__ = ["Conventions", "Namur", "Reserve", "Testing", "Trimming", "fault_grades"]
 
 
 class Namur(BaseModel):
@@ -58,6 +58,22 @@ class Trimming(BaseModel):
     )
     apart_percent: float = Field(
         default=50.0, ge=10, le=100, description="how far apart levels must be when trimming, % of span"
+    )
+
+
+class Testing(BaseModel):
+    """By what rule the result of a test is decided (JCGM 106)."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    rule: Literal["simple acceptance", "guard band", "refuse below the ratio"] = Field(
+        default="simple acceptance", description="what decides a test whose instrument's accuracy is known"
+    )
+    least_ratio: float = Field(
+        default=4.0, ge=1, le=100, description="least ratio of tolerance to expanded uncertainty (k = 2) of a test"
+    )
+    guard_share: float = Field(
+        default=1.0, gt=0, le=2, description="guard band, as a share of the expanded uncertainty"
     )
 
 
@@ -110,6 +126,7 @@ class Conventions(BaseModel):
     )
     namur: Namur = Namur()
     trimming: Trimming = Trimming()
+    testing: Testing = Testing()
     clamp_low_share: float = Field(default=0.0125, ge=0, le=0.25, description="clamp below the span, share of span")
     clamp_high_share: float = Field(default=0.03125, ge=0, le=0.25, description="clamp above the span, share of span")
     agreement_share: float = Field(

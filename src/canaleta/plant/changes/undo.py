@@ -20,6 +20,7 @@ from canaleta.plant.database.cells import from_json, to_json
 from canaleta.plant.database.connection import take_plant_lock
 from canaleta.plant.records.equipment import inverse_hardware, trouble_of
 from canaleta.plant.records.image_cache import ImageCache
+from canaleta.plant.records.instruments import INSTRUMENTS
 from canaleta.plant.records.points import ADDED, REMOVED, points_of_set
 from canaleta.plant.records.records import RecordChange, inverse_records
 from canaleta.plant.records.typicals import TYPICALS
@@ -122,7 +123,7 @@ def _inverted(
     records: list[RecordChange] = []
     if only.whole:
         conventions, also = _inverse_conventions(connection, image, target)
-        records, stayed_records = inverse_records(connection, target, (TYPICALS, WAIVERS))
+        records, stayed_records = inverse_records(connection, target, (TYPICALS, WAIVERS, INSTRUMENTS))
         layout, stayed = inverse_hardware(connection, image.layout, target, _claimed(image, changes))
         if layout is not None and (says := trouble_of(layout)):
             raise NothingToUndo(f"it cannot be turned back as it stands: {says}")

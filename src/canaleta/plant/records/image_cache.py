@@ -15,11 +15,13 @@ from canaleta.core.model.layout import Cabinet, Cable, Layout, Module, Rack
 from canaleta.core.model.module_type import ModuleType
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.cells import from_row
-from canaleta.plant.records.points import ADDED, REMOVED, TYPICAL
+from canaleta.plant.records.points import ADDED, INSTRUMENT, REMOVED, TYPICAL
 
 __all__ = ["ImageCache", "load_layout"]
 
-_ROWS = ("point", ADDED, REMOVED, TYPICAL)
+_BESIDE = (TYPICAL, INSTRUMENT)
+"""Kept beside the list: the image holds none of them."""
+_ROWS = ("point", ADDED, REMOVED, *_BESIDE)
 """What a change set may hold without the plant being loaded anew."""
 MANY = 5000
 """Changed points from which loading all columns is quicker than reading rows."""
@@ -134,7 +136,7 @@ def _advanced(connection: Connection, image: PlantImage, seq: int) -> PlantImage
     ).all()
     if any(row.entity not in _ROWS for row in changed) or len(changed) > MANY:
         return _load(connection, seq)
-    numbers = {row.entity_id for row in changed if row.entity != TYPICAL}
+    numbers = {row.entity_id for row in changed if row.entity not in _BESIDE}
     rows: Any = connection.execute(select(t.point).where(t.point.c.id.in_(numbers)).order_by(t.point.c.id)).mappings()
     now = {row["id"]: from_row(row) for row in rows}
     gone = [number for number in numbers if image.has(number) and number not in now]

@@ -15,6 +15,7 @@ from canaleta.plant.database.cells import from_json, to_json, to_row
 
 __all__ = [
     "ADDED",
+    "INSTRUMENT",
     "REMOVED",
     "TYPICAL",
     "WAIVER",
@@ -25,7 +26,7 @@ __all__ = [
     "write_removed",
 ]
 
-ADDED, REMOVED, TYPICAL, WAIVER = "point added", "point removed", "typical", "waiver"
+ADDED, REMOVED, TYPICAL, WAIVER, INSTRUMENT = "point added", "point removed", "typical", "waiver", "instrument"
 
 
 def points_of_set(connection: Connection, target: int, entity: str) -> dict[int, dict[str, Stored]]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import binascii
+from datetime import UTC, datetime
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -11,6 +12,8 @@ from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
 from canaleta.core.checks.loopcheck import CheckStep, Outcome, judged, steps_of
+from canaleta.core.checks.uncertainty import Decided
+from canaleta.core.checks.worth import StepWorth, loop_unit_of, worths_of
 from canaleta.core.hardware.settings import trips_of
 from canaleta.core.model.addresses import addresses_of
 from canaleta.core.model.fields import STATIONS, Station
@@ -22,8 +25,9 @@ from canaleta.core.sheet.entry import station_figure
 from canaleta.core.signals.signal_types import Family
 from canaleta.plant.checks import evidence
 from canaleta.plant.live import temporary
+from canaleta.plant.records.instruments import range_for
 from canaleta.web.checks.records import RecordOut, record_out
-from canaleta.web.checks.with_instrument import refuse_instrument
+from canaleta.web.checks.with_instrument import known_instrument, overdue, refuse_instrument
 from canaleta.web.kit.access import needs, session_now
 from canaleta.web.kit.figures import finite
 from canaleta.web.kit.point import Figure, PointPath, found, unchanged_since
@@ -83,19 +87,37 @@ class ReadIn(Shape):
 
 
 class ReadingsIn(Shape):
-    """What was read, step by step."""
+    """What was read, step by step, and with which instrument: one that the plant keeps has an accuracy."""
 
     model_config = ConfigDict(extra="forbid")
 
     readings: list[ReadIn] = Field(max_length=60)
+    instrument: Text = ""
+
+
+class PartOut(Shape):
+    """One share of an uncertainty: its standard uncertainty in the value's unit, its part of the sum of squares, and how it
+    follows."""
+
+    name: str
+    standard: float
+    part: float
+    basis: str
 
 
 class JudgedOut(Shape):
-    """One step judged. error: in the value's unit, of_span: in % of its span; passes: none where nothing was read."""
+    """One step judged. error: in the value's unit, of_span: in % of its span; passes: none where nothing was read. Where the
+    instrument's accuracy is known also: expanded uncertainty (k = 2) in the value's unit, tolerance over that, how probable
+    it is that the loop is within its tolerance, what the plant's rule makes of it, and every share."""
 
     error: str
     of_span: float | None
     passes: bool | None
+    expanded: float | None = None
+    ratio: float | None = None
+    probability: float | None = None
+    decided: str = ""
+    parts: list[PartOut] = Field(default_factory=list)
 
 
 class OutcomeOut(Shape):
@@ -108,6 +130,7 @@ class OutcomeOut(Shape):
     complete: bool
     passes: bool | None
     says: str
+    told: str = ""
 
 
 class SignCheckIn(ReadingsIn):
@@ -121,7 +144,6 @@ class SignCheckIn(ReadingsIn):
     seq: int = Field(ge=0, le=2**62)
     name: str = Field(min_length=1, max_length=80)
     password: str = Field("", max_length=200)
-    instrument: Text = ""
     serial: Text = ""
     due: Text = ""
     inhibited: bool = False
@@ -169,7 +191,7 @@ def check(path: PointPath) -> Response:
 def judge(path: PointPath, body: ReadingsIn) -> Response:
     """The errors of what was read so far."""
     image, row = found(path.point)
-    return jsonify(_outcome(image, row, _judged(image, row, body)).model_dump())
+    return jsonify(_outcome(image, row, _judged(image, row, body), body.instrument).model_dump())
 
 
 @api.post("/points/<int:point>/check/sign", responses={200: RecordOut})
@@ -202,7 +224,7 @@ def sign(path: PointPath, body: SignCheckIn) -> Response:
                 409, f"a temporary change is open at this point: {told}", "nothing was signed", "put it back first"
             )
     outcome = _judged(image, row, body)
-    out = _outcome(image, row, outcome)
+    out = _outcome(image, row, outcome, body.instrument)
     if not outcome.complete:
         raise ProblemError(
             409,
@@ -210,11 +232,15 @@ def sign(path: PointPath, body: SignCheckIn) -> Response:
             "nothing was signed; what was read is kept",
             "take the steps that are open",
         )
+    if out.told:
+        raise ProblemError(
+            409, out.told, "nothing was signed; what was read is kept", "use another instrument, or mend its record"
+        )
     proved(body.password)
     with shared().engine.begin() as connection:
         found_ = f"{body.phase}, " if body.phase else ""
-        verdict = f"{found_}{'passed' if outcome.passes else 'failed'}: {out.says}"
-        document = _document(image, row, outcome, body)
+        verdict = f"{found_}{'passed' if out.passes else 'failed'}: {out.says}"
+        document = _document(image, row, outcome, body, out)
         number = evidence.keep(
             connection, "loop check", path.point, session_now().account, body.name.strip(), verdict, document
         )
@@ -242,30 +268,65 @@ def _judged(image: PlantImage, row: int, body: ReadingsIn) -> Outcome:
     return judged(image, row, steps, *columns)
 
 
-def _outcome(image: PlantImage, row: int, outcome: Outcome) -> OutcomeOut:
+def _outcome(image: PlantImage, row: int, outcome: Outcome, instrument: str = "") -> OutcomeOut:
     unit = describe(image, row)[5].unit
-    steps = [
-        JudgedOut(
-            error="" if np.isnan(j.error) else f"{_signed(image, row, j.error)} {unit}".strip(),
-            of_span=finite(j.of_span),
-            passes=j.passes,
-        )
-        for j in outcome.steps
-    ]
+    worths, told = _worths(image, row, outcome, instrument)
+    steps, each = [], worths or [None] * len(outcome.steps)
+    for j, one in zip(outcome.steps, each, strict=True):
+        error = "" if np.isnan(j.error) else f"{_signed(image, row, j.error)} {unit}".strip()
+        step = JudgedOut(error=error, of_span=finite(j.of_span), passes=j.passes)
+        if one is not None:
+            step.expanded = one.worth.expanded
+            step.parts = [
+                PartOut(name=p.name, standard=p.standard, part=one.worth.part_of(p), basis=p.basis)
+                for p in one.worth.parts
+            ]
+        if one is not None and one.decision is not None:
+            step.ratio, step.probability, step.decided = (
+                finite(one.decision.ratio),
+                one.decision.probability,
+                str(one.decision.decided),
+            )
+            step.passes = one.decision.decided is Decided.PASSES
+        steps.append(step)
+    passes = all(step.passes for step in steps) if outcome.complete else None
     says = "not every step was read yet"
     if outcome.complete:
         says = f"largest error {outcome.worst:.3f} % of span, tolerance {outcome.tolerance:g} % of span"
         if np.isfinite(outcome.hysteresis):
             says += f", hysteresis {outcome.hysteresis:.3f} % of span"
+        if worths and (ratios := [step.ratio for step in steps if step.ratio is not None]):
+            says += f"; {image.conventions.testing.rule}, tolerance {min(ratios):.1f} times the uncertainty or more"
     return OutcomeOut(
         steps=steps,
         worst=finite(outcome.worst),
         hysteresis=finite(outcome.hysteresis),
         tolerance=outcome.tolerance,
         complete=outcome.complete,
-        passes=outcome.passes,
+        passes=passes,
         says=says,
+        told=told,
     )
+
+
+def _worths(image: PlantImage, row: int, outcome: Outcome, name: str) -> tuple[list[StepWorth | None], str]:
+    """What each step is worth with an instrument, and what is to be known of it. Nothing for one without a record, for a
+    contact, or where the plant says no accuracy of it."""
+    if not name.strip() or image.family[row] == Family.CONTACT or (known := known_instrument(name)) is None:
+        return [], ""
+    today = datetime.fromtimestamp(shared().clock.looked_lately(), UTC).date()
+    if overdue(known.due, today):
+        return [], f"{known.name} is overdue since {known.due}: nothing measured with it can be signed"
+    unit = loop_unit_of(image, row)
+    accuracies = []
+    for step in outcome.steps:
+        signal = step.signal_read if np.isfinite(step.signal_read) else step.step.signal
+        one = range_for(known, unit, signal)
+        if one is None:
+            has = ", ".join(f"{r.low:g} to {r.high:g} {r.unit}" for r in known.ranges) or "no range"
+            return [], f"{known.name} does not reach {shown(signal, 3)} {unit}: it has {has}"
+        accuracies.append(one.accuracy)
+    return [*worths_of(image, row, outcome, accuracies)], ""
 
 
 def _signed(image: PlantImage, row: int, error: float) -> str:
@@ -308,17 +369,17 @@ def _stands(image: PlantImage, row: int) -> str:
     return f"module {kind.title} in slot {image.layout.slots[module]}, terminals {marks or 'not told'}, {at} of {rack.reached_at}"
 
 
-def _document(image: PlantImage, row: int, outcome: Outcome, body: SignCheckIn) -> dict[str, Any]:
+def _document(image: PlantImage, row: int, outcome: Outcome, body: SignCheckIn, out: OutcomeOut) -> dict[str, Any]:
     """Everything that is signed, in words and figures."""
     unit = describe(image, row)[5].unit
     rows = []
-    for j in outcome.steps:
+    for j, step in zip(outcome.steps, out.steps, strict=True):
         told = _step(image, row, j.step)
         read = "" if np.isnan(j.value_read) else shown(j.value_read, describe(image, row)[5].decimals + 1)
         counts = "" if np.isnan(j.counts_read) else shown(j.counts_read, 0)
         rows.append(
             [f"{j.step.share:g} {j.step.way}", told.signal, told.counts, told.value, counts, f"{read} {unit}".strip(),
-             _signed(image, row, j.error), f"{j.of_span:+.3f}", "pass" if j.passes else "FAIL"]
+             _signed(image, row, j.error), f"{j.of_span:+.3f}", "pass" if step.passes else (step.decided or "FAIL")]
         )  # fmt: skip
     head = [
         "% of range",
@@ -338,17 +399,31 @@ def _document(image: PlantImage, row: int, outcome: Outcome, body: SignCheckIn) 
         f"instrument {body.instrument.strip() or 'none'}, serial {body.serial.strip() or 'not given'}, "
         f"calibration due {body.due.strip() or 'not given'}",
         f"errors are readings less what is due; percentages are of the value's span; tolerance {outcome.tolerance:g} % of span",
+        *_worth_lines(out, unit),
         f"list at change {image.seq}",
     ]
     return {
         "tag": image.label(row), "service": image.text("service", row), "address": image.text("channel", row),
         "lines": lines, "table": {"head": head, "rows": rows, "widths": [18, 20, 18, 22, 18, 22, 18, 16, 12]},
         "readings": [r.model_dump() for r in body.readings], "worst": finite(outcome.worst),
-        "hysteresis": finite(outcome.hysteresis), "tolerance": outcome.tolerance, "passes": outcome.passes,
+        "hysteresis": finite(outcome.hysteresis), "tolerance": outcome.tolerance, "passes": out.passes, "worth": [step.model_dump() for step in out.steps if step.parts],
         "instrument": body.instrument.strip(), "serial": body.serial.strip(), "due": body.due.strip(),
         "inhibited": body.inhibited, "open_wire": body.open_wire, "note": body.note.strip(), "seq": image.seq,
         "phase": body.phase, "photo": body.photo,
     }  # fmt: skip
+
+
+def _worth_lines(out: OutcomeOut, unit: str) -> list[str]:
+    """What the test was worth at its poorest step, with every share; nothing where the instrument states no accuracy."""
+    known = [step for step in out.steps if step.ratio is not None]
+    if not known:
+        return []
+    poorest = min(known, key=lambda step: step.ratio or 0.0)
+    shares = "; ".join(f"{p.name} {p.standard:.4g} {unit}, {100 * p.part:.0f} %: {p.basis}" for p in poorest.parts)
+    return [
+        f"at the poorest step the expanded uncertainty (k = 2) is {poorest.expanded:.4g} {unit}, the tolerance {poorest.ratio:.1f} times that",
+        f"standard uncertainties there: {shares}",
+    ]
 
 
 def _is_jpeg(text: str) -> bool:

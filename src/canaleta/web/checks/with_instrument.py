@@ -5,17 +5,26 @@ from __future__ import annotations
 from datetime import UTC, date, datetime
 
 from canaleta.core.notation.patterns import compiled
+from canaleta.plant.records.instruments import Instrument, instruments
 from canaleta.web.kit.problems import ProblemError
 from canaleta.web.kit.shared import shared
 
-__all__ = ["refuse_instrument"]
+__all__ = ["known_instrument", "overdue", "refuse_instrument"]
 
 _MONTH_OR_DAY = compiled(r"(\d{4})-(\d{2})(?:-(\d{2}))?")
 
 
+def known_instrument(name: str) -> Instrument | None:
+    """The instrument that the plant keeps under a name, None for one that it does not know."""
+    with shared().engine.connect() as connection:
+        return next((one for one in instruments(connection) if one.name == name.strip()), None)
+
+
 def refuse_instrument(instrument: str, due: str) -> None:
     """Raise ProblemError where it has no name or no day until which it is calibrated, or that day has passed. due: a day or
-    a month, as in 2027-03."""
+    a month, as in 2027-03; of an instrument that the plant keeps, its own counts."""
+    if (known := known_instrument(instrument)) is not None:
+        due = known.due
     if not instrument.strip():
         raise ProblemError(
             422, "with which instrument was it checked?", "nothing was signed", "name it, and its serial number"
@@ -27,7 +36,7 @@ def refuse_instrument(instrument: str, due: str) -> None:
             "nothing was signed",
             "give the day or the month, as in 2027-03",
         )
-    if _overdue(due, datetime.fromtimestamp(shared().clock.looked_lately(), UTC).date()):
+    if overdue(due, datetime.fromtimestamp(shared().clock.looked_lately(), UTC).date()):
         raise ProblemError(
             409,
             f"the instrument's calibration was due in {due.strip()}",
@@ -36,7 +45,7 @@ def refuse_instrument(instrument: str, due: str) -> None:
         )
 
 
-def _overdue(due: str, today: date) -> bool:
+def overdue(due: str, today: date) -> bool:
     """Whether a day, or the end of a month, has passed."""
     found = _MONTH_OR_DAY.fullmatch(due.strip())
     if not found:

@@ -12,7 +12,7 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Layout
 from canaleta.plant.changes.undo import revert
 from canaleta.plant.database import tables as t
-from canaleta.plant.records.points import ADDED, REMOVED, TYPICAL
+from canaleta.plant.records.points import ADDED, INSTRUMENT, REMOVED, TYPICAL
 from canaleta.web.kit.access import needs, session_now
 from canaleta.web.kit.change_event import cell_text
 from canaleta.web.kit.changed import ChangedOut, turned
@@ -172,7 +172,29 @@ def _cells(image: PlantImage, entity: str, number: int, fields: dict[str, Any]) 
             HistoryCell(point=0, tag=f"typical {name}", field=what, was=w, became=b)
             for what, w, b in _kind(was, became)
         ]
+    if entity == INSTRUMENT:
+        was, became = fields[INSTRUMENT]
+        then, now = (_instrument(one) for one in (was, became))
+        return [
+            HistoryCell(
+                point=0,
+                tag=f"instrument {(became or was)['name']}",
+                field=name,
+                was=then.get(name, ""),
+                became=now.get(name, ""),
+            )
+            for name in {**then, **now}
+            if then.get(name, "") != now.get(name, "")
+        ]
     return _hardware_cells(image.layout, entity, number, fields)
+
+
+def _instrument(body: dict[str, Any] | None) -> dict[str, str]:
+    """What is said of an instrument, its ranges in a line each."""
+    if body is None:
+        return {}
+    ranges = [f"{r['low']:g} to {r['high']:g} {r['unit']}" for r in body["ranges"]]
+    return {name: value for name, value in body.items() if name != "ranges"} | {"ranges": "; ".join(ranges)}
 
 
 def _kind(was: dict[str, Any] | None, became: dict[str, Any] | None) -> list[tuple[str, str, str]]:

@@ -7,7 +7,16 @@ issued documents are append-only: the runtime role has no right to change them, 
 from __future__ import annotations
 
 from canaleta.plant.database.tables.base import metadata
-from canaleta.plant.database.tables.hands import import_job, mapping, revision, row_lock, signature, typical, view
+from canaleta.plant.database.tables.hands import (
+    import_job,
+    instrument,
+    mapping,
+    revision,
+    row_lock,
+    signature,
+    typical,
+    view,
+)
 from canaleta.plant.database.tables.listed import (
     cabinet,
     cable,
@@ -59,6 +68,7 @@ __all__ = [
     "finding",
     "found",
     "import_job",
+    "instrument",
     "journal",
     "lease",
     "live_block",

@@ -41,6 +41,18 @@ typical = Table(
     Column("cells", JSONB, nullable=False),
 )
 
+instrument = Table(
+    "instrument",
+    metadata,
+    Column("id", BigInteger, primary_key=True),
+    Column("name", Text, nullable=False, unique=True),
+    Column("make", Text, nullable=False, server_default=""),
+    Column("serial", Text, nullable=False, server_default=""),
+    Column("due", Text, nullable=False, server_default=""),
+    Column("certificate", Text, nullable=False, server_default=""),
+    Column("ranges", JSONB, nullable=False),
+)
+
 row_lock = Table(
     "row_lock",
     metadata,
