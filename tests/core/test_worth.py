@@ -16,7 +16,9 @@ RANGE = {"low": 0, "high": 500, "unit": "mbar"}
 def loop(**testing: object) -> PlantImage:
     conventions = {"testing": testing} if testing else {}
     counts = mode("mA", (4, 20), (0, 32000), least=-8000, most=35000)
-    return path_of(device={"signal": "4–20 mA"} | RANGE, input=counts, value=RANGE | {"decimals": 1}, conventions=conventions)
+    return path_of(
+        device={"signal": "4–20 mA"} | RANGE, input=counts, value=RANGE | {"decimals": 1}, conventions=conventions
+    )
 
 
 def test_each_share_is_in_the_unit_of_the_value() -> None:
@@ -54,7 +56,9 @@ def test_a_poor_instrument_decides_nothing_where_the_plant_refuses() -> None:
     found = worths_of(plant, 0, outcome, [Accuracy(0, 24, of_span=0.5)] * len(steps))
     assert {one.decision.decided for one in found if one.decision} == {Decided.TOO_POOR}
     assert found[0].decision is not None
-    assert found[0].decision.ratio == pytest.approx(2.5 / (2 * (3.75**2 / 3 + 0.02885**2 + 0.0045**2) ** 0.5), rel=1e-3)
+    assert found[0].decision.ratio == pytest.approx(
+        2.5 / (2 * (3.75**2 / 3 + 0.02885**2 + 0.0045**2) ** 0.5), rel=1e-3
+    )
 
 
 def test_beyond_the_instruments_range_nothing_is_worked_out() -> None:

@@ -12,7 +12,13 @@ from tests.building.people import PASSWORD, Person, app_on
 PT = 1
 """A pressure of 0 to 500 mbar on 4 to 20 mA."""
 RANGE = {"unit": "mA", "low": 0, "high": 24, "of_reading": 0.02, "of_span": 0, "digits": 2, "resolution": 0.001}
-CALIBRATOR = {"make": "a maker's LC-2", "serial": "7731", "due": "2999-12", "certificate": "C 11-204", "ranges": [RANGE]}
+CALIBRATOR = {
+    "make": "a maker's LC-2",
+    "serial": "7731",
+    "due": "2999-12",
+    "certificate": "C 11-204",
+    "ranges": [RANGE],
+}
 
 
 @pytest.fixture
@@ -122,7 +128,9 @@ def test_a_check_is_signed_by_the_rule_of_the_plant_with_its_shares(engineer: Pe
     }  # fmt: skip
     signed = engineer.send("POST", f"/api/points/{PT}/check/sign", body)
     assert signed.status_code == 200, signed.json
-    assert signed.json["verdict"].startswith("failed: largest error 0.480 % of span"), "2.4 lies in the guard band of 2.5"
+    assert signed.json["verdict"].startswith("failed: largest error 0.480 % of span"), (
+        "2.4 lies in the guard band of 2.5"
+    )
     record = engineer.get(f"/api/evidence/{signed.json['id']}").json["body"]
     assert {row[-1] for row in record["table"]["rows"]} == {"in the guard band"}
     assert any("expanded uncertainty (k = 2)" in line for line in record["lines"])

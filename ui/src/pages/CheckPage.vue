@@ -14,6 +14,7 @@ import { Steady } from '../plant/steady'
 import { usePlant } from '../plant/store'
 import { clock, figure } from '../plant/words'
 import DenseField from '../kit/DenseField.vue'
+import { remembered } from '../parts/check/instrument'
 
 const plant = usePlant()
 const route = useRoute()
@@ -80,7 +81,7 @@ async function judge() {
   const answer = await ask(
     api.POST('/api/points/{point}/check/judge', {
       params: { path: { point: point.value } },
-      body: { readings: readings.value },
+      body: { readings: readings.value, instrument: remembered().instrument },
     }),
   )
   if (answer.problem) says.value = said(answer.problem)
@@ -163,6 +164,16 @@ async function play() {
   busy.value = false
 }
 
+/** Why a step does not pass: it is off, or what it was measured with does not decide it. */
+const offWord = (decided = '') => (['', 'fails', 'passes'].includes(decided) ? 'off' : decided)
+/** Every share of a step's uncertainty, in words. */
+const worth = (step: Schemas['JudgedOut']) =>
+  [
+    `expanded uncertainty (k = 2) ${figure(step.expanded ?? 0, 4)}, within the tolerance with ${figure(100 * (step.probability ?? 0), 1)} %`,
+    ...(step.parts ?? []).map(
+      (p) => `${p.name} ${figure(p.standard, 4)}, ${figure(100 * p.part, 0)} %: ${p.basis}`,
+    ),
+  ].join(' · ')
 const wait = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms))
 /** It is signed: the page shows it, and what was read is kept no longer. */
 async function signedAs(record: Schemas['RecordOut']) {
@@ -243,7 +254,12 @@ onUnmounted(() => stop?.())
                 <td>{{ outcome?.steps[i]?.of_span == null ? '' : figure(outcome.steps[i]!.of_span!, 3) }}</td>
                 <td class="verdict">
                   <template v-if="outcome?.steps[i]?.passes === true">✓ within</template>
-                  <template v-else-if="outcome?.steps[i]?.passes === false">■ off</template>
+                  <template v-else-if="outcome?.steps[i]?.passes === false"
+                    >■ {{ offWord(outcome.steps[i]!.decided) }}</template
+                  >
+                  <span v-if="outcome?.steps[i]?.ratio != null" v-tip="worth(outcome.steps[i]!)" class="quiet"
+                    >&nbsp;· {{ figure(outcome.steps[i]!.ratio!, 1) }} : 1</span
+                  >
                   <v-btn class="mini" @click="begin(i)">
                     {{ at === i ? 'waiting…' : 'take' }}
                   </v-btn>
@@ -260,6 +276,7 @@ onUnmounted(() => stop?.())
           </v-btn>
           <v-btn class="act" @click="clear">begin anew</v-btn>
         </div>
+        <p v-if="outcome?.told" class="settle" role="status">▲ {{ outcome.told }}</p>
         <p class="outcome" :class="{ bad: outcome?.passes === false }">
           <b>{{ outcome?.passes ? '✓ passed' : outcome?.passes === false ? '■ failed' : 'open' }}</b> ·
           {{ outcome?.says }}
@@ -280,6 +297,7 @@ onUnmounted(() => stop?.())
           :complete="outcome?.complete ?? false"
           :trips="!!text('trips')"
           @signed="signedAs"
+          @instrument="judge"
           @says="says = $event"
         />
         <p v-if="signed" role="status">

@@ -8,6 +8,7 @@ import { usePlant } from '../plant/store'
 import { useSearch } from '../plant/useSearch'
 import { clock, figure } from '../plant/words'
 import DenseField from '../kit/DenseField.vue'
+import InstrumentsPanel from '../parts/check/InstrumentsPanel.vue'
 
 const plant = usePlant()
 const router = useRouter()
@@ -143,6 +144,7 @@ useIntervalFn(() => walk.value?.begins && void load(), 4000)
         </article>
         <p v-if="walk?.begins && !walk.found.length" class="quiet">nothing was played yet</p>
         <p v-if="walk && !walk.begins" class="quiet">you have not set out yet: set out, then play</p>
+        <InstrumentsPanel />
       </section>
     </div>
   </section>

@@ -32,6 +32,9 @@ interface Asked {
   body: Record<string, unknown>
 }
 
+/** What a plant without any says where a test says nothing of it. */
+const NOTHING_KEPT: Record<string, unknown> = { 'GET /api/instruments': { instruments: [] } }
+
 /** Answer every request: by "METHOD path", what it gives, a promise of it, or a function of its body; a title alone is a refusal. */
 export function answering(answers: Record<string, unknown>): Asked[] {
   const asked: Asked[] = []
@@ -42,7 +45,7 @@ export function answering(answers: Record<string, unknown>): Asked[] {
     ) => {
       const body = options?.body ?? {}
       asked.push({ way, path, body })
-      const given = answers[`${way} ${path}`]
+      const given = answers[`${way} ${path}`] ?? NOTHING_KEPT[`${way} ${path}`]
       const made = typeof given === 'function' ? (given as (body: unknown) => unknown)(body) : given
       const answer = made instanceof Promise ? await made : made
       if (typeof answer === 'string')

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Signing a loop check: instrument, how the loop stood, a remark, a photo if there is one, and a name. */
-import { ref } from 'vue'
+import { ref, watch } from 'vue'
 import { ask, api, said, type Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
 import DenseField from '../../kit/DenseField.vue'
@@ -15,7 +15,7 @@ const props = defineProps<{
   complete: boolean
   trips: boolean
 }>()
-const emit = defineEmits<{ signed: [Schemas['RecordOut']]; says: [string] }>()
+const emit = defineEmits<{ signed: [Schemas['RecordOut']]; says: [string]; instrument: [] }>()
 const plant = usePlant()
 const LONGEST_PX = 1280
 const name = ref('')
@@ -26,6 +26,12 @@ const note = ref('')
 const phase = ref<'' | 'as found' | 'as left'>('')
 const photo = ref('')
 const busy = ref(false)
+
+// Kept at once: what a reading is worth depends on it.
+watch(instrument, (now) => {
+  remember(now)
+  emit('instrument')
+})
 
 /** A photo is made small here: a page needs no twelve megapixels, and a phone's line is slow. */
 async function take(event: Event) {
@@ -47,7 +53,6 @@ async function take(event: Event) {
 
 async function sign() {
   busy.value = true
-  remember(instrument.value)
   const answer = await ask(
     api.POST('/api/points/{point}/check/sign', {
       params: { path: { point: props.point } },
