@@ -981,6 +981,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/points/{point}/drift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The drift of a point from its signed checks. */
+        get: operations["drifts_drift_points__int_point__drift_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/points/{point}/fits/{rack}": {
         parameters: {
             query?: never;
@@ -3239,6 +3256,39 @@ export interface components {
             says: string;
             /** Word */
             word: number;
+        };
+        /**
+         * DriftOut
+         * @description The errors that were found and left, % of span, and the line through them with its band. at: s since 1970 of each
+         *     reading; begins: a stretch begins with it. rate: % of span a year. days: s since 1970 of the line, from the newest stretch
+         *     on into the future; line, low, high: there. leaves_at: when the band leaves the tolerance, none where it does not or nobody
+         *     can say; by_line: the line alone. says: in words.
+         */
+        DriftOut: {
+            /** At */
+            at: number[];
+            /** Begins */
+            begins: boolean[];
+            /** By Line */
+            by_line: string | null;
+            /** Days */
+            days: number[];
+            /** Errors */
+            errors: number[];
+            /** High */
+            high: (number | null)[];
+            /** Leaves At */
+            leaves_at: string | null;
+            /** Line */
+            line: (number | null)[];
+            /** Low */
+            low: (number | null)[];
+            /** Rate */
+            rate: number | null;
+            /** Says */
+            says: string;
+            /** Tolerance */
+            tolerance: number;
         };
         /**
          * EditIn
@@ -9960,6 +10010,53 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SplitOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drifts_drift_points__int_point__drift_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriftOut"];
                 };
             };
             /** @description Unprocessable Entity */

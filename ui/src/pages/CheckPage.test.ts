@@ -24,12 +24,15 @@ const judged = (passes: boolean | null, error = '', of_span: number | null = nul
 })
 const OPEN = { steps: [judged(null), judged(null), judged(null)], worst: null, hysteresis: null, tolerance: 0.5, complete: false, passes: null, says: 'not every step was read yet' } // prettier-ignore
 
+const NO_DRIFT = { at: [], errors: [], begins: [], tolerance: 0.5, rate: null, days: [], line: [], low: [], high: [], leaves_at: null, by_line: null, says: '' } // prettier-ignore
+
 async function page(answers: Record<string, unknown> = {}, at = '/check/11') {
   const plant = plantOf()
   const asked = answering({
     'GET /api/points/{point}/check': CHECK,
     'GET /api/points/{point}/source': { why_not: 'no stand-in' },
     'POST /api/points/{point}/check/judge': OPEN,
+    'GET /api/points/{point}/drift': NO_DRIFT,
     'GET /api/trends': { begins: 0, ends: 1, trends: [] },
     ...answers,
   })
@@ -104,15 +107,18 @@ test('a judged check shows each error between its limits, and what failed', asyn
   expect(drawn).toBe('errors of the check: up from −0.100 % to 0.600 %, last −0.100 %')
 })
 
-test('from two checks on their largest errors are drawn day after day', async () => {
-  const record = (id: number, at: string, phase: string, worst: number) => ({
-    id, at, kind: 'loop check', who: 'ana', name: 'Ana', verdict: 'passed', sound: true, phase, worst, tolerance: 0.5,
-  }) // prettier-ignore
-  const records = [record(3, '2026-11-01T08:00:00Z', 'as left', 0.05), record(2, '2026-11-01T07:30:00Z', 'as found', 0.42), record(1, '2025-11-03T08:00:00Z', 'as left', 0.04)] // prettier-ignore
-  const { box } = await page({ 'GET /api/points/{point}/check': { ...CHECK, records } })
-  expect(box.querySelector('.drift [role=img]')!.getAttribute('aria-label')).toContain(
-    'largest error from 0.040 % to 0.420 %, last 0.050 %',
-  )
+test('from two checks on their errors are drawn with the line through them, and when it leaves is said', async () => {
+  const year = 31_557_600
+  const drift = {
+    at: [0, year, 2 * year], errors: [0.05, 0.15, 0.25], begins: [false, false, false], tolerance: 0.5, rate: 0.1, days: [0, year, 2 * year, 5 * year],
+    line: [0.05, 0.15, 0.25, 0.55], low: [0, 0.1, 0.2, 0.4], high: [0.1, 0.2, 0.3, 0.7], leaves_at: '2027-06-30', by_line: '2028-01-01',
+    says: 'check it again within 900 days',
+  } // prettier-ignore
+  const { box } = await page({ 'GET /api/points/{point}/drift': drift })
+  const told = box.querySelector('.drift [role=img]')!.getAttribute('aria-label')
+  expect(told).toContain('error of each check from 0.050 % to 0.250 %')
+  expect(told).toContain('line through them')
+  expect(box.querySelector('.drift')!.textContent).toContain('check it again within 900 days')
 })
 
 test('a record that is no longer what was signed says so', async () => {

@@ -21,6 +21,7 @@ const route = useRoute()
 const point = computed(() => Number(route.params.point))
 const check = shallowRef<Schemas['CheckOut'] | null>(null)
 const outcome = shallowRef<Schemas['OutcomeOut'] | null>(null)
+const drift = shallowRef<Schemas['DriftOut'] | null>(null)
 const readings = ref<Schemas['ReadIn'][]>([])
 const at = ref(-1)
 const auto = ref(true)
@@ -54,6 +55,8 @@ async function load() {
     api.GET('/api/points/{point}/source', { params: { path: { point: point.value } } }),
   )
   standIn.value = source.data?.why_not === ''
+  const drifts = await ask(api.GET('/api/points/{point}/drift', { params: { path: { point: point.value } } }))
+  drift.value = drifts.data ?? null
   seq.value = answer.data.seq
   signed.value = null
   steady = new Steady(answer.data.count_span ?? 1)
@@ -304,7 +307,7 @@ onUnmounted(() => stop?.())
           <b>signed:</b> {{ signed.verdict }} ·
           <a :href="`/api/evidence/${signed.id}/pdf`" target="_blank">PDF</a>
         </p>
-        <DriftPlot :records="check.records" />
+        <DriftPlot v-if="drift" :drift="drift" />
         <h2 v-if="check.records.length">records</h2>
         <p v-for="r in check.records" :key="r.id" class="small">
           {{ clock(r.at) }} {{ r.kind }}, {{ r.name }}: {{ r.verdict }}

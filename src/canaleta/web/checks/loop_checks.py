@@ -406,11 +406,16 @@ def _document(image: PlantImage, row: int, outcome: Outcome, body: SignCheckIn, 
         "tag": image.label(row), "service": image.text("service", row), "address": image.text("channel", row),
         "lines": lines, "table": {"head": head, "rows": rows, "widths": [18, 20, 18, 22, 18, 22, 18, 16, 12]},
         "readings": [r.model_dump() for r in body.readings], "worst": finite(outcome.worst),
-        "hysteresis": finite(outcome.hysteresis), "tolerance": outcome.tolerance, "passes": out.passes, "worth": [step.model_dump() for step in out.steps if step.parts],
+        "hysteresis": finite(outcome.hysteresis), "tolerance": outcome.tolerance, "furthest": _furthest(outcome), "passes": out.passes, "worth": [step.model_dump() for step in out.steps if step.parts],
         "instrument": body.instrument.strip(), "serial": body.serial.strip(), "due": body.due.strip(),
         "inhibited": body.inhibited, "open_wire": body.open_wire, "note": body.note.strip(), "seq": image.seq,
         "phase": body.phase, "photo": body.photo,
     }  # fmt: skip
+
+
+def _furthest(outcome: Outcome) -> float | None:
+    """The error that is furthest off, with its sign, % of span: what drifts from check to check."""
+    return finite(max((j.of_span for j in outcome.steps), key=abs, default=float("nan")))
 
 
 def _worth_lines(out: OutcomeOut, unit: str) -> list[str]:

@@ -1,32 +1,48 @@
 <script setup lang="ts">
-/** The largest error of each check that was signed at a point, day after day: how it was found, and how it was left. */
+/** The error of each check that was signed at a point, the straight line through them with its band, and when that leaves the
+ * tolerance. */
 import { computed } from 'vue'
 import type { Schemas } from '../../api/client'
 import PlotView from '../../plot/PlotView.vue'
-import type { Line, Mark } from '../../plot/plotting'
+import { onOneAxis, type Line, type Mark } from '../../plot/plotting'
 
-const props = defineProps<{ records: readonly Schemas['RecordOut'][] }>()
-const DAY_S = 86_400
+const props = defineProps<{ drift: Schemas['DriftOut'] }>()
 
 const drawn = computed(() => {
-  const checks = props.records
-    .flatMap((r) => (r.worst == null ? [] : [{ t: Date.parse(r.at) / 1000, worst: r.worst, left: r.phase === 'as left' }]))
-    .sort((a, b) => a.t - b.t) // prettier-ignore
-  const x = checks.map((check) => check.t)
-  // From what was left to what was found next: that is the drift.
-  const lines: Line[] = [{ label: 'largest error', unit: '%', values: checks.map((c) => c.worst), colour: 'quiet', decimals: 3 }] // prettier-ignore
-  const points = checks.map((c) => ({ x: c.t, y: c.worst, colour: 'copper' as const, hollow: c.left }))
-  const tolerance = props.records.find((r) => r.tolerance != null)?.tolerance
-  const marks: Mark[] = tolerance == null ? [] : [{ at: tolerance, text: `${tolerance} %`, colour: 'bad' }]
-  const range: [number, number] = [(x[0] ?? 0) - DAY_S, (x.at(-1) ?? 0) + DAY_S]
-  return { x, lines, points, marks, range }
+  const { at, errors, begins, days, line, low, high, tolerance } = props.drift
+  const { x, columns } = onOneAxis([
+    { times: days, columns: [line, low, high] },
+    { times: at, columns: [errors] },
+  ])
+  const [level, below, above] = columns[0]!
+  const shared = { unit: '%', scale: 'error', decimals: 3 }
+  const banded = low.some((one) => one !== null) ? { low: below!, high: above! } : {}
+  const lines: Line[] = [
+    { label: 'error of each check', values: columns[1]![0]!, colour: 'copper', thick: 0, ...shared },
+  ]
+  if (days.length)
+    lines.push({ label: 'line through them', values: level!, colour: 'quiet', ...banded, ...shared })
+  const points = at.map((t, k) => ({ x: t, y: errors[k]!, colour: 'copper' as const, hollow: begins[k]! }))
+  const marks: Mark[] = [tolerance, -tolerance].map((limit) => ({
+    at: limit, scale: 'error', text: `${limit > 0 ? '+' : '\u2212'}${tolerance} %`, colour: 'bad' as const,
+  })) // prettier-ignore
+  return { x, lines, points, marks }
 })
 </script>
 
 <template>
-  <section v-if="drawn.points.length > 1" class="drift">
-    <h2 class="small quiet">largest error of each check, % of span · hollow: as left</h2>
-    <PlotView v-bind="drawn" :height="130" label="drift from check to check" />
+  <section v-if="drift.at.length > 1" class="drift">
+    <h2 class="small quiet">
+      error of each check, % of span · hollow: a stretch begins, adjusted or trimmed
+    </h2>
+    <PlotView v-bind="drawn" :height="150" label="drift from check to check" />
+    <p
+      v-if="drift.says"
+      class="small"
+      :class="{ settle: drift.leaves_at === null && drift.by_line !== null }"
+    >
+      {{ drift.says }}
+    </p>
   </section>
 </template>
 
@@ -34,5 +50,13 @@ const drawn = computed(() => {
 h2 {
   margin: 8px 0 0;
   font-weight: 400;
+}
+
+p {
+  margin: 2px 0;
+}
+
+.settle {
+  color: rgb(var(--v-theme-settle));
 }
 </style>
