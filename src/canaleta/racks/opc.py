@@ -11,6 +11,7 @@ import contextlib
 import logging
 import math
 import time
+from collections.abc import AsyncIterator
 from datetime import UTC, datetime
 from typing import Any
 
@@ -334,57 +335,50 @@ def _node_id(name: str) -> ua.NodeId:
         raise RackDeniedError(f"“{name}” is no node") from error
 
 
-async def looked_through(rack: Rack, password: str, own: Certificate | None, below: str) -> list[Named]:
-    """What stands below a node, "" for the server's objects: folders and variables, with what they say now. Raises
-    RackSilentError."""
+@contextlib.asynccontextmanager
+async def _visited(rack: Rack, password: str, own: Certificate | None, seconds: float) -> AsyncIterator[Client]:
+    """A connection for one thing alone. Raises RackSilentError."""
     client = _client(rack, password, 4.0)
     try:
-        async with asyncio.timeout(15.0):
+        async with asyncio.timeout(seconds):
             await _secured(client, rack, own)
             await client.connect()
-            node = client.get_node(_node_id(below)) if below else client.nodes.objects
-            wanted: Any = ua.NodeClass.Object | ua.NodeClass.Variable
-            found = await node.get_references(
-                ObjectIds.HierarchicalReferences, ua.BrowseDirection.Forward, wanted, True
-            )
-            found = [
-                f for f in found if not (f.NodeId.NamespaceIndex == 0 and f.NodeId.Identifier == ObjectIds.Server)
-            ]
-            return await _told_of(client, found[:MOST_LOOKED])
+            yield client
     except Exception as error:
         raise _told(error, rack) from error
     finally:
         with contextlib.suppress(Exception):
             async with asyncio.timeout(1.0):
                 await client.disconnect()
+
+
+async def looked_through(rack: Rack, password: str, own: Certificate | None, below: str) -> list[Named]:
+    """What stands below a node, "" for the server's objects: folders and variables, with what they say now. Raises
+    RackSilentError."""
+    async with _visited(rack, password, own, 15.0) as client:
+        node = client.get_node(_node_id(below)) if below else client.nodes.objects
+        wanted: Any = ua.NodeClass.Object | ua.NodeClass.Variable
+        found = await node.get_references(ObjectIds.HierarchicalReferences, ua.BrowseDirection.Forward, wanted, True)
+        found = [f for f in found if not (f.NodeId.NamespaceIndex == 0 and f.NodeId.Identifier == ObjectIds.Server)]
+        return await _told_of(client, found[:MOST_LOOKED])
 
 
 async def written(rack: Rack, password: str, own: Certificate | None, name: str, value: float) -> None:
     """Give a node a value, in the type that it has, and read it back. Raises RackSilentError, also where another value
     stands there then."""
-    client = _client(rack, password, 4.0)
-    try:
-        async with asyncio.timeout(10.0):
-            await _secured(client, rack, own)
-            await client.connect()
-            node = client.get_node(_node_id(name))
-            kind = await node.read_data_type_as_variant_type()
-            # Servers refuse a status or a time that comes along: both are theirs (OPC 10000-4, 5.11.4).
-            holds = _as_type(value, kind, name)
-            given = ua.DataValue(ua.Variant(holds, kind))
-            (code,) = await client.uaclient.write_attributes([node.nodeid], [given], AttributeIds.Value)
-            if not code.is_good():
-                says = _NOT_WRITTEN.get(code.value) or f"the server answers {code.name}"
-                raise RackDeniedError(f"{says}: nothing was written to {name}")
-            now = number_of(await node.read_value())
-            if not agrees(now, float(holds)):
-                raise RackDeniedError(f"the rack kept {now:g}")
-    except Exception as error:
-        raise _told(error, rack) from error
-    finally:
-        with contextlib.suppress(Exception):
-            async with asyncio.timeout(1.0):
-                await client.disconnect()
+    async with _visited(rack, password, own, 10.0) as client:
+        node = client.get_node(_node_id(name))
+        kind = await node.read_data_type_as_variant_type()
+        # Servers refuse a status or a time that comes along: both are theirs (OPC 10000-4, 5.11.4).
+        holds = _as_type(value, kind, name)
+        given = ua.DataValue(ua.Variant(holds, kind))
+        (code,) = await client.uaclient.write_attributes([node.nodeid], [given], AttributeIds.Value)
+        if not code.is_good():
+            says = _NOT_WRITTEN.get(code.value) or f"the server answers {code.name}"
+            raise RackDeniedError(f"{says}: nothing was written to {name}")
+        now = number_of(await node.read_value())
+        if not agrees(now, float(holds)):
+            raise RackDeniedError(f"the rack kept {now:g}")
 
 
 def _as_type(value: float, kind: ua.VariantType, name: str) -> Any:

@@ -197,7 +197,7 @@ onUnmounted(() => stop?.())
 </script>
 
 <template>
-  <section class="check">
+  <section class="check sheet">
     <header>
       <h1 class="figure">{{ text('tag') }}</h1>
       <span>loop check</span>
@@ -319,92 +319,19 @@ onUnmounted(() => stop?.())
   </section>
 </template>
 
+<style scoped src="../parts/check/sheet.css"></style>
+
 <style scoped>
-.check {
-  display: flex;
-  flex-direction: column;
-  height: 100%;
-  padding: 12px 16px;
-  overflow: auto;
-}
-
-header {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: baseline;
-  gap: 10px;
-}
-
-header a {
-  text-decoration: none;
-}
-
-h1 {
-  margin: 0;
-  font-size: 19px;
-}
-
-h2 {
-  margin: 10px 0 4px;
-  font-size: 14px;
-}
-
-p {
-  margin: 4px 0;
-}
-
-.gap {
-  flex: 1;
-}
-
 .nowat {
   font-size: 22px;
 }
 
-.nowat.bad,
-.bad {
+.nowat.bad {
   color: rgb(var(--v-theme-bad));
 }
 
 .nowat.injected {
   color: rgb(var(--v-theme-apart));
-}
-
-.work {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 270px;
-  gap: 12px;
-  margin-top: 8px;
-}
-
-table {
-  width: 100%;
-  border-collapse: collapse;
-  background: rgb(var(--v-theme-surface));
-  font-size: 12px;
-}
-
-th,
-td {
-  padding: 4px 6px;
-  border-bottom: 1px solid rgb(var(--v-theme-line));
-  text-align: right;
-  white-space: nowrap;
-}
-
-th {
-  background: rgb(var(--v-theme-band));
-  font-family: var(--sans);
-  font-weight: 600;
-  white-space: normal;
-}
-
-tr.here td {
-  background: rgb(var(--v-theme-copper-wash));
-}
-
-.verdict {
-  text-align: left;
 }
 
 :deep(input:not([type='checkbox'], [type='file'])) {
@@ -427,20 +354,5 @@ td input {
 
 .outcome {
   font-size: 15px;
-}
-
-.settle {
-  color: rgb(var(--v-theme-settle));
-}
-
-@media (max-width: 1000px) {
-  .work {
-    grid-template-columns: minmax(0, 1fr);
-  }
-
-  /* Its nine columns are wider than a phone: it goes sideways by itself, the page does not. */
-  .steps {
-    overflow-x: auto;
-  }
 }
 </style>

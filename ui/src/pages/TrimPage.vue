@@ -193,7 +193,7 @@ onUnmounted(() => {
 </script>
 
 <template>
-  <section class="trim">
+  <section class="trim sheet">
     <header>
       <h1 class="figure">{{ text('tag') }}</h1>
       <span>{{ trim?.driven ? 'trim of the output' : 'trim of the channel' }}</span>
@@ -274,7 +274,7 @@ onUnmounted(() => {
           <v-btn class="act" @click="begin">begin anew</v-btn>
           <span v-if="!trim.driven" class="quiet small">a level is taken by itself once it stands still</span>
         </div>
-        <div class="sideways">
+        <div class="steps">
           <table class="figure">
             <thead>
               <tr>
@@ -379,57 +379,11 @@ onUnmounted(() => {
   </section>
 </template>
 
+<style scoped src="../parts/check/sheet.css"></style>
+
 <style scoped>
-.trim {
-  display: flex;
-  flex-direction: column;
-  height: 100%;
-  padding: 12px 16px;
-  overflow: auto;
-}
-
-header {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: baseline;
-  gap: 10px;
-}
-
-header a {
-  text-decoration: none;
-}
-
-h1 {
-  margin: 0;
-  font-size: 19px;
-}
-
-h2 {
-  margin: 10px 0 4px;
-  font-size: 14px;
-}
-
-p {
-  margin: 4px 0;
-}
-
-.gap {
-  flex: 1;
-}
-
-.bad {
-  color: rgb(var(--v-theme-bad));
-}
-
-.settle {
-  color: rgb(var(--v-theme-settle));
-}
-
-.work {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 290px;
-  gap: 12px;
-  margin-top: 8px;
+.sheet {
+  --beside: 290px;
 }
 
 .levels {
@@ -496,29 +450,7 @@ p {
   width: 130px;
 }
 
-table {
-  width: 100%;
-  border-collapse: collapse;
-  background: rgb(var(--v-theme-surface));
-  font-size: 12px;
-}
-
-th,
-td {
-  padding: 4px 6px;
-  border-bottom: 1px solid rgb(var(--v-theme-line));
-  text-align: right;
-  white-space: nowrap;
-}
-
-thead th {
-  background: rgb(var(--v-theme-band));
-  font-family: var(--sans);
-  font-weight: 600;
-  white-space: normal;
-}
-
-.pair th {
+.pair tbody th {
   font-family: var(--sans);
   font-weight: 400;
   text-align: left;
@@ -528,12 +460,7 @@ thead th {
   font-weight: 600;
 }
 
-tr.here td {
-  background: rgb(var(--v-theme-copper-wash));
-}
-
-.verdict {
-  text-align: left;
+.steps .verdict {
   white-space: normal;
 }
 
@@ -543,16 +470,6 @@ tr.here td {
 
 .side :deep(.field) {
   grid-template-columns: 92px minmax(0, 1fr);
-}
-
-@media (max-width: 1000px) {
-  .work {
-    grid-template-columns: minmax(0, 1fr);
-  }
-
-  .sideways {
-    overflow-x: auto;
-  }
 }
 
 @media (max-width: 520px) {

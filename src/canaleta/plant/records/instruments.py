@@ -17,22 +17,10 @@ __all__ = ["INSTRUMENTS", "Instrument", "InstrumentRange", "instruments", "load_
 
 
 @dataclass(frozen=True)
-class InstrumentRange:
-    """What an instrument sources or measures: from low to high in a unit, to ±(of_reading % of reading + of_span % of span +
-    digits · resolution)."""
+class InstrumentRange(Accuracy):
+    """What an instrument sources or measures in a unit, and how well."""
 
-    unit: str
-    low: float
-    high: float
-    of_reading: float = 0.0
-    of_span: float = 0.0
-    digits: float = 0.0
-    resolution: float = 0.0
-
-    @property
-    def accuracy(self) -> Accuracy:
-        """As it is worked with."""
-        return Accuracy(self.low, self.high, self.of_reading, self.of_span, self.digits, self.resolution)
+    unit: str = "mA"
 
 
 @dataclass(frozen=True)
@@ -86,5 +74,5 @@ def range_for(instrument: Instrument, unit: str, reading: float) -> InstrumentRa
     found: list[tuple[float, InstrumentRange]] = []
     for one in instrument.ranges:
         if one.unit == unit and one.low <= reading <= one.high:
-            found.append((one.accuracy.limit(reading), one))
+            found.append((one.limit(reading), one))
     return min(found, key=lambda pair: pair[0])[1] if found else None

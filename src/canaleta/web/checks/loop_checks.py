@@ -12,7 +12,7 @@ from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
 from canaleta.core.checks.loopcheck import CheckStep, Outcome, judged, steps_of
-from canaleta.core.checks.uncertainty import Decided
+from canaleta.core.checks.uncertainty import Accuracy, Decided
 from canaleta.core.checks.worth import StepWorth, loop_unit_of, worths_of
 from canaleta.core.hardware.settings import trips_of
 from canaleta.core.model.addresses import addresses_of
@@ -318,14 +318,14 @@ def _worths(image: PlantImage, row: int, outcome: Outcome, name: str) -> tuple[l
     if overdue(known.due, today):
         return [], f"{known.name} is overdue since {known.due}: nothing measured with it can be signed"
     unit = loop_unit_of(image, row)
-    accuracies = []
+    accuracies: list[Accuracy] = []
     for step in outcome.steps:
         signal = step.signal_read if np.isfinite(step.signal_read) else step.step.signal
         one = range_for(known, unit, signal)
         if one is None:
             has = ", ".join(f"{r.low:g} to {r.high:g} {r.unit}" for r in known.ranges) or "no range"
             return [], f"{known.name} does not reach {shown(signal, 3)} {unit}: it has {has}"
-        accuracies.append(one.accuracy)
+        accuracies.append(one)
     return [*worths_of(image, row, outcome, accuracies)], ""
 
 
