@@ -47,4 +47,6 @@ test('times at an axis are as fine as they lie, and say the day where it begins'
   expect(timeMarks([at(13, 5, 10), at(13, 5, 20)])).toEqual(['13:05:10', '13:05:20'])
   expect(timeMarks([at(23), at(24), at(25)])).toEqual(['23:00', '12-01', '01:00'])
   expect(timeMarks([at(0), at(24)])).toEqual(['11-30', '12-01'])
+  expect(timeMarks([at(0), at(24 * 365)])).toEqual(['2026-11', '2027-11'])
+  expect(timeMarks([at(0)]), 'one alone says its day').toEqual(['2026-11-30'])
 })

@@ -114,6 +114,8 @@ export function timeMarks(times: readonly number[]): string[] {
   return times.map((t) => {
     const at = new Date(t * 1000)
     const day = `${at.getFullYear()}-${two(at.getMonth() + 1)}-${two(at.getDate())}`
+    // Where days no longer tell one mark from another, the year does.
+    if (step >= 28 * 86_400) return times.length > 1 ? day.slice(0, 7) : day
     if (step >= 86_400 || (at.getHours() === 0 && at.getMinutes() === 0 && at.getSeconds() === 0))
       return day.slice(5)
     const minutes = `${two(at.getHours())}:${two(at.getMinutes())}`

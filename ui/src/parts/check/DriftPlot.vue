@@ -49,6 +49,7 @@ const drawn = computed(() => {
 <style scoped>
 h2 {
   margin: 8px 0 0;
+  font-size: 12px;
   font-weight: 400;
 }
 
