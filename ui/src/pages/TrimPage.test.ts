@@ -99,6 +99,21 @@ test('the calibrator may say another figure than the level', async () => {
   expect(last(asked)).toMatchObject([{ signal: '4,003' }])
 })
 
+test('what was counted and not accepted is there again when the page comes again', async () => {
+  const first = await page()
+  await counted([95, 96, 97], Date.now())
+  expect(first.box.textContent).not.toContain('every level is taken')
+  cleared()
+  const { box, asked } = await page()
+  expect(last(asked)).toMatchObject([{ signal: '4.000', counts: [95, 96, 97] }])
+  await counted([32_031, 32_032, 32_033], Date.now() + 10_000)
+  expect(box.textContent).toContain('every level is taken')
+  cleared()
+  // Of another list it says nothing any more.
+  const other = await page({ 'GET /api/points/{point}/trim': { ...TRIM, seq: 6 } })
+  expect(last(other.asked)).toBeUndefined()
+})
+
 test('what was found is accepted with the instrument, and the page shows the list anew', async () => {
   const record = { id: 7, at: '2026-11-30T12:00:00Z', kind: 'trim', who: 'ana', name: 'Ana', verdict: 'accepted: found 96', sound: true, phase: '', worst: null, tolerance: null } // prettier-ignore
   const { box, asked } = await page({ 'POST /api/points/{point}/trim': record })

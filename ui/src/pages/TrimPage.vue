@@ -55,12 +55,28 @@ async function load() {
     api.GET('/api/points/{point}/source', { params: { path: { point: point.value } } }),
   )
   standIn.value = source.data?.why_not === ''
-  begin()
+  if (!comeAgain()) begin()
+}
+
+/** What was counted and not accepted is kept in this browser, as long as the list says the same: a lost page loses no work. */
+const key = () => `canaleta-trim-${point.value}`
+const keep = () => localStorage.setItem(key(), JSON.stringify({ seq: trim.value?.seq, many: many.value, captures: captures.value })) // prettier-ignore
+
+function comeAgain(): boolean {
+  const kept = JSON.parse(localStorage.getItem(key()) ?? 'null') as { seq: number; many: string; captures: Schemas['CaptureIn'][] } | null // prettier-ignore
+  if (!kept || kept.seq !== trim.value?.seq || !kept.captures.some((c) => c.counts.length)) return false
+  many.value = kept.many
+  captures.value = kept.captures
+  const open = kept.captures.findIndex((c) => !c.counts.length)
+  look(open < 0 ? kept.captures.length : open)
+  void judge()
+  return true
 }
 
 function begin() {
   captures.value = levels.value.map((level) => ({ signal: level.signal, counts: [] }))
   outcome.value = null
+  localStorage.removeItem(key())
   look(0)
 }
 
@@ -72,6 +88,7 @@ function look(level: number) {
 }
 
 async function judge() {
+  keep()
   const some = captures.value.filter((c) => c.counts.length)
   if (!some.length) return (outcome.value = null)
   const answer = await ask(
@@ -180,7 +197,6 @@ async function takeBack() {
 }
 
 watch(point, load)
-watch(many, begin)
 watch(rack, (r) => r && plant.watch([r]), { immediate: true })
 onMounted(() => {
   void load()
@@ -255,13 +271,14 @@ onUnmounted(() => {
           <span class="field inline"
             >levels
             <ChoiceField
-              v-model="many"
+              :model-value="many"
               aria-label="how many levels"
               :items="[
                 { value: '2', title: 'two' },
                 { value: '3', title: 'three' },
                 { value: '5', title: 'five' },
-              ]" /></span
+              ]"
+              @update:model-value="((many = String($event)), begin())" /></span
           ><!-- prettier-ignore -->
           <v-btn v-if="trim.driven && at < levels.length" class="act main" @click="metered">take this level</v-btn>
           <v-btn
