@@ -88,6 +88,19 @@ def test_what_is_refused_and_why(captures: list[Capture], refused: Refused) -> N
     assert refusal_words(refused)
 
 
+def test_a_channel_that_stands_still_is_refused_and_nothing_is_worked_out() -> None:
+    dead = trimmed(loop(), 0, [still(4, 8000, scatter=0), still(20, 8000, scatter=0)])
+    assert dead.refused == (Refused.WRONG_WAY,)
+    assert np.isnan(dead.after).all()
+
+
+def test_without_a_span_nothing_is_accepted() -> None:
+    flat = loop({"low": 5, "high": 5, "unit": "%"})
+    found = trimmed(flat, 0, [still(4, 0), still(20, 32000)])
+    assert Refused.UNKNOWN in found.refused
+    assert not found.acceptable
+
+
 @pytest.mark.parametrize(
     "captures",
     [

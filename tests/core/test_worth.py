@@ -61,6 +61,13 @@ def test_a_poor_instrument_decides_nothing_where_the_plant_refuses() -> None:
     )
 
 
+def test_where_the_value_does_not_follow_nothing_is_claimed() -> None:
+    """Without a scaling there is no value, and no share of the instrument in it; a share of nothing would be a claim."""
+    unscaled = loop().with_cells({(0, "value_low"): None, (0, "value_high"): None})
+    with pytest.raises(ValueError, match="does not follow"):
+        worth_of_step(unscaled, 0, 12.0, CALIBRATOR)
+
+
 def test_beyond_the_instruments_range_nothing_is_worked_out() -> None:
     with pytest.raises(ValueError, match="beyond the range"):
         worth_of_step(loop(), 0, 20.0, Accuracy(0, 10, of_span=0.1))

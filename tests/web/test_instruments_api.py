@@ -122,6 +122,7 @@ def test_a_check_is_signed_by_the_rule_of_the_plant_with_its_shares(engineer: Pe
     kept(engineer)
     ruled(engineer, "guard band")
     seq = engineer.get("/api/plant").json["seq"]
+    kept(engineer, "another of no matter here")
     body = {
         "readings": readings(engineer, 2.4), "seq": seq, "name": "Ana Serra", "password": PASSWORD, "instrument": "cal 3",
         "due": "", "inhibited": True,
@@ -132,6 +133,7 @@ def test_a_check_is_signed_by_the_rule_of_the_plant_with_its_shares(engineer: Pe
         "2.4 lies in the guard band of 2.5"
     )
     record = engineer.get(f"/api/evidence/{signed.json['id']}").json["body"]
+    assert (record["serial"], record["due"]) == ("7731", "2999-12"), "those of the instrument, whatever was typed"
     assert {row[-1] for row in record["table"]["rows"]} == {"in the guard band"}
     assert any("expanded uncertainty (k = 2)" in line for line in record["lines"])
     kept(engineer, due="2020-02")

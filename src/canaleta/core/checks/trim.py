@@ -238,6 +238,8 @@ def _judged(one: PlantImage, capture: Capture, span: float, allowed: Trimming, d
 def _against(levels: Sequence[Level], span: float, allowed: Trimming) -> tuple[Refused, ...]:
     """What speaks against all levels together."""
     specified, counted = (np.array([getattr(level, name) for level in levels]) for name in ("specified", "mean"))
+    if levels and not (np.isfinite(span) and span != 0):
+        return (Refused.UNKNOWN,)
     if len(levels) < 2 or not np.isfinite(specified + counted).all():
         return (Refused.ONE_LEVEL,)
     apart = specified.max() - specified.min()
@@ -263,7 +265,7 @@ def trimmed(image: PlantImage, row: int, captures: Sequence[Capture], *, driven:
     refused = _against(levels, c1 - c0, allowed)
     nothing = np.full(len(SHARES), np.nan)
     nan = float("nan")
-    if Refused.ONE_LEVEL in refused or Refused.TOO_CLOSE in refused:
+    if {Refused.UNKNOWN, Refused.ONE_LEVEL, Refused.TOO_CLOSE} & set(refused):
         return Trim(levels, (c0, c1), (nan, nan), (nan, nan), nan, nan, nan, nothing, nothing, refused)
     specified, counted = (np.array([getattr(level, name) for level in levels]) for name in ("specified", "mean"))
     gain, offset = np.polyfit(specified, counted, 1)
@@ -286,13 +288,17 @@ def _errors(
     at = np.zeros(len(SHARES), dtype=np.int64)
     specified = ends[0] + np.array(SHARES) / 100.0 * (ends[1] - ends[0])
     counted = offset + gain * specified
+    if gain <= 0:
+        # A channel that stands still, or counts backwards, has no found pair to try.
+        nothing = np.full(len(SHARES), np.nan)
+        return nothing, nothing
     span = abs(kept[1] - kept[0])
     with_found = one.with_cells(
         {(0, f"found_{end}"): kept_figure(k, span) for end, k in zip(("low", "high"), kept, strict=True)}
     )
     true = evaluate(one, Station.COUNTS, specified, at).at(Station.VALUE)
     wide = float(true[-1] - true[0])
-    if not np.isfinite(wide) or wide == 0 or gain <= 0:
+    if not np.isfinite(wide) or wide == 0:
         nothing = np.full(len(SHARES), np.nan)
         return nothing, nothing
     shown = [evaluate(image, Station.COUNTS, counted, at).at(Station.VALUE) for image in (one, with_found)]

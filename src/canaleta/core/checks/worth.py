@@ -41,26 +41,29 @@ def loop_unit_of(image: PlantImage, row: int) -> str:
 
 def worth_of_step(image: PlantImage, row: int, signal: float, accuracy: Accuracy) -> Worth:
     """The uncertainty of the value that is read while a signal stands on the wires, from the instrument's accuracy (in the
-    unit of LOOP). Raises ValueError where its range does not reach the signal."""
+    unit of LOOP). Raises ValueError where its range does not reach the signal, or the value does not follow it."""
     reach = 0.005 * (accuracy.high - accuracy.low)
-    at = np.full(2, row)
-    slope = _slope(
-        evaluate(image, Station.LOOP, np.array([signal - reach, signal + reach]), at).at(Station.VALUE), 2.0 * reach
-    )
+    slope = _slope(image, row, Station.LOOP, signal, reach)
     parts: list[Part] = [accuracy_share("instrument", accuracy, signal, slope)]
     mode, numbers = int(image.mode[row]), image.layout.mode_table.numbers
     if mode >= 0 and (step := float(numbers["step"][mode])) > 0:
         count = float(evaluate(image, Station.LOOP, signal, np.array([row])).at(Station.COUNTS)[0])
-        values = evaluate(image, Station.COUNTS, np.array([count - step, count + step]), at).at(Station.VALUE)
-        parts.append(of_step("converter", step, _slope(values, 2.0 * step)))
+        parts.append(of_step("converter", step, _slope(image, row, Station.COUNTS, count, step)))
     decimals = describe(image, row)[STATIONS.index(Station.VALUE)].decimals
     parts.append(of_step("display", 10.0**-decimals))
     return worth_of(parts)
 
 
-def _slope(values: np.ndarray[tuple[int], np.dtype[np.float64]], over: float) -> float:
-    slope = abs(float(values[1] - values[0])) / over
-    return slope if np.isfinite(slope) else 0.0
+def _slope(image: PlantImage, row: int, station: Station, at: float, reach: float) -> float:
+    """How far the value moves for one unit at a station: about a figure, or to the one side where the other is beyond what the
+    path knows. Raises ValueError where the value does not follow at all."""
+    low, middle, high = evaluate(image, station, at + reach * np.array([-1.0, 0.0, 1.0]), np.full(3, row)).at(
+        Station.VALUE
+    )
+    for rise, over in ((high - low, 2.0), (high - middle, 1.0), (middle - low, 1.0)):
+        if np.isfinite(rise):
+            return abs(float(rise)) / (over * reach)
+    raise ValueError(f"the value does not follow what stands at {at:g}")
 
 
 def worths_of(image: PlantImage, row: int, outcome: Outcome, accuracies: list[Accuracy]) -> list[StepWorth]:

@@ -207,7 +207,7 @@ def sign(path: PointPath, body: SignCheckIn) -> Response:
             "look at the page again: what is expected may be another",
         )
     if image.family[row] != Family.CONTACT:
-        refuse_instrument(body.instrument, body.due)
+        body = body.model_copy(update=refuse_instrument(body.instrument, body.serial, body.due))
     if trips_of(image, row) and image.text("trips", row) and not body.inhibited:
         raise ProblemError(
             409,
@@ -326,7 +326,11 @@ def _worths(image: PlantImage, row: int, outcome: Outcome, name: str) -> tuple[l
             has = ", ".join(f"{r.low:g} to {r.high:g} {r.unit}" for r in known.ranges) or "no range"
             return [], f"{known.name} does not reach {shown(signal, 3)} {unit}: it has {has}"
         accuracies.append(one)
-    return [*worths_of(image, row, outcome, accuracies)], ""
+    try:
+        return [*worths_of(image, row, outcome, accuracies)], ""
+    except ValueError:
+        # Where the value does not follow the signal, nothing is claimed of what the test is worth.
+        return [], ""
 
 
 def _signed(image: PlantImage, row: int, error: float) -> str:

@@ -252,7 +252,7 @@ def accept(path: PointPath, body: AcceptIn) -> Response:
             "nothing was accepted; what was counted is kept",
             "look at the page again: the data sheet may say something else now",
         )
-    refuse_instrument(body.instrument, body.due)
+    body = body.model_copy(update=refuse_instrument(body.instrument, body.serial, body.due))
     with shared().engine.connect() as connection:
         if open_ := [x for x in temporary.open_of(connection, path.point) if x.kind in _STANDS]:
             told = "; ".join(f"{x.kind} of {x.who}" for x in open_)

@@ -20,11 +20,11 @@ def known_instrument(name: str) -> Instrument | None:
         return next((one for one in instruments(connection) if one.name == name.strip()), None)
 
 
-def refuse_instrument(instrument: str, due: str) -> None:
-    """Raise ProblemError where it has no name or no day until which it is calibrated, or that day has passed. due: a day or
+def refuse_instrument(instrument: str, serial: str, due: str) -> dict[str, str]:
+    """The serial and the day that a record names of an instrument. Raises ProblemError where it has no name or no day until which it is calibrated, or that day has passed. due: a day or
     a month, as in 2027-03; of an instrument that the plant keeps, its own counts."""
     if (known := known_instrument(instrument)) is not None:
-        due = known.due
+        serial, due = known.serial, known.due
     if not instrument.strip():
         raise ProblemError(
             422, "with which instrument was it checked?", "nothing was signed", "name it, and its serial number"
@@ -43,6 +43,7 @@ def refuse_instrument(instrument: str, due: str) -> None:
             "nothing was signed",
             "check with an instrument that is calibrated, or correct the day",
         )
+    return {"serial": serial.strip(), "due": due.strip()}
 
 
 def overdue(due: str, today: date) -> bool:

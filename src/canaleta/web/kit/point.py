@@ -9,6 +9,7 @@ from sqlalchemy import select
 
 from canaleta.core.model.image import PlantImage
 from canaleta.plant.database import tables as t
+from canaleta.plant.records.points import ADDED, INSTRUMENT, REMOVED, TYPICAL, WAIVER
 from canaleta.web.kit.problems import ProblemError
 from canaleta.web.kit.routes import Shape
 from canaleta.web.kit.shared import shared
@@ -42,10 +43,11 @@ def rack_of(image: PlantImage, row: int) -> tuple[int, float]:
 
 
 def unchanged_since(image: PlantImage, row: int, seq: int) -> bool:
-    """Whether a point, and all that is not a point, is as it was at an earlier number of the list."""
+    """Whether a point, the hardware and the conventions are as they were at an earlier number of the list."""
     if seq == image.seq:
         return True
-    here = (t.change.c.entity != "point") | (t.change.c.entity_id == int(image.ids[row]))
+    of_it = (t.change.c.entity == "point") & (t.change.c.entity_id == int(image.ids[row]))
+    here = of_it | t.change.c.entity.notin_(("point", ADDED, REMOVED, TYPICAL, WAIVER, INSTRUMENT))
     with shared().engine.connect() as connection:
         moved = connection.execute(select(t.change.c.seq).where(t.change.c.seq > seq, here).limit(1)).first()
     return moved is None
