@@ -9,7 +9,16 @@ import numpy as np
 import pytest
 from tests.building.words import mode, path_of, stations
 
-from canaleta.core.checks.trim import SHARES, Capture, Refused, kept_figure, levels_of, refusal_words, trimmed
+from canaleta.core.checks.trim import (
+    SHARES,
+    Capture,
+    Refused,
+    kept_figure,
+    levels_of,
+    refusal_words,
+    scatter_of,
+    trimmed,
+)
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 
@@ -192,6 +201,15 @@ def test_levels_to_put_on_are_the_ends_of_the_signal_or_just_inside() -> None:
     short = path_of(device=LOOP, input=mode("mA", (4, 20), (0, 32000)), value=PERCENT)
     assert levels_of(short, 0, 2) == pytest.approx([4.8, 19.2])
     assert levels_of(path_of(device=LOOP, value=PERCENT), 0, 2) == []
+
+
+def test_how_far_samples_may_scatter_is_the_plants_share_or_a_step_of_the_converter() -> None:
+    """0.05 % of 32 000 are 16; a converter of ten bits in that word moves by 32 at once."""
+    assert scatter_of(loop(), 0) == pytest.approx(16)
+    coarse = path_of(
+        device=LOOP, input=mode("mA", (4, 20), (0, 32000), least=-8000, most=35000, step=32), value=PERCENT
+    )
+    assert scatter_of(coarse, 0) == 32
 
 
 def test_what_is_kept_has_the_digits_that_a_mean_can_know() -> None:

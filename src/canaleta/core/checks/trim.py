@@ -31,10 +31,10 @@ __all__ = [
     "Level",
     "Refused",
     "Trim",
-    "as_specified",
     "kept_figure",
     "levels_of",
     "refusal_words",
+    "scatter_of",
     "trimmed",
 ]
 
@@ -178,6 +178,17 @@ def _step(one: PlantImage) -> float:
     return step if step > 0 else abs(float(numbers["counts_high"][mode] - numbers["counts_low"][mode])) * 1e-6
 
 
+def _scatter(one: PlantImage, span: float) -> float:
+    return max(one.conventions.trimming.noise_percent / 100.0 * abs(span), _step(one))
+
+
+def scatter_of(image: PlantImage, row: int) -> float:
+    """The most standard deviation that samples of a level may have, counts; NaN where the span is not known."""
+    one = as_specified(image, row)
+    c0, c1 = _ends(one)
+    return _scatter(one, c1 - c0) if np.isfinite(c0 + c1) else float("nan")
+
+
 def kept_figure(count: float, span: float) -> Decimal:
     """A count as it is kept: to a ten-millionth of the span and no finer, for no mean of samples knows more."""
     decimals = min(max(7 - int(np.floor(np.log10(abs(span)))), 0), 12)
@@ -216,7 +227,7 @@ def _judged(one: PlantImage, capture: Capture, span: float, allowed: Trimming, d
     sigma = float(good.std(ddof=1)) if len(good) > 1 else 0.0
     mode, numbers = int(one.mode[0]), one.layout.mode_table.numbers
     step = _step(one)
-    scatter = max(allowed.noise_percent / 100.0 * abs(span), step)
+    scatter = _scatter(one, span)
     if sigma > scatter:
         refused.append(Refused.UNSTABLE)
     elif len(good) > 3:

@@ -10,7 +10,17 @@ from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
 from canaleta.core.checks.pair_uses import uses_of
-from canaleta.core.checks.trim import SHARES, Capture, Refused, Trim, kept_figure, levels_of, refusal_words, trimmed
+from canaleta.core.checks.trim import (
+    SHARES,
+    Capture,
+    Refused,
+    Trim,
+    kept_figure,
+    levels_of,
+    refusal_words,
+    scatter_of,
+    trimmed,
+)
 from canaleta.core.hardware.settings import trips_of
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
@@ -202,7 +212,6 @@ def trim(path: PointPath) -> Response:
         ends = trimmed(image, row, []).ends
         if not levels["2"]:
             why_not = "no counts belong to its signal in this mode: look at device, mode and scaling first"
-    span = abs(ends[1] - ends[0])
     allowed = image.conventions.trimming
     return jsonify(
         TrimOut(
@@ -213,7 +222,7 @@ def trim(path: PointPath) -> Response:
             unit=describe(image, row)[STATIONS.index(Station.LOOP)].unit,
             levels=levels,
             samples=allowed.samples,
-            scatter=finite(max(allowed.noise_percent / 100.0 * span, 1.0 if span > 100 else 0.0)),
+            scatter=None if why_not else finite(scatter_of(image, row)),
             most_percent=allowed.most_percent,
             ends=[finite(end) for end in ends],
             found=[finite(end) for end in _in_use(image, row, ends)],
