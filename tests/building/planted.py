@@ -195,7 +195,7 @@ KINDS: tuple[Kind, ...] = (
     Kind("R49", "letters of something else", CURRENT, lambda i, r, n: {"tag": f"TSH-66{n:02d}"}),
     Kind("R52", "stands in for nobody", _of(SWITCH, redundant=""), lambda i, r, n: {"redundant": f"feed pump {n}"}),
     Kind("R53", "a mode from another module", SWITCH, lambda i, r, n: {"mode!": "Pt100, 0.1 °C"}),
-    Kind("R64", "accepted and without range", CURRENT, lambda i, r, n: {"status": "accepted", "device_low": "", "device_high": ""}),
+    Kind("R64", "accepted and without range", CURRENT, lambda i, r, n: {"status!": "accepted", "device_low": "", "device_high": ""}),
 )  # fmt: skip
 FEW = 4
 """Points of each kind, or as many as suit it."""

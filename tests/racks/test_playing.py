@@ -6,6 +6,7 @@ from typing import Any
 
 from tests.building.at_racks import PT, TE, Ask, at_a_rack, until
 from tests.building.database import Database
+from tests.building.people import PASSWORD
 from tests.building.waiting import HANGS_S
 
 from canaleta.standins.server import StandIns
@@ -42,7 +43,11 @@ def test_a_run_tells_what_was_put_on_and_what_was_seen_and_when(database: Databa
         assert all(lines[n]["began"] >= lines[n]["at"] for n in (2, 4, 7)), "not put on before it was due"
         assert made.racks[1].field.injected() == []
         signed = (
-            await ask("POST", f"/api/script-runs/{run['id']}/sign", {"name": "A. Serra", "note": "rehearsal"})
+            await ask(
+                "POST",
+                f"/api/script-runs/{run['id']}/sign",
+                {"name": "A. Serra", "note": "rehearsal", "password": PASSWORD},
+            )
         ).json
         record = (await ask("GET", f"/api/evidence/{signed['record']}")).json
         assert record["verdict"] == "failed: 1 of 4 not seen"

@@ -31,6 +31,7 @@ from canaleta.plant.database import tables as t
 from canaleta.plant.records.findings import accepted, stored_findings
 from canaleta.plant.records.image_cache import ImageCache
 from canaleta.plant.records.instruments import instruments, load_instruments
+from canaleta.plant.records.packages import load_packages, packages
 from canaleta.plant.records.points import copy_points
 from canaleta.plant.records.typicals import load_typicals, typicals
 from canaleta.plant.records.waivers import Waiver, with_waivers
@@ -140,6 +141,17 @@ class ProjectInstrument(_Part):
     ranges: list[ProjectRange] = Field(default_factory=list, max_length=40)
 
 
+class ProjectPackage(_Part):
+    """A package of work; points: counted from 1."""
+
+    name: str = Field(min_length=1, max_length=60)
+    people: list[str] = Field(default_factory=list, max_length=40)
+    begins: str = Field("", max_length=10)
+    ends: str = Field("", max_length=10)
+    points: list[int] = Field(default_factory=list, max_length=1000)
+    note: str = Field("", max_length=1000)
+
+
 class ProjectWaiver(_Part):
     """A finding that was accepted: its rule, the tags of its points and what it says, then why, by whom and when."""
 
@@ -166,6 +178,7 @@ class Project(_Part):
     cables: list[CableDocument] = Field(default_factory=list)
     typicals: list[ProjectTypical] = Field(default_factory=list)
     instruments: list[ProjectInstrument] = Field(default_factory=list)
+    packages: list[ProjectPackage] = Field(default_factory=list)
     views: list[ProjectView] = Field(default_factory=list)
     points: list[dict[str, str]]
     wishes: list[int] = Field(default_factory=list)
@@ -217,6 +230,12 @@ def project_of(connection: Connection, image: PlantImage | None = None) -> Proje
         cables=[CableDocument(**_without_id(cable)) for cable in layout.cables.values()], points=image.filled_texts(),
         typicals=[ProjectTypical(**typical.body()) for typical in typicals(connection)],
         instruments=[ProjectInstrument.model_validate(one.body()) for one in instruments(connection)],
+        packages=[
+            ProjectPackage.model_validate(
+                one.body() | {"points": [image.row_of(p) + 1 for p in one.points if image.has(p)]}
+            )
+            for one in packages(connection)
+        ],
         views=[ProjectView(name=row.name, body=row.body) for row in views],
         wishes=[row + 1 for row in range(len(image)) if image.module[row] >= 0 and not image.landed[row]],
         waivers=[
@@ -323,6 +342,14 @@ def load_project(connection: Connection, project: Project) -> int:
     )
     load_typicals(connection, (typical.model_dump() for typical in project.typicals))
     load_instruments(connection, (one.model_dump() for one in project.instruments))
+    numbers = image.ids.tolist()
+    load_packages(
+        connection,
+        (
+            one.model_dump() | {"points": [numbers[n - 1] for n in one.points if 0 < n <= len(numbers)]}
+            for one in project.packages
+        ),
+    )
     for view in project.views:
         connection.execute(insert(t.view).values(owner="", **view.model_dump()))
     if accepted_ones := _waivers(image, project.waivers, audit(image)) if project.waivers else []:

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/acceptance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accept points: those in whose way nothing stands, each with a record of its own; the others are named with why. */
+        post: operations["ladder_accept_acceptance_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/accounts": {
         parameters: {
             query?: never;
@@ -84,6 +101,94 @@ export interface paths {
         put?: never;
         /** Acknowledge, reset, shelve or take out of service some alarms. The agent that scans them does it. */
         post: operations["alarms_say_alarms_say_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/away/bring": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring results back: those in whose way nothing stands are signed, the others wait. Each is written by itself, so that what
+         * @description was taken before a breakdown stays, and the file can be brought again.
+         */
+        post: operations["away_bring_away_bring_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/away/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What bringing results back would do, with nothing written. */
+        post: operations["away_look_away_look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/away/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Results that were brought back and wait for somebody to look. */
+        get: operations["away_waiting_away_waiting_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/away/waiting/{key}/aside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lay a result aside that shall not be signed; it stays on record with the reason. */
+        post: operations["away_lay_aside_away_waiting__string_key__aside_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/away/waiting/{key}/sign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign a result that waited, now that nothing stands in its way. */
+        post: operations["away_sign_waiting_away_waiting__string_key__sign_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -201,10 +306,27 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A signed record as it was signed. */
+        /** A signed record as it was signed, and who signed under it. */
         get: operations["records_record_evidence__int_number__get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/evidence/{number}/countersign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign under another person's record, with one's own password. */
+        post: operations["records_countersign_evidence__int_number__countersign_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -590,6 +712,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/ladder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Mark a rung of points by hand: that they are wired, continuous, powered, function-tested, or that they are not. */
+        post: operations["ladder_mark_ladder_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/learn": {
         parameters: {
             query?: never;
@@ -777,6 +916,62 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every package of work, and how far it is. */
+        get: operations["packages_all_packages_packages_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packages/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Make a package or change it. */
+        put: operations["packages_keep_packages__string_name__put"];
+        post?: never;
+        /** Take a package away; what was signed in it stays. */
+        delete: operations["packages_take_away_packages__string_name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packages/{name}/away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take a package along: all that is needed to test its points without a server, as JSON; /away/NAME is the page that holds
+         * @description it. Its points are kept for whoever takes it.
+         */
+        post: operations["away_take_along_packages__string_name__away_post"];
+        /** Let go of the points of a package that one took along. */
+        delete: operations["away_let_it_go_packages__string_name__away_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/paths": {
         parameters: {
             query?: never;
@@ -920,7 +1115,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What a loop check of the point asks for. */
+        /** What a test of the point asks for. */
         get: operations["checks_check_points__int_point__check_get"];
         put?: never;
         post?: never;
@@ -956,7 +1151,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Sign a loop check. It never changes from then on; another one is a record of its own. */
+        /** Sign a test. It never changes from then on; another one is a record of its own. */
         post: operations["checks_sign_points__int_point__check_sign_post"];
         delete?: never;
         options?: never;
@@ -1059,6 +1254,23 @@ export interface paths {
         get?: never;
         /** Put a signal on the terminals of a stand-in, or take it off. */
         put: operations["injection_inject__int_point__injection_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/ladder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far a point has come, by whom, and what stands in the way of the last rung. */
+        get: operations["ladder_ladder_points__int_point__ladder_get"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -1357,6 +1569,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/points/{point}/under-test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Have a point under test: nobody else changes or signs it until it is signed, or let go. */
+        put: operations["checks_begin_points__int_point__under_test_put"];
+        post?: never;
+        /** Let go of a point that one had under test; what was read stays in the browser. */
+        delete: operations["checks_end_points__int_point__under_test_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/points/{point}/wired": {
         parameters: {
             query?: never;
@@ -1400,6 +1630,23 @@ export interface paths {
         };
         /** The drawing alone, for paper. */
         get: operations["wiring_drawing_points__int_point__wiring_svg_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/progress": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far the plant has come, divided by area, cabinet, system or kind. */
+        get: operations["ladder_progress_progress_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1456,6 +1703,92 @@ export interface paths {
          * @description <br/>With `partial` those are left out and told, and the others are applied.
          */
         post: operations["list_propose_proposals_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/punches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The punch list. */
+        get: operations["punches_all_punches_punches_get"];
+        put?: never;
+        /** Put something on the punch list. */
+        post: operations["punches_raise_item_punches_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/punches/{number}/clear": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** It is mended: whoever mended it says how. */
+        post: operations["punches_clear_punches__int_number__clear_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/punches/{number}/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Another person looked, and it is mended. */
+        post: operations["punches_close_punches__int_number__close_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/punches/{number}/open": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** It is not mended after all: open again. */
+        post: operations["punches_put_back_punches__int_number__open_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/punches/{number}/photo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The photo of an item. */
+        get: operations["punches_photo_punches__int_number__photo_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1593,6 +1926,40 @@ export interface paths {
         put?: never;
         /** Write settings of the list to the rack, one after the other, each read back. Only while it is armed. */
         post: operations["racks_write__int_rack__write_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Signed records, newest first, a page at a time. */
+        get: operations["records_records_records_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/timeline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The errors of every record that is looked for, for a plot of them all. */
+        get: operations["records_timeline_records_timeline_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2248,6 +2615,41 @@ export interface components {
             serial?: string;
         };
         /**
+         * AcceptPointsIn
+         * @description Points to be accepted, a name, and the password once more.
+         */
+        AcceptPointsIn: {
+            /** Name */
+            name: string;
+            /**
+             * Password
+             * @default
+             */
+            password?: string;
+            /** Points */
+            points: number[];
+        };
+        /**
+         * AcceptedOut
+         * @description What became of points that were to be accepted.
+         */
+        AcceptedOut: {
+            /** Accepted */
+            accepted: components["schemas"]["AcceptedPointOut"][];
+            /** Refused */
+            refused: components["schemas"]["NotAcceptedOut"][];
+        };
+        /**
+         * AcceptedPointOut
+         * @description A point that was accepted, and the record of it.
+         */
+        AcceptedPointOut: {
+            /** Point */
+            point: number;
+            /** Record */
+            record: number;
+        };
+        /**
          * AccountChange
          * @description What shall change; what is left out stays.
          */
@@ -2415,6 +2817,77 @@ export interface components {
             who: string;
         };
         /**
+         * AwayIn
+         * @description How a package is taken along. hold: nobody else works on its points meanwhile.
+         */
+        AwayIn: {
+            /**
+             * Hold
+             * @default true
+             */
+            hold?: boolean;
+        };
+        /**
+         * AwayMarkIn
+         * @description A rung that was reached away.
+         */
+        AwayMarkIn: {
+            /** Key */
+            key: string;
+            /** Point */
+            point: number;
+            /** Read At */
+            read_at: string;
+            /**
+             * Rung
+             * @enum {string}
+             */
+            rung: "wired" | "continuity" | "powered";
+            /** Tester */
+            tester: string;
+        };
+        /**
+         * AwayPunchIn
+         * @description Something to be mended that was seen away.
+         */
+        AwayPunchIn: {
+            /** Key */
+            key: string;
+            /**
+             * Owner
+             * @default
+             */
+            owner?: string;
+            /**
+             * Photo
+             * @default
+             */
+            photo?: string;
+            /** Point */
+            point: number;
+            /** Read At */
+            read_at: string;
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "A" | "B" | "C";
+            /** Tester */
+            tester: string;
+            /** What */
+            what: string;
+        };
+        /**
+         * BlockerOut
+         * @description Why a point is not accepted: a code, and in words.
+         */
+        BlockerOut: {
+            /** Code */
+            code: string;
+            /** Says */
+            says: string;
+        };
+        /**
          * BoardIn
          * @description The points of a board, in their order. shared: for everybody.
          */
@@ -2446,6 +2919,79 @@ export interface components {
         BoardsOut: {
             /** Boards */
             boards: components["schemas"]["BoardOut"][];
+        };
+        /**
+         * BringIn
+         * @description The same, to be signed: the password once more.
+         */
+        BringIn: {
+            /** Marks */
+            marks?: components["schemas"]["AwayMarkIn"][];
+            /** Package */
+            package: string;
+            /**
+             * Password
+             * @default
+             */
+            password?: string;
+            /** Punches */
+            punches?: components["schemas"]["AwayPunchIn"][];
+            /** Results */
+            results?: components["schemas"]["ResultIn"][];
+        };
+        /**
+         * BroughtIn
+         * @description What comes back: some of the results of a package; a large file is brought in several parts.
+         */
+        BroughtIn: {
+            /** Marks */
+            marks?: components["schemas"]["AwayMarkIn"][];
+            /** Package */
+            package: string;
+            /** Punches */
+            punches?: components["schemas"]["AwayPunchIn"][];
+            /** Results */
+            results?: components["schemas"]["ResultIn"][];
+        };
+        /**
+         * BroughtListOut
+         * @description What becomes of results, in their order.
+         */
+        BroughtListOut: {
+            /** Results */
+            results: components["schemas"]["BroughtOut"][];
+        };
+        /**
+         * BroughtOut
+         * @description What becomes of one result. state: fresh (it would be signed), signed, again (it was brought before), waits (kept, not
+         *     signed); code, says: why; verdict: of a test, in words; since: what others signed at the point after it was read, '' for
+         *     nothing.
+         */
+        BroughtOut: {
+            /** Code */
+            code: string;
+            /** Key */
+            key: string;
+            /** Point */
+            point: number;
+            /** Read At */
+            read_at: string;
+            /** Record */
+            record: number;
+            /** Says */
+            says: string;
+            /** Since */
+            since: string;
+            /** State */
+            state: string;
+            /** Tag */
+            tag: string;
+            /** Tester */
+            tester: string;
+            /** Verdict */
+            verdict: string;
+            /** What */
+            what: string;
         };
         /**
          * BrowseIn
@@ -2768,7 +3314,8 @@ export interface components {
         /**
          * CheckOut
          * @description The loop check of a point: its steps, what it may be off, what it can trip, what is open at it, earlier
-         *     records. seq: the list that the steps were worked out with.
+         *     records. seq: the list that the steps were worked out with. test: what is tested; unit: of what is read; output: the point
+         *     is driven, so that its steps are commanded; under_test: who is at it besides, '' for nobody.
          */
         CheckOut: {
             /** Contact */
@@ -2777,6 +3324,8 @@ export interface components {
             count_span: number | null;
             /** Open */
             open: string[];
+            /** Output */
+            output: boolean;
             /** Records */
             records: components["schemas"]["RecordOut"][];
             /** Seq */
@@ -2785,10 +3334,19 @@ export interface components {
             signal_unit: string;
             /** Steps */
             steps: components["schemas"]["StepOut"][];
+            /**
+             * Test
+             * @enum {string}
+             */
+            test: "loop" | "device" | "channel";
             /** Tolerance */
             tolerance: number;
             /** Trips */
             trips: string[];
+            /** Under Test */
+            under_test: string;
+            /** Unit */
+            unit: string;
             /** Value Unit */
             value_unit: string;
             /** Why Not */
@@ -3076,6 +3634,24 @@ export interface components {
             wanted: number;
             /** Wired */
             wired: number;
+        };
+        /**
+         * CountersignIn
+         * @description A name, the password once more, and a remark.
+         */
+        CountersignIn: {
+            /** Name */
+            name: string;
+            /**
+             * Password
+             * @default
+             */
+            password?: string;
+            /**
+             * Remark
+             * @default
+             */
+            remark?: string;
         };
         /**
          * CountsOut
@@ -3371,6 +3947,26 @@ export interface components {
             why: string;
         };
         /**
+         * EventOut
+         * @description A rung reached or lost. record: of the signed one it follows from, 0 for none.
+         */
+        EventOut: {
+            /** At */
+            at: string;
+            /** How */
+            how: string;
+            /** Name */
+            name: string;
+            /** Reached */
+            reached: boolean;
+            /** Record */
+            record: number;
+            /** Rung */
+            rung: string;
+            /** Who */
+            who: string;
+        };
+        /**
          * ExportIn
          * @description The list as a file: which columns and points, all of them if left out.
          */
@@ -3657,6 +4253,25 @@ export interface components {
             apply?: boolean;
             /** Points */
             points: number[];
+        };
+        /**
+         * GroupOut
+         * @description A part of the plant. counts: points whose highest rung is nothing, wired, … accepted: seven figures; open_a, open_b,
+         *     open_c: punch items that are not closed.
+         */
+        GroupOut: {
+            /** Counts */
+            counts: number[];
+            /** Name */
+            name: string;
+            /** Open A */
+            open_a: number;
+            /** Open B */
+            open_b: number;
+            /** Open C */
+            open_c: number;
+            /** Points */
+            points: number;
         };
         /**
          * HardwareIn
@@ -3978,16 +4593,27 @@ export interface components {
         };
         /**
          * JudgedOut
-         * @description One step judged. error: in the value's unit, of_span: in % of its span; passes: none where nothing was read. Where the
+         * @description One step judged. error: in the unit of where the test reads, of_span: in % of the span there; passes: none where nothing
+         *     was read; doubt, asks: what is asked about a figure that was typed, as a code and in words. Where the
          *     instrument's accuracy is known also: expanded uncertainty (k = 2) in the value's unit, tolerance over that, how probable
          *     it is that the loop is within its tolerance, what the plant's rule makes of it, and every share.
          */
         JudgedOut: {
             /**
+             * Asks
+             * @default
+             */
+            asks?: string;
+            /**
              * Decided
              * @default
              */
             decided?: string;
+            /**
+             * Doubt
+             * @default
+             */
+            doubt?: string;
             /** Error */
             error: string;
             /**
@@ -4011,6 +4637,31 @@ export interface components {
              * @default null
              */
             ratio?: number | null;
+        };
+        /**
+         * LadderOut
+         * @description A point's ladder from the lowest rung up, what happened on it, newest first, and what stands in the way of its being
+         *     accepted.
+         */
+        LadderOut: {
+            /** Blockers */
+            blockers: components["schemas"]["BlockerOut"][];
+            /** Events */
+            events: components["schemas"]["EventOut"][];
+            /** Point */
+            point: number;
+            /** Rungs */
+            rungs: components["schemas"]["RungOut"][];
+            /** Status */
+            status: string;
+        };
+        /**
+         * LayAsideIn
+         * @description Why a result is not signed.
+         */
+        LayAsideIn: {
+            /** Why */
+            why: string;
         };
         /**
          * LearnAlarm
@@ -4111,6 +4762,14 @@ export interface components {
             name: string;
             /** Unit */
             unit: string;
+        };
+        /**
+         * LetGoOut
+         * @description Who still has the package, '' for nobody.
+         */
+        LetGoOut: {
+            /** Away */
+            away: string;
         };
         /**
          * LettersOut
@@ -4505,6 +5164,39 @@ export interface components {
             targets: components["schemas"]["TargetOut"][];
         };
         /**
+         * MarkIn
+         * @description A rung that somebody reached at some points, or that turned out not to be: reached is false then.
+         */
+        MarkIn: {
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+            /** Points */
+            points: number[];
+            /**
+             * Reached
+             * @default true
+             */
+            reached?: boolean;
+            /**
+             * Rung
+             * @enum {string}
+             */
+            rung: "wired" | "continuity" | "powered" | "loop-checked" | "function-tested" | "accepted";
+        };
+        /**
+         * MarkedOut
+         * @description How many points were marked.
+         */
+        MarkedOut: {
+            /** Points */
+            points: number;
+            /** Seq */
+            seq: number;
+        };
+        /**
          * MeaningOut
          * @description What letters say together, "" if nothing; and the first free tag that begins with them.
          */
@@ -4737,6 +5429,18 @@ export interface components {
             wanted: number;
         };
         /**
+         * NotAcceptedOut
+         * @description A point that was not accepted, and why.
+         */
+        NotAcceptedOut: {
+            /** Point */
+            point: number;
+            /** Reasons */
+            reasons: components["schemas"]["BlockerOut"][];
+            /** Tag */
+            tag: string;
+        };
+        /**
          * OfferOut
          * @description What can be held at a point. force, output: why not, '' if it can; trips: what it can trip, told first.
          *     on_loss: what the device of an output does when its signal or its power is lost, in words.
@@ -4769,15 +5473,23 @@ export interface components {
         };
         /**
          * OutcomeOut
-         * @description A whole check. worst, hysteresis: % of span; passes: none until every step was read; says: in words.
+         * @description A whole check. worst, hysteresis, repeatability: % of span; passes: none until every step was read; says: in words;
+         *     doubts: how many figures are asked about.
          */
         OutcomeOut: {
             /** Complete */
             complete: boolean;
+            /**
+             * Doubts
+             * @default 0
+             */
+            doubts?: number;
             /** Hysteresis */
             hysteresis: number | null;
             /** Passes */
             passes: boolean | null;
+            /** Repeatability */
+            repeatability: number | null;
             /** Says */
             says: string;
             /** Steps */
@@ -4821,6 +5533,72 @@ export interface components {
             readback: number | null;
             /** Says */
             says: string;
+        };
+        /**
+         * PackageIn
+         * @description A package from now on. becomes: its new name, if that changes; people: names of accounts, or of whoever comes; points: in
+         *     the order in which they are gone through.
+         */
+        PackageIn: {
+            /**
+             * Becomes
+             * @default
+             */
+            becomes?: string;
+            /**
+             * Begins
+             * @default
+             */
+            begins?: string;
+            /**
+             * Ends
+             * @default
+             */
+            ends?: string;
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+            /** People */
+            people?: string[];
+            /** Points */
+            points: number[];
+        };
+        /**
+         * PackageOut
+         * @description A package. checked: how many of its points are loop-checked or further; gone: points that are no longer in the list; away:
+         *     who has taken it along, '' for nobody; twice: points that another package has as well.
+         */
+        PackageOut: {
+            /** Away */
+            away: string;
+            /** Begins */
+            begins: string;
+            /** Checked */
+            checked: number;
+            /** Ends */
+            ends: string;
+            /** Gone */
+            gone: number;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            /** People */
+            people: string[];
+            /** Points */
+            points: number[];
+            /** Twice */
+            twice: number[];
+        };
+        /**
+         * PackagesOut
+         * @description Every package, by the day on which it begins.
+         */
+        PackagesOut: {
+            /** Packages */
+            packages: components["schemas"]["PackageOut"][];
         };
         /**
          * PairIn
@@ -5119,6 +5897,17 @@ export interface components {
             type?: string;
         };
         /**
+         * ProgressOut
+         * @description How far the plant has come, part by part and as a whole.
+         */
+        ProgressOut: {
+            /** Groups */
+            groups: components["schemas"]["GroupOut"][];
+            /** Rungs */
+            rungs: string[];
+            whole: components["schemas"]["GroupOut"];
+        };
+        /**
          * ProposalIn
          * @description Edits that belong together; `apply` false only says what they would do.
          */
@@ -5145,6 +5934,97 @@ export interface components {
              * @default
              */
             why?: string;
+        };
+        /**
+         * PunchIn
+         * @description Something that is still to be mended. point: 0 for what belongs to none, place says where then. photo: a JPEG in
+         *     base64.
+         */
+        PunchIn: {
+            /**
+             * Owner
+             * @default
+             */
+            owner?: string;
+            /**
+             * Photo
+             * @default
+             */
+            photo?: string;
+            /**
+             * Place
+             * @default
+             */
+            place?: string;
+            /**
+             * Point
+             * @default 0
+             */
+            point?: number;
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "A" | "B" | "C";
+            /** What */
+            what: string;
+        };
+        /**
+         * PunchOut
+         * @description One item. state: open, cleared (somebody says it is mended) or closed (another person saw that it is).
+         */
+        PunchOut: {
+            /** At */
+            at: string;
+            /** Cleared At */
+            cleared_at: string | null;
+            /** Cleared By */
+            cleared_by: string;
+            /** Cleared How */
+            cleared_how: string;
+            /** Closed At */
+            closed_at: string | null;
+            /** Closed By */
+            closed_by: string;
+            /** Closed How */
+            closed_how: string;
+            /** Id */
+            id: number;
+            /** Owner */
+            owner: string;
+            /** Photo */
+            photo: boolean;
+            /** Place */
+            place: string;
+            /** Point */
+            point: number;
+            /** Severity */
+            severity: string;
+            /** State */
+            state: string;
+            /** What */
+            what: string;
+            /** Who */
+            who: string;
+        };
+        /**
+         * PunchStepIn
+         * @description What was done, or seen.
+         */
+        PunchStepIn: {
+            /**
+             * How
+             * @default
+             */
+            how?: string;
+        };
+        /**
+         * PunchesOut
+         * @description Items, the newest first.
+         */
+        PunchesOut: {
+            /** Items */
+            items: components["schemas"]["PunchOut"][];
         };
         /**
          * PutIn
@@ -5277,14 +6157,41 @@ export interface components {
         };
         /**
          * ReadIn
-         * @description What was read at one step; none where nothing was yet. signal: what the calibrator itself said.
+         * @description What was read at one step; none where nothing was yet. process: what a reference said of the quantity itself; signal: what
+         *     the calibrator or the meter said; position, seconds: where an actuator came to rest, %, and after what time; at: when, ISO
+         *     8601. from_scan: counts and value come from the scan, nobody typed them.
          */
         ReadIn: {
+            /**
+             * At
+             * @default
+             */
+            at?: string;
             /**
              * Counts
              * @default null
              */
             counts?: number | null;
+            /**
+             * From Scan
+             * @default false
+             */
+            from_scan?: boolean;
+            /**
+             * Position
+             * @default null
+             */
+            position?: number | null;
+            /**
+             * Process
+             * @default null
+             */
+            process?: number | null;
+            /**
+             * Seconds
+             * @default null
+             */
+            seconds?: number | null;
             /**
              * Signal
              * @default null
@@ -5315,7 +6222,8 @@ export interface components {
         };
         /**
          * ReadingsIn
-         * @description What was read, step by step, and with which instrument: one that the plant keeps has an accuracy.
+         * @description What was read, step by step, and with which instrument: one that the plant keeps has an accuracy. test: of the whole loop,
+         *     of the device alone or of the channel alone; runs: how often the steps are gone through.
          */
         ReadingsIn: {
             /**
@@ -5325,6 +6233,17 @@ export interface components {
             instrument?: string;
             /** Readings */
             readings: components["schemas"]["ReadIn"][];
+            /**
+             * Runs
+             * @default 1
+             */
+            runs?: number;
+            /**
+             * Test
+             * @default loop
+             * @enum {string}
+             */
+            test?: "loop" | "device" | "channel";
         };
         /**
          * ReasonOut
@@ -5339,6 +6258,34 @@ export interface components {
             quality: string;
             /** Says */
             says: string;
+        };
+        /**
+         * RecordLineOut
+         * @description A record in a list. tag: of the point as it is called now, '' for one that is no longer in the list.
+         */
+        RecordLineOut: {
+            /** At */
+            at: string;
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Passes */
+            passes: boolean | null;
+            /** Phase */
+            phase: string;
+            /** Point */
+            point: number;
+            /** Tag */
+            tag: string;
+            /** Verdict */
+            verdict: string;
+            /** Who */
+            who: string;
+            /** Worst */
+            worst: number | null;
         };
         /**
          * RecordOut
@@ -5366,6 +6313,16 @@ export interface components {
             who: string;
             /** Worst */
             worst: number | null;
+        };
+        /**
+         * RecordsOut
+         * @description Records, newest first, and how many there are in all.
+         */
+        RecordsOut: {
+            /** Count */
+            count: number;
+            /** Records */
+            records: components["schemas"]["RecordLineOut"][];
         };
         /**
          * RefusedOut
@@ -5424,6 +6381,112 @@ export interface components {
         ResetOut: {
             /** Written */
             written: string[];
+        };
+        /**
+         * ResignIn
+         * @description The password once more, for a result that waited. doubts_seen: figures that look mistyped were read so.
+         */
+        ResignIn: {
+            /**
+             * Doubts Seen
+             * @default false
+             */
+            doubts_seen?: boolean;
+            /**
+             * Inhibited
+             * @default false
+             */
+            inhibited?: boolean;
+            /**
+             * Password
+             * @default
+             */
+            password?: string;
+        };
+        /**
+         * ResultIn
+         * @description A test that was done away: what a check is signed with, its own code, its point, and when it was read. seq: the list that
+         *     was taken along.
+         */
+        ResultIn: {
+            /**
+             * Doubts Seen
+             * @default false
+             */
+            doubts_seen?: boolean;
+            /**
+             * Due
+             * @default
+             */
+            due?: string;
+            /**
+             * Inhibited
+             * @default false
+             */
+            inhibited?: boolean;
+            /**
+             * Instrument
+             * @default
+             */
+            instrument?: string;
+            /** Key */
+            key: string;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+            /** Open Wire */
+            open_wire?: {
+                [key: string]: string;
+            };
+            /**
+             * Password
+             * @default
+             */
+            password?: string;
+            /**
+             * Phase
+             * @default
+             * @enum {string}
+             */
+            phase?: "" | "as found" | "as left";
+            /**
+             * Photo
+             * @default
+             */
+            photo?: string;
+            /** Point */
+            point: number;
+            /** Read At */
+            read_at: string;
+            /** Readings */
+            readings: components["schemas"]["ReadIn"][];
+            /**
+             * Runs
+             * @default 1
+             */
+            runs?: number;
+            /** Seq */
+            seq: number;
+            /**
+             * Serial
+             * @default
+             */
+            serial?: string;
+            /**
+             * Test
+             * @default loop
+             * @enum {string}
+             */
+            test?: "loop" | "device" | "channel";
+            /** Tester */
+            tester: string;
         };
         /**
          * RevisionOut
@@ -5554,6 +6617,26 @@ export interface components {
             script: string;
             /** State */
             state: string;
+            /** Who */
+            who: string;
+        };
+        /**
+         * RungOut
+         * @description One rung of a point: whether it stands, since when and by whom ('' if it never did), and by which record.
+         */
+        RungOut: {
+            /** At */
+            at: string;
+            /** By Hand */
+            by_hand: boolean;
+            /** How */
+            how: string;
+            /** Reached */
+            reached: boolean;
+            /** Record */
+            record: number;
+            /** Rung */
+            rung: string;
             /** Who */
             who: string;
         };
@@ -5840,9 +6923,14 @@ export interface components {
          *     password once more.
          *
          *     seq: the list it was done with; another one must be looked at again. phase: how the loop stood. photo: a JPEG in
-         *     base64.
+         *     base64. doubts_seen: whoever signs was asked about figures that look mistyped, and means them.
          */
         SignCheckIn: {
+            /**
+             * Doubts Seen
+             * @default false
+             */
+            doubts_seen?: boolean;
             /**
              * Due
              * @default
@@ -5887,6 +6975,11 @@ export interface components {
             photo?: string;
             /** Readings */
             readings: components["schemas"]["ReadIn"][];
+            /**
+             * Runs
+             * @default 1
+             */
+            runs?: number;
             /** Seq */
             seq: number;
             /**
@@ -5894,6 +6987,12 @@ export interface components {
              * @default
              */
             serial?: string;
+            /**
+             * Test
+             * @default loop
+             * @enum {string}
+             */
+            test?: "loop" | "device" | "channel";
         };
         /**
          * SignIn
@@ -5907,7 +7006,7 @@ export interface components {
         };
         /**
          * SignRunIn
-         * @description Who signs a run, and a remark.
+         * @description Who signs a run, the password once more, and a remark.
          */
         SignRunIn: {
             /** Name */
@@ -5917,6 +7016,11 @@ export interface components {
              * @default
              */
             note?: string;
+            /**
+             * Password
+             * @default
+             */
+            password?: string;
         };
         /**
          * SignatureIn
@@ -6363,6 +7467,19 @@ export interface components {
             trust?: string;
         };
         /**
+         * TimelineOut
+         * @description Every record that is looked for, oldest first: s since 1970, error that is furthest off in % of span, whether it
+         *     passed.
+         */
+        TimelineOut: {
+            /** At */
+            at: number[];
+            /** Errors */
+            errors: (number | null)[];
+            /** Passes */
+            passes: (boolean | null)[];
+        };
+        /**
          * ToldFinding
          * @description A finding that would come.
          */
@@ -6772,6 +7889,30 @@ export interface components {
             typicals: components["schemas"]["TypicalOut"][];
         };
         /**
+         * UnderSignatureOut
+         * @description Another person's signature under a record. sound: it is still what was signed.
+         */
+        UnderSignatureOut: {
+            /** At */
+            at: string;
+            /** Name */
+            name: string;
+            /** Remark */
+            remark: string;
+            /** Sound */
+            sound: boolean;
+            /** Who */
+            who: string;
+        };
+        /**
+         * UnderTestOut
+         * @description Who has a point under test, '' for nobody.
+         */
+        UnderTestOut: {
+            /** Who */
+            who: string;
+        };
+        /**
          * UseOut
          * @description Who uses the pair. follows: by itself; false where another keeps a copy.
          */
@@ -6930,6 +8071,42 @@ export interface components {
             swapped: components["schemas"]["SwappedOut"][];
         };
         /**
+         * WholeRecordOut
+         * @description A record with everything that was signed, its hash, and the signatures under it.
+         */
+        WholeRecordOut: {
+            /** At */
+            at: string;
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            /** Hash */
+            hash: string;
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Phase */
+            phase: string;
+            /** Point */
+            point: number;
+            /** Signatures */
+            signatures: components["schemas"]["UnderSignatureOut"][];
+            /** Sound */
+            sound: boolean;
+            /** Tolerance */
+            tolerance: number | null;
+            /** Verdict */
+            verdict: string;
+            /** Who */
+            who: string;
+            /** Worst */
+            worst: number | null;
+        };
+        /**
          * WholeRunOut
          * @description A run with its lines and the text that was run.
          */
@@ -7074,6 +8251,55 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    ladder_accept_acceptance_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptPointsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AcceptedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     accounts_all_accounts_accounts_get: {
         parameters: {
             query?: never;
@@ -7331,6 +8557,251 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    away_bring_away_bring_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BringIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtListOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    away_look_away_look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BroughtIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtListOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    away_waiting_away_waiting_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtListOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    away_lay_aside_away_waiting__string_key__aside_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayAsideIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtListOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    away_sign_waiting_away_waiting__string_key__sign_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResignIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtListOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -7754,7 +9225,60 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["WholeRecordOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    records_countersign_evidence__int_number__countersign_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CountersignIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WholeRecordOut"];
+                };
             };
             /** @description Unprocessable Entity */
             422: {
@@ -8948,6 +10472,55 @@ export interface operations {
             };
         };
     };
+    ladder_mark_ladder_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     learn_learn_post: {
         parameters: {
             query?: never;
@@ -9459,6 +11032,247 @@ export interface operations {
             };
         };
     };
+    packages_all_packages_packages_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PackagesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    packages_keep_packages__string_name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PackageIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    packages_take_away_packages__string_name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    away_take_along_packages__string_name__away_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AwayIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    away_let_it_go_packages__string_name__away_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LetGoOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     paths_paths_of_post: {
         parameters: {
             query?: never;
@@ -9841,7 +11655,10 @@ export interface operations {
     };
     checks_check_points__int_point__check_get: {
         parameters: {
-            query?: never;
+            query?: {
+                test?: "loop" | "device" | "channel";
+                runs?: number;
+            };
             header?: never;
             path: {
                 point: number;
@@ -10254,6 +12071,53 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["InjectOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ladder_ladder_points__int_point__ladder_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LadderOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -11229,6 +13093,100 @@ export interface operations {
             };
         };
     };
+    checks_begin_points__int_point__under_test_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnderTestOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    checks_end_points__int_point__under_test_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnderTestOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     injection_wire__int_point__wired_put: {
         parameters: {
             query?: never;
@@ -11374,6 +13332,53 @@ export interface operations {
             };
         };
     };
+    ladder_progress_progress_get: {
+        parameters: {
+            query?: {
+                by?: "area" | "cabinet" | "system" | "kind";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgressOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     exchange_project_file_project_get: {
         parameters: {
             query?: never;
@@ -11480,6 +13485,302 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    punches_all_punches_punches_get: {
+        parameters: {
+            query?: {
+                closed?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PunchesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    punches_raise_item_punches_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PunchIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PunchOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    punches_clear_punches__int_number__clear_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PunchStepIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PunchOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    punches_close_punches__int_number__close_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PunchStepIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PunchOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    punches_put_back_punches__int_number__open_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PunchStepIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PunchOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    punches_photo_punches__int_number__photo_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": unknown;
                 };
             };
             /** @description Unprocessable Entity */
@@ -11919,6 +14220,116 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WritesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    records_records_records_get: {
+        parameters: {
+            query?: {
+                kind?: string;
+                who?: string;
+                passes?: "" | "yes" | "no";
+                since?: string;
+                until?: string;
+                area?: string;
+                cabinet?: string;
+                system?: string;
+                after?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    records_timeline_records_timeline_get: {
+        parameters: {
+            query?: {
+                kind?: string;
+                who?: string;
+                passes?: "" | "yes" | "no";
+                since?: string;
+                until?: string;
+                area?: string;
+                cabinet?: string;
+                system?: string;
+                after?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TimelineOut"];
                 };
             };
             /** @description Unprocessable Entity */

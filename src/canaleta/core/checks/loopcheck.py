@@ -6,8 +6,9 @@ and the value that must follow. Going up and coming down stand apart, and their 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+from enum import StrEnum
 
 import numpy as np
 
@@ -18,7 +19,19 @@ from canaleta.core.notation.text import TextError
 from canaleta.core.path.evaluate import describe, evaluate
 from canaleta.core.signals.signal_types import Family
 
-__all__ = ["DEFAULT_TOLERANCE", "SHARES", "CheckStep", "Judged", "Outcome", "judged", "split", "steps_of"]
+__all__ = [
+    "DEFAULT_TOLERANCE",
+    "SHARES",
+    "CheckStep",
+    "Judged",
+    "Outcome",
+    "TestOf",
+    "judged",
+    "span_of",
+    "split",
+    "steps_of",
+    "tolerance_of",
+]
 
 SHARES = (0.0, 25.0, 50.0, 75.0, 100.0, 75.0, 50.0, 25.0, 0.0)
 """% of the device's span, up and back."""
@@ -26,10 +39,33 @@ DEFAULT_TOLERANCE = 0.5
 """% of span that a loop may be off where the point says nothing."""
 
 
+class TestOf(StrEnum):
+    """What is tested: the device alone (a quantity is put on and its signal measured), the channel alone (a signal is put on
+    and counted), or the whole loop (up to the value that is shown)."""
+
+    __test__ = False
+
+    LOOP = "loop"
+    DEVICE = "device"
+    CHANNEL = "channel"
+
+    @property
+    def station(self) -> Station:
+        """Where the reading is taken."""
+        return {TestOf.LOOP: Station.VALUE, TestOf.DEVICE: Station.LOOP, TestOf.CHANNEL: Station.COUNTS}[self]
+
+
+_TOLERANCE = {
+    TestOf.LOOP: "tolerance_loop",
+    TestOf.DEVICE: "tolerance_transmitter",
+    TestOf.CHANNEL: "tolerance_channel",
+}
+
+
 @dataclass(frozen=True)
 class CheckStep:
     """One step: share: % of the device's span; way: "up" or "down"; what is put on the wires, and what must be
-    read."""
+    read. run: which time it is gone through, from 0."""
 
     share: float
     way: str
@@ -37,17 +73,23 @@ class CheckStep:
     signal: float
     counts: float
     value: float
+    run: int = 0
+
+    def due(self, test: TestOf) -> float:
+        """What must be read where a test reads."""
+        return {TestOf.LOOP: self.value, TestOf.DEVICE: self.signal, TestOf.CHANNEL: self.counts}[test]
 
 
 @dataclass(frozen=True)
 class Judged:
-    """One step with its reading. error: in the value's unit; of_span: in % of the value's span; passes: None where
-    nothing was read."""
+    """One step with its reading. due: what was to be read, with the calibrator's own figure considered; error: in the unit of
+    where the test reads; of_span: in % of the span there; passes: None where nothing was read."""
 
     step: CheckStep
     signal_read: float
     counts_read: float
     value_read: float
+    due: float
     error: float
     of_span: float
     passes: bool | None
@@ -56,7 +98,8 @@ class Judged:
 @dataclass(frozen=True)
 class Outcome:
     """A whole check. worst: the largest error, % of span; hysteresis: largest difference of up and down at one level,
-    % of span; complete: whether every step was read; passes: None until it is."""
+    % of span; repeatability: largest difference of one level on one way from run to run, % of span, NaN for one run;
+    complete: whether every step was read; passes: None until it is."""
 
     steps: tuple[Judged, ...]
     tolerance: float
@@ -65,11 +108,13 @@ class Outcome:
     hysteresis: float
     complete: bool
     passes: bool | None
+    test: TestOf = TestOf.LOOP
+    repeatability: float = float("nan")
 
 
-def steps_of(image: PlantImage, row: int, shares: Sequence[float] = SHARES) -> list[CheckStep]:
-    """The steps of a point's loop check; a contact has two. Raises TextError in words where it has no range."""
-    at = np.array([row])
+def steps_of(image: PlantImage, row: int, shares: Sequence[float] = SHARES, runs: int = 1) -> list[CheckStep]:
+    """The steps of a point's loop check; a contact has two states. runs: how often they are gone through. Raises TextError in
+    words where it has no range."""
     if image.family[row] == Family.CONTACT:
         process = np.array([0.0, 1.0, 0.0])
         shares = (0.0, 100.0, 0.0)
@@ -78,22 +123,21 @@ def steps_of(image: PlantImage, row: int, shares: Sequence[float] = SHARES) -> l
         if np.isnan(low) or np.isnan(high):
             raise TextError("the device has no range yet: type it in, then there is something to check")
         process = low + (high - low) * np.array(shares) / 100.0
-    out = []
     top = int(np.argmax(shares))
-    for k, quantity in enumerate(process.tolist()):
-        path = evaluate(image, Station.PROCESS, quantity, at)
-        loop, counts, value = (float(path.at(s)[0]) for s in (Station.LOOP, Station.COUNTS, Station.VALUE))
-        out.append(
-            CheckStep(
-                float(shares[k]),
-                "up" if k <= top else "down",
-                quantity,
-                loop,
-                counts,
-                _expected(image, row, quantity, value),
-            )
+    paths = evaluate(image, Station.PROCESS, process, np.full(len(process), row))
+    loop, counts, value = (paths.at(s).tolist() for s in (Station.LOOP, Station.COUNTS, Station.VALUE))
+    out = [
+        CheckStep(
+            float(shares[k]),
+            "up" if k <= top else "down",
+            quantity,
+            loop[k],
+            counts[k],
+            _expected(image, row, quantity, value[k]),
         )
-    return out
+        for k, quantity in enumerate(process.tolist())
+    ]
+    return [replace(step, run=run) for run in range(runs) for step in out]
 
 
 def _expected(image: PlantImage, row: int, quantity: float, value: float) -> float:
@@ -103,13 +147,28 @@ def _expected(image: PlantImage, row: int, quantity: float, value: float) -> flo
     return quantity if same else value
 
 
-def span_of(image: PlantImage, row: int) -> float:
-    """The span of the value, in its unit; that of the device where the scaling has none of its own."""
-    for low, high in (("value_low", "value_high"), ("device_low", "device_high")):
-        span = abs(float(image.number(high)[row]) - float(image.number(low)[row]))
-        if np.isfinite(span) and span > 0:
-            return span
-    return float("nan")
+def span_of(image: PlantImage, row: int, test: TestOf = TestOf.LOOP) -> float:
+    """The span of where a test reads, in its unit: of the value (that of the device where the scaling has none of its own), of
+    the signal, of the counts over the device's range. A contact's value has a span of 1."""
+    contact = image.family[row] == Family.CONTACT
+    if test is TestOf.LOOP:
+        if contact:
+            return 1.0
+        for low, high in (("value_low", "value_high"), ("device_low", "device_high")):
+            span = abs(float(image.number(high)[row]) - float(image.number(low)[row]))
+            if np.isfinite(span) and span > 0:
+                return span
+        return float("nan")
+    ends = [0.0, 1.0] if contact else [float(image.number(name)[row]) for name in ("device_low", "device_high")]
+    read = evaluate(image, Station.PROCESS, np.array(ends), np.array([row, row])).at(test.station)
+    span = abs(float(read[1] - read[0]))
+    return span if span > 0 else float("nan")
+
+
+def tolerance_of(image: PlantImage, row: int, test: TestOf = TestOf.LOOP) -> float:
+    """What a test may be off, % of span: what the point says of it, else DEFAULT_TOLERANCE."""
+    stated = float(image.number(_TOLERANCE[test])[row])
+    return DEFAULT_TOLERANCE if np.isnan(stated) else stated
 
 
 def judged(
@@ -119,51 +178,75 @@ def judged(
     signal: Floats,
     counts: Floats,
     value: Floats,
+    test: TestOf = TestOf.LOOP,
+    process: Floats | None = None,
 ) -> Outcome:
     """The outcome of what was read at each step, NaN where nothing was yet. Arrays of shape (steps,).
 
-    Where the calibrator's own figure is known (signal), the expectation follows it, so that a level that was set a
-    little off is no error of the loop.
+    Where the calibrator's own figure is known (signal on the wires for a loop or a channel; process, by a reference, for a
+    device or a loop), the expectation follows it, so that a level that was set a little off is no error of what is tested.
     """
     contact = image.family[row] == Family.CONTACT
-    span = 1.0 if contact else span_of(image, row)
-    tolerance = float(image.number("tolerance_loop")[row])
-    tolerance = DEFAULT_TOLERANCE if np.isnan(tolerance) else tolerance
+    span, tolerance = span_of(image, row, test), tolerance_of(image, row, test)
+    read = {TestOf.LOOP: value, TestOf.DEVICE: signal, TestOf.CHANNEL: counts}[test]
     out = []
     for k, step in enumerate(steps):
-        due = step.value
-        if not contact and np.isfinite(signal[k]) and signal[k] != step.signal:
-            due += _shift(image, row, step, float(signal[k]))
-        error = float(value[k]) - due
+        due = step.due(test)
+        if not contact:
+            if test is not TestOf.DEVICE and np.isfinite(signal[k]) and signal[k] != step.signal:
+                due += _shift(image, row, step, float(signal[k]), test)
+            elif test is not TestOf.CHANNEL and process is not None and np.isfinite(process[k]):
+                due += _process_shift(image, row, step, float(process[k]), test)
+        error = float(read[k]) - due
         of_span = 100.0 * error / span
         fine = None if np.isnan(error) else bool(abs(of_span) <= tolerance + 1e-9)
-        out.append(Judged(step, float(signal[k]), float(counts[k]), float(value[k]), error, of_span, fine))
+        out.append(Judged(step, float(signal[k]), float(counts[k]), float(value[k]), due, error, of_span, fine))
     errors = np.array([j.of_span for j in out])
     complete = bool(len(out) and np.isfinite(errors).all())
     worst = float(np.nanmax(np.abs(errors))) if np.isfinite(errors).any() else float("nan")
     passes = all(j.passes for j in out) if complete else None
-    return Outcome(tuple(out), tolerance, span, worst, _hysteresis(out), complete, passes)
+    return Outcome(tuple(out), tolerance, span, worst, _hysteresis(out), complete, passes, test, _repeatability(out))
 
 
-def _shift(image: PlantImage, row: int, step: CheckStep, signal: float) -> float:
-    """How far the expected value moves when the calibrator stands a little beside the step."""
+def _shift(image: PlantImage, row: int, step: CheckStep, signal: float, test: TestOf) -> float:
+    """How far what is due moves when the calibrator stands a little beside the step."""
     paths = evaluate(image, Station.LOOP, np.array([signal, step.signal]), np.array([row, row]))
-    process = paths.at(Station.PROCESS)
-    moved = float(process[0] - process[1])
-    if image.text("device_unit", row) == image.text("value_unit", row):
-        return moved
-    value = paths.at(Station.VALUE)
-    return float(value[0] - value[1])
+    if test is TestOf.LOOP and image.text("device_unit", row) == image.text("value_unit", row):
+        process = paths.at(Station.PROCESS)
+        return float(process[0] - process[1])
+    read = paths.at(test.station)
+    return float(read[0] - read[1])
+
+
+def _process_shift(image: PlantImage, row: int, step: CheckStep, process: float, test: TestOf) -> float:
+    """The same where a reference tells the quantity itself."""
+    if test is TestOf.LOOP and _expected(image, row, process, np.nan) == process:
+        return process - step.process
+    read = evaluate(image, Station.PROCESS, np.array([process, step.process]), np.array([row, row])).at(test.station)
+    return float(read[0] - read[1])
 
 
 def _hysteresis(steps: Sequence[Judged]) -> float:
-    """The largest difference between the way up and the way down at one level, % of span."""
-    levels: dict[float, list[float]] = {}
+    """The largest difference between the way up and the way down at one level of one run, % of span."""
+    levels: dict[tuple[int, float], list[float]] = {}
     for j in steps:
         if np.isfinite(j.of_span):
-            levels.setdefault(j.step.share, []).append(j.of_span)
-    both = [max(errors) - min(errors) for errors in levels.values() if len(errors) > 1]
-    return max(both) if both else float("nan")
+            levels.setdefault((j.step.run, j.step.share), []).append(j.of_span)
+    return _widest(levels.values())
+
+
+def _repeatability(steps: Sequence[Judged]) -> float:
+    """The largest difference of one level, reached the same way, from run to run, % of span."""
+    levels: dict[tuple[str, float], list[float]] = {}
+    for j in steps:
+        if np.isfinite(j.of_span):
+            levels.setdefault((j.step.way, j.step.share), []).append(j.of_span)
+    return _widest(levels.values()) if any(j.step.run for j in steps) else float("nan")
+
+
+def _widest(groups: Iterable[list[float]]) -> float:
+    apart = [max(errors) - min(errors) for errors in groups if len(errors) > 1]
+    return max(apart) if apart else float("nan")
 
 
 def split(image: PlantImage, row: int, source_ma: float, volts: float, counts: float) -> tuple[float, float]:

@@ -75,6 +75,9 @@ class Testing(BaseModel):
     guard_share: float = Field(
         default=1.0, gt=0, le=2, description="guard band, as a share of the expanded uncertainty"
     )
+    signatures: int = Field(
+        default=1, ge=1, le=2, description="people who sign a loop check before its point is accepted"
+    )
 
 
 _Grade = Literal["bad", "settle", "note", "off"]

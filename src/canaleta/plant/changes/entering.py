@@ -11,7 +11,15 @@ from canaleta.core.model.fields import Field, Kind, Landing, Stored, field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import TextError
 from canaleta.core.sheet.derived import SCALING_POINTS
-from canaleta.plant.database.cells import OF_MODULE, SCALING_FORMS, mode_follows, read, read_alone, read_of_module
+from canaleta.plant.database.cells import (
+    OF_MODULE,
+    SCALING_FORMS,
+    mode_follows,
+    read,
+    read_alone,
+    read_of_module,
+    refuse_proved,
+)
 
 __all__ = ["enter_row", "in_order"]
 
@@ -77,7 +85,10 @@ def _entered(
         return read(_as_entered(image, row, values), 0, field, typed)
     if field.name == "signal" and row is not None and image.text("signal", row) != typed.strip():
         return read(_as_entered(image, row, values), 0, field, typed)
-    return read_alone(image.layout, field, typed)
+    values_alone = read_alone(image.layout, field, typed)
+    if field.name == "status":
+        refuse_proved(image, row, str(values_alone["status"] or ""))
+    return values_alone
 
 
 def _of_module(

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from sqlalchemy import Connection, Engine, select
 
+from canaleta.core.checks.ladder import PROVED
 from canaleta.core.model.convention_fields import convention_texts, with_conventions
 from canaleta.core.model.conventions import Conventions
 from canaleta.core.model.fields import Landing, Stored, field_named
@@ -21,14 +22,17 @@ from canaleta.plant.database.connection import take_plant_lock
 from canaleta.plant.records.equipment import inverse_hardware, trouble_of
 from canaleta.plant.records.image_cache import ImageCache
 from canaleta.plant.records.instruments import INSTRUMENTS
+from canaleta.plant.records.packages import PACKAGES
 from canaleta.plant.records.points import ADDED, REMOVED, points_of_set
 from canaleta.plant.records.records import RecordChange, inverse_records
 from canaleta.plant.records.typicals import TYPICALS
 from canaleta.plant.records.waivers import WAIVERS
 
-__all__ = ["NothingToUndo", "redo", "revert", "stacks", "undo"]
+__all__ = ["LADDER", "NothingToUndo", "redo", "revert", "stacks", "undo"]
 
 DEPTH = 500
+LADDER = "ladder"
+"""Source of change sets that follow from what was signed: no slip of the hand, so no undo of one."""
 
 
 class NothingToUndo(LookupError):
@@ -49,7 +53,7 @@ def stacks(connection: Connection, who: str) -> tuple[list[int], list[int]]:
     """(sets that can be undone, undo sets that can be redone), oldest first, from one's last DEPTH sets."""
     rows = connection.execute(
         select(t.change_set.c.seq, t.change_set.c.undoes)
-        .where(t.change_set.c.who == who)
+        .where(t.change_set.c.who == who, t.change_set.c.source != LADDER)
         .order_by(t.change_set.c.seq.desc())
         .limit(DEPTH)
     ).all()
@@ -123,7 +127,7 @@ def _inverted(
     records: list[RecordChange] = []
     if only.whole:
         conventions, also = _inverse_conventions(connection, image, target)
-        records, stayed_records = inverse_records(connection, target, (TYPICALS, WAIVERS, INSTRUMENTS))
+        records, stayed_records = inverse_records(connection, target, (TYPICALS, WAIVERS, INSTRUMENTS, PACKAGES))
         layout, stayed = inverse_hardware(connection, image.layout, target, _claimed(image, changes))
         if layout is not None and (says := trouble_of(layout)):
             raise NothingToUndo(f"it cannot be turned back as it stands: {says}")
@@ -178,6 +182,10 @@ def _inverse(
             if only.field not in (None, name):
                 continue
             if _comparable(to_json(image.cells[name][at])) != _comparable(became):
+                kept.append((row.entity_id, name))
+                continue
+            if name == "status" and was in PROVED:
+                # What a record proved comes back with a record alone.
                 kept.append((row.entity_id, name))
                 continue
             changes[at, name] = from_json(field_named(name), was)

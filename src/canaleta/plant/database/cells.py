@@ -10,6 +10,7 @@ from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
+from canaleta.core.checks.ladder import PROVED
 from canaleta.core.hardware.fit import mode_that_fits
 from canaleta.core.model.fields import STORED, Field, Kind, Landing, Stored, field_named, read_cell, read_choice
 from canaleta.core.model.image import PlantImage
@@ -27,6 +28,7 @@ __all__ = [
     "read",
     "read_alone",
     "read_of_module",
+    "refuse_proved",
     "same_cell",
     "to_json",
     "to_row",
@@ -54,6 +56,8 @@ def read(image: PlantImage, row: int, field: Field, text: str) -> dict[str, Stor
         at = image.cells["channel"][row]
         return {field.name: read_of_module(image.layout, at if isinstance(at, Landing) else None, field, typed)}
     values = read_cell(field, text)
+    if field.name == "status":
+        refuse_proved(image, row, str(values["status"] or ""))
     if (
         field.name == "signal"
         and isinstance(becomes := values["signal"], str)
@@ -65,6 +69,12 @@ def read(image: PlantImage, row: int, field: Field, text: str) -> dict[str, Stor
     if field.name in SCALING_FORMS:
         return form_follows(image, row, values) | values
     return values
+
+
+def refuse_proved(image: PlantImage, row: int | None, becomes: str) -> None:
+    """A status that follows from a signed record is not typed. Raises TextError."""
+    if becomes in PROVED and (row is None or image.text("status", row) != becomes):
+        raise TextError(f"{becomes} is not typed: it follows from what is signed at checkout")
 
 
 def mode_follows(layout: Layout, at: Stored, signal: str, now: str) -> dict[str, Stored]:

@@ -10,9 +10,23 @@ from sqlalchemy import Connection, func, insert, select, update
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.connection import notify, take_plant_lock
 
-__all__ = ["LOCKS_CHANNEL", "LockedError", "RowLock", "held", "lift", "locks_of", "refuse_locked", "set_lock"]
+__all__ = [
+    "LOCKS_CHANNEL",
+    "PACKAGE_LOCK",
+    "TEST_LOCK",
+    "LockedError",
+    "RowLock",
+    "held",
+    "hold",
+    "let_go",
+    "lift",
+    "locks_of",
+    "refuse_locked",
+    "set_lock",
+]
 
 LOCKS_CHANNEL = "canaleta_locks"
+TEST_LOCK, PACKAGE_LOCK = "test", "package"
 
 
 class LockedError(PermissionError):
@@ -27,13 +41,15 @@ class LockedError(PermissionError):
 
 @dataclass(frozen=True)
 class RowLock:
-    """A lock that holds. may_lift: an account besides the holder's, "" for none; administrators always may."""
+    """A lock that holds. may_lift: an account besides the holder's, "" for none; administrators always may. kind: "" for one
+    that somebody set, or what set it: a test, a package that was taken along."""
 
     point: int
     who: str
     why: str
     may_lift: str
     at: str
+    kind: str = ""
 
     @property
     def words(self) -> str:
@@ -45,7 +61,9 @@ class RowLock:
 def held(connection: Connection) -> dict[int, RowLock]:
     """Every lock that holds, by point."""
     rows = connection.execute(select(t.row_lock).where(t.row_lock.c.lifted_at.is_(None))).all()
-    return {row.point: RowLock(row.point, row.who, row.why, row.may_lift, row.at.isoformat()) for row in rows}
+    return {
+        row.point: RowLock(row.point, row.who, row.why, row.may_lift, row.at.isoformat(), row.kind) for row in rows
+    }
 
 
 def locks_of(connection: Connection, who: str) -> list[RowLock]:
@@ -60,7 +78,7 @@ def refuse_locked(connection: Connection, points: Iterable[int], who: str) -> No
         raise LockedError(found)
 
 
-def set_lock(connection: Connection, point: int, who: str, why: str, may_lift: str = "") -> None:
+def set_lock(connection: Connection, point: int, who: str, why: str, may_lift: str = "", kind: str = "") -> None:
     """Lock a row. Raises LockedError if it is locked, LookupError if the point or the other account is not there."""
     take_plant_lock(connection)
     if connection.execute(select(t.point.c.id).where(t.point.c.id == point)).first() is None:
@@ -70,7 +88,7 @@ def set_lock(connection: Connection, point: int, who: str, why: str, may_lift: s
     locks = held(connection)
     if point in locks:
         raise LockedError((locks[point],))
-    connection.execute(insert(t.row_lock).values(point=point, who=who, why=why, may_lift=may_lift))
+    connection.execute(insert(t.row_lock).values(point=point, who=who, why=why, may_lift=may_lift, kind=kind))
     notify(connection, LOCKS_CHANNEL, point)
 
 
@@ -88,3 +106,31 @@ def lift(connection: Connection, point: int, who: str, *, administrator: bool) -
         .values(lifted_by=who, lifted_at=func.now())
     )
     notify(connection, LOCKS_CHANNEL, point)
+
+
+def hold(connection: Connection, points: Iterable[int], who: str, why: str, kind: str) -> None:
+    """Keep points for somebody who works on them. What is theirs already stays as it is. Raises LockedError if somebody else
+    has one of them; then none is kept."""
+    take_plant_lock(connection)
+    wanted = list(dict.fromkeys(points))
+    locks = held(connection)
+    refuse_locked(connection, wanted, who)
+    if new := [{"point": point, "who": who, "why": why, "kind": kind} for point in wanted if point not in locks]:
+        connection.execute(insert(t.row_lock), new)
+        notify(connection, LOCKS_CHANNEL, len(new))
+
+
+def let_go(connection: Connection, points: Iterable[int], who: str, kind: str) -> None:
+    """Let go of points that somebody kept for work of one kind; locks that they set otherwise stay."""
+    done = connection.execute(
+        update(t.row_lock)
+        .where(
+            t.row_lock.c.point.in_(list(points)),
+            t.row_lock.c.who == who,
+            t.row_lock.c.kind == kind,
+            t.row_lock.c.lifted_at.is_(None),
+        )
+        .values(lifted_by=who, lifted_at=func.now())
+    )
+    if done.rowcount:
+        notify(connection, LOCKS_CHANNEL, done.rowcount)

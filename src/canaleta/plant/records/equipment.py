@@ -19,7 +19,7 @@ from canaleta.core.model.layout import Cabinet, Cable, Layout, Module, Rack
 from canaleta.core.model.links import is_serial
 from canaleta.core.model.module_type import ModuleType, as_written_now
 from canaleta.plant.database import tables as t
-from canaleta.plant.records.points import ADDED, INSTRUMENT, REMOVED, TYPICAL, WAIVER
+from canaleta.plant.records.points import ADDED, BESIDE, REMOVED
 
 __all__ = [
     "KINDS",
@@ -167,7 +167,7 @@ def inverse_hardware(
     rows = connection.execute(
         select(t.change.c.entity, t.change.c.entity_id, t.change.c.fields).where(
             t.change.c.seq == target,
-            t.change.c.entity.notin_(("point", ADDED, REMOVED, TYPICAL, WAIVER, INSTRUMENT, "conventions")),
+            t.change.c.entity.notin_(("point", ADDED, REMOVED, *BESIDE, "conventions")),
         )
     ).all()
     if not rows:

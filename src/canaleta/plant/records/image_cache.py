@@ -15,11 +15,11 @@ from canaleta.core.model.layout import Cabinet, Cable, Layout, Module, Rack
 from canaleta.core.model.module_type import ModuleType
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.cells import from_row
-from canaleta.plant.records.points import ADDED, INSTRUMENT, REMOVED, TYPICAL
+from canaleta.plant.records.points import ADDED, INSTRUMENT, PACKAGE, REMOVED, TYPICAL
 
 __all__ = ["ImageCache", "load_layout"]
 
-_BESIDE = (TYPICAL, INSTRUMENT)
+_BESIDE = (TYPICAL, INSTRUMENT, PACKAGE)
 """Kept beside the list: the image holds none of them."""
 _ROWS = ("point", ADDED, REMOVED, *_BESIDE)
 """What a change set may hold without the plant being loaded anew."""

@@ -15,7 +15,9 @@ from canaleta.plant.database.cells import from_json, to_json, to_row
 
 __all__ = [
     "ADDED",
+    "BESIDE",
     "INSTRUMENT",
+    "PACKAGE",
     "REMOVED",
     "TYPICAL",
     "WAIVER",
@@ -26,7 +28,16 @@ __all__ = [
     "write_removed",
 ]
 
-ADDED, REMOVED, TYPICAL, WAIVER, INSTRUMENT = "point added", "point removed", "typical", "waiver", "instrument"
+ADDED, REMOVED, TYPICAL, WAIVER, INSTRUMENT, PACKAGE = (
+    "point added",
+    "point removed",
+    "typical",
+    "waiver",
+    "instrument",
+    "package",
+)
+BESIDE = (TYPICAL, WAIVER, INSTRUMENT, PACKAGE)
+"""Records that are kept beside the list and its hardware."""
 
 
 def points_of_set(connection: Connection, target: int, entity: str) -> dict[int, dict[str, Stored]]:

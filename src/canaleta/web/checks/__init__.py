@@ -1,7 +1,31 @@
-"""Loop checks, trims, scripts, walks, signed records."""
+"""Tests, trims, scripts, walks, signed records; the ladder, packages of work and the punch list."""
 
-from canaleta.web.checks import drifts, instruments, loop_checks, records, scripts, trims, walk
+from canaleta.web.checks import (
+    away,
+    drifts,
+    instruments,
+    ladder,
+    loop_checks,
+    packages,
+    punches,
+    records,
+    scripts,
+    trims,
+    walk,
+)
 
 __all__ = ["APIS"]
 
-APIS = (loop_checks.api, records.api, walk.api, scripts.api, trims.api, instruments.api, drifts.api)
+APIS = (
+    loop_checks.api,
+    records.api,
+    walk.api,
+    scripts.api,
+    trims.api,
+    instruments.api,
+    drifts.api,
+    ladder.api,
+    punches.api,
+    packages.api,
+    away.api,
+)

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from datetime import UTC, date, datetime
+from datetime import date
 from typing import Annotated, Self
 
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field, model_validator
 
+from canaleta.core.checks.days import has_passed
 from canaleta.core.notation.text import TextError
 from canaleta.plant.changes.instruments import keep_instrument
 from canaleta.plant.records.instruments import Instrument, InstrumentRange, instruments
-from canaleta.web.checks.with_instrument import overdue
+from canaleta.web.checks.with_instrument import today
 from canaleta.web.kit.access import needs, session_now
 from canaleta.web.kit.changed import ChangedOut, applied_out
 from canaleta.web.kit.point import Figure
@@ -88,9 +89,8 @@ class InstrumentPath(Shape):
 @needs("read")
 def all_instruments() -> Response:
     """Every instrument, and how long its calibration still holds."""
-    today = datetime.fromtimestamp(shared().clock.looked_lately(), UTC).date()
     with shared().engine.connect() as connection:
-        out = [_out(one, today) for one in instruments(connection)]
+        out = [_out(one, today()) for one in instruments(connection)]
     return jsonify(InstrumentsOut(instruments=out).model_dump())
 
 
@@ -120,11 +120,11 @@ def _changed(name: str, becomes: Instrument | None) -> Response:
         raise ProblemError(422, str(error), "nothing was changed", "choose another name") from error
 
 
-def _out(one: Instrument, today: date) -> InstrumentOut:
+def _out(one: Instrument, day: date) -> InstrumentOut:
     last = _last_day(one.due)
     return InstrumentOut(
-        name=one.name, make=one.make, serial=one.serial, due=one.due, certificate=one.certificate, overdue=overdue(one.due, today),
-        days=None if last is None else (last - today).days, ranges=[RangeShape(**one_range.__dict__) for one_range in one.ranges],
+        name=one.name, make=one.make, serial=one.serial, due=one.due, certificate=one.certificate, overdue=has_passed(one.due, day.isoformat()),
+        days=None if last is None else (last - day).days, ranges=[RangeShape(**one_range.__dict__) for one_range in one.ranges],
     )  # fmt: skip
 
 

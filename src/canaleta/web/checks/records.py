@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from typing import Any
+from datetime import UTC, datetime, timedelta
+from typing import Any, Literal
 
 import numpy as np
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 from sqlalchemy import select
 
+from canaleta.core.checks.progress import BY
 from canaleta.core.checks.sweeps import SHARES, compared
+from canaleta.core.model.image import PlantImage
+from canaleta.plant.changes.climbing import Signing
 from canaleta.plant.checks import evidence
-from canaleta.plant.checks.evidence import Evidence
+from canaleta.plant.checks.evidence import Evidence, Wanted
 from canaleta.plant.database import tables as t
 from canaleta.web.kit.access import needs, session_now
 from canaleta.web.kit.figures import finite
@@ -19,7 +23,7 @@ from canaleta.web.kit.point import Figure, PointPath, found
 from canaleta.web.kit.problems import PROBLEMS, ProblemError
 from canaleta.web.kit.routes import Shape, routes
 from canaleta.web.kit.shared import shared
-from canaleta.web.kit.signing import proved
+from canaleta.web.kit.signing import proved, signed
 
 __all__ = ["RecordOut", "api", "record_out"]
 
@@ -109,6 +113,7 @@ def sweep(path: PointPath, body: SweepIn) -> Response:
             "service": image.text("service", row),
             "lines": [f"tolerance {body.tolerance:g} % of the input's span"],
             "seq": image.seq,
+            "passes": result.passes,
             "table": {
                 "head": ["given, %", "read, %", "difference, %", "way"],
                 "rows": rows,
@@ -116,10 +121,9 @@ def sweep(path: PointPath, body: SweepIn) -> Response:
             },
         }
         verdict = f"{'passed' if result.passes else 'failed'}: {says}"
-        with shared().engine.begin() as connection:
-            record = evidence.keep(
-                connection, "loop-back", path.point, session_now().account, body.name.strip(), verdict, document
-            )
+        record = signed(
+            Signing("loop-back", (path.point,), verdict, document, result.passes is True, image.seq), body.name
+        ).id
     return jsonify(
         SweepOut(
             rows=[
@@ -135,12 +139,175 @@ def sweep(path: PointPath, body: SweepIn) -> Response:
     )
 
 
-@api.get("/evidence/<int:number>", responses={200: None})
+class CountersignIn(Shape):
+    """A name, the password once more, and a remark."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    name: str = Field(min_length=1, max_length=80)
+    password: str = Field("", max_length=200)
+    remark: str = Field("", max_length=400)
+
+
+class UnderSignatureOut(Shape):
+    """Another person's signature under a record. sound: it is still what was signed."""
+
+    at: str
+    who: str
+    name: str
+    remark: str
+    sound: bool
+
+
+class WholeRecordOut(RecordOut):
+    """A record with everything that was signed, its hash, and the signatures under it."""
+
+    point: int
+    hash: str
+    body: dict[str, Any]
+    signatures: list[UnderSignatureOut]
+
+
+class RecordsQuery(Shape):
+    """Which records are looked for; after: the number of the last one that was seen. area, cabinet, system: of points there."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    kind: str = Field("", max_length=40)
+    who: str = Field("", max_length=80)
+    passes: Literal["", "yes", "no"] = ""
+    since: str = Field("", pattern=r"^(\d{4}-\d{2}-\d{2})?$")
+    until: str = Field("", pattern=r"^(\d{4}-\d{2}-\d{2})?$")
+    area: str = Field("", max_length=60)
+    cabinet: str = Field("", max_length=60)
+    system: str = Field("", max_length=60)
+    after: int = Field(0, ge=0, le=2**62)
+
+
+class RecordLineOut(Shape):
+    """A record in a list. tag: of the point as it is called now, '' for one that is no longer in the list."""
+
+    id: int
+    at: str
+    kind: str
+    point: int
+    tag: str
+    who: str
+    name: str
+    verdict: str
+    passes: bool | None
+    phase: str
+    worst: float | None
+
+
+class RecordsOut(Shape):
+    """Records, newest first, and how many there are in all."""
+
+    records: list[RecordLineOut]
+    count: int
+
+
+class TimelineOut(Shape):
+    """Every record that is looked for, oldest first: s since 1970, error that is furthest off in % of span, whether it
+    passed."""
+
+    at: list[float]
+    errors: list[float | None]
+    passes: list[bool | None]
+
+
+@api.get("/records", responses={200: RecordsOut})
+@needs("read")
+def records(query: RecordsQuery) -> Response:
+    """Signed records, newest first, a page at a time."""
+    image = shared().image()
+    with shared().engine.connect() as connection:
+        lines, count = evidence.search(connection, _wanted(image, query), after=query.after)
+    out = [
+        RecordLineOut(
+            id=x.id,
+            at=x.at.isoformat(),
+            kind=x.kind,
+            point=x.point,
+            tag=image.label(image.row_of(x.point)) if image.has(x.point) else "",
+            who=x.who,
+            name=x.name,
+            verdict=x.verdict,
+            passes=x.passes,
+            phase=x.phase or "",
+            worst=x.worst,
+        )
+        for x in lines
+    ]
+    return jsonify(RecordsOut(records=out, count=count).model_dump())
+
+
+@api.get("/records/timeline", responses={200: TimelineOut})
+@needs("read")
+def timeline(query: RecordsQuery) -> Response:
+    """The errors of every record that is looked for, for a plot of them all."""
+    image = shared().image()
+    with shared().engine.connect() as connection:
+        rows = evidence.timeline(connection, _wanted(image, query))
+    out = TimelineOut(
+        at=[a.timestamp() for a, _, _ in rows], errors=[e for _, e, _ in rows], passes=[p for *_, p in rows]
+    )
+    return jsonify(out.model_dump())
+
+
+def _wanted(image: PlantImage, query: RecordsQuery) -> Wanted:
+    points: set[int] | None = None
+    for by in ("area", "cabinet", "system"):
+        if name := getattr(query, by).strip():
+            here = {int(image.ids[row]) for row, part in enumerate(BY[by](image)) if part == name}
+            points = here if points is None else points & here
+    try:
+        since, until = (
+            datetime.fromisoformat(day).replace(tzinfo=UTC) if day else None for day in (query.since, query.until)
+        )
+    except ValueError as error:
+        raise ProblemError(422, "there is no such day", str(error), "write it as 2027-03-31") from error
+    return Wanted(
+        kind=query.kind.strip(), who=query.who.strip(), passes={"yes": True, "no": False}.get(query.passes), since=since,
+        until=None if until is None else until + timedelta(days=1), points=None if points is None else sorted(points),
+    )  # fmt: skip
+
+
+@api.get("/evidence/<int:number>", responses={200: WholeRecordOut})
 @needs("read")
 def record(path: RecordPath) -> Response:
-    """A signed record as it was signed."""
+    """A signed record as it was signed, and who signed under it."""
+    return jsonify(_whole(_foundrecord_out(path.number)).model_dump())
+
+
+@api.post("/evidence/<int:number>/countersign", responses={200: WholeRecordOut})
+@needs("edit")
+def countersign(path: RecordPath, body: CountersignIn) -> Response:
+    """Sign under another person's record, with one's own password."""
     made = _foundrecord_out(path.number)
-    return jsonify(record_out(made).model_dump() | {"point": made.point, "hash": made.hash, "body": made.body})
+    if not made.sound:
+        raise ProblemError(
+            409, f"record {made.id} is not what was signed", "nothing was signed", "tell an administrator"
+        )
+    proved(body.password)
+    try:
+        with shared().engine.begin() as connection:
+            evidence.countersign(connection, made, session_now().account, body.name.strip(), body.remark.strip())
+    except ValueError as error:
+        raise ProblemError(409, str(error), "nothing was signed") from error
+    return jsonify(_whole(made).model_dump())
+
+
+def _whole(made: Evidence) -> WholeRecordOut:
+    with shared().engine.connect() as connection:
+        under = evidence.countersignatures(connection, [made.id])
+    signatures = [
+        UnderSignatureOut(at=s.at.isoformat(), who=s.who, name=s.name, remark=s.remark, sound=s.sound_under(made))
+        for s in under
+    ]
+    return WholeRecordOut(
+        **record_out(made).model_dump(), point=made.point, hash=made.hash, body=made.body, signatures=signatures
+    )
 
 
 @api.get("/evidence/<int:number>/pdf", responses={200: {"content": {"application/pdf": {}}}})

@@ -12,17 +12,20 @@ from canaleta.core.checks.scripts import Script, read_script
 from canaleta.core.hardware.settings import trips_of
 from canaleta.core.model.image import PlantImage
 from canaleta.jobs.playing import MISSED, lines_of
-from canaleta.plant.checks import evidence, scripts
+from canaleta.plant.changes.climbing import Signing
+from canaleta.plant.checks import scripts
 from canaleta.plant.checks.scripts import BusyError, Run
 from canaleta.web.kit.access import needs, session_now
 from canaleta.web.kit.problems import PROBLEMS, ProblemError
 from canaleta.web.kit.routes import Shape, routes
 from canaleta.web.kit.shared import shared
+from canaleta.web.kit.signing import proved, signed
 
 __all__ = ["api"]
 
 api = routes("scripts", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 LONGEST = 40_000
+PASSED, FAILED = "passed", "failed"
 
 
 class ScriptName(Shape):
@@ -151,11 +154,12 @@ class WholeRunOut(RunOut):
 
 
 class SignRunIn(Shape):
-    """Who signs a run, and a remark."""
+    """Who signs a run, the password once more, and a remark."""
 
     model_config = ConfigDict(extra="forbid")
 
     name: str = Field(min_length=1, max_length=80)
+    password: str = Field("", max_length=200)
     note: str = Field("", max_length=400)
 
 
@@ -283,17 +287,13 @@ def sign_run(path: RunPath, body: SignRunIn) -> Response:
         raise ProblemError(409, f"this run is not over: {made.state}", "nothing was signed", "run it to its end")
     if made.record:
         raise ProblemError(409, "this run is signed already", "nothing was signed", f"see record {made.record}")
-    verdict = "failed" if _missed(made) else "passed"
+    proved(body.password)
+    verdict = FAILED if _missed(made) else PASSED
+    document = _document(made, body.note) | {"passes": verdict == PASSED}
+    points = tuple(made.points)
+    signing = Signing("script", points, f"{verdict}: {made.says}", document, verdict == PASSED, made.seq)
+    record = signed(signing, body.name).id
     with shared().engine.begin() as connection:
-        record = evidence.keep(
-            connection,
-            "script",
-            made.points[0],
-            session_now().account,
-            body.name.strip(),
-            f"{verdict}: {made.says}",
-            _document(made, body.note),
-        )
         scripts.signed(connection, made.id, record)
     return jsonify(_run(_found(path.number)).model_dump())
 

@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from datetime import UTC, date, datetime
 
-from canaleta.core.notation.patterns import compiled
+from canaleta.core.checks.days import has_passed
 from canaleta.plant.records.instruments import Instrument, instruments
 from canaleta.web.kit.problems import ProblemError
 from canaleta.web.kit.shared import shared
 
-__all__ = ["known_instrument", "overdue", "refuse_instrument"]
-
-_MONTH_OR_DAY = compiled(r"(\d{4})-(\d{2})(?:-(\d{2}))?")
+__all__ = ["known_instrument", "refuse_instrument", "today"]
 
 
 def known_instrument(name: str) -> Instrument | None:
@@ -36,7 +34,7 @@ def refuse_instrument(instrument: str, serial: str, due: str) -> dict[str, str]:
             "nothing was signed",
             "give the day or the month, as in 2027-03",
         )
-    if overdue(due, datetime.fromtimestamp(shared().clock.looked_lately(), UTC).date()):
+    if has_passed(due, today().isoformat()):
         raise ProblemError(
             409,
             f"the instrument's calibration was due in {due.strip()}",
@@ -46,9 +44,6 @@ def refuse_instrument(instrument: str, serial: str, due: str) -> dict[str, str]:
     return {"serial": serial.strip(), "due": due.strip()}
 
 
-def overdue(due: str, today: date) -> bool:
-    """Whether a day, or the end of a month, has passed."""
-    found = _MONTH_OR_DAY.fullmatch(due.strip())
-    if not found:
-        return False
-    return due.strip() < (today.isoformat() if found[3] else today.isoformat()[:7])
+def today() -> date:
+    """The plant's day."""
+    return datetime.fromtimestamp(shared().clock.looked_lately(), UTC).date()

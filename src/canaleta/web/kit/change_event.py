@@ -14,7 +14,7 @@ from canaleta.core.model.layout import Layout
 from canaleta.core.sheet.follows import follow_cells, followed_by
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.cells import from_json
-from canaleta.plant.records.points import ADDED, INSTRUMENT, REMOVED, TYPICAL, WAIVER
+from canaleta.plant.records.points import ADDED, INSTRUMENT, PACKAGE, REMOVED, TYPICAL, WAIVER
 
 __all__ = ["MOST_REPLAYED", "cell_text", "change_events", "point_row"]
 
@@ -68,8 +68,8 @@ class _News:
             self.removed.append(number)
         elif entity == TYPICAL:
             self.typicals = True
-        elif entity in (WAIVER, INSTRUMENT):
-            # A waiver is told by the findings that it opens: they carry what was accepted. An instrument is in no list.
+        elif entity in (WAIVER, INSTRUMENT, PACKAGE):
+            # A waiver is told by the findings that it opens: they carry what was accepted. Instruments and packages are in no list.
             pass
         else:
             # Conventions and hardware change how everything else is written.

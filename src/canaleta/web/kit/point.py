@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import Annotated
 
 from pydantic import Field
-from sqlalchemy import select
+from sqlalchemy import Text, select
 
 from canaleta.core.model.image import PlantImage
 from canaleta.plant.database import tables as t
-from canaleta.plant.records.points import ADDED, INSTRUMENT, REMOVED, TYPICAL, WAIVER
+from canaleta.plant.records.points import ADDED, BESIDE, REMOVED
 from canaleta.web.kit.problems import ProblemError
 from canaleta.web.kit.routes import Shape
 from canaleta.web.kit.shared import shared
@@ -46,8 +46,12 @@ def unchanged_since(image: PlantImage, row: int, seq: int) -> bool:
     """Whether a point, the hardware and the conventions are as they were at an earlier number of the list."""
     if seq == image.seq:
         return True
-    of_it = (t.change.c.entity == "point") & (t.change.c.entity_id == int(image.ids[row]))
-    here = of_it | t.change.c.entity.notin_(("point", ADDED, REMOVED, TYPICAL, WAIVER, INSTRUMENT))
+    of_it = (
+        (t.change.c.entity == "point")
+        & (t.change.c.entity_id == int(image.ids[row]))
+        & (t.change.c.fields.op("-")("status").cast(Text) != "{}")
+    )
+    here = of_it | t.change.c.entity.notin_(("point", ADDED, REMOVED, *BESIDE))
     with shared().engine.connect() as connection:
         moved = connection.execute(select(t.change.c.seq).where(t.change.c.seq > seq, here).limit(1)).first()
     return moved is None

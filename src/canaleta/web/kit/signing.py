@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from canaleta.plant.changes import climbing
+from canaleta.plant.changes.climbing import Signing, StaleError
+from canaleta.plant.checks.evidence import Evidence
 from canaleta.plant.people import accounts
 from canaleta.web.kit.access import session_now
 from canaleta.web.kit.problems import ProblemError
 from canaleta.web.kit.shared import shared
 
-__all__ = ["counted_try", "proved"]
+__all__ = ["counted_try", "proved", "signed"]
 
 TRIES, WINDOW_S = 6, 60
 
@@ -31,3 +34,17 @@ def proved(password: str) -> None:
                 "nothing was signed; what was read is kept",
                 "type it again; who has none yet sets one under their name",
             )
+
+
+def signed(signing: Signing, name: str) -> Evidence:
+    """Keep what is signed by whoever is signed in, and what follows from it. Raises ProblemError 409 where a point was changed
+    meanwhile or is somebody else's at the moment; then nothing is signed."""
+    try:
+        return climbing.sign(shared().engine, shared().cache, signing, session_now().account, name.strip())
+    except StaleError as error:
+        raise ProblemError(
+            409,
+            str(error),
+            "nothing was signed; what was read is kept",
+            "look at the page again: what is expected may be another",
+        ) from error

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from flask import Response, jsonify
@@ -12,7 +13,7 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Layout
 from canaleta.plant.changes.undo import revert
 from canaleta.plant.database import tables as t
-from canaleta.plant.records.points import ADDED, INSTRUMENT, REMOVED, TYPICAL
+from canaleta.plant.records.points import ADDED, INSTRUMENT, PACKAGE, REMOVED, TYPICAL
 from canaleta.web.kit.access import needs, session_now
 from canaleta.web.kit.change_event import cell_text
 from canaleta.web.kit.changed import ChangedOut, turned
@@ -172,13 +173,13 @@ def _cells(image: PlantImage, entity: str, number: int, fields: dict[str, Any]) 
             HistoryCell(point=0, tag=f"typical {name}", field=what, was=w, became=b)
             for what, w, b in _kind(was, became)
         ]
-    if entity == INSTRUMENT:
-        was, became = fields[INSTRUMENT]
-        then, now = (_instrument(one) for one in (was, became))
+    if entity in _WHOLE:
+        was, became = fields[entity]
+        then, now = (_WHOLE[entity](one) for one in (was, became))
         return [
             HistoryCell(
                 point=0,
-                tag=f"instrument {(became or was)['name']}",
+                tag=f"{entity} {(became or was)['name']}",
                 field=name,
                 was=then.get(name, ""),
                 became=now.get(name, ""),
@@ -195,6 +196,18 @@ def _instrument(body: dict[str, Any] | None) -> dict[str, str]:
         return {}
     ranges = [f"{r['low']:g} to {r['high']:g} {r['unit']}" for r in body["ranges"]]
     return {name: value for name, value in body.items() if name != "ranges"} | {"ranges": "; ".join(ranges)}
+
+
+def _package(body: dict[str, Any] | None) -> dict[str, str]:
+    """What is said of a package of work, its points by how many there are."""
+    if body is None:
+        return {}
+    told = {"people": ", ".join(body["people"]), "points": f"{len(body['points'])} points"}
+    return {name: value for name, value in body.items() if name not in told} | told
+
+
+_WHOLE: dict[str, Callable[[dict[str, Any] | None], dict[str, str]]] = {INSTRUMENT: _instrument, PACKAGE: _package}
+"""Records that history keeps as a whole, and what it says of each."""
 
 
 def _kind(was: dict[str, Any] | None, became: dict[str, Any] | None) -> list[tuple[str, str, str]]:

@@ -10,6 +10,7 @@ const emit = defineEmits<{ line: [number]; signed: [number] }>()
 const plant = usePlant()
 const name = ref('')
 const note = ref('')
+const password = ref('')
 const says = ref('')
 const busy = ref(false)
 const SIGNS: Record<string, string> = { waits: '○', put: '◆', seen: '●', 'not seen': '■', failed: '■' }
@@ -20,10 +21,11 @@ async function sign() {
   const answer = await ask(
     api.POST('/api/script-runs/{number}/sign', {
       params: { path: { number } },
-      body: { name: name.value, note: note.value },
+      body: { name: name.value, note: note.value, password: password.value },
     }),
   )
   busy.value = false
+  password.value = ''
   says.value = answer.problem ? said(answer.problem) : ''
   if (answer.data) emit('signed', number)
 }
@@ -68,6 +70,15 @@ watch(() => props.run?.id, () => ((says.value = ''), (note.value = ''))) // pret
     <form v-else-if="run?.state === 'done' && plant.may('edit')" class="sign" @submit.prevent="sign">
       <DenseField v-model="name" placeholder="your name" aria-label="your name" maxlength="80" required />
       <DenseField v-model="note" placeholder="remark" aria-label="remark" maxlength="400" />
+      <DenseField
+        v-model="password"
+        type="password"
+        placeholder="your password once more"
+        aria-label="your password once more"
+        maxlength="200"
+        autocomplete="current-password"
+        required
+      />
       <v-btn class="act main" type="submit" :disabled="busy">sign what was seen</v-btn>
       <p v-if="says" class="bad">■ {{ says }}</p>
     </form>

@@ -51,6 +51,7 @@ from canaleta.plant.database.tables.live import (
     walk,
 )
 from canaleta.plant.database.tables.people import account, rate_limit, secret, session, sign_in_link
+from canaleta.plant.database.tables.proving import brought, countersignature, package, punch, rung
 
 __all__ = [
     "APPEND_ONLY",
@@ -59,11 +60,13 @@ __all__ = [
     "alarm",
     "arming",
     "board",
+    "brought",
     "cabinet",
     "cable",
     "change",
     "change_set",
     "command",
+    "countersignature",
     "evidence",
     "finding",
     "found",
@@ -76,12 +79,15 @@ __all__ = [
     "metadata",
     "module",
     "module_type",
+    "package",
     "plant",
     "point",
+    "punch",
     "rack",
     "rate_limit",
     "revision",
     "row_lock",
+    "rung",
     "script",
     "script_run",
     "secret",
@@ -99,5 +105,5 @@ __all__ = [
     "walk",
 ]
 
-APPEND_ONLY = (change_set, change, revision, signature, journal, evidence)
+APPEND_ONLY = (change_set, change, revision, signature, journal, evidence, rung, countersignature)
 """Tables that only grow: no role may change or delete a row."""

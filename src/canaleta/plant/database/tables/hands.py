@@ -62,6 +62,7 @@ row_lock = Table(
     Column("who", Text, nullable=False),
     Column("why", Text, nullable=False),
     Column("may_lift", Text, nullable=False, server_default=""),
+    Column("kind", Text, nullable=False, server_default=""),
     Column("lifted_by", Text),
     Column("lifted_at", DateTime(timezone=True)),
     Index("ix_row_lock_held", "point", unique=True, postgresql_where=text("lifted_at is null")),

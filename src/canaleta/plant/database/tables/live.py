@@ -6,6 +6,7 @@ from sqlalchemy import (
     BigInteger,
     Boolean,
     Column,
+    Computed,
     DateTime,
     Float,
     ForeignKey,
@@ -228,7 +229,12 @@ evidence = Table(
     Column("verdict", Text, nullable=False),
     Column("hash", Text, nullable=False),
     Column("body", JSONB, nullable=False),
+    Column("passes", Boolean, Computed("(body->>'passes')::boolean", persisted=True)),
+    Column("phase", Text, Computed("body->>'phase'", persisted=True)),
+    Column("worst", Float, Computed("(body->>'worst')::float8", persisted=True)),
+    Column("furthest", Float, Computed("(body->>'furthest')::float8", persisted=True)),
     Index("ix_evidence_point", "point", "at"),
+    Index("ix_evidence_at", "at"),
 )
 
 found = Table(

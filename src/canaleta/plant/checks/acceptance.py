@@ -1,0 +1,87 @@
+"""What is known of points before they are accepted: their newest loop check and all that may stand in the way."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from sqlalchemy import Connection, DateTime, bindparam, func, select
+from sqlalchemy.dialects.postgresql import distinct_on
+
+from canaleta.core.checks.ladder import Facts
+from canaleta.core.model.image import PlantImage
+from canaleta.plant.checks import punches
+from canaleta.plant.checks.evidence import WHOLE, Evidence
+from canaleta.plant.checks.rungs import changed_since
+from canaleta.plant.database import tables as t
+from canaleta.plant.database.locks import held
+from canaleta.plant.live import temporary
+from canaleta.plant.live.temporary import FORCE, SUBSTITUTE
+
+__all__ = ["LOOP_KINDS", "facts_of", "newest_checks", "signatures_of"]
+
+LOOP_KINDS = ("loop check", "loop-back")
+
+
+def newest_checks(
+    connection: Connection, points: Sequence[int], kinds: Sequence[str] = LOOP_KINDS
+) -> dict[int, Evidence]:
+    """{point: its newest record of some kinds}."""
+    if not points:
+        return {}
+    # What was read away and brought back later is as old as its reading.
+    read = func.coalesce(t.evidence.c.body["read_at"].as_string().cast(DateTime(timezone=True)), t.evidence.c.at)
+    query = (
+        select(*WHOLE)
+        .where(
+            t.evidence.c.point.in_(bindparam("points", list(points), expanding=True)),
+            t.evidence.c.kind.in_(list(kinds)),
+        )
+        .ext(distinct_on(t.evidence.c.point))
+        .order_by(t.evidence.c.point, read.desc(), t.evidence.c.id.desc())
+    )
+    return {row["point"]: Evidence(**row) for row in connection.execute(query).mappings()}
+
+
+def signatures_of(connection: Connection, records: Sequence[int]) -> dict[int, int]:
+    """{record: how many people signed it}, whoever made it among them."""
+    out = dict.fromkeys(records, 1)
+    query = (
+        select(t.countersignature.c.record, func.count())
+        .where(t.countersignature.c.record.in_(bindparam("records", list(records), expanding=True)))
+        .group_by(t.countersignature.c.record)
+    )
+    for record, count in connection.execute(query):
+        out[record] += count
+    return out
+
+
+def facts_of(connection: Connection, image: PlantImage, points: Sequence[int]) -> dict[int, Facts]:
+    """What is known of points of the list, by point."""
+    checks = newest_checks(connection, points)
+    changed = changed_since(connection, image, {p: int(one.body.get("seq", 0)) for p, one in checks.items()})
+    signed = signatures_of(connection, [one.id for one in checks.values()])
+    open_a, locks = punches.open_a(connection, points), held(connection)
+    open_changes: dict[int, list[temporary.Temporary]] = {}
+    for entry in temporary.listed(connection, most=100_000):
+        open_changes.setdefault(entry.point, []).append(entry)
+    wanted = image.conventions.testing.signatures
+    out = {}
+    for point in points:
+        one, here = checks.get(point), open_changes.get(point, [])
+        told = [(x.kind in (FORCE, SUBSTITUTE), f"{x.kind} of {x.who}, {x.what}") for x in here]
+        facts = Facts(
+            wanted_signatures=wanted,
+            open_a=open_a.get(point, ()),
+            temporary=tuple(words for held_at, words in told if not held_at),
+            forces=tuple(words for held_at, words in told if held_at),
+            locked=locks[point].who if point in locks and locks[point].kind else "",
+        )
+        if one is not None:
+            facts = replace(
+                facts, record=one.id, passed=one.body.get("passes") is True, due=str(one.body.get("due", "")),
+                day=one.at.date().isoformat(), sound=one.sound, measured=bool(one.body.get("instrument")),
+                changed=point in changed, signatures=signed[one.id],
+            )  # fmt: skip
+        out[point] = facts
+    return out

@@ -1,0 +1,110 @@
+"""How a plant is proved by many: rungs that were reached, packages of work, what is still to be mended, what was brought
+back from away."""
+
+from __future__ import annotations
+
+from sqlalchemy import (
+    BigInteger,
+    Boolean,
+    CheckConstraint,
+    Column,
+    DateTime,
+    ForeignKey,
+    Index,
+    SmallInteger,
+    Table,
+    Text,
+    UniqueConstraint,
+    text,
+)
+from sqlalchemy.dialects.postgresql import JSONB
+
+from canaleta.plant.database.tables.base import metadata, now_column
+
+__all__ = ["brought", "countersignature", "package", "punch", "rung"]
+
+rung = Table(
+    "rung",
+    metadata,
+    Column("id", BigInteger, primary_key=True, autoincrement=True),
+    now_column(),
+    Column("point", BigInteger, nullable=False),
+    Column("rung", SmallInteger, nullable=False),
+    Column("reached", Boolean, nullable=False),
+    Column("who", Text, nullable=False),
+    Column("name", Text, nullable=False, server_default=""),
+    Column("how", Text, nullable=False, server_default=""),
+    Column("record", BigInteger, nullable=False, server_default="0"),
+    Column("seq", BigInteger, nullable=False),
+    CheckConstraint("rung between 0 and 5", name="rung"),
+    Index("ix_rung_point", "point", "rung", "id"),
+)
+
+countersignature = Table(
+    "countersignature",
+    metadata,
+    Column("id", BigInteger, primary_key=True, autoincrement=True),
+    now_column(),
+    Column("record", ForeignKey("evidence.id"), nullable=False),
+    Column("who", Text, nullable=False),
+    Column("name", Text, nullable=False),
+    Column("remark", Text, nullable=False, server_default=""),
+    Column("hash", Text, nullable=False),
+    UniqueConstraint("record", "who"),
+)
+
+package = Table(
+    "package",
+    metadata,
+    Column("id", BigInteger, primary_key=True),
+    Column("name", Text, nullable=False, unique=True),
+    Column("people", JSONB, nullable=False),
+    Column("begins", Text, nullable=False, server_default=""),
+    Column("ends", Text, nullable=False, server_default=""),
+    Column("points", JSONB, nullable=False),
+    Column("note", Text, nullable=False, server_default=""),
+)
+
+punch = Table(
+    "punch",
+    metadata,
+    Column("id", BigInteger, primary_key=True, autoincrement=True),
+    now_column(),
+    Column("point", BigInteger, nullable=False),
+    Column("place", Text, nullable=False, server_default=""),
+    Column("what", Text, nullable=False),
+    Column("severity", Text, nullable=False),
+    Column("owner", Text, nullable=False, server_default=""),
+    Column("who", Text, nullable=False),
+    Column("photo", Text, nullable=False, server_default=""),
+    Column("cleared_at", DateTime(timezone=True)),
+    Column("cleared_by", Text, nullable=False, server_default=""),
+    Column("cleared_how", Text, nullable=False, server_default=""),
+    Column("closed_at", DateTime(timezone=True)),
+    Column("closed_by", Text, nullable=False, server_default=""),
+    Column("closed_how", Text, nullable=False, server_default=""),
+    CheckConstraint("severity in ('A', 'B', 'C')", name="severity"),
+    CheckConstraint("closed_at is null or cleared_at is not null", name="cleared_first"),
+    CheckConstraint("closed_by = '' or closed_by <> cleared_by", name="closed_by_another"),
+    Index("ix_punch_open", "point", postgresql_where=text("closed_at is null")),
+)
+"""point: 0 for what belongs to no single one; place says where then."""
+
+brought = Table(
+    "brought",
+    metadata,
+    Column("key", Text, primary_key=True),
+    now_column(),
+    Column("package", Text, nullable=False),
+    Column("point", BigInteger, nullable=False),
+    Column("who", Text, nullable=False),
+    Column("tester", Text, nullable=False),
+    Column("read_at", DateTime(timezone=True), nullable=False),
+    Column("state", Text, nullable=False),
+    Column("why", Text, nullable=False, server_default=""),
+    Column("record", BigInteger, nullable=False, server_default="0"),
+    Column("body", JSONB, nullable=False),
+    CheckConstraint("state in ('signed', 'waits', 'laid aside')", name="state"),
+    Index("ix_brought_point", "point"),
+)
+"""Results that came back from away, by the code that each was given there: none is taken twice, none is lost."""
