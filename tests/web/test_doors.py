@@ -83,6 +83,7 @@ CHANGES = [
     ("POST", "/api/evidence/1/countersign", {"name": "x"}),
     ("POST", "/api/ladder", {"points": [1], "rung": "wired"}),
     ("POST", "/api/acceptance", {"points": [1], "name": "x"}),
+    ("POST", "/api/dossiers", {"name": "x"}),
     ("POST", "/api/punches", {"what": "x", "severity": "A"}),
     ("POST", "/api/punches/1/clear", {"how": "x"}),
     ("POST", "/api/punches/1/close", {}),

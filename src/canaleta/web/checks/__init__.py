@@ -2,6 +2,7 @@
 
 from canaleta.web.checks import (
     away,
+    dossiers,
     drifts,
     instruments,
     ladder,
@@ -28,4 +29,5 @@ APIS = (
     punches.api,
     packages.api,
     away.api,
+    dossiers.api,
 )

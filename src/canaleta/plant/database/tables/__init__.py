@@ -51,7 +51,7 @@ from canaleta.plant.database.tables.live import (
     walk,
 )
 from canaleta.plant.database.tables.people import account, rate_limit, secret, session, sign_in_link
-from canaleta.plant.database.tables.proving import brought, countersignature, package, punch, rung
+from canaleta.plant.database.tables.proving import brought, countersignature, dossier, package, punch, rung
 
 __all__ = [
     "APPEND_ONLY",
@@ -67,6 +67,7 @@ __all__ = [
     "change_set",
     "command",
     "countersignature",
+    "dossier",
     "evidence",
     "finding",
     "found",

@@ -9,19 +9,21 @@ from sqlalchemy import (
     CheckConstraint,
     Column,
     DateTime,
+    Float,
     ForeignKey,
     Index,
     SmallInteger,
     Table,
     Text,
     UniqueConstraint,
+    func,
     text,
 )
 from sqlalchemy.dialects.postgresql import JSONB
 
 from canaleta.plant.database.tables.base import metadata, now_column
 
-__all__ = ["brought", "countersignature", "package", "punch", "rung"]
+__all__ = ["brought", "countersignature", "dossier", "package", "punch", "rung"]
 
 rung = Table(
     "rung",
@@ -89,6 +91,25 @@ punch = Table(
     Index("ix_punch_open", "point", postgresql_where=text("closed_at is null")),
 )
 """point: 0 for what belongs to no single one; place says where then."""
+
+dossier = Table(
+    "dossier",
+    metadata,
+    Column("id", BigInteger, primary_key=True, autoincrement=True),
+    now_column(),
+    Column("who", Text, nullable=False),
+    Column("name", Text, nullable=False),
+    Column("system", Text, nullable=False, server_default=""),
+    Column("form", Text, nullable=False),
+    Column("state", Text, nullable=False),
+    Column("done", Float, nullable=False, server_default="0"),
+    Column("says", Text, nullable=False, server_default=""),
+    Column("beat", DateTime(timezone=True), nullable=False, server_default=func.now()),
+    Column("file", Text, nullable=False, server_default=""),
+    Column("hash", Text, nullable=False, server_default=""),
+    CheckConstraint("form in ('pdf', 'zip')", name="form"),
+)
+"""Dossiers that were asked for, and how far each is; file: where it lies on the server's disk, for a day."""
 
 brought = Table(
     "brought",

@@ -98,6 +98,23 @@ def upgrade() -> None:
     )
     op.create_index("ix_punch_open", "punch", ["point"], postgresql_where=sa.text("closed_at is null"))
     op.create_table(
+        "dossier",
+        _number(),
+        _at(),
+        sa.Column("who", sa.Text(), nullable=False),
+        sa.Column("name", sa.Text(), nullable=False),
+        _text("system"),
+        sa.Column("form", sa.Text(), nullable=False),
+        sa.Column("state", sa.Text(), nullable=False),
+        sa.Column("done", sa.Float(), nullable=False, server_default="0"),
+        _text("says"),
+        sa.Column("beat", sa.DateTime(timezone=True), nullable=False, server_default=sa.func.now()),
+        _text("file"),
+        _text("hash"),
+        sa.PrimaryKeyConstraint("id", name=op.f("pk_dossier")),
+        sa.CheckConstraint("form in ('pdf', 'zip')", name=op.f("ck_dossier_form")),
+    )
+    op.create_table(
         "brought",
         sa.Column("key", sa.Text(), nullable=False),
         _at(),

@@ -1,0 +1,181 @@
+"""All that a dossier holds, as one document: points as the list has them, how far they came, what was signed of them, with which
+instruments, what is still to be mended, what was changed for a while, which findings were accepted and why."""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import hashlib
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import ARRAY, BigInteger, Connection, cast, func, or_, select
+
+from canaleta.core.checks.ladder import Rung
+from canaleta.core.model.image import PlantImage
+from canaleta.plant.changes.revisions import changed_since, revisions
+from canaleta.plant.checks import evidence, punches
+from canaleta.plant.checks.evidence import WHOLE, Countersignature, Evidence, digest
+from canaleta.plant.database import tables as t
+from canaleta.plant.live import temporary
+from canaleta.plant.records.findings import accepted, stored_findings
+from canaleta.plant.records.instruments import instruments
+
+__all__ = ["FORMAT", "VERSION", "Dossier", "gathered", "record_of", "record_sound", "signature_sound"]
+
+FORMAT, VERSION = "canaleta dossier", 1
+SCRIPT = "script"
+PHOTO = "photo_sha256"
+"""Stands in a record's body for its photo, which is a file of its own beside the document."""
+
+
+@dataclass(frozen=True)
+class Dossier:
+    """The document, and photos by their SHA-256."""
+
+    document: dict[str, Any]
+    photos: Mapping[str, bytes]
+
+
+def gathered(connection: Connection, image: PlantImage, system: str, who: str, name: str) -> Dossier:
+    """A dossier of one system, or of the whole plant where system is "". who, name: who makes it. Raises LookupError where no
+    point belongs to the system."""
+    rows = [row for row in range(len(image)) if not system or image.text("system", row) == system]
+    if not rows:
+        raise LookupError(f"no point belongs to the system “{system}”" if system else "the list is empty")
+    points = [int(image.ids[row]) for row in rows]
+    photos: dict[str, bytes] = {}
+    records = _records(connection, points, photos)
+    issue = next((r for r in revisions(connection) if r.state == "issued"), None)
+    plant = str(connection.execute(select(t.plant.c.name)).scalar_one())
+    document: dict[str, Any] = {
+        "format": FORMAT, "version": VERSION, "plant": plant, "system": system, "made_by": who, "name": name,
+        "made_at": datetime.now(UTC).isoformat(), "seq": image.seq,
+        "issue": None if issue is None else {
+            "mark": issue.mark, "seq": issue.seq, "hash": issue.hash, "at": issue.at, "note": issue.note,
+            "signatures": [asdict(s) for s in issue.signatures],
+            "points_changed_since": changed_since(connection, issue.seq),
+        },
+        "points": _points(connection, image, rows),
+        "records": records,
+        "instruments": [one.body() for one in instruments(connection)],
+        "punches": _punches(connection, set(points), photos, whole=not system),
+        "temporary": _temporary(connection, set(points)),
+        "findings": _findings(connection, image, set(points)),
+    }  # fmt: skip
+    return Dossier(document, photos)
+
+
+def _points(connection: Connection, image: PlantImage, rows: list[int]) -> list[dict[str, Any]]:
+    events: dict[int, list[dict[str, Any]]] = {}
+    ids = [int(image.ids[row]) for row in rows]
+    of = select(t.rung).where(t.rung.c.point == func.any(cast(ids, ARRAY(BigInteger)))).order_by(t.rung.c.id)
+    for event in connection.execute(of).mappings():
+        told = {name: event[name] for name in ("reached", "who", "name", "how", "record")}
+        told |= {"at": event["at"].isoformat(), "rung": Rung(event["rung"]).words}
+        events.setdefault(event["point"], []).append(told)
+    filled = image.filled_texts()
+    return [{"id": n, "cells": filled[row], "ladder": events.get(n, [])} for n, row in zip(ids, rows, strict=True)]
+
+
+def _records(connection: Connection, points: list[int], photos: dict[str, bytes]) -> list[dict[str, Any]]:
+    here = cast(points, ARRAY(BigInteger))
+    # A script speaks of several points, and is on record at its first.
+    of = select(*WHOLE).where(or_(t.evidence.c.point == func.any(here), t.evidence.c.kind == SCRIPT))
+    every = (Evidence(**row) for row in connection.execute(of.order_by(t.evidence.c.id)).mappings())
+    wanted = set(points)
+    found = [r for r in every if r.point in wanted or wanted & set(r.body.get("points", ()))]
+    under: dict[int, list[Countersignature]] = {}
+    for one in evidence.countersignatures(connection, [r.id for r in found]):
+        under.setdefault(one.record, []).append(one)
+    return [_record(r, under.get(r.id, []), photos) for r in found]
+
+
+def _record(record: Evidence, under: list[Countersignature], photos: dict[str, bytes]) -> dict[str, Any]:
+    body = dict(record.body)
+    if text := body.get("photo"):
+        body |= {"photo": "", PHOTO: _photo(text, photos)}
+    told = {name: getattr(record, name) for name in ("id", "kind", "point", "who", "name", "verdict", "hash")}
+    signatures = [
+        {"at": s.at.isoformat(), "who": s.who, "name": s.name, "remark": s.remark, "hash": s.hash} for s in under
+    ]
+    return told | {"at": record.at.isoformat(), "body": body, "signatures": signatures}
+
+
+def _photo(text: str, photos: dict[str, bytes]) -> str:
+    """Keep a photo beside the document, once; returns its SHA-256, "" for what is no base64."""
+    try:
+        raw = base64.b64decode(text, validate=True)
+    except binascii.Error:
+        return ""
+    key = hashlib.sha256(raw).hexdigest()
+    photos[key] = raw
+    return key
+
+
+def record_of(told: Mapping[str, Any], photos: Mapping[str, bytes]) -> Evidence:
+    """A record of a dossier as it was signed. Raises KeyError where a photo of it is missing, ValueError for what is none."""
+    body = dict(told["body"])
+    if PHOTO in body:
+        body["photo"] = base64.b64encode(photos[body.pop(PHOTO)]).decode("ascii")
+    return Evidence(
+        int(told["id"]), datetime.fromisoformat(told["at"]), told["kind"], int(told["point"]), told["who"],
+        told["name"], told["verdict"], told["hash"], body,
+    )  # fmt: skip
+
+
+def record_sound(record: Evidence) -> bool:
+    """Whether a record is what was signed."""
+    return record.hash == digest(
+        record.at, record.kind, record.point, record.who, record.name, record.verdict, record.body
+    )
+
+
+def signature_sound(told: Mapping[str, Any], record: Evidence) -> bool:
+    """Whether a signature under a record is what was signed."""
+    one = Countersignature(
+        0, datetime.fromisoformat(told["at"]), record.id, told["who"], told["name"], told["remark"], told["hash"]
+    )
+    return one.sound_under(record)
+
+
+def _punches(
+    connection: Connection, points: set[int], photos: dict[str, bytes], *, whole: bool
+) -> list[dict[str, Any]]:
+    out = []
+    for item in reversed(punches.listed(connection, most=100_000)):
+        if item.point not in points and not (whole and item.point == 0):
+            continue
+        told = {
+            name: value.isoformat() if isinstance(value, datetime) else value for name, value in asdict(item).items()
+        }
+        told |= {"state": item.state, "photo": ""}
+        if item.photo:
+            told["photo"] = _photo(punches.photo_of(connection, item.id), photos)
+        out.append(told)
+    return out
+
+
+def _temporary(connection: Connection, points: set[int]) -> list[dict[str, Any]]:
+    entries = [*temporary.listed(connection, most=100_000), *temporary.listed(connection, ended=True, most=100_000)]
+    return [
+        {name: value.isoformat() if isinstance(value, datetime) else value for name, value in asdict(x).items()}
+        for x in entries
+        if x.point in points
+    ]
+
+
+def _findings(connection: Connection, image: PlantImage, points: set[int]) -> list[dict[str, Any]]:
+    out = []
+    for body in stored_findings(connection):
+        at = sorted({cell["point"] for cell in body["cells"]} & points)
+        if not at:
+            continue
+        told = {"rule": body["rule"], "severity": body["severity"], "text": body["text"], "points": at}
+        told |= {"tags": [image.label(image.row_of(p)) for p in at], "accepted": None}
+        if accepted(body):
+            told["accepted"] = {name: body["waived"][name] for name in ("reason", "who", "at")}
+        out.append(told)
+    return out

@@ -1,0 +1,111 @@
+"""Pages for paper: A4 upright in the program's own faces, with tables, photos and records as they were signed."""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import io
+from collections.abc import Sequence
+from importlib import resources
+
+from fpdf import FPDF
+from fpdf.enums import XPos, YPos
+
+from canaleta.plant.checks.evidence import Evidence
+
+__all__ = ["Page", "write_record"]
+
+_PARTS = ("latin", "latin-ext", "greek")
+_THIN = str.maketrans({"\u2009": " ", "\u202f": " ", "≤": "<=", "≥": ">=", "→": "to", "✓": "yes", "■": "•"})
+"""What the fonts do not have, written otherwise."""
+
+
+class Page(FPDF):
+    """A4 upright, with the program's own face and a foot that says what the page belongs to. archive: as PDF/A-3, for what is
+    kept for decades."""
+
+    foot = ""
+
+    def __init__(self, *, archive: bool = False) -> None:
+        super().__init__(format="A4", enforce_compliance="PDF/A-3B" if archive else None)
+        fonts = resources.files("canaleta.exchange") / "fonts"
+        for part in _PARTS:
+            for style, weight in (("", 400), ("B", 600)):
+                with resources.as_file(fonts / f"plex-{part}-{weight}.ttf") as file:
+                    self.add_font(f"plex-{part}", style, file)
+        self.set_fallback_fonts([f"plex-{part}" for part in _PARTS[1:]], exact_match=False)
+        self.set_margins(16, 14, 16)
+
+    def footer(self) -> None:
+        self.set_y(-14)
+        self.set_font("plex-latin", size=7)
+        self.set_text_color(90)
+        self.cell(0, 4, self.foot)
+        self.set_x(-30)
+        self.cell(14, 4, str(self.page_no()), align="R")
+
+    def words(self, text: str, size: float = 9, *, bold: bool = False) -> None:
+        """A paragraph."""
+        self.set_text_color(20)
+        self.set_font("plex-latin", "B" if bold else "", size)
+        self.multi_cell(0, size * 0.5, text.translate(_THIN), new_x=XPos.LMARGIN, new_y=YPos.NEXT)
+
+    def grid(
+        self, head: Sequence[str], rows: Sequence[Sequence[str]], widths: Sequence[float], *, left: bool = False
+    ) -> None:
+        """A table: figures to the right, words to the left."""
+        self.set_text_color(20)
+        self.set_font("plex-latin", size=8)
+        with self.table(
+            col_widths=tuple(widths),
+            line_height=5,
+            text_align="LEFT" if left else "RIGHT",
+            borders_layout="HORIZONTAL_LINES",
+            padding=0.6,
+        ) as table:
+            for line in (head, *rows):
+                table.row([cell.translate(_THIN) for cell in line])
+        self.ln(2)
+
+    def picture(self, jpeg: bytes, width: float = 90) -> None:
+        """A photo; one that cannot be read is told in words."""
+        try:
+            self.image(io.BytesIO(jpeg), w=width)
+        except (OSError, ValueError):
+            self.words("(the photo cannot be read)")
+        self.ln(2)
+
+
+def write_record(page: Page, record: Evidence, about: str = "", photo: bytes | None = None) -> None:
+    """A signed record, from its head to its signature, on the page as it stands. about: what stands below the head; photo: in
+    place of the one that the record holds."""
+    body = record.body
+    page.words(f"{record.kind}: {body.get('tag', '')}", 14, bold=True)
+    if about:
+        page.words(about)
+    page.ln(1)
+    page.words(record.verdict, 11, bold=True)
+    page.ln(1)
+    for line in body.get("lines", []):
+        page.words(line)
+    page.ln(2)
+    if table := body.get("table"):
+        page.grid(table["head"], table["rows"], table["widths"])
+    for name, value in body.get("open_wire", {}).items():
+        page.words(f"open wire, {name}: {value}")
+    if note := body.get("note"):
+        page.ln(1)
+        page.words(f"note: {note}")
+    if photo is None and (text := body.get("photo")):
+        try:
+            photo = base64.b64decode(text, validate=True)
+        except binascii.Error:
+            page.words("(the photo cannot be read)")
+    if photo:
+        page.ln(2)
+        page.picture(photo)
+    page.ln(2)
+    page.words(f"signed by {record.name} ({record.who}), {record.at:%Y-%m-%d %H:%M:%S} UTC", 10, bold=True)
+    page.words(f"record {record.id} · {record.hash}", 7)
+    if not record.sound:
+        page.words("This record is not what was signed.", 10, bold=True)
