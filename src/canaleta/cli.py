@@ -1,4 +1,5 @@
-"""The command line: start, check, dev, demo, audit, convert, export, import, backup, restore, user. Processes of
+"""The command line: start, check, dev, demo, audit, convert, export, import, check-plan, records, dossier, verify, backup,
+restore, user. Processes of
 `start` have hidden commands."""
 
 from __future__ import annotations
@@ -9,9 +10,13 @@ import logging
 import os
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from canaleta import __version__
 from canaleta.host.steps import TroubleError
+
+if TYPE_CHECKING:
+    from canaleta.host.proving import Asked
 
 __all__ = ["main"]
 
@@ -106,6 +111,8 @@ def _parser(*, converts: bool) -> argparse.ArgumentParser:
     _takes_data(audit)
     audit.set_defaults(run=_audit)
 
+    _add_proving(commands)
+
     convert = commands.add_parser("convert", help="sensor physics and whole paths: thermocouple, rtd, counts, path")
     if converts:
         from canaleta.convert import add_commands
@@ -126,6 +133,46 @@ def _parser(*, converts: bool) -> argparse.ArgumentParser:
     stand_in.set_defaults(run=_stand_in)
     commands.add_parser("_agent").set_defaults(run=_agent)
     return parser
+
+
+def _add_proving(commands: Any) -> None:
+    """What proves a plant: check-plan, records, dossier, verify."""
+    plan = commands.add_parser("check-plan", help="what tests put on and must read; 3: a point cannot be tested yet")
+    plan.add_argument("tags", nargs="*", metavar="TAG", help="these points; all where nothing is said")
+    plan.add_argument("--test", choices=("loop", "device", "channel"), default="loop", help="what is tested")
+    listed = commands.add_parser("records", help="signed records, oldest first")
+    listed.add_argument("tags", nargs="*", metavar="TAG", help="of these points")
+    listed.add_argument(
+        "--kind", default="", help="loop check, device check, channel check, trim, script, acceptance …"
+    )
+    listed.add_argument("--who", default="", help="an account, or the name that was signed with")
+    listed.add_argument("--passes", choices=("yes", "no"), default="", help="only what passed, or failed")
+    listed.add_argument("--since", default="", metavar="DAY", help="from a day on, as 2027-03-31")
+    listed.add_argument("--until", default="", metavar="DAY", help="to a day, that day as well")
+    for command in (plan, listed):
+        for by in ("area", "cabinet", "system", "package"):
+            command.add_argument(f"--{by}", default="", metavar="NAME", help=f"of one {by}")
+        form = command.add_mutually_exclusive_group()
+        form.add_argument("--json", dest="form", action="store_const", const="json", default="", help="as JSON")
+        form.add_argument("--csv", dest="form", action="store_const", const="csv", help="as CSV")
+        _takes_data(command)
+    plan.set_defaults(run=_check_plan)
+    listed.set_defaults(run=_records)
+
+    hand_over = commands.add_parser("dossier", help="what is handed over: FILE.pdf, FILE.zip or a folder, signed")
+    hand_over.add_argument("file", type=Path, metavar="FILE")
+    hand_over.add_argument("--system", default="", metavar="NAME", help="of one system (default: the whole plant)")
+    hand_over.add_argument("--name", required=True, help="the name of whoever hands it over")
+    _takes_data(hand_over)
+    hand_over.set_defaults(run=_dossier)
+
+    proves = commands.add_parser("verify", help="whether a dossier is what was signed; 4: it is not")
+    proves.add_argument("file", type=Path, metavar="FILE", help="a dossier: PDF, ZIP or folder")
+    proves.add_argument(
+        "--data", type=Path, default=None, metavar="DIR", help="hold it against the plant there as well"
+    )
+    proves.add_argument("--json", dest="form", action="store_const", const="json", default="", help="as JSON")
+    proves.set_defaults(run=_verify)
 
 
 def _takes_data(parser: argparse.ArgumentParser) -> None:
@@ -207,6 +254,37 @@ def _audit(options: argparse.Namespace) -> int:
     from canaleta.host.auditing import audit_file, print_rules
 
     return print_rules(options.json) if options.rules else audit_file(_data(options), options.file, options.json)
+
+
+def _asked(options: argparse.Namespace) -> Asked:
+    from canaleta.host.proving import Asked
+
+    return Asked(tuple(options.tags), options.area, options.cabinet, options.system, options.package)
+
+
+def _check_plan(options: argparse.Namespace) -> int:
+    from canaleta.host.proving import check_plan
+
+    return check_plan(_data(options), _asked(options), options.test, options.form)
+
+
+def _records(options: argparse.Namespace) -> int:
+    from canaleta.host.proving import records
+
+    wanted = {name: getattr(options, name) for name in ("kind", "who", "passes", "since", "until")}
+    return records(_data(options), _asked(options), wanted, options.form)
+
+
+def _dossier(options: argparse.Namespace) -> int:
+    from canaleta.host.proving import dossier
+
+    return dossier(_data(options), options.file, options.system, options.name)
+
+
+def _verify(options: argparse.Namespace) -> int:
+    from canaleta.host.proving import verify
+
+    return verify(options.data and Path(options.data).absolute(), options.file, options.form)
 
 
 def _user(options: argparse.Namespace) -> int:

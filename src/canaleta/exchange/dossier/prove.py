@@ -14,11 +14,11 @@ from typing import Any, BinaryIO
 
 from sqlalchemy import ARRAY, BigInteger, Connection, cast, func, select
 
-from canaleta.certificates import fingerprint
+from canaleta.certificates import Certificate, fingerprint
 from canaleta.exchange.dossier.folder import CERTIFICATE, MANIFEST, SIGNATURE
 from canaleta.exchange.dossier.gather import FORMAT, PHOTO, VERSION, record_of, record_sound, signature_sound
 from canaleta.exchange.dossier.pdf import ATTACHED, PHOTO_NAME
-from canaleta.exchange.dossier.seal import seal_proves
+from canaleta.exchange.dossier.seal import fingerprint_of, seal_proves
 from canaleta.plant.database import tables as t
 
 __all__ = ["Fault", "FaultOf", "Proof", "prove", "prove_against"]
@@ -120,7 +120,7 @@ def _folder(proof: Proof, read: Callable[[str], bytes], names: list[str]) -> Non
         proof.fault(FaultOf.UNSIGNED, "it has no signature")
     else:
         certificate = read(CERTIFICATE).decode("ascii")
-        proof.seal = _fingerprint(certificate)
+        proof.seal = fingerprint_of(Certificate(certificate, ""))
         if not seal_proves(manifest, read(SIGNATURE), certificate):
             proof.fault(FaultOf.SEAL, "the signature is not of this manifest")
     hashed: dict[str, str] = json.loads(manifest)
@@ -138,13 +138,6 @@ def _folder(proof: Proof, read: Callable[[str], bytes], names: list[str]) -> Non
         if name.startswith("photos/")
     }
     _document(proof, json.loads(read(ATTACHED)), photos)
-
-
-def _fingerprint(certificate: str) -> str:
-    from cryptography import x509
-    from cryptography.hazmat.primitives.serialization import Encoding
-
-    return fingerprint(x509.load_pem_x509_certificate(certificate.encode("ascii")).public_bytes(Encoding.DER))
 
 
 def _pdf(proof: Proof, handle: BinaryIO) -> None:
@@ -194,7 +187,7 @@ def _as_written(handle: BinaryIO, signature: Any) -> bool:
     plain = content["version"].native == "v1" and info["version"].native == "v1"
     plain = plain and content["digest_algorithms"].native == [info["digest_algorithm"].native]
     whole = cms.ContentInfo({"content_type": "signed_data", "content": content.copy()}).dump(force=True)
-    return plain and place == b"<" + whole.hex().upper().encode().ljust(len(place) - 2, b"0") + b">"
+    return bool(plain) and place == b"<" + whole.hex().upper().encode().ljust(len(place) - 2, b"0") + b">"
 
 
 def _attached(reader: Any) -> Iterator[tuple[str, bytes]]:

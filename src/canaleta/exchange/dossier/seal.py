@@ -12,10 +12,10 @@ from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import padding, rsa
 from sqlalchemy import Engine
 
-from canaleta.certificates import Certificate, made
+from canaleta.certificates import Certificate, fingerprint, made
 from canaleta.plant.records.secrets import keep_first, secret_of
 
-__all__ = ["plant_seal", "seal_manifest", "seal_pdf", "seal_proves"]
+__all__ = ["fingerprint_of", "plant_seal", "seal_manifest", "seal_pdf", "seal_proves"]
 
 SEAL = "seal of dossiers"
 
@@ -30,6 +30,12 @@ def plant_seal(engine: Engine) -> Certificate:
         with engine.begin() as connection:
             kept = keep_first(connection, SEAL, text)
     return Certificate(**json.loads(kept))
+
+
+def fingerprint_of(seal: Certificate) -> str:
+    """SHA-256 of a seal's certificate, as people compare it."""
+    certificate = x509.load_pem_x509_certificate(seal.certificate.encode("ascii"))
+    return fingerprint(certificate.public_bytes(serialization.Encoding.DER))
 
 
 def seal_pdf(file: Path, seal: Certificate, name: str, reason: str) -> None:
