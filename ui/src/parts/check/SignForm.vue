@@ -6,6 +6,7 @@ import { usePlant } from '../../plant/store'
 import DenseField from '../../kit/DenseField.vue'
 import ChoiceField from '../../kit/ChoiceField.vue'
 import FilePick from '../../kit/FilePick.vue'
+import { smallJpeg } from '../../kit/photo'
 import InstrumentFields from './InstrumentFields.vue'
 import { remember, remembered } from './instrument'
 
@@ -17,7 +18,6 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ signed: [Schemas['RecordOut']]; says: [string]; instrument: [] }>()
 const plant = usePlant()
-const LONGEST_PX = 1280
 const name = ref('')
 const password = ref('')
 const instrument = ref(remembered())
@@ -33,19 +33,12 @@ watch(instrument, (now) => {
   emit('instrument')
 })
 
-/** A photo is made small here: a page needs no twelve megapixels, and a phone's line is slow. */
 async function take(event: Event) {
   const file = (event.target as HTMLInputElement).files?.[0]
   photo.value = ''
   if (!file) return
   try {
-    const picture = await createImageBitmap(file)
-    const small = Math.min(1, LONGEST_PX / Math.max(picture.width, picture.height))
-    const canvas = document.createElement('canvas')
-    canvas.width = Math.round(picture.width * small)
-    canvas.height = Math.round(picture.height * small)
-    canvas.getContext('2d')!.drawImage(picture, 0, 0, canvas.width, canvas.height)
-    photo.value = canvas.toDataURL('image/jpeg', 0.8).split(',')[1]!
+    photo.value = await smallJpeg(file)
   } catch {
     emit('says', `“${file.name}” is no picture that this browser can read`)
   }
