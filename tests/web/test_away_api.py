@@ -211,3 +211,12 @@ def test_packages_are_undone_and_go_with_the_project(person: Who) -> None:
     assert engineer.send("PUT", "/api/packages/b", {"points": [999_999]}).status_code == 422
     assert engineer.send("POST", "/api/undo").status_code == 200
     assert engineer.get("/api/packages").json["packages"] == []
+
+
+def test_a_package_is_printed_a_page_a_point(person: Who) -> None:
+    technician = person("technician")
+    technician.send("PUT", "/api/packages/a", {"points": [PT, TE, 40], "people": ["Pau"]})
+    sheets = technician.get("/api/packages/a/sheets.pdf").data
+    assert sheets.startswith(b"%PDF")
+    assert sheets.count(b"/Type /Page\n") == 3
+    assert sheets.count(b"/Subtype /Image") >= 3, "each with its code"

@@ -8,11 +8,12 @@ from typing import Any
 import pytest
 from sqlalchemy import insert
 from tests.building.database import Database
-from tests.building.people import Person, app_on
+from tests.building.people import PASSWORD, Person, app_on
 
 from canaleta.plant.checks.evidence import Evidence
 from canaleta.plant.checks.histories import seen_in
 from canaleta.plant.database import tables as t
+from canaleta.web.app import create_app
 
 PT = 1
 START = datetime(2023, 1, 1, tzinfo=UTC)
@@ -81,3 +82,38 @@ def test_of_one_check_nothing_is_said(checked: Any) -> None:
 def test_without_a_check_there_is_nothing_to_say(checked: Any) -> None:
     told = checked()
     assert (told["says"], told["errors"]) == ("", [])
+
+
+def test_points_are_due_after_the_interval_or_sooner_by_their_drift(database: Database, checked: Any) -> None:
+    """0.1 % a year from nought: ±0.5 % is reached at the end of 2027, but the plant's interval of a year is sooner; at 0.4 % a
+    year it is out within half a year after the third check."""
+    checked((0, 0.0), (1, 0.1), (2, 0.2))
+    reader = Person(app_of(database), "reader")
+    (one,) = reader.get("/api/due").json["points"]
+    assert (one["tag"], one["day"], one["because"]) == ("PT-3107", "2025-12-31", "interval")
+    with database.owner.begin() as connection:
+        for number, (years, error) in enumerate(((0, -0.4), (1, 0.0), (2, 0.4)), start=11):
+            made = record(number, years, error)
+            values = {n: getattr(made, n) for n in ("at", "kind", "who", "name", "verdict", "hash")}
+            body = made.body | {"passes": True}
+            connection.execute(insert(t.evidence).values(point=3, body=body, **values))
+    other = next(p for p in reader.get("/api/due").json["points"] if p["point"] == 3)
+    assert (other["because"], other["day"][:7]) == ("drift", "2025-04")
+
+
+def app_of(database: Database) -> Any:
+    return create_app(database.engine, frozenset({"localhost"}), most_streams=4)
+
+
+def test_another_device_breaks_the_line_and_is_to_be_checked(database: Database) -> None:
+    engineer = Person(app_on(database), "engineer")
+    offer = engineer.get(f"/api/points/{PT}/swap").json
+    assert {s["name"]: s["text"] for s in offer["settings"]}["device_high"] == "600"
+    body = {"serial": "B-2207", "why": "membrane torn", "name": "Ana", "password": PASSWORD}
+    signed = engineer.send("POST", f"/api/points/{PT}/swap", body).json
+    assert (signed["kind"], signed["verdict"]) == ("device swap", "the old device gave way to B-2207, like for like")
+    assert engineer.get(f"/api/points/{PT}/swap").json["serial"] == "B-2207"
+    again = engineer.send("POST", f"/api/points/{PT}/swap", body)
+    assert again.status_code == 422
+    seen = seen_in([record(1, 0, 0.4), record(2, 1, 0, kind="device swap"), record(3, 1, 0.01)])
+    assert [one.begins for one in seen] == [False, True]

@@ -299,6 +299,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/dossiers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The newest dossiers, and what systems there are. */
+        get: operations["dossiers_all_dossiers_dossiers_get"];
+        put?: never;
+        /** Have a dossier made and signed by the plant; it is told under its number how far it is. */
+        post: operations["dossiers_ask_for_dossiers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dossiers/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far a dossier is. */
+        get: operations["dossiers_one_dossiers__int_number__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dossiers/{number}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The dossier itself. */
+        get: operations["dossiers_file_dossiers__int_number__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/due": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every point that was checked, soonest due first. */
+        get: operations["due_due_due_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/evidence/{number}": {
         parameters: {
             query?: never;
@@ -972,6 +1041,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packages/{name}/sheets.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The package on paper: a page a point to be filled in, with a code that opens its page here. */
+        get: operations["away_sheets_packages__string_name__sheets_pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/paths": {
         parameters: {
             query?: never;
@@ -1460,6 +1546,24 @@ export interface paths {
         /** Replace a value in our view alone: the controller does not see it. */
         put: operations["temporary_substitute_points__int_point__substitute_put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/points/{point}/swap": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is to be set in a device that takes the place of the one at this point. */
+        get: operations["due_offers_swap_points__int_point__swap_get"];
+        put?: never;
+        /** Sign that another device took the place of the old one: its line of drift begins anew, and it is to be checked. */
+        post: operations["due_sign_swap_points__int_point__swap_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3816,6 +3920,70 @@ export interface components {
             done?: boolean;
         };
         /**
+         * DossierIn
+         * @description What is handed over: one system, or the whole plant where it is ''; by whom, with the password once more. form: one signed
+         *     PDF, or the same as files in a ZIP.
+         */
+        DossierIn: {
+            /**
+             * Form
+             * @default pdf
+             * @enum {string}
+             */
+            form?: "pdf" | "zip";
+            /** Name */
+            name: string;
+            /**
+             * Password
+             * @default
+             */
+            password?: string;
+            /**
+             * System
+             * @default
+             */
+            system?: string;
+        };
+        /**
+         * DossierOut
+         * @description A dossier that was asked for. state: works, done or failed; done: share of the work; says: at what it is, or why it failed;
+         *     there: its file can still be fetched; hash: SHA-256 of the file.
+         */
+        DossierOut: {
+            /** At */
+            at: string;
+            /** Done */
+            done: number;
+            /** Form */
+            form: string;
+            /** Hash */
+            hash: string;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+            /** State */
+            state: string;
+            /** System */
+            system: string;
+            /** There */
+            there: boolean;
+        };
+        /**
+         * DossiersOut
+         * @description The newest dossiers, newest first, and the systems of the plant with how many points each has.
+         */
+        DossiersOut: {
+            /** Dossiers */
+            dossiers: components["schemas"]["DossierOut"][];
+            /** Systems */
+            systems: {
+                [key: string]: number;
+            };
+        };
+        /**
          * DoubtOut
          * @description Something that looks wrong. run, or word and bit: which part of the document; changes: its fields that mend it.
          */
@@ -3865,6 +4033,41 @@ export interface components {
             says: string;
             /** Tolerance */
             tolerance: number;
+        };
+        /**
+         * DueListOut
+         * @description Points that were checked, soonest due first; count: of all.
+         */
+        DueListOut: {
+            /** Count */
+            count: number;
+            /** Points */
+            points: components["schemas"]["DueOut"][];
+        };
+        /**
+         * DueOut
+         * @description A point that is due. day: ISO 8601; days: until then, negative after it; because: interval, drift, out or failed; route: the
+         *     package that it is gone through with, '' for none.
+         */
+        DueOut: {
+            /** Area */
+            area: string;
+            /** Because */
+            because: string;
+            /** Cabinet */
+            cabinet: string;
+            /** Day */
+            day: string;
+            /** Days */
+            days: number;
+            /** Point */
+            point: number;
+            /** Route */
+            route: string;
+            /** Says */
+            says: string;
+            /** Tag */
+            tag: string;
         };
         /**
          * EditIn
@@ -6859,6 +7062,18 @@ export interface components {
             text: string;
         };
         /**
+         * SetOut
+         * @description A setting of the new device, as the list has it.
+         */
+        SetOut: {
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+        };
+        /**
          * SettingOut
          * @description A setting: the field, its text, what it may be, what an empty one follows, why the hardware fixes it (''
          *     if it does not), and which choices do not fit and why.
@@ -7302,6 +7517,43 @@ export interface components {
             waits: boolean[];
             /** Words */
             words: string[];
+        };
+        /**
+         * SwapIn
+         * @description Another device: its serial number, whether it is of the same make and range, why, a name and the password once more.
+         */
+        SwapIn: {
+            /**
+             * Like For Like
+             * @default true
+             */
+            like_for_like?: boolean;
+            /**
+             * Model
+             * @default
+             */
+            model?: string;
+            /** Name */
+            name: string;
+            /**
+             * Password
+             * @default
+             */
+            password?: string;
+            /** Serial */
+            serial: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * SwapOut
+         * @description What a device swap asks for: the old serial number, and what is to be set in the new device.
+         */
+        SwapOut: {
+            /** Serial */
+            serial: string;
+            /** Settings */
+            settings: components["schemas"]["SetOut"][];
         };
         /**
          * SwappedOut
@@ -9180,6 +9432,240 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    dossiers_all_dossiers_dossiers_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DossiersOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    dossiers_ask_for_dossiers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DossierIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DossierOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    dossiers_one_dossiers__int_number__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DossierOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    dossiers_file_dossiers__int_number__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": unknown;
+                    "application/zip": unknown;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    due_due_due_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DueListOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -11273,6 +11759,53 @@ export interface operations {
             };
         };
     };
+    away_sheets_packages__string_name__sheets_pdf_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": unknown;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     paths_paths_of_post: {
         parameters: {
             query?: never;
@@ -12711,6 +13244,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EntryOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    due_offers_swap_points__int_point__swap_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SwapOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    due_sign_swap_points__int_point__swap_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwapIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -69,7 +69,13 @@ export const PLACES: readonly Place[] = [
   {
     says: 'Checkout',
     icon: mdiClipboardCheckOutline,
-    pages: [{ name: 'checkout', to: '/checkout', says: 'checkout', guide: 'checkout', also: 'loop check calibrate' }],
+    pages: [
+      { name: 'checkout', to: '/checkout', says: 'walk', guide: 'checkout', also: 'loop check calibrate instruments' },
+      { name: 'progress', to: '/progress', says: 'how far', guide: 'the-whole-plant', also: 'ladder progress accept' },
+      { name: 'packages', to: '/packages', says: 'packages', guide: 'away-from-the-network', also: 'work away tablet bring back' },
+      { name: 'punches', to: '/punches', says: 'punch list', guide: 'the-whole-plant', also: 'defects snags mend' },
+      { name: 'records', to: '/records', says: 'records', guide: 'the-whole-plant', also: 'signed evidence drift due' },
+    ],
     within: ['check', 'trim'],
   },
   {

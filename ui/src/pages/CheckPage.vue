@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** One loop check on one page: its own steps, what must be read and what was, taken when it stands still, and signed. */
+/** One test on one page, of the loop, of its device or of its channel: its own steps, what must be read and what was, taken when it stands still, and signed. */
 import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { ask, api, said, type Schemas } from '../api/client'
@@ -14,6 +14,9 @@ import { Steady } from '../plant/steady'
 import { usePlant } from '../plant/store'
 import { clock, figure } from '../plant/words'
 import DenseField from '../kit/DenseField.vue'
+import ChoiceField from '../kit/ChoiceField.vue'
+import LadderPanel from '../parts/check/LadderPanel.vue'
+import SwapForm from '../parts/check/SwapForm.vue'
 import { remembered } from '../parts/check/instrument'
 
 const plant = usePlant()
@@ -45,10 +48,26 @@ function shownValue(value: number | null | undefined): string {
 }
 const opened = computed(() => plant.temporary.filter((t) => t.point === point.value))
 const standIn = ref(false)
-const key = () => `canaleta-check-${point.value}`
+type TestName = Schemas['CheckOut']['test']
+const TESTS: { value: TestName; title: string }[] = [
+  { value: 'loop', title: 'the whole loop' },
+  { value: 'device', title: 'the device alone' },
+  { value: 'channel', title: 'the channel alone' },
+]
+const test = ref<TestName>('loop')
+const runs = ref(1)
+/** Whether this page keeps the point for whoever is at it; nobody else signs or changes it meanwhile. */
+const holds = ref(false)
+const key = () =>
+  `canaleta-check-${point.value}` +
+  (test.value === 'loop' && runs.value === 1 ? '' : `-${test.value}-${runs.value}`)
+
+const asked = () => ({
+  params: { path: { point: point.value }, query: { test: test.value, runs: runs.value } },
+})
 
 async function load() {
-  const answer = await ask(api.GET('/api/points/{point}/check', { params: { path: { point: point.value } } }))
+  const answer = await ask(api.GET('/api/points/{point}/check', asked()))
   if (answer.problem) return (says.value = said(answer.problem))
   check.value = answer.data
   const source = await ask(
@@ -74,7 +93,12 @@ async function take() {
   const walk = await ask(api.GET('/api/walk'))
   const found = walk.data?.found.find((f) => f.id === wanted)
   if (!found || found.plateaus.length !== check.value.steps.length) return
-  readings.value = found.plateaus.map((p) => ({ signal: p.signal, counts: p.counts, value: p.value }))
+  readings.value = found.plateaus.map((p) => ({
+    signal: p.signal,
+    counts: p.counts,
+    value: p.value,
+    from_scan: true,
+  }))
   says.value = `taken from what was played at ${clock(found.at)}`
 }
 
@@ -84,14 +108,35 @@ async function judge() {
   const answer = await ask(
     api.POST('/api/points/{point}/check/judge', {
       params: { path: { point: point.value } },
-      body: { readings: readings.value, instrument: remembered().instrument },
+      body: {
+        readings: readings.value,
+        instrument: remembered().instrument,
+        test: test.value,
+        runs: runs.value,
+      },
     }),
   )
   if (answer.problem) says.value = said(answer.problem)
   else outcome.value = answer.data
 }
 
+async function hold() {
+  if (holds.value || !plant.may('edit')) return
+  const answer = await ask(
+    api.PUT('/api/points/{point}/under-test', { params: { path: { point: point.value } } }),
+  )
+  if (answer.problem) says.value = said(answer.problem)
+  else holds.value = true
+}
+
+async function letGo(of = point.value) {
+  if (!holds.value) return
+  holds.value = false
+  await ask(api.DELETE('/api/points/{point}/under-test', { params: { path: { point: of } } }))
+}
+
 function begin(step: number) {
+  void hold()
   at.value = at.value === step ? -1 : step
   steady.again()
 }
@@ -116,18 +161,33 @@ function accept(level: { counts: number; value: number } | null) {
     level ?? (now.value.reading ? { counts: now.value.reading.counts, value: now.value.reading.value } : null)
   if (!taken || at.value < 0) return
   const signal = readings.value[at.value]?.signal
-  readings.value = readings.value.map((r, i) => (i === at.value ? { ...taken, signal } : r))
+  const when = new Date(plant.live.time()).toISOString()
+  readings.value = readings.value.map((r, i) =>
+    i === at.value ? { ...r, ...taken, signal, at: when, from_scan: true } : r,
+  )
   const next = at.value + 1
   at.value = next < readings.value.length && readings.value[next]?.counts == null ? next : -1
   steady.again()
   void judge()
 }
 
-function setSignal(i: number, typed: string) {
-  const signal = typed.trim() === '' ? null : Number(typed.replace(',', '.'))
-  if (signal !== null && Number.isNaN(signal)) return
-  readings.value = readings.value.map((r, k) => (k === i ? { ...r, signal } : r))
+function set(i: number, name: 'signal' | 'process' | 'position' | 'seconds', typed: string) {
+  const number = typed.trim() === '' ? null : Number(typed.replace(',', '.'))
+  if (number !== null && Number.isNaN(number)) return
+  void hold()
+  readings.value = readings.value.map((r, k) => (k === i ? { ...r, [name]: number } : r))
   void judge()
+}
+
+/** An output is given what the step says; what it reads back is taken like any other reading. */
+async function command(i: number) {
+  const step = check.value!.steps[i]!
+  begin(i)
+  const path = { params: { path: { point: point.value } } }
+  const answer = await ask(
+    api.PUT('/api/points/{point}/output', { ...path, body: { text: String(step.value_number) } }),
+  )
+  says.value = answer.problem ? said(answer.problem) : answer.data.says
 }
 
 function clear() {
@@ -140,6 +200,7 @@ function clear() {
 /** On a stand-in the steps are played by themselves, each until its reading is taken. */
 async function play() {
   if (!check.value) return
+  await hold()
   busy.value = true
   const path = { params: { path: { point: point.value } } }
   const put = (signal: string) =>
@@ -182,25 +243,39 @@ const wait = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms))
 async function signedAs(record: Schemas['RecordOut']) {
   signed.value = record
   says.value = ''
+  holds.value = false
   localStorage.removeItem(key())
-  const again = await ask(api.GET('/api/points/{point}/check', { params: { path: { point: point.value } } }))
+  const again = await ask(api.GET('/api/points/{point}/check', asked()))
   if (again.data) check.value = again.data
 }
 
-watch(point, load)
+watch(point, async (_, before) => {
+  await letGo(before)
+  await load()
+})
+watch([test, runs], load)
 watch(rack, (r) => r && plant.watch([r]), { immediate: true })
 onMounted(() => {
   void load()
   stop = plant.live.onBlock(heard)
 })
-onUnmounted(() => stop?.())
+onUnmounted(() => {
+  stop?.()
+  void letGo()
+})
 </script>
 
 <template>
   <section class="check sheet">
     <header>
       <h1 class="figure">{{ text('tag') }}</h1>
-      <span>loop check</span>
+      <ChoiceField v-model="test" aria-label="what is tested" :items="TESTS" />
+      <ChoiceField
+        v-if="!check?.contact"
+        v-model="runs"
+        aria-label="how often"
+        :items="[1, 2, 3].map((value) => ({ value, title: value === 1 ? 'once' : `${value} times` }))"
+      />
       <span class="quiet">{{ text('service') }} · {{ text('channel') }}</span>
       <span class="gap" />
       <span class="figure nowat" :class="now.kind">{{ now.mark }} {{ now.text }} {{ now.unit }}</span>
@@ -209,6 +284,9 @@ onUnmounted(() => stop?.())
       <router-link class="chip" to="/checkout">walk</router-link>
     </header>
     <p v-if="says" class="says" role="status">{{ says }}</p>
+    <p v-if="check?.under_test && !holds" class="settle" role="status">
+      ▲ {{ check.under_test }} is at this point: nobody else signs it meanwhile
+    </p>
     <p v-if="check?.why_not" class="none">{{ check.why_not }}</p>
     <div v-else-if="check" class="work">
       <div class="left">
@@ -218,11 +296,20 @@ onUnmounted(() => stop?.())
               <tr>
                 <th>% of range</th>
                 <th>put on</th>
-                <th>calibrator said</th>
-                <th>count due</th>
-                <th>value due</th>
-                <th>count read</th>
-                <th>value read</th>
+                <th>
+                  {{ test === 'device' ? 'reference said' : check.output ? 'meter said' : 'calibrator said' }}
+                </th>
+                <th v-if="test === 'device'">meter said</th>
+                <template v-if="test !== 'device'">
+                  <th>count due</th>
+                  <th>value due</th>
+                  <th>count read</th>
+                  <th>value read</th>
+                </template>
+                <template v-if="check.output">
+                  <th>position, %</th>
+                  <th>after, s</th>
+                </template>
                 <th>error</th>
                 <th>% of span</th>
                 <th></th>
@@ -237,22 +324,53 @@ onUnmounted(() => stop?.())
                 <td>
                   {{ s.share }} <span class="quiet">{{ s.way }}</span>
                 </td>
-                <td>{{ s.signal }}</td>
+                <td>{{ test === 'device' ? s.process : s.signal }}</td>
                 <td>
                   <DenseField
                     v-if="!check.contact"
                     class="figure"
                     size="6"
-                    :model-value="readings[i]?.signal ?? ''"
-                    :placeholder="check.signal_unit"
-                    :aria-label="`what the calibrator said at ${s.share} %`"
-                    @change="setSignal(i, ($event.target as HTMLInputElement).value)"
+                    :model-value="(test === 'device' ? readings[i]?.process : readings[i]?.signal) ?? ''"
+                    :placeholder="test === 'device' ? s.process.split(' ').at(-1) : check.signal_unit"
+                    :aria-label="`what the ${test === 'device' ? 'reference' : 'calibrator'} said at ${s.share} %`"
+                    @change="
+                      set(
+                        i,
+                        test === 'device' ? 'process' : 'signal',
+                        ($event.target as HTMLInputElement).value,
+                      )
+                    "
                   />
                 </td>
-                <td>{{ s.counts }}</td>
-                <td>{{ s.value }}</td>
-                <td>{{ readings[i]?.counts == null ? '' : figure(readings[i]!.counts!, 0) }}</td>
-                <td>{{ shownValue(readings[i]?.value) }}</td>
+                <td v-if="test === 'device'">
+                  <DenseField
+                    class="figure"
+                    size="6"
+                    :model-value="readings[i]?.signal ?? ''"
+                    :placeholder="s.signal"
+                    :aria-label="`what the meter said at ${s.share} %`"
+                    @change="set(i, 'signal', ($event.target as HTMLInputElement).value)"
+                  />
+                </td>
+                <template v-if="test !== 'device'">
+                  <td>{{ s.counts }}</td>
+                  <td>{{ s.value }}</td>
+                  <td>{{ readings[i]?.counts == null ? '' : figure(readings[i]!.counts!, 0) }}</td>
+                  <td v-tip="check.contact && readings[i]?.at ? clock(readings[i]!.at!) : ''">
+                    {{ shownValue(readings[i]?.value) }}
+                  </td>
+                </template>
+                <template v-if="check.output">
+                  <td v-for="name in ['position', 'seconds'] as const" :key="name">
+                    <DenseField
+                      class="figure"
+                      size="5"
+                      :model-value="readings[i]?.[name] ?? ''"
+                      :aria-label="`${name} at ${s.share} %`"
+                      @change="set(i, name, ($event.target as HTMLInputElement).value)"
+                    />
+                  </td>
+                </template>
                 <td>{{ outcome?.steps[i]?.error }}</td>
                 <td>{{ outcome?.steps[i]?.of_span == null ? '' : figure(outcome.steps[i]!.of_span!, 3) }}</td>
                 <td class="verdict">
@@ -263,7 +381,11 @@ onUnmounted(() => stop?.())
                   <span v-if="outcome?.steps[i]?.ratio != null" v-tip="worth(outcome.steps[i]!)" class="quiet"
                     >&nbsp;· {{ figure(outcome.steps[i]!.ratio!, 1) }} : 1</span
                   >
-                  <v-btn class="mini" @click="begin(i)">
+                  <span v-if="outcome?.steps[i]?.asks" class="settle">▲ {{ outcome.steps[i]!.asks }}</span>
+                  <v-btn v-if="check.output && plant.may('inject')" class="mini" @click="command(i)"
+                    >command</v-btn
+                  >
+                  <v-btn v-if="test !== 'device'" class="mini" @click="begin(i)">
                     {{ at === i ? 'waiting…' : 'take' }}
                   </v-btn>
                 </td>
@@ -271,7 +393,7 @@ onUnmounted(() => stop?.())
             </tbody>
           </table>
         </div>
-        <div class="keys">
+        <div v-if="test !== 'device'" class="keys">
           <v-checkbox v-model="auto" label="take by itself once it stands still" />
           <v-btn v-if="at >= 0" class="act" @click="accept(null)">take it as it is now</v-btn>
           <v-btn v-if="plant.may('inject') && standIn" class="act" :disabled="busy" @click="play">
@@ -296,7 +418,8 @@ onUnmounted(() => stop?.())
         <ReferencePanel v-if="!check.contact && check.signal_unit === 'mA'" :point="point" />
         <SignForm
           :point="point"
-          :body="{ readings, seq, open_wire: wire }"
+          :body="{ readings, seq, open_wire: wire, test, runs }"
+          :doubts="outcome?.doubts ?? 0"
           :complete="outcome?.complete ?? false"
           :trips="!!text('trips')"
           @signed="signedAs"
@@ -307,7 +430,9 @@ onUnmounted(() => stop?.())
           <b>signed:</b> {{ signed.verdict }} ·
           <a :href="`/api/evidence/${signed.id}/pdf`" target="_blank">PDF</a>
         </p>
+        <LadderPanel :point="point" :again="check.records.length" />
         <DriftPlot v-if="drift" :drift="drift" />
+        <SwapForm :point="point" @signed="signedAs" />
         <h2 v-if="check.records.length">records</h2>
         <p v-for="r in check.records" :key="r.id" class="small">
           {{ clock(r.at) }} {{ r.kind }}, {{ r.name }}: {{ r.verdict }}

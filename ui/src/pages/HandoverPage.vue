@@ -2,6 +2,7 @@
 /** What leaves and enters: the plant as a project file, the list as a sheet, lists from anyone. */
 import { ref } from 'vue'
 import { usePlant } from '../plant/store'
+import DossierPanel from '../parts/handover/DossierPanel.vue'
 import { exportList } from '../plant/exportList'
 
 const plant = usePlant()
@@ -40,6 +41,7 @@ async function out(form: 'csv' | 'xlsx') {
       <a class="act main" href="/api/project" download>project file</a>
       <a class="act" href="/api/project/schema" target="_blank" rel="noopener">its schema</a>
     </div>
+    <DossierPanel />
     <div class="panel in">
       <h2>issue the list</h2>
       <p class="quiet">

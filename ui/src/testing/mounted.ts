@@ -33,7 +33,13 @@ interface Asked {
 }
 
 /** What a plant without any says where a test says nothing of it. */
-const NOTHING_KEPT: Record<string, unknown> = { 'GET /api/instruments': { instruments: [] } }
+const NOTHING_KEPT: Record<string, unknown> = {
+  'GET /api/instruments': { instruments: [] },
+  'GET /api/points/{point}/ladder': { point: 11, status: '', rungs: [], events: [], blockers: [] },
+  'GET /api/away/waiting': { results: [] },
+  'GET /api/due': { points: [], count: 0 },
+  'GET /api/dossiers': { dossiers: [], systems: {} },
+}
 
 /** Answer every request: by "METHOD path", what it gives, a promise of it, or a function of its body; a title alone is a refusal. */
 export function answering(answers: Record<string, unknown>): Asked[] {

@@ -15,6 +15,8 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.special import stdtrit
 
+from canaleta.core.notation.arrays import Floats
+
 __all__ = ["Drift", "Seen", "drift_of"]
 
 DAYS_A_YEAR = 365.25
@@ -62,6 +64,16 @@ class Drift:
         t = float(stdtrit(self.freedom, _CONFIDENCE))
         return t * self.scatter * math.sqrt(1.0 + 1.0 / self.readings + apart)
 
+    def _line(self, days: Floats) -> Floats:
+        """The same as `at`, for many days counted from the newest reading."""
+        return np.asarray(self.level + self.rate / DAYS_A_YEAR * (self.last + days - self.middle))
+
+    def _bands(self, days: Floats) -> Floats:
+        """The same as `band`, likewise."""
+        apart = (self.last + days - self.middle) ** 2 / self.spread if self.spread else np.zeros(len(days))
+        t = float(stdtrit(self.freedom, _CONFIDENCE))
+        return np.asarray(t * self.scatter * np.sqrt(1.0 + 1.0 / self.readings + apart))
+
     def leaves(self, tolerance: float, *, with_band: bool = True) -> float:
         """Days from the newest reading until the line, or the band about it, leaves ±tolerance; 0 if it is out already,
         infinity if it stays within for as long as anything is said, NaN where the line is not known."""
@@ -75,15 +87,20 @@ class Drift:
         if out(0.0) > 0:
             return 0.0
         # A line that comes nearer to nought first may lie further in for a while: the first month that is out counts.
-        months = np.arange(1, int(FAR_DAYS / MONTH_DAYS) + 1) * MONTH_DAYS
-        first = next((float(days) for days in months if out(float(days)) > 0), None)
-        if first is None:
+        beyond = np.flatnonzero(
+            np.abs(self._line(_MONTHS)) + (self._bands(_MONTHS) if with_band else 0.0) > tolerance
+        )
+        if not len(beyond):
             return math.inf
+        first = float(_MONTHS[beyond[0]])
         inside, outside = first - MONTH_DAYS, first
         while outside - inside > 0.01:
             middle = (inside + outside) / 2.0
             inside, outside = (middle, outside) if out(middle) <= 0 else (inside, middle)
         return inside
+
+
+_MONTHS: Floats = np.arange(1.0, int(FAR_DAYS / MONTH_DAYS) + 1.0, dtype=np.float64) * MONTH_DAYS
 
 
 def drift_of(seen: Sequence[Seen]) -> Drift | None:

@@ -35,6 +35,8 @@ class Rung(IntEnum):
 
 BY_HAND = frozenset({Rung.WIRED, Rung.CONTINUITY, Rung.POWERED, Rung.FUNCTION_TESTED})
 """Rungs that somebody marks; the others follow from what is signed."""
+SWAP = "device swap"
+"""The kind of record that says that another device stands in the old one's place."""
 _PROVES = {"loop check": Rung.LOOP_CHECKED, "loop-back": Rung.LOOP_CHECKED, "script": Rung.FUNCTION_TESTED}
 
 
@@ -49,6 +51,9 @@ class Step:
 def moves(kind: str, *, passed: bool) -> list[Step]:
     """What a signed record does on the ladder of its points. kind: of the record; nothing for one that proves no rung, as a
     trim or a test of a device alone."""
+    if kind == SWAP:
+        # Another device has not been checked, whatever the one before it was.
+        return [Step(Rung(k), False) for k in range(Rung.LOOP_CHECKED, len(Rung))]
     top = _PROVES.get(kind)
     if top is None:
         return []

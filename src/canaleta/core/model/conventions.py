@@ -75,6 +75,9 @@ class Testing(BaseModel):
     guard_share: float = Field(
         default=1.0, gt=0, le=2, description="guard band, as a share of the expanded uncertainty"
     )
+    interval_days: int = Field(
+        default=365, ge=1, le=7300, description="days for which a loop check holds, where no drift says sooner"
+    )
     signatures: int = Field(
         default=1, ge=1, le=2, description="people who sign a loop check before its point is accepted"
     )

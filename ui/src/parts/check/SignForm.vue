@@ -12,7 +12,15 @@ import { remember, remembered } from './instrument'
 
 const props = defineProps<{
   point: number
-  body: { readings: Schemas['ReadIn'][]; seq: number; open_wire: Record<string, string> }
+  body: {
+    readings: Schemas['ReadIn'][]
+    seq: number
+    open_wire: Record<string, string>
+    test?: Schemas['CheckOut']['test']
+    runs?: number
+  }
+  /** How many figures look mistyped: whoever signs says that they were read so. */
+  doubts?: number
   complete: boolean
   trips: boolean
 }>()
@@ -25,6 +33,8 @@ const inhibited = ref(false)
 const note = ref('')
 const phase = ref<'' | 'as found' | 'as left'>('')
 const photo = ref('')
+const doubtsSeen = ref(false)
+watch(() => props.doubts, () => (doubtsSeen.value = false)) // prettier-ignore
 const busy = ref(false)
 
 // Kept at once: what a reading is worth depends on it.
@@ -51,7 +61,7 @@ async function sign() {
       params: { path: { point: props.point } },
       body: {
         ...props.body, name: name.value, password: password.value, ...instrument.value,
-        inhibited: inhibited.value, note: note.value, phase: phase.value, photo: photo.value,
+        inhibited: inhibited.value, note: note.value, phase: phase.value, photo: photo.value, doubts_seen: doubtsSeen.value,
         open_wire: Object.fromEntries(Object.entries(props.body.open_wire).filter(([, v]) => v)),
       }, // prettier-ignore
     }),
@@ -83,6 +93,7 @@ async function sign() {
         </span>
       </div>
       <img v-if="photo" :src="`data:image/jpeg;base64,${photo}`" alt="the photo that goes with it" />
+      <v-checkbox v-if="doubts" v-model="doubtsSeen" label="figures that are asked about were read so" />
       <v-checkbox v-if="trips" v-model="inhibited" label="it is inhibited, or tripping is agreed on" />
       <label class="field"
         >name <DenseField v-model="name" required maxlength="80" autocomplete="name"
