@@ -35,6 +35,7 @@ class Page(FPDF):
                     self.add_font(f"plex-{part}", style, file)
         self.set_fallback_fonts([f"plex-{part}" for part in _PARTS[1:]], exact_match=False)
         self.set_margins(16, 14, 16)
+        self.c_margin = 0.0
 
     def footer(self) -> None:
         self.set_y(-14)
@@ -48,7 +49,7 @@ class Page(FPDF):
         """A paragraph."""
         self.set_text_color(20)
         self.set_font("plex-latin", "B" if bold else "", size)
-        self.multi_cell(0, size * 0.5, text.translate(_THIN), new_x=XPos.LMARGIN, new_y=YPos.NEXT)
+        self.multi_cell(0, size * 0.5, text.translate(_THIN), align="L", new_x=XPos.LMARGIN, new_y=YPos.NEXT)
 
     def grid(
         self, head: Sequence[str], rows: Sequence[Sequence[str]], widths: Sequence[float], *, left: bool = False
@@ -56,6 +57,8 @@ class Page(FPDF):
         """A table: figures to the right, words to the left."""
         self.set_text_color(20)
         self.set_font("plex-latin", size=8)
+        self.set_line_width(0.1)
+        self.set_draw_color(150)
         with self.table(
             col_widths=tuple(widths),
             line_height=5,

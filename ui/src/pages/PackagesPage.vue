@@ -141,7 +141,7 @@ const days = (one: Package) => [one.begins, one.ends].filter(Boolean).join(' to 
                 target="_blank"
                 >sheets</a
               >
-              <v-btn v-if="plant.may('edit')" class="act" @click="remove(one)">take away</v-btn>
+              <v-btn v-if="plant.may('edit')" class="act" @click="remove(one)">remove</v-btn>
             </td>
           </tr>
         </tbody>

@@ -115,8 +115,11 @@ async function accept() {
               </span>
             </td>
             <td v-for="(rung, k) in progress.rungs" :key="rung" class="n figure">
-              {{ upTo(g, k) }}
-              <span class="quiet">{{ Math.floor(share(upTo(g, k), g.points)) }} %</span>
+              <template v-if="upTo(g, k)">
+                {{ upTo(g, k) }}
+                <span class="quiet">{{ Math.floor(share(upTo(g, k), g.points)) }} %</span>
+              </template>
+              <span v-else class="quiet">–</span>
             </td>
             <td class="n figure" :class="{ bad: g.open_a }">{{ g.open_a || '' }}</td>
             <td class="n figure">{{ g.open_b || '' }}</td>

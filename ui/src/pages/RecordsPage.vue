@@ -163,8 +163,8 @@ const overdue = computed(() => (due.value ?? []).filter((d) => d.days < 0).lengt
             <td>
               <router-link class="figure tag" :to="`/check/${r.point}`">{{ r.tag || 'gone' }}</router-link>
             </td>
-            <td>{{ r.kind }}</td>
-            <td>{{ r.name }}</td>
+            <td class="whole-words">{{ r.kind }}</td>
+            <td class="whole-words">{{ r.name }}</td>
             <td :class="{ bad: r.passes === false }">{{ r.passes === false ? '■' : '✓' }} {{ r.verdict }}</td>
             <td><a :href="`/api/evidence/${r.id}/pdf`" target="_blank">PDF</a></td>
           </tr>

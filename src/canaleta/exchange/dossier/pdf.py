@@ -42,7 +42,7 @@ def dossier_pdf(dossier: Dossier, image: PlantImage, into: Path, told: Told = la
     page.set_title(_title(document))
     page.set_lang("en")
     text = json.dumps(document, ensure_ascii=False, sort_keys=True).encode()
-    page.foot = f"{_title(document)} · {document['made_at']} · {hashlib.sha256(text).hexdigest()}"
+    page.foot = f"{_title(document)} · {document['made_at'][:19]} UTC · {hashlib.sha256(text).hexdigest()[:32]}"
     _cover(page, document)
     told(0.02, "list")
     _list(page, document)
@@ -90,7 +90,7 @@ def _cover(page: Page, document: Mapping[str, Any]) -> None:
     page.ln(2)
     page.words(_title(document), 16, bold=True)
     page.ln(4)
-    page.words(f"made by {document['name']} ({document['made_by']}), {document['made_at']}")
+    page.words(f"made by {document['name']} ({document['made_by']}), {document['made_at'][:19]} UTC")
     issue = document["issue"]
     if issue is None:
         page.words(f"the list was never issued; it is told as it stands at change {document['seq']}")

@@ -34,6 +34,8 @@ def proved(password: str) -> None:
                 "nothing was signed; what was read is kept",
                 "type it again; who has none yet sets one under their name",
             )
+        # Who signs one check after the other does not guess.
+        accounts.forgive(connection, f"signature:{session_now().account}")
 
 
 def signed(signing: Signing, name: str) -> Evidence:

@@ -71,7 +71,7 @@ async function askFor() {
       <DenseField
         v-model="password"
         type="password"
-        size="14"
+        size="20"
         placeholder="password once more"
         aria-label="your password once more"
         maxlength="200"
