@@ -2,9 +2,10 @@
 
 import math
 
+import numpy as np
 import pytest
 
-from canaleta.core.checks.drift import DAYS_A_YEAR, Seen, drift_of
+from canaleta.core.checks.drift import DAYS_A_YEAR, Seen, drift_of, drifts_of
 
 YEAR = DAYS_A_YEAR
 
@@ -100,3 +101,25 @@ def test_two_readings_of_one_day_have_no_rate() -> None:
 def test_readings_stand_in_order() -> None:
     with pytest.raises(ValueError, match="order"):
         drift_of([Seen(2, 0.0), Seen(1, 0.0)])
+
+
+def test_many_lines_at_once_are_what_each_is_by_itself() -> None:
+    """Three points: one drifts out, one was adjusted half way, one was checked once."""
+    some = [
+        [Seen(0, 0.0), Seen(365, 0.1), Seen(731, 0.22)],
+        [Seen(10, 0.3), Seen(400, 0.45, begins=False), Seen(400, 0.0, begins=True), Seen(800, 0.12), Seen(900, 0.2)],
+        [Seen(5, 0.1)],
+    ]
+    flat = [(k, one) for k, seen in enumerate(some) for one in seen]
+    many = drifts_of(
+        np.array([k for k, _ in flat]), np.array([one.day for _, one in flat], dtype=float),
+        np.array([one.error for _, one in flat]), np.array([one.begins for _, one in flat]),
+    )  # fmt: skip
+    for k, seen in enumerate(some):
+        alone = drift_of(seen)
+        assert alone is not None
+        for name in ("rate", "level", "middle", "last", "scatter", "freedom", "readings", "spread"):
+            assert getattr(many.one(k), name) == pytest.approx(getattr(alone, name), nan_ok=True), name
+        for banded in (True, False):
+            days = many.leaves(np.full(3, 0.5), with_band=banded)[k]
+            assert days == pytest.approx(alone.leaves(0.5, with_band=banded), nan_ok=True)

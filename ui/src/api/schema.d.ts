@@ -7720,16 +7720,20 @@ export interface components {
         };
         /**
          * TimelineOut
-         * @description Every record that is looked for, oldest first: s since 1970, error that is furthest off in % of span, whether it
-         *     passed.
+         * @description Every record that is looked for, day by day, oldest first: s since 1970; least and largest of the errors that were furthest
+         *     off, % of span; how many were signed, and how many of them failed.
          */
         TimelineOut: {
             /** At */
             at: number[];
-            /** Errors */
-            errors: (number | null)[];
-            /** Passes */
-            passes: (boolean | null)[];
+            /** Count */
+            count: number[];
+            /** Failed */
+            failed: number[];
+            /** High */
+            high: (number | null)[];
+            /** Low */
+            low: (number | null)[];
         };
         /**
          * ToldFinding

@@ -64,24 +64,11 @@ async function loadDue() {
 watch(query, () => load(), { deep: true })
 onMounted(() => (load(), loadDue()))
 
-/** Errors as points: a plot of a hundred thousand takes its least and most of each day. */
 const plot = computed(() => {
-  const { at = [], errors = [] } = times.value ?? {}
-  const days = new Map<number, [number, number]>()
-  for (const [k, t] of at.entries()) {
-    const error = errors[k]
-    if (error == null) continue
-    const day = Math.floor(t / 86_400) * 86_400
-    const known = days.get(day)
-    if (known) days.set(day, [Math.min(known[0], error), Math.max(known[1], error)])
-    else days.set(day, [error, error])
-  }
-  const x = [...days.keys()].sort((a, b) => a - b)
-  const low = x.map((d) => days.get(d)![0])
-  const high = x.map((d) => days.get(d)![1])
+  const { at = [], low = [], high = [] } = times.value ?? {}
   const shared = { unit: '%', scale: 'error', decimals: 3 }
   return {
-    x,
+    x: at,
     lines: [
       { label: 'largest of the day', values: high, colour: 'copper' as const, ...shared },
       { label: 'least of the day', values: low, colour: 'quiet' as const, ...shared },

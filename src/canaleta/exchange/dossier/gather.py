@@ -6,9 +6,11 @@ from __future__ import annotations
 import base64
 import binascii
 import hashlib
-from collections.abc import Mapping
+import tempfile
+from collections.abc import Iterator, Mapping, MutableMapping
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import Any
 
 from sqlalchemy import ARRAY, BigInteger, Connection, cast, func, or_, select
@@ -23,12 +25,38 @@ from canaleta.plant.live import temporary
 from canaleta.plant.records.findings import accepted, stored_findings
 from canaleta.plant.records.instruments import instruments
 
-__all__ = ["FORMAT", "VERSION", "Dossier", "gathered", "record_of", "record_sound", "signature_sound"]
+__all__ = ["FORMAT", "VERSION", "Dossier", "Photos", "gathered", "record_of", "record_sound", "signature_sound"]
 
 FORMAT, VERSION = "canaleta dossier", 1
 SCRIPT = "script"
 PHOTO = "photo_sha256"
 """Stands in a record's body for its photo, which is a file of its own beside the document."""
+
+
+class Photos(MutableMapping[str, bytes]):
+    """Photos by their SHA-256, on disk until they are asked for: three hundred of them are a hundred megabytes."""
+
+    def __init__(self) -> None:
+        self._folder = tempfile.TemporaryDirectory(prefix="canaleta-photos-")
+        self._known: dict[str, None] = {}
+
+    def __getitem__(self, key: str) -> bytes:
+        if key not in self._known:
+            raise KeyError(key)
+        return (Path(self._folder.name) / key).read_bytes()
+
+    def __setitem__(self, key: str, raw: bytes) -> None:
+        (Path(self._folder.name) / key).write_bytes(raw)
+        self._known[key] = None
+
+    def __delitem__(self, key: str) -> None:
+        del self._known[key]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._known)
+
+    def __len__(self) -> int:
+        return len(self._known)
 
 
 @dataclass(frozen=True)
@@ -39,14 +67,17 @@ class Dossier:
     photos: Mapping[str, bytes]
 
 
-def gathered(connection: Connection, image: PlantImage, system: str, who: str, name: str) -> Dossier:
-    """A dossier of one system, or of the whole plant where system is "". who, name: who makes it. Raises LookupError where no
+def gathered(
+    connection: Connection, image: PlantImage, system: str, who: str, name: str, photos: Photos | None = None
+) -> Dossier:
+    """A dossier of one system, or of the whole plant where system is "". who, name: who makes it; photos: where
+    they are put. Raises LookupError where no
     point belongs to the system."""
     rows = [row for row in range(len(image)) if not system or image.text("system", row) == system]
     if not rows:
         raise LookupError(f"no point belongs to the system “{system}”" if system else "the list is empty")
     points = [int(image.ids[row]) for row in rows]
-    photos: dict[str, bytes] = {}
+    photos = Photos() if photos is None else photos
     records = _records(connection, points, photos)
     issue = next((r for r in revisions(connection) if r.state == "issued"), None)
     plant = str(connection.execute(select(t.plant.c.name)).scalar_one())
@@ -80,31 +111,34 @@ def _points(connection: Connection, image: PlantImage, rows: list[int]) -> list[
     return [{"id": n, "cells": filled[row], "ladder": events.get(n, [])} for n, row in zip(ids, rows, strict=True)]
 
 
-def _records(connection: Connection, points: list[int], photos: dict[str, bytes]) -> list[dict[str, Any]]:
+def _records(connection: Connection, points: list[int], photos: Photos) -> list[dict[str, Any]]:
     here = cast(points, ARRAY(BigInteger))
     # A script speaks of several points, and is on record at its first.
     of = select(*WHOLE).where(or_(t.evidence.c.point == func.any(here), t.evidence.c.kind == SCRIPT))
-    every = (Evidence(**row) for row in connection.execute(of.order_by(t.evidence.c.id)).mappings())
+    rows = connection.execution_options(yield_per=50).execute(of.order_by(t.evidence.c.id)).mappings()
     wanted = set(points)
-    found = [r for r in every if r.point in wanted or wanted & set(r.body.get("points", ()))]
-    under: dict[int, list[Countersignature]] = {}
-    for one in evidence.countersignatures(connection, [r.id for r in found]):
-        under.setdefault(one.record, []).append(one)
-    return [_record(r, under.get(r.id, []), photos) for r in found]
+    told = []
+    for row in rows:
+        one = Evidence(**row)
+        if one.point in wanted or wanted & set(one.body.get("points", ())):
+            # At once: its photo is kept on disk, and the next one takes its place in memory.
+            told.append(_record(one, photos))
+    under: dict[int, list[dict[str, Any]]] = {}
+    for s in evidence.countersignatures(connection, [r["id"] for r in told]):
+        signature = {"at": s.at.isoformat(), "who": s.who, "name": s.name, "remark": s.remark, "hash": s.hash}
+        under.setdefault(s.record, []).append(signature)
+    return [one | {"signatures": under.get(one["id"], [])} for one in told]
 
 
-def _record(record: Evidence, under: list[Countersignature], photos: dict[str, bytes]) -> dict[str, Any]:
+def _record(record: Evidence, photos: Photos) -> dict[str, Any]:
     body = dict(record.body)
     if text := body.get("photo"):
         body |= {"photo": "", PHOTO: _photo(text, photos)}
     told = {name: getattr(record, name) for name in ("id", "kind", "point", "who", "name", "verdict", "hash")}
-    signatures = [
-        {"at": s.at.isoformat(), "who": s.who, "name": s.name, "remark": s.remark, "hash": s.hash} for s in under
-    ]
-    return told | {"at": record.at.isoformat(), "body": body, "signatures": signatures}
+    return told | {"at": record.at.isoformat(), "body": body}
 
 
-def _photo(text: str, photos: dict[str, bytes]) -> str:
+def _photo(text: str, photos: Photos) -> str:
     """Keep a photo beside the document, once; returns its SHA-256, "" for what is no base64."""
     try:
         raw = base64.b64decode(text, validate=True)
@@ -141,9 +175,7 @@ def signature_sound(told: Mapping[str, Any], record: Evidence) -> bool:
     return one.sound_under(record)
 
 
-def _punches(
-    connection: Connection, points: set[int], photos: dict[str, bytes], *, whole: bool
-) -> list[dict[str, Any]]:
+def _punches(connection: Connection, points: set[int], photos: Photos, *, whole: bool) -> list[dict[str, Any]]:
     out = []
     for item in reversed(punches.listed(connection, most=100_000)):
         if item.point not in points and not (whole and item.point == 0):

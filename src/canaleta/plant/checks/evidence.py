@@ -19,6 +19,7 @@ from canaleta.plant.database import tables as t
 __all__ = [
     "WHOLE",
     "Countersignature",
+    "Day",
     "Evidence",
     "Line",
     "Wanted",
@@ -131,10 +132,23 @@ def search(connection: Connection, wanted: Wanted, *, after: int = 0, most: int 
     return [Line(*row) for row in connection.execute(page)], int(count)
 
 
-def timeline(connection: Connection, wanted: Wanted) -> list[tuple[datetime, float | None, bool | None]]:
-    """(when, the error that is furthest off, whether it passed) of every record that is looked for, oldest first."""
-    of = select(t.evidence.c.at, t.evidence.c.furthest, t.evidence.c.passes).where(*_those(wanted))
-    return [(row[0], row[1], row[2]) for row in connection.execute(of.order_by(t.evidence.c.at))]
+@dataclass(frozen=True)
+class Day:
+    """What was signed on a day: least and largest of the errors that were furthest off, % of span; how many; how many failed."""
+
+    at: datetime
+    low: float | None
+    high: float | None
+    count: int
+    failed: int
+
+
+def timeline(connection: Connection, wanted: Wanted) -> list[Day]:
+    """Every record that is looked for, day by day, oldest first."""
+    day = func.date_trunc("day", t.evidence.c.at).label("day")
+    error, failed = t.evidence.c.furthest, t.evidence.c.passes.is_(False)
+    of = select(day, func.min(error), func.max(error), func.count(), func.count().filter(failed))
+    return [Day(*row) for row in connection.execute(of.where(*_those(wanted)).group_by(day).order_by(day))]
 
 
 def _those(wanted: Wanted) -> list[ColumnElement[bool]]:

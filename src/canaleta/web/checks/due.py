@@ -5,12 +5,13 @@ from __future__ import annotations
 from datetime import UTC, date, datetime
 from typing import Any
 
+import numpy as np
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.checks.drift import drift_of
+from canaleta.core.checks.drift import drifts_of
 from canaleta.core.checks.due import due_of
-from canaleta.core.checks.loopcheck import tolerance_of
+from canaleta.core.checks.loopcheck import DEFAULT_TOLERANCE
 from canaleta.core.model.fields import FIELDS
 from canaleta.core.model.image import PlantImage
 from canaleta.plant.changes.proposal import Planned
@@ -96,15 +97,18 @@ def due() -> Response:
     with shared().engine.connect() as connection:
         routes_of = {point: one.name for one in reversed(packages(connection)) for point in one.points}
         every = histories(connection)
+    rows = np.array([image.row_of(p) if image.has(p) else -1 for p in every.points.tolist()], dtype=np.int64)
+    stated = image.number("tolerance_loop")[rows]
+    tolerance = np.where(np.isnan(stated), DEFAULT_TOLERANCE, stated)
+    lines = drifts_of(every.group, every.day, every.error, every.begins)
+    leaves = lines.leaves(tolerance)
     told: list[tuple[float, int, str, str]] = []
-    for point, history in every.items():
-        if not image.has(point):
-            continue
-        row = image.row_of(point)
-        seen = history.seen
-        line = drift_of(seen) if len(seen) > 2 else None
-        one = due_of(history.last, interval, tolerance_of(image, row), line, failed=not history.passed)
-        told.append((one.day, point, one.because, one.says))
+    for k in np.flatnonzero(rows >= 0).tolist():
+        one = due_of(
+            float(every.last[k]), interval, float(tolerance[k]), float(lines.rate[k]), float(leaves[k]),
+            failed=bool(every.failed[k]),
+        )  # fmt: skip
+        told.append((one.day, int(every.points[k]), one.because, one.says))
     told.sort()
     out = [
         _due_out(image, point, _day(at), day, because, says, routes_of)

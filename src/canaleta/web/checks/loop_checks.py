@@ -104,6 +104,8 @@ def check(path: PointPath, query: CheckQuery) -> Response:
     outcome = judged(image, row, steps, nothing, nothing, nothing, test)
     if not why_not and not np.isfinite(span_of(image, row, test)):
         why_not = f"nothing is known of the {KINDS[test]}: give the point its signal, its channel and its mode"
+    if not why_not and (unknown := sum(not np.isfinite(step.due(test)) for step in steps)):
+        why_not = f"nothing certain is due at {unknown} of its {len(steps)} steps: settle what is found at it first"
     return jsonify(
         CheckOut(
             seq=image.seq,

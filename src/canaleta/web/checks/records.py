@@ -208,12 +208,14 @@ class RecordsOut(Shape):
 
 
 class TimelineOut(Shape):
-    """Every record that is looked for, oldest first: s since 1970, error that is furthest off in % of span, whether it
-    passed."""
+    """Every record that is looked for, day by day, oldest first: s since 1970; least and largest of the errors that were furthest
+    off, % of span; how many were signed, and how many of them failed."""
 
     at: list[float]
-    errors: list[float | None]
-    passes: list[bool | None]
+    low: list[float | None]
+    high: list[float | None]
+    count: list[int]
+    failed: list[int]
 
 
 @api.get("/records", responses={200: RecordsOut})
@@ -248,9 +250,13 @@ def timeline(query: RecordsQuery) -> Response:
     """The errors of every record that is looked for, for a plot of them all."""
     image = shared().image()
     with shared().engine.connect() as connection:
-        rows = evidence.timeline(connection, _wanted(image, query))
+        days = evidence.timeline(connection, _wanted(image, query))
     out = TimelineOut(
-        at=[a.timestamp() for a, _, _ in rows], errors=[e for _, e, _ in rows], passes=[p for *_, p in rows]
+        at=[d.at.timestamp() for d in days],
+        low=[d.low for d in days],
+        high=[d.high for d in days],
+        count=[d.count for d in days],
+        failed=[d.failed for d in days],
     )
     return jsonify(out.model_dump())
 
