@@ -1,10 +1,12 @@
 """It finds me: 260 points with noise, three moved, two pairs swapped; what is no pattern; who is asked."""
 
+from decimal import Decimal
+
 import numpy as np
 import pytest
 from tests.building.words import plant_of
 
-from canaleta.core.checks.walk import judged
+from canaleta.core.checks.walk import Played, Walker, judged, missing, shared_out
 from canaleta.core.live import recognition
 from canaleta.core.live.recognition import Recognised
 from canaleta.core.model.image import PlantImage
@@ -76,7 +78,7 @@ def plant(n: int = 6) -> PlantImage:
 def test_two_swapped_pairs_are_both_named() -> None:
     """Five walks: 1 moves 2 and 2 moves 1; 3 moves 4 and 4 moves 3; 5 is itself."""
     image = plant()
-    at = [(2, 100.0), (1, 200.0), (4, 300.0), (3, 400.0), (5, 500.0)]
+    at = [Played(2, 100.0), Played(1, 200.0), Played(4, 300.0), Played(3, 400.0), Played(5, 500.0)]
     verdicts, pairs = judged(image, at, [1, 2, 3, 4, 5])
     assert pairs == [(2, 1), (4, 3)]
     assert [v.takes for v in verdicts] == [False, False, False, False, True]
@@ -86,10 +88,72 @@ def test_two_swapped_pairs_are_both_named() -> None:
 
 def test_what_shuts_something_and_two_at_once_are_asked_about() -> None:
     image = plant().with_cells({(2, "trips"): "burner 4"})
-    verdicts, _ = judged(image, [(1, 100.0), (3, 200.0), (4, 300.0), (5, 301.0)])
+    verdicts, _ = judged(image, [Played(1, 100.0), Played(3, 200.0), Played(4, 300.0), Played(5, 301.0)])
     assert [v.takes for v in verdicts] == [True, False, False, False]
     assert "burner 4" in verdicts[1].says
     assert "at once" in verdicts[2].says
+
+
+def test_one_that_is_left_out_puts_only_its_own_turn_in_doubt() -> None:
+    """1, then 3 for 2 is left out, then 4 and 5: one question, and 2 is missing in the end."""
+    found = [Played(p, 100.0 * k) for k, p in enumerate((1, 3, 4, 5), start=1)]
+    verdicts, pairs = judged(plant(), found, [1, 2, 3, 4, 5])
+    assert [v.takes for v in verdicts] == [True, False, True, True]
+    assert pairs == []
+    assert missing([p.point for p in found], [1, 2, 3, 4, 5]) == [2]
+
+
+def test_a_device_that_answers_at_a_channel_nobody_expects_is_on_other_terminals() -> None:
+    verdicts, _ = judged(plant(), [Played(5, 100.0)], [1, 2])
+    assert verdicts[0].sign == "wrong terminals"
+    assert "P-0 was expected and answers at" in verdicts[0].says
+    assert "the channel of P-4" in verdicts[0].says
+
+
+STAIR = (4.0, 8.0, 12.0, 16.0, 20.0)
+
+
+def test_a_staircase_that_falls_is_a_pair_with_its_cores_swapped() -> None:
+    verdicts, _ = judged(plant(), [Played(1, 100.0, STAIR), Played(2, 200.0, STAIR[::-1])], [1, 2])
+    assert [v.sign for v in verdicts] == ["", "swapped cores"]
+    assert "the two cores of its pair" in verdicts[1].says
+
+
+def test_levels_of_another_type_say_which() -> None:
+    """0 to 1000 °C: type K gives 0, 10.153, 20.644, 31.213, 41.276 mV, type N 0, 7.597, 16.748, 26.491, 36.256 mV (IEC
+    60584-1); Pt1000 gives ten times what Pt100 does."""
+    image = plant_of(*["T: TC K, 0…1000 °C, nowhere"] * 2, "P: 4–20 mA, 0…10 bar, nowhere").with_cells(
+        {(1, "signal"): "Pt100", (1, "device_high"): Decimal(400)}
+    )
+    k, n = (0.0, 10.153, 20.644, 31.213, 41.276), (0.0, 7.597, 16.748, 26.491, 36.256)
+    pt100 = (100.0, 138.506, 175.856, 212.052, 247.092)
+    played = [
+        Played(1, 100.0, k),
+        Played(1, 200.0, n),
+        Played(2, 300.0, tuple(10 * x for x in pt100)),
+        Played(3, 400.0, (0, 5, 10, 15, 20)),
+    ]
+    verdicts, _ = judged(image, played)
+    assert [v.sign for v in verdicts] == ["", "other type", "other type", "other type"]
+    assert "those of TC N" in verdicts[1].says
+    assert "those of Pt1000" in verdicts[2].says
+    assert "those of 0–20 mA" in verdicts[3].says
+
+
+def test_several_people_are_told_apart_by_who_expects_what() -> None:
+    """Ana expects 1 and 2, Pau 4 and 5, both play at the same time; what nobody expects goes to who said nothing."""
+    image = plant()
+    ana, pau = Walker("ana", 0.0, (1, 2)), Walker("pau", 0.0, (4, 5))
+    found = [Played(1, 100.0), Played(4, 101.0), Played(2, 200.0), Played(5, 201.0)]
+    told = shared_out(image, found, [ana, pau])
+    assert told == {"ana": [0, 2], "pau": [1, 3]}
+    for who in (ana, pau):
+        verdicts, _ = judged(image, [found[k] for k in told[who.who]], who.expected)
+        assert all(v.takes for v in verdicts), "two at once is a question of one walk alone"
+    anywhere = Walker("jordi", 0.0)
+    assert shared_out(image, [Played(3, 50.0)], [ana, pau, anywhere]) == {"ana": [], "pau": [], "jordi": [0]}
+    late = Walker("jordi", 90.0)
+    assert shared_out(image, [Played(1, 50.0)], [late]) == {"jordi": []}
 
 
 def play(levels: list[float], hold: int = 5, span: float = 16.0) -> list[Recognised]:

@@ -24,7 +24,7 @@ __all__ = ["ATTACHED", "PHOTO_NAME", "dossier_pdf"]
 
 ATTACHED = "dossier.json"
 PHOTO_NAME = "photo-{}.jpg"
-PRINTED_PX = 720
+PRINTED_PX = 600
 """Longest side of a photo on paper; the photo itself is attached as it was signed."""
 TOLD_EVERY = 10
 """Points after which it is told how far it is."""
@@ -46,7 +46,10 @@ def dossier_pdf(dossier: Dossier, image: PlantImage, into: Path, told: Told = la
     _cover(page, document)
     told(0.02, "list")
     _list(page, document)
-    printed = {key: _small(raw) for key, raw in dossier.photos.items()}
+
+    def printed(key: str) -> bytes:
+        return _small(dossier.photos[key]) if key in dossier.photos else b""
+
     records: dict[int, list[Mapping[str, Any]]] = {}
     for record in document["records"]:
         records.setdefault(record["point"], []).append(record)
@@ -57,9 +60,7 @@ def dossier_pdf(dossier: Dossier, image: PlantImage, into: Path, told: Told = la
         _point(page, point, image)
         for record in records.get(point["id"], []):
             page.ln(4)
-            write_record(
-                page, record_of(record, dossier.photos), photo=printed.get(record["body"].get(PHOTO, ""), b"")
-            )
+            write_record(page, record_of(record, dossier.photos), photo=printed(record["body"].get(PHOTO, "")))
             for under in record["signatures"]:
                 page.words(f"also signed by {under['name']} ({under['who']}), {under['at'][:19]} UTC", 9, bold=True)
                 if under["remark"]:
@@ -162,7 +163,7 @@ def _point(page: Page, point: Mapping[str, Any], image: PlantImage) -> None:
         page.grid(["rung", "when, UTC", "by", "how"], rows, [34, 34, 40, 70], left=True)
 
 
-def _rest(page: Page, document: Mapping[str, Any], printed: Mapping[str, bytes]) -> None:
+def _rest(page: Page, document: Mapping[str, Any], printed: Callable[[str], bytes]) -> None:
     page.add_page()
     page.start_section("instruments, punch list, temporary changes, findings")
     page.words("Instruments", 16, bold=True)
@@ -181,7 +182,7 @@ def _rest(page: Page, document: Mapping[str, Any], printed: Mapping[str, bytes])
     ]  # fmt: skip
     _grid_or(page, ["item", "where", "what", "whose", "state"], rows, [14, 24, 70, 44, 28])
     for item in document["punches"]:
-        if raw := printed.get(item["photo"]):
+        if raw := printed(item["photo"]):
             page.words(f"item {item['id']}")
             page.picture(raw, 70)
     page.ln(3)
@@ -221,7 +222,7 @@ def _small(raw: bytes) -> bytes:
             small = photo.convert("RGB")
             small.thumbnail((PRINTED_PX, PRINTED_PX))
             out = io.BytesIO()
-            small.save(out, "JPEG", quality=75)
+            small.save(out, "JPEG", quality=70)
             return out.getvalue()
     except (OSError, ValueError, Image.DecompressionBombError):
         return b""

@@ -7,7 +7,7 @@ from typing import Annotated
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.checks.walk import judged
+from canaleta.core.checks.walk import LEVELS, Played, Walker, judged, missing, shared_out
 from canaleta.plant.live import walking
 from canaleta.web.kit.access import needs, session_now
 from canaleta.web.kit.problems import PROBLEMS, ProblemError
@@ -16,6 +16,7 @@ from canaleta.web.kit.shared import shared
 
 __all__ = ["api"]
 
+MOST_FOUND = 1000
 api = routes("walk", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 Points = Annotated[list[Annotated[int, Field(ge=0, le=2**62)]], Field(max_length=300)]
 
@@ -41,7 +42,8 @@ class PlateauOut(Shape):
 
 
 class FoundOut(Shape):
-    """A point at which somebody played. takes: its readings may be taken without asking; says: why, or why not."""
+    """A point at which somebody played. takes: its readings may be taken without asking; sign, says: why not, as a code and in
+    words."""
 
     id: int
     at: str
@@ -49,6 +51,7 @@ class FoundOut(Shape):
     pattern: str
     plateaus: list[PlateauOut]
     takes: bool
+    sign: str
     says: str
 
 
@@ -60,12 +63,14 @@ class SwappedOut(Shape):
 
 
 class WalkOut(Shape):
-    """One's walk: since when ('' if nobody walks), what is expected, what was found, whose cores may be swapped."""
+    """One's walk: since when ('' if nobody walks), what is expected, what was found, whose cores may be swapped; missing: what is
+    expected and was not found so far; of a walk that is over, what was left."""
 
     begins: str
     expected: list[int]
     found: list[FoundOut]
     swapped: list[SwappedOut]
+    missing: list[int]
     others: list[str]
 
 
@@ -94,37 +99,45 @@ def set_out(body: WalkIn) -> Response:
 @needs("inject")
 def come_back() -> Response:
     """The walk is over; what was found stays in the points' pages until it is signed or read anew."""
+    left = _walk().missing
     with shared().engine.begin() as connection:
         walking.end_walk(connection, session_now().account)
-    return jsonify(_walk().model_dump())
+    return jsonify(_walk().model_copy(update={"missing": left}).model_dump())
 
 
 def _walk() -> WalkOut:
     image = shared().image()
     me = session_now().account
     with shared().engine.connect() as connection:
-        mine = walking.walk_of(connection, me)
-        others = [w.who for w in walking.walks(connection) if w.who != me]
-        rows = [f for f in walking.found_since(connection, mine.begins) if image.has(f.point)] if mine else []
+        every = walking.walks(connection)
+        mine = next((w for w in every if w.who == me), None)
+        rows = walking.found_since(connection, mine.begins, MOST_FOUND) if mine else []
+    others = [w.who for w in every if w.who != me]
     if mine is None:
-        return WalkOut(begins="", expected=[], found=[], swapped=[], others=others)
-    verdicts, pairs = judged(image, [(f.point, f.at.timestamp()) for f in rows], mine.expected)
+        return WalkOut(begins="", expected=[], found=[], swapped=[], missing=[], others=others)
+    rows = [f for f in rows if image.has(f.point)]
+    played = [Played(f.point, f.at.timestamp(), tuple(float(p["signal"]) for p in f.plateaus[:LEVELS])) for f in rows]
+    walkers = [Walker(w.who, w.begins.timestamp(), w.expected) for w in every]
+    told = shared_out(image, played, walkers)[me]
+    verdicts, pairs = judged(image, [played[k] for k in told], mine.expected)
     found = [
         FoundOut(
-            id=f.id,
-            at=f.at.isoformat(),
-            point=f.point,
-            pattern=f.pattern,
-            plateaus=[PlateauOut(**p) for p in f.plateaus],
+            id=rows[k].id,
+            at=rows[k].at.isoformat(),
+            point=rows[k].point,
+            pattern=rows[k].pattern,
+            plateaus=[PlateauOut(**p) for p in rows[k].plateaus],
             takes=v.takes,
+            sign=v.sign,
             says=v.says,
         )
-        for f, v in zip(rows, verdicts, strict=True)
+        for k, v in zip(told, verdicts, strict=True)
     ]
     return WalkOut(
         begins=mine.begins.isoformat(),
         expected=list(mine.expected),
         found=found,
         swapped=[SwappedOut(one=a, other=b) for a, b in pairs],
+        missing=missing([f.point for f in found], mine.expected),
         others=others,
     )
