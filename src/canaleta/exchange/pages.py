@@ -50,7 +50,14 @@ class Page(FPDF):
         """A paragraph."""
         self.set_text_color(20)
         self.set_font("plex-latin", "B" if bold else "", size)
-        self.multi_cell(0, size * 0.5, text.translate(_THIN), align="L", new_x=XPos.LMARGIN, new_y=YPos.NEXT)
+        told = text.translate(_THIN)
+        if "\n" not in told and self.get_string_width(told) < self.epw:
+            # What fits into a line need not be broken into any.
+            if self.will_page_break(size * 0.5):
+                self.add_page()
+            self.cell(0, size * 0.5, told, new_x=XPos.LMARGIN, new_y=YPos.NEXT)
+            return
+        self.multi_cell(0, size * 0.5, told, align="L", new_x=XPos.LMARGIN, new_y=YPos.NEXT)
 
     def grid(
         self, head: Sequence[str], rows: Sequence[Sequence[str]], widths: Sequence[float], *, left: bool = False

@@ -4426,7 +4426,8 @@ export interface components {
         };
         /**
          * FoundOut
-         * @description A point at which somebody played. takes: its readings may be taken without asking; says: why, or why not.
+         * @description A point at which somebody played. takes: its readings may be taken without asking; sign, says: why not, as a code and in
+         *     words.
          */
         FoundOut: {
             /** At */
@@ -4441,6 +4442,8 @@ export interface components {
             point: number;
             /** Says */
             says: string;
+            /** Sign */
+            sign: string;
             /** Takes */
             takes: boolean;
         };
@@ -8312,7 +8315,8 @@ export interface components {
         };
         /**
          * WalkOut
-         * @description One's walk: since when ('' if nobody walks), what is expected, what was found, whose cores may be swapped.
+         * @description One's walk: since when ('' if nobody walks), what is expected, what was found, whose cores may be swapped; missing: what is
+         *     expected and was not found so far; of a walk that is over, what was left.
          */
         WalkOut: {
             /** Begins */
@@ -8321,6 +8325,8 @@ export interface components {
             expected: number[];
             /** Found */
             found: components["schemas"]["FoundOut"][];
+            /** Missing */
+            missing: number[];
             /** Others */
             others: string[];
             /** Swapped */

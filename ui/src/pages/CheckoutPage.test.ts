@@ -14,8 +14,8 @@ import CheckoutPage from './CheckoutPage.vue'
 
 afterEach(cleared)
 
-const HOME = { begins: '', expected: [], found: [], swapped: [], others: [] }
-const OUT = { ...HOME, begins: '2026-11-30T08:00:00Z', expected: [11, 12] }
+const HOME = { begins: '', expected: [], found: [], swapped: [], missing: [] as number[], others: [] }
+const OUT = { ...HOME, begins: '2026-11-30T08:00:00Z', expected: [11, 12], missing: [11, 12] }
 const found = (id: number, more: object = {}) => ({
   id, at: '2026-11-30T08:05:00Z', point: 11, pattern: 'staircase', takes: true, says: 'five levels, up and down', plateaus: [], ...more,
 }) // prettier-ignore
@@ -72,11 +72,12 @@ test('two that answer in each other’s place are told', async () => {
 })
 
 test('coming back ends the watch, and a reader does not set out', async () => {
-  const { box, asked } = await page(OUT, { 'DELETE /api/walk': HOME })
+  const { box, asked } = await page(OUT, { 'DELETE /api/walk': { ...HOME, missing: [12] } })
   button(box, 'I am back')!.click()
   await settled()
   expect(asked.at(-1)).toMatchObject({ way: 'DELETE', path: '/api/walk' })
   expect(button(box, 'I am back')).toBeUndefined()
+  expect(flat(box)).toContain('not found on this walk: ZV-2')
   cleared()
   const reader = await page(HOME, {}, ['look', 'read'])
   expect(button(reader.box, 'set out')!.disabled).toBe(true)

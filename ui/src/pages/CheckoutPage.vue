@@ -18,6 +18,8 @@ const query = ref('')
 const expected = ref<number[]>([])
 const says = ref('')
 const follow = ref(true)
+/** What a walk that is over did not find. */
+const left = ref<number[]>([])
 const cell = (point: number, field: string) => (
   void plant.list.version,
   plant.list.text(field, plant.list.row(point) ?? -1)
@@ -29,7 +31,7 @@ const offered = computed(() =>
         .map((r) => plant.list.ids[r]!)
     : [],
 )
-const next = computed(() => walk.value?.expected[walk.value.found.length])
+const next = computed(() => walk.value?.missing[0])
 /** The newest that was seen; -1 until this page knows what was found before it opened. */
 let known = -1
 
@@ -47,6 +49,7 @@ async function setOut() {
   const answer = await ask(api.PUT('/api/walk', { body: { expected: expected.value } }))
   if (answer.problem) return (says.value = said(answer.problem))
   walk.value = answer.data
+  left.value = []
   known = 0
   says.value = ''
 }
@@ -54,6 +57,7 @@ async function setOut() {
 async function comeBack() {
   const answer = await ask(api.DELETE('/api/walk'))
   if (answer.data) walk.value = answer.data
+  left.value = answer.data?.missing ?? []
   expected.value = []
 }
 
@@ -142,6 +146,16 @@ useIntervalFn(() => walk.value?.begins && void load(), 4000)
             f.takes ? 'its check' : 'take it all the same'
           }}</router-link>
         </article>
+        <p v-if="walk?.begins && walk.found.length && walk.missing.length" class="quiet">
+          not found so far: {{ walk.missing.map((p) => cell(p, 'tag')).join(', ') }}
+        </p>
+        <p v-if="left.length" class="card settle" role="status">
+          ▲ not found on this walk:
+          <router-link v-for="p in left" :key="p" class="figure" :to="`/check/${p}`">
+            {{ cell(p, 'tag') }}</router-link
+          >
+          · no wire, another channel, or nobody was there
+        </p>
         <p v-if="walk?.begins && !walk.found.length" class="quiet">nothing was played yet</p>
         <p v-if="walk && !walk.begins" class="quiet">you have not set out yet: set out, then play</p>
         <InstrumentsPanel />
