@@ -30,7 +30,8 @@ function oneFile(): Plugin {
 export default defineConfig({
   plugins: [vue(), vuetify(), oneFile()],
   publicDir: false,
-  define: { 'process.env.NODE_ENV': '"production"', __VUE_OPTIONS_API__: 'false' },
+  // The library asks what it was built in; a page has no process that could say.
+  define: { 'process.env.NODE_ENV': '"production"', 'process.env': '{}', __VUE_OPTIONS_API__: 'false' },
   build: {
     outDir: dist,
     emptyOutDir: false,

@@ -200,14 +200,15 @@ label,
   flex: 1;
 }
 
-.row {
+.v-btn.row {
   display: flex;
   flex-wrap: wrap;
   gap: 4px 10px;
   align-items: baseline;
   width: 100%;
-  margin: 3px 0;
-  border-color: rgb(var(--v-theme-line));
+  min-height: 44px;
+  padding: 8px 4px;
+  border-bottom: 1px solid rgb(var(--v-theme-line));
   color: rgb(var(--v-theme-ink));
   text-align: left;
 }

@@ -120,28 +120,30 @@ const days = (one: Package) => [one.begins, one.ends].filter(Boolean).join(' to 
             <td class="n figure">{{ one.points.length }}</td>
             <td class="n figure">{{ one.checked }}</td>
             <td>{{ one.away }}</td>
-            <td class="line">
-              <template v-if="plant.may('edit')">
-                <v-btn class="act" :disabled="!!busy" @click="take(one, false)">{{
-                  busy === one.name ? 'taking…' : 'take along as a file'
-                }}</v-btn>
-                <v-btn v-if="canKeep()" class="act" :disabled="!!busy" @click="take(one, true)"
-                  >on this device</v-btn
-                >
-                <v-btn
-                  v-if="one.away.includes(plant.session?.account ?? '\0')"
+            <td>
+              <div class="line">
+                <template v-if="plant.may('edit')">
+                  <v-btn class="act" :disabled="!!busy" @click="take(one, false)">{{
+                    busy === one.name ? 'taking…' : 'take along as a file'
+                  }}</v-btn>
+                  <v-btn v-if="canKeep()" class="act" :disabled="!!busy" @click="take(one, true)"
+                    >on this device</v-btn
+                  >
+                  <v-btn
+                    v-if="one.away.includes(plant.session?.account ?? '\0')"
+                    class="act"
+                    @click="letGo(one)"
+                    >let it go</v-btn
+                  >
+                </template>
+                <a
                   class="act"
-                  @click="letGo(one)"
-                  >let it go</v-btn
+                  :href="`/api/packages/${encodeURIComponent(one.name)}/sheets.pdf`"
+                  target="_blank"
+                  >sheets</a
                 >
-              </template>
-              <a
-                class="act"
-                :href="`/api/packages/${encodeURIComponent(one.name)}/sheets.pdf`"
-                target="_blank"
-                >sheets</a
-              >
-              <v-btn v-if="plant.may('edit')" class="act" @click="remove(one)">remove</v-btn>
+                <v-btn v-if="plant.may('edit')" class="act" @click="remove(one)">remove</v-btn>
+              </div>
             </td>
           </tr>
         </tbody>

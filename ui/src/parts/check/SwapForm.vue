@@ -40,7 +40,7 @@ async function sign() {
     <p v-for="s in offer?.settings" :key="s.name" class="small">
       {{ s.label }} <b class="figure">{{ s.text }}</b>
     </p>
-    <form v-if="plant.may('edit')" @submit.prevent="sign">
+    <form v-if="offer && plant.may('edit')" @submit.prevent="sign">
       <label class="field">serial <DenseField v-model="form.serial" maxlength="60" required /></label>
       <v-checkbox v-model="form.like_for_like" label="like for like" />
       <label v-if="!form.like_for_like" class="field"
