@@ -30,7 +30,7 @@ def test_a_package_is_taken_along_filled_in_and_brought_back(site: Site, tmp_pat
     download.value.save_as(file)
     expect(page.locator("tbody tr").first).to_contain_text("pau")
 
-    context = page.context.browser.new_context(viewport={"width": 390, "height": 844}, offline=True)  # type: ignore[union-attr]
+    context = page.context.browser.new_context(viewport={"width": 390, "height": 844})  # type: ignore[union-attr]
     away = context.new_page()
     troubles: list[object] = []
     away.on("pageerror", lambda error: troubles.append(error))
