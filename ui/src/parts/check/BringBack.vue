@@ -28,8 +28,11 @@ async function loadWaiting() {
 onMounted(loadWaiting)
 
 async function choose(event: Event) {
-  const chosen = (event.target as HTMLInputElement).files?.[0]
+  const input = event.target as HTMLInputElement
+  const chosen = input.files?.[0]
   if (!chosen) return
+  // The same file may be chosen once more.
+  input.value = ''
   told.value = []
   file.value = null
   try {
