@@ -53,32 +53,6 @@ def live(page: Page) -> None:
     shoot(page, "check", wait=".outcome")
 
 
-SCRIPT = """# FT-3110: a ramp is followed; TE-2102: a break is told
-0 s     FT-3110  put 12 mA
-+0 s    FT-3110  see 4596 ± 1 % within 3 s
-+4 s    FT-3110  put ramp 12 mA to 20 mA in 10 s
-+0 s    FT-3110  see 6500 ± 1 % within 12 s
-+1 s    TE-2102  make open
-+0 s    TE-2102  see open circuit within 4 s
-+0 s    TE-2102  see 1000 ± 50 within 2 s
-+7 s    TE-2102  take off
-+4 s    FT-3110  take off
-+0 s    TE-2102  see good for 3 s
-"""
-
-
-def script(page: Page) -> None:
-    """A script that has been run, with one thing that was not seen."""
-    page.goto(address + "/scripts")
-    page.get_by_label("name of the script").fill("flow and break")
-    page.get_by_label("lines of the script").fill(SCRIPT)
-    page.get_by_text("it is provided for").click()
-    page.get_by_role("button", name="keep", exact=True).click()
-    page.get_by_role("button", name="run it").click()
-    page.get_by_text("1 of 5 not seen").first.wait_for(timeout=60_000)
-    shoot(page, "scripts", wait=".verdict")
-
-
 SENDS = """async ([method, path, body]) => {
   const { csrf } = await (await fetch('/api/session')).json()
   const headers = { 'content-type': 'application/json', 'X-Canaleta-Csrf': csrf }
@@ -91,6 +65,17 @@ CALIBRATOR = {
     "certificate": "C 11-204",
     "ranges": [{"unit": "mA", "low": 0, "high": 24, "of_reading": 0.02, "digits": 2, "resolution": 0.001}],
 }
+
+
+def progress(page: Page) -> None:
+    """How far a plant has come that is half wired, with something still to be mended."""
+    for rung, first, last in (("wired", 60, 240), ("continuity", 70, 200), ("powered", 90, 170)):
+        page.evaluate(SENDS, ["POST", "/api/ladder", {"points": list(range(first, last)), "rung": rung}])
+    for point, what, severity in ((1, "cable gland is loose", "A"), (150, "label is missing", "C")):
+        page.evaluate(SENDS, ["POST", "/api/punches", {"point": point, "what": what, "severity": severity}])
+    page.goto(address + "/progress")
+    page.get_by_role("button", name="kiln 2").click()
+    shoot(page, "progress", wait=".bar")
 
 
 def trim(page: Page) -> None:
@@ -155,7 +140,7 @@ def pictures(browser: Browser, link: str) -> None:
     page.wait_for_selector(".preview")
     shoot(page, "findings", wait=".preview")
     page.evaluate("localStorage.setItem('canaleta-theme', 'dark')")
-    script(page)
+    progress(page)
     shoot(page, "alarms", "/alarms", wait="tbody tr")
     page.evaluate("localStorage.setItem('canaleta-theme', 'light')")
     trim(page)

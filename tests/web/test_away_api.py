@@ -10,6 +10,7 @@ import pytest
 from tests.building.database import Database
 from tests.building.people import PASSWORD, Person, app_on
 
+from canaleta.plant.changes import climbing
 from canaleta.plant.people import accounts
 
 PT, FT, TE = 1, 3, 6
@@ -40,6 +41,7 @@ def ago(**time: float) -> str:
 
 
 READ = ago(hours=5)
+TWO_DAYS = ago(days=2)
 
 
 def result(away: Any, point: int, *, off: float = 0.0, key: str = "", **more: Any) -> dict[str, Any]:
@@ -220,3 +222,38 @@ def test_a_package_is_printed_a_page_a_point(person: Who) -> None:
     assert sheets.startswith(b"%PDF")
     assert sheets.count(b"/Type /Page\n") == 3
     assert sheets.count(b"/Subtype /Image") >= 3, "each with its code"
+
+
+def test_a_breakdown_in_the_middle_loses_nothing_and_signs_nothing_twice(
+    person: Who, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The server ends between two results of one file; the file is brought again, two days after it was read."""
+    technician = person("technician")
+    away = taken(technician, PT, FT, TE)
+    results = [result(away, p, read_at=TWO_DAYS) for p in (PT, FT, TE)]
+    kept, count = climbing.keep_signed, 0
+
+    def breaks(*given: Any) -> Any:
+        nonlocal count
+        count += 1
+        made = kept(*given)
+        if count == 2:
+            raise KeyboardInterrupt("killed after it was written and before it was committed")
+        return made
+
+    monkeypatch.setattr("canaleta.web.checks.away.keep_signed", breaks)
+    with pytest.raises(KeyboardInterrupt):
+        brought(technician, away, *results)
+    monkeypatch.undo()
+    assert len(technician.get(f"/api/points/{FT}/check").json["records"]) == 0, "nothing is half written"
+    told = brought(technician, away, *results)
+    assert [r["state"] for r in told] == ["again", "signed", "signed"]
+    for point in (PT, FT, TE):
+        assert len(technician.get(f"/api/points/{point}/check").json["records"]) == 1
+
+
+def test_an_administrator_lets_go_of_what_a_lost_tablet_holds(person: Who) -> None:
+    away = taken(person("technician"), PT)
+    path = f"/api/packages/{away['package']}/away"
+    assert person("engineer").send("DELETE", path).json["away"] == "technician"
+    assert person("administrator").send("DELETE", path).json["away"] == ""

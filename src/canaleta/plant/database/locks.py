@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from sqlalchemy import Connection, func, insert, select, update
+from sqlalchemy import Connection, func, insert, select, true, update
 
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.connection import notify, take_plant_lock
@@ -120,13 +120,14 @@ def hold(connection: Connection, points: Iterable[int], who: str, why: str, kind
         notify(connection, LOCKS_CHANNEL, len(new))
 
 
-def let_go(connection: Connection, points: Iterable[int], who: str, kind: str) -> None:
-    """Let go of points that somebody kept for work of one kind; locks that they set otherwise stay."""
+def let_go(connection: Connection, points: Iterable[int], who: str, kind: str, *, anybodys: bool = False) -> None:
+    """Let go of points that somebody kept for work of one kind; locks that they set otherwise stay. anybodys: whoever kept them,
+    for an administrator: a tablet may be lost."""
     done = connection.execute(
         update(t.row_lock)
         .where(
             t.row_lock.c.point.in_(list(points)),
-            t.row_lock.c.who == who,
+            true() if anybodys else t.row_lock.c.who == who,
             t.row_lock.c.kind == kind,
             t.row_lock.c.lifted_at.is_(None),
         )
