@@ -72,7 +72,7 @@ def job_of(connection: Connection, number: int) -> DossierJob | None:
 
 def jobs(connection: Connection, most: int = 20) -> list[DossierJob]:
     """The newest jobs, newest first."""
-    return _read(connection, true())[:most]
+    return _read(connection, true(), most)
 
 
 def make(engine: Engine, number: int) -> None:
@@ -121,9 +121,11 @@ def _say(engine: Engine, number: int, **values: object) -> None:
         )
 
 
-def _read(connection: Connection, of: ColumnElement[bool]) -> list[DossierJob]:
+def _read(connection: Connection, of: ColumnElement[bool], most: int = 1) -> list[DossierJob]:
     silent = (func.clock_timestamp() - t.dossier.c.beat) > text(f"interval '{SILENT_S} seconds'")
-    rows = connection.execute(select(t.dossier, silent.label("silent")).where(of).order_by(t.dossier.c.id.desc()))
+    rows = connection.execute(
+        select(t.dossier, silent.label("silent")).where(of).order_by(t.dossier.c.id.desc()).limit(most)
+    )
     out = []
     for row in rows.mappings():
         values = {name: row[name] for name in DossierJob.__dataclass_fields__}
@@ -142,15 +144,23 @@ def _forget(connection: Connection) -> None:
 
 
 def _folder() -> Path:
-    room = os.environ.get("CANALETA_ROOM", "")
-    folder = Path(room) / "dossiers" if room else Path(tempfile.gettempdir())
-    folder.mkdir(exist_ok=True)
-    return folder
+    """Where dossiers lie: beside the plant's data where that is ours to write, else where the system keeps what is passing."""
+    if room := os.environ.get("CANALETA_ROOM", ""):
+        folder = Path(room) / "dossiers"
+        try:
+            folder.mkdir(exist_ok=True)
+        except OSError:
+            return Path(tempfile.gettempdir())
+        if os.access(folder, os.W_OK):
+            return folder
+    return Path(tempfile.gettempdir())
 
 
 def _main() -> int:
     from canaleta.plant.database.connection import engine_for
 
+    # What a dossier holds is for who may ask the server for it.
+    os.umask(0o077)
     engine = engine_for(os.environ["CANALETA_RUNTIME_URL"], pool_size=2)
     number = int(sys.argv[1])
     try:

@@ -128,7 +128,7 @@ def blockers(facts: Facts) -> list[Blocker]:
     out += [Blocker(Block.FORCED, f"a force stands: {words}") for words in facts.forces]
     out += [Blocker(Block.TEMPORARY, f"a temporary change is open: {words}") for words in facts.temporary]
     if facts.locked:
-        out.append(Blocker(Block.UNDER_TEST, f"{facts.locked} has it under test"))
+        out.append(Blocker(Block.UNDER_TEST, f"{facts.locked} has it under test, or locked"))
     return out + list(_of_record(facts))
 
 

@@ -17,7 +17,7 @@ from canaleta.plant.changes.undo import LADDER
 from canaleta.plant.checks import evidence
 from canaleta.plant.checks.acceptance import facts_of
 from canaleta.plant.checks.evidence import Evidence
-from canaleta.plant.checks.rungs import changed_since, note_steps, reached
+from canaleta.plant.checks.rungs import changed_since, reached, steps_taken, write_steps
 from canaleta.plant.database.connection import take_plant_lock
 from canaleta.plant.database.locks import TEST_LOCK, let_go, refuse_locked
 from canaleta.plant.records.image_cache import ImageCache
@@ -105,7 +105,7 @@ def accept(engine: Engine, cache: ImageCache, points: Sequence[int], who: str, n
         take_plant_lock(connection)
         image = cache.caught_up(connection)
         there = [point for point in dict.fromkeys(points) if image.has(point)]
-        facts = facts_of(connection, image, there)
+        facts = facts_of(connection, image, there, who)
         taken: dict[int, list[Step]] = {}
         for point in there:
             if why_not := blockers(facts[point]):
@@ -138,14 +138,19 @@ def climb(
     plant's lock. Returns the list after it."""
     now = reached(connection, list(steps))
     cells: CellChanges = {}
-    for point, taken in steps.items():
+    rows: list[dict[str, Any]] = []
+    for point, wanted in steps.items():
         number = record if isinstance(record, int) else record[point]
-        there = note_steps(
-            connection, now.get(point, {}), point, taken, who=who, name=name, how=how, record=number, seq=image.seq
-        )
+        taken, there = steps_taken(now.get(point, {}), wanted, anew=number > 0)
+        rows += [
+            {"point": point, "rung": int(step.rung), "reached": step.reached, "who": who, "name": name, "how": how,
+             "record": number, "seq": image.seq}
+            for step in taken
+        ]  # fmt: skip
         row = image.row_of(point)
-        if taken and (status := status_of(there)) != image.text("status", row):
+        if wanted and (status := status_of(there)) != image.text("status", row):
             cells[row, "status"] = status or None
+    write_steps(connection, rows)
     if not cells:
         return image
     return commit(connection, image, ChangeSet(cells), who, LADDER).image

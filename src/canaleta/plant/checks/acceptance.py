@@ -56,8 +56,8 @@ def signatures_of(connection: Connection, records: Sequence[int]) -> dict[int, i
     return out
 
 
-def facts_of(connection: Connection, image: PlantImage, points: Sequence[int]) -> dict[int, Facts]:
-    """What is known of points of the list, by point."""
+def facts_of(connection: Connection, image: PlantImage, points: Sequence[int], who: str) -> dict[int, Facts]:
+    """What is known of points of the list, by point. who: asks; a row that they locked themselves is in nobody's way."""
     checks = newest_checks(connection, points)
     changed = changed_since(connection, image, {p: int(one.body.get("seq", 0)) for p, one in checks.items()})
     signed = signatures_of(connection, [one.id for one in checks.values()])
@@ -75,7 +75,7 @@ def facts_of(connection: Connection, image: PlantImage, points: Sequence[int]) -
             open_a=open_a.get(point, ()),
             temporary=tuple(words for held_at, words in told if not held_at),
             forces=tuple(words for held_at, words in told if held_at),
-            locked=locks[point].who if point in locks and locks[point].kind else "",
+            locked=locks[point].who if point in locks and (locks[point].kind or locks[point].who != who) else "",
         )
         if one is not None:
             facts = replace(

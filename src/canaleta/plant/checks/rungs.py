@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import ARRAY, Connection, Text, and_, bindparam, cast, func, insert, or_, select
 from sqlalchemy.dialects.postgresql import distinct_on
@@ -15,7 +16,7 @@ from canaleta.core.rules.masks import PATH
 from canaleta.plant.database import tables as t
 from canaleta.plant.records.equipment import TYPE
 
-__all__ = ["RungEvent", "changed_since", "events_of", "note_steps", "reached"]
+__all__ = ["RungEvent", "changed_since", "events_of", "reached", "steps_taken", "write_steps"]
 
 _NAMES_ALONE = ("name", "comment", "remarks")
 """Of a module: what nothing that was read depends on."""
@@ -59,33 +60,25 @@ def events_of(connection: Connection, point: int, most: int = 100) -> list[RungE
     return [RungEvent(**row) for row in connection.execute(query).mappings()]
 
 
-def note_steps(
-    connection: Connection,
-    now: Mapping[Rung, RungEvent],
-    point: int,
-    steps: Iterable[Step],
-    *,
-    who: str,
-    name: str,
-    how: str,
-    record: int,
-    seq: int,
-) -> dict[Rung, bool]:
-    """Write what changes on a point's ladder. A rung that stands is not written again but for the highest of a record,
-    which is newer evidence of it. Returns {rung: whether it is reached} of all."""
+def steps_taken(
+    now: Mapping[Rung, RungEvent], steps: Iterable[Step], *, anew: bool
+) -> tuple[list[Step], dict[Rung, bool]]:
+    """(what changes on a ladder, {rung: whether it is reached} after it). A rung that stands is not written again but for the
+    highest of a record, which is newer evidence of it: anew."""
     after = {rung: event.reached for rung, event in now.items()}
-    listed = list(steps)
+    taken, listed = [], list(steps)
     for step in listed:
-        anew = record and step is listed[-1] and step.reached
-        if after.get(step.rung, False) == step.reached and not anew:
+        if after.get(step.rung, False) == step.reached and not (anew and step.reached and step is listed[-1]):
             continue
         after[step.rung] = step.reached
-        values = {
-            "point": point, "rung": int(step.rung), "reached": step.reached, "who": who, "name": name, "how": how,
-            "record": record, "seq": seq,
-        }  # fmt: skip
-        connection.execute(insert(t.rung).values(**values))
-    return after
+        taken.append(step)
+    return taken, after
+
+
+def write_steps(connection: Connection, rows: Sequence[Mapping[str, Any]]) -> None:
+    """Write what changed on ladders: point, rung, reached, who, name, how, record, seq of each."""
+    if rows:
+        connection.execute(insert(t.rung), list(rows))
 
 
 def changed_since(connection: Connection, image: PlantImage, since: Mapping[int, int]) -> set[int]:

@@ -156,7 +156,7 @@ def ladder(path: PointPath) -> Response:
     with shared().engine.connect() as connection:
         there = reached(connection, [path.point]).get(path.point, {})
         events = events_of(connection, path.point)
-        facts = facts_of(connection, image, [path.point])[path.point]
+        facts = facts_of(connection, image, [path.point], session_now().account)[path.point]
     return jsonify(
         LadderOut(
             point=path.point,
