@@ -75,7 +75,7 @@ def facts_of(connection: Connection, image: PlantImage, points: Sequence[int], w
             open_a=open_a.get(point, ()),
             temporary=tuple(words for held_at, words in told if not held_at),
             forces=tuple(words for held_at, words in told if held_at),
-            locked=locks[point].who if point in locks and (locks[point].kind or locks[point].who != who) else "",
+            locked=locks[point].who if point in locks and locks[point].who != who else "",
         )
         if one is not None:
             facts = replace(
