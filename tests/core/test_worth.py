@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from tests.building.words import mode, path_of
 
-from canaleta.core.checks.loopcheck import judged, steps_of
+from canaleta.core.checks.loopcheck import TestOf, judged, steps_of
 from canaleta.core.checks.uncertainty import Accuracy, Decided
 from canaleta.core.checks.worth import loop_unit_of, worth_of_step, worths_of
 from canaleta.core.model.image import PlantImage
@@ -71,3 +71,12 @@ def test_where_the_value_does_not_follow_nothing_is_claimed() -> None:
 def test_beyond_the_instruments_range_nothing_is_worked_out() -> None:
     with pytest.raises(ValueError, match="beyond the range"):
         worth_of_step(loop(), 0, 20.0, Accuracy(0, 10, of_span=0.1))
+
+
+def test_a_channel_and_a_device_alone_are_worth_what_they_are_measured_with() -> None:
+    """±0.0044 mA at 12 mA, rectangular, is 0.00254 mA: 5.08 counts of 2000 a milliampere, and one count's own step is 0.289;
+    a meter that reads the signal of a device is worth those 0.00254 mA alone."""
+    channel = worth_of_step(loop(), 0, 12.0, CALIBRATOR, TestOf.CHANNEL)
+    assert [(p.name, round(p.standard, 3)) for p in channel.parts] == [("instrument", 5.081), ("converter", 0.289)]
+    device = worth_of_step(loop(), 0, 12.0, CALIBRATOR, TestOf.DEVICE)
+    assert [(p.name, round(p.standard, 5)) for p in device.parts] == [("instrument", 0.00254)]

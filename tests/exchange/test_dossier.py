@@ -202,3 +202,25 @@ def test_a_dossier_is_asked_for_made_by_a_process_of_its_own_and_fetched(
 
 def state_of(who: Person, number: int) -> Any:
     return who.get(f"/api/dossiers/{number}").json["state"]
+
+
+def test_a_dossier_says_what_changed_since_the_list_was_issued(made: tuple[Database, Dossier]) -> None:
+    database, first = made
+    assert first.document["points"][0]["since_issue"] is None, "it was never issued"
+    app = create_app(database.engine, frozenset({"localhost"}), most_streams=4)
+    engineer = Person(app, "engineer")
+    put = {"mark": "A", "note": "first", "open_reason": "three are changed in May"}
+    number = engineer.send("POST", "/api/revisions", put).json["revisions"][0]["id"]
+    for who, meaning in (("administrator", "checked"), ("engineer", "issued")):
+        body = {"meaning": meaning, "name": who, "password": PASSWORD}
+        if who == "administrator":
+            with database.engine.begin() as connection:
+                accounts.set_password(connection, who, PASSWORD)
+        signed_ = Person(app, who).send("POST", f"/api/revisions/{number}/signatures", body)
+        assert signed_.status_code == 200, signed_.json
+    engineer.edit(PT, "device_high", "600", "500")
+    with database.engine.connect() as connection:
+        image = ImageCache(database.engine).caught_up(connection)
+        document = gathered(connection, image, "burners of kiln 2", "engineer", "B").document
+    assert document["issue"]["mark"] == "A"
+    assert [p["since_issue"] for p in document["points"]] == [{"device_high": ["600", "500"]}, {}]

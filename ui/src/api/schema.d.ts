@@ -1034,7 +1034,7 @@ export interface paths {
          * @description it. Its points are kept for whoever takes it.
          */
         post: operations["away_take_along_packages__string_name__away_post"];
-        /** Let go of the points of a package that one took along. */
+        /** Let go of the points of a package that one took along; an administrator lets go of anybody's. */
         delete: operations["away_let_it_go_packages__string_name__away_delete"];
         options?: never;
         head?: never;
@@ -4801,7 +4801,7 @@ export interface components {
          * JudgedOut
          * @description One step judged. error: in the unit of where the test reads, of_span: in % of the span there; passes: none where nothing
          *     was read; doubt, asks: what is asked about a figure that was typed, as a code and in words. Where the
-         *     instrument's accuracy is known also: expanded uncertainty (k = 2) in the value's unit, tolerance over that, how probable
+         *     instrument's accuracy is known also: expanded uncertainty (k = 2) in the unit of the error, tolerance over that, how probable
          *     it is that the loop is within its tolerance, what the plant's rule makes of it, and every share.
          */
         JudgedOut: {

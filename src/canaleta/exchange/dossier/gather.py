@@ -17,7 +17,7 @@ from sqlalchemy import ARRAY, BigInteger, Connection, cast, func, or_, select
 
 from canaleta.core.checks.ladder import Rung
 from canaleta.core.model.image import PlantImage
-from canaleta.plant.changes.revisions import changed_since, revisions
+from canaleta.plant.changes.revisions import changed_since, document_of, points_of, revisions
 from canaleta.plant.checks import evidence, punches
 from canaleta.plant.checks.evidence import WHOLE, Countersignature, Evidence, digest
 from canaleta.plant.database import tables as t
@@ -80,6 +80,7 @@ def gathered(
     photos = Photos() if photos is None else photos
     records = _records(connection, points, photos)
     issue = next((r for r in revisions(connection) if r.state == "issued"), None)
+    issued = points_of(document_of(connection, issue.id)) if issue is not None else None
     plant = str(connection.execute(select(t.plant.c.name)).scalar_one())
     document: dict[str, Any] = {
         "format": FORMAT, "version": VERSION, "plant": plant, "system": system, "made_by": who, "name": name,
@@ -89,7 +90,7 @@ def gathered(
             "signatures": [asdict(s) for s in issue.signatures],
             "points_changed_since": changed_since(connection, issue.seq),
         },
-        "points": _points(connection, image, rows),
+        "points": _points(connection, image, rows, issued),
         "records": records,
         "instruments": [one.body() for one in instruments(connection)],
         "punches": _punches(connection, set(points), photos, whole=not system),
@@ -99,7 +100,11 @@ def gathered(
     return Dossier(document, photos)
 
 
-def _points(connection: Connection, image: PlantImage, rows: list[int]) -> list[dict[str, Any]]:
+def _points(
+    connection: Connection, image: PlantImage, rows: list[int], issued: Mapping[int, Mapping[str, str]] | None
+) -> list[dict[str, Any]]:
+    """Points as the list has them. since_issue: {field: [what the issue said, what the list says]} of what changed since; None where
+    there is no issue, or the point is not in it."""
     events: dict[int, list[dict[str, Any]]] = {}
     ids = [int(image.ids[row]) for row in rows]
     of = select(t.rung).where(t.rung.c.point == func.any(cast(ids, ARRAY(BigInteger)))).order_by(t.rung.c.id)
@@ -108,7 +113,15 @@ def _points(connection: Connection, image: PlantImage, rows: list[int]) -> list[
         told |= {"at": event["at"].isoformat(), "rung": Rung(event["rung"]).words}
         events.setdefault(event["point"], []).append(told)
     filled = image.filled_texts()
-    return [{"id": n, "cells": filled[row], "ladder": events.get(n, [])} for n, row in zip(ids, rows, strict=True)]
+    out = []
+    for n, row in zip(ids, rows, strict=True):
+        since = None
+        if issued is not None and (then := issued.get(n)) is not None:
+            names = {**then, **filled[row]}.keys() - {"status"}
+            pairs = {name: [then.get(name, ""), filled[row].get(name, "")] for name in sorted(names)}
+            since = {name: pair for name, pair in pairs.items() if pair[0] != pair[1]}
+        out.append({"id": n, "cells": filled[row], "since_issue": since, "ladder": events.get(n, [])})
+    return out
 
 
 def _records(connection: Connection, points: list[int], photos: Photos) -> list[dict[str, Any]]:

@@ -152,6 +152,12 @@ def _point(page: Page, point: Mapping[str, Any], image: PlantImage) -> None:
     page.ln(2)
     told = [(f"{_LABELS.get(name, name)}: {text}") for name, text in cells.items() if name not in ("tag", "service")]
     page.words(" · ".join(told), 8)
+    if point["since_issue"] is not None:
+        changed = [
+            f"{_LABELS.get(n, n)}: {was or 'nothing'} became {now or 'nothing'}"
+            for n, (was, now) in point["since_issue"].items()
+        ]
+        page.words("since the issue: " + (" · ".join(changed) or "nothing was changed"), 8, bold=bool(changed))
     page.ln(2)
     if image.has(point["id"]) and (circuit := circuit_of(image, image.row_of(point["id"]))) is not None:
         draw_circuit(page, drawn(circuit))

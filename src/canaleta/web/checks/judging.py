@@ -107,7 +107,7 @@ class PartOut(Shape):
 class JudgedOut(Shape):
     """One step judged. error: in the unit of where the test reads, of_span: in % of the span there; passes: none where nothing
     was read; doubt, asks: what is asked about a figure that was typed, as a code and in words. Where the
-    instrument's accuracy is known also: expanded uncertainty (k = 2) in the value's unit, tolerance over that, how probable
+    instrument's accuracy is known also: expanded uncertainty (k = 2) in the unit of the error, tolerance over that, how probable
     it is that the loop is within its tolerance, what the plant's rule makes of it, and every share."""
 
     error: str
@@ -239,8 +239,8 @@ def _says(image: PlantImage, outcome: Outcome, ratios: list[float]) -> str:
 
 def _worths(image: PlantImage, row: int, outcome: Outcome, name: str) -> tuple[list[StepWorth | None], str]:
     """What each step is worth with an instrument, and what is to be known of it. Nothing for one without a record, for a
-    contact, for a device or a channel alone, or where the plant says no accuracy of it."""
-    if outcome.test is not TestOf.LOOP or not name.strip() or image.family[row] == Family.CONTACT:
+    contact, or where the plant says no accuracy of it."""
+    if not name.strip() or image.family[row] == Family.CONTACT:
         return [], ""
     if (known := known_instrument(name)) is None:
         return [], ""
@@ -318,7 +318,7 @@ def document_of(image: PlantImage, row: int, outcome: Outcome, body: SignCheckIn
         f"calibration due {body.due.strip() or 'not given'}",
         f"errors are readings less what is due; percentages are of the {_OF[outcome.test]} span; "
         f"tolerance {outcome.tolerance:g} % of span",
-        *_worth_lines(out, unit),
+        *_worth_lines(out, unit_of(image, row, outcome.test)),
         *(f"asked about and meant: {step.asks}" for step in out.steps if step.doubt),
         f"list at change {image.seq}",
     ]
