@@ -257,3 +257,21 @@ def test_an_administrator_lets_go_of_what_a_lost_tablet_holds(person: Who) -> No
     path = f"/api/packages/{away['package']}/away"
     assert person("engineer").send("DELETE", path).json["away"] == "technician"
     assert person("administrator").send("DELETE", path).json["away"] == ""
+
+
+def test_what_hinders_one_item_of_a_file_does_not_hinder_the_rest(person: Who) -> None:
+    """A mark at a point that somebody else has, an item with a photo that is none: each is told, the rest is taken."""
+    technician, engineer = person("technician"), person("engineer")
+    away = taken(technician, PT)
+    engineer.send("PUT", "/api/points/40/under-test")
+    common = {"point": 40, "read_at": READ, "tester": "Pau"}
+    mark = common | {"key": "mark-0000002", "rung": "wired"}
+    items = [
+        common | {"key": f"punch-00000{k}", "what": "no gland", "severity": "B", "photo": p}
+        for k, p in enumerate(("AAAA", ""))
+    ]
+    told = brought(technician, away, punches=items, marks=[mark])
+    assert [(r["state"], r["code"]) for r in told] == [("signed", ""), ("signed", ""), ("waits", "held")]
+    assert "kept without it" in told[0]["says"]
+    engineer.send("DELETE", "/api/points/40/under-test")
+    assert [r["state"] for r in brought(technician, away, marks=[mark])] == ["signed"]

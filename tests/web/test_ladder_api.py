@@ -6,9 +6,11 @@ from collections.abc import Callable
 from typing import Any
 
 import pytest
+from sqlalchemy import func, text
 from tests.building.database import Database
 from tests.building.people import PASSWORD, Person, app_on
 
+from canaleta.plant.database import tables as t
 from canaleta.plant.people import accounts
 
 PT = 1
@@ -220,3 +222,14 @@ def test_device_and_channel_are_tested_alone_each_with_its_own_tolerance(person:
     ).json
     assert judged["worst"] == pytest.approx(0.1), "32 counts of 32 000"
     assert judged["repeatability"] == pytest.approx(0.2)
+
+
+def test_a_point_under_test_is_anybodys_again_after_a_shift(person: Who, database: Database) -> None:
+    """A laptop that was shut: its lock holds for twelve hours and no longer."""
+    engineer, technician = person("engineer"), person("technician")
+    technician.send("PUT", f"/api/points/{PT}/under-test")
+    for hours, status in ((11, 409), (13, 200)):
+        with database.owner.begin() as connection:
+            connection.execute(t.row_lock.update().values(at=func.now() - text(f"interval '{hours} hours'")))
+        assert engineer.send("PUT", f"/api/points/{PT}/under-test").status_code == status
+    assert technician.get(f"/api/points/{PT}/check").json["under_test"] == "engineer"

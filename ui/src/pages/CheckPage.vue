@@ -1,8 +1,9 @@
 <script setup lang="ts">
 /** One test on one page, of the loop, of its device or of its channel: its own steps, what must be read and what was, taken when it stands still, and signed. */
+import { useEventListener } from '@vueuse/core'
 import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { useRoute } from 'vue-router'
-import { ask, api, said, type Schemas } from '../api/client'
+import { ask, api, csrfHeader, said, type Schemas } from '../api/client'
 import DriftPlot from '../parts/check/DriftPlot.vue'
 import ErrorPlot from '../parts/check/ErrorPlot.vue'
 import OpenWire from '../parts/check/OpenWire.vue'
@@ -134,6 +135,18 @@ async function letGo(of = point.value) {
   holds.value = false
   await ask(api.DELETE('/api/points/{point}/under-test', { params: { path: { point: of } } }))
 }
+
+/** A page that is closed lets go as well; what it does not reach is let go of by the server after a shift. */
+function leave() {
+  if (!holds.value) return
+  holds.value = false
+  void fetch(`/api/points/${point.value}/under-test`, {
+    method: 'DELETE',
+    headers: csrfHeader(),
+    keepalive: true,
+  })
+}
+useEventListener(window, 'pagehide', leave)
 
 function begin(step: number) {
   void hold()

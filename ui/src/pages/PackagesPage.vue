@@ -130,7 +130,10 @@ const days = (one: Package) => [one.begins, one.ends].filter(Boolean).join(' to 
                     >on this device</v-btn
                   >
                   <v-btn
-                    v-if="one.away && (one.away.includes(plant.session?.account ?? '\0') || plant.may('administer'))"
+                    v-if="
+                      one.away &&
+                      (one.away.includes(plant.session?.account ?? '\0') || plant.may('administer'))
+                    "
                     class="act"
                     @click="letGo(one)"
                     >let it go</v-btn

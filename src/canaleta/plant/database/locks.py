@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from sqlalchemy import Connection, func, insert, select, true, update
+from sqlalchemy import Connection, func, insert, select, text, true, update
 
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.connection import notify, take_plant_lock
@@ -27,6 +27,8 @@ __all__ = [
 
 LOCKS_CHANNEL = "canaleta_locks"
 TEST_LOCK, PACKAGE_LOCK = "test", "package"
+TEST_HOURS = 12
+"""How long a point stays with whoever tests it: a laptop that was shut keeps nobody from it for longer than a shift."""
 
 
 class LockedError(PermissionError):
@@ -58,9 +60,21 @@ class RowLock:
         return f"{self.who} has locked this row: {self.why}{also}"
 
 
+_RUN_OUT = (t.row_lock.c.kind == TEST_LOCK) & (t.row_lock.c.at < func.now() - text(f"interval '{TEST_HOURS} hours'"))
+
+
+def _lift_run_out(connection: Connection) -> None:
+    """Lift what holds no longer, so that another lock may take its place."""
+    connection.execute(
+        update(t.row_lock)
+        .where(t.row_lock.c.lifted_at.is_(None), _RUN_OUT)
+        .values(lifted_by="", lifted_at=func.now())
+    )
+
+
 def held(connection: Connection) -> dict[int, RowLock]:
     """Every lock that holds, by point."""
-    rows = connection.execute(select(t.row_lock).where(t.row_lock.c.lifted_at.is_(None))).all()
+    rows = connection.execute(select(t.row_lock).where(t.row_lock.c.lifted_at.is_(None), ~_RUN_OUT)).all()
     return {
         row.point: RowLock(row.point, row.who, row.why, row.may_lift, row.at.isoformat(), row.kind) for row in rows
     }
@@ -85,6 +99,7 @@ def set_lock(connection: Connection, point: int, who: str, why: str, may_lift: s
         raise LookupError("this point is no longer there")
     if may_lift and connection.execute(select(t.account.c.name).where(t.account.c.name == may_lift)).first() is None:
         raise LookupError(f"there is no account “{may_lift}”")
+    _lift_run_out(connection)
     locks = held(connection)
     if point in locks:
         raise LockedError((locks[point],))
@@ -113,6 +128,7 @@ def hold(connection: Connection, points: Iterable[int], who: str, why: str, kind
     has one of them; then none is kept."""
     take_plant_lock(connection)
     wanted = list(dict.fromkeys(points))
+    _lift_run_out(connection)
     locks = held(connection)
     refuse_locked(connection, wanted, who)
     if new := [{"point": point, "who": who, "why": why, "kind": kind} for point in wanted if point not in locks]:

@@ -26,7 +26,7 @@ from canaleta.plant.checks.acceptance import LOOP_KINDS, newest_checks
 from canaleta.plant.checks.brought import LAID_ASIDE, SIGNED, WAITS, Brought
 from canaleta.plant.checks.rungs import changed_since
 from canaleta.plant.database.connection import take_plant_lock
-from canaleta.plant.database.locks import PACKAGE_LOCK, held, hold, let_go
+from canaleta.plant.database.locks import PACKAGE_LOCK, LockedError, held, hold, let_go, refuse_locked
 from canaleta.plant.live import temporary
 from canaleta.web.checks.away_points import plant_away, points_away
 from canaleta.web.checks.judging import KINDS, SignCheckIn, document_of, judged_of, outcome_out
@@ -452,8 +452,12 @@ def _signed(
 
 
 def _brought_punch(package: str, item: AwayPunchIn) -> BroughtOut:
-    image, what = shared().image(), f"punch item {item.severity}: {item.what}"
-    refuse_photo(item.photo)
+    image, what, says = shared().image(), f"punch item {item.severity}: {item.what}", ""
+    try:
+        refuse_photo(item.photo)
+    except ProblemError as error:
+        # The item is worth more than its photo, and the rest of the file must not wait for it.
+        item, says = item.model_copy(update={"photo": ""}), f"{error}: the item is kept without it"
     with shared().engine.begin() as connection:
         if not brought.claim(connection, _row(package, item, SIGNED, "")):
             return _plain(image, item, brought.known(connection, [item.key])[item.key], what)
@@ -463,7 +467,7 @@ def _brought_punch(package: str, item: AwayPunchIn) -> BroughtOut:
             photo=item.photo,
         )  # fmt: skip
         brought.settle(connection, item.key, SIGNED, "", number)
-    return _plain(image, item, None, what).model_copy(update={"state": SIGNED, "record": number})
+    return _plain(image, item, None, what).model_copy(update={"state": SIGNED, "record": number, "says": says})
 
 
 def _brought_mark(package: str, mark: AwayMarkIn) -> BroughtOut:
@@ -474,14 +478,20 @@ def _brought_mark(package: str, mark: AwayMarkIn) -> BroughtOut:
         return _plain(image, mark, None, mark.rung).model_copy(
             update={"state": LAID_ASIDE, "code": str(Trouble.GONE), "says": "its point is no longer in the list"}
         )
-    with shared().engine.begin() as connection:
-        take_plant_lock(connection)
-        if not brought.claim(connection, _row(package, mark, SIGNED, "")):
-            return _plain(image, mark, brought.known(connection, [mark.key])[mark.key], mark.rung)
-        image = shared().cache.caught_up(connection)
-        how = f"read away by {mark.tester} at {mark.read_at}, package {package}"
-        after = climbing.climb(
-            connection, image, {mark.point: [Step(rung, True)]}, session_now().account, mark.tester, how, 0
+    try:
+        with shared().engine.begin() as connection:
+            take_plant_lock(connection)
+            if not brought.claim(connection, _row(package, mark, SIGNED, "")):
+                return _plain(image, mark, brought.known(connection, [mark.key])[mark.key], mark.rung)
+            image = shared().cache.caught_up(connection)
+            refuse_locked(connection, [mark.point], session_now().account)
+            how = f"read away by {mark.tester} at {mark.read_at}, package {package}"
+            after = climbing.climb(
+                connection, image, {mark.point: [Step(rung, True)]}, session_now().account, mark.tester, how, 0
+            )
+    except LockedError as error:
+        return _plain(image, mark, None, mark.rung).model_copy(
+            update={"state": WAITS, "code": str(Trouble.HELD), "says": f"{error}: bring the file again later"}
         )
     shared().cache.adopt(after)
     return _plain(after, mark, None, mark.rung).model_copy(update={"state": SIGNED})
