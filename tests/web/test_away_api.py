@@ -159,6 +159,7 @@ def test_what_others_signed_meanwhile_counts_by_when_it_was_read(person: Who) ->
     [
         ({"read_at": "2999-01-01T10:00:00+00:00"}, "clock"),
         ({"read_at": "yesterday at about ten"}, "clock"),
+        ({"read_at": "9999-12-31T23:59:59-23:59"}, "clock"),
         ({"due": "2020-01"}, "instrument"),
         ({"instrument": ""}, "instrument"),
         ({"point": 999_999}, "gone"),
@@ -275,3 +276,16 @@ def test_what_hinders_one_item_of_a_file_does_not_hinder_the_rest(person: Who) -
     assert "kept without it" in told[0]["says"]
     engineer.send("DELETE", "/api/points/40/under-test")
     assert [r["state"] for r in brought(technician, away, marks=[mark])] == ["signed"]
+
+
+def test_a_moment_in_any_iso_form_is_kept_in_one(person: Who) -> None:
+    """ISO 8601 has weeks and a form without dashes; what is signed has neither, and the point's page goes on."""
+    technician = person("technician")
+    away = taken(technician, PT, TE)
+    for point, read_at in ((PT, "2026-W40-1T10:00:00Z"), (TE, "20261001T100000Z")):
+        (told,) = brought(technician, away, result(away, point, read_at=read_at))
+        assert told["state"] == "signed"
+        record = technician.get(f"/api/evidence/{told['record']}").json["body"]
+        assert record["read_at"].startswith("2026-")
+        assert record["read_at"].endswith("T10:00:00+00:00")
+        assert technician.get(f"/api/points/{point}/ladder").json["status"] == "loop-checked"

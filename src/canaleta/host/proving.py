@@ -8,7 +8,6 @@ import json
 import sys
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass
-from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -233,15 +232,12 @@ def _line(image: PlantImage, line: evidence.Line) -> dict[str, Any]:
 
 def _wanted(image: PlantImage, rows: Sequence[int] | None, asked: Mapping[str, str]) -> Wanted:
     try:
-        since, until = (
-            datetime.fromisoformat(day).replace(tzinfo=UTC) if (day := asked.get(name, "")) else None
-            for name in ("since", "until")
-        )
+        since, until = evidence.moments_of(asked.get("since", ""), asked.get("until", ""))
     except ValueError as error:
         raise TroubleError(f"there is no such day: {error}", "write it as 2027-03-31") from error
     return Wanted(
         kind=asked.get("kind", ""), who=asked.get("who", ""), passes={"yes": True, "no": False}.get(asked.get("passes", "")),
-        since=since, until=None if until is None else until + timedelta(days=1),
+        since=since, until=until,
         points=None if rows is None else [int(image.ids[row]) for row in rows],
     )  # fmt: skip
 

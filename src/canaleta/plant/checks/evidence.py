@@ -9,7 +9,7 @@ import hashlib
 import json
 from collections.abc import Sequence
 from dataclasses import dataclass, fields
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from sqlalchemy import ARRAY, BigInteger, ColumnElement, Connection, cast, func, insert, or_, select
@@ -27,6 +27,7 @@ __all__ = [
     "countersignatures",
     "digest",
     "keep",
+    "moments_of",
     "of_point",
     "one",
     "search",
@@ -119,6 +120,15 @@ class Line:
     phase: str | None
     worst: float | None
     furthest: float | None
+
+
+def moments_of(since: str, until: str) -> tuple[datetime | None, datetime | None]:
+    """(beginning of a day, end of another), days as in 2027-03-31, "" for none. Raises ValueError for what is no day."""
+    begins, ends = (datetime.fromisoformat(day).replace(tzinfo=UTC) if day else None for day in (since, until))
+    try:
+        return begins, None if ends is None else ends + timedelta(days=1)
+    except OverflowError as error:
+        raise ValueError(f"{until} is the last day there is") from error
 
 
 def search(connection: Connection, wanted: Wanted, *, after: int = 0, most: int = 200) -> tuple[list[Line], int]:

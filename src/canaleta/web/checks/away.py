@@ -46,6 +46,7 @@ Key = Annotated[str, Field(min_length=8, max_length=64, pattern=r"^[A-Za-z0-9-]+
 Moment = Annotated[str, Field(min_length=16, max_length=40)]
 CLOCK = timedelta(minutes=10)
 """How far a tablet's clock may be ahead of the plant's."""
+EARLIEST = datetime(2000, 1, 1, tzinfo=UTC)
 MOST_RESULTS = 200
 
 
@@ -383,7 +384,8 @@ def _judged(image: PlantImage, result: ResultIn) -> tuple[Signing | None, _Refus
         *document["lines"],
         f"read away from the network by {result.tester} at {result.read_at}, brought back by {session_now().account}",
     ]
-    document |= {"read_at": result.read_at, "tester": result.tester, "away": result.key}
+    read_at = _moment(result.read_at)
+    document |= {"read_at": read_at.isoformat() if read_at else "", "tester": result.tester, "away": result.key}
     return (
         Signing(KINDS[outcome.test], (result.point,), verdict, document, out.passes is True, image.seq),
         None,
@@ -502,7 +504,9 @@ Item = ResultIn | AwayPunchIn | AwayMarkIn
 
 def _row(package: str, item: Item, state: str, why: str) -> Brought:
     body = item.model_dump()
-    read_at = _moment(item.read_at) or datetime.now(UTC)
+    now = datetime.now(UTC)
+    # A clock that is far off is told; what is kept of it is a moment that every program can read.
+    read_at = min(max(_moment(item.read_at) or now, EARLIEST), now + CLOCK)
     return Brought(
         key=item.key, at=read_at, package=package, point=item.point, who=session_now().account, tester=item.tester,
         read_at=read_at, state=state, why=why, record=0, body=body,

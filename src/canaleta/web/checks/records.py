@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime, timedelta
 from typing import Any, Literal
 
 import numpy as np
@@ -268,14 +267,12 @@ def _wanted(image: PlantImage, query: RecordsQuery) -> Wanted:
             here = {int(image.ids[row]) for row, part in enumerate(BY[by](image)) if part == name}
             points = here if points is None else points & here
     try:
-        since, until = (
-            datetime.fromisoformat(day).replace(tzinfo=UTC) if day else None for day in (query.since, query.until)
-        )
+        since, until = evidence.moments_of(query.since, query.until)
     except ValueError as error:
         raise ProblemError(422, "there is no such day", str(error), "write it as 2027-03-31") from error
     return Wanted(
         kind=query.kind.strip(), who=query.who.strip(), passes={"yes": True, "no": False}.get(query.passes), since=since,
-        until=None if until is None else until + timedelta(days=1), points=None if points is None else sorted(points),
+        until=until, points=None if points is None else sorted(points),
     )  # fmt: skip
 
 
