@@ -81,3 +81,6 @@ def test_a_package_on_this_device_opens_without_a_network(site: Site) -> None:
     expect(kept.get_by_role("heading", name="air")).to_be_visible()
     expect(kept.get_by_role("button", name="FT-3110")).to_be_visible()
     page.context.set_offline(False)
+    # The plant is everybody's: what was taken along is let go of again.
+    row.get_by_role("button", name="let it go").click()
+    expect(row.get_by_role("button", name="let it go")).to_have_count(0)
