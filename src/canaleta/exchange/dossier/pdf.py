@@ -230,7 +230,7 @@ def _small(raw: bytes) -> bytes:
             small = photo.convert("RGB")
             small.thumbnail((PRINTED_PX, PRINTED_PX))
             out = io.BytesIO()
-            small.save(out, "JPEG", quality=70)
+            small.save(out, "JPEG", quality=50)
             return out.getvalue()
     except (OSError, ValueError, Image.DecompressionBombError):
         return b""
