@@ -21,7 +21,7 @@ from canaleta.certificates import fingerprint
 from canaleta.exchange.dossier.folder import write_folder, write_zip
 from canaleta.exchange.dossier.gather import Dossier, gathered
 from canaleta.exchange.dossier.pdf import dossier_pdf
-from canaleta.exchange.dossier.prove import FaultOf, prove, prove_against
+from canaleta.exchange.dossier.prove import FaultOf, attached, prove, prove_against
 from canaleta.exchange.dossier.seal import plant_seal, seal_pdf
 from canaleta.plant.people import accounts
 from canaleta.plant.records.image_cache import ImageCache
@@ -224,3 +224,17 @@ def test_a_dossier_says_what_changed_since_the_list_was_issued(made: tuple[Datab
         document = gathered(connection, image, "burners of kiln 2", "engineer", "B").document
     assert document["issue"]["mark"] == "A"
     assert [p["since_issue"] for p in document["points"]] == [{"device_high": ["600", "500"]}, {}]
+
+
+def test_a_list_of_attached_files_without_an_end_is_told() -> None:
+    """A node that is its own kid: whoever wrote the file meant no good, and the reader comes to an end all the same."""
+
+    class Node(dict[str, Any]):
+        def get_object(self) -> Any:
+            return self
+
+    node = Node()
+    node["/Kids"] = [node]
+    reader = type("Reader", (), {"root": {"/Names": {"/EmbeddedFiles": node}}})()
+    with pytest.raises(ValueError, match="no end"):
+        list(attached(reader))

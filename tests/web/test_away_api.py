@@ -49,13 +49,13 @@ def result(away: Any, point: int, *, off: float = 0.0, key: str = "", **more: An
     one = next(p for p in away["points"] if p["id"] == point)
     readings = [{"value": s["due"] + off, "signal": s["signal_number"]} for s in one["steps"]]
     return {
-        "key": key or f"key-of-{point:06}", "point": point, "read_at": READ, "tester": "Pau Riba",
+        "key": key or f"key-of-{point:06}", "point": point, "tag": one["tag"], "read_at": READ, "tester": "Pau Riba",
         "seq": away["seq"], "readings": readings, "instrument": "cal 3", "serial": "7731", "due": "2999-12",
     } | more  # fmt: skip
 
 
 def brought(who: Person, away: Any, *results: dict[str, Any], **more: Any) -> list[Any]:
-    body = {"package": away["package"], "results": results, "password": PASSWORD} | more
+    body = {"plant": away["plant"], "package": away["package"], "results": results, "password": PASSWORD} | more
     answer = who.send("POST", "/api/away/bring", body)
     assert answer.status_code == 200, answer.json
     return answer.json["results"]
@@ -91,7 +91,7 @@ def test_results_are_signed_once_however_often_they_are_brought(person: Who) -> 
     technician = person("technician")
     away = taken(technician, PT, TE)
     looked = technician.send(
-        "POST", "/api/away/look", {"package": away["package"], "results": [result(away, PT)]}
+        "POST", "/api/away/look", {"plant": away["plant"], "package": away["package"], "results": [result(away, PT)]}
     ).json
     assert [r["state"] for r in looked["results"]] == ["fresh"]
     assert technician.get(f"/api/points/{PT}/check").json["records"] == [], "looking signs nothing"
@@ -164,6 +164,8 @@ def test_what_others_signed_meanwhile_counts_by_when_it_was_read(person: Who) ->
         ({"instrument": ""}, "instrument"),
         ({"point": 999_999}, "gone"),
         ({"photo": "AAAA"}, "photo"),
+        ({"tag": "PT-9999"}, "other point"),
+        ({"seq": 2**62}, "changed"),
     ],
 )
 def test_a_result_that_cannot_be_signed_waits_and_says_why(person: Who, more: dict[str, Any], code: str) -> None:
@@ -289,3 +291,32 @@ def test_a_moment_in_any_iso_form_is_kept_in_one(person: Who) -> None:
         assert record["read_at"].startswith("2026-")
         assert record["read_at"].endswith("T10:00:00+00:00")
         assert technician.get(f"/api/points/{point}/ladder").json["status"] == "loop-checked"
+
+
+def test_results_of_another_plant_are_none_of_this_one(person: Who) -> None:
+    """Its points have the same numbers and are other points."""
+    technician = person("technician")
+    away = taken(technician, PT)
+    for path in ("look", "bring"):
+        body = {"plant": "another works", "package": away["package"], "results": [result(away, PT)]}
+        refused = technician.send(
+            "POST", f"/api/away/{path}", body | ({"password": PASSWORD} if path == "bring" else {})
+        )
+        assert refused.status_code == 409
+        assert "these results are of another works" in refused.json["title"]
+    assert technician.get(f"/api/points/{PT}/check").json["records"] == []
+
+
+def test_what_was_read_of_a_device_that_is_gone_moves_nothing(person: Who) -> None:
+    """Read on Monday, the device exchanged on Tuesday, brought back on Wednesday."""
+    technician, engineer = person("technician"), person("engineer")
+    away = taken(technician, PT)
+    technician.send("DELETE", f"/api/packages/{away['package']}/away")
+    swap = {"serial": "B-2207", "why": "membrane torn", "name": "E", "password": PASSWORD}
+    assert engineer.send("POST", f"/api/points/{PT}/swap", swap).status_code == 200
+    (told,) = brought(technician, away, result(away, PT))
+    assert told["state"] == "signed"
+    assert "is newer" in told["since"]
+    ladder = engineer.get(f"/api/points/{PT}/ladder").json
+    assert not next(r for r in ladder["rungs"] if r["rung"] == "loop-checked")["reached"]
+    assert "swapped since" in [b["code"] for b in ladder["blockers"]]

@@ -93,7 +93,7 @@ CHANGES = [
     ("DELETE", "/api/packages/x", None),
     ("POST", "/api/packages/x/away", {}),
     ("DELETE", "/api/packages/x/away", None),
-    ("POST", "/api/away/bring", {"package": "x"}),
+    ("POST", "/api/away/bring", {"plant": "x", "package": "x"}),
     ("POST", "/api/away/waiting/abcdefgh/sign", {}),
     ("POST", "/api/away/waiting/abcdefgh/aside", {"why": "x"}),
 ]

@@ -233,3 +233,36 @@ def test_a_point_under_test_is_anybodys_again_after_a_shift(person: Who, databas
             connection.execute(t.row_lock.update().values(at=func.now() - text(f"interval '{hours} hours'")))
         assert engineer.send("PUT", f"/api/points/{PT}/under-test").status_code == status
     assert technician.get(f"/api/points/{PT}/check").json["under_test"] == "engineer"
+
+
+def test_a_device_that_was_exchanged_is_not_accepted_on_the_old_ones_check(person: Who) -> None:
+    engineer = person("engineer")
+    checked(engineer)
+    swap = {"serial": "B-2207", "why": "membrane torn", "name": "E", "password": PASSWORD}
+    engineer.send("POST", f"/api/points/{PT}/swap", swap)
+    (refused,) = accept(engineer, PT).json["refused"]
+    assert [r["code"] for r in refused["reasons"]] == ["swapped since"]
+    checked(engineer)
+    assert len(accept(engineer, PT).json["accepted"]) == 1
+
+
+def test_a_check_of_a_list_that_a_backup_took_back_is_looked_at_again(person: Who) -> None:
+    """Its number is one that this list has not reached: nobody knows what it said."""
+    technician = person("technician")
+    refused = checked(technician, seq=10**6)
+    assert refused.status_code == 409
+    assert "was changed while it was checked" in refused.json["title"]
+
+
+def test_what_the_scan_read_is_no_slip_of_anybodys_hand(person: Who) -> None:
+    """A loop that reads a tenth of what is due fails; with a typed calibrator's figure beside it nothing else is asked."""
+    technician = person("technician")
+    sheet = technician.get(f"/api/points/{PT}/check").json
+    readings = [
+        {"value": s["value_number"] / 10, "signal": s["signal_number"], "from_scan": True} for s in sheet["steps"]
+    ]
+    judged = technician.send("POST", f"/api/points/{PT}/check/judge", {"readings": readings}).json
+    assert (judged["passes"], judged["doubts"]) == (False, 0)
+    readings[2]["signal"] = 1.2
+    judged = technician.send("POST", f"/api/points/{PT}/check/judge", {"readings": readings}).json
+    assert [step["doubt"] for step in judged["steps"]].count("decimal point") == 1

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import csv
 import json
+import shutil
 import sys
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass
@@ -118,6 +119,10 @@ def dossier(data: Path, file: Path, system: str, name: str) -> int:
         seal = plant_seal(engine)
     with step("writing the dossier"):
         partial = file.with_name(f"{file.name}.part")
+        # What an earlier one that was broken off left behind is nobody's.
+        if partial.is_dir():
+            shutil.rmtree(partial)
+        partial.unlink(missing_ok=True)
         if file.suffix == ".pdf":
             dossier_pdf(made, image, partial)
             seal_pdf(partial, seal, name, "handed over")

@@ -3038,6 +3038,8 @@ export interface components {
              * @default
              */
             password?: string;
+            /** Plant */
+            plant: string;
             /** Punches */
             punches?: components["schemas"]["AwayPunchIn"][];
             /** Results */
@@ -3045,13 +3047,15 @@ export interface components {
         };
         /**
          * BroughtIn
-         * @description What comes back: some of the results of a package; a large file is brought in several parts.
+         * @description What comes back: some of the results of a package of a plant; a large file is brought in several parts.
          */
         BroughtIn: {
             /** Marks */
             marks?: components["schemas"]["AwayMarkIn"][];
             /** Package */
             package: string;
+            /** Plant */
+            plant: string;
             /** Punches */
             punches?: components["schemas"]["AwayPunchIn"][];
             /** Results */
@@ -6611,8 +6615,8 @@ export interface components {
         };
         /**
          * ResultIn
-         * @description A test that was done away: what a check is signed with, its own code, its point, and when it was read. seq: the list that
-         *     was taken along.
+         * @description A test that was done away: what a check is signed with, its own code, its point with its tag, and when it was read. seq: the
+         *     list that was taken along.
          */
         ResultIn: {
             /**
@@ -6685,6 +6689,8 @@ export interface components {
              * @default
              */
             serial?: string;
+            /** Tag */
+            tag: string;
             /**
              * Test
              * @default loop

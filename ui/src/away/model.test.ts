@@ -65,6 +65,7 @@ test('only what is done is handed back, under its own code', () => {
     work: { 1: { ...done(0, 300, 600), done: 'code-1', read_at: '2027-03-01T10:00:00Z' }, 2: done(0, 300) },
   } // prettier-ignore
   const file = results(taken, kept)
+  expect(file.plant).toBe('V')
   expect(file.results.map((r) => [r.key, r.point, r.seq, r.instrument])).toEqual([['code-1', 1, 7, 'cal 3']])
   expect([stateOf(POINT, kept.work[1]), stateOf(POINT, kept.work[2]), stateOf(POINT, undefined)]).toEqual([
     'passed', 'begun', 'untouched',

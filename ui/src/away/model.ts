@@ -200,7 +200,7 @@ export function results(taken: Package, kept: Kept) {
       const work = kept.work[point.id]!
       const instrument = point.contact ? { instrument: '', serial: '', due: '' } : pick(kept.person)
       return {
-        key: work.done, point: point.id, seq: taken.seq, read_at: work.read_at, tester: kept.person.tester,
+        key: work.done, point: point.id, tag: point.tag, seq: taken.seq, read_at: work.read_at, tester: kept.person.tester,
         readings: work.readings, phase: work.phase, note: work.note, photo: work.photo,
         inhibited: work.inhibited, doubts_seen: work.doubts_seen, ...instrument,
       } // prettier-ignore

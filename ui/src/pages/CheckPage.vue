@@ -17,6 +17,7 @@ import { clock, figure } from '../plant/words'
 import DenseField from '../kit/DenseField.vue'
 import ChoiceField from '../kit/ChoiceField.vue'
 import LadderPanel from '../parts/check/LadderPanel.vue'
+import RecordList from '../parts/check/RecordList.vue'
 import SwapForm from '../parts/check/SwapForm.vue'
 import { remembered } from '../parts/check/instrument'
 
@@ -57,6 +58,8 @@ const TESTS: { value: TestName; title: string }[] = [
 ]
 const test = ref<TestName>('loop')
 const runs = ref(1)
+/** How often something was signed under a record: the ladder is looked at anew. */
+const anew = ref(0)
 /** Whether this page keeps the point for whoever is at it; nobody else signs or changes it meanwhile. */
 const holds = ref(false)
 const key = () =>
@@ -443,15 +446,10 @@ onUnmounted(() => {
           <b>signed:</b> {{ signed.verdict }} ·
           <a :href="`/api/evidence/${signed.id}/pdf`" target="_blank">PDF</a>
         </p>
-        <LadderPanel :point="point" :again="check.records.length" />
+        <LadderPanel :point="point" :again="check.records.length + anew" />
         <DriftPlot v-if="drift" :drift="drift" />
         <SwapForm :point="point" @signed="signedAs" />
-        <h2 v-if="check.records.length">records</h2>
-        <p v-for="r in check.records" :key="r.id" class="small">
-          {{ clock(r.at) }} {{ r.kind }}, {{ r.name }}: {{ r.verdict }}
-          <b v-if="!r.sound" class="bad">■ not what was signed</b>
-          <a :href="`/api/evidence/${r.id}/pdf`" target="_blank">PDF</a>
-        </p>
+        <RecordList :records="check.records" @signed="anew++" />
       </aside>
     </div>
   </section>

@@ -5,7 +5,7 @@ import { ask, api, said, type Schemas } from '../api/client'
 import DateField from '../kit/DateField.vue'
 import DenseField from '../kit/DenseField.vue'
 import BringBack from '../parts/check/BringBack.vue'
-import { canKeep, keepHere, takeAlong } from '../plant/away'
+import { canKeep, dropHere, keepHere, keptHere, takeAlong, type Kept } from '../plant/away'
 import { useTags } from '../plant/proving'
 import { usePlant } from '../plant/store'
 import { useSearch } from '../plant/useSearch'
@@ -17,13 +17,16 @@ const { findRows } = useSearch()
 const packages = shallowRef<Package[] | null>(null)
 const says = ref('')
 const busy = ref('')
-const kept = ref<{ name: string; path: string } | null>(null)
+const kept = shallowRef<Kept[]>([])
+/** The page on this device that somebody is asked about before it goes. */
+const dropping = ref('')
 const fresh = ref({ name: '', people: '', begins: '', ends: '', query: '' })
 
 async function load() {
   const answer = await ask(api.GET('/api/packages'))
   if (answer.problem) return (says.value = said(answer.problem))
   packages.value = answer.data.packages
+  kept.value = await keptHere()
 }
 onMounted(load)
 
@@ -61,7 +64,7 @@ async function take(one: Package, here: boolean) {
   says.value = ''
   if (here) {
     try {
-      kept.value = { name: one.name, path: await keepHere(one.name, made.page) }
+      await keepHere(one.name, made.code, made.page)
     } catch {
       says.value = 'this browser keeps no pages · take it along as a file'
     }
@@ -72,6 +75,12 @@ async function take(one: Package, here: boolean) {
     link.click()
   }
   await load()
+}
+
+async function drop(path: string) {
+  await dropHere(path)
+  dropping.value = ''
+  kept.value = await keptHere()
 }
 
 async function letGo(one: Package) {
@@ -89,9 +98,15 @@ const days = (one: Package) => [one.begins, one.ends].filter(Boolean).join(' to 
       <span class="quiet">who goes through which points, at the network or away from it</span>
     </header>
     <p v-if="says" class="bad" role="status">■ {{ says }}</p>
-    <p v-if="kept" role="status">
-      ✓ {{ kept.name }} is on this device: <a :href="kept.path" target="_blank">open it</a>, with or without a
+    <p v-for="one in kept" :key="one.path" class="line" role="status">
+      ✓ {{ one.name }} is on this device: <a :href="one.path" target="_blank">open it</a>, with or without a
       network
+      <template v-if="dropping === one.path">
+        <span class="settle">▲ are its results brought back?</span>
+        <v-btn class="mini" @click="drop(one.path)">they are: remove it</v-btn>
+        <v-btn class="mini" @click="dropping = ''">keep it</v-btn>
+      </template>
+      <v-btn v-else class="mini" @click="dropping = one.path">remove from this device…</v-btn>
     </p>
     <div v-if="packages?.length" class="wide">
       <table class="ledger">

@@ -37,6 +37,8 @@ const shown = computed(() => {
     return (!only.value || x.severity === only.value) && words.every((w) => text.toLowerCase().includes(w))
   })
 })
+/** The point that is meant, none for a place. */
+const meant = computed(() => pointOf(fresh.value.where))
 const count = (severity: string) =>
   (items.value ?? []).filter((x) => x.severity === severity && x.state !== 'closed').length
 
@@ -132,6 +134,13 @@ async function step(item: Item, what: 'clear' | 'close' | 'open') {
         }}</FilePick>
         <v-btn class="act main" type="submit">raise it</v-btn>
       </div>
+      <p v-if="fresh.where.trim()" class="small" :class="{ settle: !meant }" role="status">
+        <template v-if="meant">at {{ cell(meant, 'tag') }}, {{ cell(meant, 'service') }}</template>
+        <template v-else
+          >▲ no point is called so: it is raised at a place of that name, and keeps no point from being
+          accepted</template
+        >
+      </p>
       <img
         v-if="fresh.photo"
         :src="`data:image/jpeg;base64,${fresh.photo}`"

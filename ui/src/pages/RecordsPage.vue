@@ -75,6 +75,15 @@ const plot = computed(() => {
     ],
   }
 })
+const among = ref('')
+/** The due list by what is looked for: area, package, cabinet, tag or reason. */
+const dueShown = computed(() => {
+  const words = among.value.toLowerCase().split(/\s+/).filter(Boolean)
+  return (due.value ?? []).filter((d) => {
+    const text = `${d.tag} ${d.area} ${d.cabinet} ${d.route} ${d.says} ${d.day}`.toLowerCase()
+    return words.every((word) => text.includes(word))
+  })
+})
 const overdue = computed(() => (due.value ?? []).filter((d) => d.days < 0).length)
 </script>
 
@@ -105,6 +114,13 @@ const overdue = computed(() => (due.value ?? []).filter((d) => d.days < 0).lengt
           >, ▲ {{ overdue }} of them have passed</b
         >
       </summary>
+      <DenseField
+        v-model="among"
+        type="search"
+        size="28"
+        placeholder="area, package, cabinet, day"
+        aria-label="which of them"
+      />
       <div class="wide">
         <table class="ledger">
           <thead>
@@ -117,7 +133,7 @@ const overdue = computed(() => (due.value ?? []).filter((d) => d.days < 0).lengt
             </tr>
           </thead>
           <tbody>
-            <tr v-for="d in due" :key="d.point">
+            <tr v-for="d in dueShown" :key="d.point">
               <td class="figure" :class="{ settle: d.days < 0 }">{{ d.days < 0 ? '▲ ' : '' }}{{ d.day }}</td>
               <td>
                 <router-link class="figure tag" :to="`/check/${d.point}`">{{ d.tag }}</router-link>

@@ -2,6 +2,7 @@ import { expect, test } from 'vitest'
 import { pageWith, partsOf, readResults, type Results } from './away'
 
 const all = (results: number, long = 10): Results => ({
+  plant: 'Vallroja',
   package: 'kiln 2',
   results: Array.from({ length: results }, (_, k) => ({ key: `k${k}`, note: 'x'.repeat(long) })) as never,
   punches: [{ key: 'p' }] as never,
@@ -18,7 +19,7 @@ test('results go in parts that a request can carry, each of them once', () => {
   const parts = partsOf(all(45))
   expect(parts.map((p) => p.results.length)).toEqual([20, 20, 5])
   expect(parts.at(-1)!.punches).toHaveLength(1)
-  expect(parts.every((p) => p.package === 'kiln 2')).toBe(true)
+  expect(parts.every((p) => p.package === 'kiln 2' && p.plant === 'Vallroja')).toBe(true)
   expect(partsOf(all(4, 4_000_000)).map((p) => p.results.length)).toEqual([1, 1, 1, 1])
 })
 

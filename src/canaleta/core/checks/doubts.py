@@ -6,7 +6,7 @@ Nothing is ever corrected: a doubt is told before a figure is kept, with what it
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -119,9 +119,9 @@ def _one_digit_off(typed: float, due: float) -> bool:
     )
 
 
-def doubts_in(image: PlantImage, row: int, outcome: Outcome) -> list[Doubt | None]:
-    """What is asked about each step of a check: what was read there, else what the calibrator is said to have put on. Nothing
-    of a contact."""
+def doubts_in(image: PlantImage, row: int, outcome: Outcome, typed: Sequence[bool]) -> list[Doubt | None]:
+    """What is asked about each step of a check: what the calibrator is said to have put on, else what was read, where somebody
+    typed that. Nothing of a contact."""
     if image.family[row] == Family.CONTACT:
         return [None] * len(outcome.steps)
     words = describe(image, row)
@@ -130,7 +130,7 @@ def doubts_in(image: PlantImage, row: int, outcome: Outcome) -> list[Doubt | Non
     signals = [step.step.signal for step in outcome.steps]
     on_wires = outcome.test is not TestOf.DEVICE
     out: list[Doubt | None] = []
-    for one in outcome.steps:
+    for one, by_hand in zip(outcome.steps, typed, strict=True):
         read = one.due + one.error
         due = Due(
             one.step.due(outcome.test), low, outcome.span, words[at].unit, outcome.tolerance, words[at].decimals,
@@ -142,5 +142,5 @@ def doubts_in(image: PlantImage, row: int, outcome: Outcome) -> list[Doubt | Non
             span = max(signals) - min(signals)
             put_on = Due(one.step.signal, min(signals), span, words[wires].unit, 1.0, words[wires].decimals)
             doubt = doubt_of(one.signal_read, put_on)
-        out.append(doubt or doubt_of(read, due))
+        out.append(doubt or (doubt_of(read, due) if by_hand else None))
     return out

@@ -80,6 +80,7 @@ class Block(StrEnum):
     NOT_CHECKED = "not checked"
     FAILED = "failed"
     CHANGED = "changed since"
+    SWAPPED = "swapped since"
     OPEN_A = "open A"
     TEMPORARY = "temporary"
     FORCED = "forced"
@@ -101,13 +102,15 @@ class Blocker:
 class Facts:
     """What is known of a point before it is accepted.
 
-    record: number of the newest loop check, 0 for none; passed, due, day: its result, until when its instrument was
+    record: number of the newest loop check, 0 for none; swap: of the record that another device stands there since, 0 for none
+    that is newer; passed, due, day: its result, until when its instrument was
     calibrated, the day it was signed, ISO 8601; sound: it is what was signed. changed: the point changed since in what the check
     depends on. open_a: numbers of punch items of severity A that are open; temporary, forces: what is open, in words.
     locked: who has it under test.
     """
 
     record: int = 0
+    swap: int = 0
     passed: bool = False
     due: str = ""
     day: str = ""
@@ -140,6 +143,8 @@ def _of_record(facts: Facts) -> Iterable[Blocker]:
         yield Blocker(Block.ALTERED, f"record {facts.record} is not what was signed")
     if not facts.passed:
         yield Blocker(Block.FAILED, f"its last loop check, record {facts.record}, failed")
+    if facts.swap:
+        yield Blocker(Block.SWAPPED, f"another device stands there since record {facts.swap}: check it")
     if facts.changed:
         yield Blocker(Block.CHANGED, f"it was changed after record {facts.record}: check it again")
     if facts.measured and facts.day and (not facts.due or has_passed(facts.due, facts.day)):

@@ -24,6 +24,7 @@ from canaleta.plant.database import tables as t
 from canaleta.plant.live import temporary
 from canaleta.plant.records.findings import accepted, stored_findings
 from canaleta.plant.records.instruments import instruments
+from canaleta.plant.records.plant import plant_name
 
 __all__ = ["FORMAT", "VERSION", "Dossier", "Photos", "gathered", "record_of", "record_sound", "signature_sound"]
 
@@ -81,7 +82,7 @@ def gathered(
     records = _records(connection, points, photos)
     issue = next((r for r in revisions(connection) if r.state == "issued"), None)
     issued = points_of(document_of(connection, issue.id)) if issue is not None else None
-    plant = str(connection.execute(select(t.plant.c.name)).scalar_one())
+    plant = plant_name(connection)
     document: dict[str, Any] = {
         "format": FORMAT, "version": VERSION, "plant": plant, "system": system, "made_by": who, "name": name,
         "made_at": datetime.now(UTC).isoformat(), "seq": image.seq,

@@ -21,7 +21,12 @@ from canaleta.exchange.dossier.pdf import ATTACHED, PHOTO_NAME
 from canaleta.exchange.dossier.seal import fingerprint_of, seal_proves
 from canaleta.plant.database import tables as t
 
-__all__ = ["Fault", "FaultOf", "Proof", "prove", "prove_against"]
+__all__ = ["Fault", "FaultOf", "Proof", "attached", "prove", "prove_against"]
+
+
+MOST_NODES = 100_000
+MOST_BYTES = 4 * 2**30
+"""Of what a file from outside may make whoever reads it unpack."""
 
 
 class FaultOf(StrEnum):
@@ -76,6 +81,8 @@ def prove(file: Path) -> Proof:
             _folder(proof, lambda name: (file / name).read_bytes(), _names_in(file))
         elif zipfile.is_zipfile(file):
             with zipfile.ZipFile(file) as packed:
+                if sum(i.file_size for i in packed.infolist()) > MOST_BYTES:
+                    raise ValueError("it unpacks to more than any dossier is")
                 _folder(proof, packed.read, [i.filename for i in packed.infolist() if not i.is_dir()])
         else:
             with file.open("rb") as handle:
@@ -96,7 +103,8 @@ def prove_against(proof: Proof, connection: Connection, seal: str) -> None:
     told = {int(r["id"]): r for r in document["records"]}
     points = [int(p["id"]) for p in document["points"]]
     of = select(t.evidence.c.id, t.evidence.c.hash, t.evidence.c.at, t.evidence.c.point).where(
-        t.evidence.c.id.in_(list(told)) | (t.evidence.c.point == func.any(cast(points, ARRAY(BigInteger))))
+        (t.evidence.c.id == func.any(cast(list(told), ARRAY(BigInteger))))
+        | (t.evidence.c.point == func.any(cast(points, ARRAY(BigInteger))))
     )
     kept = {row.id: row for row in connection.execute(of)}
     for number, record in told.items():
@@ -162,7 +170,7 @@ def _pdf(proof: Proof, handle: BinaryIO) -> None:
                 proof.fault(FaultOf.SEAL, "the signature is not of this file: it was altered")
             elif status.coverage is not None and status.coverage.name != "ENTIRE_FILE":
                 proof.fault(FaultOf.ADDED, "something was added after it was signed")
-        files = dict(_attached(reader))
+        files = dict(attached(reader))
     except (PdfError, SignatureValidationError) as error:
         proof.fault(FaultOf.UNREADABLE, f"it cannot be read as a signed PDF: {error}"[:300])
         return
@@ -190,12 +198,14 @@ def _as_written(handle: BinaryIO, signature: Any) -> bool:
     return bool(plain) and place == b"<" + whole.hex().upper().encode().ljust(len(place) - 2, b"0") + b">"
 
 
-def _attached(reader: Any) -> Iterator[tuple[str, bytes]]:
+def attached(reader: Any) -> Iterator[tuple[str, bytes]]:
     """(name, content) of every file attached to a PDF (ISO 32000-2, 7.11.4)."""
     names = reader.root["/Names"]["/EmbeddedFiles"]
-    stack = [names]
+    stack, left = [names], MOST_NODES
     while stack:
-        node = stack.pop()
+        node, left = stack.pop(), left - 1
+        if left < 0:
+            raise ValueError("its list of attached files has no end")
         stack += [kid.get_object() if hasattr(kid, "get_object") else kid for kid in node.get("/Kids", ())]
         leaf = node.get("/Names", ())
         for k in range(0, len(leaf), 2):

@@ -8,7 +8,7 @@ from dataclasses import replace
 from sqlalchemy import Connection, DateTime, bindparam, func, select
 from sqlalchemy.dialects.postgresql import distinct_on
 
-from canaleta.core.checks.ladder import Facts
+from canaleta.core.checks.ladder import SWAP, Facts
 from canaleta.core.model.image import PlantImage
 from canaleta.plant.checks import punches
 from canaleta.plant.checks.evidence import WHOLE, Evidence
@@ -59,6 +59,7 @@ def signatures_of(connection: Connection, records: Sequence[int]) -> dict[int, i
 def facts_of(connection: Connection, image: PlantImage, points: Sequence[int], who: str) -> dict[int, Facts]:
     """What is known of points of the list, by point. who: asks; a row that they locked themselves is in nobody's way."""
     checks = newest_checks(connection, points)
+    swaps = newest_checks(connection, points, (*LOOP_KINDS, SWAP))
     changed = changed_since(connection, image, {p: int(one.body.get("seq", 0)) for p, one in checks.items()})
     signed = signatures_of(connection, [one.id for one in checks.values()])
     open_a, locks = punches.open_a(connection, points), held(connection)
@@ -81,7 +82,7 @@ def facts_of(connection: Connection, image: PlantImage, points: Sequence[int], w
             facts = replace(
                 facts, record=one.id, passed=one.body.get("passes") is True, due=str(one.body.get("due", "")),
                 day=one.at.date().isoformat(), sound=one.sound, measured=bool(one.body.get("instrument")),
-                changed=point in changed, signatures=signed[one.id],
+                changed=point in changed, swap=swaps[point].id if swaps[point].kind == SWAP else 0, signatures=signed[one.id],
             )  # fmt: skip
         out[point] = facts
     return out

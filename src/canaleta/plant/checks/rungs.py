@@ -83,7 +83,8 @@ def write_steps(connection: Connection, rows: Sequence[Mapping[str, Any]]) -> No
 
 def changed_since(connection: Connection, image: PlantImage, since: Mapping[int, int]) -> set[int]:
     """The points of which something that a check depends on changed after a number of the list: of its own path, of its
-    module, of the module's type. since: {point: number of the list}."""
+    module, of the module's type. since: {point: number of the list}; a number that the list has not reached is of another
+    list, or of one that a backup took back: that point counts as changed."""
     if not since:
         return set()
     least = min(since.values())
@@ -110,7 +111,7 @@ def changed_since(connection: Connection, image: PlantImage, since: Mapping[int,
         else:
             key = row.entity.removeprefix(f"{TYPE} ")
             types[key] = max(row.seq, types.get(key, 0))
-    out = set()
+    out = {point for point, seq in since.items() if seq > image.seq}
     for point, seq in since.items():
         newest = own.get(point, 0)
         module = image.layout.modules.get(int(image.module[image.row_of(point)])) if image.has(point) else None

@@ -84,7 +84,9 @@ def listed(connection: Connection, *, ended: bool = False, most: int = 500) -> l
 
 def open_of(connection: Connection, point: int, kind: str | None = None) -> list[Temporary]:
     """What is open at one point."""
-    return [x for x in listed(connection) if x.point == point and (kind is None or x.kind == kind)]
+    query = select(t.temporary).where(t.temporary.c.point == point, t.temporary.c.ended_at.is_(None))
+    rows = connection.execute(query.order_by(t.temporary.c.at)).mappings()
+    return [one for one in (Temporary(**row) for row in rows) if kind is None or one.kind == kind]
 
 
 def substitutes(connection: Connection) -> dict[int, float]:

@@ -15,7 +15,7 @@ from flask import Response, jsonify, request
 from pydantic import ConfigDict, Field
 from sqlalchemy import Connection
 
-from canaleta.core.checks.ladder import BY_HAND, Rung, Step
+from canaleta.core.checks.ladder import BY_HAND, SWAP, Rung, Step
 from canaleta.core.hardware.settings import trips_of
 from canaleta.core.model.image import PlantImage
 from canaleta.core.signals.signal_types import Family
@@ -28,6 +28,7 @@ from canaleta.plant.checks.rungs import changed_since
 from canaleta.plant.database.connection import take_plant_lock
 from canaleta.plant.database.locks import PACKAGE_LOCK, LockedError, held, hold, let_go, refuse_locked
 from canaleta.plant.live import temporary
+from canaleta.plant.records.plant import plant_name
 from canaleta.web.checks.away_points import plant_away, points_away
 from canaleta.web.checks.judging import KINDS, SignCheckIn, document_of, judged_of, outcome_out
 from canaleta.web.checks.packages import PackagePath, package_named
@@ -66,15 +67,17 @@ class Trouble(StrEnum):
     CLOCK = "clock"
     PHOTO = "photo"
     SENSE = "not understood"
+    OTHER = "other point"
 
 
 class ResultIn(SignCheckIn):
-    """A test that was done away: what a check is signed with, its own code, its point, and when it was read. seq: the list that
-    was taken along."""
+    """A test that was done away: what a check is signed with, its own code, its point with its tag, and when it was read. seq: the
+    list that was taken along."""
 
     name: str = Field("", max_length=80)
     key: Key
     point: int = Field(ge=0, le=2**62)
+    tag: str = Field(max_length=200)
     read_at: Moment
     tester: str = Field(min_length=1, max_length=80)
 
@@ -107,10 +110,11 @@ class AwayMarkIn(Shape):
 
 
 class BroughtIn(Shape):
-    """What comes back: some of the results of a package; a large file is brought in several parts."""
+    """What comes back: some of the results of a package of a plant; a large file is brought in several parts."""
 
     model_config = ConfigDict(extra="forbid")
 
+    plant: str = Field(min_length=1, max_length=200)
     package: str = Field(min_length=1, max_length=60)
     results: list[ResultIn] = Field(default_factory=list, max_length=MOST_RESULTS)
     punches: list[AwayPunchIn] = Field(default_factory=list, max_length=MOST_RESULTS)
@@ -245,6 +249,7 @@ def let_it_go(path: PackagePath) -> Response:
 @needs("look")
 def look(body: BroughtIn) -> Response:
     """What bringing results back would do, with nothing written."""
+    _of_this_plant(body)
     image = shared().image()
     with shared().engine.connect() as connection:
         seen = brought.known(connection, _keys(body))
@@ -259,6 +264,7 @@ def look(body: BroughtIn) -> Response:
 def bring(body: BringIn) -> Response:
     """Bring results back: those in whose way nothing stands are signed, the others wait. Each is written by itself, so that what
     was taken before a breakdown stays, and the file can be brought again."""
+    _of_this_plant(body)
     proved(body.password)
     out = [_brought(body.package, result) for result in body.results]
     out += [_brought_punch(body.package, x) for x in body.punches]
@@ -320,6 +326,19 @@ def _waiting(connection: Connection, key: str) -> Brought:
     return one
 
 
+def _of_this_plant(body: BroughtIn) -> None:
+    """Raise ProblemError for results of another plant: its numbers of points are other points here."""
+    with shared().engine.connect() as connection:
+        here = plant_name(connection)
+    if body.plant != here:
+        raise ProblemError(
+            409,
+            f"these results are of {body.plant}, and this is {here}",
+            "nothing was taken",
+            "bring them to their own plant",
+        )
+
+
 def _keys(body: BroughtIn) -> list[str]:
     return [*(x.key for x in body.results), *(x.key for x in body.punches), *(x.key for x in body.marks)]
 
@@ -336,6 +355,8 @@ def _refusal(connection: Connection, image: PlantImage, result: ResultIn) -> _Re
         return _Refused(Trouble.GONE, "its point is no longer in the list")
     row = image.row_of(result.point)
     label = image.label(row)
+    if result.tag != image.cells["tag"][row]:
+        return _Refused(Trouble.OTHER, f"it was read at {result.tag}, and that point is called {label} here")
     read_at = _moment(result.read_at)
     if read_at is None or read_at > datetime.fromtimestamp(shared().clock.looked_lately(), UTC) + CLOCK:
         return _Refused(Trouble.CLOCK, f"it says that it was read at {result.read_at}: is the tablet's clock right?")
@@ -409,7 +430,7 @@ def _looked(connection: Connection, image: PlantImage, result: ResultIn, seen: B
 
 def _since(connection: Connection, result: ResultIn) -> str:
     """What was signed at a point after a result was read, in words."""
-    one = newest_checks(connection, [result.point]).get(result.point)
+    one = newest_checks(connection, [result.point], (*LOOP_KINDS, SWAP)).get(result.point)
     read_at = _moment(result.read_at)
     when = _moment(str(one.body.get("read_at", ""))) or one.at if one is not None else None
     if one is None or when is None or read_at is None or when <= read_at:

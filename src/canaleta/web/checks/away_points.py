@@ -8,7 +8,6 @@ from datetime import UTC, datetime
 from typing import Any
 
 import numpy as np
-from sqlalchemy import select
 
 from canaleta.core.checks.loopcheck import CheckStep, TestOf, span_of, steps_of, tolerance_of
 from canaleta.core.hardware.settings import trips_of
@@ -17,9 +16,9 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import TextError
 from canaleta.core.path.evaluate import describe, evaluate
 from canaleta.core.signals.signal_types import Family
-from canaleta.plant.database import tables as t
 from canaleta.plant.live import temporary
 from canaleta.plant.records.instruments import instruments
+from canaleta.plant.records.plant import plant_name
 from canaleta.web.checks.judging import step_out
 from canaleta.web.kit.figures import finite
 from canaleta.web.kit.shared import shared
@@ -32,7 +31,7 @@ FORMAT, VERSION = "canaleta away", 1
 def plant_away(package: str) -> dict[str, Any]:
     """What a package says of the plant: its name, when it was taken along, the instruments that are kept."""
     with shared().engine.connect() as connection:
-        plant = str(connection.execute(select(t.plant.c.name)).scalar_one())
+        plant = plant_name(connection)
         kept = [{"name": x.name, "serial": x.serial, "due": x.due} for x in instruments(connection)]
     now = datetime.fromtimestamp(shared().clock.looked_lately(), UTC)
     return {

@@ -189,11 +189,13 @@ def outcome_out(image: PlantImage, row: int, outcome: Outcome, body: ReadingsIn)
     unit = unit_of(image, row, outcome.test)
     worths, told = _worths(image, row, outcome, body.instrument)
     steps, each = [], worths or [None] * len(outcome.steps)
-    doubts = doubts_in(image, row, outcome)
-    for j, one, doubt, read in zip(outcome.steps, each, doubts, body.readings, strict=True):
+    # What a device alone gives is read off a meter, whatever else comes from the scan.
+    typed = [outcome.test is TestOf.DEVICE or not read.from_scan for read in body.readings]
+    doubts = doubts_in(image, row, outcome, typed)
+    for j, one, doubt in zip(outcome.steps, each, doubts, strict=True):
         error = "" if np.isnan(j.error) else f"{_signed(image, row, j.error, outcome.test)} {unit}".strip()
         step = JudgedOut(error=error, of_span=finite(j.of_span), passes=j.passes)
-        if doubt is not None and not (read.from_scan and read.signal is None):
+        if doubt is not None:
             step.doubt, step.asks = doubt.code, doubt.says
         if one is not None:
             step.expanded = one.worth.expanded

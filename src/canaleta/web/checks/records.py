@@ -7,7 +7,6 @@ from typing import Any, Literal
 import numpy as np
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
-from sqlalchemy import select
 
 from canaleta.core.checks.progress import BY
 from canaleta.core.checks.sweeps import SHARES, compared
@@ -15,7 +14,7 @@ from canaleta.core.model.image import PlantImage
 from canaleta.plant.changes.climbing import Signing
 from canaleta.plant.checks import evidence
 from canaleta.plant.checks.evidence import Evidence, Wanted
-from canaleta.plant.database import tables as t
+from canaleta.plant.records.plant import plant_name
 from canaleta.web.kit.access import needs, session_now
 from canaleta.web.kit.figures import finite
 from canaleta.web.kit.point import Figure, PointPath, found
@@ -280,14 +279,14 @@ def _wanted(image: PlantImage, query: RecordsQuery) -> Wanted:
 @needs("read")
 def record(path: RecordPath) -> Response:
     """A signed record as it was signed, and who signed under it."""
-    return jsonify(_whole(_foundrecord_out(path.number)).model_dump())
+    return jsonify(_whole(_found_record(path.number)).model_dump())
 
 
 @api.post("/evidence/<int:number>/countersign", responses={200: WholeRecordOut})
 @needs("edit")
 def countersign(path: RecordPath, body: CountersignIn) -> Response:
     """Sign under another person's record, with one's own password."""
-    made = _foundrecord_out(path.number)
+    made = _found_record(path.number)
     if not made.sound:
         raise ProblemError(
             409, f"record {made.id} is not what was signed", "nothing was signed", "tell an administrator"
@@ -320,18 +319,15 @@ def record_pdf(path: RecordPath) -> Response:
     # Taken in here: what draws it takes a fifth of a worker's start, and most workers draw none.
     from canaleta.exchange.check_pdf import check_pdf
 
-    made = _foundrecord_out(path.number)
-    response = Response(check_pdf(made, _plant_name()), content_type="application/pdf")
+    made = _found_record(path.number)
+    with shared().engine.connect() as connection:
+        plant = plant_name(connection)
+    response = Response(check_pdf(made, plant), content_type="application/pdf")
     response.headers["Content-Disposition"] = f'inline; filename="record-{made.id}.pdf"'
     return response
 
 
-def _plant_name() -> str:
-    with shared().engine.connect() as connection:
-        return str(connection.execute(select(t.plant.c.name)).scalar_one())
-
-
-def _foundrecord_out(number: int) -> Evidence:
+def _found_record(number: int) -> Evidence:
     with shared().engine.connect() as connection:
         made = evidence.one(connection, number)
     if made is None:

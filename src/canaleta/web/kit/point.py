@@ -44,8 +44,9 @@ def rack_of(image: PlantImage, row: int) -> tuple[int, float]:
 
 def unchanged_since(image: PlantImage, row: int, seq: int) -> bool:
     """Whether a point, the hardware and the conventions are as they were at an earlier number of the list."""
-    if seq == image.seq:
-        return True
+    if seq >= image.seq:
+        # A number that the list has not reached is of another one, or of one that a backup took back.
+        return seq == image.seq
     of_it = (
         (t.change.c.entity == "point")
         & (t.change.c.entity_id == int(image.ids[row]))

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from flask import Response, jsonify
 from flask_openapi3.models.file import FileStorage
 from pydantic import ConfigDict, Field, StringConstraints
-from sqlalchemy import delete, select
+from sqlalchemy import delete
 
 from canaleta.core.hardware.occupancy import counted, used_channels
 from canaleta.core.model.fields import FIELDS, STORED
@@ -23,6 +23,7 @@ from canaleta.plant.database import tables as t
 from canaleta.plant.live import temporary
 from canaleta.plant.live.blocks import is_stale, read_block
 from canaleta.plant.records.findings import stored_findings
+from canaleta.plant.records.plant import plant_name
 from canaleta.web.kit.access import needs, session_now
 from canaleta.web.kit.problems import PROBLEMS, ProblemError
 from canaleta.web.kit.routes import Shape, routes
@@ -232,7 +233,7 @@ def export(body: ExportIn) -> Response:
         bodies = stored_findings(connection)
         changed = temporary.listed(connection)
         live = _live(connection, image) if "now" in names else {}
-        title = connection.execute(select(t.plant.c.name)).scalar_one()
+        title = plant_name(connection)
     report: dict[int, list[str]] = {}
     for finding in bodies:
         for point in dict.fromkeys(cell["point"] for cell in finding["cells"]):
