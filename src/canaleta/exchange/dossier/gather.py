@@ -129,7 +129,7 @@ def _records(connection: Connection, points: list[int], photos: Photos) -> list[
     here = cast(points, ARRAY(BigInteger))
     # A script speaks of several points, and is on record at its first.
     of = select(*WHOLE).where(or_(t.evidence.c.point == func.any(here), t.evidence.c.kind == SCRIPT))
-    rows = connection.execution_options(yield_per=8).execute(of.order_by(t.evidence.c.id)).mappings()
+    rows = connection.execute(of.order_by(t.evidence.c.id).execution_options(yield_per=8)).mappings()
     wanted = set(points)
     told = []
     for row in rows:

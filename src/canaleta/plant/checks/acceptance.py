@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from datetime import datetime
 
 from sqlalchemy import Connection, DateTime, bindparam, func, select
 from sqlalchemy.dialects.postgresql import distinct_on
@@ -18,21 +19,39 @@ from canaleta.plant.database.locks import held
 from canaleta.plant.live import temporary
 from canaleta.plant.live.temporary import FORCE, SUBSTITUTE
 
-__all__ = ["LOOP_KINDS", "facts_of", "newest_checks", "signatures_of"]
+__all__ = ["LOOP_KINDS", "Check", "facts_of", "newest_checks", "signatures_of"]
 
 LOOP_KINDS = ("loop check", "loop-back")
 
 
+@dataclass(frozen=True)
+class Check:
+    """What counts of a point's newest record: not what was read, which may be as long as a photo. seq: the list that it was
+    judged with; read_at: when it was read, which is earlier than when it was signed for what was brought back."""
+
+    id: int
+    kind: str
+    name: str
+    verdict: str
+    read_at: datetime
+    signed_at: datetime
+    passes: bool
+    measured: bool
+    due: str
+    seq: int
+    sound: bool
+
+
 def newest_checks(
     connection: Connection, points: Sequence[int], kinds: Sequence[str] = LOOP_KINDS
-) -> dict[int, Evidence]:
-    """{point: its newest record of some kinds}."""
+) -> dict[int, Check]:
+    """{point: its newest record of some kinds, by when it was read}."""
     if not points:
         return {}
     # What was read away and brought back later is as old as its reading.
     read = func.coalesce(t.evidence.c.body["read_at"].as_string().cast(DateTime(timezone=True)), t.evidence.c.at)
     query = (
-        select(*WHOLE)
+        select(*WHOLE, read.label("read"))
         .where(
             t.evidence.c.point.in_(bindparam("points", list(points), expanding=True)),
             t.evidence.c.kind.in_(list(kinds)),
@@ -40,7 +59,17 @@ def newest_checks(
         .ext(distinct_on(t.evidence.c.point))
         .order_by(t.evidence.c.point, read.desc(), t.evidence.c.id.desc())
     )
-    return {row["point"]: Evidence(**row) for row in connection.execute(query).mappings()}
+    out = {}
+    # A few at a time: whether a record is sound takes all of it, with its photo.
+    for row in connection.execute(query.execution_options(yield_per=20)).mappings():
+        values = dict(row)
+        read_at = values.pop("read")
+        one = Evidence(**values)
+        out[one.point] = Check(
+            one.id, one.kind, one.name, one.verdict, read_at, one.at, one.body.get("passes") is True,
+            bool(one.body.get("instrument")), str(one.body.get("due", "")), int(one.body.get("seq", 0)), one.sound,
+        )  # fmt: skip
+    return out
 
 
 def signatures_of(connection: Connection, records: Sequence[int]) -> dict[int, int]:
@@ -59,8 +88,8 @@ def signatures_of(connection: Connection, records: Sequence[int]) -> dict[int, i
 def facts_of(connection: Connection, image: PlantImage, points: Sequence[int], who: str) -> dict[int, Facts]:
     """What is known of points of the list, by point. who: asks; a row that they locked themselves is in nobody's way."""
     checks = newest_checks(connection, points)
-    swaps = newest_checks(connection, points, (*LOOP_KINDS, SWAP))
-    changed = changed_since(connection, image, {p: int(one.body.get("seq", 0)) for p, one in checks.items()})
+    swaps = newest_checks(connection, list(checks), (SWAP,))
+    changed = changed_since(connection, image, {p: one.seq for p, one in checks.items()})
     signed = signatures_of(connection, [one.id for one in checks.values()])
     open_a, locks = punches.open_a(connection, points), held(connection)
     open_changes: dict[int, list[temporary.Temporary]] = {}
@@ -80,9 +109,9 @@ def facts_of(connection: Connection, image: PlantImage, points: Sequence[int], w
         )
         if one is not None:
             facts = replace(
-                facts, record=one.id, passed=one.body.get("passes") is True, due=str(one.body.get("due", "")),
-                day=one.at.date().isoformat(), sound=one.sound, measured=bool(one.body.get("instrument")),
-                changed=point in changed, swap=swaps[point].id if swaps[point].kind == SWAP else 0, signatures=signed[one.id],
+                facts, record=one.id, passed=one.passes, due=one.due, day=one.signed_at.date().isoformat(), sound=one.sound,
+                measured=one.measured, changed=point in changed, signatures=signed[one.id],
+                swap=swaps[point].id if point in swaps and swaps[point].read_at > one.read_at else 0,
             )  # fmt: skip
         out[point] = facts
     return out

@@ -432,8 +432,7 @@ def _since(connection: Connection, result: ResultIn) -> str:
     """What was signed at a point after a result was read, in words."""
     one = newest_checks(connection, [result.point], (*LOOP_KINDS, SWAP)).get(result.point)
     read_at = _moment(result.read_at)
-    when = _moment(str(one.body.get("read_at", ""))) or one.at if one is not None else None
-    if one is None or when is None or read_at is None or when <= read_at:
+    if one is None or read_at is None or one.read_at <= read_at:
         return ""
     return f"record {one.id} of {one.name} is newer ({one.verdict}): this one is kept beside it and moves nothing"
 
