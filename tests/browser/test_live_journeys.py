@@ -248,6 +248,7 @@ def test_a_script_is_written_run_and_signed_and_nothing_typed_is_lost(site: Site
     page.get_by_role("button", name="run it").click()
     expect(page.locator(".verdict")).to_have_text("all 1 seen")
     page.get_by_label("your name").fill("Ana Serra")
+    page.get_by_label("your password once more").fill("a long one of her own")
     page.get_by_role("button", name="sign what was seen").click()
     expect(page.get_by_text("signed as record")).to_be_visible()
     expect(page.locator("aside .run").first).to_contain_text("signed")

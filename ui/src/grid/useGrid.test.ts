@@ -118,6 +118,27 @@ test('fill down takes the top row of the selection', () => {
   ])
 })
 
+test('what was typed a moment ago is filled, once the server has answered it', async () => {
+  const { plant, saved, press } = desk()
+  plant.waiting.set('11:service', { point: 11, field: 'service', was: 'gas', text: 'steam', state: 'saving', says: '' }) // prettier-ignore
+  let answered: () => void = () => undefined
+  const answer = new Promise<void>((resolve) => (answered = resolve))
+  let saving = true
+  plant.isSaving = () => saving
+  plant.answeredAll = () => answer
+  press('ArrowRight', 'shift+ArrowDown', 'shift+ArrowDown', 'ctrl+d')
+  await nextTick()
+  expect(saved).toEqual([])
+  saving = false
+  plant.list.apply({ seq: 1, cells: [[12, 'service', 'typed before']] } as never)
+  answered()
+  await vi.waitFor(() => expect(saved.length).toBe(1))
+  expect(saved[0]?.edits.map((e) => [e.point, e.was, e.text])).toEqual([
+    [12, 'typed before', 'steam'],
+    [13, 'oil', 'steam'],
+  ])
+})
+
 test('delete empties what can be typed and leaves the rest alone', () => {
   const { saved, press } = desk()
   press('ArrowRight', 'shift+End', 'Delete')

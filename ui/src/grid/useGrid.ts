@@ -72,6 +72,11 @@ export function useGrid(place: GridPlace) {
   })
 
   const text = (field: Field, row: number) => (row < 0 ? '' : plant.list.text(field.name, row))
+  /** What one sees in a cell: also what was typed a moment ago and is on its way. */
+  const seen = (field: Field, row: number) => {
+    const wait = row < 0 ? undefined : plant.waitingAt(plant.list.ids[row]!, field.name)
+    return wait?.state === 'saving' ? wait.text : text(field, row)
+  }
   const typed = (field: Field) => !['live', 'checks', 'follows'].includes(field.kind)
   const editable = (field: Field) => plant.may('edit') && typed(field)
   /** The points of the selected rows. */
@@ -162,10 +167,10 @@ export function useGrid(place: GridPlace) {
   // Blocks -------------------------------------------------------------------------------------------
 
   /** Edits for a block of texts whose top left corner is a place; cells that are worked out are left out. */
-  function editsFor(texts: string[][], top: number, left: number): Schemas['EditIn'][] {
+  function editsFor(texts: string[][], top: number, left: number, rows = place.rows()): Schemas['EditIn'][] {
     return texts.flatMap((line, r) =>
       line.flatMap((typed, c) => {
-        const row = place.rows()[top + r]
+        const row = rows[top + r]
         const field = place.fields()[left + c]
         if (row === undefined || row < 0 || !field || !editable(field)) return []
         return [{ point: plant.list.ids[row]!, field: field.name, was: text(field, row), text: typed }]
@@ -180,7 +185,7 @@ export function useGrid(place: GridPlace) {
       .rows()
       .slice(top, bottom + 1)
       .filter((row) => row >= 0)
-      .map((row) => columns.map((field) => text(field, row)))
+      .map((row) => columns.map((field) => seen(field, row)))
   }
 
   function copy(event: ClipboardEvent) {
@@ -236,12 +241,17 @@ export function useGrid(place: GridPlace) {
     return real.every((edit) => !plant.waitingAt(edit.point, edit.field))
   }
 
-  function fillDown() {
+  // A quick hand fills before the server has answered what was typed just now: a block's edits say what stood in their
+  // cells, so they wait for that answer.
+
+  async function fillDown() {
     const { top, bottom, left } = block.value
     const first = selectedTexts()[0]
     if (!plant.may('edit')) return plant.say('a reader may look, not change')
     if (!first || top === bottom) return plant.say('select the cell to fill from and those below it')
-    void keep(editsFor(Array.from({ length: bottom - top }, () => first), top + 1, left), 'filled down') // prettier-ignore
+    const rows = place.rows()
+    if (plant.isSaving()) await plant.answeredAll()
+    void keep(editsFor(Array.from({ length: bottom - top }, () => first), top + 1, left, rows), 'filled down') // prettier-ignore
   }
 
   /** Fill down as far as what stands beside the cells goes: the column to their left, or the one to their right. */
@@ -256,7 +266,7 @@ export function useGrid(place: GridPlace) {
     let last = bottom
     while (filled(beside, last + 1)) last++
     selection.value = { anchor: { row: bottom, col: left }, active: { row: last, col: right } }
-    fillDown()
+    void fillDown()
   }
 
   /** Count on down the selection, from its first cell, or from the step between the first two. */
@@ -265,6 +275,8 @@ export function useGrid(place: GridPlace) {
     if (!plant.may('edit')) return plant.say('a reader may look, not change')
     if (top === bottom) return plant.say('select the first cell, or two that show the step, and those below')
     const texts = selectedTexts()
+    const rows = place.rows()
+    if (plant.isSaving()) await plant.answeredAll()
     const edits: Schemas['EditIn'][] = []
     for (let col = left; col <= right; col++) {
       const field = place.fields()[col]!
@@ -277,7 +289,7 @@ export function useGrid(place: GridPlace) {
         api.POST('/api/series', { body: { field: field.name, texts: given, count: column.length - step } }),
       )
       if (answer.problem) return plant.say(`${field.label}: ${answer.problem.title}`, 'bad')
-      edits.push(...editsFor(answer.data.texts.map((next) => [next]), top + step, col)) // prettier-ignore
+      edits.push(...editsFor(answer.data.texts.map((next) => [next]), top + step, col, rows)) // prettier-ignore
     }
     void keep(edits, 'series')
   }
@@ -300,11 +312,12 @@ export function useGrid(place: GridPlace) {
     return (bottom - top + 1) * (right - left + 1) <= MOST_REMEMBERED ? blockEdits('') : null
   }
 
-  function clear() {
-    const { top, left } = block.value
-    const { bottom, right } = block.value
+  async function clear() {
+    const { top, bottom, left, right } = block.value
+    const rows = place.rows()
+    if (plant.isSaving()) await plant.answeredAll()
     const blank = Array.from({ length: right - left + 1 }, () => '')
-    void keep(editsFor(Array.from({ length: bottom - top + 1 }, () => blank), top, left), 'cleared') // prettier-ignore
+    void keep(editsFor(Array.from({ length: bottom - top + 1 }, () => blank), top, left, rows), 'cleared') // prettier-ignore
   }
 
   // Keys and mouse -----------------------------------------------------------------------------------

@@ -180,8 +180,12 @@ export function useSaving(
 
   const waitingAt = (point: number, field: string) => waiting.value.get(waitKey(point, field))
 
-  /** When the server has answered all that is on its way to it. */
-  const answeredAll = () => Promise.allSettled(onItsWay)
+  const isSaving = () => onItsWay.size > 0
+
+  /** When the server has answered all that is on its way to it, and what others who waited for that sent next. */
+  async function answeredAll() {
+    while (onItsWay.size) await Promise.allSettled(onItsWay)
+  }
 
   async function turnBack(way: 'undo' | 'redo') {
     await answeredAll()
@@ -209,6 +213,6 @@ export function useSaving(
   }
 
   return {
-    waiting, waitingSeen, held, save, answered, leftOut, drop, sendHeld, dropHeld, waitingAt, turnBack, recallWaiting, arrived, answeredAll,
+    waiting, waitingSeen, held, save, answered, leftOut, drop, sendHeld, dropHeld, waitingAt, turnBack, recallWaiting, arrived, answeredAll, isSaving,
   } // prettier-ignore
 }
