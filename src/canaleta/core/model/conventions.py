@@ -11,7 +11,7 @@ from canaleta.core.notation.networks import rack_networks
 from canaleta.core.notation.patterns import compiled
 from canaleta.core.notation.tags import own_letters, shape_of
 
-__all__ = ["Conventions", "Namur", "Reserve", "Testing", "Trimming", "fault_grades"]
+__all__ = ["Conventions", "Namur", "Programming", "Reserve", "Testing", "Trimming", "fault_grades"]
 
 
 class Namur(BaseModel):
@@ -83,6 +83,34 @@ class Testing(BaseModel):
     )
 
 
+class Programming(BaseModel):
+    """What the controller takes: names, types, rounding and the period of the task that the generated code runs in."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    prefix: str = Field(
+        default="", max_length=12, description="what names in the controller begin with: letters, digits and _"
+    )
+    longest_name: int = Field(
+        default=32, ge=12, le=255, description="longest name that the controller takes, characters"
+    )
+    real: Literal["REAL", "LREAL"] = Field(default="REAL", description="type that the controller works out values in")
+    rounding: Literal["half to even", "half away from zero", "cut off"] = Field(
+        default="half to even", description="what the controller makes of a half when a real becomes a whole number"
+    )
+    time_bits: Literal[32, 64] = Field(default=32, description="bits of a TIME in the controller")
+    scan_ms: float = Field(
+        default=100.0, ge=0.1, le=60_000, description="period of the task that runs the generated code, ms"
+    )
+
+    @field_validator("prefix")
+    @classmethod
+    def _is_a_name(cls, text: str) -> str:
+        if text and not (text.isascii() and text.isidentifier() and text[0] != "_" and "__" not in text):
+            raise ValueError(f"“{text}” does not begin a name: a letter, then letters, digits and _")
+        return text
+
+
 _Grade = Literal["bad", "settle", "note", "off"]
 
 
@@ -133,6 +161,7 @@ class Conventions(BaseModel):
     namur: Namur = Namur()
     trimming: Trimming = Trimming()
     testing: Testing = Testing()
+    program: Programming = Programming()
     clamp_low_share: float = Field(default=0.0125, ge=0, le=0.25, description="clamp below the span, share of span")
     clamp_high_share: float = Field(default=0.03125, ge=0, le=0.25, description="clamp above the span, share of span")
     agreement_share: float = Field(

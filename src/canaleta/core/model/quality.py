@@ -159,7 +159,7 @@ def ripened(reasons: NDArray[np.uint32], lasted_s: Floats, after_s: float) -> ND
     """
     out = reasons.copy()
     for failed, only in ((Reason.FAILED_LOW, Reason.UNDER_RANGE), (Reason.FAILED_HIGH, Reason.OVER_RANGE)):
-        young = ((reasons & np.uint32(failed)) != 0) & (lasted_s < after_s)
+        young = ((reasons & np.uint32(failed)) != 0) & (lasted_s < after_s - 1e-9)
         out[young] = (out[young] & ~np.uint32(failed)) | np.uint32(only)
     return out
 

@@ -1,0 +1,682 @@
+"""Proof: the text itself, read back and run in the target's arithmetic, against the path and the conditioning.
+
+Of every point: each word that its converter can give (so many at random where it has 32 bits), what becomes of it once a failure
+has lasted, and what is held; outputs the other way round; and over random sequences of scans everything that takes time. Nothing
+of how the text was made is used here but which variable is which: that, too, is read out of the text.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from canaleta.core.live import alarms, conditioning
+from canaleta.core.live.alarms import KINDS, AlarmTable
+from canaleta.core.live.conditioning import Reading, Settings
+from canaleta.core.model.fields import Station
+from canaleta.core.model.image import PlantImage
+from canaleta.core.model.quality import Quality, Reason, ripened
+from canaleta.core.notation.arrays import Bools, Floats
+from canaleta.core.path.evaluate import Runs, evaluate
+from canaleta.core.program.points import PointCode
+from canaleta.core.program.unit import UnitText
+from canaleta.core.st import Library, Problem, check, read
+from canaleta.core.st.kinds import RANGES, Target
+from canaleta.core.st.running import Machine
+from canaleta.core.st.slices import Slices
+from canaleta.core.st.tree import Assign, Literal, Pou, Reference, Variable
+
+__all__ = ["MappingProof", "PointProof", "Proof", "prove", "read_back"]
+
+PIECE = 16_384
+RANDOM = 10_000
+WITHIN_SPAN = 1e-5
+WITHIN_COUNTS = 1e-3
+"""A difference is arithmetic, and no fault, within so much of the span and so much of a count."""
+SCANS, LANES = 160, 48
+_FAILING = np.uint32(Reason.FAILED_LOW | Reason.FAILED_HIGH)
+
+
+@dataclass(frozen=True)
+class PointProof:
+    """What was tried of one point. words: how many words or values; scans: of how many sequences of scans, (sequences, scans).
+    units, counts: the largest difference of the value, in its unit and as counts; at_word: where. quality: words whose quality
+    differs; outputs, states: differing counts of an output, states in sequences. aside: sequences in which a value came so near to a
+    limit that arithmetic decides. faults: what the controller would stumble over. wrong: codes of what is wrong, empty if
+    nothing is: "value", "quality", "count", "timing", "fault", "mapping", "not in the text"."""
+
+    point: int
+    tag: str
+    name: str
+    kind: str
+    words: int = 0
+    sequences: int = 0
+    scans: int = 0
+    units: float = 0.0
+    counts: float = 0.0
+    at_word: int = 0
+    unit: str = ""
+    quality: int = 0
+    differ: int = 0
+    aside: int = 0
+    faults: tuple[str, ...] = ()
+    wrong: tuple[str, ...] = ()
+    says: str = ""
+
+
+@dataclass(frozen=True)
+class MappingProof:
+    """The mapping layer: how many points are mapped exactly once; spares: {array: indices that no point is mapped from or to};
+    wrong: sentences."""
+
+    mapped: int
+    spares: dict[str, tuple[int, ...]]
+    wrong: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Proof:
+    """Of one unit. problems: what a compiler would refuse."""
+
+    unit: str
+    points: tuple[PointProof, ...]
+    mapping: MappingProof
+    problems: tuple[Problem, ...]
+
+    @property
+    def holds(self) -> bool:
+        """Whether nothing is wrong."""
+        return not (self.problems or self.mapping.wrong or any(p.wrong for p in self.points))
+
+
+@dataclass
+class ReadBack:
+    """A text that was read: its library, the program, and its slices by what they make."""
+
+    library: Library
+    problems: list[Problem]
+    program: Pou | None
+    slices: Slices | None
+    mapped: dict[str, tuple[str, int, int]] = field(default_factory=dict)
+    written: dict[tuple[str, int], str] = field(default_factory=dict)
+    twice: list[str] = field(default_factory=list)
+
+
+def read_back(text: str, blocks: str, unit: str) -> ReadBack:
+    """A unit's text, read. Raises StError where it cannot be."""
+    library, problems = check([read(blocks), read(text)])
+    program = library.pous.get(unit.lower())
+    out = ReadBack(
+        library, [p for p in problems if p.code != "integer division"], program, Slices(program) if program else None
+    )
+    for s in program.body if program else ():
+        if not isinstance(s, Assign):
+            continue
+        if (element := _element(s.value)) and not s.target.steps and element[0].lower() in library.variables:
+            if s.target.name.lower() in out.mapped:
+                out.twice.append(f"{s.target.name} is mapped twice, again in line {s.line}")
+            out.mapped[s.target.name.lower()] = (element[0].lower(), element[1], s.line)
+        elif (element := _element(s.target)) and isinstance(s.value, Reference) and not s.value.steps:
+            key = (element[0].lower(), element[1])
+            if key in out.written:
+                out.twice.append(f"{element[0]}[{element[1]}] is written twice, again in line {s.line}")
+            out.written[key] = s.value.name.lower()
+    return out
+
+
+def _element(x: object) -> tuple[str, int] | None:
+    if (
+        isinstance(x, Reference)
+        and len(x.steps) == 1
+        and isinstance(x.steps[0], Literal)
+        and isinstance(x.steps[0].value, int)
+    ):
+        return x.name, x.steps[0].value
+    return None
+
+
+def prove(
+    image: PlantImage,
+    unit: UnitText,
+    text: str | None = None,
+    told: Callable[[int, int], None] | None = None,
+    only: Iterable[int] | None = None,
+) -> Proof:
+    """The proof of a unit's text, or of another text in its place, against the list. told: how many of how many are done. only:
+    points, by identity."""
+    back = read_back(unit.text if text is None else text, unit.blocks, unit.scope.unit)
+    wanted = None if only is None else set(only)
+    codes = [c for c in unit.codes if wanted is None or c.point in wanted]
+    out: list[PointProof] = []
+    tester = _Tester(image, back, unit.target)
+    refused = any(not p.compiles for p in back.problems) or back.program is None
+    for k, code in enumerate(codes):
+        out.append(_missing(code) if refused else tester.point(code))
+        if told is not None:
+            told(k + 1, len(codes))
+    return Proof(unit.scope.unit, tuple(out), _mapping(unit, back), tuple(back.problems))
+
+
+def _missing(code: PointCode) -> PointProof:
+    return PointProof(
+        code.point, code.tag, code.name, code.kind, wrong=("not in the text",), says="the text does not compile"
+    )
+
+
+def _mapping(unit: UnitText, back: ReadBack) -> MappingProof:
+    """Whether every point is mapped exactly once, to the channel that the list gives it."""
+    wrong, mapped = list(back.twice), 0
+    taken: dict[tuple[str, int], list[str]] = {}
+    for raw, (array, index, _) in back.mapped.items():
+        taken.setdefault((array, index), []).append(raw)
+    for (array, index), raw_of in back.written.items():
+        taken.setdefault((array, index), []).append(raw_of)
+    for (array, index), names in taken.items():
+        if len(names) > 1:
+            wrong.append(f"{array}[{index}] is mapped to {' and '.join(names)}")
+    for code in unit.codes:
+        c = code.channel
+        if c.direction == "in":
+            found = back.mapped.get(code.raw.lower())
+            at = found[:2] if found else None
+        else:
+            at = next((key for key, raw in back.written.items() if raw == code.raw.lower()), None)
+        if at is None:
+            wrong.append(f"{code.tag} is not mapped")
+        elif at != (c.array.lower(), c.index):
+            wrong.append(f"{code.tag} is mapped to {at[0]}[{at[1]}], and the list says {c.array}[{c.index}]")
+        else:
+            mapped += 1
+    spares = {a.name: tuple(i for i in a.channels if (a.name.lower(), i) not in taken) for a in unit.arrays}
+    return MappingProof(mapped, {name: some for name, some in spares.items() if some}, tuple(wrong))
+
+
+class _Tester:
+    """Runs points of one text that was read."""
+
+    def __init__(self, image: PlantImage, back: ReadBack, target: Target) -> None:
+        self._image, self._back, self._target = image, back, target
+        self._ready: dict[int, Runs] = {}
+        self._ready_row = -1
+
+    def _runs(self, row: int, lanes: int) -> Runs:
+        """The path of one point in so many lanes, made ready once."""
+        if self._ready_row != row:
+            self._ready, self._ready_row = {}, row
+        if lanes not in self._ready:
+            self._ready[lanes] = Runs.of(self._image, np.full(lanes, row, dtype=np.int64))
+        return self._ready[lanes]
+
+    def point(self, code: PointCode) -> PointProof:
+        """What was tried of a point, and what came of it."""
+        names = {name.lower() for name, _, _ in code.network.variables} | {code.raw.lower()}
+        have = self._back.slices.writes if self._back.slices else {}
+        missing = [
+            n
+            for n, _, _ in code.network.variables
+            if n.lower() not in have and not n.endswith("_Reset") and not (code.kind[1] == "O" and n == code.name)
+        ]
+        if missing or (code.kind[1] == "I" and code.raw.lower() not in have):
+            return PointProof(
+                code.point,
+                code.tag,
+                code.name,
+                code.kind,
+                wrong=("not in the text",),
+                says=f"{(missing or [code.raw])[0]} is never written",
+            )
+        run = _Run(self._back, self._target, code, names)
+        trial = {"AI": self._analog, "DI": self._discrete, "AO": self._given, "DO": self._given_state}[code.kind]
+        out = trial(code, run)
+        faults = run.faults()
+        wrong = tuple(dict.fromkeys((*out["wrong"], *(("fault",) if faults else ()))))
+        return PointProof(code.point, code.tag, code.name, code.kind, **{**out, "wrong": wrong}, faults=faults)
+
+    # Inputs.
+
+    def _words(self, code: PointCode) -> tuple[NDArray[Any], Floats]:
+        """(what is read, counts that the list makes of it) of each lane."""
+        form = code.channel.form
+        if form.bits == 16:
+            words = np.arange(65_536, dtype=np.uint16)
+            return words.view(np.int16) if code.raw_type == "INT" else words, form.counts_of(words[:, None])
+        rng = np.random.default_rng(code.point)
+        if form.kind == "float":
+            most = 4.0 * max(abs(x) for x in self._span(code)) + 1.0
+            counts = np.concatenate([rng.uniform(-most, most, RANDOM), self._span(code), [0.0]])
+            pairs = form.words_of(counts)
+            counts = form.counts_of(pairs)
+        else:
+            counts = np.concatenate(
+                [
+                    rng.integers(int(form.least), int(form.most), RANDOM, endpoint=True).astype(np.float64),
+                    np.rint(self._near(code, form.least, form.most)),
+                ]
+            )
+            pairs = form.words_of(counts)
+        raw = (pairs[:, 0].astype(np.uint32) << np.uint32(16)) | pairs[:, 1]
+        if code.raw_type == "DINT":
+            return raw.view(np.int32), counts
+        return (raw.view(np.float32) if code.raw_type == "REAL" else raw), counts
+
+    def _span(self, code: PointCode) -> tuple[float, float]:
+        mode = self._image.layout.mode_table
+        at = int(self._image.mode[code.row])
+        return float(mode.numbers["counts_low"][at]), float(mode.numbers["counts_high"][at])
+
+    def _near(self, code: PointCode, least: float, most: float) -> Floats:
+        low, high = self._span(code)
+        shares = np.linspace(-0.2, 1.2, 2001)
+        return np.clip(low + shares * (high - low), least, most)
+
+    def _path(
+        self, row: int, counts: Floats, last: float | None
+    ) -> tuple[Floats, NDArray[np.uint8], NDArray[np.uint32]]:
+        held = None if last is None else np.full(len(counts), last)
+        paths = self._runs(row, len(counts)).evaluate(Station.COUNTS, counts, held)
+        return paths.at(Station.VALUE), paths.quality, paths.reasons
+
+    def _analog(self, code: PointCode, run: _Run) -> dict[str, Any]:
+        words, counts = self._words(code)
+        real = self._of_value(code)
+        after = int(self._image.conventions.namur.after_s * 1000.0) + 1000
+        worst = {"units": 0.0, "counts": 0.0, "at_word": 0, "quality": 0, "differ": 0}
+        span = self._value_span(code)
+        good = self._good(code, words, counts)
+        beyond = 0
+        for begin in range(0, len(words), PIECE):
+            part = slice(begin, begin + PIECE)
+            value, quality, reasons = self._path(code.row, counts[part], None)
+            run.fresh()
+            for _ in range(2):
+                run.scan(words[part], after)
+            got = run.value(code.name, len(counts[part]))
+            bad, doubt = run.state(f"{code.name}_Bad", len(got)), run.state(f"{code.name}_Doubt", len(got))
+            known = np.isfinite(value) & ((reasons & np.uint32(Reason.HELD)) == 0)
+            beyond += self._compare(
+                worst, got, value, counts[part], known & (~bad | (quality == Quality.BAD)), span, real, begin
+            )
+            wrong = (bad != (quality == Quality.BAD)) | (doubt != (quality == Quality.DOUBTFUL))
+            # Where the path has no value, the code must not call its own good.
+            wrong = np.where(np.isfinite(value) | (quality == Quality.BAD), wrong, ~(bad | doubt))
+            held = (reasons & np.uint32(Reason.HELD)) != 0
+            wrong &= ~(held & ~np.isfinite(value))
+            worst["quality"] += int(wrong.sum())
+            if good is not None and held.any():
+                beyond += self._held(code, run, words[part], counts[part], good, after, worst, span, real, begin)
+        timing = self._in_time(code, run, words, counts)
+        wrong_codes = [
+            c for c, hit in (("value", beyond), ("quality", worst["quality"]), ("timing", timing["differ"])) if hit
+        ]
+        return {
+            **worst,
+            **timing,
+            "words": len(words),
+            "unit": self._image.text("value_unit", code.row),
+            "wrong": tuple(wrong_codes),
+            "says": self._sentence(beyond, worst, timing),
+        }
+
+    @staticmethod
+    def _sentence(beyond: int, worst: dict[str, Any], timing: dict[str, Any]) -> str:
+        parts = []
+        if beyond:
+            parts.append(f"{beyond} words give another value")
+        if worst["quality"]:
+            parts.append(f"{worst['quality']} words have another quality")
+        if timing["differ"]:
+            parts.append(f"{timing['differ']} sequences of scans go another way")
+        return "; ".join(parts)
+
+    def _held(
+        self, code: PointCode, run: _Run, words: NDArray[Any], counts: Floats, good: tuple[Any, float], after: int,
+        worst: dict[str, Any], span: float, real: str, begin: int,
+    ) -> int:  # fmt: skip
+        """What is held, after a good word."""
+        word, count = good
+        last = float(self._path(code.row, np.array([count]), None)[0][0])
+        value, quality, reasons = self._path(code.row, counts, last)
+        run.fresh()
+        run.scan(np.array([word], dtype=words.dtype)[0], 0)
+        run.scan(words, 0)
+        run.scan(words, after)
+        held = (reasons & np.uint32(Reason.HELD)) != 0
+        got = run.value(code.name, len(counts))
+        bad = run.state(f"{code.name}_Bad", len(got))
+        worst["quality"] += int((held & (bad != (quality == Quality.BAD))).sum())
+        return self._compare(worst, got, value, counts, held & np.isfinite(value), span, real, begin)
+
+    def _good(self, code: PointCode, words: NDArray[Any], counts: Floats) -> tuple[Any, float] | None:
+        some = np.unique(np.linspace(0, len(words) - 1, 2000).astype(np.int64))
+        value, quality, _ = self._path(code.row, counts[some], 0.0)
+        found = some[(quality == Quality.GOOD) & np.isfinite(value)]
+        return None if not len(found) else (words[found[len(found) // 2]], float(counts[found[len(found) // 2]]))
+
+    def _of_value(self, code: PointCode) -> str:
+        return next(of for name, of, _ in code.network.variables if name == code.name)
+
+    def _value_span(self, code: PointCode) -> float:
+        low, high = self._span(code)
+        value, _, _ = self._path(code.row, np.linspace(low, high, 65), 0.0)
+        known = value[np.isfinite(value)]
+        return float(known.max() - known.min()) if len(known) else 1.0
+
+    def _compare(
+        self,
+        worst: dict[str, Any],
+        got: Floats,
+        value: Floats,
+        counts: Floats,
+        known: Bools,
+        span: float,
+        of: str,
+        begin: int,
+    ) -> int:
+        """How many words are off by more than arithmetic; the worst is kept."""
+        wanted = value
+        if of in RANGES:
+            wanted = np.clip(value, *RANGES[of])
+        away = np.where(known, np.abs(got - wanted), 0.0)
+        slope = _slopes(value, counts)
+        allowed = WITHIN_SPAN * span + WITHIN_COUNTS * slope + (0.5 + WITHIN_SPAN if of in RANGES else 0.0)
+        if of == "REAL":
+            # What 24 bits cannot hold is no fault of the code: the type of the value was chosen.
+            allowed = allowed + np.abs(wanted) * 2.0**-23
+        if not len(away):
+            return 0
+        at = int(np.argmax(away))
+        if away[at] > worst["units"]:
+            usual = span / max(abs(float(counts[-1] - counts[0])), 1.0)
+            worst["units"], worst["at_word"] = float(away[at]), begin + at
+            worst["counts"] = float(away[at] / (slope[at] or usual))
+        return int((away > allowed).sum())
+
+    def _discrete(self, code: PointCode, run: _Run) -> dict[str, Any]:
+        run.fresh()
+        timing = self._in_time(code, run, np.array([False, True]), np.array([0.0, 1.0]))
+        return {
+            **timing,
+            "words": 2,
+            "wrong": ("timing",) if timing["differ"] else (),
+            "says": self._sentence(0, {"quality": 0}, timing),
+        }
+
+    # Time.
+
+    def _in_time(self, code: PointCode, run: _Run, words: NDArray[Any], counts: Floats) -> dict[str, Any]:
+        """Random sequences of scans, by the code and by the conditioning."""
+        image, row = self._image, code.row
+        rng = np.random.default_rng(code.point + 1)
+        period = self._target.period_ms
+        given = _sequences(rng, words, counts, self._good(code, words, counts) if code.kind == "AI" else None)
+        rows = np.full(LANES, row, dtype=np.int64)
+        settings, table = Settings.of(image, rows), AlarmTable.of(image, rows)
+        condition, alarm = conditioning.begin(LANES), alarms.begin(len(table))
+        last, since = np.full(LANES, np.nan), np.full(LANES, np.nan)
+        run.fresh()
+        apart = np.zeros(LANES, dtype=bool)
+        near = np.zeros(LANES, dtype=bool)
+        stretch = (
+            rng.integers(1, 30, SCANS)
+            if settings.debounce_s[0] + settings.on_delay_s[0] + settings.off_delay_s[0] > 60 * period / 1000.0
+            else np.ones(SCANS, dtype=np.int64)
+        )
+        now = 0
+        limits = np.concatenate(
+            [
+                table.limit,
+                table.limit - table.deadband,
+                table.limit + table.deadband,
+                settings.on_at[:1],
+                settings.off_at[:1],
+                settings.edges[0],
+                settings.edges[0] + settings.band_deadband[0],
+                settings.edges[0] - settings.band_deadband[0],
+            ]
+        )
+        limits = limits[np.isfinite(limits)]
+        span = self._value_span(code) if code.kind == "AI" else 1.0
+        for k in range(SCANS):
+            now += int(stretch[k] * period)
+            word, count = words[given[k]], counts[given[k]]
+            reading, since = self._reading(code, count, last, since, now / 1000.0)
+            good = reading.quality == Quality.GOOD
+            last = np.where(good & np.isfinite(reading.value), reading.value, last)
+            condition, seen = conditioning.step(settings, condition, now / 1000.0, reading)
+            alarm, _ = alarms.step(table, alarm, now / 1000.0, seen.value, reading.quality, seen.state)
+            run.at(word, now)
+            if code.kind == "AI" and len(limits):
+                near |= (np.abs(seen.value[:, None] - limits[None, :]) <= WITHIN_SPAN * span).any(axis=1)
+            apart |= self._apart(code, run, reading, seen, condition, table, alarm, span)
+        differ = int((apart & ~near).sum())
+        return {"sequences": LANES, "scans": SCANS, "differ": differ, "aside": int(near.sum())}
+
+    def _reading(
+        self, code: PointCode, count: Floats, last: Floats, since: Floats, now: float
+    ) -> tuple[Reading, Floats]:
+        after_s = self._image.conventions.namur.after_s
+        found = since.copy()
+
+        def ripen(places: NDArray[np.int64], reasons: NDArray[np.uint32]) -> NDArray[np.uint32]:
+            failing = (reasons & _FAILING) != 0
+            found[places] = np.where(failing, np.where(np.isnan(since[places]), now, since[places]), np.nan)
+            return ripened(reasons, np.nan_to_num(now - found[places]), after_s)
+
+        paths = self._runs(code.row, LANES).evaluate(Station.COUNTS, count, last, ripen=ripen)
+        value = paths.at(Station.VALUE)
+        return Reading(value, count, paths.reasons, paths.quality), found
+
+    def _apart(
+        self,
+        code: PointCode,
+        run: _Run,
+        reading: Reading,
+        seen: Any,
+        condition: Any,
+        table: AlarmTable,
+        alarm: Any,
+        span: float,
+    ) -> Bools:
+        """In which lanes the code says something else."""
+        name, n = code.name, LANES
+        have = {v.lower() for v, _, _ in code.network.variables}
+        out = np.zeros(n, dtype=bool)
+        if code.kind == "DI":
+            out |= run.state(name, n) != (seen.state == 1)
+        else:
+            good = (reading.quality != Quality.BAD) & np.isfinite(seen.value)
+            of = self._of_value(code)
+            wanted = np.clip(seen.value, *RANGES[of]) if of in RANGES else seen.value
+            slack = 20 * WITHIN_SPAN * span + (0.5 + WITHIN_SPAN if of in RANGES else 0.0)
+            slack = slack + (np.abs(wanted) * 2.0**-23 if of == "REAL" else 0.0)
+            held = (reading.reasons & np.uint32(Reason.HELD)) != 0
+            with np.errstate(invalid="ignore"):
+                out |= good & ~held & (np.abs(run.value(name, n) - wanted) > slack)
+            out |= run.state(f"{name}_Bad", n) != (reading.quality == Quality.BAD)
+            if f"{name}_on".lower() in have:
+                out |= run.state(f"{name}_On", n) != (seen.state == 1)
+            for k in range(64):
+                if f"{name}_b{k}".lower() not in have:
+                    break
+                out |= run.state(f"{name}_B{k}", n) != (seen.band == k)
+        if f"{name}_num".lower() in have:
+            out |= run.value(f"{name}_Num", n) != condition.counted
+            out |= run.state(f"{name}_Done", n) != seen.done
+        for kind, stem in (
+            ("ll", "LL"),
+            ("l", "L"),
+            ("h", "H"),
+            ("hh", "HH"),
+            ("dev", "DEV"),
+            ("state", "ST"),
+            ("fault", "FLT"),
+        ):
+            if f"{name}_is{stem}".lower() in have:
+                mine = np.flatnonzero(table.kind == KINDS.index(kind))
+                wanted_state = np.zeros(n, dtype=bool)
+                wanted_state[table.at[mine]] = alarm.active[mine]
+                out |= run.state(f"{name}_Is{stem}", n) != wanted_state
+        return out
+
+    # Outputs.
+
+    def _given_state(self, code: PointCode, run: _Run) -> dict[str, Any]:
+        run.fresh()
+        rows = np.full(2, code.row, dtype=np.int64)
+        states = np.array([False, True])
+        wanted = evaluate(self._image, Station.VALUE, states.astype(np.float64), rows).at(Station.COUNTS)
+        run.given(code.name, states)
+        run.at(None, 0)
+        differ = int((run.value(code.raw, 2) != wanted).sum())
+        return {
+            "words": 2,
+            "differ": differ,
+            "wrong": ("count",) if differ else (),
+            "says": f"{differ} states give another bit" if differ else "",
+        }
+
+    def _given(self, code: PointCode, run: _Run) -> dict[str, Any]:
+        table, at = self._image.layout.mode_table, int(self._image.mode[code.row])
+        least, most = (float(table.numbers[name][at]) for name in ("least", "most"))
+        whole = (
+            np.arange(np.ceil(least), np.floor(most) + 1)
+            if most - least < 200_000
+            else np.linspace(least, most, RANDOM).round()
+        )
+        # A quarter beside each count is far from where it rounds.
+        counts = np.concatenate([whole, whole[:-1] + 0.25, [least - 5.25, most + 5.25]])
+        rows = np.full(len(counts), code.row, dtype=np.int64)
+        values = evaluate(self._image, Station.COUNTS, counts, rows, last=np.zeros(len(counts))).at(Station.VALUE)
+        known = np.isfinite(values)
+        # The controller has the value in its own type: what is wanted is what the path makes of that.
+        values = values.astype(np.float32).astype(np.float64) if self._target.real == "REAL" else values
+        wanted = evaluate(self._image, Station.VALUE, values, rows).at(Station.COUNTS)
+        run.fresh()
+        run.given(code.name, values)
+        run.at(None, 0)
+        away = np.where(known, np.abs(run.value(code.raw, len(counts)) - wanted), 0.0)
+        span = self._value_span(code)
+        differ, worst = int((away > 0).sum()), int(np.argmax(away))
+        slope = span / max(abs(float(whole[-1] - whole[0])), 1.0)
+        return {
+            "words": len(counts), "differ": differ, "counts": float(away[worst]), "units": float(away[worst] * slope), "at_word": worst,
+            "unit": self._image.text("value_unit", code.row), "wrong": ("count",) if differ else (),
+            "says": f"{differ} values give another count" if differ else "",
+        }  # fmt: skip
+
+
+def _slopes(value: Floats, counts: Floats) -> Floats:
+    """How steep the value is at each count, (n,); 0 where that cannot be said."""
+    order = np.argsort(counts, kind="stable")
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
+        steps = np.abs(np.diff(value[order]) / np.diff(counts[order]))
+    steps = np.where(np.isfinite(steps), steps, 0.0)
+    out = np.zeros(len(counts))
+    if len(steps):
+        out[order] = np.maximum(np.append(steps, steps[-1]), np.insert(steps, 0, steps[0]))
+    return out
+
+
+def _sequences(
+    rng: np.random.Generator, words: NDArray[Any], counts: Floats, good: tuple[Any, float] | None
+) -> NDArray[np.int64]:
+    """(SCANS, LANES) places in `words`: states that last for a while; of a converter, values that wander through its span and now
+    and then leave it."""
+    out = np.empty((SCANS, LANES), dtype=np.int64)
+    if good is None:
+        state = rng.integers(0, 2, LANES)
+        often = rng.uniform(0.02, 0.6, LANES)
+        for k in range(SCANS):
+            state = np.where(rng.uniform(size=LANES) < often, 1 - state, state)
+            out[k] = state
+        return out
+    order = np.argsort(counts, kind="stable")
+    ranked = counts[order]
+    middle = int(np.searchsorted(ranked, good[1]))
+    at = np.full(LANES, float(middle))
+    reach = len(words) * 0.15
+    for k in range(SCANS):
+        far = rng.uniform(size=LANES)
+        step = rng.normal(size=LANES) * reach * np.where(far < 0.1, 1.0, 0.05)
+        at = np.clip(at + step, 0, len(words) - 1)
+        at = np.where(far > 0.97, rng.integers(0, len(words), LANES), at)
+        out[k] = order[at.astype(np.int64)]
+    return out
+
+
+class _Run:
+    """One point's statements, run again and again."""
+
+    def __init__(self, back: ReadBack, target: Target, code: PointCode, names: set[str]) -> None:
+        assert back.program is not None
+        assert back.slices is not None
+        self._machine = Machine(back.library, target)
+        raw = code.raw.lower()
+        self._raw, self._code = raw, code
+        wanted = names - ({raw} if code.kind[1] == "I" else set())
+        statements = back.slices.behind(wanted, {raw} if code.kind[1] == "I" else {code.name.lower()})
+        if code.kind[1] == "O":
+            # The line that maps to the channel is not run; what stands for the channel is looked at.
+            statements = [s for s in statements if not (isinstance(s, Assign) and s.target.steps)]
+        self._do = self._machine.prepared(statements, back.program.name)
+        self._locals = back.slices.names(statements) | names
+        self._program, self._library = back.program, back.library
+        self.frame: dict[str, Any] = {}
+
+    def fresh(self) -> None:
+        """Everything as it begins."""
+        machine = self._machine
+        machine.now_ms = 0
+        self.frame = machine.frame(self._program, self._locals)
+        for name in self._locals - self.frame.keys():
+            found: Variable | None = self._library.variables.get(name)
+            if found is not None:
+                self.frame[name] = machine.begin(found.type, found.initial)
+
+    def scan(self, word: Any, later_ms: int) -> None:
+        """One scan, so much later, with these words."""
+        self.at(word, self._machine.now_ms + later_ms)
+
+    def at(self, word: Any, now_ms: int) -> None:
+        """One scan at a time."""
+        self._machine.now_ms = now_ms
+        if word is not None:
+            self.frame[self._raw] = word
+        self._do(self.frame)
+
+    def given(self, name: str, values: NDArray[Any]) -> None:
+        """What others write."""
+        of = np.asarray(self.frame[name.lower()]).dtype
+        self.frame[name.lower()] = values.astype(of)
+
+    def value(self, name: str, lanes: int) -> Floats:
+        """A variable as numbers, (lanes,)."""
+        out: Floats = np.broadcast_to(np.asarray(self.frame[name.lower()], dtype=np.float64), (lanes,))
+        return out
+
+    def state(self, name: str, lanes: int) -> Bools:
+        """A variable as states, (lanes,)."""
+        out: Bools = np.broadcast_to(np.asarray(self.frame[name.lower()], dtype=bool), (lanes,))
+        return out
+
+    def faults(self) -> tuple[str, ...]:
+        """What the controller would stumble over."""
+        return tuple(
+            f"{code} in {unit}, line {line}: {n} times"
+            for (code, unit, line), n in sorted(self._machine.faults.items())
+        )
+
+
+def summary(proofs: Sequence[Proof]) -> dict[str, int]:
+    """How many points, how many are proved, how many words and scans were tried."""
+    every = [p for proof in proofs for p in proof.points]
+    return {
+        "points": len(every),
+        "proved": sum(not p.wrong for p in every),
+        "words": sum(p.words for p in every),
+        "scans": sum(p.scans * p.sequences for p in every),
+    }
