@@ -1,5 +1,5 @@
-"""The command line: start, check, dev, demo, audit, convert, export, import, check-plan, records, dossier, verify, backup,
-restore, user. Processes of
+"""The command line: start, check, dev, demo, audit, convert, export, import, check-plan, records, dossier, verify, generate,
+prove, check-code, backup, restore, user. Processes of
 `start` have hidden commands."""
 
 from __future__ import annotations
@@ -112,6 +112,7 @@ def _parser(*, converts: bool) -> argparse.ArgumentParser:
     audit.set_defaults(run=_audit)
 
     _add_proving(commands)
+    _add_programs(commands)
 
     convert = commands.add_parser("convert", help="sensor physics and whole paths: thermocouple, rtd, counts, path")
     if converts:
@@ -173,6 +174,29 @@ def _add_proving(commands: Any) -> None:
     )
     proves.add_argument("--json", dest="form", action="store_const", const="json", default="", help="as JSON")
     proves.set_defaults(run=_verify)
+
+
+def _add_programs(commands: Any) -> None:
+    """Code for the controller: generate, prove, check-code."""
+    make = commands.add_parser("generate", help="code for the controller, into a folder; 3: a point has none")
+    make.add_argument("folder", type=Path, metavar="FOLDER")
+    make.add_argument(
+        "--language", action="append", choices=("st", "xml", "c", "csv"), default=[],
+        help="structured text, PLCopen XML, C99, a table of parameters; all where nothing is said",
+    )  # fmt: skip
+    proves = commands.add_parser("prove", help="run that code over every count against the list; 4: it is not right")
+    proves.add_argument("--from", dest="folder", type=Path, metavar="FOLDER", help="the texts that lie there")
+    proves.add_argument("--sheet", type=Path, metavar="FILE", help="write the proof as PDF, sealed")
+    proves.add_argument("--name", default="", help="the name of whoever proves it, on the sheet")
+    for command in (make, proves):
+        command.add_argument("--of", action="append", default=[], metavar="NAME", help="of a cabinet or an area")
+    holds = commands.add_parser("check-code", help="hold a project against the list; 4: something is to be settled")
+    holds.add_argument("files", type=Path, nargs="+", metavar="FILE", help="structured text, or PLCopen XML as .xml")
+    for command in (proves, holds):
+        command.add_argument("--json", action="store_true", help="as JSON")
+    for command, run in ((make, _generate), (proves, _prove), (holds, _check_code)):
+        _takes_data(command)
+        command.set_defaults(run=run)
 
 
 def _takes_data(parser: argparse.ArgumentParser) -> None:
@@ -285,6 +309,25 @@ def _verify(options: argparse.Namespace) -> int:
     from canaleta.host.proving import verify
 
     return verify(options.data and Path(options.data).absolute(), options.file, options.form)
+
+
+def _generate(options: argparse.Namespace) -> int:
+    from canaleta.host.programs import generate_code
+
+    languages = tuple(options.language) or ("st", "xml", "c", "csv")
+    return generate_code(_data(options), options.folder, options.of, languages)
+
+
+def _prove(options: argparse.Namespace) -> int:
+    from canaleta.host.programs import prove_code
+
+    return prove_code(_data(options), options.of, options.sheet, options.name, options.json, options.folder)
+
+
+def _check_code(options: argparse.Namespace) -> int:
+    from canaleta.host.programs import check_code
+
+    return check_code(_data(options), options.files, options.json)
 
 
 def _user(options: argparse.Namespace) -> int:

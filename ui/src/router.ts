@@ -30,6 +30,7 @@ export const router = createRouter({
     { path: '/findings', name: 'findings', component: () => import('./pages/FindingsPage.vue') },
     { path: '/import', name: 'import', component: () => import('./pages/ImportPage.vue') },
     { path: '/revisions', name: 'revisions', component: () => import('./pages/RevisionsPage.vue') },
+    { path: '/program', name: 'program', component: () => import('./pages/ProgramPage.vue') },
     { path: '/handover', name: 'handover', component: () => import('./pages/HandoverPage.vue') },
     {
       path: '/conventions',

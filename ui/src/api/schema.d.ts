@@ -1604,6 +1604,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/points/{point}/tried-code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a point's generated code makes of a pulse train, before anything is set. */
+        post: operations["programs_try_code_points__int_point__tried_code_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/points/{point}/trim": {
         parameters: {
             query?: never;
@@ -1734,6 +1751,125 @@ export interface paths {
         };
         /** The drawing alone, for paper. */
         get: operations["wiring_drawing_points__int_point__wiring_svg_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/program": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Cabinets and areas that code can be made for. */
+        get: operations["programs_program_scopes_program_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/program/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hold a project that was brought back against the list. */
+        post: operations["programs_check_program_program_check_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/program/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a text made anew says otherwise than one that lies elsewhere. */
+        post: operations["programs_program_difference_program_difference_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/program/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A part of the plant as files in a ZIP: structured text, PLCopen XML, C99, a table of parameters. */
+        get: operations["programs_fetch_program_program_files_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/program/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The proof of a few points: every count of theirs, and sequences of scans. */
+        post: operations["programs_program_proof_program_proof_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/program/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The proof of a part of the plant as PDF, signed by who asks and sealed by the plant. */
+        post: operations["programs_program_sheet_program_sheet_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/program/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The code of a part of the plant, with the point that each line is of. */
+        get: operations["programs_program_text_program_text_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3572,6 +3708,75 @@ export interface components {
             count: components["schemas"]["CountOut"];
             /** Name */
             name: string;
+        };
+        /**
+         * CodeDifferenceIn
+         * @description A text that was generated before, as it lies elsewhere.
+         */
+        CodeDifferenceIn: {
+            /** Text */
+            text: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * CodeDifferenceOut
+         * @description What a text made anew says otherwise: lines with + and -, as many as are told; count: of all. text: made anew, with what stood
+         *     there by hand; lost: places of lines by hand that are gone.
+         */
+        CodeDifferenceOut: {
+            /** Count */
+            count: number;
+            /** Lines */
+            lines: string[];
+            /** Lost */
+            lost: {
+                [key: string]: string[];
+            };
+            /** Text */
+            text: string;
+        };
+        /**
+         * CodeFindingOut
+         * @description What is wrong in a project, and where.
+         */
+        CodeFindingOut: {
+            /** Code */
+            code: string;
+            /** File */
+            file: string;
+            /** Line */
+            line: number;
+            /** Point */
+            point: number;
+            /** Rule */
+            rule: string;
+            /** Says */
+            says: string;
+            /** Tag */
+            tag: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * CodeOut
+         * @description A point's code. lines: in the text, counted from 1. notes: what was renamed.
+         */
+        CodeOut: {
+            /** Kind */
+            kind: string;
+            /** Lines */
+            lines: number[];
+            /** Name */
+            name: string;
+            /** Notes */
+            notes: string[];
+            /** Point */
+            point: number;
+            /** Service */
+            service: string;
+            /** Tag */
+            tag: string;
         };
         /**
          * ColumnIn
@@ -5607,6 +5812,20 @@ export interface components {
             typed: string;
         };
         /**
+         * NoCodeOut
+         * @description A point without code, and why.
+         */
+        NoCodeOut: {
+            /** Code */
+            code: string;
+            /** Point */
+            point: number;
+            /** Says */
+            says: string;
+            /** Tag */
+            tag: string;
+        };
+        /**
          * NoiseFigures
          * @description least, most, mean, standard deviation, and the part of it that changes from reading to reading.
          */
@@ -5956,6 +6175,16 @@ export interface components {
             stations: string[];
         };
         /**
+         * PieceIn
+         * @description A proof as it was answered, and the server's word for it.
+         */
+        PieceIn: {
+            /** Points */
+            points: components["schemas"]["PointProofOut"][];
+            /** Token */
+            token: string;
+        };
+        /**
          * PlaceOut
          * @description A place proposed for a point, or with an empty address why there is none.
          */
@@ -6072,6 +6301,46 @@ export interface components {
             point: number;
         };
         /**
+         * PointProofOut
+         * @description What was tried of a point: words, sequences of scans; the largest difference in its unit and in counts; what is wrong.
+         */
+        PointProofOut: {
+            /** Aside */
+            aside: number;
+            /** At Word */
+            at_word: number;
+            /** Counts */
+            counts: number;
+            /** Differ */
+            differ: number;
+            /** Faults */
+            faults: string[];
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Point */
+            point: number;
+            /** Quality */
+            quality: number;
+            /** Says */
+            says: string;
+            /** Scans */
+            scans: number;
+            /** Sequences */
+            sequences: number;
+            /** Tag */
+            tag: string;
+            /** Unit */
+            unit: string;
+            /** Units */
+            units: number;
+            /** Words */
+            words: number;
+            /** Wrong */
+            wrong: string[];
+        };
+        /**
          * PointsIn
          * @description Some points.
          */
@@ -6107,6 +6376,55 @@ export interface components {
             type?: string;
         };
         /**
+         * ProgramFileIn
+         * @description A file as text: structured text, or PLCopen XML.
+         */
+        ProgramFileIn: {
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * ProgramFilesIn
+         * @description Files of a project.
+         */
+        ProgramFilesIn: {
+            /** Files */
+            files: components["schemas"]["ProgramFileIn"][];
+        };
+        /**
+         * ProgramOut
+         * @description The code of a part of the plant. spares: {array: its channels that no point has}; digest: SHA-256 of text and blocks. c: the
+         *     same as C99; header: of it.
+         */
+        ProgramOut: {
+            /** Blocks */
+            blocks: string;
+            /** C */
+            c: string;
+            /** Codes */
+            codes: components["schemas"]["CodeOut"][];
+            /** Digest */
+            digest: string;
+            /** File */
+            file: string;
+            /** Header */
+            header: string;
+            /** Issue */
+            issue: string;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Refused */
+            refused: components["schemas"]["NoCodeOut"][];
+            /** Text */
+            text: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
          * ProgressOut
          * @description How far the plant has come, part by part and as a whole.
          */
@@ -6116,6 +6434,46 @@ export interface components {
             /** Rungs */
             rungs: string[];
             whole: components["schemas"]["GroupOut"];
+        };
+        /**
+         * ProjectOut
+         * @description What is wrong in a project; units: of this plant that are in it.
+         */
+        ProjectOut: {
+            /** Findings */
+            findings: components["schemas"]["CodeFindingOut"][];
+            /** Units */
+            units: string[];
+        };
+        /**
+         * ProofIn
+         * @description Points whose code is to be proved; their text where it is another one than would be generated.
+         */
+        ProofIn: {
+            /** Points */
+            points: number[];
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * ProofOut
+         * @description The proof of some points, with the mapping of all. token: the server's word for it, asked for again by the sheet.
+         */
+        ProofOut: {
+            /** Digest */
+            digest: string;
+            /** Mapped */
+            mapped: number;
+            /** Points */
+            points: components["schemas"]["PointProofOut"][];
+            /** Spares */
+            spares: {
+                [key: string]: number[];
+            };
+            /** Token */
+            token: string;
+            /** Wrong */
+            wrong: string[];
         };
         /**
          * ProposalIn
@@ -6898,6 +7256,38 @@ export interface components {
             word: "acknowledge" | "reset" | "shelve" | "unshelve" | "take out of service" | "back in service";
         };
         /**
+         * ScopeOut
+         * @description A part of the plant that code is made for.
+         */
+        ScopeOut: {
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Points */
+            points: number;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * ScopesOut
+         * @description Cabinets, then areas; and what the plant's rule says of its controllers.
+         */
+        ScopesOut: {
+            /** Longest Name */
+            longest_name: number;
+            /** Prefix */
+            prefix: string;
+            /** Real */
+            real: string;
+            /** Rounding */
+            rounding: string;
+            /** Scan Ms */
+            scan_ms: number;
+            /** Scopes */
+            scopes: components["schemas"]["ScopeOut"][];
+        };
+        /**
          * ScriptIn
          * @description A script to keep. version: the one that was worked on, 0 for a new script.
          */
@@ -7104,6 +7494,23 @@ export interface components {
             unfit: {
                 [key: string]: string;
             };
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * SheetIn
+         * @description A proof to be signed: its pieces, a name and the password once more.
+         */
+        SheetIn: {
+            /** Name */
+            name: string;
+            /**
+             * Password
+             * @default
+             */
+            password?: string;
+            /** Pieces */
+            pieces: components["schemas"]["PieceIn"][];
             /** Unit */
             unit: string;
         };
@@ -7853,6 +8260,41 @@ export interface components {
             ends: number;
             /** Trends */
             trends: components["schemas"]["TrendOut"][];
+        };
+        /**
+         * TriedCodeIn
+         * @description A train for a point's code: levels from times on, none where the signal has failed; the times of the scans; settings tried.
+         */
+        TriedCodeIn: {
+            /** Cells */
+            cells?: {
+                [key: string]: string;
+            };
+            /** Given */
+            given: [
+                number,
+                number | null
+            ][];
+            /** Times */
+            times: number[];
+        };
+        /**
+         * TriedCodeOut
+         * @description What the code makes of it. lines: the code itself; refused: why there is none.
+         */
+        TriedCodeOut: {
+            /** Band */
+            band: number[];
+            /** Counted */
+            counted: (number | null)[];
+            /** Lines */
+            lines: string[];
+            /** Refused */
+            refused: string;
+            /** State */
+            state: number[];
+            /** Value */
+            value: (number | null)[];
         };
         /**
          * TriedLineOut
@@ -13489,6 +13931,57 @@ export interface operations {
             };
         };
     };
+    programs_try_code_points__int_point__tried_code_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TriedCodeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedCodeOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     trims_trim_points__int_point__trim_get: {
         parameters: {
             query?: never;
@@ -13950,6 +14443,323 @@ export interface operations {
                 };
                 content: {
                     "image/svg+xml": string;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    programs_program_scopes_program_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScopesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    programs_check_program_program_check_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProgramFilesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    programs_program_difference_program_difference_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeDifferenceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeDifferenceOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    programs_fetch_program_program_files_get: {
+        parameters: {
+            query: {
+                unit: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    programs_program_proof_program_proof_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProofIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    programs_program_sheet_program_sheet_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetIn"];
+            };
+        };
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    programs_program_text_program_text_get: {
+        parameters: {
+            query: {
+                unit: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgramOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -305,6 +305,7 @@ Stays(IN := Q, PT := Stretch);
 Change(IN := Known AND NOT Bad AND (In <> Settled), PT := Debounce);
 IF NOT Bad AND (NOT Known OR Change.Q) THEN
   Settled := In;
+  Change(IN := FALSE, PT := Debounce);
 END_IF
 Comes(IN := Settled AND NOT Bad, PT := OnDelay);
 Goes(IN := NOT Settled AND NOT Bad, PT := OffDelay);

@@ -78,4 +78,6 @@ def _named(tag: str, name: str, most: int, sharing: Sequence[str], rule: Program
         return Name("", code=code, says=says)
     if short:
         return Name(name, f"cut off at {most} characters, so that {rule.longest_name} hold all that is made of it")
-    return Name(name, "" if full == f"{rule.prefix}{tag}" else "letters, digits and _ alone")
+    # A hyphen that becomes an underscore is what everybody expects.
+    expected = f"{rule.prefix}{tag}".replace("-", "_").replace(" ", "_")
+    return Name(name, "" if full == expected else "letters, digits and _ alone")

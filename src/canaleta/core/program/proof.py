@@ -30,7 +30,7 @@ from canaleta.core.st.running import Machine
 from canaleta.core.st.slices import Slices
 from canaleta.core.st.tree import Assign, Literal, Pou, Reference, Variable
 
-__all__ = ["MappingProof", "PointProof", "Proof", "prove", "read_back"]
+__all__ = ["MappingProof", "PointProof", "Proof", "Run", "prove", "read_back", "summary"]
 
 PIECE = 16_384
 RANDOM = 10_000
@@ -213,7 +213,6 @@ class _Tester:
 
     def point(self, code: PointCode) -> PointProof:
         """What was tried of a point, and what came of it."""
-        names = {name.lower() for name, _, _ in code.network.variables} | {code.raw.lower()}
         have = self._back.slices.writes if self._back.slices else {}
         missing = [
             n
@@ -229,7 +228,7 @@ class _Tester:
                 wrong=("not in the text",),
                 says=f"{(missing or [code.raw])[0]} is never written",
             )
-        run = _Run(self._back, self._target, code, names)
+        run = Run(self._back, self._target, code)
         trial = {"AI": self._analog, "DI": self._discrete, "AO": self._given, "DO": self._given_state}[code.kind]
         out = trial(code, run)
         faults = run.faults()
@@ -280,7 +279,7 @@ class _Tester:
         paths = self._runs(row, len(counts)).evaluate(Station.COUNTS, counts, held)
         return paths.at(Station.VALUE), paths.quality, paths.reasons
 
-    def _analog(self, code: PointCode, run: _Run) -> dict[str, Any]:
+    def _analog(self, code: PointCode, run: Run) -> dict[str, Any]:
         words, counts = self._words(code)
         real = self._of_value(code)
         after = int(self._image.conventions.namur.after_s * 1000.0) + 1000
@@ -333,7 +332,7 @@ class _Tester:
         return "; ".join(parts)
 
     def _held(
-        self, code: PointCode, run: _Run, words: NDArray[Any], counts: Floats, good: tuple[Any, float], after: int,
+        self, code: PointCode, run: Run, words: NDArray[Any], counts: Floats, good: tuple[Any, float], after: int,
         worst: dict[str, Any], span: float, real: str, begin: int,
     ) -> int:  # fmt: skip
         """What is held, after a good word."""
@@ -395,7 +394,7 @@ class _Tester:
             worst["counts"] = float(away[at] / (slope[at] or usual))
         return int((away > allowed).sum())
 
-    def _discrete(self, code: PointCode, run: _Run) -> dict[str, Any]:
+    def _discrete(self, code: PointCode, run: Run) -> dict[str, Any]:
         run.fresh()
         timing = self._in_time(code, run, np.array([False, True]), np.array([0.0, 1.0]))
         return {
@@ -407,41 +406,48 @@ class _Tester:
 
     # Time.
 
-    def _in_time(self, code: PointCode, run: _Run, words: NDArray[Any], counts: Floats) -> dict[str, Any]:
-        """Random sequences of scans, by the code and by the conditioning."""
-        image, row = self._image, code.row
-        rng = np.random.default_rng(code.point + 1)
+    def _in_time(self, code: PointCode, run: Run, words: NDArray[Any], counts: Floats) -> dict[str, Any]:
+        """Random sequences of scans, by the code and by the conditioning: at the task's period, and where a delay is long, once more
+        at so much longer ones that it is gone through."""
+        rows = np.full(LANES, code.row, dtype=np.int64)
+        settings, table = Settings.of(self._image, rows), AlarmTable.of(self._image, rows)
+        longest = max(
+            float(np.max(column, initial=0.0))
+            for column in (
+                settings.debounce_s,
+                settings.on_delay_s,
+                settings.off_delay_s,
+                settings.stretch_s,
+                table.on_s,
+                table.off_s,
+            )
+        )
         period = self._target.period_ms
-        given = _sequences(rng, words, counts, self._good(code, words, counts) if code.kind == "AI" else None)
-        rows = np.full(LANES, row, dtype=np.int64)
-        settings, table = Settings.of(image, rows), AlarmTable.of(image, rows)
+        out = self._sequences(code, run, words, counts, settings, table, 1)
+        if longest * 1000.0 * 6 > SCANS * period and not settings.smoothing_s.any():
+            slower = int(np.ceil(longest * 1000.0 * 12 / (SCANS * period)))
+            more = self._sequences(code, run, words, counts, settings, table, slower)
+            out = {name: out[name] if name == "scans" else out[name] + more[name] for name in out}
+        return out
+
+    def _sequences(
+        self, code: PointCode, run: Run, words: NDArray[Any], counts: Floats, settings: Settings, table: AlarmTable, slower: int
+    ) -> dict[str, Any]:  # fmt: skip
+        rng = np.random.default_rng((code.point, slower))
+        limits = _limits(settings, table)
+        span = self._value_span(code) if code.kind == "AI" else 1.0
+        given = _trains(rng, words, counts, self._good(code, words, counts) if code.kind == "AI" else None)
+        if code.kind == "AI" and len(limits):
+            self._around(code, rng, given, counts, limits, span)
         condition, alarm = conditioning.begin(LANES), alarms.begin(len(table))
         last, since = np.full(LANES, np.nan), np.full(LANES, np.nan)
+        apart, near = np.zeros(LANES, dtype=bool), np.zeros(LANES, dtype=bool)
+        # Of other lengths, so that a delay does not always end with a scan.
+        steps = rng.integers(1, 2 * slower, SCANS) if slower > 1 else np.ones(SCANS, dtype=np.int64)
         run.fresh()
-        apart = np.zeros(LANES, dtype=bool)
-        near = np.zeros(LANES, dtype=bool)
-        stretch = (
-            rng.integers(1, 30, SCANS)
-            if settings.debounce_s[0] + settings.on_delay_s[0] + settings.off_delay_s[0] > 60 * period / 1000.0
-            else np.ones(SCANS, dtype=np.int64)
-        )
         now = 0
-        limits = np.concatenate(
-            [
-                table.limit,
-                table.limit - table.deadband,
-                table.limit + table.deadband,
-                settings.on_at[:1],
-                settings.off_at[:1],
-                settings.edges[0],
-                settings.edges[0] + settings.band_deadband[0],
-                settings.edges[0] - settings.band_deadband[0],
-            ]
-        )
-        limits = limits[np.isfinite(limits)]
-        span = self._value_span(code) if code.kind == "AI" else 1.0
         for k in range(SCANS):
-            now += int(stretch[k] * period)
+            now += int(steps[k] * self._target.period_ms)
             word, count = words[given[k]], counts[given[k]]
             reading, since = self._reading(code, count, last, since, now / 1000.0)
             good = reading.quality == Quality.GOOD
@@ -452,8 +458,31 @@ class _Tester:
             if code.kind == "AI" and len(limits):
                 near |= (np.abs(seen.value[:, None] - limits[None, :]) <= WITHIN_SPAN * span).any(axis=1)
             apart |= self._apart(code, run, reading, seen, condition, table, alarm, span)
-        differ = int((apart & ~near).sum())
-        return {"sequences": LANES, "scans": SCANS, "differ": differ, "aside": int(near.sum())}
+        return {"sequences": LANES, "scans": SCANS, "differ": int((apart & ~near).sum()), "aside": int(near.sum())}
+
+    def _around(
+        self,
+        code: PointCode,
+        rng: np.random.Generator,
+        given: NDArray[np.int64],
+        counts: Floats,
+        limits: Floats,
+        span: float,
+    ) -> None:
+        """Half of the sequences stay for a while just before or just behind a limit: there a wrong one shows."""
+        order = np.argsort(counts, kind="stable")
+        sides = np.concatenate([limits - 0.004 * span, limits + 0.004 * span])
+        wanted = evaluate(self._image, Station.VALUE, sides, np.full(len(sides), code.row)).at(Station.COUNTS)
+        wanted = wanted[np.isfinite(wanted)]
+        if not len(wanted):
+            return
+        places = order[np.clip(np.searchsorted(counts[order], wanted), 0, len(order) - 1)]
+        for lane in range(0, LANES, 2):
+            k = 0
+            while k < SCANS:
+                lasts = int(rng.integers(2, 40))
+                given[k : k + lasts, lane] = rng.choice(places)
+                k += lasts
 
     def _reading(
         self, code: PointCode, count: Floats, last: Floats, since: Floats, now: float
@@ -473,7 +502,7 @@ class _Tester:
     def _apart(
         self,
         code: PointCode,
-        run: _Run,
+        run: Run,
         reading: Reading,
         seen: Any,
         condition: Any,
@@ -524,7 +553,7 @@ class _Tester:
 
     # Outputs.
 
-    def _given_state(self, code: PointCode, run: _Run) -> dict[str, Any]:
+    def _given_state(self, code: PointCode, run: Run) -> dict[str, Any]:
         run.fresh()
         rows = np.full(2, code.row, dtype=np.int64)
         states = np.array([False, True])
@@ -539,7 +568,7 @@ class _Tester:
             "says": f"{differ} states give another bit" if differ else "",
         }
 
-    def _given(self, code: PointCode, run: _Run) -> dict[str, Any]:
+    def _given(self, code: PointCode, run: Run) -> dict[str, Any]:
         table, at = self._image.layout.mode_table, int(self._image.mode[code.row])
         least, most = (float(table.numbers[name][at]) for name in ("least", "most"))
         whole = (
@@ -569,6 +598,33 @@ class _Tester:
         }  # fmt: skip
 
 
+def _limits(settings: Settings, table: AlarmTable) -> Floats:
+    """Every value at which a switch, a band or an alarm goes over."""
+    edges, dead = settings.edges[0], settings.band_deadband[0]
+    around = table.set_point[table.kind == KINDS.index("dev")], table.limit[table.kind == KINDS.index("dev")]
+    own = (
+        (table.kind != KINDS.index("state"))
+        & (table.kind != KINDS.index("fault"))
+        & (table.kind != KINDS.index("dev"))
+    )
+    limit, back = table.limit[own], table.deadband[own]
+    every = [
+        limit,
+        limit - back,
+        limit + back,
+        settings.on_at[:1],
+        settings.off_at[:1],
+        edges,
+        edges - dead,
+        edges + dead,
+        around[0] - around[1],
+        around[0] + around[1],
+    ]
+    found = np.unique(np.concatenate(every))
+    kept: Floats = found[np.isfinite(found)]
+    return kept
+
+
 def _slopes(value: Floats, counts: Floats) -> Floats:
     """How steep the value is at each count, (n,); 0 where that cannot be said."""
     order = np.argsort(counts, kind="stable")
@@ -581,7 +637,7 @@ def _slopes(value: Floats, counts: Floats) -> Floats:
     return out
 
 
-def _sequences(
+def _trains(
     rng: np.random.Generator, words: NDArray[Any], counts: Floats, good: tuple[Any, float] | None
 ) -> NDArray[np.int64]:
     """(SCANS, LANES) places in `words`: states that last for a while; of a converter, values that wander through its span and now
@@ -608,10 +664,11 @@ def _sequences(
     return out
 
 
-class _Run:
+class Run:
     """One point's statements, run again and again."""
 
-    def __init__(self, back: ReadBack, target: Target, code: PointCode, names: set[str]) -> None:
+    def __init__(self, back: ReadBack, target: Target, code: PointCode) -> None:
+        names = {name.lower() for name, _, _ in code.network.variables} | {code.raw.lower()}
         assert back.program is not None
         assert back.slices is not None
         self._machine = Machine(back.library, target)

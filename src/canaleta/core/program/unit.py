@@ -133,12 +133,22 @@ def generate(
     image: PlantImage, scope: Scope, issue: str = "", hand: Mapping[str, Sequence[str]] | None = None
 ) -> UnitText:
     """The text of a scope. issue: of the list that it is made for. hand: what was written by hand in the text before."""
-    rows = rows_of(image, scope)
-    codes, refused = codes_of(image, rows)
+    codes, refused = codes_of(image, rows_of(image, scope))
+    return unit_of(image, scope, codes, refused, issue, hand)
+
+
+def unit_of(
+    image: PlantImage,
+    scope: Scope,
+    codes: list[PointCode],
+    refused: Sequence[Refusal] = (),
+    issue: str = "",
+    hand: Mapping[str, Sequence[str]] | None = None,
+) -> UnitText:
+    """The text of some points whose code is made already."""
     arrays = _arrays(image, scope, codes)
     codes, twice = _one_name_each(codes, arrays)
-    refused += twice
-    return _Writer(image, scope, codes, refused, arrays, issue, dict(hand or {})).text()
+    return _Writer(image, scope, codes, [*refused, *twice], arrays, issue, dict(hand or {})).text()
 
 
 def _arrays(image: PlantImage, scope: Scope, codes: Iterable[PointCode]) -> list[ChannelArray]:

@@ -87,11 +87,17 @@ pou: "PROGRAM"i NAME vars* statements "END_PROGRAM"i                         -> 
    | "FUNCTION"i NAME ":" type vars* statements "END_FUNCTION"i              -> function_unit
 structs: "TYPE"i struct+ "END_TYPE"i
 struct: NAME ":" "STRUCT"i declaration* "END_STRUCT"i ";"?
-globals: "VAR_GLOBAL"i (CONSTANT|RETAIN)* declaration* "END_VAR"i
-vars: SECTION (CONSTANT|RETAIN)* declaration* "END_VAR"i
-SECTION.2: /VAR_INPUT|VAR_OUTPUT|VAR_IN_OUT|VAR_TEMP|VAR_EXTERNAL|VAR/i
+globals: "VAR_GLOBAL"i (CONSTANT|RETAIN|NON_RETAIN)* declaration* "END_VAR"i
+vars: (VAR|VAR_INPUT|VAR_OUTPUT|VAR_IN_OUT|VAR_TEMP|VAR_EXTERNAL) (CONSTANT|RETAIN|NON_RETAIN)* declaration* "END_VAR"i
+VAR: "VAR"i
+VAR_INPUT: "VAR_INPUT"i
+VAR_OUTPUT: "VAR_OUTPUT"i
+VAR_IN_OUT: "VAR_IN_OUT"i
+VAR_TEMP: "VAR_TEMP"i
+VAR_EXTERNAL: "VAR_EXTERNAL"i
 CONSTANT: "CONSTANT"i
-RETAIN: /RETAIN|NON_RETAIN/i
+RETAIN: "RETAIN"i
+NON_RETAIN: "NON_RETAIN"i
 declaration: NAME ("," NAME)* at? ":" type (":=" initial)? ";"
 at: "AT"i ADDRESS
 type: NAME                                                               -> named
@@ -126,7 +132,7 @@ RETURN: "RETURN"i
 ?expression: x_or
 ?x_or: x_xor | x_or OR x_xor          -> binary
 ?x_xor: x_and | x_xor XOR x_and       -> binary
-?x_and: x_equal | x_and AND x_equal   -> binary
+?x_and: x_equal | x_and (AND|AMPERSAND) x_equal   -> binary
 ?x_equal: x_compare | x_equal (EQ|NE) x_compare              -> binary
 ?x_compare: x_sum | x_compare (LE|GE|LT|GT) x_sum            -> binary
 ?x_sum: x_term | x_sum (PLUS|MINUS) x_term                   -> binary
@@ -144,7 +150,8 @@ literal: INTEGER | BASED | REAL | TYPED | TIME | TRUE | FALSE | TEXT
 
 OR: "OR"i
 XOR: "XOR"i
-AND: /AND|&/i
+AND: "AND"i
+AMPERSAND: "&"
 NOT: "NOT"i
 MOD: "MOD"i
 TRUE: "TRUE"i
@@ -210,7 +217,8 @@ def _syntax(error: UnexpectedInput) -> StError:
 
 @cache
 def _parser() -> Lark:
-    return Lark(GRAMMAR, parser="lalr", transformer=_Trees(), propagate_positions=False)
+    # The basic lexer takes the longest word: one that begins as a keyword does is a name, wherever it stands.
+    return Lark(GRAMMAR, parser="lalr", lexer="basic", transformer=_Trees(), propagate_positions=False)
 
 
 def _whole(token: str) -> int:

@@ -29,6 +29,7 @@ __all__ = [
     "Signature",
     "changed_since",
     "document_of",
+    "issue_now",
     "points_of",
     "put_up",
     "revisions",
@@ -91,6 +92,11 @@ def revisions(connection: Connection) -> list[Revision]:
         )
         for row in connection.execute(select(*columns).order_by(t.revision.c.id.desc()))
     ]  # fmt: skip
+
+
+def issue_now(connection: Connection) -> str:
+    """The mark of the newest issue, "" where the list was never issued."""
+    return next((r.mark for r in revisions(connection) if r.state == "issued"), "")
 
 
 def put_up(

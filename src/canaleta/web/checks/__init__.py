@@ -9,6 +9,7 @@ from canaleta.web.checks import (
     ladder,
     loop_checks,
     packages,
+    programs,
     punches,
     records,
     scripts,
@@ -32,4 +33,5 @@ APIS = (
     packages.api,
     away.api,
     dossiers.api,
+    programs.api,
 )

@@ -72,7 +72,39 @@ async function draw() {
   if (mine !== turn) return
   wrong.value = answer.problem?.title ?? ''
   if (answer.data) strip.value = answer.data
+  if (!answer.data || !against.value) return (code.value = null)
+  const made = await ask(
+    api.POST('/api/points/{point}/tried-code', {
+      params: { path: { point: props.point } },
+      body: { given, times: answer.data.times, cells: tried.value },
+    }),
+  )
+  if (mine !== turn) return
+  wrong.value = made.problem?.title ?? ''
+  code.value = made.data ?? null
 }
+
+/** What the generated code makes of the same train: drawn over it, and in words. */
+const against = ref(false)
+const code = shallowRef<Schemas['TriedCodeOut'] | null>(null)
+watch(against, () => void draw())
+const verdict = computed(() => {
+  const [made, shown] = [code.value, strip.value]
+  if (!made || !shown || made.state.length !== shown.times.length) return made?.refused ?? ''
+  // Where a signal has failed the strip takes the module's word for it, which the code has not.
+  const apart = shown.times.filter(
+    (_, i) =>
+      (props.contact || shown.trusted[i]) &&
+      ((made.state[i]! >= 0 && made.state[i] !== shown.state[i]) ||
+        (made.band[i]! >= 0 && made.band[i] !== shown.band[i]) ||
+        (made.counted[i] != null && made.counted[i] !== shown.counted[i]) ||
+        (!props.contact &&
+          Math.abs((made.value[i] ?? 0) - (shown.value[i] ?? 0)) > Math.abs(span.value) / 500)),
+  )
+  return apart.length
+    ? `▲ the generated code goes another way at ${apart.length} of ${shown.times.length} moments, first at ${apart[0]!.toFixed(2)} s`
+    : '✓ the generated code does the same'
+})
 
 const times = computed(() => strip.value?.times ?? [])
 const given = computed(() =>
@@ -223,6 +255,11 @@ onMounted(begin)
       <template v-if="contact">
         <path class="given" :d="given" />
         <path class="made" :d="made" />
+        <path
+          v-if="code?.state.length"
+          class="code"
+          :d="squareLine(times, code.state, x, WIDTH, LANE + 18, LANE * 2 + 8)"
+        />
         <text v-for="c in counts" :key="c.at" class="count" :x="x(c.at)" :y="LANE + 14">{{ c.n }}</text>
         <g v-for="c in chatters" :key="`c${c.from}`">
           <rect class="waits" :x="x(c.from)" :width="x(c.to) - x(c.from)" :y="LANE * 2 + 10" height="10" />
@@ -269,6 +306,7 @@ onMounted(begin)
         </g>
         <path class="given" :d="comes" />
         <path class="value" :d="value" />
+        <path v-if="code?.value.length" class="code" :d="pathOf(code.value)" />
         <rect
           v-for="b in bands"
           :key="b.from"
@@ -373,6 +411,13 @@ onMounted(begin)
       <v-btn v-if="Object.keys(tried).length" class="act" @click="tried = {}">as it is</v-btn>
     </div>
     <p v-if="wrong" class="bad">■ {{ wrong }}</p>
+    <v-checkbox
+      v-model="against"
+      label="against its code: what the generated program makes of this"
+      hide-details
+    />
+    <p v-if="against && verdict" :class="{ settle: verdict.startsWith('▲') }" role="status">{{ verdict }}</p>
+    <pre v-if="against && code?.lines.length" class="figure lines">{{ code.lines.join('\n') }}</pre>
   </section>
 </template>
 
@@ -390,6 +435,24 @@ path {
 
 .given {
   stroke: rgb(var(--v-theme-quiet));
+}
+
+.code {
+  stroke: rgb(var(--v-theme-apart));
+  stroke-dasharray: 3 3;
+  stroke-width: 2;
+  fill: none;
+}
+
+.settle {
+  color: rgb(var(--v-theme-settle));
+}
+
+.lines {
+  max-height: 180px;
+  margin: 0;
+  overflow: auto;
+  font-size: 12px;
 }
 
 .made {
