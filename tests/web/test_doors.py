@@ -84,6 +84,7 @@ CHANGES = [
     ("POST", "/api/ladder", {"points": [1], "rung": "wired"}),
     ("POST", "/api/acceptance", {"points": [1], "name": "x"}),
     ("POST", "/api/dossiers", {"name": "x"}),
+    ("POST", "/api/program/sheet", {"unit": "x", "pieces": [], "name": "x"}),
     ("POST", "/api/points/1/swap", {"serial": "1", "why": "x", "name": "x"}),
     ("POST", "/api/punches", {"what": "x", "severity": "A"}),
     ("POST", "/api/punches/1/clear", {"how": "x"}),

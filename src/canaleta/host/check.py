@@ -13,7 +13,7 @@ from functools import partial
 from pathlib import Path
 
 from canaleta.host import frontend
-from canaleta.host.debian import broker, chromium, is_root, postgresql_bin
+from canaleta.host.debian import broker, chromium, compiler, is_root, postgresql_bin
 from canaleta.host.door import nginx
 from canaleta.host.steps import TroubleError, run_logged, say, step
 
@@ -43,6 +43,7 @@ def check(part: str, *, long: bool) -> int:
     postgresql_bin(logs / "debian.log")
     chromium(logs / "debian.log")
     broker(logs / "debian.log")
+    compiler(logs / "debian.log")
     nginx(logs / "debian.log")
     _for_ordinary_users(logs / "debian.log")
     front = frontend.build(checkout, place)

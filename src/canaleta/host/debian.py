@@ -1,4 +1,5 @@
-"""What comes from Debian's packages: the PostgreSQL server, Chromium for the browser tests, a Node.js if need be."""
+"""What comes from Debian's packages: the PostgreSQL server; for the checks Chromium and a C compiler; a Node.js if
+need be."""
 
 from __future__ import annotations
 
@@ -12,7 +13,7 @@ from pathlib import Path
 
 from canaleta.host.steps import TroubleError, run_logged, step
 
-__all__ = ["broker", "chromium", "ensure_user", "installed", "is_root", "postgresql_bin"]
+__all__ = ["broker", "chromium", "compiler", "ensure_user", "installed", "is_root", "postgresql_bin"]
 
 OLDEST_POSTGRESQL = 13
 POLICY = Path("/usr/sbin/policy-rc.d")
@@ -42,6 +43,14 @@ def chromium(log: Path) -> str:
 def broker(log: Path) -> str:
     """The path of the MQTT broker, installed first if it is missing."""
     return installed("mosquitto", "mosquitto", log)
+
+
+def compiler(log: Path) -> str:
+    """The path of the C compiler that generated C99 is tried with, installed first if it is missing."""
+    if shutil.which("gcc") is None:
+        with _no_services():
+            _install(["gcc", "libc6-dev"], log)
+    return installed("gcc", "gcc", log)
 
 
 def installed(program: str, package: str, log: Path) -> str:

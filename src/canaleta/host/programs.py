@@ -5,6 +5,7 @@ from __future__ import annotations
 import difflib
 import json
 from collections.abc import Sequence
+from contextlib import nullcontext
 from dataclasses import asdict
 from datetime import UTC, datetime
 from pathlib import Path
@@ -87,7 +88,7 @@ def prove_code(
             if not file.exists():
                 raise TroubleError(f"{file} is not there", "generate it first, or leave --from out")
             text = _text(file)
-        with step(f"proving {scope.unit}, {len(unit.codes)} points"):
+        with nullcontext() if as_json else step(f"proving {scope.unit}, {len(unit.codes)} points"):
             proofs.append(prove(image, unit, text))
         units.append(unit)
     if as_json:
@@ -96,7 +97,7 @@ def prove_code(
         for proof in proofs:
             _tell(proof)
     if sheet is not None:
-        _write_sheet(data, sheet, plant, units, proofs, who)
+        _write_sheet(data, sheet, plant, units, proofs, who, silent=as_json)
     return 0 if all(proof.holds for proof in proofs) else WRONG
 
 
@@ -187,7 +188,9 @@ def _tell(proof: Proof) -> None:
     )
 
 
-def _write_sheet(data: Path, sheet: Path, plant: str, units: list[UnitText], proofs: list[Proof], who: str) -> None:
+def _write_sheet(
+    data: Path, sheet: Path, plant: str, units: list[UnitText], proofs: list[Proof], who: str, *, silent: bool
+) -> None:
     from canaleta.exchange.dossier.seal import plant_seal, seal_pdf
 
     if sheet.exists():
@@ -198,4 +201,5 @@ def _write_sheet(data: Path, sheet: Path, plant: str, units: list[UnitText], pro
     partial.write_bytes(proof_sheet(plant, units, proofs, who, datetime.now(UTC).date().isoformat()))
     seal_pdf(partial, seal, who or "Canaleta", "code proved")
     partial.rename(sheet)
-    say(f"  {sheet}")
+    if not silent:
+        say(f"  {sheet}")
