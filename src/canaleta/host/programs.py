@@ -15,7 +15,7 @@ from sqlalchemy import Connection
 from canaleta.core.model.image import PlantImage
 from canaleta.core.program.project import check_project
 from canaleta.core.program.proof import Proof, prove
-from canaleta.core.program.unit import Scope, UnitText, by_hand, generate, scopes_of
+from canaleta.core.program.unit import Scope, UnitText, by_hand, generate, generate_all, scopes_of
 from canaleta.exchange.program_files import program_files, proof_sheet
 from canaleta.exchange.tc6 import Tc6Error, texts_of
 from canaleta.host.steps import TroubleError, say, step
@@ -36,12 +36,11 @@ def generate_code(data: Path, folder: Path, scopes: Sequence[str], languages: Se
     folder.mkdir(parents=True, exist_ok=True)
     if not folder.is_dir():
         raise TroubleError(f"{folder} is no folder", "name one, or a name that is free")
-    units = []
     with step("generating"):
-        for scope in _chosen(image, scopes):
-            before = folder / f"{scope.unit}.st"
-            kept = by_hand(_text(before)) if before.exists() else {}
-            units.append(generate(image, scope, issue, kept))
+        scopes_here = _chosen(image, scopes)
+        before = {s.unit: folder / f"{s.unit}.st" for s in scopes_here}
+        kept = {unit: by_hand(_text(file)) for unit, file in before.items() if file.exists()}
+        units = generate_all(image, scopes_here, issue, kept)
         files = program_files(units, languages, plant)
     for name, text in files.items():
         file = folder / name

@@ -117,7 +117,7 @@ watch(unit, (now) => {
 })
 // The list is everybody's: the text follows it.
 watch(
-  () => plant.list.seq,
+  () => plant.list.version,
   () => void load(),
 )
 

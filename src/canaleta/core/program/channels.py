@@ -166,10 +166,9 @@ def _word(form: WordForm) -> tuple[str, Decode | None, str, str]:
     return "WORD", Decode(16, shift, (1 << width) - 1, 1 << (width - 1), signed, offset), "", ""
 
 
-def arrays_of(layout: Layout, module: int) -> list[ChannelArray]:
-    """The arrays of a module, inputs before outputs."""
+def arrays_of(layout: Layout, module: int, rack: RackMap) -> list[ChannelArray]:
+    """The arrays of a module, inputs before outputs. rack: the map of its rack."""
     kind = layout.type_of(module)
-    rack = RackMap.of(layout, layout.modules[module].rack)
     names: dict[tuple[int, str, str], str] = {}
     groups: dict[tuple[str, str], list[Channel]] = {}
     for channel in range(kind.channels):

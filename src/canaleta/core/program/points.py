@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from canaleta.core.live.alarms import KINDS, AlarmTable
 from canaleta.core.live.conditioning import Settings
+from canaleta.core.model.conventions import Programming
 from canaleta.core.model.field_table import VALUE_TYPES
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
@@ -95,8 +96,7 @@ def target_of(image: PlantImage) -> Target:
 def codes_of(image: PlantImage, rows: NDArray[np.int64] | None = None) -> tuple[list[PointCode], list[Refusal]]:
     """The code of some points of a plant, all if None, and why others have none."""
     chosen = np.arange(len(image)) if rows is None else np.asarray(rows, dtype=np.int64)
-    # A name is one of all names of the plant, whatever part of it is generated.
-    named = names_for([tag or "" for tag in image.texts("tag")], image.conventions.program)
+    named = _names_of(image)
     channels = channels_of(image, chosen)
     refused: list[Refusal] = []
     here: list[int] = []
@@ -116,6 +116,25 @@ def codes_of(image: PlantImage, rows: NDArray[np.int64] | None = None) -> tuple[
         else:
             out.append(made)
     return out, refused
+
+
+_names: dict[tuple[int, Programming], tuple[NDArray[np.object_], list[Name]]] = {}
+MOST_NAMED = 4
+
+
+def _names_of(image: PlantImage) -> list[Name]:
+    """The names of all points: a name is one of all names of the plant, whatever part of it is generated. Kept for as long as nobody
+    changes a tag, for part after part asks for them."""
+    column, rule = image.cells["tag"], image.conventions.program
+    kept = _names.get((id(column), rule))
+    # The column is kept with its names, so that no other one can come to stand in its place in memory.
+    if kept is not None and kept[0] is column:
+        return kept[1]
+    made = names_for(image.texts("tag"), rule)
+    while len(_names) >= MOST_NAMED:
+        _names.pop(next(iter(_names)), None)
+    _names[id(column), rule] = (column, made)
+    return made
 
 
 def _why_not(image: PlantImage, row: int, name: Name, channel: Channel | None) -> tuple[str, str] | None:

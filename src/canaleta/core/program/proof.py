@@ -28,7 +28,7 @@ from canaleta.core.st import Library, Problem, check, read
 from canaleta.core.st.kinds import RANGES, Target
 from canaleta.core.st.running import Machine
 from canaleta.core.st.slices import Slices
-from canaleta.core.st.tree import Assign, Literal, Pou, Reference, Variable
+from canaleta.core.st.tree import Assign, Literal, Pou, Reference
 
 __all__ = ["MappingProof", "PointProof", "Proof", "Run", "prove", "read_back", "summary"]
 
@@ -145,14 +145,15 @@ def prove(
     text: str | None = None,
     told: Callable[[int, int], None] | None = None,
     only: Iterable[int] | None = None,
+    timing: bool = True,
 ) -> Proof:
     """The proof of a unit's text, or of another text in its place, against the list. told: how many of how many are done. only:
-    points, by identity."""
+    points, by identity. timing: whether sequences of scans are tried as well."""
     back = read_back(unit.text if text is None else text, unit.blocks, unit.scope.unit)
     wanted = None if only is None else set(only)
     codes = [c for c in unit.codes if wanted is None or c.point in wanted]
     out: list[PointProof] = []
-    tester = _Tester(image, back, unit.target)
+    tester = _Tester(image, back, unit.target, timing=timing)
     refused = any(not p.compiles for p in back.problems) or back.program is None
     for k, code in enumerate(codes):
         out.append(_missing(code) if refused else tester.point(code))
@@ -198,7 +199,8 @@ def _mapping(unit: UnitText, back: ReadBack) -> MappingProof:
 class _Tester:
     """Runs points of one text that was read."""
 
-    def __init__(self, image: PlantImage, back: ReadBack, target: Target) -> None:
+    def __init__(self, image: PlantImage, back: ReadBack, target: Target, *, timing: bool) -> None:
+        self._timing = timing
         self._image, self._back, self._target = image, back, target
         self._ready: dict[int, Runs] = {}
         self._ready_row = -1
@@ -291,7 +293,8 @@ class _Tester:
             part = slice(begin, begin + PIECE)
             value, quality, reasons = self._path(code.row, counts[part], None)
             run.fresh()
-            for _ in range(2):
+            # A level that fails does so once it has lasted; whatever else is told is told at once.
+            for _ in range(2 if (reasons & _FAILING).any() else 1):
                 run.scan(words[part], after)
             got = run.value(code.name, len(counts[part]))
             bad, doubt = run.state(f"{code.name}_Bad", len(got)), run.state(f"{code.name}_Doubt", len(got))
@@ -409,6 +412,8 @@ class _Tester:
     def _in_time(self, code: PointCode, run: Run, words: NDArray[Any], counts: Floats) -> dict[str, Any]:
         """Random sequences of scans, by the code and by the conditioning: at the task's period, and where a delay is long, once more
         at so much longer ones that it is gone through."""
+        if not self._timing:
+            return {"sequences": 0, "scans": 0, "differ": 0, "aside": 0}
         rows = np.full(LANES, code.row, dtype=np.int64)
         settings, table = Settings.of(self._image, rows), AlarmTable.of(self._image, rows)
         longest = max(
@@ -671,7 +676,7 @@ class Run:
         names = {name.lower() for name, _, _ in code.network.variables} | {code.raw.lower()}
         assert back.program is not None
         assert back.slices is not None
-        self._machine = Machine(back.library, target)
+        self._machine = Machine(back.library, target, with_globals=False)
         raw = code.raw.lower()
         self._raw, self._code = raw, code
         wanted = names - ({raw} if code.kind[1] == "I" else set())
@@ -680,19 +685,17 @@ class Run:
             # The line that maps to the channel is not run; what stands for the channel is looked at.
             statements = [s for s in statements if not (isinstance(s, Assign) and s.target.steps)]
         self._do = self._machine.prepared(statements, back.program.name)
-        self._locals = back.slices.names(statements) | names
-        self._program, self._library = back.program, back.library
+        named = back.slices.names(statements) | names
+        own = {v.name.lower(): v for v in back.program.variables if v.section != "VAR_EXTERNAL"}
+        everybodys = back.library.variables
+        self._variables = {n: v for n in sorted(named) if (v := own.get(n) or everybodys.get(n)) is not None}
         self.frame: dict[str, Any] = {}
 
     def fresh(self) -> None:
         """Everything as it begins."""
         machine = self._machine
         machine.now_ms = 0
-        self.frame = machine.frame(self._program, self._locals)
-        for name in self._locals - self.frame.keys():
-            found: Variable | None = self._library.variables.get(name)
-            if found is not None:
-                self.frame[name] = machine.begin(found.type, found.initial)
+        self.frame = {name: machine.begin(v.type, v.initial) for name, v in self._variables.items()}
 
     def scan(self, word: Any, later_ms: int) -> None:
         """One scan, so much later, with these words."""

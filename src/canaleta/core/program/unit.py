@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Layout
 from canaleta.core.model.module_type import ModuleType
+from canaleta.core.model.registers import RackMap
 from canaleta.core.notation.text import plain_figure
 from canaleta.core.program.blocks import block_text, names_of
 from canaleta.core.program.channels import ChannelArray, arrays_of
@@ -45,6 +46,7 @@ __all__ = [
     "UnitText",
     "by_hand",
     "generate",
+    "generate_all",
     "parameters",
     "scopes_of",
 ]
@@ -137,6 +139,26 @@ def generate(
     return unit_of(image, scope, codes, refused, issue, hand)
 
 
+def generate_all(
+    image: PlantImage,
+    scopes: Sequence[Scope],
+    issue: str = "",
+    hand: Mapping[str, Mapping[str, Sequence[str]]] | None = None,
+) -> list[UnitText]:
+    """The texts of several scopes: many times as fast as one after the other. hand: {unit: what was written in it by hand}."""
+    rows = [rows_of(image, scope) for scope in scopes]
+    every = np.unique(np.concatenate(rows)) if rows else np.zeros(0, dtype=np.int64)
+    codes, refused = codes_of(image, every)
+    by_row = {code.row: code for code in codes}
+    without = {r.point: r for r in refused}
+    out = []
+    for scope, some in zip(scopes, rows, strict=True):
+        mine = [by_row[row] for row in some.tolist() if row in by_row]
+        none = [without[point] for point in image.ids[some].tolist() if point in without]
+        out.append(unit_of(image, scope, mine, none, issue, (hand or {}).get(scope.unit)))
+    return out
+
+
 def unit_of(
     image: PlantImage,
     scope: Scope,
@@ -160,7 +182,9 @@ def _arrays(image: PlantImage, scope: Scope, codes: Iterable[PointCode]) -> list
             if m.rack in layout.racks and layout.cabinets[layout.racks[m.rack].cabinet].name == scope.name and layout.type_of(m.id).channels
         }  # fmt: skip
     order = sorted(modules, key=lambda m: (layout.modules[m].rack, layout.modules[m].place))
-    found = {a.name: a for module in order for a in arrays_of(layout, module)}
+    racks = {layout.modules[m].rack for m in order}
+    maps = {rack: RackMap.of(layout, rack) for rack in racks}
+    found = {a.name: a for m in order for a in arrays_of(layout, m, maps[layout.modules[m].rack])}
     for code in codes:
         c = code.channel
         have = found.get(c.array)

@@ -66,25 +66,24 @@ class _Leave(Exception):
 class Machine:
     """Units of a library, run for a target. now_ms: the time of the scan. faults: {(code, unit, line): in how many lanes}."""
 
-    def __init__(self, library: Library, target: Target | None = None) -> None:
+    def __init__(self, library: Library, target: Target | None = None, *, with_globals: bool = True) -> None:
         self.library, self.target = library, target or Target()
         self.now_ms = 0
         self.faults: Counter[tuple[str, str, int]] = Counter()
         self._mask: Mask = None
         self._bodies: dict[str, Do] = {}
         self.variables: Frame = {}
-        for name, v in library.variables.items():
-            self.variables[name] = self.begin(v.type, v.initial)
+        if with_globals:
+            self.variables = {name: self.begin(v.type, v.initial) for name, v in library.variables.items()}
 
     # Variables.
 
-    def frame(self, pou: Pou, only: set[str] | None = None) -> Frame:
-        """A unit's variables as they begin; only: those of these names, in small letters."""
+    def frame(self, pou: Pou) -> Frame:
+        """A unit's variables as they begin."""
         out: Frame = {_UNIT: pou.name}
         for v in pou.variables:
-            name = v.name.lower()
-            if v.section != "VAR_EXTERNAL" and (only is None or name in only):
-                out[name] = self.begin(v.type, v.initial)
+            if v.section != "VAR_EXTERNAL":
+                out[v.name.lower()] = self.begin(v.type, v.initial)
         if pou.kind == "FUNCTION":
             out[pou.name.lower()] = self.begin(pou.returns, None)
         return out

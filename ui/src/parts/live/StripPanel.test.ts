@@ -74,3 +74,28 @@ test('what cannot be is told and not set', async () => {
   expect(box.querySelector('.bad')!.textContent).toContain('a delay is a number of ms')
   expect(button(box, 'set these')!.disabled).toBe(true)
 })
+
+test('against its code the generated program is drawn and compared, moment by moment', async () => {
+  const answer = {
+    state: [0, 1, 1],
+    band: [-1, -1, -1],
+    value: [null, null, null],
+    counted: [],
+    lines: ['PT := X;'],
+    refused: '',
+  }
+  const { box, asked } = await strip(true, { 'POST /api/points/{point}/tried-code': () => ({ ...answer }) })
+  expect(asked.some((one) => one.path.endsWith('/tried-code'))).toBe(false)
+  box.querySelector<HTMLInputElement>('input[type=checkbox]')!.click()
+  await settled()
+  await settled()
+  expect(box.textContent).toContain('✓ the generated code does the same')
+  expect(box.querySelector('path.code')).not.toBeNull()
+  expect(box.querySelector('pre')!.textContent).toBe('PT := X;')
+  answer.state = [0, 0, 1]
+  await press(handle(box, 'on delay'), 'ArrowRight')
+  await settled()
+  expect(box.textContent).toContain(
+    '▲ the generated code goes another way at 1 of 3 moments, first at 1.00 s',
+  )
+})
