@@ -475,3 +475,22 @@ def test_a_module_is_pasted_from_its_manual_and_what_latches_in_it_is_reset(site
     assert [run.place_of(1)[0] for run in kept.runs()] == [2]
     assert kept.status_words[0].bits[0].latches
     turn_back(site.engine, ImageCache(site.engine), "erna")
+
+
+def test_a_points_code_is_found_proved_and_taken_along(site: Site) -> None:
+    page = site.enter("ana")
+    page.goto(f"{site.address}/program?of=IO_KC_1")
+    expect(page.locator(".code .row").first).to_be_visible()
+    before = page.evaluate("() => fetch('/api/program/text?unit=IO_KC_1').then((r) => r.json())")
+    code = next(c for c in before["codes"] if c["kind"] == "DI")
+    page.get_by_role("button", name=code["tag"], exact=True).click()
+    expect(page.locator(".code .row.on").first).to_be_visible()
+    expect(page.get_by_label("the point that is chosen")).to_contain_text(code["tag"])
+    page.get_by_label("which points").fill(code["tag"])
+    page.get_by_role("button", name="prove", exact=True).click()
+    expect(page.locator("td", has_text="✓").first).to_be_visible()
+    page.get_by_role("button", name="stop").click()
+    expect(page.get_by_role("button", name="prove the rest")).to_be_visible()
+    with page.expect_download() as download:
+        page.get_by_role("link", name="everything as ZIP").click()
+    assert download.value.suggested_filename == "IO_KC_1.zip"

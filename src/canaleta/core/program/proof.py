@@ -286,30 +286,27 @@ class _Tester:
         real = self._of_value(code)
         after = int(self._image.conventions.namur.after_s * 1000.0) + 1000
         worst = {"units": 0.0, "counts": 0.0, "at_word": 0, "quality": 0, "differ": 0}
-        span = self._value_span(code)
-        good = self._good(code, words, counts)
+        pieces = [slice(begin, begin + PIECE) for begin in range(0, len(words), PIECE)]
+        paths = [self._path(code.row, counts[part], None) for part in pieces]
+        span = _span_of(np.concatenate([value[quality == Quality.GOOD] for value, quality, _ in paths]))
         beyond = 0
-        for begin in range(0, len(words), PIECE):
-            part = slice(begin, begin + PIECE)
-            value, quality, reasons = self._path(code.row, counts[part], None)
+        for part, (value, quality, reasons) in zip(pieces, paths, strict=True):
             run.fresh()
             # A level that fails does so once it has lasted; whatever else is told is told at once.
             for _ in range(2 if (reasons & _FAILING).any() else 1):
                 run.scan(words[part], after)
-            got = run.value(code.name, len(counts[part]))
+            got = run.value(code.name, len(value))
             bad, doubt = run.state(f"{code.name}_Bad", len(got)), run.state(f"{code.name}_Doubt", len(got))
-            known = np.isfinite(value) & ((reasons & np.uint32(Reason.HELD)) == 0)
-            beyond += self._compare(
-                worst, got, value, counts[part], known & (~bad | (quality == Quality.BAD)), span, real, begin
-            )
+            held = (reasons & np.uint32(Reason.HELD)) != 0
+            known = np.isfinite(value) & ~held & (~bad | (quality == Quality.BAD))
+            beyond += self._compare(worst, got, value, counts[part], known, span, real, part.start)
             wrong = (bad != (quality == Quality.BAD)) | (doubt != (quality == Quality.DOUBTFUL))
             # Where the path has no value, the code must not call its own good.
             wrong = np.where(np.isfinite(value) | (quality == Quality.BAD), wrong, ~(bad | doubt))
-            held = (reasons & np.uint32(Reason.HELD)) != 0
             wrong &= ~(held & ~np.isfinite(value))
             worst["quality"] += int(wrong.sum())
-            if good is not None and held.any():
-                beyond += self._held(code, run, words[part], counts[part], good, after, worst, span, real, begin)
+            if held.any() and (good := self._good(code, words, counts)) is not None:
+                beyond += self._held(code, run, words[part], counts[part], good, after, worst, span, real, part.start)
         timing = self._in_time(code, run, words, counts)
         wrong_codes = [
             c for c, hit in (("value", beyond), ("quality", worst["quality"]), ("timing", timing["differ"])) if hit
@@ -363,9 +360,7 @@ class _Tester:
 
     def _value_span(self, code: PointCode) -> float:
         low, high = self._span(code)
-        value, _, _ = self._path(code.row, np.linspace(low, high, 65), 0.0)
-        known = value[np.isfinite(value)]
-        return float(known.max() - known.min()) if len(known) else 1.0
+        return _span_of(self._path(code.row, np.linspace(low, high, 65), 0.0)[0])
 
     def _compare(
         self,
@@ -628,6 +623,12 @@ def _limits(settings: Settings, table: AlarmTable) -> Floats:
     found = np.unique(np.concatenate(every))
     kept: Floats = found[np.isfinite(found)]
     return kept
+
+
+def _span_of(values: Floats) -> float:
+    """From the least to the greatest of some values, 1 where there is none."""
+    known = values[np.isfinite(values)]
+    return float(known.max() - known.min()) or 1.0 if len(known) else 1.0
 
 
 def _slopes(value: Floats, counts: Floats) -> Floats:
