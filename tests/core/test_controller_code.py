@@ -54,7 +54,7 @@ def plant() -> PlantImage:
 @pytest.mark.parametrize(
     ("tag", "name"),
     [
-        ("PT-3107", "PT_3107"), ("1TE-5", "P_1TE_5"), ("ON", "ON_P"), ("=A1+K2-B3", "A1_K2_B3"), ("Öl/Druck", "Ol_Druck"), ("a__b_", "a_b"),
+        ("PT-3107", "PT_3107"), ("1TE-5", "P_1TE_5"), ("ON", "ON_P"), ("=A1+K2-B3", "A1_K2_B3"), ("Öl/Menge", "Ol_Menge"), ("a__b_", "a_b"),
         ("Ø 5", "O_5"), ("real", "real_P"), ("--", ""),
     ],
 )  # fmt: skip
@@ -84,7 +84,7 @@ def test_a_prefix_begins_a_name() -> None:
 # Literals.
 
 
-@pytest.mark.parametrize(("value", "of", "text"), [(0.1, "REAL", "0.1"), (1 / 3, "REAL", "0.33333334"), (27648.0, "REAL", "27648.0"), (1e-7, "REAL", "1.0E-7"), (-3e38, "REAL", "-3.0E38"), (1 / 3, "LREAL", "0.3333333333333333")])  # fmt: skip
+@pytest.mark.parametrize(("value", "of", "text"), [(0.1, "REAL", "0.1"), (1 / 3, "REAL", "0.33333334"), (30000.0, "REAL", "30000.0"), (1e-7, "REAL", "1.0E-7"), (-3e38, "REAL", "-3.0E38"), (1 / 3, "LREAL", "0.3333333333333333")])  # fmt: skip
 def test_a_literal_reads_back_as_the_very_same_number(value: float, of: str, text: str) -> None:
     assert figure(value, of) == text
     assert (np.float32 if of == "REAL" else np.float64)(text) == (np.float32 if of == "REAL" else np.float64)(value)
@@ -97,19 +97,17 @@ def test_durations() -> None:
 # Figures.
 
 
-def test_a_pressure_on_4_to_20_mA_over_0_to_27648_by_hand() -> None:
-    """0…20 mA over 0…27648: 4 mA is 5529.6, 20 mA 27648; NE 43: failed at and below 3.6 mA = 4976.64, good from 3.8 mA = 5253.12 on and
-    up to 20.5 mA, which this converter does not reach."""
+def test_a_pressure_on_4_to_20_mA_over_0_to_30000_by_hand() -> None:
+    """1500 counts a milliampere: 4 mA is 6000, 20 mA 30000. NE 43: failed at and below 3.6 mA = 5400, good from 3.8 mA = 5700 to
+    20.5 mA = 30750, failed at and above 21 mA = 31500."""
     kind = layout_with().types["ai8-ui"].model_copy(
-        update={"key": "t", "modes": (Mode.model_validate({"name": "0–20 mA", "signal_unit": "mA", "signal": [0, 20], "counts": [0, 27648], "least": 0, "most": 32511}),), "settings": (), "filters": ()}
+        update={"key": "t", "modes": (Mode.model_validate({"name": "0–20 mA", "signal_unit": "mA", "signal": [0, 20], "counts": [0, 30000], "least": 0, "most": 32511}),), "settings": (), "filters": ()}
     )  # fmt: skip
     image = _one(kind)
     found = analog_figures(image, np.array([0]), np.array([-32768.0]), np.array([32767.0]))
-    assert (found.c0[0], found.c1[0], found.v0[0], found.v1[0]) == pytest.approx((5529.6, 27648.0, 0.0, 10.0))
-    # The count nearest to a limit meets it.
-    assert (found.bad_to[0], found.doubt_to[0]) == (4977.0, 5252.0)
-    # 21 mA is count 29030.4, 20.5 mA 28339.2.
-    assert (found.doubt_from[0], found.bad_from[0]) == (28340.0, 29030.0)
+    assert (found.c0[0], found.c1[0], found.v0[0], found.v1[0]) == pytest.approx((6000.0, 30000.0, 0.0, 10.0))
+    assert (found.bad_to[0], found.doubt_to[0]) == (5400.0, 5699.0)
+    assert (found.doubt_from[0], found.bad_from[0]) == (30751.0, 31500.0)
     assert found.after_ms[0] == 4000.0
 
 
@@ -207,7 +205,7 @@ def test_an_independent_grammar_reads_all_of_it(plant: PlantImage) -> None:
 def test_every_block_is_read_by_both_in_both_types() -> None:
     parser = Parser(Language(tree_sitter_iec61131_3_st.language()))
     for real in ("REAL", "LREAL"):
-        for name in (*parted(real), "CT_Table5", "CT_Curve7", "CT_Bands3", "CT_Scale_L"):
+        for name in (*parted(real), "CT_Table5", "CT_Curve7", "CT_Bands3", "CT_Line_L"):
             text = block_text(name, real)
             assert not parser.parse(text.encode()).root_node.has_error
             assert check([read(text)])[1] == []
@@ -217,7 +215,7 @@ def test_parameters_are_a_row_a_point(plant: PlantImage) -> None:
     rows = parameters([unit_of(plant, "KC-2")]).splitlines()
     head, first = rows[0].split(","), next(r for r in rows if r.startswith("PT-3107,")).split(",")
     told = dict(zip(head, first, strict=True))
-    assert (told["name"], told["Scale C1"], told["Scale V1"], told["Check After"]) == (
+    assert (told["name"], told["Line C1"], told["Line V1"], told["Check After"]) == (
         "PT_3107",
         "32000.0",
         "600.0",
@@ -249,7 +247,7 @@ def test_every_point_of_a_cabinet_is_proved(plant: PlantImage) -> None:
         ("PT-3107", "BadTo := ", "BadTo := 1", "quality"),
         ("TE-2101", "Limit := 1150.0", "Limit := 1100.0", "timing"),
         ("TE-2101", "OnDelay := T#10s", "OnDelay := T#1s", "timing"),
-        ("FT-3110", "CT_Root", "CT_Scale", "value"),
+        ("FT-3110", "CT_Root", "CT_Line", "value"),
         ("PSL-3101", "PSL_3101 := PSL_3101_Raw", "PSL_3101 := NOT PSL_3101_Raw", "timing"),
         ("ZS-2207", "ZS_2207_Time.Rise", "ZS_2207_Time.Fall", "timing"),
     ],
@@ -286,7 +284,7 @@ def test_the_proof_sees_a_mapping_that_is_not_the_lists(plant: PlantImage) -> No
 
 def test_a_text_that_does_not_compile_is_not_proved(plant: PlantImage) -> None:
     unit = unit_of(plant, "KC-2")
-    proof = prove(plant, unit, unit.text.replace("PT_3107_Scale : CT_Scale;", ""), only=[unit.codes[0].point])
+    proof = prove(plant, unit, unit.text.replace("PT_3107_Line : CT_Line;", ""), only=[unit.codes[0].point])
     assert any(p.code == "unknown name" for p in proof.problems)
     assert proof.points[0].wrong == ("not in the text",)
 
@@ -469,12 +467,12 @@ def test_a_rule_for_controllers_is_the_plants() -> None:
     assert Conventions().program.real == "REAL"
     image = plant_of("PT-1: 4–20 mA, 0…10 bar, shows 0…10 bar")
     assert "PT_1 : LREAL;" in unit_of(with_program(image, real="LREAL")).text
-    assert "xPT_1 := xPT_1_Scale.V;" in unit_of(with_program(image, prefix="x")).text
+    assert "xPT_1 := xPT_1_Line.V;" in unit_of(with_program(image, prefix="x")).text
 
 
 def test_a_wide_counter_is_worked_out_in_long_reals(plant: PlantImage) -> None:
     told = "\n".join(lines_of(unit_of(plant, "KC-2"), "FQ-3115"))
-    assert "CT_Scale_L" in told
+    assert "CT_Line_L" in told
     assert "_TO_LREAL(" in told
 
 

@@ -34,7 +34,7 @@ def line_with(unit: UnitText, words: str) -> tuple[int, str]:
 def test_what_was_generated_has_nothing_to_settle_however_it_is_written(plant: PlantImage, unit: UnitText) -> None:
     assert found(plant, unit) == []
     assert found(plant, unit, unit.text.replace("\n", "\r\n")) == []
-    assert found(plant, unit, unit.text.replace("PT_3107_Scale(X", "pt_3107_scale( (* mine *)\n X")) == []
+    assert found(plant, unit, unit.text.replace("PT_3107_Line(X", "pt_3107_scale( (* mine *)\n X")) == []
     both = unit.blocks + unit.text
     assert check_project(plant, {"all.st": both})[0] == []
 
@@ -42,7 +42,7 @@ def test_what_was_generated_has_nothing_to_settle_however_it_is_written(plant: P
 @pytest.mark.parametrize(
     ("was", "becomes", "code", "tag"),
     [
-        ("PT_3107_Scale(X", None, "missing call", "PT-3107"),
+        ("PT_3107_Line(X", None, "missing call", "PT-3107"),
         ("PSL_3101_Raw := ", None, "missing line", "PSL-3101"),
         ("V1 := 600.0", "V1 := 601.0", "changed", "PT-3107"),
         ("PSL_3101_Raw := KC_2_1_S01_IX[1]", "PSL_3101_Raw := KC_2_1_S01_IX[2]", "changed", "PSL-3101"),
@@ -54,7 +54,7 @@ def test_what_was_generated_has_nothing_to_settle_however_it_is_written(plant: P
         ("(* by hand: at the end *)", "(* by hand: at the end *)\nK := K / 2;", "integer division", ""),
         ("(* by hand: at the end *)", "(* by hand: at the end *)\nK := ZS_2207_Num;", "narrowing", ""),
         ("(* by hand: at the end *)", "(* by hand: at the end *)\nNowhere := 1;", "does not compile", ""),
-        ("  PT_3107_Scale : CT_Scale;\n", "", "does not compile", ""),
+        ("  PT_3107_Line : CT_Line;\n", "", "does not compile", ""),
         ("END_PROGRAM", "END_PROGRA", "unreadable", ""),
     ],
 )  # fmt: skip
@@ -75,7 +75,7 @@ def test_a_fault_is_found_where_it_is(
 def test_a_block_that_was_changed_or_is_missing(plant: PlantImage, unit: UnitText) -> None:
     changed = found(plant, unit, blocks=unit.blocks.replace("Beyond := NOT Fault AND", "Beyond :=", 1))
     assert [(f.code, f.unit) for f in changed] == [("changed block", "CT_Check")]
-    begins = unit.blocks.index("FUNCTION_BLOCK CT_Scale")
+    begins = unit.blocks.index("FUNCTION_BLOCK CT_Line")
     gone = (
         unit.blocks[:begins]
         + unit.blocks[unit.blocks.index("END_FUNCTION_BLOCK", begins) + len("END_FUNCTION_BLOCK") :]

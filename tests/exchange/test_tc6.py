@@ -27,8 +27,8 @@ def units(plant: PlantImage) -> list[UnitText]:
 def test_a_class_set_of_other_hands_reads_what_is_written(units: list[UnitText]) -> None:
     project = XmlParser().from_bytes(project_xml(units, "Vallroja"), Project)
     pous = {p.name: p for p in project.types.pous.pou}
-    assert {"IO_KC_1", "IO_KC_2", "CT_Check", "CT_Scale"} <= set(pous)
-    inputs = [v.name for block in pous["CT_Scale"].interface.input_vars for v in block.variable]
+    assert {"IO_KC_1", "IO_KC_2", "CT_Check", "CT_Line"} <= set(pous)
+    inputs = [v.name for block in pous["CT_Line"].interface.input_vars for v in block.variable]
     assert inputs == ["X", "C0", "C1", "V0", "V1"]
     resource = project.instances.configurations.configuration[0].resource[0]
     assert [t.pou_instance[0].type_name for t in resource.task] == ["IO_GL_1"]
@@ -41,7 +41,7 @@ def test_what_is_written_comes_back_whole(plant: PlantImage, units: list[UnitTex
     assert problems == []
     assert check_project(plant, texts)[0] == []
     # A body begins in its first line, so that lines count as they do in the document.
-    assert read(texts["p.xml#CT_Scale"]).pous[0].body[0].line == 1
+    assert read(texts["p.xml#CT_Line"]).pous[0].body[0].line == 1
 
 
 def test_the_same_units_give_the_same_bytes(units: list[UnitText]) -> None:

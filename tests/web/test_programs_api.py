@@ -32,7 +32,7 @@ def test_each_line_knows_its_point(engineer: Person) -> None:
     told = text_of(engineer)
     lines = told["text"].splitlines()
     code = next(c for c in told["codes"] if c["tag"] == "PT-3107")
-    assert any(lines[n - 1].startswith("PT_3107_Scale(") for n in code["lines"])
+    assert any(lines[n - 1].startswith("PT_3107_Line(") for n in code["lines"])
     assert all("PT_3107" in lines[n - 1] or "PT-3107" in lines[n - 1] for n in code["lines"])
     assert "void IO_KC_2_scan(" in told["header"]
     assert "FUNCTION_BLOCK CT_Check" in told["blocks"]

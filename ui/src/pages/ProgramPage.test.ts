@@ -6,7 +6,7 @@ import ProgramPage from './ProgramPage.vue'
 afterEach(cleared)
 
 const TEXT = [
-  'PROGRAM IO_KC_2', 'PT_3107_Raw := A[1]; (* PT-3107 *)', '(* Values. *)', '(* PT-3107 *)', 'PT_3107 := PT_3107_Scale.V;', 'ZV_2 := ZV_2_Raw;', 'END_PROGRAM',
+  'PROGRAM IO_KC_2', 'PT_3107_Raw := A[1]; (* PT-3107 *)', '(* Values. *)', '(* PT-3107 *)', 'PT_3107 := PT_3107_Line.V;', 'ZV_2 := ZV_2_Raw;', 'END_PROGRAM',
 ].join('\n') // prettier-ignore
 const SCOPES = {
   scopes: [
@@ -19,7 +19,7 @@ const code = (point: number, tag: string, name: string, kind: string, lines: num
   point, tag, name, kind, service: 'main', lines, notes,
 }) // prettier-ignore
 const PROGRAM = {
-  unit: 'IO_KC_2', kind: 'cabinet', name: 'KC-2', file: 'IO_KC_2.st', text: TEXT, blocks: 'FUNCTION_BLOCK CT_Scale', header: '#ifndef H', c: 'void IO_KC_2_scan(int32_t now_ms) {}',
+  unit: 'IO_KC_2', kind: 'cabinet', name: 'KC-2', file: 'IO_KC_2.st', text: TEXT, blocks: 'FUNCTION_BLOCK CT_Line', header: '#ifndef H', c: 'void IO_KC_2_scan(int32_t now_ms) {}',
   codes: [code(11, 'PT-3107', 'PT_3107', 'AI', [2, 4, 5], ['cut off at 25 characters']), code(12, 'ZV-2', 'ZV_2', 'DO', [6])],
   refused: [{ point: 13, tag: 'TE-9', code: 'no channel', says: 'it has no channel yet' }],
   digest: 'd1', issue: '',
@@ -50,7 +50,7 @@ const shown = (box: HTMLElement) => [...box.querySelectorAll('.code .row.on')].m
 
 test('a point shows its lines, and a line its point', async () => {
   const { box } = await page()
-  expect(box.querySelector('.code')!.textContent).toContain('PT_3107 := PT_3107_Scale.V;')
+  expect(box.querySelector('.code')!.textContent).toContain('PT_3107 := PT_3107_Line.V;')
   button(box, 'PT-3107')!.click()
   await settled()
   expect(shown(box)).toEqual(['2', '4', '5'])

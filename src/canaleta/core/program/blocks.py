@@ -130,7 +130,7 @@ END_IF
 END_FUNCTION_BLOCK
 
 (* Two points define a line. *)
-FUNCTION_BLOCK CT_Scale
+FUNCTION_BLOCK CT_Line
 VAR_INPUT
   X : REAL;
   C0 : REAL;

@@ -310,11 +310,11 @@ class _Maker:
         if law == _ROOT:
             cut = float(f.cut[at])
             more = (("Cut", Real(cut)),) if cut > 0 else ()
-            net.call("Scale", "CT_Root", (("X", x), *line, *more))
-            return net.pin("Scale", "V")
-        net.call("Scale", "CT_Scale", (("X", x), *line))
+            net.call("Root", "CT_Root", (("X", x), *line, *more))
+            return net.pin("Root", "V")
+        net.call("Line", "CT_Line", (("X", x), *line))
         if law < _FIRST_TABLE:
-            return net.pin("Scale", "V")
+            return net.pin("Line", "V")
         if law == _SENSOR:
             return self._through_curve(net, k, at)
         text = self._image.text("value_table", row)
@@ -326,7 +326,7 @@ class _Maker:
         if len(set(np.array(x_of, dtype=np.float32 if self._target.real == "REAL" else np.float64).tolist())) < n:
             return "table", f"two points of its table are one as {self._target.real}"
         if not table.cubic or n == 2:
-            net.call("Table", f"CT_Table{n}", (("F", net.pin("Scale", "V")), *net.arrays((("X", x_of), ("Y", y_of)))))
+            net.call("Table", f"CT_Table{n}", (("F", net.pin("Line", "V")), *net.arrays((("X", x_of), ("Y", y_of)))))
             return net.pin("Table", "V")
         slopes = table.slope(table.x)
         first, last = (y_of[1] - y_of[0]) / (x_of[1] - x_of[0]), (y_of[-1] - y_of[-2]) / (x_of[-1] - x_of[-2])
@@ -339,7 +339,7 @@ class _Maker:
         net.call(
             "Table",
             f"CT_Curve{n}",
-            (("F", net.pin("Scale", "V")), *arrays, ("Before", Real(before)), ("Behind", Real(behind))),
+            (("F", net.pin("Line", "V")), *arrays, ("Before", Real(before)), ("Behind", Real(behind))),
         )
 
     def _through_curve(self, net: _Growing, k: int, at: int) -> Pin | tuple[str, str]:

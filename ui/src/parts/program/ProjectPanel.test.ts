@@ -23,7 +23,7 @@ async function give(box: HTMLElement, which: number, ...files: File[]) {
   await settled()
   await settled()
 }
-const FINDING = { code: 'missing call', rule: 'R28', file: 'a.st', unit: 'IO_KC_2', line: 41, says: 'PT_3107_Scale is never called', point: 11, tag: 'PT-3107' } // prettier-ignore
+const FINDING = { code: 'missing call', rule: 'R28', file: 'a.st', unit: 'IO_KC_2', line: 41, says: 'PT_3107_Line is never called', point: 11, tag: 'PT-3107' } // prettier-ignore
 
 test('a project that comes back shows what is wrong with its place, and leads to the point', async () => {
   const { box, asked, chosen } = await panel({
@@ -36,7 +36,7 @@ test('a project that comes back shows what is wrong with its place, and leads to
       { name: 'b.st', text: 'BLOCKS' },
     ],
   })
-  expect([...box.querySelectorAll('tbody td')].map((td) => td.textContent!.trim())).toEqual(['a.st', '41', 'R28', 'PT-3107', 'PT_3107_Scale is never called']) // prettier-ignore
+  expect([...box.querySelectorAll('tbody td')].map((td) => td.textContent!.trim())).toEqual(['a.st', '41', 'R28', 'PT-3107', 'PT_3107_Line is never called']) // prettier-ignore
   box.querySelector<HTMLElement>('tbody button')!.click()
   expect(chosen).toEqual([11])
 })
