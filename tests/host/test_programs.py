@@ -32,6 +32,8 @@ def test_code_is_made_anew_with_what_was_written_by_hand_proved_and_checked(
         "Area_stack.c",
         "Area_stack.h",
         "canaleta.xml",
+        "canaleta_fbd.xml",
+        "canaleta_ld.xml",
         "parameters.csv",
     }
     file = folder / "Area_stack.st"

@@ -71,7 +71,16 @@ def test_only_engineers_sign(app: Any) -> None:
 def test_files_come_as_one(engineer: Person) -> None:
     data = engineer.get(f"/api/program/files?unit={UNIT}").data
     names = set(zipfile.ZipFile(io.BytesIO(data)).namelist())
-    assert names == {"canaleta_blocks.st", f"{UNIT}.st", f"{UNIT}.c", f"{UNIT}.h", "canaleta.xml", "parameters.csv"}
+    assert names == {
+        "canaleta_blocks.st",
+        f"{UNIT}.st",
+        f"{UNIT}.c",
+        f"{UNIT}.h",
+        "canaleta.xml",
+        "canaleta_fbd.xml",
+        "canaleta_ld.xml",
+        "parameters.csv",
+    }
     assert engineer.get(f"/api/program/files?unit={UNIT}").data == data
 
 

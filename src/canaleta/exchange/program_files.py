@@ -19,7 +19,8 @@ from canaleta.exchange.tc6 import project_xml
 
 __all__ = ["LANGUAGES", "digest", "program_files", "proof_sheet", "zipped"]
 
-LANGUAGES = ("st", "xml", "c", "csv")
+LANGUAGES = ("st", "xml", "fbd", "ld", "c", "csv")
+"""Structured text; PLCopen XML with programs as structured text, function block diagrams or ladders; C99; parameters."""
 MOST_ON_SHEET = 4000
 
 
@@ -31,6 +32,9 @@ def program_files(units: Sequence[UnitText], languages: Sequence[str], name: str
         out |= {unit.file: unit.text for unit in units}
     if "xml" in languages:
         out["canaleta.xml"] = project_xml(units, name).decode("utf-8")
+    for language in ("fbd", "ld"):
+        if language in languages:
+            out[f"canaleta_{language}.xml"] = project_xml(units, name, language.upper()).decode("utf-8")
     if "c" in languages:
         for unit in units:
             out |= c_files(unit)

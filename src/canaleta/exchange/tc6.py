@@ -6,13 +6,16 @@ A document that is brought back may be anybody's: entities and external referenc
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from typing import ClassVar
 from xml.etree.ElementTree import Element, SubElement, tostring
 
 from defusedxml.common import DefusedXmlException
 from defusedxml.ElementTree import ParseError, fromstring
 
+from canaleta.core.program.diagram import Box, Diagram, Wire, drawn
+from canaleta.core.program.network import Bool, Call, Real, Set, Var, Whole
 from canaleta.core.program.unit import UnitText
 from canaleta.core.st import read
 from canaleta.core.st.kinds import DTYPES
@@ -24,6 +27,7 @@ NAMESPACE = "http://www.plcopen.org/xml/tc6_0201"
 XHTML = "http://www.w3.org/1999/xhtml"
 LARGEST = 64_000_000
 DEEPEST = 200
+MOST_DEEP = 100
 MADE_AT = "2000-01-01T00:00:00"
 """The day that every document says: the same list gives the same bytes."""
 _SECTIONS = {"VAR_INPUT": "inputVars", "VAR_OUTPUT": "outputVars", "VAR_IN_OUT": "inOutVars", "VAR_EXTERNAL": "externalVars", "VAR": "localVars"}  # fmt: skip
@@ -32,7 +36,7 @@ _ELEMENTARY = {name.lower(): name for name in (*DTYPES, "STRING")}
 
 
 class Tc6Error(ValueError):
-    """A document that cannot be read. code: "not xml", "entities", "too large", "too deep", "another dialect", "no units"; line: where,
+    """A document that cannot be read. code: "not xml", "entities", "too large", "too deep", "another dialect", "no units", "diagram"; line: where,
     0 if that is not known."""
 
     def __init__(self, code: str, says: str, line: int = 0) -> None:
@@ -48,8 +52,9 @@ class _Parted:
     body: str
 
 
-def project_xml(units: Iterable[UnitText], name: str) -> bytes:
-    """A project with the programs of some units and the blocks that they need."""
+def project_xml(units: Iterable[UnitText], name: str, language: str = "ST") -> bytes:
+    """A project with the programs of some units and the blocks that they need. language: of the programs, ST, FBD or LD; blocks are
+    structured text."""
     units = list(units)
     root = Element("project", {"xmlns": NAMESPACE, "xmlns:xhtml": XHTML})
     SubElement(
@@ -59,8 +64,8 @@ def project_xml(units: Iterable[UnitText], name: str) -> bytes:
     )
     content = SubElement(root, "contentHeader", {"name": name})
     coordinates = SubElement(content, "coordinateInfo")
-    for language in ("fbd", "ld", "sfc"):
-        SubElement(SubElement(coordinates, language), "scaling", {"x": "1", "y": "1"})
+    for of in ("fbd", "ld", "sfc"):
+        SubElement(SubElement(coordinates, of), "scaling", {"x": "1", "y": "1"})
     types = SubElement(root, "types")
     SubElement(types, "dataTypes")
     pous = SubElement(types, "pous")
@@ -78,7 +83,9 @@ def project_xml(units: Iterable[UnitText], name: str) -> bytes:
     globals_at = SubElement(resource, "globalVars")
     for unit in units:
         for one in _parted(unit.text):
-            _pou(pous, one)
+            at = _pou(pous, one)
+            if language != "ST":
+                _diagrams(at, unit, language)
             SubElement(task, "pouInstance", {"name": f"{one.pou.name}_1", "typeName": one.pou.name})
         for v in read(unit.text).variables:
             _variable(globals_at, v)
@@ -97,7 +104,7 @@ def _parted(text: str) -> Iterator[_Parted]:
         yield _Parted(pou, "".join(own[last + 1 : stop]))
 
 
-def _pou(into: Element, one: _Parted) -> None:
+def _pou(into: Element, one: _Parted) -> Element:
     pou = one.pou
     at = SubElement(into, "pou", {"name": pou.name, "pouType": _KINDS[pou.kind]})
     interface = SubElement(at, "interface")
@@ -109,6 +116,136 @@ def _pou(into: Element, one: _Parted) -> None:
                 _variable(holder, v)
     body = SubElement(SubElement(at, "body"), "ST")
     SubElement(body, "xhtml:p").text = one.body
+    return at
+
+
+# Diagrams ---------------------------------------------------------------------------------------------------
+
+
+def _diagrams(pou: Element, unit: UnitText, language: str) -> None:
+    """The same program as diagrams, one network below the other: mapped in, worked out, mapped out."""
+    old = pou.find("body")
+    assert old is not None
+    pou.remove(old)
+    body = SubElement(SubElement(pou, "body"), language)
+    outputs = {
+        p.name: tuple(v.name for v in p.variables if v.section == "VAR_OUTPUT") for p in read(unit.blocks).pous
+    }
+    at = _Sheet(body, unit.target.real, outputs, ladder=language == "LD")
+    inputs = [c for c in unit.codes if c.channel.direction == "in"]
+    for array in unit.arrays:
+        if array.direction == "in":
+            mine = [c for c in inputs if c.channel.array == array.name]
+            at.add(
+                [Set(c.raw, Var(f"{array.name}[{c.channel.index}]")) for c in mine],
+                f"{array.name}: from channels to points",
+                bits=array.type == "BOOL",
+            )
+            if len(mine) < array.high - array.low + 1:
+                at.add([Set(f"{array.name}_Spare", Var(array.name))], "spares")
+    for code in unit.codes:
+        at.add(code.network.steps, code.tag)
+    for array in unit.arrays:
+        if array.direction == "out":
+            used = {c.channel.index: c for c in unit.codes if c.channel.array == array.name}
+            nothing = Bool(False) if array.type == "BOOL" else Real(0.0) if array.type == "REAL" else Whole(0)
+            spare = [Set(f"{array.name}[{k}]", nothing) for k in range(array.low, array.high + 1) if k not in used]
+            at.add(spare, "spares stay off")
+            at.add(
+                [Set(f"{array.name}[{k}]", Var(c.raw)) for k, c in used.items()],
+                f"{array.name}: from points to channels",
+                bits=array.type == "BOOL",
+            )
+
+
+class _Sheet:
+    """A body that grows downwards, a network at a time."""
+
+    def __init__(self, body: Element, real: str, outputs: dict[str, tuple[str, ...]], *, ladder: bool) -> None:
+        self._body, self._real, self._outputs, self._ladder = body, real, outputs, ladder
+        self._y, self._id, self._order = 40, 1, 1
+
+    def add(self, steps: Sequence[Call | Set], comment: str, *, bits: bool = True) -> None:
+        """One network below what is there. bits: whether what is passed on is a state, which a ladder draws as contact and coil."""
+        if not steps:
+            return
+        note = SubElement(self._body, "comment", {"localId": str(self._next()), "height": "20", "width": "400"})
+        SubElement(note, "position", {"x": "20", "y": str(self._y - 30)})
+        SubElement(SubElement(note, "content"), "xhtml:p").text = comment
+        ladder = self._ladder and bits and all(isinstance(s, Set) for s in steps)
+        made = drawn(steps, self._real, self._outputs, self._id, self._order, ladder)
+        self._id += len(made.boxes)
+        self._order += sum(box.order > 0 for box in made.boxes)
+        rail = self._rails(made) if any(box.kind == "contact" for box in made.boxes) else 0
+        for box in made.boxes:
+            self._box(box, rail)
+        self._y += made.height + 80
+
+    def _next(self) -> int:
+        self._id += 1
+        return self._id - 1
+
+    def _rails(self, made: Diagram) -> int:
+        contacts = [box for box in made.boxes if box.kind == "contact"]
+        rail = self._next()
+        left = SubElement(
+            self._body, "leftPowerRail", {"localId": str(rail), "height": str(made.height), "width": "4"}
+        )
+        self._place(left, 0, 0)
+        for box in contacts:
+            point = SubElement(left, "connectionPointOut", {"formalParameter": f"r{box.id}"})
+            SubElement(point, "relPosition", {"x": "4", "y": str(box.y + 10)})
+        return rail
+
+    def _place(self, into: Element, x: int, y: int) -> None:
+        SubElement(into, "position", {"x": str(x + 20), "y": str(y + self._y)})
+
+    def _box(self, box: Box, rail: int) -> None:
+        tag = {"in": "inVariable", "out": "outVariable", "block": "block", "contact": "contact", "coil": "coil"}[
+            box.kind
+        ]
+        more = {"localId": str(box.id), "height": str(box.height), "width": str(box.width)}
+        if box.kind == "block":
+            more |= {"typeName": box.text} | ({"instanceName": box.instance} if box.instance else {})
+        if box.order:
+            more["executionOrderId"] = str(box.order)
+        if box.kind == "contact" and box.negated:
+            more["negated"] = "true"
+        at = SubElement(self._body, tag, more)
+        self._place(at, box.x, box.y)
+        if box.kind == "block":
+            inputs = SubElement(at, "inputVariables")
+            for wire in box.wires:
+                pin = SubElement(
+                    inputs, "variable", {"formalParameter": wire.pin} | ({"negated": "true"} if wire.negated else {})
+                )
+                self._taken(pin, box, wire)
+            SubElement(at, "inOutVariables")
+            given = SubElement(at, "outputVariables")
+            for name in box.outputs:
+                point = SubElement(SubElement(given, "variable", {"formalParameter": name}), "connectionPointOut")
+                self._relative(point, box.output_at(name))
+            return
+        if box.kind == "contact":
+            point = SubElement(at, "connectionPointIn")
+            self._relative(point, (0, 10))
+            SubElement(point, "connection", {"refLocalId": str(rail), "formalParameter": f"r{box.id}"})
+        if box.kind in ("out", "coil"):
+            self._taken(at, box, box.wires[0])
+        if box.kind in ("in", "contact", "coil"):
+            self._relative(SubElement(at, "connectionPointOut"), (box.width, 10))
+        SubElement(at, "variable" if box.kind in ("contact", "coil") else "expression").text = box.text
+
+    def _relative(self, into: Element, place: tuple[int, int]) -> None:
+        SubElement(into, "relPosition", {"x": str(place[0]), "y": str(place[1])})
+
+    def _taken(self, into: Element, box: Box, wire: Wire) -> None:
+        point = SubElement(into, "connectionPointIn")
+        self._relative(point, box.pin_at(wire.pin))
+        source = {"refLocalId": str(wire.source)} | ({"formalParameter": wire.source_pin} if wire.source_pin else {})
+        connection = SubElement(point, "connection", source)
+        for x, y in wire.path:
+            SubElement(connection, "position", {"x": str(x + 20), "y": str(y + self._y)})
 
 
 def _variable(into: Element, v: Variable) -> None:
@@ -176,7 +313,10 @@ def texts_of(data: bytes, name: str) -> dict[str, str]:
         text = _text_of(pou, space)
         if text is None:
             language = next((child.tag.rpartition("}")[2] for child in pou.iterfind(f"{space}}}body/*")), "nothing")
-            raise Tc6Error("another dialect", f"{unit} is written in {language}: only structured text is read back")
+            raise Tc6Error(
+                "another dialect",
+                f"{unit} is written in {language}: only structured text, function block and ladder diagrams are read back",
+            )
         out[f"{name}#{unit}"] = text
     declared = [
         _declared(v, space)
@@ -213,12 +353,93 @@ def _text_of(pou: Element, space: str) -> str | None:
         if declared:
             sections.append(f"{section} {' '.join(declared)} END_VAR")
     body = pou.find(f"{space}}}body/{space}}}ST")
-    if body is None:
-        return None
-    text = "".join(body.itertext())
+    if body is not None:
+        text = "".join(body.itertext())
+    else:
+        diagram = pou.find(f"{space}}}body/{space}}}FBD")
+        diagram = pou.find(f"{space}}}body/{space}}}LD") if diagram is None else diagram
+        if diagram is None:
+            return None
+        text = _Meaning(diagram, space).text()
     returns = pou.find(f"{space}}}interface/{space}}}returnType")
     result = f" : {_type_text(returns, space)}" if kind == "FUNCTION" and returns is not None else ""
     return f"{kind} {pou.get('name', '')}{result} {' '.join(sections)} {text}\nEND_{kind}\n"
+
+
+class _Meaning:
+    """What a diagram says, from its connections alone: where boxes stand and how wires run says nothing."""
+
+    _SIGNS: ClassVar[dict[str, str]] = {"OR": "OR", "AND": "AND", "XOR": "XOR", "EQ": "=", "NE": "<>", "GT": ">", "GE": ">=", "LT": "<", "LE": "<=", "ADD": "+", "SUB": "-", "MUL": "*", "DIV": "/"}  # fmt: skip
+
+    def __init__(self, body: Element, space: str) -> None:
+        self._space = space
+        self._boxes: dict[str, Element] = {}
+        for child in body:
+            key = child.get("localId", "")
+            if key in self._boxes:
+                raise Tc6Error("diagram", f"two boxes have the number {key}")
+            self._boxes[key] = child
+
+    def text(self) -> str:
+        """Statements in the order in which they are worked out."""
+        told: list[tuple[int, str]] = []
+        for n, box in enumerate(self._boxes.values()):
+            tag, order = box.tag.rpartition("}")[2], int(box.get("executionOrderId") or n + 1_000_000)
+            if tag == "block" and box.get("instanceName"):
+                told.append((order, f"{box.get('instanceName')}({', '.join(self._pins(box, 0))});"))
+            elif tag == "outVariable":
+                told.append((order, f"{self._words(box, 'expression')} := {self._taken(box, 0)};"))
+            elif tag == "coil":
+                negated = "NOT " if box.get("negated") == "true" else ""
+                told.append((order, f"{self._words(box, 'variable')} := {negated}{self._taken(box, 0)};"))
+            elif tag not in ("inVariable", "block", "contact", "leftPowerRail", "rightPowerRail", "comment"):
+                raise Tc6Error("diagram", f"a {tag} in a diagram is not read back")
+        return "\n".join(text for _, text in sorted(told))
+
+    def _words(self, box: Element, tag: str) -> str:
+        found = box.find(f"{self._space}}}{tag}")
+        return (found.text or "").strip() if found is not None else ""
+
+    def _pins(self, box: Element, deep: int, *, named: bool = True) -> list[str]:
+        out = []
+        for pin in box.iterfind(f"{self._space}}}inputVariables/{self._space}}}variable"):
+            negated = "NOT " if pin.get("negated") == "true" else ""
+            value = f"{negated}{self._taken(pin, deep)}"
+            out.append(f"{pin.get('formalParameter')} := {value}" if named else value)
+        return out
+
+    def _taken(self, pin: Element, deep: int) -> str:
+        """The expression that arrives at a pin."""
+        if deep > MOST_DEEP:
+            raise Tc6Error("diagram", "its wires go round in a circle")
+        wires = pin.findall(f"{self._space}}}connectionPointIn/{self._space}}}connection")
+        if not wires:
+            raise Tc6Error("diagram", "a pin that is drawn takes no wire")
+        parts = [self._given(wire, deep + 1) for wire in wires]
+        return parts[0] if len(parts) == 1 else f"({' OR '.join(parts)})"
+
+    def _given(self, wire: Element, deep: int) -> str:
+        key = wire.get("refLocalId", "")
+        source = self._boxes.get(key)
+        if source is None:
+            raise Tc6Error("diagram", f"a wire comes from a box that is not there, number {key}")
+        tag = source.tag.rpartition("}")[2]
+        if tag == "inVariable":
+            return self._words(source, "expression")
+        if tag == "leftPowerRail":
+            return "TRUE"
+        if tag in ("contact", "coil"):
+            own = ("NOT " if source.get("negated") == "true" else "") + self._words(source, "variable")
+            before = self._taken(source, deep)
+            return own if before == "TRUE" else f"({before} AND {own})"
+        if source.get("instanceName"):
+            return f"{source.get('instanceName')}.{wire.get('formalParameter', '')}"
+        name, pins = source.get("typeName", ""), self._pins(source, deep, named=False)
+        if name == "NOT":
+            return f"NOT {pins[0]}"
+        if name in self._SIGNS:
+            return f"({f' {self._SIGNS[name]} '.join(pins)})"
+        return f"{name}({', '.join(pins)})"
 
 
 def _declared(v: Element, space: str) -> str:

@@ -21,6 +21,7 @@ from canaleta.core.st.tree import (
     Binary,
     Call,
     Expression,
+    For,
     Function,
     Initial,
     Literal,
@@ -215,6 +216,10 @@ class _Compared:
             if same is not None:
                 taken.add(id(same))
                 continue
+            if isinstance(s, For) and (each := self._one_by_one(s)):
+                # A diagram has no loop: it switches the spares off one by one.
+                taken |= {id(one) for one in each}
+                continue
             other = next((one for one in some if id(one) not in taken), None)
             if other is not None:
                 taken.add(id(other))
@@ -231,6 +236,20 @@ class _Compared:
                 yield self._tell(
                     "foreign", s.line, f"“{_words(s)}” was not generated and stands outside the marks “by hand”"
                 )
+
+    def _one_by_one(self, loop: For) -> list[Assign]:
+        """Elements of the array that a loop goes through, each set to what the loop sets it to."""
+        inside = loop.body[0] if len(loop.body) == 1 else None
+        if not isinstance(inside, Assign):
+            return []
+        nothing = _expression(inside.value)
+        return [
+            s
+            for s in self._program.body
+            if isinstance(s, Assign)
+            and s.target.name.lower() == inside.target.name.lower()
+            and _expression(s.value) == nothing
+        ]
 
     def _own_lines(self) -> set[int]:
         """Lines between the marks."""

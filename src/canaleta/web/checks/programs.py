@@ -26,7 +26,7 @@ from canaleta.core.program.proof import PointProof, Proof, prove
 from canaleta.core.program.trying import tried
 from canaleta.core.program.unit import Scope, UnitText, by_hand, generate, rows_of, scopes_of
 from canaleta.exchange.dossier.seal import plant_seal, seal_pdf
-from canaleta.exchange.program_files import c_files, digest, program_files, proof_sheet, zipped
+from canaleta.exchange.program_files import LANGUAGES, c_files, digest, program_files, proof_sheet, zipped
 from canaleta.exchange.tc6 import Tc6Error, texts_of
 from canaleta.plant.changes.revisions import issue_now
 from canaleta.plant.records.plant import plant_name
@@ -393,7 +393,7 @@ def fetch_program(query: ProgramQuery) -> Response:
     unit = _unit(image, query.unit)
     with shared().engine.connect() as connection:
         plant = plant_name(connection)
-    files = program_files([unit], ("st", "xml", "c", "csv"), plant)
+    files = program_files([unit], LANGUAGES, plant)
     out = Response(zipped(files), mimetype="application/zip")
     out.headers["Content-Disposition"] = f'attachment; filename="{unit.scope.unit}.zip"'
     return out
