@@ -282,6 +282,20 @@ def test_the_proof_sees_a_mapping_that_is_not_the_lists(plant: PlantImage) -> No
     assert "PSL-3101 is not mapped" in gone.mapping.wrong
 
 
+def test_what_the_module_reports_of_a_channel_makes_it_bad_and_is_mapped_with_it(plant: PlantImage) -> None:
+    unit = next(u for s in scopes_of(plant) if (u := generate(plant, s)) and any(c.fault for c in u.codes))
+    code = next(c for c in unit.codes if c.fault)
+    line = next(x for x in unit.text.splitlines() if x.startswith(f"{code.raw} := "))
+    assert f" {code.fault} := {code.channel.array}_Fault[{code.channel.index}]; (*" in line
+    assert prove(plant, unit, only=[code.point], timing=False).points[0].wrong == ()
+    deaf = prove(plant, unit, unit.text.replace(f", Fault := {code.fault})", ")"), only=[code.point], timing=False)
+    assert deaf.points[0].wrong == ("quality",)
+    other = unit.text.replace(
+        f"_Fault[{code.channel.index}]; (* {code.tag}", f"_Fault[{code.channel.index + 1}]; (* {code.tag}"
+    )
+    assert any("what the module reports of it" in w for w in prove(plant, unit, other, only=()).mapping.wrong)
+
+
 def test_a_text_that_does_not_compile_is_not_proved(plant: PlantImage) -> None:
     unit = unit_of(plant, "KC-2")
     proof = prove(plant, unit, unit.text.replace("PT_3107_Line : CT_Line;", ""), only=[unit.codes[0].point])
@@ -405,7 +419,7 @@ def test_a_table_through_which_real_cannot_go_is_refused() -> None:
         {"on_at": "4", "off_at": "3", "stretch": "500"}, {"on_at": "3", "off_at": "4", "on_delay": "700"},
         {"bands": "low < 2 < mid < 5 < high", "bands_deadband": "0.3"},
         {"alarm_dev": "1", "alarm_dev_from": "5", "alarm_ll": "1", "alarm_ll_deadband": "0.2", "alarm_fault": "yes", "alarm_fault_delay": "1"},
-        {"value_type": "INT"}, {"value_form": "slope and offset", "slope": "0.001", "offset": "-3"},
+        {"value_type": "INT"}, {"alarm_rate": "20", "alarm_rate_delay": "0.5"}, {"value_form": "slope and offset", "slope": "0.001", "offset": "-3"},
         {"counts_low": "2000", "counts_high": "500"},
     ],
 )  # fmt: skip

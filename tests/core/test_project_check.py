@@ -73,7 +73,7 @@ def test_a_fault_is_found_where_it_is(
 
 
 def test_a_block_that_was_changed_or_is_missing(plant: PlantImage, unit: UnitText) -> None:
-    changed = found(plant, unit, blocks=unit.blocks.replace("Beyond := NOT Fault AND", "Beyond :=", 1))
+    changed = found(plant, unit, blocks=unit.blocks.replace("Beyond := NOT Told AND", "Beyond :=", 1))
     assert [(f.code, f.unit) for f in changed] == [("changed block", "CT_Check")]
     begins = unit.blocks.index("FUNCTION_BLOCK CT_Line")
     gone = (

@@ -141,6 +141,10 @@ def _diagrams(pou: Element, unit: UnitText, language: str) -> None:
                 f"{array.name}: from channels to points",
                 bits=array.type == "BOOL",
             )
+            told = [c for c in mine if c.fault]
+            at.add(
+                [Set(c.fault, Var(f"{array.name}_Fault[{c.channel.index}]")) for c in told], "faults that it reports"
+            )
             if len(mine) < array.high - array.low + 1:
                 at.add([Set(f"{array.name}_Spare", Var(array.name))], "spares")
     for code in unit.codes:

@@ -366,11 +366,17 @@ tr.on {
 @media (max-width: 760px) {
   .both {
     display: flex;
+    flex: none;
     flex-direction: column;
   }
 
   .text {
-    height: 60vh;
+    flex: none;
+    height: 55vh;
+  }
+
+  aside {
+    max-height: 60vh;
   }
 }
 </style>

@@ -31,22 +31,23 @@ VAR_INPUT
   BadAt2 : REAL := 3.0E38;
   DoubtAt1 : REAL := 3.0E38;
   DoubtAt2 : REAL := 3.0E38;
+  Fault : BOOL; (* the module reports one, whatever it counts *)
 END_VAR
 VAR_OUTPUT
   Bad : BOOL;
   Doubt : BOOL;
 END_VAR
 VAR
-  Fault : BOOL;
+  Told : BOOL;
   Only : BOOL;
   Beyond : BOOL;
   Lasts : TON;
 END_VAR
-Fault := X = BadAt1 OR X = BadAt2;
+Told := X = BadAt1 OR X = BadAt2;
 Only := X = DoubtAt1 OR X = DoubtAt2;
-Beyond := NOT Fault AND NOT Only AND (X <= BadTo OR X >= BadFrom);
+Beyond := NOT Told AND NOT Only AND (X <= BadTo OR X >= BadFrom);
 Lasts(IN := Beyond, PT := After);
-Bad := Fault OR Lasts.Q;
+Bad := Fault OR Told OR Lasts.Q;
 Doubt := NOT Bad AND (Only OR X <= DoubtTo OR X >= DoubtFrom OR Beyond);
 END_FUNCTION_BLOCK
 
@@ -425,6 +426,33 @@ VAR_OUTPUT
   Q : REAL;
 END_VAR
 Q := ABS(V - From);
+END_FUNCTION_BLOCK
+
+(* How fast a value changes, in a minute, either way: of a steady ramp exactly, once it has settled. *)
+FUNCTION_BLOCK CT_Rate
+VAR_INPUT
+  V : REAL;
+  Bad : BOOL;
+  Share : REAL := 1.0; (* of a step in one scan: 1 - exp(-scan / time it is judged over) *)
+  Gain : REAL; (* share / ((1 - share) * scan) * 60 *)
+END_VAR
+VAR_OUTPUT
+  Q : REAL;
+END_VAR
+VAR
+  Slow : REAL;
+  Known : BOOL;
+END_VAR
+Q := 0.0;
+IF NOT Bad THEN
+  IF Known THEN
+    Slow := Slow + Share * (V - Slow);
+    Q := ABS((V - Slow) * Gain);
+  ELSE
+    Slow := V;
+    Known := TRUE;
+  END_IF
+END_IF
 END_FUNCTION_BLOCK
 
 (* Kept within what a whole number holds, before it becomes one. *)

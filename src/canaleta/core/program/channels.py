@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from canaleta.core.model.addresses import Addresses, addresses_at
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Layout
+from canaleta.core.model.quality import BAD_SIGNAL
 from canaleta.core.model.registers import RackMap
 from canaleta.core.program.names import legal
 from canaleta.core.signals.converters import WordForm
@@ -40,7 +41,7 @@ _LETTERS = {"BOOL": "X", "INT": "W", "UINT": "W", "WORD": "W", "DINT": "D", "UDI
 @dataclass(frozen=True)
 class Channel:
     """A channel of a module. index: its number in its array, counted as the plant counts. type: of the array's elements. form: how
-    its number stands. decode: where it is not simply there. least, most: what the
+    its number stands. decode: where it is not simply there. tells_faults: whether the module reports faults of the channel by itself. least, most: what the
     word holds. refused, says: why no code reads it, "" if it can be read."""
 
     module: int
@@ -54,6 +55,7 @@ class Channel:
     least: float
     most: float
     address: Addresses
+    tells_faults: bool = False
     refused: str = ""
     says: str = ""
 
@@ -72,6 +74,7 @@ class ChannelArray:
     at: str
     says: str
     channels: tuple[int, ...]
+    tells_faults: bool = False
 
 
 def array_name(layout: Layout, module: int, direction: str, of: str) -> str:
@@ -122,8 +125,16 @@ def _channel(
         names[key] = array_name(layout, *key)
     return Channel(
         module, channel, channel + layout.channel_base, kind.direction, of, names[key], form, decode,
-        0.0 if discrete else form.least, 1.0 if discrete else form.most, address, refused, says,
+        0.0 if discrete else form.least, 1.0 if discrete else form.most, address, _tells_faults(rack, at), refused, says,
     )  # fmt: skip
+
+
+def _tells_faults(rack: RackMap, at: int) -> bool:
+    """Whether there is a bit that says the channel's signal is bad."""
+    if rack.status_word[at] >= 0:
+        return True
+    mine = rack.flags.row == at
+    return bool((rack.flags.reason[mine] & BAD_SIGNAL).any())
 
 
 def _word(form: WordForm) -> tuple[str, Decode | None, str, str]:
@@ -181,8 +192,11 @@ def arrays_of(layout: Layout, module: int, rack: RackMap) -> list[ChannelArray]:
     for (direction, of), some in sorted(groups.items()):
         low, high = min(c.index for c in some), max(c.index for c in some)
         at, says = _located(some, of)
+        tells = direction == "in" and of != "BOOL" and any(c.tells_faults for c in some)
         out.append(
-            ChannelArray(some[0].array, module, direction, of, low, high, at, says, tuple(c.index for c in some))
+            ChannelArray(
+                some[0].array, module, direction, of, low, high, at, says, tuple(c.index for c in some), tells
+            )
         )
     return out
 

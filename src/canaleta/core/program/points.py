@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from canaleta.core.live.alarms import KINDS, AlarmTable
+from canaleta.core.live.alarms import KINDS, RATE_OVER_S, AlarmTable
 from canaleta.core.live.conditioning import Settings
 from canaleta.core.model.conventions import Programming
 from canaleta.core.model.field_table import VALUE_TYPES
@@ -72,7 +72,7 @@ class Refusal:
 @dataclass(frozen=True)
 class PointCode:
     """A point and its code. kind: "AI", "DI", "AO" or "DO". raw: the variable that stands for its channel; value: that which
-    others read, or write of an output; bad, state: variables, "" for none. notes: what is worth knowing of it, as a name that
+    others read, or write of an output; fault: the variable that is true while the module reports a fault, "" where it reports none. notes: what is worth knowing of it, as a name that
     is not the tag."""
 
     row: int
@@ -83,6 +83,7 @@ class PointCode:
     channel: Channel
     raw: str
     raw_type: str
+    fault: str
     network: Network
     notes: tuple[str, ...] = ()
 
@@ -204,6 +205,7 @@ class _Maker:
             channel,
             f"{name.name}_Raw",
             channel.type,
+            self._fault(k, channel),
             made,
             notes,
         )
@@ -217,7 +219,9 @@ class _Maker:
         real = self._real(at, channel)
         net = _Growing(name, WIDE if real != self._target.real else "")
         x = self._count(net, channel, real)
-        net.call("Check", "CT_Check", self._check_pins(at, x))
+        fault = self._fault(k, channel)
+        told = (("Fault", Var(fault)),) if fault else ()
+        net.call("Check", "CT_Check", (*self._check_pins(at, x), *told))
         bad, doubt = net.pin("Check", "Bad"), net.pin("Check", "Doubt")
         value = self._scaled(net, k, at, x)
         if not isinstance(value, Pin):
@@ -248,6 +252,11 @@ class _Maker:
         self._banded(net, k, value, bad)
         self._alarmed(net, k, value, state, bad)
         return net.done()
+
+    def _fault(self, k: int, channel: Channel) -> str:
+        """The variable that says that the module reports a fault of an analog input."""
+        told = channel.tells_faults and channel.direction == "in" and not self._contact[k]
+        return f"{self._names[k].name}_Fault" if told else ""
 
     def _real(self, at: int, channel: Channel) -> str:
         """The type that a point is worked out in: LREAL where REAL could not tell its counts apart."""
@@ -505,6 +514,16 @@ class _Maker:
                     (("V", net.pin("Off", "Q")), ("Bad", bad), ("Limit", Real(float(t.limit[a]))), *dead, *delays),
                 )
                 net.set("IsDEV", "BOOL", net.pin("DEV", "Q"), "deviation alarm")
+            elif kind == "rate" and value is not None and bad is not None:
+                scan_s = self._target.period_ms / 1000.0
+                share = min(1.0 - float(np.exp(-scan_s / RATE_OVER_S)), 1.0 - 1e-9)
+                gain = share / ((1.0 - share) * scan_s) * 60.0
+                net.call(
+                    "Fast", "CT_Rate", (("V", value), ("Bad", bad), ("Share", Real(share)), ("Gain", Real(gain)))
+                )
+                limit = ("Limit", Real(float(t.limit[a])))
+                net.call("RATE", "CT_Alarm", (("V", net.pin("Fast", "Q")), ("Bad", bad), limit, *delays))
+                net.set("IsRATE", "BOOL", net.pin("RATE", "Q"), "alarm of how fast it changes")
             elif kind == "state" and state is not None:
                 told: Arg = state if t.limit[a] == 1 else Not(state)
                 also: tuple[tuple[str, Arg], ...] = (("Bad", bad),) if bad is not None else ()

@@ -186,6 +186,9 @@ def _mapping(unit: UnitText, back: ReadBack) -> MappingProof:
             at = found[:2] if found else None
         else:
             at = next((key for key, raw in back.written.items() if raw == code.raw.lower()), None)
+        told = back.mapped.get(code.fault.lower()) if code.fault else None
+        if code.fault and (told is None or told[:2] != (f"{c.array}_Fault".lower(), c.index)):
+            wrong.append(f"{code.tag}: what the module reports of it is not mapped from {c.array}_Fault[{c.index}]")
         if at is None:
             wrong.append(f"{code.tag} is not mapped")
         elif at != (c.array.lower(), c.index):
@@ -307,6 +310,8 @@ class _Tester:
             worst["quality"] += int(wrong.sum())
             if held.any() and (good := self._good(code, words, counts)) is not None:
                 beyond += self._held(code, run, words[part], counts[part], good, after, worst, span, real, part.start)
+        if code.fault:
+            worst["quality"] += self._reported(code, run, words[:: max(1, len(words) // 512)])
         timing = self._in_time(code, run, words, counts)
         wrong_codes = [
             c for c, hit in (("value", beyond), ("quality", worst["quality"]), ("timing", timing["differ"])) if hit
@@ -348,6 +353,14 @@ class _Tester:
         bad = run.state(f"{code.name}_Bad", len(got))
         worst["quality"] += int((held & (bad != (quality == Quality.BAD))).sum())
         return self._compare(worst, got, value, counts, held & np.isfinite(value), span, real, begin)
+
+    @staticmethod
+    def _reported(code: PointCode, run: Run, words: NDArray[Any]) -> int:
+        """Words that are not bad although the module reports a fault: it counts whatever it counts, at once."""
+        run.fresh()
+        run.given(code.fault, np.ones(len(words), dtype=bool))
+        run.scan(words, 0)
+        return int((~run.state(f"{code.name}_Bad", len(words))).sum())
 
     def _good(self, code: PointCode, words: NDArray[Any], counts: Floats) -> tuple[Any, float] | None:
         some = np.unique(np.linspace(0, len(words) - 1, 2000).astype(np.int64))
@@ -424,7 +437,9 @@ class _Tester:
         )
         period = self._target.period_ms
         out = self._sequences(code, run, words, counts, settings, table, 1)
-        if longest * 1000.0 * 6 > SCANS * period and not settings.smoothing_s.any():
+        # A filter and a rate are worked out for the task's own period.
+        own_period = settings.smoothing_s.any() or (table.kind == KINDS.index("rate")).any()
+        if longest * 1000.0 * 6 > SCANS * period and not own_period:
             slower = int(np.ceil(longest * 1000.0 * 12 / (SCANS * period)))
             more = self._sequences(code, run, words, counts, settings, table, slower)
             out = {name: out[name] if name == "scans" else out[name] + more[name] for name in out}
@@ -543,6 +558,7 @@ class _Tester:
             ("dev", "DEV"),
             ("state", "ST"),
             ("fault", "FLT"),
+            ("rate", "RATE"),
         ):
             if f"{name}_is{stem}".lower() in have:
                 mine = np.flatnonzero(table.kind == KINDS.index(kind))
@@ -602,11 +618,7 @@ def _limits(settings: Settings, table: AlarmTable) -> Floats:
     """Every value at which a switch, a band or an alarm goes over."""
     edges, dead = settings.edges[0], settings.band_deadband[0]
     around = table.set_point[table.kind == KINDS.index("dev")], table.limit[table.kind == KINDS.index("dev")]
-    own = (
-        (table.kind != KINDS.index("state"))
-        & (table.kind != KINDS.index("fault"))
-        & (table.kind != KINDS.index("dev"))
-    )
+    own = ~np.isin(table.kind, [KINDS.index(kind) for kind in ("state", "fault", "dev", "rate")])
     limit, back = table.limit[own], table.deadband[own]
     every = [
         limit,
@@ -675,13 +687,16 @@ class Run:
 
     def __init__(self, back: ReadBack, target: Target, code: PointCode) -> None:
         names = {name.lower() for name, _, _ in code.network.variables} | {code.raw.lower()}
+        names |= {code.fault.lower()} if code.fault else set()
         assert back.program is not None
         assert back.slices is not None
         self._machine = Machine(back.library, target, with_globals=False)
         raw = code.raw.lower()
         self._raw, self._code = raw, code
-        wanted = names - ({raw} if code.kind[1] == "I" else set())
-        statements = back.slices.behind(wanted, {raw} if code.kind[1] == "I" else {code.name.lower()})
+        # What comes from the module is given: its word, and whether it reports a fault.
+        given = {raw, code.fault.lower()} if code.kind[1] == "I" else {code.name.lower()}
+        wanted = names - (given if code.kind[1] == "I" else set())
+        statements = back.slices.behind(wanted, given)
         if code.kind[1] == "O":
             # The line that maps to the channel is not run; what stands for the channel is looked at.
             statements = [s for s in statements if not (isinstance(s, Assign) and s.target.steps)]

@@ -47,6 +47,7 @@ def tried(image: PlantImage, given: Sequence[tuple[float, float]], times: Floats
     run.fresh()
     begins, levels = np.array([at for at, _ in given]), np.array([level for _, level in given])
     words = _words(image, code, levels)
+    failed = np.isnan(levels)
     place = np.clip(np.searchsorted(begins, times + 1e-9, side="right") - 1, 0, len(levels) - 1)
     have = {name for name, _, _ in code.network.variables}
     of_state = code.name if code.kind[0] == "D" else f"{code.name}_On"
@@ -54,6 +55,8 @@ def tried(image: PlantImage, given: Sequence[tuple[float, float]], times: Floats
     state, band = np.full(len(times), -1, dtype=np.int8), np.full(len(times), -1, dtype=np.int8)
     value, counted = np.full(len(times), np.nan), np.full(len(times), np.nan)
     for k, moment in enumerate(times.tolist()):
+        if code.fault:
+            run.given(code.fault, failed[place[k]])
         run.at(words[place[k]], round(moment * 1000.0))
         if of_state in have:
             state[k] = run.state(of_state, 1)[0]

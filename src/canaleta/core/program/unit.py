@@ -210,13 +210,16 @@ def _arrays(image: PlantImage, scope: Scope, codes: Iterable[PointCode]) -> list
 def _one_name_each(codes: list[PointCode], arrays: list[ChannelArray]) -> tuple[list[PointCode], list[Refusal]]:
     """The points all of whose names are theirs alone."""
     users: dict[str, int] = (
-        {a.name.upper(): -1 for a in arrays} | {f"{a.name}_SPARE".upper(): -1 for a in arrays} | {"K": -1}
+        {a.name.upper(): -1 for a in arrays}
+        | {f"{a.name}_{of}".upper(): -1 for a in arrays for of in ("Spare", "Fault")}
+        | {"K": -1}
     )
     out, refused = [], []
     for code in codes:
         net = code.network
         names = {
             code.raw,
+            code.fault or code.raw,
             *(n for n, _, _ in net.variables),
             *(b.name for b in net.blocks),
             *(a.name for a in net.arrays),
@@ -290,6 +293,9 @@ class _Writer:
                 add(f"{_INDENT}{line}")
             at = f" AT {a.at}" if a.at else ""
             add(f"{_INDENT}{a.name}{at} : ARRAY [{a.low}..{a.high}] OF {a.type};")
+            if a.tells_faults:
+                says = "faults that the module reports, written by who reads its status"
+                add(f"{_INDENT}{a.name}_Fault : ARRAY [{a.low}..{a.high}] OF BOOL; (* {says} *)")
             if self._spares(a) and a.direction == "in":
                 add(
                     f"{_INDENT}{a.name}_Spare : ARRAY [{a.low}..{a.high}] OF {a.type}; (* spares: channels that no point is mapped from *)"
@@ -312,6 +318,8 @@ class _Writer:
         self._add("VAR_EXTERNAL")
         for a in self._arrays:
             self._add(f"{_INDENT}{a.name} : ARRAY [{a.low}..{a.high}] OF {a.type};")
+            if a.tells_faults:
+                self._add(f"{_INDENT}{a.name}_Fault : ARRAY [{a.low}..{a.high}] OF BOOL;")
             if self._spares(a) and a.direction == "in":
                 self._add(f"{_INDENT}{a.name}_Spare : ARRAY [{a.low}..{a.high}] OF {a.type};")
         for code in self._codes:
@@ -325,6 +333,8 @@ class _Writer:
         add(f"{_INDENT}K : INT;")
         for code in self._codes:
             add(f"{_INDENT}{code.raw} : {code.raw_type};", code.point)
+            if code.fault:
+                add(f"{_INDENT}{code.fault} : BOOL;", code.point)
             for block in code.network.blocks:
                 add(f"{_INDENT}{block.name} : {block.type};", code.point)
             of = "LREAL" if any(real_of(b.type, real) != real for b in code.network.blocks) else real
@@ -346,7 +356,9 @@ class _Writer:
                 continue
             add(f"(* {self._place(a)} *)")
             for code in of_array.get(a.name, ()):
-                add(f"{code.raw} := {a.name}[{code.channel.index}]; (* {self._told(code)} *)", code.point)
+                # What the module says of the channel is mapped in the same line: a wire that is moved takes both along.
+                fault = f" {code.fault} := {a.name}_Fault[{code.channel.index}];" if code.fault else ""
+                add(f"{code.raw} := {a.name}[{code.channel.index}];{fault} (* {self._told(code)} *)", code.point)
             if self._spares(a):
                 add(f"{a.name}_Spare := {a.name};")
         self._by_hand("before the values")

@@ -247,7 +247,7 @@ onMounted(begin)
   <section class="panel side strip">
     <svg
       ref="svg"
-      :viewBox="`0 0 ${WIDTH} ${contact ? LANE * 2 + 78 : PLOT + 78}`"
+      :viewBox="`0 0 ${WIDTH} ${contact ? LANE * 2 + 94 : PLOT + 78}`"
       @pointermove="move"
       @pointerup="dragged = null"
       @pointerleave="dragged = null"
