@@ -53,6 +53,16 @@ def live(page: Page) -> None:
     shoot(page, "check", wait=".outcome")
 
 
+def program(page: Page) -> None:
+    """Code of a cabinet, a point chosen in it, some of it proved."""
+    page.goto(address + "/program?of=IO_KC_2")
+    page.get_by_role("button", name="TE-2101", exact=True).click()
+    page.get_by_role("button", name="prove", exact=True).click()
+    page.locator("td", has_text="✓").nth(11).wait_for(timeout=90_000)
+    page.get_by_role("button", name="stop").click()
+    shoot(page, "program", wait=".code .row.on")
+
+
 SENDS = """async ([method, path, body]) => {
   const { csrf } = await (await fetch('/api/session')).json()
   const headers = { 'content-type': 'application/json', 'X-Canaleta-Csrf': csrf }
@@ -134,7 +144,7 @@ def pictures(browser: Browser, link: str) -> None:
     page.keyboard.press("Enter")
     page.wait_for_timeout(800)
     shoot(page, "revisions", "/revisions", wait=".right table:visible")
-    shoot(page, "history", "/history", wait=".history")
+    program(page)
     page.goto(address + "/findings?at=R07:1")
     page.get_by_role("button", name="follow the device").click()
     page.wait_for_selector(".preview")

@@ -21,6 +21,7 @@ from canaleta.core.program.figures import analog_figures
 from canaleta.core.program.names import legal, names_for
 from canaleta.core.program.network import figure, time_text
 from canaleta.core.program.points import Refusal, codes_of
+from canaleta.core.program.project import check_project
 from canaleta.core.program.proof import prove
 from canaleta.core.program.trying import tried
 from canaleta.core.program.unit import UnitText, by_hand, generate, parameters, scopes_of
@@ -200,6 +201,17 @@ def test_an_independent_grammar_reads_all_of_it(plant: PlantImage) -> None:
         unit = generate(plant, scope)
         assert not parser.parse((unit.blocks + unit.text).encode()).root_node.has_error, scope
         assert check([read(unit.blocks), read(unit.text)])[1] == []
+
+
+def test_a_whole_text_stands_for_itself(plant: PlantImage) -> None:
+    """Blocks, program, and the globals where the standard has them: in a configuration (IEC 61131-3, table 62)."""
+    parser = Parser(Language(tree_sitter_iec61131_3_st.language()))
+    unit = unit_of(plant, "KC-2")
+    assert not parser.parse(unit.whole.encode()).root_node.has_error
+    library, problems = check([read(unit.whole)])
+    assert problems == []
+    assert library.variables.keys() == check([read(unit.text)])[0].variables.keys()
+    assert check_project(plant, {"whole.st": unit.whole})[0] == []
 
 
 def test_every_block_is_read_by_both_in_both_types() -> None:
@@ -467,6 +479,48 @@ def test_a_light_barrier_of_500_ms_that_counts_to_ten() -> None:
     assert (made.state == shown.state).all()
     # The first object counts when it has stood for 500 ms behind its flutter: at 0.7 s + 0.5 s.
     assert times[np.flatnonzero(made.counted == 1)[0]] == pytest.approx(1.2)
+
+
+@pytest.mark.parametrize(
+    ("signal", "unit", "counts"), [("Pt100", "Ω", (0, 4000)), ("TC K", "mV", (-1000, 6000)), ("TC S", "mV", (-100, 2000))]
+)  # fmt: skip
+def test_a_sensors_curve_is_proved_where_the_module_counts_ohms_or_millivolts(
+    signal: str, unit: str, counts: tuple[int, int]
+) -> None:
+    base = layout_with().types["ai8-ui"]
+    low, high = (c / 100.0 if unit == "mV" else c / 10.0 for c in counts)
+    family = "thermocouple" if unit == "mV" else "resistance"
+    mode = Mode.model_validate(
+        {
+            "name": "raw",
+            "family": family,
+            "signal_unit": unit,
+            "signal": [low, high],
+            "counts": list(counts),
+            "least": counts[0] - 100,
+            "most": counts[1] + 100,
+        }
+    )
+    kind = base.model_copy(update={"key": "r", "modes": (mode,), "settings": (), "filters": ()})
+    image = _one(kind)
+    cells = {
+        "signal": signal,
+        "value_law": "sensor curve",
+        "value_unit": "°C",
+        "value_low": str(low),
+        "value_high": str(high),
+    }
+    image = image.with_cells({(0, n): None for n in ("device_low", "device_high", "device_unit")})
+    image = image.with_cells(
+        {(0, n): v for name, text in cells.items() for n, v in read_cell(field_named(name), text).items()}
+    )
+    made = unit_of(image)
+    assert "CT_Curve" in made.text, made.refused
+    proof = prove(image, made).points[0]
+    assert (proof.wrong, proof.says) == ((), "")
+    # Near −270 °C a hundredth of a count is more than a hundredth of a degree.
+    assert proof.units < 0.04
+    assert proof.counts < 0.01
 
 
 def test_an_output_gives_every_count_back(plant: PlantImage) -> None:

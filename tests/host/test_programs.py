@@ -29,6 +29,7 @@ def test_code_is_made_anew_with_what_was_written_by_hand_proved_and_checked(
     assert {f.name for f in folder.iterdir()} == {
         "canaleta_blocks.st",
         "Area_stack.st",
+        "Area_stack_whole.st",
         "Area_stack.c",
         "Area_stack.h",
         "canaleta.xml",

@@ -74,6 +74,7 @@ def test_files_come_as_one(engineer: Person) -> None:
     assert names == {
         "canaleta_blocks.st",
         f"{UNIT}.st",
+        f"{UNIT}_whole.st",
         f"{UNIT}.c",
         f"{UNIT}.h",
         "canaleta.xml",

@@ -30,6 +30,7 @@ def program_files(units: Sequence[UnitText], languages: Sequence[str], name: str
     if "st" in languages:
         out[BLOCKS_FILE] = blocks_of(units)
         out |= {unit.file: unit.text for unit in units}
+        out |= {f"{unit.scope.unit}_whole.st": unit.whole for unit in units}
     if "xml" in languages:
         out["canaleta.xml"] = project_xml(units, name).decode("utf-8")
     for language in ("fbd", "ld"):

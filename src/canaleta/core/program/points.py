@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -52,7 +52,7 @@ __all__ = ["PointCode", "Refusal", "codes_of", "target_of"]
 _ROOT, _SENSOR = LAW_NAMES.index("square root"), VALUE_LAW_NAMES.index(SENSOR_LAW)
 _FIRST_TABLE = VALUE_LAW_NAMES.index(TABLE_LAWS[0])
 _MISFIT = int(Reason.NO_MODE | Reason.MODE_MISFIT)
-CURVE_POINTS = (17, 33, 65, 129)
+CURVE_POINTS = (17, 33, 65, 129, 255)
 """Points that a sensor's curve is tried with, until it is as near as CURVE_WITHIN."""
 CURVE_WITHIN = 2e-6
 """Of the curve's span."""
@@ -622,33 +622,51 @@ def _sampled(
 ) -> tuple[Floats, Floats, Floats, float, float] | None:
     """Points of a sensor's curve with slopes, between figures that its converter reaches and that the curve has."""
 
-    def curve(x: Floats) -> Floats:
+    def curve(x: Floats, forward: bool = True) -> Floats:
         p = PathRows(image, np.full(len(x), row))
         with np.errstate(all="ignore"):
-            return beyond_the_line(p, x, forward=True)
+            return beyond_the_line(p, x, forward=forward)
 
     tried = np.linspace(low, high, 2001)
     known = np.flatnonzero(np.isfinite(curve(tried)))
     if len(known) < 2:
         return None
-    low, high = float(tried[known[0]]), float(tried[known[-1]])
-    best = None
+    low, high = _end_of(curve, tried, int(known[0]), -1), _end_of(curve, tried, int(known[-1]), 1)
+    first, last = float(curve(np.array([low]))[0]), float(curve(np.array([high]))[0])
+    between = np.linspace(low, high, 1999)[1:-1]
+    wanted, best, least = curve(between), None, np.inf
     for n in CURVE_POINTS:
-        x = np.linspace(low, high, n)
-        y = curve(x)
-        h = (high - low) * 1e-6
+        # Even steps of temperature: where the sensor says little, figures lie close together.
+        y = np.linspace(first, last, n)
+        x = curve(y, forward=False)
+        x[0], x[-1] = low, high
+        h = np.minimum(np.diff(x, prepend=x[0] - (x[1] - x[0])), np.diff(x, append=x[-1] + (x[-1] - x[-2]))) * 1e-3
         left, right = np.maximum(x - h, low), np.minimum(x + h, high)
         m = (curve(right) - curve(left)) / (right - left)
-        if not (np.isfinite(y).all() and np.isfinite(m).all()):
-            return best
-        best = (x, y, m, float(m[0]), float(m[-1]))
-        between = np.linspace(low, high, 4 * n + 3)
-        if float(np.max(np.abs(_hermite(x, y, m, between) - curve(between)))) <= CURVE_WITHIN * abs(
-            float(y[-1] - y[0])
-        ):
+        if not (np.isfinite(x).all() and np.isfinite(m).all() and (np.diff(x) > 0).all()):
+            continue
+        off = float(np.max(np.abs(_hermite(x, y, m, between) - wanted)))
+        if off < least:
+            best, least = (x, y, m, float(m[0]), float(m[-1])), off
+        if off <= CURVE_WITHIN * abs(last - first):
             break
     assert n <= MOST_POINTS
     return best
+
+
+def _end_of(curve: Callable[[Floats], Floats], tried: Floats, at: int, away: int) -> float:
+    """The outermost figure that a curve has, beyond one that it has and before one that it has not."""
+    inside = float(tried[at])
+    if not 0 <= at + away < len(tried):
+        return inside
+    outside = float(tried[at + away])
+    for _ in range(50):
+        middle = (inside + outside) / 2.0
+        if np.isfinite(curve(np.array([middle]))[0]):
+            inside = middle
+        else:
+            outside = middle
+    return inside
 
 
 def _hermite(x: Floats, y: Floats, m: Floats, at: Floats) -> Floats:

@@ -35,7 +35,7 @@ __all__ = ["MappingProof", "PointProof", "Proof", "Run", "prove", "read_back", "
 PIECE = 16_384
 RANDOM = 10_000
 WITHIN_SPAN = 1e-5
-WITHIN_COUNTS = 1e-3
+WITHIN_COUNTS = 1e-2
 """A difference is arithmetic, and no fault, within so much of the span and so much of a count."""
 SCANS, LANES = 160, 48
 _FAILING = np.uint32(Reason.FAILED_LOW | Reason.FAILED_HIGH)

@@ -34,6 +34,7 @@ from canaleta.core.program.network import (
     figure,
     real_of,
     step_text,
+    time_text,
 )
 from canaleta.core.program.points import PointCode, Refusal, codes_of, target_of
 from canaleta.core.st.kinds import Target
@@ -80,6 +81,19 @@ class UnitText:
     target: Target
     arrays: list[ChannelArray]
     lost: dict[str, list[str]] = field(default_factory=dict)
+
+    @property
+    def whole(self) -> str:
+        """Blocks, program, and global variables in a configuration with a task: a text that stands for itself."""
+        begins = self.text.index("VAR_GLOBAL")
+        program = self.text.index(f"\nPROGRAM {self.scope.unit}\n") + 1
+        period = time_text(self.target.period_ms)
+        return (
+            f"{self.text[:begins]}{self.blocks}\n{self.text[program:]}\n"
+            f"CONFIGURATION Plant\n{self.text[begins:program].rstrip()}\nRESOURCE Controller ON PLC\n"
+            f"TASK Scan(INTERVAL := {period}, PRIORITY := 1);\nPROGRAM {self.scope.unit}_1 WITH Scan : {self.scope.unit};\n"
+            "END_RESOURCE\nEND_CONFIGURATION\n"
+        )
 
     @property
     def file(self) -> str:

@@ -81,7 +81,11 @@ class StError(ValueError):
 
 GRAMMAR = r"""
 start: _unit*
-_unit: pou | structs | globals | ";"
+_unit: pou | structs | globals | configuration | ";"
+configuration: "CONFIGURATION"i NAME (globals | resource)* "END_CONFIGURATION"i
+resource: "RESOURCE"i NAME "ON"i NAME (globals | task | instance)* "END_RESOURCE"i
+task: "TASK"i NAME "(" NAME ":=" expression ("," NAME ":=" expression)* ")" ";"
+instance: "PROGRAM"i NAME ("WITH"i NAME)? ":" NAME ";"
 
 pou: "PROGRAM"i NAME vars* statements "END_PROGRAM"i                         -> program
    | "FUNCTION_BLOCK"i NAME vars* statements "END_FUNCTION_BLOCK"i           -> block
@@ -451,6 +455,17 @@ class _Trees(Transformer[Token, Any]):
 
     def globals(self, *rest: Any) -> tuple[str, list[Variable]]:
         return "globals", self.vars(Token("SECTION", "VAR_GLOBAL"), *rest)
+
+    def task(self, *_: Any) -> tuple[str, list[Variable]]:
+        """When programs are called is the controller's matter."""
+        return "globals", []
+
+    instance = task
+
+    def resource(self, *given: Any) -> tuple[str, list[Variable]]:
+        return "globals", [v for one in given if isinstance(one, tuple) for v in one[1]]
+
+    configuration = resource
 
     def struct(self, name: Token, *declared: list[Variable]) -> Struct:
         return Struct(str(name), tuple(v for d in declared for v in d), _line(name))
