@@ -118,7 +118,8 @@ def test_what_differs_from_a_text_made_before_and_what_stood_there_by_hand(engin
         .replace("V1 := 500.0", "V1 := 50.0", 1)
     )
     found = engineer.send("POST", "/api/program/difference", {"unit": UNIT, "text": mine.replace("\n", "\r\n")}).json
-    assert found["count"] == 2
+    assert found["count"] == 1
+    assert found["same"] == len(found["text"].splitlines()) - 1
     assert [line[0] for line in found["lines"]] == ["-", "+"]
     assert "V1 := 500.0" in found["lines"][1]
     assert "Mine := 1;" in found["text"]

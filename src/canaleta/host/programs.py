@@ -54,7 +54,9 @@ def generate_code(data: Path, folder: Path, scopes: Sequence[str], languages: Se
                 for line in difflib.unified_diff(old.splitlines(), text.splitlines(), lineterm="", n=0)
                 if line[:1] in "+-" and line[:3] not in ("+++", "---")
             ]
-            say(f"  {name}: {len(changed)} lines differ")
+            came = sum(line[0] == "+" for line in changed)
+            others = max(came, len(changed) - came)
+            say(f"  {name}: {others} lines are others, {len(text.splitlines()) - came} are as they were")
             for line in changed[:20]:
                 say(f"    {line}")
         else:

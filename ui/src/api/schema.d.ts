@@ -3721,7 +3721,8 @@ export interface components {
         };
         /**
          * CodeDifferenceOut
-         * @description What a text made anew says otherwise: lines with + and -, as many as are told; count: of all. text: made anew, with what stood
+         * @description What a text made anew says otherwise: lines with + and -, as many as are told; count: lines of the
+         *     new text that are others; same: those that are as they were. text: made anew, with what stood
          *     there by hand; lost: places of lines by hand that are gone.
          */
         CodeDifferenceOut: {
@@ -3733,6 +3734,8 @@ export interface components {
             lost: {
                 [key: string]: string[];
             };
+            /** Same */
+            same: number;
             /** Text */
             text: string;
         };

@@ -4,7 +4,7 @@
  * elsewhere, and taken along.
  */
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
-import { useClipboard } from '@vueuse/core'
+import { useClipboard, watchDebounced } from '@vueuse/core'
 import { useRoute, useRouter } from 'vue-router'
 import { api, ask, csrfHeader, problemOf, said, type Schemas } from '../api/client'
 import ChoiceField from '../kit/ChoiceField.vue'
@@ -116,9 +116,10 @@ watch(unit, (now) => {
   void load()
 })
 // The list is everybody's: the text follows it.
-watch(
+watchDebounced(
   () => plant.list.version,
   () => void load(),
+  { debounce: 800, maxWait: 5000 },
 )
 
 async function prove(again = false) {

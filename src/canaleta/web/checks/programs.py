@@ -223,11 +223,13 @@ class CodeDifferenceIn(Shape):
 
 
 class CodeDifferenceOut(Shape):
-    """What a text made anew says otherwise: lines with + and -, as many as are told; count: of all. text: made anew, with what stood
+    """What a text made anew says otherwise: lines with + and -, as many as are told; count: lines of the
+    new text that are others; same: those that are as they were. text: made anew, with what stood
     there by hand; lost: places of lines by hand that are gone."""
 
     lines: list[str]
     count: int
+    same: int
     text: str
     lost: dict[str, list[str]]
 
@@ -437,9 +439,12 @@ def program_difference(body: CodeDifferenceIn) -> Response:
     old = body.text.replace("\r\n", "\n").splitlines()
     diff = difflib.unified_diff(old, unit.text.splitlines(), lineterm="", n=0) if len(old) < 200_000 else iter(())
     changed = [line for line in diff if line[:1] in "+-" and line[:3] not in ("+++", "---")]
-    return jsonify(
-        CodeDifferenceOut(lines=changed[:MOST_LINES], count=len(changed), text=unit.text, lost=unit.lost).model_dump()
+    came, all_lines = sum(line[0] == "+" for line in changed), len(unit.text.splitlines())
+    gone = len(changed) - came
+    out = CodeDifferenceOut(
+        lines=changed[:MOST_LINES], count=max(came, gone), same=all_lines - came, text=unit.text, lost=unit.lost
     )
+    return jsonify(out.model_dump())
 
 
 @api.post("/points/<int:point>/tried-code", responses={200: TriedCodeOut})

@@ -60,10 +60,10 @@ test('a document that is no project is told, and one that is too large is not ev
 
 test('a text made before shows what is otherwise and keeps what stood there by hand', async () => {
   const { box, renewed } = await panel({
-    'POST /api/program/difference': { lines: ['-A := B[1];', '+A := B[2];'], count: 2, text: 'new', lost: { 'somewhere': ['X := 1;'] } }, // prettier-ignore
+    'POST /api/program/difference': { lines: ['-A := B[1];', '+A := B[2];'], count: 1, same: 972, text: 'new', lost: { 'somewhere': ['X := 1;'] } }, // prettier-ignore
   })
   await give(box, 1, new File(['old'], 'IO_KC_2.st'))
-  expect(box.textContent).toContain('2 lines differ')
+  expect(box.textContent).toContain('1 line is another, 972 are as they were')
   expect([...box.querySelectorAll('.diff span')].map((s) => s.className)).toEqual(['went', 'came'])
   expect(box.textContent).toContain('1 lines by hand stood at “somewhere”')
   expect(renewed).toEqual(['new'])

@@ -103,8 +103,12 @@ async function differ(event: Event) {
     </template>
     <template v-if="change">
       <p role="status">
-        <b>{{ files[0] }}</b>: {{ change.count ? `${change.count} lines differ` : 'nothing differs' }}; what
-        stood there by hand was taken over
+        <b>{{ files[0] }}</b>:
+        {{
+          change.count
+            ? `${change.count} ${change.count === 1 ? 'line is another' : 'lines are others'}, ${change.same} are as they were`
+            : 'nothing differs'
+        }}; what stood there by hand was taken over
       </p>
       <p v-for="(lines, place) in change.lost" :key="place" class="settle">
         ▲ {{ lines.length }} lines by hand stood at “{{ place }}”, which is no place any more: keep them
