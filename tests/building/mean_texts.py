@@ -13,12 +13,14 @@ from canaleta.core.model.naming import next_name, ruled_address
 from canaleta.core.notation.networks import rack_networks
 from canaleta.core.notation.tags import has_shape, own_letters, read_tag
 from canaleta.core.notation.text import read_number, read_range
+from canaleta.core.program.unit import by_hand
 from canaleta.core.rules.texts import _QUOTED, _TYPED_ADDRESS, _may_quote
 from canaleta.core.sheet.series import counted_on
 from canaleta.core.signals.bands import read_bands
 from canaleta.core.signals.decodings import read_shown
 from canaleta.core.signals.hops_and_factors import read_factors, read_hops
 from canaleta.core.signals.strips import read_cores, read_terminals
+from canaleta.core.st import read as read_program
 from canaleta.exchange.headings import read_heading
 from tests.building.words import plant_of
 
@@ -36,6 +38,9 @@ READERS: dict[str, Callable[[str], object]] = {
     "rule of addresses": lambda text: ruled_address("10.{cabinet}.{rack}.1", text, text), "series": lambda text: counted_on([text], 1),
     "next name": lambda text: next_name(text, []), "channel": PLANT.layout.read_address,
     "convention": lambda text: Conventions(tag_rule=text), "networks of a plant": lambda text: Conventions(rack_networks=text),
+    "structured text": read_program, "a program's body": lambda text: read_program(f"PROGRAM P {text} END_PROGRAM"),
+    "a comment that is not closed": lambda text: read_program(f"PROGRAM P (*{text}"),
+    "an expression": lambda text: read_program(f"PROGRAM P X := {text}; END_PROGRAM"), "lines by hand": by_hand,
 }  # fmt: skip
 
 

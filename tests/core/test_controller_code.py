@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import difflib
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -80,6 +81,39 @@ def test_a_prefix_begins_a_name() -> None:
     assert names_for(["PT-1"], Programming(prefix="io"))[0].name == "ioPT_1"
     with pytest.raises(ValueError):
         Programming(prefix="9x")
+
+
+def test_cabinets_whose_names_become_one_keep_programs_of_their_own_and_never_share_an_array() -> None:
+    layout = layout_with()
+    twin = replace(layout.racks[1], id=2, cabinet=2)
+    modules = layout.modules | {9: replace(layout.modules[2], id=9, rack=2, place=1)}
+    cabinets = layout.cabinets | {2: replace(layout.cabinets[1], id=2, name="TC 1")}
+    both = replace(layout, cabinets=cabinets, racks=layout.racks | {2: twin}, modules=modules)
+    image = plant_of(
+        "PT-1: 4–20 mA, 0…10 bar, shows 0…10 bar", "PT-2: 4–20 mA, 0…10 bar, shows 0…10 bar", layout=both
+    )
+    image = image.with_cells({(0, "channel"): Landing(9, 0, True)})
+    assert [s.unit for s in scopes_of(image)] == ["IO_TC_1", "IO_TC_1_2"]
+    # Slot 2 of one and slot 1 of the other have other arrays; brought to one slot they would have one.
+    same = replace(both, modules=modules | {8: replace(layout.modules[1], id=8, rack=2, place=0)})
+    clash = image.with_layout(same)
+    found = [generate(clash, s) for s in scopes_of(clash)]
+    assert sorted(c.tag for u in found for c in u.codes) == ["PT-1", "PT-2"]
+    area = clash.with_cells({(0, "area"): "all", (1, "area"): "all"})
+    together = unit_of(area, "all")
+    assert ([c.tag for c in together.codes], [(r.tag, r.code) for r in together.refused]) == (
+        ["PT-2"],
+        [("PT-1", "two become one")],
+    )
+
+
+def test_an_array_longer_than_the_target_takes_is_refused() -> None:
+    layout = layout_with()
+    long = replace(layout, cabinets={1: replace(layout.cabinets[1], name="a cabinet with a very long name")})
+    image = plant_of("PT-1: 4–20 mA, 0…10 bar, shows 0…10 bar", layout=long)
+    unit = unit_of(image)
+    assert ([r.code for r in unit.refused], len(unit.scope.unit) <= 32) == (["too long"], True)
+    assert unit_of(with_program(image, longest_name=64)).refused == []
 
 
 # Literals.

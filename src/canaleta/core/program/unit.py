@@ -56,6 +56,8 @@ BLOCKS_FILE = "canaleta_blocks.st"
 HAND_BEGINS, HAND_ENDS = "(* by hand: ", "(* end by hand *)"
 HAND_PLACES = ("variables", "before the inputs", "before the values", "before the outputs", "at the end")
 _INDENT = "  "
+_LONGEST_BEHIND = len("_Spare")
+"""What stands behind the name of an array, at most."""
 
 
 @dataclass(frozen=True)
@@ -109,12 +111,19 @@ def scopes_of(image: PlantImage) -> list[Scope]:
         for m in layout.modules.values()
         if m.rack in layout.racks and layout.type_of(m.id).channels
     }
-    out = [
-        Scope("cabinet", layout.cabinets[c].name, f"IO_{legal(layout.cabinets[c].name)}")
-        for c in sorted(cabinets, key=lambda c: layout.cabinets[c].name)
-    ]
-    areas = sorted({a for a in image.cells["area"] if a})
-    return out + [Scope("area", a, f"Area_{legal(a) or 'none'}") for a in areas]
+    names = [("cabinet", layout.cabinets[c].name) for c in cabinets]
+    names += [("area", area) for area in {a for a in image.cells["area"] if a}]
+    most, out = image.conventions.program.longest_name, list[Scope]()
+    taken: set[str] = set()
+    for kind, name in sorted(names, key=lambda one: (one[0] != "cabinet", one[1])):
+        first = "IO" if kind == "cabinet" else "Area"
+        plain = f"{first}_{legal(name) or 'none'}"[:most].rstrip("_")
+        # Two names that become one are told apart by a number, so that each keeps its own program.
+        numbered = (f"{plain[: most - 3]}_{n}" for n in range(2, 100))
+        unit = next(u for u in (plain, *numbered) if u.upper() not in taken)
+        taken.add(unit.upper())
+        out.append(Scope(kind, name, unit))
+    return out
 
 
 def rows_of(image: PlantImage, scope: Scope) -> NDArray[np.int64]:
@@ -183,7 +192,7 @@ def unit_of(
 ) -> UnitText:
     """The text of some points whose code is made already."""
     arrays = _arrays(image, scope, codes)
-    codes, twice = _one_name_each(codes, arrays)
+    codes, twice = _one_name_each(codes, arrays, image.conventions.program.longest_name)
     return _Writer(image, scope, codes, [*refused, *twice], arrays, issue, dict(hand or {})).text()
 
 
@@ -198,10 +207,15 @@ def _arrays(image: PlantImage, scope: Scope, codes: Iterable[PointCode]) -> list
     order = sorted(modules, key=lambda m: (layout.modules[m].rack, layout.modules[m].place))
     racks = {layout.modules[m].rack for m in order}
     maps = {rack: RackMap.of(layout, rack) for rack in racks}
-    found = {a.name: a for m in order for a in arrays_of(layout, m, maps[layout.modules[m].rack])}
+    found: dict[str, ChannelArray] = {}
+    for m in order:
+        for a in arrays_of(layout, m, maps[layout.modules[m].rack]):
+            found.setdefault(a.name, a)
     for code in codes:
         c = code.channel
         have = found.get(c.array)
+        if have is not None and (have.module, have.type) != (c.module, c.type):
+            continue
         if have is None or not have.low <= c.index <= have.high:
             # A channel that may listen or drive, and here does what its first mode does not.
             low, high = (c.index, c.index) if have is None else (min(have.low, c.index), max(have.high, c.index))
@@ -216,13 +230,17 @@ def _arrays(image: PlantImage, scope: Scope, codes: Iterable[PointCode]) -> list
                 "",
                 "channels that may be one or the other: connect each by hand",
                 channels,
+                bool(code.fault) or (have is not None and have.tells_faults),
             )
     rank = {m: n for n, m in enumerate(order)}
     return sorted(found.values(), key=lambda a: (rank.get(a.module, len(rank)), a.direction, a.type))
 
 
-def _one_name_each(codes: list[PointCode], arrays: list[ChannelArray]) -> tuple[list[PointCode], list[Refusal]]:
-    """The points all of whose names are theirs alone."""
+def _one_name_each(
+    codes: list[PointCode], arrays: list[ChannelArray], longest: int
+) -> tuple[list[PointCode], list[Refusal]]:
+    """The points all of whose names are theirs alone, and whose module has an array of its own."""
+    of_array = {a.name: a for a in arrays}
     users: dict[str, int] = (
         {a.name.upper(): -1 for a in arrays}
         | {f"{a.name}_{of}".upper(): -1 for a in arrays for of in ("Spare", "Fault")}
@@ -230,7 +248,17 @@ def _one_name_each(codes: list[PointCode], arrays: list[ChannelArray]) -> tuple[
     )
     out, refused = [], []
     for code in codes:
-        net = code.network
+        net, array = code.network, of_array[code.channel.array]
+        why = code_of = ""
+        if (array.module, array.type) != (code.channel.module, code.channel.type):
+            why = f"its module's array {array.name} is that of another module, or of other numbers: name cabinets and racks apart"
+            code_of = "two become one"
+        elif len(array.name) + _LONGEST_BEHIND > longest:
+            why = f"its module's array {array.name} needs {len(array.name) + _LONGEST_BEHIND} characters, and the controller takes {longest}"
+            code_of = "too long"
+        if why:
+            refused.append(Refusal(code.point, code.tag, code_of, why))
+            continue
         names = {
             code.raw,
             code.fault or code.raw,

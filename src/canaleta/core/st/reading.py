@@ -64,9 +64,9 @@ ELEMENTARY = frozenset(
         "STRING",
     ]
 )
-DEEPEST = 60
+DEEPEST = 150
 """How deep expressions and statements may stand in each other."""
-LONGEST = 64_000_000
+LONGEST = 20_000_000
 """Characters of a text that is read."""
 MOST_ELEMENTS = 1_000_000
 

@@ -44,7 +44,9 @@ __all__ = ["api"]
 api = routes("programs", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 MOST_AT_ONCE = 12
 """Points whose proof one request works out."""
-LARGEST_FILE = 8_000_000
+LARGEST_FILE = 3_000_000
+LARGEST_PROJECT = 4_000_000
+"""Characters; what is larger is held against the list at the command line, where nobody else waits."""
 MOST_LINES = 4000
 _KEY = "proofs of generated code"
 
@@ -406,6 +408,9 @@ def fetch_program(query: ProgramQuery) -> Response:
 def check_program(body: ProgramFilesIn) -> Response:
     """Hold a project that was brought back against the list."""
     texts: dict[str, str] = {}
+    if sum(len(file.text) for file in body.files) > LARGEST_PROJECT:
+        remedy = "bring back the units of this plant alone, or use ./canaleta check-code"
+        raise ProblemError(422, f"more than {LARGEST_PROJECT} characters", "nothing was compared", remedy)
     for file in body.files:
         if file.name.lower().endswith(".xml") or file.text.lstrip("\ufeff \r\n\t").startswith("<"):
             try:
@@ -437,7 +442,12 @@ def program_difference(body: CodeDifferenceIn) -> Response:
     hand = by_hand(body.text)
     unit = _unit(shared().image(), body.unit, hand)
     old = body.text.replace("\r\n", "\n").splitlines()
-    diff = difflib.unified_diff(old, unit.text.splitlines(), lineterm="", n=0) if len(old) < 200_000 else iter(())
+    if len(old) > 10 * len(unit.text.splitlines()) + 1000:
+        remedy = f"give {unit.file} as it was generated"
+        raise ProblemError(
+            422, f"{len(old)} lines: this is no earlier text of {unit.scope.unit}", "nothing was compared", remedy
+        )
+    diff = difflib.unified_diff(old, unit.text.splitlines(), lineterm="", n=0)
     changed = [line for line in diff if line[:1] in "+-" and line[:3] not in ("+++", "---")]
     came, all_lines = sum(line[0] == "+" for line in changed), len(unit.text.splitlines())
     gone = len(changed) - came

@@ -55,7 +55,7 @@ test('a document that is no project is told, and one that is too large is not ev
   Object.defineProperty(large, 'size', { value: 9_000_000 })
   await give(box, 0, large)
   expect(asked.length).toBe(1)
-  expect(box.querySelector('[role=alert]')!.textContent).toContain('larger than 8 MB')
+  expect(box.querySelector('[role=alert]')!.textContent).toContain('larger than 3 MB')
 })
 
 test('a text made before shows what is otherwise and keeps what stood there by hand', async () => {

@@ -6,7 +6,7 @@ import FilePick from '../../kit/FilePick.vue'
 
 const props = defineProps<{ unit: string }>()
 const emit = defineEmits<{ choose: [point: number]; renewed: [text: string] }>()
-const MOST = 8_000_000
+const MOST = 3_000_000
 const SHOWN = 200
 
 const busy = ref('')
@@ -22,7 +22,7 @@ async function textsOf(event: Event): Promise<{ name: string; text: string }[] |
   input.value = ''
   const large = some.find((file) => file.size > MOST)
   if (large) {
-    says.value = `${large.name} is larger than 8 MB · nothing was read: bring back the units of this plant alone`
+    says.value = `${large.name} is larger than 3 MB · nothing was read: bring back the units of this plant alone, or use ./canaleta check-code`
     return null
   }
   files.value = some.map((file) => file.name)
