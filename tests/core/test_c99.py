@@ -17,6 +17,7 @@ from canaleta.core.program.unit import UnitText, generate, scopes_of
 from canaleta.core.st import check, read
 from canaleta.core.st.c99 import header_and_source
 from canaleta.core.st.kinds import Target
+from canaleta.exchange.program_files import c_files
 
 WARNINGS = ["-std=c99", "-Wall", "-Wextra", "-Wconversion", "-Wdouble-promotion", "-Wshadow", "-Werror"]
 SANE = ["-O1", "-fsanitize=address,undefined", "-fno-sanitize-recover=all"]
@@ -47,6 +48,14 @@ def compiled(folder: Path, unit: UnitText, main: str) -> Path:
         text=True,
     )
     return program
+
+
+def test_each_points_channel_is_called_by_its_name(plant: PlantImage) -> None:
+    unit = generate(plant, next(s for s in scopes_of(plant) if s.name == "KC-2"))
+    header = c_files(unit)["IO_KC_2.h"]
+    assert "#define PSL_3101_CHANNEL KC_2_1_S01_IX[0]\n" in header
+    assert header.count("_CHANNEL ") == len(unit.codes)
+    assert header.rstrip().endswith("#endif")
 
 
 def test_every_cabinet_compiles_without_a_warning(plant: PlantImage, tmp_path: Path) -> None:

@@ -23,7 +23,7 @@ from canaleta.core.program.names import legal, names_for
 from canaleta.core.program.network import figure, time_text
 from canaleta.core.program.points import Refusal, codes_of
 from canaleta.core.program.project import check_project
-from canaleta.core.program.proof import prove
+from canaleta.core.program.proof import Run, prove, read_back
 from canaleta.core.program.trying import tried
 from canaleta.core.program.unit import UnitText, by_hand, generate, parameters, scopes_of
 from canaleta.core.signals.converters import WordForm
@@ -555,6 +555,24 @@ def test_a_sensors_curve_is_proved_where_the_module_counts_ohms_or_millivolts(
     # Near −270 °C a hundredth of a count is more than a hundredth of a degree.
     assert proof.units < 0.04
     assert proof.counts < 0.01
+
+
+def test_pulses_that_a_module_counts_are_counted_on_over_its_end(plant: PlantImage) -> None:
+    unit = unit_of(plant, "KC-2")
+    code = next(c for c in unit.codes if c.tag == "FQ-3115")
+    assert any(b.type.startswith("CT_Pulses") for b in code.network.blocks)
+    assert prove(plant, unit, only=[code.point]).points[0].wrong == ()
+    run = Run(read_back(unit.text, unit.blocks, "IO_KC_2"), unit.target, code)
+    run.fresh()
+    most = float(plant.layout.mode_table.numbers["most"][plant.mode[code.row]])
+    told = []
+    for k, count in enumerate((most - 3, most, 1.0, 4.0)):
+        pair = code.channel.form.words_of([count])[0].astype(np.uint32)
+        word = (pair[0] << np.uint32(16)) | pair[1] if len(pair) == 2 else pair[0]
+        run.at(word, 100 * k)
+        told.append(float(run.value(f"{code.name}_Num", 1)[0]))
+    # Three to its end, two over it (the end itself is followed by zero), three on.
+    assert told == [0.0, 3.0, 5.0, 8.0]
 
 
 def test_an_output_gives_every_count_back(plant: PlantImage) -> None:

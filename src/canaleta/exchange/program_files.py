@@ -59,6 +59,11 @@ def c_files(unit: UnitText) -> dict[str, str]:
     name = unit.scope.unit
     about = f"{name}: {unit.scope.kind} {unit.scope.name}. Made from {unit.file}.".replace("*/", "* /")
     header, source = header_and_source(library, library.pous[name.lower()], unit.target, used, about)
+    low = {a.name: a.low for a in unit.arrays}
+    channels = "".join(
+        f"#define {c.name}_CHANNEL {c.channel.array}[{c.channel.index - low[c.channel.array]}]\n" for c in unit.codes
+    )
+    header = header.replace("\n#endif\n", f"\n/* The channel of each point by its name. */\n{channels}\n#endif\n")
     return {f"{name}.h": header, f"{name}.c": source}
 
 

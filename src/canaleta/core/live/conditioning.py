@@ -330,7 +330,7 @@ def _counted(
     # A counter that begins again has wrapped, unless that is more than can have passed: then it was set back.
     wrapped = np.where(moved < 0, moved + settings.wrap, moved)
     with np.errstate(invalid="ignore"):
-        jumped = (wrapped > settings.wrap / 2) | (wrapped > 1.5 * settings.fastest * elapsed + 1.0)
+        jumped = (wrapped > settings.wrap / 2) | (wrapped > 1.5 * settings.fastest * elapsed + 1.0 + 1e-6)
     step = np.where(np.isnan(moved) | ~good | jumped, 0.0, wrapped)
     pulses = np.where(settings.cumulative, step, edge.astype(np.float64))
     rate = before.rate

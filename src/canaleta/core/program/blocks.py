@@ -348,6 +348,47 @@ Done := Count >= Preset;
 Total := DINT_TO_REAL(Count) * Each;
 END_FUNCTION_BLOCK
 
+(* Pulses that the module counts by itself: how many came since, over where its count begins again. Most: more in one scan than can
+   have come, so that the count was set back. *)
+FUNCTION_BLOCK CT_Pulses
+VAR_INPUT
+  X : REAL; (* count *)
+  Bad : BOOL;
+  Reset : BOOL;
+  Wrap : REAL := 65536.0; (* counts before it begins again *)
+  Most : REAL := 32768.0;
+  Each : REAL := 1.0; (* what one stands for *)
+END_VAR
+VAR_OUTPUT
+  Count : REAL;
+  Total : REAL;
+END_VAR
+VAR
+  Last : REAL;
+  Known : BOOL;
+  Came : REAL;
+END_VAR
+Came := 0.0;
+IF NOT Bad THEN
+  IF Known THEN
+    Came := X - Last;
+    IF Came < 0.0 THEN
+      Came := Came + Wrap;
+    END_IF
+    IF Came > Most THEN
+      Came := 0.0;
+    END_IF
+  END_IF
+  Last := X;
+  Known := TRUE;
+END_IF
+Count := Count + Came;
+IF Reset THEN
+  Count := 0.0;
+END_IF
+Total := Count * Each;
+END_FUNCTION_BLOCK
+
 (* An alarm of a value: it comes at its limit and ends beyond its deadband, each after its delay. Low: below the limit. *)
 FUNCTION_BLOCK CT_Alarm
 VAR_INPUT

@@ -249,6 +249,7 @@ class _Maker:
             state = self._timed(net, k, net.pin("Switch", "Q"), bad)
             net.set("On", "BOOL", state, "as a switch")
         self._counter(net, k)
+        self._pulses(net, k, x, bad, real)
         self._banded(net, k, value, bad)
         self._alarmed(net, k, value, state, bad)
         return net.done()
@@ -469,6 +470,22 @@ class _Maker:
                 net.pin("Count", "Total"),
                 self._image.text("pulse_unit", int(self._rows[k])),
             )
+
+    def _pulses(self, net: _Growing, k: int, x: Arg, bad: Pin, real: str) -> None:
+        """Pulses that the module counts by itself."""
+        s = self._settings
+        if not s.cumulative[k] or not np.isfinite(s.wrap[k]):
+            return
+        most = float(s.wrap[k]) / 2.0
+        if np.isfinite(s.fastest[k]):
+            most = min(most, 1.5 * float(s.fastest[k]) * self._target.period_ms / 1000.0 + 1.0)
+        net.variable("Reset", "BOOL", "sets the count back, written by others")
+        given = (("X", x), ("Bad", bad), ("Reset", Var(f"{net.name}_Reset")), ("Wrap", Real(float(s.wrap[k]))))
+        each = (("Each", Real(float(s.pulse_value[k]))),) if s.pulse_value[k] != 1.0 else ()
+        net.call("Pulses", "CT_Pulses", (*given, ("Most", Real(most)), *each))
+        net.set("Num", real, net.pin("Pulses", "Count"), "pulses that came")
+        unit = self._image.text("pulse_unit", int(self._rows[k]))
+        net.set("Total", real, net.pin("Pulses", "Total"), unit or "what they stand for")
 
     def _banded(self, net: _Growing, k: int, value: Pin, bad: Pin) -> None:
         text = self._image.text("bands", int(self._rows[k]))

@@ -438,7 +438,9 @@ class _Tester:
         period = self._target.period_ms
         out = self._sequences(code, run, words, counts, settings, table, 1)
         # A filter and a rate are worked out for the task's own period.
-        own_period = settings.smoothing_s.any() or (table.kind == KINDS.index("rate")).any()
+        own_period = (
+            settings.smoothing_s.any() or settings.cumulative.any() or (table.kind == KINDS.index("rate")).any()
+        )
         if longest * 1000.0 * 6 > SCANS * period and not own_period:
             slower = int(np.ceil(longest * 1000.0 * 12 / (SCANS * period)))
             more = self._sequences(code, run, words, counts, settings, table, slower)
@@ -549,7 +551,8 @@ class _Tester:
                 out |= run.state(f"{name}_B{k}", n) != (seen.band == k)
         if f"{name}_num".lower() in have:
             out |= run.value(f"{name}_Num", n) != condition.counted
-            out |= run.state(f"{name}_Done", n) != seen.done
+            if f"{name}_done".lower() in have:
+                out |= run.state(f"{name}_Done", n) != seen.done
         for kind, stem in (
             ("ll", "LL"),
             ("l", "L"),
