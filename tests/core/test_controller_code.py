@@ -342,6 +342,23 @@ def test_what_the_module_reports_of_a_channel_makes_it_bad_and_is_mapped_with_it
     assert any("what the module reports of it" in w for w in prove(plant, unit, other, only=()).mapping.wrong)
 
 
+def test_status_words_are_taken_apart_for_every_channel_whatever_stands_on_it(plant: PlantImage) -> None:
+    """AI-8 U/I reports its channels' faults in one word behind its eight, bit 0 the first channel, 1 a fault."""
+    unit = unit_of(plant, "KC-2")
+    assert "  KC_2_1_W9 AT %IW1.9 : WORD; (* status *)" in unit.text
+    for channel in range(1, 9):
+        assert (
+            f"KC_2_1_S02_IW_Fault[{channel}] := (KC_2_1_W9 AND 16#{1 << (channel - 1):04X}) <> 16#0000;" in unit.text
+        )
+    assert prove(plant, unit, only=()).mapping.wrong == ()
+    spoiled = unit.text.replace("(KC_2_1_W9 AND 16#0004)", "(KC_2_1_W9 AND 16#0008)")
+    assert prove(plant, unit, spoiled, only=()).mapping.wrong == (
+        "KC_2_1_S02_IW_Fault[3] is not what the module's status says",
+    )
+    turned = unit.text.replace("(KC_2_1_W9 AND 16#0001) <> ", "(KC_2_1_W9 AND 16#0001) = ")
+    assert "KC_2_1_S02_IW_Fault[1]" in prove(plant, unit, turned, only=()).mapping.wrong[0]
+
+
 def test_a_text_that_does_not_compile_is_not_proved(plant: PlantImage) -> None:
     unit = unit_of(plant, "KC-2")
     proof = prove(plant, unit, unit.text.replace("PT_3107_Line : CT_Line;", ""), only=[unit.codes[0].point])

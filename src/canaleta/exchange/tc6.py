@@ -16,7 +16,7 @@ from defusedxml.ElementTree import ParseError, fromstring
 
 from canaleta.core.program.diagram import Box, Diagram, Wire, drawn
 from canaleta.core.program.network import Bool, Call, Real, Set, Var, Whole
-from canaleta.core.program.unit import UnitText
+from canaleta.core.program.unit import UnitText, status_steps
 from canaleta.core.st import read
 from canaleta.core.st.kinds import DTYPES
 from canaleta.core.st.tree import Array, Initial, Literal, Pou, Type, Variable
@@ -135,6 +135,7 @@ def _diagrams(pou: Element, unit: UnitText, language: str) -> None:
     inputs = [c for c in unit.codes if c.channel.direction == "in"]
     for array in unit.arrays:
         if array.direction == "in":
+            at.add(status_steps(array), "what it reports of its channels", bits=False)
             mine = [c for c in inputs if c.channel.array == array.name]
             at.add(
                 [Set(c.raw, Var(f"{array.name}[{c.channel.index}]")) for c in mine],

@@ -16,7 +16,7 @@ from canaleta.core.program.names import legal
 from canaleta.core.signals.converters import WordForm
 from canaleta.core.signals.plc_types import raw_type
 
-__all__ = ["Channel", "ChannelArray", "Decode", "array_name", "arrays_of", "channels_of"]
+__all__ = ["Channel", "ChannelArray", "Decode", "StatusBit", "array_name", "arrays_of", "channels_of"]
 
 
 @dataclass(frozen=True)
@@ -61,9 +61,20 @@ class Channel:
 
 
 @dataclass(frozen=True)
+class StatusBit:
+    """A bit that says that a channel's signal is bad: in which word, at which direct address, and whether it is 1 then."""
+
+    word: str
+    at: str
+    bit: int
+    fault_is_one: bool
+
+
+@dataclass(frozen=True)
 class ChannelArray:
     """An array of a module's channels. channels: their numbers as the plant counts, from low to high. at: the direct address, ""
-    where there is none that the whole array could have; says: why."""
+    where there is none that the whole array could have; says: why. tells_faults: whether the module reports faults of them; status:
+    (channel, bits that do), of those that stand in registers."""
 
     name: str
     module: int
@@ -75,6 +86,7 @@ class ChannelArray:
     says: str
     channels: tuple[int, ...]
     tells_faults: bool = False
+    status: tuple[tuple[int, tuple[StatusBit, ...]], ...] = ()
 
 
 def array_name(layout: Layout, module: int, direction: str, of: str) -> str:
@@ -137,6 +149,34 @@ def _tells_faults(rack: RackMap, at: int) -> bool:
     return bool((rack.flags.reason[mine] & BAD_SIGNAL).any())
 
 
+def status_bits(layout: Layout, module: int, rack: RackMap) -> dict[int, tuple[StatusBit, ...]]:
+    """{channel as the plant counts: bits that say its signal is bad}, of those that stand in registers."""
+    out: dict[int, tuple[StatusBit, ...]] = {}
+    if rack.names:
+        return out
+    for at in np.flatnonzero(rack.modules[: rack.mains] == module).tolist():
+        told = [
+            (int(rack.flags.word[n]), int(rack.flags.bit[n]), bool(rack.flags.fault_is_one[n]))
+            for n in np.flatnonzero((rack.flags.row == at) & ((rack.flags.reason & BAD_SIGNAL) != 0)).tolist()
+        ]
+        if rack.status_word[at] >= 0:
+            told.append((int(rack.status_word[at]), int(rack.status_bit[at]), not rack.healthy_is_one[at]))
+        found = []
+        for word, bit, fault_is_one in told:
+            space = rack.space_of(word)
+            if not space.table.of_bits:
+                found.append(_status_bit(layout, module, space.place(word), bit, fault_is_one))
+        if found:
+            out[int(rack.channels[at]) + layout.channel_base] = tuple(dict.fromkeys(found))
+    return out
+
+
+def _status_bit(layout: Layout, module: int, place: int, bit: int, fault_is_one: bool) -> StatusBit:
+    rack = layout.racks[layout.modules[module].rack]
+    name = legal(f"{layout.cabinets[rack.cabinet].name} {rack.name} W{place}")
+    return StatusBit(name, f"%IW{layout.rack_numbers[rack.id]}.{place}", bit, fault_is_one)
+
+
 def _word(form: WordForm) -> tuple[str, Decode | None, str, str]:
     """(type, decode, refused, sentence) of a number's form."""
     plain = not form.used_bits or form.used_bits == form.bits
@@ -193,11 +233,10 @@ def arrays_of(layout: Layout, module: int, rack: RackMap) -> list[ChannelArray]:
         low, high = min(c.index for c in some), max(c.index for c in some)
         at, says = _located(some, of)
         tells = direction == "in" and of != "BOOL" and any(c.tells_faults for c in some)
-        out.append(
-            ChannelArray(
-                some[0].array, module, direction, of, low, high, at, says, tuple(c.index for c in some), tells
-            )
-        )
+        bits = status_bits(layout, module, rack) if tells else {}
+        status = tuple((c.index, bits[c.index]) for c in some if c.index in bits)
+        channels = tuple(c.index for c in some)
+        out.append(ChannelArray(some[0].array, module, direction, of, low, high, at, says, channels, tells, status))
     return out
 
 

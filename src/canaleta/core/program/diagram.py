@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from canaleta.core.program.network import Arg, Call, Is, Not, Or, Pin, Set, Var, arg_text, real_of
+from canaleta.core.program.network import Arg, Call, Is, Masked, Not, Or, Pin, Set, Var, arg_text, mask_text, real_of
 
 __all__ = ["Box", "Diagram", "Wire", "drawn"]
 
@@ -147,6 +147,13 @@ class _Drawing:
             box, pin, _ = self._source(arg.of, real)
             figure = self._new("in", str(arg.value), outputs=("",))
             return self._function("EQ", [("IN1", box, pin, False), ("IN2", figure, "", False)]), "OUT", False
+        if isinstance(arg, Masked):
+            word, mask, nothing = (
+                self._new("in", text, outputs=("",)) for text in (arg.word, mask_text(arg.bit), "16#0000")
+            )
+            both = self._function("AND", [("IN1", word, "", False), ("IN2", mask, "", False)])
+            sign = "NE" if arg.one else "EQ"
+            return self._function(sign, [("IN1", both, "OUT", False), ("IN2", nothing, "", False)]), "OUT", False
         if isinstance(arg, Pin):
             source: tuple[Box, str] = self._of[arg.instance], arg.pin
         elif isinstance(arg, Var):

@@ -13,6 +13,7 @@ __all__ = [
     "Call",
     "Constants",
     "Is",
+    "Masked",
     "Network",
     "Not",
     "Or",
@@ -64,9 +65,17 @@ class Not(NamedTuple):
     of: Var | Pin
 
 
+class Masked(NamedTuple):
+    """Whether a bit of a word is 1, or is 0."""
+
+    word: str
+    bit: int
+    one: bool
+
+
 class Or(NamedTuple):
     a: Var | Pin
-    b: Var | Pin
+    b: Var | Pin | Masked
 
 
 class Is(NamedTuple):
@@ -76,7 +85,7 @@ class Is(NamedTuple):
     value: int
 
 
-Arg = Real | Whole | Bool | Time | Var | Pin | Not | Or | Is
+Arg = Masked | Real | Whole | Bool | Time | Var | Pin | Not | Or | Is
 
 
 class Block(NamedTuple):
@@ -149,8 +158,16 @@ def arg_text(arg: Arg, real: str) -> str:
     if isinstance(arg, Not):
         return f"NOT {arg_text(arg.of, real)}"
     if isinstance(arg, Or):
-        return f"{arg_text(arg.a, real)} OR {arg_text(arg.b, real)}"
+        other = arg_text(arg.b, real)
+        return f"{arg_text(arg.a, real)} OR {f'({other})' if isinstance(arg.b, Masked) else other}"
+    if isinstance(arg, Masked):
+        return f"({arg.word} AND {mask_text(arg.bit)}) {'<>' if arg.one else '='} 16#0000"
     return f"{arg_text(arg.of, real)} = {arg.value}"
+
+
+def mask_text(bit: int) -> str:
+    """A word with one bit."""
+    return f"16#{1 << bit:04X}"
 
 
 def real_of(block: str, real: str) -> str:

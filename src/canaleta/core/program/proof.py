@@ -195,8 +195,40 @@ def _mapping(unit: UnitText, back: ReadBack) -> MappingProof:
             wrong.append(f"{code.tag} is mapped to {at[0]}[{at[1]}], and the list says {c.array}[{c.index}]")
         else:
             mapped += 1
+    wrong += _status(unit, back)
     spares = {a.name: tuple(i for i in a.channels if (a.name.lower(), i) not in taken) for a in unit.arrays}
     return MappingProof(mapped, {name: some for name, some in spares.items() if some}, tuple(wrong))
+
+
+def _status(unit: UnitText, back: ReadBack) -> list[str]:
+    """Arrays whose faults are not what their status words say: run with random words, against the modules' own bits."""
+    out: list[str] = []
+    if back.program is None or back.slices is None:
+        return out
+    rng = np.random.default_rng(len(unit.arrays))
+    for a in unit.arrays:
+        if not a.status:
+            continue
+        name, lanes = f"{a.name}_fault".lower(), 256
+        words = {
+            b.word.lower(): rng.integers(0, 1 << 16, lanes).astype(np.uint16) for _, bits in a.status for b in bits
+        }
+        machine = Machine(back.library, unit.target, with_globals=False)
+        statements = back.slices.behind({name}, set(words))
+        declared = back.library.variables.get(name)
+        if declared is None:
+            out.append(f"{a.name}_Fault is not declared")
+            continue
+        frame: dict[str, Any] = {name: machine.begin(declared.type, None), **words}
+        machine.prepared(statements, back.program.name)(frame)
+        told = np.broadcast_to(frame[name].T, (lanes, a.high - a.low + 1)) if frame[name].ndim == 1 else frame[name].T
+        for index, bits in a.status:
+            wanted = np.zeros(lanes, dtype=bool)
+            for b in bits:
+                wanted |= ((words[b.word.lower()].astype(np.int64) >> b.bit) & 1).astype(bool) == b.fault_is_one
+            if (told[:, index - a.low] != wanted).any():
+                out.append(f"{a.name}_Fault[{index}] is not what the module's status says")
+    return out
 
 
 class _Tester:

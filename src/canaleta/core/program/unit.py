@@ -25,6 +25,8 @@ from canaleta.core.program.names import legal
 from canaleta.core.program.network import (
     Bool,
     Call,
+    Masked,
+    Or,
     Real,
     Set,
     Time,
@@ -50,6 +52,7 @@ __all__ = [
     "generate_all",
     "parameters",
     "scopes_of",
+    "status_steps",
 ]
 
 BLOCKS_FILE = "canaleta_blocks.st"
@@ -244,6 +247,7 @@ def _one_name_each(
     users: dict[str, int] = (
         {a.name.upper(): -1 for a in arrays}
         | {f"{a.name}_{of}".upper(): -1 for a in arrays for of in ("Spare", "Fault")}
+        | {b.word.upper(): -1 for a in arrays for _, bits in a.status for b in bits}
         | {"K": -1}
     )
     out, refused = [], []
@@ -276,6 +280,17 @@ def _one_name_each(
         users |= dict.fromkeys(names, code.point)
         out.append(code)
     return out, refused
+
+
+def status_steps(a: ChannelArray) -> list[Set]:
+    """What a module reports of its channels, taken out of its status words: of every channel, whatever point is on it."""
+    out: list[Set] = []
+    for index, bits in a.status:
+        place = f"{a.name}_Fault[{index}]"
+        first, *more = (Masked(b.word, b.bit, b.fault_is_one) for b in bits)
+        out.append(Set(place, first))
+        out += [Set(place, Or(Var(place), one)) for one in more]
+    return out
 
 
 class _Writer:
@@ -336,12 +351,14 @@ class _Writer:
             at = f" AT {a.at}" if a.at else ""
             add(f"{_INDENT}{a.name}{at} : ARRAY [{a.low}..{a.high}] OF {a.type};")
             if a.tells_faults:
-                says = "faults that the module reports, written by who reads its status"
+                says = "faults that the module reports" + ("" if a.status else ", written by who reads its status")
                 add(f"{_INDENT}{a.name}_Fault : ARRAY [{a.low}..{a.high}] OF BOOL; (* {says} *)")
             if self._spares(a) and a.direction == "in":
                 add(
                     f"{_INDENT}{a.name}_Spare : ARRAY [{a.low}..{a.high}] OF {a.type}; (* spares: channels that no point is mapped from *)"
                 )
+        for name, address in self._status_words():
+            add(f"{_INDENT}{name} AT {address} : WORD; (* status *)")
         add("END_VAR")
         add("")
         add("VAR_GLOBAL")
@@ -364,10 +381,16 @@ class _Writer:
                 self._add(f"{_INDENT}{a.name}_Fault : ARRAY [{a.low}..{a.high}] OF BOOL;")
             if self._spares(a) and a.direction == "in":
                 self._add(f"{_INDENT}{a.name}_Spare : ARRAY [{a.low}..{a.high}] OF {a.type};")
+        for name, _ in self._status_words():
+            self._add(f"{_INDENT}{name} : WORD;")
         for code in self._codes:
             for name, of, _ in code.network.variables:
                 self._add(f"{_INDENT}{name} : {of};", code.point)
         self._add("END_VAR")
+
+    def _status_words(self) -> list[tuple[str, str]]:
+        """(name, direct address) of each word that faults are reported in."""
+        return list(dict.fromkeys((b.word, b.at) for a in self._arrays for _, bits in a.status for b in bits))
 
     def _locals(self) -> None:
         add, real = self._add, self._target.real
@@ -397,6 +420,8 @@ class _Writer:
             if a.direction != "in":
                 continue
             add(f"(* {self._place(a)} *)")
+            for told in status_steps(a):
+                add(step_text(told, real))
             for code in of_array.get(a.name, ()):
                 # What the module says of the channel is mapped in the same line: a wire that is moved takes both along.
                 fault = f" {code.fault} := {a.name}_Fault[{code.channel.index}];" if code.fault else ""
