@@ -12,6 +12,7 @@ from pathlib import Path
 import psycopg
 import pytest
 
+from canaleta.host import start
 from canaleta.host.cluster import Cluster, choosing_ports, free_port, load_secrets
 from canaleta.host.folder import only_one, prepare
 from canaleta.host.steps import TroubleError
@@ -83,3 +84,10 @@ def test_two_starts_choose_their_ports_one_after_the_other() -> None:
         order.append("first")
     other.join(10)
     assert order == ["first", "second"]
+
+
+def test_a_port_that_is_found_free_twice_goes_to_one_rack(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Nobody listens yet when ports are chosen: the machine may offer one again."""
+    offered = iter([40923, 40923, 40924, 15022])
+    monkeypatch.setattr(start, "free_port", lambda wish=0: wish if wish == 15022 else next(offered))
+    assert start._distinct_ports([(1, 15020), (2, 15021), (3, 15022)]) == {1: 40923, 2: 40924, 3: 15022}

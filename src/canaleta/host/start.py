@@ -13,7 +13,7 @@ import tempfile
 import time
 import urllib.error
 import urllib.request
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -292,13 +292,25 @@ def _contents(engine: Engine, options: Options) -> dict[int, int]:
         racks = connection.execute(
             select(t.rack.c.id, t.rack.c.port).where(t.rack.c.stand_in).order_by(t.rack.c.id)
         ).all()
-        ports: dict[int, int] = {}
+        ports = _distinct_ports([(rack.id, rack.port) for rack in racks])
         for rack in racks:
-            ports[rack.id] = port = free_port(0 if rack.port in ports.values() else rack.port)
+            port = ports[rack.id]
             if port != rack.port:
                 log.warning("port %d is taken: the stand-in of rack %d moves to %d", rack.port, rack.id, port)
                 connection.execute(update(t.rack).where(t.rack.c.id == rack.id).values(port=port))
         return ports
+
+
+def _distinct_ports(wished: Iterable[tuple[int, int]]) -> dict[int, int]:
+    """{rack: its port}: the wished one if it is free, else any other. Nobody listens yet, so that one port may be found free twice:
+    two racks would then read one stand-in."""
+    out: dict[int, int] = {}
+    for rack, wish in wished:
+        port = free_port(0 if wish in out.values() else wish)
+        while port in out.values():
+            port = free_port()
+        out[rack] = port
+    return out
 
 
 def _own_folder(folder: Path, runner: str | None) -> Path:
