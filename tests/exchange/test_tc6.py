@@ -70,6 +70,14 @@ def test_a_diagram_says_what_the_text_says_by_its_connections_alone(
     assert [(p.wrong, p.says) for p in prove(plant, unit, text, only=some).points] == [((), "")] * len(some)
 
 
+def test_a_spare_output_that_a_diagram_leaves_out_is_missed(plant: PlantImage, units: list[UnitText]) -> None:
+    texts = texts_of(project_xml(units[:1], "V", "FBD"), "p.xml")
+    key = f"p.xml#{units[0].scope.unit}"
+    off = next(line for line in texts[key].splitlines() if "_QX[" in line and line.endswith(":= FALSE;"))
+    texts[key] = texts[key].replace(off + "\n", "", 1)
+    assert "missing line" in {f.code for f in check_project(plant, texts)[0]}
+
+
 def test_a_ladder_draws_states_as_contact_and_coil(units: list[UnitText]) -> None:
     data = project_xml(units, "V", "LD").decode()
     assert "<contact " in data

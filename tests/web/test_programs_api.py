@@ -9,6 +9,8 @@ from typing import Any
 import pytest
 from tests.building.people import PASSWORD, Person
 
+from canaleta.web.checks import programs
+
 UNIT = "IO_KC_2"
 ZS = "ZS-2207"
 
@@ -60,6 +62,20 @@ def test_points_are_proved_and_signed_only_whole_and_as_they_were_proved(enginee
     answer = engineer.send("POST", "/api/program/sheet", body)
     assert (answer.status_code, answer.data[:5]) == (200, b"%PDF-")
     assert b"/ByteRange" in answer.data
+
+
+def test_what_is_not_as_the_list_says_is_not_signed(engineer: Person, monkeypatch: pytest.MonkeyPatch) -> None:
+    unit = "Area_stack"
+    points = [c["point"] for c in text_of(engineer, unit)["codes"]]
+    honest = programs._proof_out
+    monkeypatch.setattr(programs, "_proof_out", lambda p: honest(p).model_copy(update={"wrong": ["value"]}))
+    answer = engineer.send("POST", "/api/program/proof", {"unit": unit, "points": points}).json
+    pieces = [{"points": answer["points"], "token": answer["token"]}]
+    told = engineer.send(
+        "POST", "/api/program/sheet", {"unit": unit, "pieces": pieces, "name": "Ana", "password": PASSWORD}
+    )
+    assert told.status_code == 422
+    assert "not as the list says" in told.json["title"]
 
 
 def test_only_engineers_sign(app: Any) -> None:

@@ -200,7 +200,8 @@ def _write_sheet(
         seal = plant_seal(engine)
     partial = sheet.with_name(f"{sheet.name}.part")
     partial.write_bytes(proof_sheet(plant, units, proofs, who, datetime.now(UTC).date().isoformat()))
-    seal_pdf(partial, seal, who or "Canaleta", "code proved")
+    holds = all(proof.holds for proof in proofs)
+    seal_pdf(partial, seal, who or "Canaleta", "code proved" if holds else "code tried: not all of it is right")
     partial.rename(sheet)
     if not silent:
         say(f"  {sheet}")

@@ -6398,8 +6398,7 @@ export interface components {
         };
         /**
          * ProgramOut
-         * @description The code of a part of the plant. spares: {array: its channels that no point has}; digest: SHA-256 of text and blocks. c: the
-         *     same as C99; header: of it.
+         * @description The code of a part of the plant. digest: SHA-256 of text and blocks. c: the same as C99; header: of it.
          */
         ProgramOut: {
             /** Blocks */
@@ -6450,7 +6449,7 @@ export interface components {
         };
         /**
          * ProofIn
-         * @description Points whose code is to be proved; their text where it is another one than would be generated.
+         * @description Points whose code is to be proved.
          */
         ProofIn: {
             /** Points */

@@ -234,7 +234,7 @@ const result = (p: Schemas['PointProofOut'] | undefined) =>
       >
       <span v-for="w in mapping?.wrong.slice(0, 3)" :key="w" class="bad">■ {{ w }}</span>
     </p>
-    <form v-if="whole && plant.may('edit')" class="line" @submit.prevent="sign">
+    <form v-if="whole && !wrongOnes.length && plant.may('edit')" class="line" @submit.prevent="sign">
       <DenseField v-model="name" size="18" placeholder="your name" aria-label="your name" />
       <DenseField
         v-model="password"

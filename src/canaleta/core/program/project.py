@@ -242,14 +242,16 @@ class _Compared:
         inside = loop.body[0] if len(loop.body) == 1 else None
         if not isinstance(inside, Assign):
             return []
-        nothing = _expression(inside.value)
-        return [
+        nothing, name = _expression(inside.value), inside.target.name.lower()
+        each = [
             s
             for s in self._program.body
-            if isinstance(s, Assign)
-            and s.target.name.lower() == inside.target.name.lower()
-            and _expression(s.value) == nothing
+            if isinstance(s, Assign) and s.target.name.lower() == name and _expression(s.value) == nothing
         ]
+        ends = [x.value for x in (loop.first, loop.last) if isinstance(x, Literal) and isinstance(x.value, int)]
+        given = sum(isinstance(s, Assign) and s.target.name.lower() == name for s in self._wanted.body)
+        # One that is left out is a spare that nobody keeps off.
+        return each if len(ends) == 2 and len(each) >= ends[1] - ends[0] + 1 - given else []
 
     def _own_lines(self) -> set[int]:
         """Lines between the marks."""

@@ -99,8 +99,7 @@ class NoCodeOut(Shape):
 
 
 class ProgramOut(Shape):
-    """The code of a part of the plant. spares: {array: its channels that no point has}; digest: SHA-256 of text and blocks. c: the
-    same as C99; header: of it."""
+    """The code of a part of the plant. digest: SHA-256 of text and blocks. c: the same as C99; header: of it."""
 
     unit: str
     kind: str
@@ -117,7 +116,7 @@ class ProgramOut(Shape):
 
 
 class ProofIn(Shape):
-    """Points whose code is to be proved; their text where it is another one than would be generated."""
+    """Points whose code is to be proved."""
 
     model_config = ConfigDict(extra="forbid")
 
@@ -369,8 +368,17 @@ def program_sheet(body: SheetIn) -> Response:
             "nothing was signed",
             "prove all of them first",
         )
+    whole = prove(image, unit, only=())
+    wrong = [p.tag for p in points.values() if p.wrong]
+    if wrong or not whole.holds:
+        what = (
+            f"{len(wrong)} points are not as the list says, {wrong[0]} among them"
+            if wrong
+            else "the mapping is not the list's"
+        )
+        raise ProblemError(422, what, "nothing was signed", "a sheet says that code is proved: settle these first")
     proved(body.password)
-    mapping = prove(image, unit, only=()).mapping
+    mapping = whole.mapping
     proof = Proof(unit.scope.unit, tuple(_proof_in(points[c.point]) for c in unit.codes), mapping, ())
     with shared().engine.connect() as connection:
         plant = plant_name(connection)
