@@ -7,7 +7,7 @@ of how the text was made is used here but which variable is which: that, too, is
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -45,7 +45,7 @@ _FAILING = np.uint32(Reason.FAILED_LOW | Reason.FAILED_HIGH)
 class PointProof:
     """What was tried of one point. words: how many words or values; scans: of how many sequences of scans, (sequences, scans).
     units, counts: the largest difference of the value, in its unit and as counts; at_word: where. quality: words whose quality
-    differs; outputs, states: differing counts of an output, states in sequences. aside: sequences in which a value came so near to a
+    differs; differ: counts of an output or sequences that go another way. aside: sequences in which a value came so near to a
     limit that arithmetic decides. faults: what the controller would stumble over. wrong: codes of what is wrong, empty if
     nothing is: "value", "quality", "count", "timing", "fault", "mapping", "not in the text"."""
 
@@ -143,11 +143,10 @@ def prove(
     image: PlantImage,
     unit: UnitText,
     text: str | None = None,
-    told: Callable[[int, int], None] | None = None,
     only: Iterable[int] | None = None,
     timing: bool = True,
 ) -> Proof:
-    """The proof of a unit's text, or of another text in its place, against the list. told: how many of how many are done. only:
+    """The proof of a unit's text, or of another text in its place, against the list. only:
     points, by identity. timing: whether sequences of scans are tried as well."""
     back = read_back(unit.text if text is None else text, unit.blocks, unit.scope.unit)
     wanted = None if only is None else set(only)
@@ -155,10 +154,7 @@ def prove(
     out: list[PointProof] = []
     tester = _Tester(image, back, unit.target, timing=timing)
     refused = any(not p.compiles for p in back.problems) or back.program is None
-    for k, code in enumerate(codes):
-        out.append(_missing(code) if refused else tester.point(code))
-        if told is not None:
-            told(k + 1, len(codes))
+    out += [_missing(code) if refused else tester.point(code) for code in codes]
     return Proof(unit.scope.unit, tuple(out), _mapping(unit, back), tuple(back.problems))
 
 
