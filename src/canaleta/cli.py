@@ -97,9 +97,20 @@ def _parser(*, converts: bool) -> argparse.ArgumentParser:
     _takes_data(export)
     export.set_defaults(run=_export)
 
-    bring = commands.add_parser("import", help="read a project file into an empty place, or a list as CSV")
-    bring.add_argument("file", type=Path, metavar="FILE")
+    bring = commands.add_parser(
+        "import", help="read a project file into an empty place, or a list; 2: something was left out"
+    )
+    bring.add_argument("file", type=Path, metavar="FILE", help="a project file; a list as CSV, XLSX, ODS or XLS")
     bring.add_argument("--dry-run", action="store_true", help="only say what it would do")
+    bring.add_argument("--map", type=Path, metavar="FILE", help="read a list as this mapping says")
+    bring.add_argument(
+        "--answers", type=Path, metavar="FILE", help="answers to what a list asks, as JSON: {question: reading}"
+    )
+    bring.add_argument("--write-map", type=Path, metavar="FILE", help="keep how a list was read")
+    bring.add_argument(
+        "--renamed", choices=("asked", "joined", "new"), default="asked", help="points that look renamed"
+    )
+    bring.add_argument("--json", action="store_true", help="what a list was read as, row by row, as JSON")
     bring.add_argument("--as", dest="who", default="command line", help="whose change it is, in the history")
     _takes_data(bring)
     bring.set_defaults(run=_import)
@@ -269,9 +280,18 @@ def _export(options: argparse.Namespace) -> int:
 
 
 def _import(options: argparse.Namespace) -> int:
+    from canaleta.host.lists import Asked as AskedOfList
     from canaleta.host.upkeep import import_file
 
-    return import_file(_data(options), options.file, options.who, options.dry_run)
+    asked = AskedOfList(
+        dry=options.dry_run,
+        mapping=options.map,
+        answers=options.answers,
+        write_map=options.write_map,
+        as_json=options.json,
+        renamed=options.renamed,
+    )
+    return import_file(_data(options), options.file, options.who, asked)
 
 
 def _audit(options: argparse.Namespace) -> int:

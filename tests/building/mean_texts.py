@@ -21,7 +21,11 @@ from canaleta.core.signals.decodings import read_shown
 from canaleta.core.signals.hops_and_factors import read_factors, read_hops
 from canaleta.core.signals.strips import read_cores, read_terminals
 from canaleta.core.st import read as read_program
-from canaleta.exchange.headings import read_heading
+from canaleta.exchange.lists.contents import is_date, looks_like_tag
+from canaleta.exchange.lists.figures import decimal_marks, read_figure, read_span
+from canaleta.exchange.lists.headings import read_heading
+from canaleta.exchange.lists.phrases import read_class, read_phrase, read_supply, read_wires
+from canaleta.exchange.lists.places import Seats, context_of, read_core_text, read_place, read_strip
 from tests.building.words import plant_of
 
 PLANT = plant_of("PT-1: 4–20 mA, 0…100 %, shows 0…100 %")
@@ -30,7 +34,7 @@ PLANT = plant_of("PT-1: 4–20 mA, 0…100 %, shows 0…100 %")
 READERS: dict[str, Callable[[str], object]] = {
     "number": read_number, "range": read_range, "signal": read_signal, "hops": read_hops, "factors": read_factors,
     "bands": read_bands, "terminals": read_terminals, "cores": read_cores, "tag": read_tag, "letters": own_letters,
-    "controller's address": read_shown, "networks": rack_networks, "grades": fault_grades, "heading": read_heading,
+    "controller's address": read_shown, "networks": rack_networks, "grades": fault_grades, "heading": read_heading.__wrapped__,
     "script": lambda text: read_script(PLANT, text), "script's line": lambda text: read_script(PLANT, f"0 s PT-1 put {text}"),
     "script's clauses": lambda text: read_script(PLANT, f"0 s PT-1 see {text} within 3 s"),
     "quoted range": lambda text: list(_QUOTED.finditer(text)), "may quote": lambda text: _may_quote([text]),
@@ -41,6 +45,10 @@ READERS: dict[str, Callable[[str], object]] = {
     "structured text": read_program, "a program's body": lambda text: read_program(f"PROGRAM P {text} END_PROGRAM"),
     "a comment that is not closed": lambda text: read_program(f"PROGRAM P (*{text}"),
     "an expression": lambda text: read_program(f"PROGRAM P X := {text}; END_PROGRAM"), "lines by hand": by_hand,
+    "a span of a list": read_span, "a figure of a list": read_figure, "decimal marks": lambda text: decimal_marks([text]),
+    "a signal in words": read_phrase.__wrapped__, "a class": read_class, "wires in words": read_wires, "supply in words": read_supply,
+    "a place": lambda text: read_place(text, Seats()), "a line above": lambda text: context_of([text], Seats()),
+    "terminals of a list": read_strip, "cores of a list": read_core_text, "a date": is_date, "a tag of a list": looks_like_tag.__wrapped__,
 }  # fmt: skip
 
 

@@ -133,7 +133,8 @@ def verdicts() -> dict[str, Any]:
     from canaleta.core.rules import audit
     from canaleta.exchange.bring_in import Choices, plan_list
     from canaleta.exchange.list_out import every_field, list_sheet
-    from canaleta.exchange.recognise import find_list
+    from canaleta.exchange.lists.apart import Wish, read_here
+    from canaleta.exchange.lists.places import Seats
     from canaleta.exchange.sheets import Page
     from tests.building.planted import clean_plant, rounds
 
@@ -173,8 +174,19 @@ def verdicts() -> dict[str, Any]:
     texts = tuple(tuple(str(cell) for cell in line) for line in [sheet.heads, *sheet.rows])
     page = Page("list", texts)
     layout = layout_of(demo_plant())
-    plan = plan_list(image, page, find_list(page, layout), Choices())
-    out["list"] = [[line.kind, line.point, [c[0] for c in line.cells]] for line in plan.lines]
+    foreign = (
+        ("Tag", "Signal", "Range"),
+        ("T-1", "24 V DC", "25 bar"),
+        ("T-2", "RTD", "100-0 °C"),
+        ("T-3", "PNP", "1,000"),
+    )
+    read = read_here((page, Page("foreign", foreign)), Wish(Seats.of(layout), {}))
+    plan = plan_list(image, read, Choices())
+    out["list"] = [
+        [line.kind, line.code, line.point, [c[0] for c in line.cells], [t[3] for t in line.troubles]]
+        for line in plan.lines
+    ]
+    out["asked"] = [[q["id"], [r["answer"] for r in q["readings"]]] for q in read["questions"]]
     return out
 
 

@@ -3,6 +3,8 @@ nothing."""
 
 from __future__ import annotations
 
+from typing import Any
+
 import pytest
 from tests.building.database import Database
 
@@ -10,14 +12,16 @@ from canaleta.catalogue.demo import demo_plant, layout_of
 from canaleta.core.model.fields import STORED
 from canaleta.core.model.image import PlantImage
 from canaleta.exchange.bring_in import Choices, Line, ListPlan, apply_plan, plan_list
-from canaleta.exchange.headings import read_heading
-from canaleta.exchange.recognise import FoundList, find_list, find_page
+from canaleta.exchange.lists.apart import Wish, read_here
+from canaleta.exchange.lists.headings import read_heading
+from canaleta.exchange.lists.places import Seats
 from canaleta.exchange.sheets import Page, SheetError, read_book
 from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply
 from canaleta.plant.changes.undo import redo, undo
 from canaleta.plant.records.image_cache import ImageCache
 
 LAYOUT = layout_of(demo_plant())
+SEATS = Seats.of(LAYOUT)
 LIST = """tag;service;signal;range low;URV;range unit;channel;input mode;eu low;eu high;eu;vendor
 PT-3107;gas header;4-20 mA;0;600;mbar;KC-2·1·2·1;4–20 mA;0;600;mbar;Ormeu
 PT-9001;a new one;4 to 20 mA;0-6 bar(g);;;KC-2·1·2·8;4–20 mA;0;6;bar;Ormeu
@@ -25,26 +29,27 @@ PT-9002;its range is odd;4-20 mA;low;10;bar;;;0;10;bar;
 """
 
 
-def page_of(text: str) -> Page:
-    return read_book(text.encode())[0]
-
-
-def found_in(text: str) -> FoundList:
-    return find_list(page_of(text), LAYOUT)
-
-
-def planned(image: PlantImage, text: str, **choices: object) -> ListPlan:
-    page = page_of(text)
-    return plan_list(image, page, find_list(page, image.layout), Choices.model_validate(choices))
-
-
-def brought(database: Database, cache: ImageCache, text: str, **choices: object) -> tuple[Applied, ListPlan]:
-    page = page_of(text)
+def understood(text: str | tuple[Page, ...], **choices: Any) -> dict[str, Any]:
+    pages = read_book(text.encode()) if isinstance(text, str) else text
     chosen = Choices.model_validate(choices)
-    found = find_list(page, LAYOUT)
+    return read_here(pages, Wish(SEATS, chosen.answers, chosen.sheet, chosen.header, by=chosen.match_by))
+
+
+def targets(text: str, table: int = 0) -> dict[str, str]:
+    """{head: what it is taken for} of a list."""
+    columns = understood(text)["tables"][table]["columns"]
+    return {column["heading"]: column["target"] for column in columns}
+
+
+def planned(image: PlantImage, text: str, **choices: Any) -> ListPlan:
+    return plan_list(image, understood(text, **choices), Choices.model_validate(choices))
+
+
+def brought(database: Database, cache: ImageCache, text: str, **choices: Any) -> tuple[Applied, ListPlan]:
+    read, chosen = understood(text, **choices), Choices.model_validate(choices)
 
     def plan(image: PlantImage) -> ListPlan:
-        return plan_list(image, page, found, chosen)
+        return plan_list(image, read, chosen)
 
     return apply_plan(database.engine, cache, plan, plan(cache.current()), chosen, "ana", "import list.csv")
 
@@ -62,36 +67,55 @@ def line(plan: ListPlan, tag: str) -> Line:
         ("Tag No", "tag", ""), ("TAG NUMBER", "tag", ""), ("Messstelle", "tag", ""), ("Description", "service", ""),
         ("Beschreibung", "service", ""), ("Descripción", "service", ""), ("LRV", "device_low", ""),
         ("Range min", "device_low", ""), ("Range max [bar]", "device_high", "bar"), ("EU max", "value_high", ""),
-        ("Raw Lo", "counts_low", ""), ("Scaled high", "value_high", ""), ("Messbereich", "device_low", ""),
-        ("Unit", "device_unit", ""), ("EU", "value_unit", ""), ("Signal type", "signal", ""),
+        ("Raw Lo", "counts_low", ""), ("Scaled high", "value_high", ""), ("Messbereich", "device_range", ""),
+        ("Unit", "device_unit", ""), ("Signal type", "signal", ""), ("Plage de mesure", "device_range", ""),
         ("HH alarm", "alarm_hh", ""), ("Alarm limit LL", "alarm_ll", ""), ("High alarm", "alarm_h", ""),
+        ("Seuil très haut", "alarm_hh", ""), ("Umbral muy bajo", "alarm_ll", ""), ("Alarm H (bar)", "alarm_h", "bar"),
         ("I/O address", "channel", ""), ("Remarks", "notes", ""), ("shunt_ohm", "shunt_ohm", ""),
         ("DEVICE law", "device_law", ""), ("Slot", "part of address: slot", ""), ("Klemme", "strip", ""),
-        ("Drawing rev", "", ""), ("Vendor", "", ""), ("Max load weight", "", ""),
+        ("Rk/Sl/Ch", "channel", ""), ("Borna +", "terminal: first", ""), ("Messstelle / Tag", "tag", ""),
+        ("Range, bar", "device_range", "bar"), ("Min [°C]", "device_low", "°C"), ("Messbereich von", "device_low", ""),
+        ("Vendor", "no field: a maker", ""), ("Drawing No", "no field: a drawing", ""), ("Max load weight", "", ""),
     ],
 )  # fmt: skip
-def test_headings_mean_what_they_say(heading: str, target: str, unit: str) -> None:
+def test_heads_mean_what_they_say(heading: str, target: str, unit: str) -> None:
     read = read_heading(heading)
-    assert (read.target, read.unit) == (target, unit)
+    assert (read.best, read.unit) == (target, unit)
+
+
+@pytest.mark.parametrize(
+    ("heading", "may_be"),
+    [
+        ("Type", {"io class", "signal", "no field: what kind of device it is"}),
+        ("EU", {"device_unit", "value_unit"}),
+        ("Designation", {"tag", "service"}),
+        ("L", {"alarm_l"}),
+        ("Kanal", {"channel", "part of address: channel"}),
+        ("Low", {"device_low", "value_low", "alarm_l"}),
+    ],
+)
+def test_heads_that_may_mean_several_things_say_so(heading: str, may_be: set[str]) -> None:
+    assert may_be <= set(read_heading(heading).meanings)
 
 
 def test_every_field_is_known_by_its_own_name_and_by_station_and_label() -> None:
     for field in STORED:
-        assert read_heading(field.name).target == field.name
-    heads = [read_heading(f"{f.station} {f.label}").target for f in STORED]
+        assert read_heading(field.name).best == field.name
+    heads = [read_heading(f"{f.station} {f.label}").best for f in STORED]
     assert heads == [f.name for f in STORED], "no two fields of a station are called the same"
 
 
 # Layouts -------------------------------------------------------------------------------------------
 
 
-def test_headings_are_found_below_a_title_and_above_a_group_row() -> None:
-    found = found_in(
+def test_heads_are_found_below_a_title_and_under_heads_of_groups() -> None:
+    text = (
         "Vallroja Tileworks;;;;\nI/O list of kiln 2, rev C;;;;\n;;;;\n"
         ";;Instrument;;;Engineering;;\nTag;Text;min;max;unit;min;max;unit\nPT-1;gas;0;6;bar;0;600;kPa\n"
     )
-    assert found.last == 4
-    assert list(found.targets.values()) == [
+    (table,) = understood(text)["tables"]
+    assert table["heads"] == [3, 5]
+    assert [column["target"] for column in table["columns"]] == [
         "tag",
         "service",
         "device_low",
@@ -103,20 +127,24 @@ def test_headings_are_found_below_a_title_and_above_a_group_row() -> None:
     ]
 
 
-def test_a_list_without_headings_is_told_by_what_its_cells_hold() -> None:
-    found = found_in(
-        "PT-1,4-20 mA,0-6 bar,KC-2·1·2·1\nPT-2,4-20 mA,0-10 bar,KC-2·1·2·2\nTT-3,Pt100,0-250 °C,KC-2·1·4·1\n"
-    )
-    assert (found.last, found.headings[0]) == (-1, "column A")
-    assert found.targets == {0: "tag", 1: "signal", 2: "device_low", 3: "channel"}
+def test_a_list_without_heads_is_told_by_what_its_cells_hold() -> None:
+    text = "PT-1,4-20 mA,0-6 bar,KC-2·1·2·1\nPT-2,4-20 mA,0-10 bar,KC-2·1·2·2\nTT-3,Pt100,0-250 °C,KC-2·1·4·1\n"
+    assert targets(text) == {
+        "column A": "tag",
+        "column B": "signal",
+        "column C": "device_range",
+        "column D": "channel",
+    }
 
 
-def test_of_several_sheets_the_one_with_the_list_is_taken() -> None:
+def test_sheets_that_are_no_list_are_told_and_left_alone() -> None:
     pages = (
         Page("cover", (("Vallroja Tileworks",), ("rev", "C"))),
         Page("list", (("Tag", "Service", "Signal"), ("PT-1", "gas", "4-20 mA"))),
     )
-    assert find_page(pages, LAYOUT) == 1
+    read = understood(pages)
+    assert [table["name"] for table in read["tables"]] == ["list"]
+    assert [beside[1] for beside in read["beside"]] == ["cover"]
 
 
 def test_an_address_in_four_columns_is_one_channel(database: Database) -> None:
@@ -141,25 +169,34 @@ def test_the_unit_of_a_heading_goes_with_its_figures(database: Database) -> None
 def test_a_comma_before_three_digits_is_asked_about_and_settled_once(database: Database) -> None:
     image = ImageCache(database.engine).current()
     text = "tag;range max\nPT-9001;1,200\nPT-9002;0,125\n"
+    # 0,125 in the same file marks decimals: 1,200 is 1.2 then. Alone, it could be either.
+    assert [str(row["device_high"]) for row in planned(image, text).new] == ["1.200", "0.125"]
+    text = "tag;range max\nPT-9001;1,200\nPT-9002;125\n"
     asked = planned(image, text)
     assert asked.counts()["wrong"] == 1
     assert "can be read two ways" in line(asked, "PT-9001").troubles[0][2]
-    for comma, value in (("decimal", "1.200"), ("thousands", "1200")):
-        settled = planned(image, text, comma=comma)
-        assert [str(row["device_high"]) for row in settled.new] == [value, "0.125"]
+    assert [q["id"] for q in understood(text)["questions"]] == ["figures_comma@file"]
+    for said, value in (("decimal", "1.200"), ("thousands", "1200")):
+        settled = planned(image, text, answers={"figures_comma@file": said})
+        assert [str(row["device_high"]) for row in settled.new] == [value, "125"]
 
 
 def test_a_mapping_by_hand_wins_and_an_empty_one_leaves_a_column_out(database: Database) -> None:
     image = ImageCache(database.engine).current()
-    plan = planned(image, "tag,vendor,service\nPT-9001,Ormeu,gas\n", columns={1: "device_model", 2: ""})
+    plan = planned(
+        image,
+        "tag,vendor,service\nPT-9001,Ormeu,gas\n",
+        answers={"column@vendor~words": "device_model", "column@service~words": "left out"},
+    )
     assert [name for name, _, _ in line(plan, "PT-9001").cells] == ["tag", "device_model"]
 
 
 def test_pages_with_their_headings_again_and_lines_without_a_tag_are_left_out(database: Database) -> None:
     image = ImageCache(database.engine).current()
     plan = planned(image, "tag,service\nX-1,one\nKILN 2,\n,a heading\ntag,service\nX-2,two\n")
-    assert [(x.row, x.kind) for x in plan.lines if x.kind == "out"] == [(4, "out"), (5, "out")]
-    assert plan.counts()["added"] == 3
+    assert [(x.row, x.kind) for x in plan.lines if x.kind == "out"] == [(3, "out"), (4, "out"), (5, "out")]
+    assert [x.code for x in plan.lines if x.kind == "out"] == ["group", "group", "heads"]
+    assert plan.counts()["added"] == 2
 
 
 # What it does --------------------------------------------------------------------------------------
@@ -173,6 +210,7 @@ def test_a_dry_run_tells_everything_and_changes_nothing(database: Database) -> N
         "added": 2,
         "changed": 1,
         "same": 0,
+        "renamed": 0,
         "out": 0,
         "cells": 2,
         "wrong": 1,
@@ -182,7 +220,7 @@ def test_a_dry_run_tells_everything_and_changes_nothing(database: Database) -> N
         ("service", "burner gas header pressure", "gas header"),
         ("value_high", "500", "600"),
     )
-    assert line(plan, "PT-9002").troubles == (("device_low", "low", "“low” is not a number"),)
+    assert line(plan, "PT-9002").troubles == (("device_low", "low", "“low” is not a number", "figure"),)
     assert cache.current().seq == before.seq
 
 
@@ -229,7 +267,7 @@ def test_the_same_list_again_is_no_difference(database: Database) -> None:
 
 def test_rows_and_cells_stay_out_by_choice(database: Database) -> None:
     image = ImageCache(database.engine).current()
-    plan = planned(image, LIST, leave=[3], ours=[{"row": 2, "field": "value_high"}])
+    plan = planned(image, LIST, leave=[{"row": 3}], ours=[{"row": 2, "field": "value_high"}])
     assert line(plan, "PT-9001").says == "left out by choice"
     assert [name for name, _, _ in line(plan, "PT-3107").cells] == ["service"]
 
@@ -265,12 +303,11 @@ def test_points_that_the_file_does_not_have_go_only_if_that_is_chosen(database: 
 
 def test_a_plant_that_changed_meanwhile_is_planned_again_under_the_lock(database: Database) -> None:
     cache = ImageCache(database.engine)
-    page = page_of(LIST)
-    found = find_list(page, LAYOUT)
-    old = plan_list(cache.current(), page, found)
+    read = understood(LIST)
+    old = plan_list(cache.current(), read)
     apply(database.engine, cache, Proposal((Edit(1, "service", "burner gas header pressure", "gas header"),)), "ben")
     done, plan = apply_plan(
-        database.engine, cache, lambda image: plan_list(image, page, found), old, Choices(), "ana", "import"
+        database.engine, cache, lambda image: plan_list(image, read), old, Choices(), "ana", "import"
     )
     assert line(plan, "PT-3107").cells == (("value_high", "500", "600"),)
     assert len(done.preview.cells) == 1
@@ -319,5 +356,5 @@ def test_rows_without_tag_or_with_one_twice_are_left_out(database: Database) -> 
 
 
 def test_a_list_without_tags_is_refused(database: Database) -> None:
-    with pytest.raises(SheetError, match="no column is the tag"):
+    with pytest.raises(SheetError, match="no sheet of the file holds a list of points"):
         planned(ImageCache(database.engine).current(), "vendor,service\nOrmeu,b\n")

@@ -11,7 +11,9 @@ from collections.abc import Sequence
 import pytest
 import xlsxwriter
 
-from canaleta.exchange.sheets import SheetError, read_apart, read_book
+from canaleta.exchange.lists.apart import Wish, bring_apart, unpacked_pages
+from canaleta.exchange.lists.places import Seats
+from canaleta.exchange.sheets import Page, SheetError, read_book
 
 
 def workbook(*sheets: Sequence[Sequence[object]]) -> bytes:
@@ -24,6 +26,11 @@ def workbook(*sheets: Sequence[Sequence[object]]) -> bytes:
                 page.write(r, c, cell)
     book.close()
     return out.getvalue()
+
+
+def read_apart(data: bytes) -> tuple[Page, ...]:
+    """The sheets of a file as the child read them."""
+    return unpacked_pages(bring_apart(data, Wish(Seats(), {})).packed)
 
 
 def zipped(files: dict[str, bytes]) -> bytes:

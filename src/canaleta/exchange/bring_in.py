@@ -1,24 +1,27 @@
 """Bringing in a list: rows that match a point change it, others become new points; first as a dry run, cell by
-cell."""
+cell.
+
+The rows come as texts of our own fields (lists/understanding.py). What a second issue of a list says again is no
+difference, however it is typed; a point of which only the tag is another, on the same channel with the same service, is
+proposed as renamed, and nothing becomes of it until somebody says so.
+"""
 
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from decimal import Decimal
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import Engine
 
-from canaleta.core.model.fields import Stored, field_named
+from canaleta.core.model.fields import Landing, Stored, field_named
 from canaleta.core.model.image import PlantImage
-from canaleta.core.model.layout import SEPARATOR
-from canaleta.core.notation.patterns import compiled
 from canaleta.core.notation.text import TextError
-from canaleta.exchange.headings import NUMBER_TARGETS, PARTS
-from canaleta.exchange.recognise import FoundList
-from canaleta.exchange.sheets import Page, SheetError
+from canaleta.exchange.lists.questions import askable
+from canaleta.exchange.sheets import SheetError
 from canaleta.plant.changes.apply import Applied
 from canaleta.plant.changes.change_set import CellChanges
 from canaleta.plant.changes.entering import enter_row
@@ -26,41 +29,63 @@ from canaleta.plant.changes.rows import add_points
 from canaleta.plant.database.cells import same_cell
 from canaleta.plant.records.image_cache import ImageCache
 
-__all__ = ["Choices", "Line", "ListPlan", "apply_plan", "plan_list"]
+__all__ = ["Choices", "Line", "ListPlan", "Ours", "RowAt", "apply_plan", "plan_list"]
 
-_TWO_WAYS = compiled(r"[-+\x{2212}]?[1-9]\d{0,2}(,\d{3})+")
 STEP = 500
 """Rows between two looks at whether to go on."""
+OUT_SAYS = {
+    "heads": "the heads once more",
+    "total": "a total",
+    "footer": "a line below the list",
+    "spare": "a spare channel: nothing is on it",
+    "group": "the name of a group of rows",
+    "no tag": "no tag stands there",
+    "chosen": "left out by choice",
+    "twice": "its tag stands in the file more than once",
+    "several": "several points of the list have this tag",
+    "joined": "the same point once more: what it adds was joined to it",
+    "untagged": "a new point needs a tag",
+}
+"""Why a row of the file is no change, by its code."""
 
 
-class Ours(BaseModel):
-    """A cell of the file that stays out: its row, counted from 1, and its field."""
+class RowAt(BaseModel):
+    """A row of the file: its sheet, from 0, and its number on it, from 1."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", frozen=True)
 
+    sheet: int = Field(0, ge=0, le=60)
     row: int = Field(ge=1, le=300_000)
+
+
+class Ours(RowAt):
+    """A cell of the file that stays out: its row and its field."""
+
     field: str = Field(max_length=60)
 
 
 class Choices(BaseModel):
-    """What somebody settled about a list. sheet, header: counted from 0, header −1 for none.
+    """What somebody settled about a list. sheet, header: only this sheet, whose heads stand in this row, from 0; header
+    −1 for none.
 
-    columns: {column: field, part of the address, or "" to leave it out}, over what was recognised. comma: what a
-    comma before three digits is. match_by: the field by which rows are found. keep_old: the old channel is kept
-    beside a new one. leave: rows of the file that stay out; ours: cells that stay as they are in the list. gone:
+    answers: {id of a question: the reading, or "left out"}; "column@" and a column's key takes it for a field, asked or
+    not. match_by: the field by which rows are found. keep_old: the old channel is kept beside a new one. leave: rows of
+    the file that stay out; ours: cells that stay as they are in the list. renamed: what becomes of points that look
+    renamed: asked, joined (the point gets its new tag) or new; joined: rows of which the first is said one by one. gone:
     points that the file does not have are taken away.
     """
 
     model_config = ConfigDict(extra="forbid")
 
-    sheet: int | None = Field(default=None, ge=0, le=40)
+    sheet: int | None = Field(default=None, ge=0, le=60)
     header: int | None = Field(default=None, ge=-1, le=200_000)
-    columns: dict[int, str] = Field(default_factory=dict, max_length=300)
-    comma: Literal["", "decimal", "thousands"] = ""
+    answers: dict[str, str] = Field(default_factory=dict, max_length=1000)
     match_by: Literal["tag", "second_name", "old_address", "channel"] = "tag"
     keep_old: bool = True
-    leave: list[int] = Field(default_factory=list, max_length=200_000)
+    leave: list[RowAt] = Field(default_factory=list, max_length=200_000)
     ours: list[Ours] = Field(default_factory=list, max_length=200_000)
+    renamed: Literal["asked", "joined", "new"] = "asked"
+    joined: list[RowAt] = Field(default_factory=list, max_length=200_000)
     gone: bool = False
 
 
@@ -68,16 +93,19 @@ class Choices(BaseModel):
 class Line:
     """What becomes of one row of the file, counted from 1 as a sheet shows it.
 
-    kind: added, changed, same, or out (left out: says why; by_choice: somebody wanted it so). cells: (field, what
-    stands there, what comes). troubles: (field, typed, why it cannot be read).
+    kind: added, changed, same, renamed (a proposal: point is the one it may be), or out (left out: code and says tell
+    why; by_choice: somebody wanted it so). cells: (field, what stands there, what comes). troubles: (field, typed, why
+    it was not taken, code).
     """
 
+    sheet: int
     row: int
-    kind: Literal["added", "changed", "same", "out"]
+    kind: Literal["added", "changed", "same", "renamed", "out"]
     tag: str
     point: int = 0
     cells: tuple[tuple[str, str, str], ...] = ()
-    troubles: tuple[tuple[str, str, str], ...] = ()
+    troubles: tuple[tuple[str, str, str, str], ...] = ()
+    code: str = ""
     says: str = ""
     by_choice: bool = False
 
@@ -97,146 +125,261 @@ class ListPlan:
         out = Counter(line.kind for line in self.lines)
         wrong = sum(len(line.troubles) for line in self.lines)
         return {
-            **{kind: out[kind] for kind in ("added", "changed", "same", "out")},
+            **{kind: out[kind] for kind in ("added", "changed", "same", "renamed", "out")},
             "cells": len(self.changes),
             "wrong": wrong,
             "unmatched": len(self.unmatched),
         }
 
+    def reasons(self, most: int = 40) -> list[dict[str, Any]]:
+        """Why cells were not taken, each reason told once: its code and field, how often, and some of the texts."""
+        out: dict[tuple[str, str], dict[str, Any]] = {}
+        for line in self.lines:
+            for name, typed, says, code in line.troubles:
+                one = out.setdefault(
+                    (code, name),
+                    {"code": code, "field": name, "says": says, "cells": 0, "typed": [], "asked": askable(code)},
+                )
+                one["cells"] += 1
+                if len(one["typed"]) < 4 and typed not in one["typed"]:
+                    one["typed"].append(typed)
+        return sorted(out.values(), key=lambda one: -one["cells"])[:most]
+
+
+@dataclass
+class _Row:
+    """A row of the file with the texts of its fields."""
+
+    table: int
+    sheet: int
+    number: int
+    typed: dict[str, str]
+    troubles: tuple[tuple[str, str, str, str], ...] = ()
+    out: str = ""
+
 
 def plan_list(
     image: PlantImage,
-    page: Page,
-    found: FoundList,
+    understood: Mapping[str, Any],
     choices: Choices | None = None,
     goes_on: Callable[[float], None] = lambda share: None,
 ) -> ListPlan:
-    """Read every row against the plant; nothing is written.
+    """Hold every row against the plant; nothing is written. understood: a file as `apart` tells it.
 
     goes_on hears the share that is done from time to time, and may raise to stop. Raises SheetError where no column
     tells which point a row is.
     """
     choices = choices or Choices()
-    targets = {c: t for c, t in (found.targets | choices.columns).items() if t}
     by = choices.match_by
-    if by not in targets.values() and not (by == "channel" and any(t in PARTS for t in targets.values())):
-        heads = ", ".join(f"“{h}”" for h in found.headings[:12])
-        raise SheetError(f"no column is the {field_named(by).label}: choose which one it is. the file has {heads}")
-    rows_of: dict[str, list[int]] = {}
-    for row in range(len(image)):
-        if key := image.text(by, row).casefold():
-            rows_of.setdefault(key, []).append(row)
-    out = ListPlan(image.seq)
-    lines = page.rows[found.data :]
-    texts = [_texts(line, targets, found, choices) for line in lines]
-    twice = Counter(text.get(by, "").casefold() for text in texts)
-    leave, ours = set(choices.leave), {(cell.row, cell.field) for cell in choices.ours}
-    seen: set[int] = set()
-    for number, (line, typed) in enumerate(zip(lines, texts, strict=True), start=found.data + 1):
+    tables = understood["tables"]
+    if not any(by in table["fields"] for table in tables) and not any(
+        q["code"] in ("joined", "column", "where", "place") for q in understood["questions"]
+    ):
+        raise SheetError(_no_key(by, understood))
+    planner = _Planner(image, choices)
+    rows = planner.merged(list(_rows(tables)))
+    planner.find(rows)
+    for number, row in enumerate(rows):
         if number % STEP == 0:
-            goes_on((number - found.data) / len(lines))
-        if not any(line):
-            continue
-        told = _line(image, number, typed, rows_of, twice, by, leave, ours, choices, out, found)
-        out.lines.append(told)
-        if told.point:
-            seen.add(told.point)
-    in_file = {text.get(by, "").casefold() for text in texts}
-    out.unmatched = [
-        int(image.ids[row])
-        for row in range(len(image))
-        if int(image.ids[row]) not in seen and image.text(by, row).casefold() not in in_file
-    ]
-    return out
+            goes_on(number / max(1, len(rows)))
+        planner.take(row)
+    return planner.done(tables)
 
 
-def _line(
-    image: PlantImage,
-    number: int,
-    typed: dict[str, str],
-    rows_of: Mapping[str, Sequence[int]],
-    twice: Mapping[str, int],
-    by: str,
-    leave: set[int],
-    ours: set[tuple[int, str]],
-    choices: Choices,
-    out: ListPlan,
-    found: FoundList,
-) -> Line:
-    key = typed.get(by, "")
-    tag = typed.get("tag", key)
-    label = field_named(by).label
-    if number in leave:
-        return Line(number, "out", tag, says="left out by choice", by_choice=True)
-    if not key:
-        return Line(number, "out", tag, says=f"no {label}: a heading or an empty line")
-    if _is_heading(typed, found):
-        return Line(number, "out", tag, says="the headings once more")
-    known = rows_of.get(key.casefold(), ())
-    if twice[key.casefold()] > 1:
-        return Line(number, "out", tag, says=f"the {label} {key} stands in the file more than once")
-    if len(known) > 1:
-        return Line(number, "out", tag, says=f"{len(known)} points of the list have the {label} {key}")
-    row = known[0] if known else None
-    wanted = {
-        name: text
-        for name, text in typed.items()
-        if text and (number, name) not in ours and (row is None or image.text(name, row) != text)
-    }
-    values, wrong = enter_row(image, row, wanted)
-    troubles = tuple((name, wanted[name], says) for name, says in wrong.items())
-    if row is None:
+def _no_key(by: str, understood: Mapping[str, Any]) -> str:
+    heads = [f"“{c['heading']}”" for table in understood["tables"] for c in table["columns"]]
+    if not heads:
+        first: list[str] = next((row for _, rows in understood["first"] for row in rows if any(row)), [])
+        heads = [f"“{cell}”" for cell in first if cell]
+        return (
+            "no sheet of the file holds a list of points: heads in one row, with a column of tags among them. its first "
+            f"row has {', '.join(heads[:8]) or 'nothing'}: say in which row the heads stand"
+        )
+    return f"no column is the {field_named(by).label}: choose which one it is. the file has {', '.join(heads[:12])}"
+
+
+def _rows(tables: Sequence[Mapping[str, Any]]) -> Iterator[_Row]:
+    for place, table in enumerate(tables):
+        names = list(table["fields"])
+        columns = [table["fields"][name] for name in names]
+        doubts = table["doubts"]
+        texts = zip(*columns, strict=True) if columns else [()] * len(table["numbers"])
+        for at, (number, cells) in enumerate(zip(table["numbers"], texts, strict=True)):
+            typed = {name: text for name, text in zip(names, cells, strict=True) if text}
+            some = doubts.get(str(at))
+            troubles = tuple((d["target"], d["typed"], d["says"], d["code"]) for d in some) if some else ()
+            yield _Row(place, table["sheet"], number, typed, troubles)
+
+
+class _Planner:
+    """A plan while it is made."""
+
+    def __init__(self, image: PlantImage, choices: Choices) -> None:
+        self._image, self._choices, self._by = image, choices, choices.match_by
+        self._texts: dict[str, list[str]] = {}
+        self._leave = {(at.sheet, at.row) for at in choices.leave}
+        self._ours = {(cell.sheet, cell.row, cell.field) for cell in choices.ours}
+        self._joined = {(at.sheet, at.row) for at in choices.joined}
+        self._seen: set[int] = set()
+        self._rows_of: dict[str, list[int]] = {}
+        for row, text in enumerate(self._column(self._by)):
+            if text:
+                self._rows_of.setdefault(text.casefold(), []).append(row)
+        self._in_file: set[str] = set()
+        self._held: dict[tuple[str, str], int] = {}
+        self._out = ListPlan(image.seq)
+
+    def _column(self, name: str) -> list[str]:
+        if name not in self._texts:
+            self._texts[name] = self._image.texts(name)
+        return self._texts[name]
+
+    def merged(self, rows: list[_Row]) -> list[_Row]:
+        """Rows of several lists about one point as one; of one list, the same tag twice is told and neither taken."""
+        first: dict[str, _Row] = {}
+        for row in rows:
+            key = row.typed.get(self._by, "").casefold()
+            if not key:
+                continue
+            if (have := first.setdefault(key, row)) is row:
+                continue
+            if have.typed == row.typed:
+                row.out = "joined"
+            elif have.table == row.table:
+                have.out = row.out = "twice"
+            else:
+                row.out = "joined"
+                self._join(have, row)
+        self._in_file = set(first)
+        return rows
+
+    def _join(self, have: _Row, row: _Row) -> None:
+        for name, text in row.typed.items():
+            there = have.typed.setdefault(name, text)
+            if there != text and name != self._by and not _equal(name, there, text):
+                says = f"“{there}” here, “{text}” in row {row.number} of another sheet"
+                have.troubles = (*have.troubles, (name, text, says, "two sheets"))
+        have.troubles = (*have.troubles, *(t for t in row.troubles if t[0] not in have.typed))
+
+    def find(self, rows: Sequence[_Row]) -> None:
+        """Points that the file does not have, by channel and service: what looks renamed is one of them."""
+        services, channels = self._column("service"), self._column("channel")
+        if self._by != "tag" or self._choices.renamed == "new":
+            return
+        if not any("channel" in row.typed or "service" in row.typed for row in rows):
+            return
+        for at, text in enumerate(self._column("tag")):
+            if channels[at] and services[at] and self._image.landed[at] and text.casefold() not in self._in_file:
+                self._held[channels[at], services[at].casefold()] = at
+
+    def take(self, row: _Row) -> None:
+        """Plan one row."""
+        at = (row.sheet, row.number)
+        key = row.typed.get(self._by, "")
+        tag = row.typed.get("tag", key)
+        if at in self._leave:
+            return self._leave_out(row, tag, "chosen", by_choice=True)
+        if row.out:
+            return self._leave_out(row, tag, row.out)
+        if not key:
+            return self._leave_out(row, tag, "no tag")
+        known = self._rows_of.get(key.casefold(), ())
+        if len(known) > 1:
+            return self._leave_out(row, tag, "several")
+        if known:
+            return self._change(row, known[0])
+        was = self._held.get((row.typed.get("channel", ""), row.typed.get("service", "").casefold()))
+        if was is not None:
+            if self._choices.renamed == "joined" or at in self._joined:
+                return self._change(row, was)
+            point = int(self._image.ids[was])
+            self._seen.add(point)
+            cells = (("tag", self._image.text("tag", was), tag),)
+            says = f"{self._image.text('tag', was)} is not in the file and stood on this channel with this service"
+            return self._out.lines.append(
+                Line(row.sheet, row.number, "renamed", tag, point, cells, row.troubles, "renamed", says)
+            )
+        return self._add(row)
+
+    def _leave_out(self, row: _Row, tag: str, code: str, *, by_choice: bool = False) -> None:
+        self._out.lines.append(
+            Line(row.sheet, row.number, "out", tag, 0, (), row.troubles, code, OUT_SAYS[code], by_choice)
+        )
+
+    def _add(self, row: _Row) -> None:
+        wanted = {n: t for n, t in row.typed.items() if (row.sheet, row.number, n) not in self._ours}
+        values, wrong = enter_row(self._image, None, wanted)
+        troubles = (*row.troubles, *((n, wanted[n], says, "cell") for n, says in wrong.items()))
         if "tag" not in values:
-            return Line(number, "out", tag, troubles=troubles, says="a new point needs a tag")
-        out.new.append({name: value for name, value in values.items() if value is not None})
+            return self._leave_out(row, wanted.get("tag", ""), "untagged")
+        self._out.new.append({name: value for name, value in values.items() if value is not None})
         cells = tuple((name, "", text) for name, text in wanted.items() if name not in wrong)
-        return Line(number, "added", str(values["tag"]), cells=cells, troubles=troubles)
-    differs = {n: v for n, v in values.items() if not same_cell(image.cells[n][row], v) and (number, n) not in ours}
-    old = image.text("channel", row)
-    if choices.keep_old and "channel" in differs and old and "old_address" not in differs:
-        differs["old_address"] = old
-    cells = tuple((name, image.text(name, row), wanted.get(name) or _shown(image, v)) for name, v in differs.items())
-    out.changes |= {(row, name): value for name, value in differs.items()}
-    kind: Literal["changed", "same"] = "changed" if differs else "same"
-    return Line(number, kind, image.label(row), int(image.ids[row]), cells, troubles)
+        self._out.lines.append(Line(row.sheet, row.number, "added", str(values["tag"]), 0, cells, troubles))
+        return None
+
+    def _change(self, row: _Row, at: int) -> None:
+        image = self._image
+        self._seen.add(int(image.ids[at]))
+        wanted = {
+            name: text
+            for name, text in row.typed.items()
+            if self._column(name)[at] != text and (row.sheet, row.number, name) not in self._ours
+        }
+        values, wrong = enter_row(image, at, wanted) if wanted else ({}, {})
+        troubles = (*row.troubles, *((n, wanted[n], says, "cell") for n, says in wrong.items()))
+        differs = {
+            n: v
+            for n, v in values.items()
+            if not _says_the_same(image.cells[n][at], v) and (row.sheet, row.number, n) not in self._ours
+        }
+        old = self._column("channel")[at]
+        if self._choices.keep_old and "channel" in differs and old and "old_address" not in differs:
+            differs["old_address"] = old
+        cells = tuple((n, self._column(n)[at], wanted.get(n) or _shown(image, v)) for n, v in differs.items())
+        self._out.changes |= {(at, name): value for name, value in differs.items()}
+        kind: Literal["changed", "same"] = "changed" if differs else "same"
+        self._out.lines.append(
+            Line(row.sheet, row.number, kind, image.label(at), int(image.ids[at]), cells, troubles)
+        )
+
+    def done(self, tables: Sequence[Mapping[str, Any]]) -> ListPlan:
+        """The plan, with the rows that are no points and the points that the file does not have."""
+        for table in tables:
+            self._out.lines += [
+                Line(table["sheet"], number, "out", text, code=code, says=OUT_SAYS[code])
+                for number, code, text in table["out"]
+            ]
+        self._out.lines.sort(key=lambda line: (line.sheet, line.row))
+        image, keys = self._image, self._column(self._by)
+        self._out.unmatched = [
+            int(point)
+            for point, key in zip(image.ids, keys, strict=True)
+            if int(point) not in self._seen and key.casefold() not in self._in_file
+        ]
+        return self._out
+
+
+def _equal(name: str, a: str, b: str) -> bool:
+    """Whether two texts say the same figure."""
+    try:
+        return Decimal(a) == Decimal(b)
+    except (ArithmeticError, ValueError):
+        return a.casefold() == b.casefold() and name in ("tag", "device_unit", "value_unit")
+
+
+def _says_the_same(was: Stored, becomes: Stored) -> bool:
+    """Whether a list says again what stands there: equal figures are equal, whatever their decimals."""
+    if isinstance(was, Decimal) and isinstance(becomes, Decimal):
+        return was == becomes
+    if isinstance(was, Landing) and isinstance(becomes, Landing):
+        return was[:2] == becomes[:2]
+    return same_cell(was, becomes)
 
 
 def _shown(image: PlantImage, value: Any) -> str:
     """A value that followed, as text."""
     probe = PlantImage.of_rows([{"notes": value}], image.layout)
     return probe.text("notes", 0)
-
-
-def _is_heading(typed: Mapping[str, str], found: FoundList) -> bool:
-    """Whether a row is the headings again, as lists of many printed pages have them."""
-    says = [found.headings[column].casefold() for column in found.targets]
-    return len(typed) > 1 and sum(text.casefold() in says for text in typed.values() if text) > len(typed) / 2
-
-
-def _texts(line: Sequence[str], targets: Mapping[int, str], found: FoundList, choices: Choices) -> dict[str, str]:
-    """The texts of a row by field: parts of an address put together, units of the headings beside their figures."""
-    out: dict[str, str] = {}
-    parts: dict[str, str] = {}
-    for column, target in targets.items():
-        text = line[column] if column < len(line) else ""
-        if target in PARTS:
-            parts[target] = text
-        elif text:
-            out[target] = _comma(text, choices.comma) if target in NUMBER_TARGETS else text
-            unit = found.units.get(column)
-            if unit and any(c.isdigit() for c in text) and not any(c.isalpha() for c in text):
-                out.setdefault(f"{target.partition('_')[0]}_unit", unit)
-    if "channel" not in out and parts.get(PARTS[-1]):
-        out["channel"] = SEPARATOR.join(parts[name] for name in PARTS if parts.get(name))
-    # A lone low and high with the unit in a column of its own are read as they stand.
-    return out
-
-
-def _comma(text: str, comma: str) -> str:
-    """A figure that could be read two ways, read the way that was chosen for the file."""
-    if not comma or not _TWO_WAYS.fullmatch(text.strip()):
-        return text
-    return text.replace(",", "." if comma == "decimal" else "")
 
 
 def apply_plan(

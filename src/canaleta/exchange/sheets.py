@@ -1,7 +1,6 @@
-"""Lists from outside as plain texts: CSV in any dress, and workbooks, read in a child process with limits.
+"""Lists from outside as plain texts: CSV in any dress, and workbooks. Only a child process reads them (lists/apart.py).
 
-The child (`python -m canaleta.exchange.sheets`) takes the file on standard input and answers JSON: a file can at most
-end the child. Workbooks are unpacked once to see how large they really are, before anything reads them.
+Workbooks are unpacked once to see how large they really are, before anything reads them.
 """
 
 from __future__ import annotations
@@ -9,19 +8,17 @@ from __future__ import annotations
 import csv
 import datetime as dt
 import io
-import json
-import resource
-import subprocess
-import sys
 import zipfile
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
 
 import re2
 
 from canaleta.core.notation.text import begins_formula, plain_figure
+from canaleta.exchange.workbook_marks import Marked, marked_cells
 
-__all__ = ["MOST_BYTES", "MOST_ROWS", "Page", "SheetError", "read_apart", "read_book"]
+__all__ = ["MOST_BYTES", "MOST_ROWS", "Page", "SheetError", "Told", "read_book"]
 
 MOST_BYTES = 20 * 1024 * 1024
 MOST_INFLATED = 200 * 1024 * 1024
@@ -30,7 +27,6 @@ MOST_COLUMNS = 300
 MOST_CELL = 4_000
 MOST_PAGES = 40
 MEMORY = 1024 * 1024 * 1024
-SECONDS = 30
 _CHUNK = 1 << 20
 _FAR_COLUMN = re2.compile(rb'<c r="(?:[A-Z]{3}|[L-Z][A-Z]|K[O-Z])\d')
 """A cell beyond column KN, which is the 300th."""
@@ -41,12 +37,32 @@ class SheetError(ValueError):
     """The file cannot be read as a list. The message says what was wrong and what to do."""
 
 
+EXACT = "\u2060"
+"""Behind the text of a workbook's number that would else be read two ways: its point marks decimals."""
+Spans = Mapping[int, Sequence[tuple[int, int, int]]]
+
+
+@dataclass(frozen=True)
+class Told:
+    """Something about how a file was read. code: encodings, mangled, formulas, nulls. rows: from 1, the first of them."""
+
+    code: str
+    says: str
+    rows: tuple[int, ...] = ()
+
+
 @dataclass(frozen=True)
 class Page:
-    """One sheet of a file: rows of texts, each as long as its last filled cell."""
+    """One sheet of a file: rows of texts, each as long as its last filled cell.
+
+    merged: {row: cells joined sideways in it (first column, last column, rows)}. Cells joined downwards hold their text
+    in each of their rows. told: what was noticed while it was read.
+    """
 
     name: str
     rows: tuple[tuple[str, ...], ...]
+    merged: Spans = field(default_factory=dict)
+    told: tuple[Told, ...] = ()
 
 
 def read_book(data: bytes) -> tuple[Page, ...]:
@@ -74,18 +90,54 @@ def read_book(data: bytes) -> tuple[Page, ...]:
 
 
 def _text_page(data: bytes) -> Page:
-    text = _decoded(data)
+    text, told = _decoded(data)
     if "\0" in text:
         raise SheetError("the file is neither text nor a workbook: save it as CSV or XLSX")
     lines = [line for line in text.splitlines() if line.strip()][:50]
     # The mark that cuts most lines into the same number of cells, more than one.
     mark = max(";\t,|", key=lambda m: (_evenness([line.count(m) for line in lines]), ";\t,|".index(m) == 0))
-    reader = csv.reader(io.StringIO(text, newline=""), delimiter=mark)
+    return Page("the file", _trimmed(_cut(text, mark)), told=told)
+
+
+def _cut(text: str, mark: str) -> Iterator[tuple[str, ...]]:
+    """The rows of a text. A quote that is opened and never closed would swallow what is behind it: its line is told."""
+    reader = csv.reader(io.StringIO(f"{text}\n{_END}", newline=""), delimiter=mark)
+    begins, wide, row = 1, 0, []
     try:
-        rows = tuple(_row(line) for line in reader)
+        for row in reader:
+            if row == [_END]:
+                return
+            swallowed = reader.line_num - begins
+            if swallowed and (_END in row[-1] or _swallows(row, mark, wide, swallowed)):
+                raise _unclosed(row, begins, swallowed, text)
+            if not swallowed:
+                wide = max(wide, len(row))
+            begins = reader.line_num + 1
+            yield _row(row)
     except csv.Error as error:
-        raise SheetError(f"line {reader.line_num}: {error}: save it as CSV again") from error
-    return Page("the file", _trimmed(rows))
+        if "field larger" in str(error):
+            raise _unclosed(row, begins, text.count("\n", 0) + 1 - begins, text) from error
+        raise SheetError(f"line {reader.line_num}: {error}: save it as CSV again, or as XLSX") from error
+
+
+_END = "\x1e"
+"""A last line of our own: where it is missing, a quote swallowed it."""
+
+
+def _swallows(row: Sequence[str], mark: str, wide: int, lines: int) -> bool:
+    """Whether a cell holds whole rows of the file: lines with as many marks as rows have."""
+    return any(
+        line.count(mark) >= max(2, (wide - 1) / 2) for cell in row if "\n" in cell for line in cell.split("\n")[1:]
+    )
+
+
+def _unclosed(row: Sequence[str], begins: int, swallowed: int, text: str) -> SheetError:
+    at = text.splitlines()[begins - 1] if begins <= text.count("\n") + 1 else ""
+    quote = at.rfind('"')
+    return SheetError(
+        f"line {begins} opens a quote that is not closed where its cell ends, before “{at[quote + 1 :][:30]}”: it would "
+        f"swallow the {swallowed} lines behind it. close the quote there, or take it away; nothing else is wrong so far"
+    )
 
 
 def _evenness(counts: list[int]) -> float:
@@ -94,36 +146,114 @@ def _evenness(counts: list[int]) -> float:
     return counts.count(most) * min(most, 8) if most else 0
 
 
-def _decoded(data: bytes) -> str:
+def _decoded(data: bytes) -> tuple[str, tuple[Told, ...]]:
+    """The text of a file, and what its encoding has to tell."""
     if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
-        encodings: tuple[str, ...] = ("utf-16",)
-    else:
-        encodings = ("utf-8-sig", "cp1252")
-    for encoding in encodings:
         try:
-            return data.decode(encoding)
+            return data.decode("utf-16"), ()
+        except UnicodeDecodeError as error:
+            raise SheetError("the file says that it is UTF-16 and is cut short: save it as UTF-8") from error
+    if data[1:200:2].count(0) > 40:
+        # Every second byte of a plain text in UTF-16 is nothing; its mark may be left away.
+        return data[: len(data) // 2 * 2].decode("utf-16-le", errors="replace"), ()
+    body = data.removeprefix(b"\xef\xbb\xbf")
+    try:
+        return _mended(body.decode("utf-8"))
+    except UnicodeDecodeError:
+        pass
+    lines, odd, utf8 = [], [], 0
+    for number, line in enumerate(body.split(b"\n"), start=1):
+        try:
+            text = line.decode("utf-8")
+            utf8 += not text.isascii()
         except UnicodeDecodeError:
-            continue
-    raise SheetError("the file is neither UTF-8, UTF-16 nor Windows-1252: save it as UTF-8")
+            odd.append(number)
+            text = line.decode("cp1252", errors="replace").replace("\ufffd", "?")
+        lines.append(text)
+    declared = body is not data and len(body) != len(data)
+    if not utf8 and not declared:
+        return "\n".join(lines), ()
+    says = f"{len(odd)} lines are in Windows-1252 although the file is in UTF-8; they were read so: look at their special letters"
+    return "\n".join(lines), (Told("encodings", says, tuple(odd[:200])),)
+
+
+def _mended(text: str) -> tuple[str, tuple[Told, ...]]:
+    """A text that was once read in the wrong encoding and saved so ("Â°C", "Ã¼"): as it was meant, and which lines."""
+    if "Ã" not in text and "Â" not in text and "â€" not in text:
+        return text, ()
+    lines, mended = text.split("\n"), []
+    for number, line in enumerate(lines):
+        if "Ã" in line or "Â" in line or "â€" in line:
+            try:
+                lines[number] = line.encode("cp1252").decode("utf-8")
+            except (UnicodeEncodeError, UnicodeDecodeError):
+                continue
+            mended.append(number + 1)
+    if not mended:
+        return text, ()
+    says = f"{len(mended)} lines had their special letters mangled by a wrong encoding (as in Â°C); they were read as they were meant"
+    return "\n".join(lines), (Told("mangled", says, tuple(mended[:200])),)
 
 
 def _workbook(data: bytes) -> tuple[Page, ...]:
+    marked: Mapping[str, Marked] = {}
     if data[:2] == b"PK":
         _weigh(data)
+        marked = marked_cells(data)
     # Imported here: only the child needs it, and it may end the child.
     from python_calamine import CalamineError, CalamineWorkbook, PasswordError
 
     try:
         book = CalamineWorkbook.from_filelike(io.BytesIO(data))
-        names = book.sheet_names[:MOST_PAGES]
-        return tuple(
-            Page(name, _trimmed(_row(row) for row in book.get_sheet_by_name(name).to_python(skip_empty_area=False)))
-            for name in names
-        )
+        return tuple(_sheet(book, name, marked.get(name)) for name in book.sheet_names[:MOST_PAGES])
     except CalamineError as error:
         locked = isinstance(error, PasswordError)
         hint = "take its password away first" if locked else "save it again as XLSX or CSV"
         raise SheetError(f"the workbook cannot be read ({error}): {hint}") from error
+
+
+def _sheet(book: Any, name: str, marked: Marked | None) -> Page:
+    sheet = book.get_sheet_by_name(name)
+    rows = [_row(row) for row in sheet.to_python(skip_empty_area=False)]
+    told: tuple[Told, ...] = ()
+    if marked:
+        told = _put(rows, marked)
+    merged: dict[int, list[tuple[int, int, int]]] = {}
+    for (top, left), (bottom, right) in sheet.merged_cell_ranges or ():
+        if right > left:
+            merged.setdefault(top, []).append((left, right, bottom - top + 1))
+        elif top < len(rows) and left < len(rows[top]) and bottom - top < 20_000:
+            for at in range(top + 1, min(bottom + 1, len(rows))):
+                _set(rows, at, left, rows[top][left])
+    return Page(name, _trimmed(rows), merged, told)
+
+
+def _put(rows: list[tuple[str, ...]], marked: Marked) -> tuple[Told, ...]:
+    """What the cells' own figures do not say: failed formulas, formulas without a value, shares shown as percent."""
+    for (row, column), text in marked.texts.items():
+        _set(rows, row, column, text)
+    for row, column in marked.percents:
+        if row < len(rows) and column < len(rows[row]) and rows[row][column]:
+            cell = rows[row][column].rstrip(EXACT)
+            try:
+                _set(rows, row, column, f"{plain_figure(float(f'{float(cell) * 100:.12g}'))} %")
+            except ValueError:
+                continue
+    failed = sorted({row + 1 for row, _ in marked.texts})
+    if not failed:
+        return ()
+    says = (
+        f"{len(marked.texts)} cells hold a formula that failed or was never worked out: they are told in their rows"
+    )
+    return (Told("formulas", says, tuple(failed[:200])),)
+
+
+def _set(rows: list[tuple[str, ...]], row: int, column: int, text: str) -> None:
+    while row >= len(rows):
+        rows.append(())
+    cells = [*rows[row], *[""] * (column + 1 - len(rows[row]))]
+    cells[column] = text
+    rows[row] = tuple(cells)
 
 
 def _weigh(data: bytes) -> None:
@@ -159,8 +289,20 @@ def _extent(chunk: bytes) -> None:
         raise SheetError(f"the sheet has cells below row {MOST_ROWS}: delete what stands far below the list")
 
 
+class _Texts(dict[object, str]):
+    """The text of each different cell, worked out once."""
+
+    def __missing__(self, cell: object) -> str:
+        text = self[cell] = _text(cell)
+        return text
+
+
+_TEXTS: dict[type, _Texts] = {}
+"""Apart by their kinds: true is 1 as a key."""
+
+
 def _row(cells: Iterable[object]) -> tuple[str, ...]:
-    out = [_text(cell) for cell in cells]
+    out = [_TEXTS.setdefault(type(cell), _Texts())[cell] for cell in cells]
     while out and not out[-1]:
         out.pop()
     return tuple(out)
@@ -170,7 +312,9 @@ def _text(cell: object) -> str:
     if isinstance(cell, bool):
         return "yes" if cell else "no"
     if isinstance(cell, float):
-        return plain_figure(float(f"{cell:.15g}"))
+        text = plain_figure(float(f"{cell:.15g}"))
+        # 12.345 is no twelve thousand, whatever mark the rest of the list has.
+        return text + EXACT if text[-4:-3] == "." and len(text) <= 8 else text
     if isinstance(cell, (dt.datetime, dt.date, dt.time)):
         return cell.isoformat(sep=" ") if isinstance(cell, dt.datetime) else cell.isoformat()
     text = " ".join(str(cell).split()) if cell is not None else ""
@@ -185,42 +329,3 @@ def _trimmed(rows: Iterable[tuple[str, ...]]) -> tuple[tuple[str, ...], ...]:
     while out and not out[-1]:
         out.pop()
     return tuple(out)
-
-
-def read_apart(data: bytes) -> tuple[Page, ...]:
-    """`read_book` in a child process with limits on memory and time. Raises SheetError."""
-    if len(data) > MOST_BYTES:
-        raise SheetError(
-            f"the file has {len(data) // 1024 // 1024} MB; at most {MOST_BYTES // 1024 // 1024} are read"
-        )
-    try:
-        done = subprocess.run(
-            [sys.executable, "-m", "canaleta.exchange.sheets"],
-            input=data,
-            capture_output=True,
-            timeout=SECONDS,
-            check=False,
-        )
-    except subprocess.TimeoutExpired as error:
-        raise SheetError(f"reading took longer than {SECONDS} s: save the list alone and try again") from error
-    if done.returncode:
-        raise SheetError("the file could not be read: it needs more memory than a list may take, or it is damaged")
-    answer = json.loads(done.stdout)
-    if "says" in answer:
-        raise SheetError(answer["says"])
-    return tuple(Page(page["name"], tuple(tuple(row) for row in page["rows"])) for page in answer["pages"])
-
-
-def _child() -> None:
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
-    resource.setrlimit(resource.RLIMIT_CPU, (SECONDS, SECONDS))
-    try:
-        pages = read_book(sys.stdin.buffer.read(MOST_BYTES + 1))
-        answer: dict[str, object] = {"pages": [{"name": page.name, "rows": page.rows} for page in pages]}
-    except SheetError as error:
-        answer = {"says": str(error)}
-    sys.stdout.write(json.dumps(answer))
-
-
-if __name__ == "__main__":
-    _child()

@@ -8,14 +8,12 @@ import json
 import os
 import sys
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
 
 from sqlalchemy import Engine, text
 
 from canaleta.catalogue.demo import demo_plant, generated
-from canaleta.core.model.image import PlantImage
-from canaleta.exchange.bring_in import Choices, ListPlan, apply_plan, plan_list
 from canaleta.exchange.project import (
     Project,
     ProjectError,
@@ -24,10 +22,9 @@ from canaleta.exchange.project import (
     read_project,
     written_project,
 )
-from canaleta.exchange.recognise import FoundList, find_list, find_page
-from canaleta.exchange.sheets import SheetError, read_apart
 from canaleta.host.cluster import Cluster
 from canaleta.host.folder import locked, prepare, running
+from canaleta.host.lists import Asked, import_list
 from canaleta.host.shape import answering, bring_up
 from canaleta.host.steps import BEAT_S, TroubleError, say, step
 from canaleta.plant.changes import seed
@@ -36,7 +33,6 @@ from canaleta.plant.people import accounts
 from canaleta.plant.people.accounts import AccountError
 from canaleta.plant.records.image_cache import ImageCache
 
-MOST_TOLD = 200
 __all__ = ["database_of", "export_project", "import_file", "load_demo", "user"]
 
 
@@ -139,51 +135,19 @@ def export_project(data: Path, file: Path | None) -> int:
     return 0
 
 
-def import_file(data: Path, file: Path, who: str, dry: bool) -> int:
-    """Bring in a project file (into an empty database) or a list as CSV (as one change set)."""
+def import_file(data: Path, file: Path, who: str, asked: Asked) -> int:
+    """Bring in a project file (into an empty database) or a list (as one change set)."""
     try:
         content = file.read_bytes()
     except OSError as error:
         raise TroubleError(f"{file}: {error.strerror}") from error
     if file.suffix.lower() == ".json":
-        return _import_project(data, file, content, dry)
+        return _import_project(data, file, content, asked.dry)
     with database_of(data) as (_, engine):
-        cache = ImageCache(engine)
         try:
-            pages = read_apart(content)
-            image = cache.current()
-            page = pages[find_page(pages, image.layout)]
-            found = find_list(page, image.layout)
-            planned = plan_list(image, page, found)
-            if not dry:
-                again: Callable[[PlantImage], ListPlan] = lambda now: plan_list(now, page, found)  # noqa: E731
-                _, planned = apply_plan(engine, cache, again, planned, Choices(), who, f"import {file.name}"[:60])
-        except SheetError as error:
-            raise TroubleError(f"{file}: {error}", "nothing was changed") from error
+            return import_list(ImageCache(engine), engine, file, content, who, asked)
         except LookupError as error:
             raise TroubleError(str(error), "./canaleta start, or import a project file") from error
-    return _told(found, planned, dry)
-
-
-def _told(found: FoundList, planned: ListPlan, dry: bool) -> int:
-    """Say what a list did, or would do. Returns the exit status: 2 if something of it was left out."""
-    counts, would = planned.counts(), "would be" if dry else "were"
-    say(
-        f"  {counts['added']} points {would} added, {counts['changed']} changed in {counts['cells']} cells, "
-        f"{counts['same']} are the same, {counts['unmatched']} of the plant are not in the file"
-    )
-    for column, heading in enumerate(found.headings):
-        if column not in found.targets:
-            say(f"  “{heading}” means no field here: left out")
-    wrong = [line for line in planned.lines if line.troubles or line.kind == "out"]
-    for line in wrong[:MOST_TOLD]:
-        for name, typed, says in line.troubles:
-            say(f"  row {line.row}, {name}: “{typed}”: {says}")
-        if line.says:
-            say(f"  row {line.row}: {line.says}")
-    if len(wrong) > MOST_TOLD:
-        say(f"  and {len(wrong) - MOST_TOLD} rows more")
-    return 2 if wrong else 0
 
 
 def _import_project(data: Path, file: Path, content: bytes, dry: bool) -> int:

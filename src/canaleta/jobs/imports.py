@@ -6,11 +6,14 @@ the worker that was asked. If that worker ends, the job is told as interrupted: 
 
 from __future__ import annotations
 
+import contextlib
+import ctypes
+import gc
 import logging
 import threading
 import zlib
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import asdict, dataclass
 from typing import Any
 
 import orjson
@@ -21,23 +24,30 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from canaleta.core.model.image import PlantImage
 from canaleta.exchange.bring_in import Choices, ListPlan, apply_plan, plan_list
-from canaleta.exchange.recognise import FoundList, find_list, find_page, signature
-from canaleta.exchange.sheets import Page, SheetError, read_apart
+from canaleta.exchange.lists.apart import Brought, Wish, bring_apart
+from canaleta.exchange.lists.memory import look
+from canaleta.exchange.lists.places import Seats
+from canaleta.exchange.sheets import SheetError
 from canaleta.plant.changes.rows import preview_points
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.locks import LockedError
 from canaleta.plant.records.image_cache import ImageCache
 
-__all__ = ["Job", "Jobs", "TooManyJobsError", "keep_mapping", "stored_mappings"]
+__all__ = ["Job", "Jobs", "TooManyJobsError", "keep_look", "stored_looks", "wish_for"]
 
 log = logging.getLogger("import")
-BUSY = ("reading", "planning", "taking in")
+BUSY = ("waiting", "reading", "planning", "taking in")
 SILENT_S = 90
 """How long a job may say nothing, as it does while its change set is written, before it counts as dead."""
 KEPT_HOURS = 24
 MOST_TOLD = 40
 MOST_OF_ONE = 2
 """Lists that one person may have at work at once: each reads its file in a process of its own."""
+LARGE = 1_000_000
+"""Bytes from which a file is large: one of them is at work at a time on a machine, others wait."""
+ROOM_FOR_ONE = 0x43414E49
+"""The lock in the database that the large file at work holds."""
+LOOK_AGAIN_S = 0.5
 
 
 class TooManyJobsError(RuntimeError):
@@ -67,7 +77,8 @@ class Jobs:
 
     def __init__(self, engine: Engine, cache: ImageCache) -> None:
         self._engine, self._cache = engine, cache
-        self._plans: dict[int, tuple[str, ListPlan]] = {}
+        self._waits = threading.Event()
+        self._plans: dict[int, tuple[str, ListPlan, dict[str, Any]]] = {}
 
     def start(self, who: str, name: str, data: bytes) -> int:
         """Begin with a file; the number of the job. Raises TooManyJobsError."""
@@ -78,7 +89,11 @@ class Jobs:
                 raise TooManyJobsError
             old = func.now() - text(f"interval '{KEPT_HOURS} hours'")
             connection.execute(delete(t.import_job).where(t.import_job.c.at < old))
-            row = insert(t.import_job).values(who=who, name=name[:120], state="reading").returning(t.import_job.c.id)
+            row = (
+                insert(t.import_job)
+                .values(who=who, name=name[:120], state="waiting" if len(data) > LARGE else "reading")
+                .returning(t.import_job.c.id)
+            )
             job = int(connection.execute(row).scalar_one())
         self._begin(job, lambda: self._read(job, data))
         return job
@@ -140,51 +155,62 @@ class Jobs:
             except (SQLAlchemyError, MemoryError, ValidationError):
                 log.exception("job %d failed", job)
                 self._set(job, state="failed", says="the server could not do it; nothing was changed: try again")
+            finally:
+                _give_back()
 
         threading.Thread(target=run, name=f"import {job}", daemon=True).start()
 
     def _read(self, job: int, data: bytes) -> None:
-        pages = read_apart(data)
-        packed = zlib.compress(orjson.dumps([[page.name, page.rows] for page in pages]), 1)
-        self._set(job, state="planning", done=0.1, sheets=packed)
-        self._plan(job, pages)
+        with self._room(job, len(data)):
+            self._plan(job, data)
 
-    def _plan(self, job: int, pages: Sequence[Page] | None = None) -> None:
+    @contextlib.contextmanager
+    def _room(self, job: int, size: int) -> Iterator[None]:
+        """Wait until no other large file is at work. Raises StoppedError if it is called off meanwhile."""
+        if size <= LARGE:
+            yield
+            return
+        with self._engine.connect() as connection:
+            # A lock of the session: it goes with the connection, whatever becomes of this thread.
+            while not connection.execute(select(func.pg_try_advisory_lock(ROOM_FOR_ONE))).scalar_one():
+                connection.commit()
+                self._goes_on(job, 0.0)
+                self._waits.wait(LOOK_AGAIN_S)
+            connection.commit()
+            try:
+                self._set(job, state="reading", done=0.05)
+                yield
+            finally:
+                connection.execute(select(func.pg_advisory_unlock(ROOM_FOR_ONE)))
+                connection.commit()
+
+    def _plan(self, job: int, data: bytes | None = None) -> None:
+        """Read a file, or its sheets under other choices, and hold it against the plant."""
         with self._engine.connect() as connection:
             row = connection.execute(
                 select(t.import_job.c.sheets, t.import_job.c.choices).where(t.import_job.c.id == job)
             ).first()
-            mappings = stored_mappings(connection)
-        if row is None or row.sheets is None:
+            looks = stored_looks(connection) if data is not None else []
+        if row is None or (row.sheets is None and data is None):
             raise StoppedError
-        pages = pages or _unpacked(row.sheets)
         choices = Choices.model_validate(row.choices)
         image = self._cache.current()
-        sheet = choices.sheet if choices.sheet is not None else find_page(pages, image.layout)
-        if sheet >= len(pages):
-            raise SheetError(f"the file has {len(pages)} sheets")
-        page = pages[sheet]
-        found = find_list(page, image.layout, choices.header)
-        known = next((name for name, kept in mappings.items() if kept["signature"] == signature(found)), "")
-        if known:
-            found = find_list(page, image.layout, choices.header, mappings[known]["headings"])
+        wish = wish_for(image, choices, looks)
+        brought = bring_apart(row.sheets, wish, packed=True) if data is None else bring_apart(data, wish)
+        data = None
+        understood = brought.understood
+        choices = choices.model_copy(update={"answers": understood["answers"]})
+        self._set(job, state="planning", done=0.5, sheets=brought.packed, choices=choices.model_dump(mode="json"))
         says, plan, does = "", ListPlan(image.seq), None
         try:
-            plan = plan_list(image, page, found, choices, lambda share: self._goes_on(job, share))
+            plan = plan_list(image, understood, choices, lambda share: self._goes_on(job, 0.5 + share / 2))
             does = self._would_do(image, plan, choices)
         except SheetError as error:
             says = str(error)
-        self._plans[job] = _key(choices), plan
-        self._set(
-            job,
-            state="ready",
-            done=1.0,
-            says=says,
-            result=_packed(pages, sheet, page, found, plan, choices, known, does),
-            lines=zlib.compress(
-                orjson.dumps({"lines": [line.__dict__ for line in plan.lines], "unmatched": plan.unmatched}), 1
-            ),
-        )
+        self._plans[job] = _key(choices), plan, understood
+        result = _packed(brought, plan, does)
+        lines = {"lines": [line.__dict__ for line in plan.lines], "unmatched": plan.unmatched}
+        self._set(job, state="ready", done=1.0, says=says, result=result, lines=zlib.compress(orjson.dumps(lines), 1))
 
     def _would_do(self, image: PlantImage, plan: ListPlan, choices: Choices) -> dict[str, Any] | None:
         """Findings that would come and go and values that would move; None for a plan that changes nothing."""
@@ -210,23 +236,25 @@ class Jobs:
             row = connection.execute(select(t.import_job).where(t.import_job.c.id == job)).one()
         choices = Choices.model_validate(row.choices)
         result = orjson.loads(zlib.decompress(row.result))
-        page = _unpacked(row.sheets)[result["sheet"]]
-        found = FoundList(
-            result["header"],
-            tuple(result["headings"]),
-            {int(c): x for c, x in result["targets"].items()},
-            {int(c): unit for c, unit in result["units"].items()},
-        )
+        kept = self._plans.pop(job, None)
+        if kept and kept[0] == _key(choices):
+            _, planned, understood = kept
+        else:
+            image = self._cache.current()
+            understood = bring_apart(row.sheets, wish_for(image, choices, ()), packed=True).understood
+            planned = plan_list(image, understood, choices)
 
         def plan(image: PlantImage) -> ListPlan:
-            return plan_list(image, page, found, choices)
+            return plan_list(image, understood, choices)
 
-        kept = self._plans.pop(job, None)
-        planned = kept[1] if kept and kept[0] == _key(choices) else plan(self._cache.current())
         self._goes_on(job, 0.3)
         applied, final = apply_plan(
             self._engine, self._cache, plan, planned, choices, row.who, f"import {row.name}"[:60]
         )
+        if choices.answers:
+            keys = look([table["columns"] for table in understood["tables"]])
+            with self._engine.begin() as connection:
+                keep_look(connection, row.name, row.who, keys, choices.answers)
         done = result | {"counts": final.counts(), "seq": applied.seq}
         self._set(job, state="done", done=1.0, sheets=None, lines=None, result=zlib.compress(orjson.dumps(done), 1))
 
@@ -253,48 +281,60 @@ class Jobs:
             raise StoppedError
 
 
-def stored_mappings(connection: Connection) -> dict[str, dict[str, Any]]:
-    """Mappings kept by name: {"headings": {heading: field}, "signature": …}."""
-    return {row.name: row.columns for row in connection.execute(select(t.mapping).order_by(t.mapping.c.name))}
+def wish_for(image: PlantImage, choices: Choices, looks: Sequence[Mapping[str, Any]]) -> Wish:
+    """What is wanted of a file, for the plant as it is."""
+    return Wish(Seats.of(image.layout), choices.answers, choices.sheet, choices.header, looks, choices.match_by)
 
 
-def keep_mapping(connection: Connection, name: str, who: str, headings: Mapping[str, str], sign: str) -> None:
-    """Keep a mapping under a name, over an older one."""
-    values = {"who": who, "columns": {"headings": dict(headings), "signature": sign}, "at": func.now()}
-    statement = upsert(t.mapping).values(name=name, **values)
+def stored_looks(connection: Connection) -> list[dict[str, Any]]:
+    """What was answered for lists, the newest first: {"name", "look", "answers"}; or, of old, {"name", "headings"}."""
+    rows = connection.execute(select(t.mapping).order_by(t.mapping.c.at.desc(), t.mapping.c.name))
+    return [{"name": row.name, **row.columns} for row in rows]
+
+
+def keep_look(connection: Connection, name: str, who: str, keys: Sequence[str], answers: Mapping[str, str]) -> None:
+    """Keep what was answered for a list of a look under a name, over an older one."""
+    values = {"who": who, "columns": {"look": list(keys), "answers": dict(answers)}, "at": func.now()}
+    statement = upsert(t.mapping).values(name=name[:60], **values)
     connection.execute(statement.on_conflict_do_update(index_elements=["name"], set_=values))
-
-
-def _unpacked(packed: bytes) -> tuple[Page, ...]:
-    return tuple(Page(name, tuple(tuple(r) for r in rows)) for name, rows in orjson.loads(zlib.decompress(packed)))
 
 
 def _key(choices: Choices) -> str:
     return choices.model_dump_json()
 
 
-def _packed(
-    pages: Sequence[Page],
-    sheet: int,
-    page: Page,
-    found: FoundList,
-    plan: ListPlan,
-    choices: Choices,
-    known: str,
-    does: dict[str, Any] | None,
-) -> bytes:
-    targets = {**found.targets, **choices.columns}
+def _give_back() -> None:
+    """Give memory that a large file took back to the machine: the allocator would keep it for the next one."""
+    gc.collect()
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL("libc.so.6").malloc_trim(0)
+
+
+def _packed(brought: Brought, plan: ListPlan, does: dict[str, Any] | None) -> bytes:
+    understood = brought.understood
+    tables = [
+        {name: table[name] for name in ("sheet", "name", "heads", "data", "columns")}
+        | {
+            "points": len(table["numbers"]),
+            "top": top,
+            "out": [{"row": row, "code": code} for row, code, _ in table["out"]][:MOST_TOLD],
+        }
+        for table, top in zip(understood["tables"], understood["tops"], strict=True)
+    ]
     body = {
-        "sheets": [{"name": p.name, "rows": len(p.rows)} for p in pages],
-        "sheet": sheet,
-        "header": found.last,
-        "headings": found.headings,
-        "targets": {str(column): target for column, target in targets.items()},
-        "units": {str(column): unit for column, unit in found.units.items()},
-        "signature": signature(found),
-        "mapping": known,
-        "top": [list(row[:40]) for row in page.rows[: max(found.last + 4, 8)]][:60],
+        "sheets": [
+            {"name": name, "rows": rows, "told": [asdict(one) for one in told]} for name, rows, told in brought.sheets
+        ],
+        "tables": tables,
+        "beside": understood["beside"],
+        "questions": understood["questions"],
+        "answered": understood["answered"],
+        "more": understood["more"],
+        "recalled": understood["recalled"],
+        "decimal": understood["decimal"],
+        "first": understood["first"],
         "counts": plan.counts(),
+        "reasons": plan.reasons(),
         "seq": plan.seq,
         "does": does,
     }

@@ -719,8 +719,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
-        /** Keep how its columns are taken; a list with the same headings is then taken so. */
+        /** How its columns are taken, as a file for the command line (import FILE --map THIS). */
+        get: operations["exchange_mapping_file_imports__int_job__mapping_get"];
+        /** Keep how its columns are taken; a list that looks so is then taken so. */
         put: operations["exchange_keep_imports__int_job__mapping_put"];
         post?: never;
         delete?: never;
@@ -3623,24 +3624,20 @@ export interface components {
         };
         /**
          * Choices
-         * @description What somebody settled about a list. sheet, header: counted from 0, header −1 for none.
+         * @description What somebody settled about a list. sheet, header: only this sheet, whose heads stand in this row, from 0; header
+         *     −1 for none.
          *
-         *     columns: {column: field, part of the address, or "" to leave it out}, over what was recognised. comma: what a
-         *     comma before three digits is. match_by: the field by which rows are found. keep_old: the old channel is kept
-         *     beside a new one. leave: rows of the file that stay out; ours: cells that stay as they are in the list. gone:
+         *     answers: {id of a question: the reading, or "left out"}; "column@" and a column's key takes it for a field, asked or
+         *     not. match_by: the field by which rows are found. keep_old: the old channel is kept beside a new one. leave: rows of
+         *     the file that stay out; ours: cells that stay as they are in the list. renamed: what becomes of points that look
+         *     renamed: asked, joined (the point gets its new tag) or new; joined: rows of which the first is said one by one. gone:
          *     points that the file does not have are taken away.
          */
         Choices: {
-            /** Columns */
-            columns?: {
+            /** Answers */
+            answers?: {
                 [key: string]: string;
             };
-            /**
-             * Comma
-             * @default
-             * @enum {string}
-             */
-            comma?: "" | "decimal" | "thousands";
             /**
              * Gone
              * @default false
@@ -3651,13 +3648,15 @@ export interface components {
              * @default null
              */
             header?: number | null;
+            /** Joined */
+            joined?: components["schemas"]["RowAt"][];
             /**
              * Keep Old
              * @default true
              */
             keep_old?: boolean;
             /** Leave */
-            leave?: number[];
+            leave?: components["schemas"]["RowAt"][];
             /**
              * Match By
              * @default tag
@@ -3666,6 +3665,12 @@ export interface components {
             match_by?: "tag" | "second_name" | "old_address" | "channel";
             /** Ours */
             ours?: components["schemas"]["Ours"][];
+            /**
+             * Renamed
+             * @default asked
+             * @enum {string}
+             */
+            renamed?: "asked" | "joined" | "new";
             /**
              * Sheet
              * @default null
@@ -3793,18 +3798,25 @@ export interface components {
         };
         /**
          * ColumnOut
-         * @description A column of the file: its heading, what it is taken for ("" for left out), the unit in the heading, a few
-         *     cells.
+         * @description A column of a list: its place on the sheet, from 0, its head, the unit in the head, what it is taken for ("" for
+         *     left out) and why: named, contents, neighbours, answered, asked, second, nothing, unknown or empty. likely: the
+         *     likeliest fields. key: what a question calls it.
          */
         ColumnOut: {
-            /** Cells */
-            cells: string[];
+            /** At */
+            at: number;
             /** Heading */
             heading: string;
+            /** Key */
+            key: string;
+            /** Likely */
+            likely: string[];
             /** Target */
             target: string;
             /** Unit */
             unit: string;
+            /** Why */
+            why: string;
         };
         /**
          * ComparedOut
@@ -3994,6 +4006,11 @@ export interface components {
              * @default 0
              */
             out?: number;
+            /**
+             * Renamed
+             * @default 0
+             */
+            renamed?: number;
             /**
              * Same
              * @default 0
@@ -4509,6 +4526,68 @@ export interface components {
             working: (components["schemas"]["WorkingOut"] | null)[];
         };
         /**
+         * FileBeside
+         * @description A sheet or table that is no list.
+         */
+        FileBeside: {
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+            /** Sheet */
+            sheet: number;
+        };
+        /**
+         * FileDoubt
+         * @description A cell of the file that was not read: its row, from 1, its column, from 0, and why, by a code.
+         */
+        FileDoubt: {
+            /** At */
+            at: number;
+            /** Code */
+            code: string;
+            /** Row */
+            row: number;
+        };
+        /**
+         * FileFirst
+         * @description The first rows of a sheet, of a file in which no list was found.
+         */
+        FileFirst: {
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: string[][];
+        };
+        /**
+         * FileList
+         * @description A list of the file. heads, data: its rows on the sheet, from 0, the second behind the last. top: the first rows as
+         *     they stand in the file, from row `first` on. doubts: cells of those rows that were not
+         *     read. out: rows that are no points, from 1, with a code why.
+         */
+        FileList: {
+            /** Columns */
+            columns: components["schemas"]["ColumnOut"][];
+            /** Data */
+            data: number[];
+            /** Doubts */
+            doubts: components["schemas"]["FileDoubt"][];
+            /** First */
+            first: number;
+            /** Heads */
+            heads: number[];
+            /** Name */
+            name: string;
+            /** Out */
+            out: components["schemas"]["FileRowOut"][];
+            /** Points */
+            points: number;
+            /** Sheet */
+            sheet: number;
+            /** Top */
+            top: string[][];
+        };
+        /**
          * FilePageOut
          * @description A sheet of the file.
          */
@@ -4517,6 +4596,82 @@ export interface components {
             name: string;
             /** Rows */
             rows: number;
+            /** Told */
+            told: components["schemas"]["FileTold"][];
+        };
+        /**
+         * FileQuestion
+         * @description Something that is asked once for a column. rows: how many it touches. answer: what was answered, "" for nothing
+         *     yet.
+         */
+        FileQuestion: {
+            /** Answer */
+            answer: string;
+            /** Code */
+            code: string;
+            /** Examples */
+            examples: string[];
+            /** Heading */
+            heading: string;
+            /** Id */
+            id: string;
+            /** Readings */
+            readings: components["schemas"]["FileReading"][];
+            /** Rows */
+            rows: number;
+            /** Says */
+            says: string;
+        };
+        /**
+         * FileReading
+         * @description One way to read.
+         */
+        FileReading: {
+            /** Answer */
+            answer: string;
+            /** Says */
+            says: string;
+        };
+        /**
+         * FileReason
+         * @description Why cells were not taken, told once: its code, the field, how many cells, some of their texts, and whether
+         *     it is asked about.
+         */
+        FileReason: {
+            /** Asked */
+            asked: boolean;
+            /** Cells */
+            cells: number;
+            /** Code */
+            code: string;
+            /** Field */
+            field: string;
+            /** Says */
+            says: string;
+            /** Typed */
+            typed: string[];
+        };
+        /**
+         * FileRowOut
+         * @description A row of the file that is no point, from 1, and why, by a code.
+         */
+        FileRowOut: {
+            /** Code */
+            code: string;
+            /** Row */
+            row: number;
+        };
+        /**
+         * FileTold
+         * @description What was noticed while a sheet was read: encodings, mangled, formulas. rows: the first of them, from 1.
+         */
+        FileTold: {
+            /** Code */
+            code: string;
+            /** Rows */
+            rows: number[];
+            /** Says */
+            says: string;
         };
         /**
          * FilterIn
@@ -4937,39 +5092,48 @@ export interface components {
         };
         /**
          * JobOut
-         * @description A list being brought in. state: reading, planning, ready, taking in, done, failed, called off. header: from
-         *     0.
+         * @description A list being brought in. state: waiting, reading, planning, ready, taking in, done, failed, called off. tables: its
+         *     lists; beside: what is none. questions: what is asked now, the dearest first; more: how many wait behind them. recalled:
+         *     the list whose answers were taken. decimal: what marks decimals in the file, "" where nothing settles it.
          */
         JobOut: {
+            /** Answered */
+            answered: components["schemas"]["FileQuestion"][];
+            /** Beside */
+            beside: components["schemas"]["FileBeside"][];
             /** Busy */
             busy: boolean;
             choices: components["schemas"]["Choices"];
-            /** Columns */
-            columns: components["schemas"]["ColumnOut"][];
             counts: components["schemas"]["CountsOut"];
+            /** Decimal */
+            decimal: string;
             does: components["schemas"]["DoesOut"] | null;
             /** Done */
             done: number;
-            /** Header */
-            header: number;
+            /** First */
+            first: components["schemas"]["FileFirst"][];
             /** Id */
             id: number;
-            /** Mapping */
-            mapping: string;
+            /** More */
+            more: number;
             /** Name */
             name: string;
+            /** Questions */
+            questions: components["schemas"]["FileQuestion"][];
+            /** Reasons */
+            reasons: components["schemas"]["FileReason"][];
+            /** Recalled */
+            recalled: string;
             /** Says */
             says: string;
             /** Seq */
             seq: number;
-            /** Sheet */
-            sheet: number;
             /** Sheets */
             sheets: components["schemas"]["FilePageOut"][];
             /** State */
             state: string;
-            /** Top */
-            top: string[][];
+            /** Tables */
+            tables: components["schemas"]["FileList"][];
         };
         /**
          * JournalLineOut
@@ -5258,7 +5422,7 @@ export interface components {
         /**
          * LineOut
          * @description What becomes of a row of the file. cells: field, what stands there, what comes; troubles: field, typed, why
-         *     not. by_choice: left out because somebody wants it so.
+         *     not, code. code: of a row that is left out, why. by_choice: left out because somebody wants it so.
          */
         LineOut: {
             /**
@@ -5268,6 +5432,8 @@ export interface components {
             by_choice?: boolean;
             /** Cells */
             cells: string[][];
+            /** Code */
+            code: string;
             /** Kind */
             kind: string;
             /** Point */
@@ -5276,6 +5442,8 @@ export interface components {
             row: number;
             /** Says */
             says: string;
+            /** Sheet */
+            sheet: number;
             /** Tag */
             tag: string;
             /** Troubles */
@@ -5895,13 +6063,18 @@ export interface components {
         };
         /**
          * Ours
-         * @description A cell of the file that stays out: its row, counted from 1, and its field.
+         * @description A cell of the file that stays out: its row and its field.
          */
         Ours: {
             /** Field */
             field: string;
             /** Row */
             row: number;
+            /**
+             * Sheet
+             * @default 0
+             */
+            sheet?: number;
         };
         /**
          * OutcomeOut
@@ -7105,6 +7278,19 @@ export interface components {
             next_mark: string;
             /** Revisions */
             revisions: components["schemas"]["RevisionOut"][];
+        };
+        /**
+         * RowAt
+         * @description A row of the file: its sheet, from 0, and its number on it, from 1.
+         */
+        RowAt: {
+            /** Row */
+            row: number;
+            /**
+             * Sheet
+             * @default 0
+             */
+            sheet?: number;
         };
         /**
          * RowOut
@@ -11128,7 +11314,7 @@ export interface operations {
     exchange_job_lines_imports__int_job__lines_get: {
         parameters: {
             query?: {
-                kind?: "added" | "changed" | "same" | "out" | "wrong" | "unmatched";
+                kind?: "added" | "changed" | "same" | "renamed" | "out" | "wrong" | "unmatched";
                 start?: number;
                 most?: number;
             };
@@ -11148,6 +11334,51 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["LinesOut"];
                 };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exchange_mapping_file_imports__int_job__mapping_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unprocessable Entity */
             422: {

@@ -4,20 +4,39 @@ import ImportPage from './ImportPage.vue'
 
 afterEach(cleared)
 
-const COUNTS = { same: 3, changed: 1, added: 2, wrong: 1, out: 0, unmatched: 4, cells: 5 }
+const COUNTS = { same: 3, changed: 1, added: 2, renamed: 0, wrong: 1, out: 0, unmatched: 4, cells: 5 }
 const CHOICES = {
-  columns: { 0: 'tag' },
+  answers: {},
   match_by: 'tag',
-  comma: '',
   keep_old: false,
+  renamed: 'asked',
   gone: false,
   leave: [],
   ours: [],
+  joined: [],
 }
+const COLUMN = { at: 0, heading: 'Tag', unit: '', target: 'tag', why: 'named', likely: [], key: 'tag~tag' }
+const RANGE = {
+  ...COLUMN,
+  at: 1,
+  heading: 'Range',
+  target: '',
+  why: 'asked',
+  likely: ['device_low'],
+  key: 'range~figure',
+}
+const TABLE = {
+  sheet: 0, name: 'list', heads: [0, 1], data: [1, 3], points: 1, columns: [COLUMN, RANGE], first: 0,
+  top: [['Tag', 'Range'], ['PT-1', '0-6'], ['total', '1']], doubts: [], out: [{ row: 3, code: 'total' }],
+} // prettier-ignore
+const ASKED = {
+  id: 'column@range~figure', code: 'column', heading: 'Range', says: 'what is “Range”?', examples: ['0-6'], rows: 1, answer: '',
+  readings: [{ answer: 'device_low', says: 'device low' }, { answer: 'value_low', says: 'value low' }],
+} // prettier-ignore
 const JOB = {
-  id: 7, name: 'kiln.csv', state: 'ready', busy: false, done: 1, says: '', sheet: 0, sheets: [{ name: 'list', rows: 9 }],
-  header: 0, top: [['Tag', 'Service']], columns: [{ heading: 'Tag', unit: '', target: 'tag', cells: ['PT-1'] }],
-  mapping: '', choices: CHOICES, counts: COUNTS, does: null,
+  id: 7, name: 'kiln.csv', state: 'ready', busy: false, done: 1, says: '', sheets: [{ name: 'list', rows: 9, told: [] }],
+  tables: [TABLE], beside: [], questions: [], answered: [], more: 0, recalled: '', decimal: '', first: [], reasons: [],
+  choices: CHOICES, counts: COUNTS, does: null,
 } // prettier-ignore
 const MAPPINGS = { targets: [{ name: 'tag', label: 'tag' }], mappings: ['contractor'] }
 
@@ -140,6 +159,74 @@ test('what a list would do to findings and values is said before it is done', as
   await pasted(box)
   expect(flat(box)).toContain('it would raise 1 finding, settle 2 and move 1 value')
   expect(flat(box)).toContain('PT-1 at 12 mA: 5.0 → 6.0')
+})
+
+test('a question is answered by its key, and the answer is sent with all the others', async () => {
+  const { box, asked } = await page({
+    'POST /api/imports/text': { ...JOB, questions: [ASKED] },
+    'PUT /api/imports/{job}/choices': JOB,
+  })
+  await pasted(box)
+  expect(flat(box)).toContain('question 1 of 1')
+  expect(flat(box)).toContain('what is “Range”?')
+  document.body.dispatchEvent(new KeyboardEvent('keydown', { key: '2', bubbles: true }))
+  await settled()
+  const sent = asked.find((one) => one.way === 'PUT')!
+  expect((sent.body as typeof CHOICES).answers).toEqual({ 'column@range~figure': 'value_low' })
+  expect(flat(box)).toContain('Nothing is open')
+})
+
+test('what is typed into a field is no answer to a question', async () => {
+  const { box, asked } = await page({ 'POST /api/imports/text': { ...JOB, questions: [ASKED] } })
+  await pasted(box)
+  field(box, 'name to keep the columns under').dispatchEvent(
+    new KeyboardEvent('keydown', { key: '1', bubbles: true }),
+  )
+  await settled()
+  expect(asked.some((one) => one.way === 'PUT')).toBe(false)
+})
+
+test('an answer that was given can be asked again', async () => {
+  const given = {
+    ...ASKED,
+    answer: 'device_low',
+    says: '“Range” is',
+    readings: [{ answer: 'device_low', says: 'device low' }],
+  }
+  const choices = { ...CHOICES, answers: { [ASKED.id]: 'device_low' } }
+  const { box, asked } = await page({
+    'POST /api/imports/text': { ...JOB, choices, answered: [given] },
+    'PUT /api/imports/{job}/choices': JOB,
+  })
+  await pasted(box)
+  button(box, 'ask again')!.click()
+  await settled()
+  expect((asked.find((one) => one.way === 'PUT')!.body as typeof CHOICES).answers).toEqual({})
+})
+
+test('the file is shown as it looks, with what its columns are taken for and the rows that are no points', async () => {
+  const { box } = await page()
+  await pasted(box)
+  const file = box.querySelector('.file')!
+  expect([...file.querySelectorAll('thead .chip')].map((one) => one.textContent!.trim())).toEqual([
+    'tag',
+    '? asked',
+  ])
+  expect(file.querySelector('tr.head')!.textContent).toContain('Range')
+  expect(file.querySelector('tr.out')!.textContent!.replace(/\s+/g, ' ')).toContain('3total')
+})
+
+test('a file without a list shows its first rows, and one says where the heads are', async () => {
+  const first = [{ name: 'cover', rows: [['a', 'b'], ['c', 'd']] }] // prettier-ignore
+  const { box, asked } = await page({
+    'POST /api/imports/text': { ...JOB, tables: [], says: 'no sheet holds a list', first },
+    'PUT /api/imports/{job}/choices': JOB,
+  })
+  await pasted(box)
+  expect(box.querySelector('.first [role=alert]')!.textContent).toContain('no sheet holds a list')
+  box.querySelectorAll<HTMLButtonElement>('.first button')[1]!.click()
+  await settled()
+  expect(asked.find((one) => one.way === 'PUT')!.body).toMatchObject({ sheet: 0, header: 1 })
 })
 
 test('leaving it drops what was read, and a reader may not begin', async () => {

@@ -4,6 +4,8 @@ import { useTimeoutFn } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
+import FileTable from '../parts/import/FileTable.vue'
+import QuestionCard from '../parts/import/QuestionCard.vue'
 import FileOutcome from '../parts/import/FileOutcome.vue'
 import { countOfKind, LINES, type Kind } from '../parts/import/kinds'
 import { mark } from '../plant/findings'
@@ -37,6 +39,16 @@ void ask(api.GET('/api/mappings')).then((answer) => {
 })
 
 const choices = computed(() => job.value?.choices as Required<Schemas['Choices']> | undefined)
+/** Which of the file's lists is looked at, and which question is asked. */
+const list = ref(0)
+const turn = ref(0)
+const table = computed(() => job.value?.tables[list.value] ?? job.value?.tables[0])
+const questions = computed(() => job.value?.questions ?? [])
+const question = computed(() => questions.value[turn.value % Math.max(1, questions.value.length)])
+const askedColumn = computed(() => question.value?.id.split('@').slice(1).join('@') ?? '')
+const open = computed(() => new Set(job.value?.reasons.filter((one) => one.asked).map((one) => one.code)))
+const sheets = computed(() => job.value?.sheets.map((sheet) => sheet.name) ?? [])
+const told = computed(() => job.value?.sheets.flatMap((sheet) => sheet.told) ?? [])
 const counts = computed(() => job.value?.counts as Required<Schemas['CountsOut']> | undefined)
 const countOf = (one: Kind) => countOfKind(counts.value, one)
 
@@ -88,7 +100,7 @@ async function look() {
 
 /** The kind of row that most wants a look. */
 function first() {
-  kind.value = (['changed', 'added', 'wrong', 'out', 'same'] as Kind[]).find(countOf) ?? 'changed'
+  kind.value = (['renamed', 'changed', 'added', 'wrong', 'out', 'same'] as Kind[]).find(countOf) ?? 'changed'
   start.value = 0
   void page()
 }
@@ -124,19 +136,35 @@ async function choose(part: Partial<Schemas['Choices']>) {
   choosing.value = false
 }
 
-function take(column: number, target: string) {
-  void choose({ columns: { ...choices.value?.columns, [column]: target } })
+function answer(id: string, reading: string) {
+  const answers = { ...choices.value?.answers, [id]: reading }
+  if (!reading) delete answers[id]
+  void choose({ answers })
 }
 
-function leave(row: number) {
-  const now = new Set(choices.value?.leave)
-  if (!now.delete(row)) now.add(row)
-  void choose({ leave: [...now] })
+type Line = Schemas['LineOut']
+const same = (at: Schemas['RowAt'], line: Line) => (at.sheet ?? 0) === line.sheet && at.row === line.row
+
+function leave(line: Line) {
+  const rest = (choices.value?.leave ?? []).filter((at) => !same(at, line))
+  const left = rest.length < (choices.value?.leave.length ?? 0)
+  void choose({ leave: left ? rest : [...rest, { sheet: line.sheet, row: line.row }] })
 }
 
-function ours(row: number, field: string) {
-  void choose({ ours: [...(choices.value?.ours ?? []), { row, field }] })
+function ours(line: Line, field: string) {
+  void choose({ ours: [...(choices.value?.ours ?? []), { sheet: line.sheet, row: line.row, field }] })
 }
+
+function join(line: Line) {
+  void choose({ joined: [...(choices.value?.joined ?? []), { sheet: line.sheet, row: line.row }] })
+}
+
+/** The question that a list waits at is shown on its own list. */
+watch(question, (one) => {
+  const at =
+    job.value?.tables.findIndex((each) => each.columns.some((c) => c.key === askedColumn.value)) ?? -1
+  if (one && at >= 0) list.value = at
+})
 
 async function apply() {
   if (job.value)
@@ -161,7 +189,7 @@ async function keep() {
   )
   if (answer.problem) return plant.say(answer.problem.title, 'bad')
   kept.value = answer.data.mappings
-  plant.say(`kept as “${mapping.value.trim()}”: a list with the same headings is taken so from now on`)
+  plant.say(`kept as “${mapping.value.trim()}”: a list that looks so is read so from now on`)
 }
 
 function chosen(event: Event) {
@@ -232,7 +260,10 @@ function dropped(event: DragEvent) {
     </div>
 
     <div v-else-if="job.busy" class="begin" role="status">
-      <p>{{ job.state }} {{ job.name }} … {{ Math.round(job.done * 100) }} %</p>
+      <p>
+        {{ job.state === 'waiting' ? 'another large file is at work: waiting with' : job.state }}
+        {{ job.name }} … {{ Math.round(job.done * 100) }} %
+      </p>
       <progress :value="job.done" max="1" />
     </div>
 
@@ -246,8 +277,85 @@ function dropped(event: DragEvent) {
     </div>
 
     <div v-else class="work">
+      <section class="sheet" aria-label="the file as it looks">
+        <nav
+          v-if="(job.tables.length ?? 0) > 1 || job.beside.length"
+          class="keys lists"
+          aria-label="lists of the file"
+        >
+          <v-btn
+            v-for="(one, i) in job.tables"
+            :key="i"
+            class="chip"
+            :class="{ on: one === table }"
+            :aria-pressed="one === table"
+            @click="list = i"
+          >
+            {{ one.name }} · {{ one.points }} points
+          </v-btn>
+          <span
+            v-for="one in job.beside"
+            :key="`${one.sheet} ${one.name}`"
+            v-tip="one.says"
+            class="quiet small"
+          >
+            {{ one.name }}: no list
+          </span>
+        </nav>
+        <FileTable
+          v-if="table"
+          :key="`${table.sheet} ${table.heads[0]} ${table.columns[0]?.at}`"
+          :table="table"
+          :targets="targets"
+          :asked="askedColumn"
+          :code="question?.code ?? ''"
+          @take="(key, target) => answer(`column@${key}`, target)"
+        />
+        <div v-else class="first">
+          <p class="bad" role="alert">■ {{ job.says }}</p>
+          <div v-for="(sheet, s) in job.first" :key="s">
+            <h2>{{ sheet.name }}</h2>
+            <table class="small figure">
+              <tr v-for="(row, r) in sheet.rows" :key="r">
+                <td>
+                  <v-btn class="mini" @click="choose({ sheet: s, header: r, answers: {} })"
+                    >heads are here</v-btn
+                  >
+                </td>
+                <td v-for="(cell, c) in row.slice(0, 10)" :key="c">{{ cell }}</td>
+              </tr>
+            </table>
+          </div>
+        </div>
+      </section>
       <aside class="column">
-        <p v-if="job.says" class="bad" role="alert">■ {{ job.says }}</p>
+        <p v-if="job.says && table" class="bad" role="alert">■ {{ job.says }}</p>
+        <p v-for="(one, i) in told" :key="i" class="settle small">
+          ▲ {{ one.says }} (rows {{ one.rows.slice(0, 6).join(', ') }}{{ one.rows.length > 6 ? ' …' : '' }})
+        </p>
+        <p v-if="job.recalled" class="small quiet">
+          It looks as “{{ job.recalled }}” did, and is read as that was.
+          <v-btn class="mini" @click="choose({ answers: {} })">ask me again</v-btn>
+        </p>
+        <QuestionCard
+          v-if="question"
+          :key="question.id"
+          :question="question"
+          :number="(turn % questions.length) + 1"
+          :of="questions.length + job.more"
+          :busy="choosing"
+          @answer="answer(question.id, $event)"
+          @next="turn++"
+        />
+        <p v-else-if="table" class="small">
+          Nothing is open: every column is read or left out as its chip says.
+        </p>
+        <ul v-if="job.answered.length" class="small answered" aria-label="what was answered">
+          <li v-for="one in job.answered" :key="one.id">
+            {{ one.says }} <b>{{ one.readings.find((r) => r.answer === one.answer)?.says ?? one.answer }}</b>
+            <v-btn class="mini" :disabled="choosing" @click="answer(one.id, '')">ask again</v-btn>
+          </li>
+        </ul>
         <details v-if="job.does && (job.does.opened || job.does.closed || job.does.moved)" class="small does">
           <summary>
             it would raise {{ job.does.opened }} finding{{ job.does.opened === 1 ? '' : 's' }}, settle
@@ -265,103 +373,82 @@ function dropped(event: DragEvent) {
             {{ value.becomes }}
           </p>
         </details>
-        <p class="field">
-          <span>sheet</span>
-          <ChoiceField
-            :model-value="job.sheet"
-            aria-label="sheet"
-            :items="
-              each(job.sheets, (sheet, i) => ({ value: i, title: `${sheet.name} · ${sheet.rows} rows` }))
-            "
-            @update:model-value="choose({ sheet: Number($event), header: null, columns: {} })"
+        <details class="small" :open="!table">
+          <summary>how it is read</summary>
+          <p class="field">
+            <span>only the sheet</span>
+            <ChoiceField
+              :model-value="choices?.sheet ?? -1"
+              aria-label="sheet"
+              :items="[
+                { value: -1, title: 'every list of the file' },
+                ...each(job.sheets, (sheet, i) => ({
+                  value: i,
+                  title: `${sheet.name} · ${sheet.rows} rows`,
+                })),
+              ]"
+              @update:model-value="
+                choose({ sheet: Number($event) < 0 ? null : Number($event), header: null })
+              "
+            />
+          </p>
+          <p v-if="table" class="field">
+            <span>heads in row</span>
+            <ChoiceField
+              :model-value="table.heads[1]! - 1 < table.heads[0]! ? -1 : table.heads[1]! - 1"
+              aria-label="row of the heads"
+              :items="[
+                { value: -1, title: 'none' },
+                ...each(table.top, (row, i) => ({
+                  value: table!.first + i,
+                  title: `${table!.first + i + 1}: ${row.filter(Boolean).slice(0, 3).join(', ')}`,
+                })),
+              ]"
+              @update:model-value="choose({ sheet: table.sheet, header: Number($event) })"
+            />
+          </p>
+          <p class="field">
+            <span>rows found by</span>
+            <ChoiceField
+              :model-value="choices?.match_by ?? 'tag'"
+              aria-label="rows are found by"
+              :items="[
+                'tag',
+                { value: 'second_name', title: 'second name' },
+                { value: 'old_address', title: 'old address' },
+                'channel',
+              ]"
+              @update:model-value="choose({ match_by: $event as 'tag' })"
+            />
+          </p>
+          <v-checkbox
+            :model-value="choices?.keep_old"
+            class="small"
+            label="keep the old channel beside a new one"
+            @update:model-value="choose({ keep_old: !!$event })"
           />
-        </p>
-        <p class="field">
-          <span>headings in row</span>
-          <ChoiceField
-            :model-value="job.header"
-            aria-label="row of the headings"
-            :items="[
-              { value: -1, title: 'none' },
-              ...each(job.top, (row, i) => ({
-                value: i,
-                title: `${i + 1}: ${row.filter(Boolean).slice(0, 3).join(', ')}`,
-              })),
-            ]"
-            @update:model-value="choose({ header: Number($event), columns: {} })"
+          <v-checkbox
+            :model-value="choices?.gone"
+            class="small"
+            :label="`take away the ${counts?.unmatched} points that are not in the file`"
+            @update:model-value="choose({ gone: !!$event })"
           />
-        </p>
-        <p class="field">
-          <span>rows found by</span>
-          <ChoiceField
-            :model-value="choices?.match_by ?? 'tag'"
-            aria-label="rows are found by"
-            :items="[
-              'tag',
-              { value: 'second_name', title: 'second name' },
-              { value: 'old_address', title: 'old address' },
-              'channel',
-            ]"
-            @update:model-value="choose({ match_by: $event as 'tag' })"
-          />
-        </p>
-        <p class="field">
-          <span>1,200 is</span>
-          <ChoiceField
-            :model-value="choices?.comma ?? ''"
-            aria-label="a comma before three digits is"
-            :items="[
-              { value: '', title: 'asked about' },
-              { value: 'decimal', title: '1.2: a decimal comma' },
-              { value: 'thousands', title: '1200: thousands' },
-            ]"
-            @update:model-value="choose({ comma: $event as '' })"
-          />
-        </p>
-        <v-checkbox
-          :model-value="choices?.keep_old"
-          class="small"
-          label="keep the old channel beside a new one"
-          @update:model-value="choose({ keep_old: !!$event })"
-        />
-        <v-checkbox
-          :model-value="choices?.gone"
-          class="small"
-          :label="`take away the ${counts?.unmatched} points that are not in the file`"
-          @update:model-value="choose({ gone: !!$event })"
-        />
-        <h2>
-          columns<span v-if="job.mapping" class="quiet"> · as in “{{ job.mapping }}”</span>
-        </h2>
-        <table class="small">
-          <tr v-for="(column, i) in job.columns" :key="i" :class="{ quiet: !column.target }">
-            <td v-tip="column.cells.join(' · ')" class="figure head">
-              {{ column.heading }}<span v-if="column.unit" class="quiet"> [{{ column.unit }}]</span>
-            </td>
-            <td>
-              <ChoiceField
-                :model-value="column.target"
-                :aria-label="`${column.heading} is`"
-                :items="[
-                  { value: '', title: 'left out' },
-                  ...targets.map((target) => ({ value: target.name, title: target.label })),
-                ]"
-                @update:model-value="take(i, $event)"
-              />
-            </td>
-          </tr>
-        </table>
-        <form class="keys" @submit.prevent="keep">
+          <p v-if="job.decimal" class="quiet">
+            Decimals are marked by a {{ job.decimal === ',' ? 'comma' : 'point' }} in this file.
+          </p>
+        </details>
+        <form v-if="table" class="keys" @submit.prevent="keep">
           <DenseField
             v-model="mapping"
             class="setting"
             maxlength="60"
-            placeholder="keep these columns as…"
+            placeholder="keep this reading as…"
             aria-label="name to keep the columns under"
             list="kept-mappings"
           />
           <datalist id="kept-mappings"><option v-for="name in kept" :key="name" :value="name" /></datalist>
           <v-btn type="submit" class="act" :disabled="!mapping.trim()">keep</v-btn>
+          <a class="mini" :href="`/api/imports/${job.id}/mapping`" download>as a file, for scripts</a>
         </form>
       </aside>
       <FileOutcome
@@ -370,8 +457,13 @@ function dropped(event: DragEvent) {
         :counts="job.counts"
         :lines="lines"
         :count="count"
+        :reasons="job.reasons"
+        :sheets="sheets"
+        :open="open"
         @leave="leave"
         @ours="ours"
+        @join="join"
+        @renamed="choose({ renamed: $event })"
       />
     </div>
   </section>
@@ -434,19 +526,63 @@ progress {
 
 .work {
   display: grid;
-  grid-template-columns: 360px minmax(0, 1fr);
+  grid-template: minmax(0, 46fr) minmax(0, 54fr) / minmax(0, 1fr) 340px;
+  grid-template-areas: 'sheet aside' 'outcome aside';
   min-height: 0;
 }
 
-.column select {
-  width: 100%;
+.sheet {
+  display: grid;
+  grid-area: sheet;
+  grid-template-rows: auto minmax(0, 1fr);
+  min-height: 0;
+  border-bottom: 1px solid rgb(var(--v-theme-line));
 }
 
-.head {
-  max-width: 150px;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
+.sheet > :only-child {
+  grid-row: 1 / span 2;
+}
+
+.lists {
+  align-items: center;
+  padding: 5px 8px;
+}
+
+.first {
+  padding: 10px 14px;
+  overflow: auto;
+}
+
+.first td {
+  padding: 1px 8px 1px 0;
+}
+
+.work > .column {
+  grid-area: aside;
+}
+
+.work > :last-child {
+  grid-area: outcome;
+}
+
+.answered li {
+  padding: 2px 0;
+  border-bottom: 1px solid rgb(var(--v-theme-line));
+}
+
+@media (width <= 900px) {
+  .work {
+    display: block;
+    overflow: auto;
+  }
+
+  .sheet {
+    display: block;
+  }
+
+  .sheet :deep(.file) {
+    max-height: 320px;
+  }
 }
 
 .bad {

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 from typing import Annotated, Any, Literal
 
 from flask import Response, jsonify
@@ -15,10 +14,12 @@ from canaleta.core.model.fields import FIELDS, STORED
 from canaleta.core.model.image import PlantImage
 from canaleta.exchange import list_out
 from canaleta.exchange.bring_in import Choices
-from canaleta.exchange.headings import PARTS
+from canaleta.exchange.lists.headings import CLASS, FORM, PARTS, RANGES, STRIP_NAME, TAG_PARTS, TERMINALS
+from canaleta.exchange.lists.memory import look
+from canaleta.exchange.lists.questions import LEFT_OUT, target_words
 from canaleta.exchange.project import Project, project_of, written_project
 from canaleta.exchange.workbook import as_workbook
-from canaleta.jobs.imports import BUSY, Job, TooManyJobsError, keep_mapping, stored_mappings
+from canaleta.jobs.imports import BUSY, Job, TooManyJobsError, keep_look, stored_looks
 from canaleta.plant.database import tables as t
 from canaleta.plant.live import temporary
 from canaleta.plant.live.blocks import is_stale, read_block
@@ -52,21 +53,114 @@ class ListText(Shape):
     text: str = Field(min_length=1, max_length=MOST_TEXT)
 
 
+class FileTold(Shape):
+    """What was noticed while a sheet was read: encodings, mangled, formulas. rows: the first of them, from 1."""
+
+    code: str
+    says: str
+    rows: list[int]
+
+
 class FilePageOut(Shape):
     """A sheet of the file."""
 
     name: str
     rows: int
+    told: list[FileTold]
 
 
 class ColumnOut(Shape):
-    """A column of the file: its heading, what it is taken for ("" for left out), the unit in the heading, a few
-    cells."""
+    """A column of a list: its place on the sheet, from 0, its head, the unit in the head, what it is taken for ("" for
+    left out) and why: named, contents, neighbours, answered, asked, second, nothing, unknown or empty. likely: the
+    likeliest fields. key: what a question calls it."""
 
+    at: int
     heading: str
-    target: str
     unit: str
-    cells: list[str]
+    target: str
+    why: str
+    likely: list[str]
+    key: str
+
+
+class FileRowOut(Shape):
+    """A row of the file that is no point, from 1, and why, by a code."""
+
+    row: int
+    code: str
+
+
+class FileDoubt(Shape):
+    """A cell of the file that was not read: its row, from 1, its column, from 0, and why, by a code."""
+
+    row: int
+    at: int
+    code: str
+
+
+class FileList(Shape):
+    """A list of the file. heads, data: its rows on the sheet, from 0, the second behind the last. top: the first rows as
+    they stand in the file, from row `first` on. doubts: cells of those rows that were not
+    read. out: rows that are no points, from 1, with a code why."""
+
+    sheet: int
+    name: str
+    heads: list[int]
+    data: list[int]
+    points: int
+    columns: list[ColumnOut]
+    first: int
+    top: list[list[str]]
+    doubts: list[FileDoubt]
+    out: list[FileRowOut]
+
+
+class FileBeside(Shape):
+    """A sheet or table that is no list."""
+
+    sheet: int
+    name: str
+    says: str
+
+
+class FileReading(Shape):
+    """One way to read."""
+
+    answer: str
+    says: str
+
+
+class FileQuestion(Shape):
+    """Something that is asked once for a column. rows: how many it touches. answer: what was answered, "" for nothing
+    yet."""
+
+    id: str
+    code: str
+    heading: str
+    says: str
+    examples: list[str]
+    rows: int
+    readings: list[FileReading]
+    answer: str
+
+
+class FileReason(Shape):
+    """Why cells were not taken, told once: its code, the field, how many cells, some of their texts, and whether
+    it is asked about."""
+
+    code: str
+    field: str
+    says: str
+    cells: int
+    typed: list[str]
+    asked: bool
+
+
+class FileFirst(Shape):
+    """The first rows of a sheet, of a file in which no list was found."""
+
+    name: str
+    rows: list[list[str]]
 
 
 class TargetOut(Shape):
@@ -82,6 +176,7 @@ class CountsOut(Shape):
     added: int = 0
     changed: int = 0
     same: int = 0
+    renamed: int = 0
     out: int = 0
     cells: int = 0
     wrong: int = 0
@@ -116,8 +211,9 @@ class DoesOut(Shape):
 
 
 class JobOut(Shape):
-    """A list being brought in. state: reading, planning, ready, taking in, done, failed, called off. header: from
-    0."""
+    """A list being brought in. state: waiting, reading, planning, ready, taking in, done, failed, called off. tables: its
+    lists; beside: what is none. questions: what is asked now, the dearest first; more: how many wait behind them. recalled:
+    the list whose answers were taken. decimal: what marks decimals in the file, "" where nothing settles it."""
 
     id: int
     name: str
@@ -126,11 +222,15 @@ class JobOut(Shape):
     done: float
     says: str
     sheets: list[FilePageOut]
-    sheet: int
-    header: int
-    top: list[list[str]]
-    columns: list[ColumnOut]
-    mapping: str
+    tables: list[FileList]
+    beside: list[FileBeside]
+    questions: list[FileQuestion]
+    answered: list[FileQuestion]
+    more: int
+    recalled: str
+    decimal: str
+    first: list[FileFirst]
+    reasons: list[FileReason]
     does: DoesOut | None
     counts: CountsOut
     choices: Choices
@@ -139,14 +239,16 @@ class JobOut(Shape):
 
 class LineOut(Shape):
     """What becomes of a row of the file. cells: field, what stands there, what comes; troubles: field, typed, why
-    not. by_choice: left out because somebody wants it so."""
+    not, code. code: of a row that is left out, why. by_choice: left out because somebody wants it so."""
 
+    sheet: int
     row: int
     kind: str
     tag: str
     point: int
     cells: list[list[str]]
     troubles: list[list[str]]
+    code: str
     says: str
     by_choice: bool = False
 
@@ -161,7 +263,7 @@ class LinesOut(Shape):
 class LinesQuery(Shape):
     """Which rows: of a kind, from which on."""
 
-    kind: Literal["added", "changed", "same", "out", "wrong", "unmatched"] = "changed"
+    kind: Literal["added", "changed", "same", "renamed", "out", "wrong", "unmatched"] = "changed"
     start: int = Field(0, ge=0, le=10_000_000)
     most: int = Field(100, ge=1, le=500)
 
@@ -287,12 +389,14 @@ def job_lines(path: JobPath, query: LinesQuery) -> Response:
         points = [p for p in missing if image.has(p)]
         lines = [
             {
+                "sheet": 0,
                 "row": 0,
                 "kind": "unmatched",
                 "tag": image.label(image.row_of(p)),
                 "point": p,
                 "cells": [],
                 "troubles": [],
+                "code": "",
                 "says": "",
                 "by_choice": False,
             }
@@ -310,8 +414,9 @@ def job_lines(path: JobPath, query: LinesQuery) -> Response:
 @needs("edit")
 def choose(path: JobPath, body: Choices) -> Response:
     """Plan it again: another sheet, other headings, other columns, rows and cells left out."""
-    known = {f.name for f in STORED} | set(PARTS) | {""}
-    if unknown := next((target for target in body.columns.values() if target not in known), None):
+    known = {target["name"] for target in _targets()} | {"", LEFT_OUT}
+    asked = {q for q in body.answers if q.startswith("column@")}
+    if unknown := next((body.answers[q] for q in asked if body.answers[q] not in known), None):
         raise ProblemError(422, f"a column cannot be “{unknown}”", "nothing was changed")
     _ready(path.job)
     shared().jobs.choose(path.job, body)
@@ -341,14 +446,27 @@ def call_off(path: JobPath) -> Response:
 @api.put("/imports/<int:job>/mapping", responses={200: MappingsOut})
 @needs("edit")
 def keep(path: JobPath, body: MappingIn) -> Response:
-    """Keep how its columns are taken; a list with the same headings is then taken so."""
-    result = _mine(path.job).result
+    """Keep how its columns are taken; a list that looks so is then taken so."""
+    job = _mine(path.job)
+    result = job.result
     if result is None:
         raise ProblemError(409, "the file is not read yet", remedy="wait a moment")
-    headings = {h: result["targets"].get(str(c), "") for c, h in enumerate(result["headings"])}
     with shared().engine.begin() as connection:
-        keep_mapping(connection, body.name, session_now().account, headings, result["signature"])
+        keep_look(connection, body.name, session_now().account, *_mapping_of(job, result))
     return _mappings()
+
+
+@api.get("/imports/<int:job>/mapping", responses={200: None})
+@needs("edit")
+def mapping_file(path: JobPath) -> Response:
+    """How its columns are taken, as a file for the command line (import FILE --map THIS)."""
+    job = _mine(path.job)
+    if job.result is None:
+        raise ProblemError(409, "the file is not read yet", remedy="wait a moment")
+    keys, answers = _mapping_of(job, job.result)
+    response = jsonify({"canaleta": "mapping", "version": 1, "look": keys, "answers": answers})
+    response.headers["Content-Disposition"] = f'attachment; filename="{_file_name(job.name)}.mapping.json"'
+    return response
 
 
 @api.get("/mappings", responses={200: MappingsOut})
@@ -369,12 +487,24 @@ def drop_mapping(path: MappingPath) -> Response:
     return _mappings()
 
 
+def _mapping_of(job: Job, result: dict[str, Any]) -> tuple[list[str], dict[str, str]]:
+    """The look of a list, and all that makes its columns be read as they are: what was answered, and what was settled."""
+    tables = [table["columns"] for table in result["tables"]]
+    settled = {
+        f"column@{c['key']}": c["target"] or LEFT_OUT for t in tables for c in t if c["why"] not in ("asked", "empty")
+    }
+    return look(tables), {**settled, **Choices.model_validate(job.choices).answers}
+
+
+def _targets() -> list[dict[str, str]]:
+    names = [*(f.name for f in STORED), *RANGES, CLASS, FORM, *PARTS, *TAG_PARTS, STRIP_NAME, *TERMINALS]
+    return [{"name": name, "label": target_words(name)} for name in names]
+
+
 def _mappings() -> Response:
     with shared().engine.connect() as connection:
-        names = list(stored_mappings(connection))
-    targets = [{"name": f.name, "label": f"{f.station.lower()} {f.label}"} for f in STORED]
-    targets += [{"name": part, "label": part} for part in PARTS]
-    return jsonify({"mappings": names, "targets": targets})
+        names = sorted(kept["name"] for kept in stored_looks(connection))
+    return jsonify({"mappings": names, "targets": _targets()})
 
 
 def _begun(name: str, data: bytes) -> Response:
@@ -405,23 +535,19 @@ def _ready(number: int) -> Job:
 def _told(number: int) -> Response:
     job = _mine(number)
     found: dict[str, Any] = job.result or {}
-    top = found.get("top", [])
-    first = found.get("header", -1) + 1
-    columns = [
-        ColumnOut(
-            heading=heading,
-            target=found["targets"].get(str(c), ""),
-            unit=found["units"].get(str(c), ""),
-            cells=list(itertools.islice((row[c] for row in top[first:] if c < len(row) and row[c]), 3)),
-        )
-        for c, heading in enumerate(found.get("headings", []))
+    tables = [
+        {**table, "first": table["top"][0], "top": table["top"][1], "doubts": table["top"][2]}
+        for table in found.get("tables", [])
     ]
-    out = JobOut(
-        id=job.id, name=job.name, state=job.state, busy=job.state in BUSY, done=job.done, says=job.says,
-        sheets=[FilePageOut(**sheet) for sheet in found.get("sheets", [])], sheet=found.get("sheet", 0),
-        header=found.get("header", -1), top=top, columns=columns, mapping=found.get("mapping", ""),
-        does=found.get("does"), counts=CountsOut(**found.get("counts", {})), choices=Choices.model_validate(job.choices), seq=found.get("seq", 0),
-    )  # fmt: skip
+    beside = [{"sheet": sheet, "name": name, "says": says} for sheet, name, says in found.get("beside", [])]
+    first = [{"name": name, "rows": rows} for name, rows in found.get("first", [])]
+    body = {
+        "sheets": [], "questions": [], "answered": [], "more": 0, "recalled": "", "decimal": "", "reasons": [],
+        "does": None, "counts": {}, "seq": 0, **found, "tables": tables, "beside": beside, "first": first,
+        "id": job.id, "name": job.name, "state": job.state, "busy": job.state in BUSY, "done": job.done,
+        "says": job.says, "choices": job.choices,
+    }  # fmt: skip
+    out = JobOut.model_validate(body)
     return jsonify(out.model_dump())
 
 

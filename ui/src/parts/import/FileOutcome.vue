@@ -1,26 +1,48 @@
 <script setup lang="ts">
 /** What becomes of each row of a file, kind by kind, cell by cell; rows and cells can be left out. */
 import type { Schemas } from '../../api/client'
+import { computed } from 'vue'
 import { usePlant } from '../../plant/store'
 import { countOfKind, KINDS, LINES, type Kind } from './kinds'
 
 const kind = defineModel<Kind>('kind', { required: true })
 const start = defineModel<number>('start', { required: true })
-defineProps<{ counts: Schemas['CountsOut']; lines: Schemas['LineOut'][]; count: number }>()
-const emit = defineEmits<{ leave: [row: number]; ours: [row: number, field: string] }>()
+const props = defineProps<{
+  counts: Schemas['CountsOut']
+  lines: Schemas['LineOut'][]
+  count: number
+  /** Why cells were not taken, each reason once. */
+  reasons: Schemas['FileReason'][]
+  /** The names of the sheets, where the file has several lists. */
+  sheets: string[]
+  /** Codes of reasons that a question settles. */
+  open: Set<string>
+}>()
+const emit = defineEmits<{
+  leave: [line: Schemas['LineOut']]
+  ours: [line: Schemas['LineOut'], field: string]
+  join: [line: Schemas['LineOut']]
+  renamed: [all: 'joined' | 'new']
+}>()
 const plant = usePlant()
 
 const label = (name: string) => {
   const field = plant.plant?.fields.find((f) => f.name === name)
   return field ? `${field.station.toLowerCase()} ${field.label}` : name
 }
+const place = (line: Schemas['LineOut']) =>
+  line.row ? (props.sheets.length > 1 ? `${props.sheets[line.sheet]} ${line.row}` : String(line.row)) : ''
+/** A new point's tag stands before its cells already. */
+const cellsOf = (line: Schemas['LineOut']) =>
+  line.cells.filter(([field]) => line.kind !== 'added' || field !== 'tag')
+const shown = computed(() => KINDS.filter(([one]) => one !== 'renamed' || countOfKind(props.counts, one)))
 </script>
 
 <template>
   <div class="outcome">
     <nav class="kinds" aria-label="what it does">
       <v-btn
-        v-for="[one, words] in KINDS"
+        v-for="[one, words] in shown"
         :key="one"
         class="chip"
         :class="{ on: kind === one, bad: one === 'wrong' && countOfKind(counts, one) }"
@@ -30,17 +52,30 @@ const label = (name: string) => {
         {{ countOfKind(counts, one) }} {{ words }}
       </v-btn>
     </nav>
+    <p v-if="kind === 'renamed' && lines.length" class="keys small">
+      <span>On the same channel with the same service, under another tag.</span>
+      <v-btn class="act" @click="emit('renamed', 'joined')">they got these new tags</v-btn>
+      <v-btn class="act" @click="emit('renamed', 'new')">they are new points</v-btn>
+    </p>
+    <ul v-if="kind === 'wrong' && reasons.length" class="reasons small">
+      <li v-for="reason in reasons" :key="`${reason.code} ${reason.field}`">
+        <b class="figure">{{ reason.cells }}</b> × {{ label(reason.field) }}: {{ reason.says }}
+        <span v-if="reason.typed.length > 1" class="quiet figure">{{
+          reason.typed.slice(1).join(' · ')
+        }}</span>
+      </li>
+    </ul>
     <p v-if="!lines.length" class="quiet none">none</p>
     <table v-else class="lines">
       <tbody>
-        <tr v-for="line in lines" :key="`${line.row} ${line.point}`">
-          <td class="quiet figure">{{ line.row || '' }}</td>
+        <tr v-for="line in lines" :key="`${line.sheet} ${line.row} ${line.point}`">
+          <td class="quiet figure">{{ place(line) }}</td>
           <td class="figure">
             <b>{{ line.tag || '–' }}</b>
           </td>
           <td>
             <span v-if="line.says" class="quiet">{{ line.says }}</span>
-            <span v-for="[field, was, becomes] in line.cells" :key="field" class="cellchange">
+            <span v-for="[field, was, becomes] in cellsOf(line)" :key="field" class="cellchange">
               {{ label(field!) }}
               <span class="figure"
                 ><s v-if="was" class="quiet">{{ was }}</s> {{ becomes || 'empty' }}</span
@@ -49,24 +84,28 @@ const label = (name: string) => {
                 v-if="kind === 'changed'"
                 v-tip="`keep “${was}”`"
                 class="mini"
-                @click="emit('ours', line.row, field!)"
+                @click="emit('ours', line, field!)"
               >
                 keep ours
               </v-btn>
             </span>
-            <span v-for="[field, typed, why] in line.troubles" :key="`t${field}`" class="bad"
-              >■ {{ label(field!) }} <span class="figure">{{ typed }}</span>: {{ why }}</span
+            <span
+              v-for="[field, typed, why, code] in line.troubles"
+              :key="`t${field}`"
+              v-tip="why"
+              :class="open.has(code!) ? 'settle' : 'bad'"
+              >{{ open.has(code!) ? '▲' : '■' }} {{ label(field!) }}
+              <span class="figure">{{ typed }}</span></span
             >
           </td>
           <td>
-            <v-btn
-              v-if="kind === 'changed' || kind === 'added'"
-              class="mini"
-              @click="emit('leave', line.row)"
-            >
+            <v-btn v-if="kind === 'changed' || kind === 'added'" class="mini" @click="emit('leave', line)">
               leave out
             </v-btn>
-            <v-btn v-else-if="line.by_choice" class="mini" @click="emit('leave', line.row)">
+            <v-btn v-else-if="kind === 'renamed'" class="mini" @click="emit('join', line)"
+              >it is renamed</v-btn
+            >
+            <v-btn v-else-if="line.by_choice" class="mini" @click="emit('leave', line)">
               take in after all
             </v-btn>
           </td>
@@ -115,8 +154,18 @@ const label = (name: string) => {
   margin-right: 14px;
 }
 
+.reasons {
+  margin: 0 0 8px;
+  padding: 0;
+  list-style: none;
+}
+
 .none {
   padding: 20px 0;
+}
+
+.settle {
+  color: rgb(var(--v-theme-settle));
 }
 
 .bad {
