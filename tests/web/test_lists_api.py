@@ -29,7 +29,7 @@ LIST = (
 def settled(person: Person, answer: Any) -> dict[str, Any]:
     """The job once it is at rest."""
     job: dict[str, Any] = answer.json
-    while job["busy"]:
+    while job["busy"] or job["weighs"]:
         time.sleep(0.02)
         job = person.get(f"/api/imports/{job['id']}").json
     return job

@@ -24,7 +24,7 @@ from canaleta.exchange.lists.questions import askable
 from canaleta.exchange.sheets import SheetError
 from canaleta.plant.changes.apply import Applied
 from canaleta.plant.changes.change_set import CellChanges
-from canaleta.plant.changes.entering import enter_row
+from canaleta.plant.changes.entering import Known, enter_new, enter_row
 from canaleta.plant.changes.rows import add_points
 from canaleta.plant.database.cells import same_cell
 from canaleta.plant.records.image_cache import ImageCache
@@ -94,8 +94,8 @@ class Line:
     """What becomes of one row of the file, counted from 1 as a sheet shows it.
 
     kind: added, changed, same, renamed (a proposal: point is the one it may be), or out (left out: code and says tell
-    why; by_choice: somebody wanted it so). cells: (field, what stands there, what comes). troubles: (field, typed, why
-    it was not taken, code).
+    why; by_choice: somebody wanted it so). changes: (field, what stands there, what comes). typed: {field: text} of a
+    new point. troubles: (field, typed, why it was not taken, code).
     """
 
     sheet: int
@@ -103,11 +103,17 @@ class Line:
     kind: Literal["added", "changed", "same", "renamed", "out"]
     tag: str
     point: int = 0
-    cells: tuple[tuple[str, str, str], ...] = ()
+    changes: tuple[tuple[str, str, str], ...] = ()
     troubles: tuple[tuple[str, str, str, str], ...] = ()
     code: str = ""
     says: str = ""
     by_choice: bool = False
+    typed: Mapping[str, str] = field(default_factory=dict)
+
+    @property
+    def cells(self) -> tuple[tuple[str, str, str], ...]:
+        """Its cells that change: (field, what stands there, what comes)."""
+        return self.changes or tuple((name, "", text) for name, text in self.typed.items())
 
 
 @dataclass
@@ -221,6 +227,7 @@ class _Planner:
         self._ours = {(cell.sheet, cell.row, cell.field) for cell in choices.ours}
         self._joined = {(at.sheet, at.row) for at in choices.joined}
         self._seen: set[int] = set()
+        self._known = Known()
         self._rows_of: dict[str, list[int]] = {}
         for row, text in enumerate(self._column(self._by)):
             if text:
@@ -307,14 +314,17 @@ class _Planner:
         )
 
     def _add(self, row: _Row) -> None:
-        wanted = {n: t for n, t in row.typed.items() if (row.sheet, row.number, n) not in self._ours}
-        values, wrong = enter_row(self._image, None, wanted)
+        wanted = row.typed
+        if self._ours:
+            wanted = {n: t for n, t in wanted.items() if (row.sheet, row.number, n) not in self._ours}
+        values, wrong = enter_new(self._image, wanted, self._known)
         troubles = (*row.troubles, *((n, wanted[n], says, "cell") for n, says in wrong.items()))
         if "tag" not in values:
             return self._leave_out(row, wanted.get("tag", ""), "untagged")
-        self._out.new.append({name: value for name, value in values.items() if value is not None})
-        cells = tuple((name, "", text) for name, text in wanted.items() if name not in wrong)
-        self._out.lines.append(Line(row.sheet, row.number, "added", str(values["tag"]), 0, cells, troubles))
+        self._out.new.append(values)
+        typed = {name: text for name, text in wanted.items() if name not in wrong} if wrong else wanted
+        line = Line(row.sheet, row.number, "added", str(values["tag"]), troubles=troubles, typed=typed)
+        self._out.lines.append(line)
         return None
 
     def _change(self, row: _Row, at: int) -> None:

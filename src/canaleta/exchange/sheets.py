@@ -9,7 +9,8 @@ import csv
 import datetime as dt
 import io
 import zipfile
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -53,7 +54,7 @@ class Told:
 
 @dataclass(frozen=True)
 class Page:
-    """One sheet of a file: rows of texts, each as long as its last filled cell.
+    """One sheet of a file: rows of texts, of a text file each as long as its last filled cell.
 
     merged: {row: cells joined sideways in it (first column, last column, rows)}. Cells joined downwards hold their text
     in each of their rows. told: what was noticed while it was read.
@@ -65,8 +66,9 @@ class Page:
     told: tuple[Told, ...] = ()
 
 
-def read_book(data: bytes) -> tuple[Page, ...]:
-    """Every sheet of a file that holds anything. Raises SheetError."""
+def read_book(data: bytes, meanwhile: Callable[[], object] = lambda: None) -> tuple[Page, ...]:
+    """Every sheet of a file that holds anything. meanwhile: what may be done while a workbook's reader works. Raises
+    SheetError."""
     if len(data) > MOST_BYTES:
         raise SheetError(
             f"the file has {len(data) // 1024 // 1024} MB; at most {MOST_BYTES // 1024 // 1024} are read"
@@ -74,7 +76,7 @@ def read_book(data: bytes) -> tuple[Page, ...]:
     if not data.strip():
         raise SheetError("the file is empty")
     if data[:4] == b"PK\x03\x04" or data[:8] == b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1":
-        pages = _workbook(data)
+        pages = _workbook(data, meanwhile)
     else:
         pages = (_text_page(data),)
     filled = tuple(page for page in pages if page.rows)
@@ -195,26 +197,31 @@ def _mended(text: str) -> tuple[str, tuple[Told, ...]]:
     return "\n".join(lines), (Told("mangled", says, tuple(mended[:200])),)
 
 
-def _workbook(data: bytes) -> tuple[Page, ...]:
-    marked: Mapping[str, Marked] = {}
+def _workbook(data: bytes, meanwhile: Callable[[], object]) -> tuple[Page, ...]:
     if data[:2] == b"PK":
         _weigh(data)
-        marked = marked_cells(data)
     # Imported here: only the child needs it, and it may end the child.
     from python_calamine import CalamineError, CalamineWorkbook, PasswordError
 
     try:
         book = CalamineWorkbook.from_filelike(io.BytesIO(data))
-        return tuple(_sheet(book, name, marked.get(name)) for name in book.sheet_names[:MOST_PAGES])
+        names = book.sheet_names[:MOST_PAGES]
+        # The reader works beside us: meanwhile the parts are looked through for what it does not tell.
+        with ThreadPoolExecutor(1) as beside:
+            coming = [beside.submit(book.get_sheet_by_name, name) for name in names]
+            meanwhile()
+            marked = marked_cells(data) if data[:2] == b"PK" else {}
+            return tuple(
+                _sheet(one.result(), name, marked.get(name)) for name, one in zip(names, coming, strict=True)
+            )
     except CalamineError as error:
         locked = isinstance(error, PasswordError)
         hint = "take its password away first" if locked else "save it again as XLSX or CSV"
         raise SheetError(f"the workbook cannot be read ({error}): {hint}") from error
 
 
-def _sheet(book: Any, name: str, marked: Marked | None) -> Page:
-    sheet = book.get_sheet_by_name(name)
-    rows = [_row(row) for row in sheet.to_python(skip_empty_area=False)]
+def _sheet(sheet: Any, name: str, marked: Marked | None) -> Page:
+    rows = _rows(sheet.to_python(skip_empty_area=False))
     told: tuple[Told, ...] = ()
     if marked:
         told = _put(rows, marked)
@@ -226,6 +233,22 @@ def _sheet(book: Any, name: str, marked: Marked | None) -> Page:
             for at in range(top + 1, min(bottom + 1, len(rows))):
                 _set(rows, at, left, rows[top][left])
     return Page(name, _trimmed(rows), merged, told)
+
+
+def _rows(cells: Sequence[Sequence[object]]) -> list[tuple[str, ...]]:
+    """The texts of a sheet, worked out column by column: each text once, however often it stands."""
+    columns = []
+    for column in zip(*cells, strict=True):
+        if set(map(type, column)) <= {str, float}:
+            known = {cell: _text(cell) for cell in set(column)}
+            columns.append([known[cell] for cell in column])
+        else:
+            # True is 1 and a day may be another's key: they are told apart by their kinds.
+            kinds = {(type(cell), cell): _text(cell) for cell in column}
+            columns.append([kinds[type(cell), cell] for cell in column])
+    while columns and not any(columns[-1]):
+        columns.pop()
+    return list(zip(*columns, strict=True)) if columns else [() for _ in cells]
 
 
 def _put(rows: list[tuple[str, ...]], marked: Marked) -> tuple[Told, ...]:
@@ -289,26 +312,27 @@ def _extent(chunk: bytes) -> None:
         raise SheetError(f"the sheet has cells below row {MOST_ROWS}: delete what stands far below the list")
 
 
-class _Texts(dict[object, str]):
-    """The text of each different cell, worked out once."""
-
-    def __missing__(self, cell: object) -> str:
-        text = self[cell] = _text(cell)
-        return text
-
-
-_TEXTS: dict[type, _Texts] = {}
-"""Apart by their kinds: true is 1 as a key."""
-
-
 def _row(cells: Iterable[object]) -> tuple[str, ...]:
-    out = [_TEXTS.setdefault(type(cell), _Texts())[cell] for cell in cells]
+    out = [_text(cell) for cell in cells]
     while out and not out[-1]:
         out.pop()
     return tuple(out)
 
 
+def _is_plain(cell: str) -> bool:
+    """Whether a text is as it should be, as most are: nothing to take off, nothing to make one of."""
+    return (
+        cell.isprintable()
+        and "  " not in cell
+        and len(cell) <= MOST_CELL
+        and cell[:1] not in (" ", "'")
+        and cell[-1:] != " "
+    )
+
+
 def _text(cell: object) -> str:
+    if isinstance(cell, str) and _is_plain(cell):
+        return cell
     if isinstance(cell, bool):
         return "yes" if cell else "no"
     if isinstance(cell, float):
@@ -326,6 +350,6 @@ def _text(cell: object) -> str:
 
 def _trimmed(rows: Iterable[tuple[str, ...]]) -> tuple[tuple[str, ...], ...]:
     out = list(rows)
-    while out and not out[-1]:
+    while out and not any(out[-1]):
         out.pop()
     return tuple(out)

@@ -201,16 +201,34 @@ class Jobs:
         understood = brought.understood
         choices = choices.model_copy(update={"answers": understood["answers"]})
         self._set(job, state="planning", done=0.5, sheets=brought.packed, choices=choices.model_dump(mode="json"))
-        says, plan, does = "", ListPlan(image.seq), None
-        try:
-            plan = plan_list(image, understood, choices, lambda share: self._goes_on(job, 0.5 + share / 2))
-            does = self._would_do(image, plan, choices)
-        except SheetError as error:
-            says = str(error)
-        self._plans[job] = _key(choices), plan, understood
-        result = _packed(brought, plan, does)
-        lines = {"lines": [line.__dict__ for line in plan.lines], "unmatched": plan.unmatched}
-        self._set(job, state="ready", done=1.0, says=says, result=result, lines=zlib.compress(orjson.dumps(lines), 1))
+        says, plan = "", ListPlan(image.seq)
+        with _no_looking_through():
+            try:
+                plan = plan_list(image, understood, choices, lambda share: self._goes_on(job, 0.5 + share / 2))
+            except SheetError as error:
+                says = str(error)
+            self._plans[job] = _key(choices), plan, understood
+            lines = {"lines": [line.__dict__ for line in plan.lines], "unmatched": plan.unmatched}
+            packed = zlib.compress(orjson.dumps(lines), 1)
+            del lines
+        weighs = bool(plan.changes or plan.new or (choices.gone and plan.unmatched))
+        result = _packed(brought, plan, None, weighs=weighs)
+        self._set(job, state="ready", done=1.0, says=says, result=result, lines=packed)
+        if weighs:
+            # What it would do beyond its cells takes as long again: it is told as soon as it is known.
+            self._tell_weighed(
+                job, _packed(brought, plan, self._would_do(image, plan, choices), weighs=False), choices
+            )
+
+    def _tell_weighed(self, job: int, result: bytes, choices: Choices) -> None:
+        """Add what a list would do to a job that still stands as it did."""
+        said = choices.model_dump(mode="json")
+        with self._engine.begin() as connection:
+            connection.execute(
+                update(t.import_job)
+                .where(t.import_job.c.id == job, t.import_job.c.state == "ready", t.import_job.c.choices == said)
+                .values(result=result)
+            )
 
     def _would_do(self, image: PlantImage, plan: ListPlan, choices: Choices) -> dict[str, Any] | None:
         """Findings that would come and go and values that would move; None for a plan that changes nothing."""
@@ -303,6 +321,25 @@ def _key(choices: Choices) -> str:
     return choices.model_dump_json()
 
 
+_PAUSES = threading.Lock()
+_PAUSED = [0]
+
+
+@contextlib.contextmanager
+def _no_looking_through() -> Iterator[None]:
+    """Plan without the collector looking through all that a large list makes, time and again: nothing of it goes."""
+    with _PAUSES:
+        _PAUSED[0] += 1
+        gc.disable()
+    try:
+        yield
+    finally:
+        with _PAUSES:
+            _PAUSED[0] -= 1
+            if not _PAUSED[0]:
+                gc.enable()
+
+
 def _give_back() -> None:
     """Give memory that a large file took back to the machine: the allocator would keep it for the next one."""
     gc.collect()
@@ -310,7 +347,7 @@ def _give_back() -> None:
         ctypes.CDLL("libc.so.6").malloc_trim(0)
 
 
-def _packed(brought: Brought, plan: ListPlan, does: dict[str, Any] | None) -> bytes:
+def _packed(brought: Brought, plan: ListPlan, does: dict[str, Any] | None, *, weighs: bool) -> bytes:
     understood = brought.understood
     tables = [
         {name: table[name] for name in ("sheet", "name", "heads", "data", "columns")}
@@ -337,5 +374,6 @@ def _packed(brought: Brought, plan: ListPlan, does: dict[str, Any] | None) -> by
         "reasons": plan.reasons(),
         "seq": plan.seq,
         "does": does,
+        "weighs": weighs,
     }
     return zlib.compress(orjson.dumps(body), 1)

@@ -5094,7 +5094,7 @@ export interface components {
          * JobOut
          * @description A list being brought in. state: waiting, reading, planning, ready, taking in, done, failed, called off. tables: its
          *     lists; beside: what is none. questions: what is asked now, the dearest first; more: how many wait behind them. recalled:
-         *     the list whose answers were taken. decimal: what marks decimals in the file, "" where nothing settles it.
+         *     the list whose answers were taken. weighs: what it would do beyond its cells is still worked out. decimal: what marks decimals in the file, "" where nothing settles it.
          */
         JobOut: {
             /** Answered */
@@ -5134,6 +5134,8 @@ export interface components {
             state: string;
             /** Tables */
             tables: components["schemas"]["FileList"][];
+            /** Weighs */
+            weighs: boolean;
         };
         /**
          * JournalLineOut

@@ -36,7 +36,7 @@ const ASKED = {
 const JOB = {
   id: 7, name: 'kiln.csv', state: 'ready', busy: false, done: 1, says: '', sheets: [{ name: 'list', rows: 9, told: [] }],
   tables: [TABLE], beside: [], questions: [], answered: [], more: 0, recalled: '', decimal: '', first: [], reasons: [],
-  choices: CHOICES, counts: COUNTS, does: null,
+  choices: CHOICES, counts: COUNTS, does: null, weighs: false,
 } // prettier-ignore
 const MAPPINGS = { targets: [{ name: 'tag', label: 'tag' }], mappings: ['contractor'] }
 
@@ -155,8 +155,15 @@ test('what a list would do to findings and values is said before it is done', as
     findings: [{ rule: 'R07', severity: 'settle', text: 'the range is another' }],
     values: [{ tag: 'PT-1', at: '12 mA', was: '5.0', becomes: '6.0' }],
   } // prettier-ignore
-  const { box } = await page({ 'POST /api/imports/text': { ...JOB, does } })
+  vi.useFakeTimers()
+  const { box } = await page({
+    'POST /api/imports/text': { ...JOB, weighs: true },
+    'GET /api/imports/{job}': { ...JOB, does },
+  })
   await pasted(box)
+  expect(flat(box)).toContain('is being worked out')
+  await vi.advanceTimersByTimeAsync(400)
+  await settled()
   expect(flat(box)).toContain('it would raise 1 finding, settle 2 and move 1 value')
   expect(flat(box)).toContain('PT-1 at 12 mA: 5.0 → 6.0')
 })

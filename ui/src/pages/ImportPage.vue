@@ -89,8 +89,9 @@ function heard(answer: Answer) {
   const before = job.value
   job.value = answer.data
   again.stop()
-  if (answer.data.busy) lookIn(300)
-  else if (answer.data.state === 'ready' && before?.state !== 'ready') first()
+  if (answer.data.busy || answer.data.weighs) lookIn(300)
+  if (answer.data.busy) return
+  if (answer.data.state === 'ready' && before?.state !== 'ready') first()
   else if (answer.data.state === 'done') finished()
 }
 
@@ -356,6 +357,9 @@ function dropped(event: DragEvent) {
             <v-btn class="mini" :disabled="choosing" @click="answer(one.id, '')">ask again</v-btn>
           </li>
         </ul>
+        <p v-if="job.weighs" class="small quiet" role="status">
+          What it would do to findings and values is being worked out …
+        </p>
         <details v-if="job.does && (job.does.opened || job.does.closed || job.does.moved)" class="small does">
           <summary>
             it would raise {{ job.does.opened }} finding{{ job.does.opened === 1 ? '' : 's' }}, settle

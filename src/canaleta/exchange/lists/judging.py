@@ -30,7 +30,7 @@ from canaleta.exchange.lists.tables import Table, row_kind
 
 __all__ = ["Column", "judge", "look_of"]
 
-SAMPLE = 300
+SAMPLE = 150
 """Rows, spread over a list, that its columns are judged by."""
 _TYPED = frozenset(
     (

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
+from functools import cached_property, lru_cache
 
 from canaleta.core.model.layout import SEPARATOR, Layout
 from canaleta.core.notation.patterns import SPACE, compiled
@@ -69,10 +70,50 @@ class Seats:
         )
         return cls(racks, layout.channel_base)
 
-    @property
+    @cached_property
     def cabinets(self) -> tuple[str, ...]:
         """The names of the cabinets, in their order."""
         return tuple(dict.fromkeys(cabinet for cabinet, _, _ in self.racks))
+
+    def of_cabinet(self, name: str) -> list[tuple[str, str, Mapping[int, int]]]:
+        """The racks of a cabinet, however its name is written; all for no name."""
+        return self._by_cabinet.get(_key(name), []) if name else list(self.racks)
+
+    def begins(self, text: str) -> str:
+        """The name of a cabinet that a text begins with, the longest, "" for none."""
+        lower = text.lower()
+        for length in self._lengths:
+            name = self._lower.get(lower[:length])
+            if name is not None and (len(text) == length or not text[length].isalnum()):
+                return name
+        return ""
+
+    def has(self, text: str) -> bool:
+        """Whether a text is the address of a channel exactly as the plant writes it."""
+        parts = text.split(SEPARATOR)
+        if len(parts) != 4 or not (parts[2].isdecimal() and parts[3].isdecimal()):
+            return False
+        count = self._exact.get((parts[0], parts[1]), {}).get(int(parts[2]), 0)
+        return self.base <= int(parts[3]) < self.base + count
+
+    @cached_property
+    def _exact(self) -> dict[tuple[str, str], Mapping[int, int]]:
+        return {(cabinet, rack): slots for cabinet, rack, slots in self.racks}
+
+    @cached_property
+    def _by_cabinet(self) -> dict[str, list[tuple[str, str, Mapping[int, int]]]]:
+        out: dict[str, list[tuple[str, str, Mapping[int, int]]]] = {}
+        for one in self.racks:
+            out.setdefault(_key(one[0]), []).append(one)
+        return out
+
+    @cached_property
+    def _lower(self) -> dict[str, str]:
+        return {name.lower(): name for name in self.cabinets}
+
+    @cached_property
+    def _lengths(self) -> tuple[int, ...]:
+        return tuple(sorted({len(name) for name in self.cabinets}, reverse=True))
 
     def missing(self, cabinet: str, rack: str, slots: Mapping[int, int], slot: str, channel: int) -> str:
         """Why a rack has no such channel, "" if it has."""
@@ -155,10 +196,8 @@ def _short(text: str) -> str:
 
 def _named(body: str, seats: Seats) -> tuple[str, str]:
     """The plant's cabinet that an address begins with, and the rest."""
-    for name in sorted(seats.cabinets, key=len, reverse=True):
-        if body.lower().startswith(name.lower()) and (len(body) == len(name) or not body[len(name)].isalnum()):
-            return name, body[len(name) :]
-    return "", body
+    name = seats.begins(body)
+    return name, body[len(name) :]
 
 
 def address_of(place: Place, seats: Seats, shift: int = 0) -> str:
@@ -166,7 +205,7 @@ def address_of(place: Place, seats: Seats, shift: int = 0) -> str:
     number. Raises DoubtError: where, if several may be meant; place, if the plant has no such channel."""
     if not place.whole:
         raise DoubtError("place", f"“{place.text()}” names no slot and channel")
-    racks = [one for one in seats.racks if not place.cabinet or _same(one[0], place.cabinet)]
+    racks = seats.of_cabinet(place.cabinet)
     if not racks:
         raise DoubtError(
             "place", f"the plant has no cabinet “{place.cabinet}”" if seats.racks else "the plant has no cabinets yet"
@@ -188,9 +227,16 @@ def address_of(place: Place, seats: Seats, shift: int = 0) -> str:
     return fits[0]
 
 
+@lru_cache(maxsize=20_000)
+def _key(name: str) -> str:
+    """What tells names of cabinets and racks apart: letters and figures; rack 01 and R1 are rack 1."""
+    plain = "".join(c for c in name.lower() if c.isalnum())
+    number = plain.lstrip("r0")
+    return number if number.isdecimal() else plain
+
+
 def _same(name: str, said: str) -> bool:
-    a, b = ("".join(c for c in text.lower() if c.isalnum()) for text in (name, said))
-    return a == b or (a.lstrip("r0") == b.lstrip("r0") != "" and a.lstrip("r0").isdecimal())
+    return name == said or _key(name) == _key(said)
 
 
 def context_of(texts: Iterable[str], seats: Seats) -> tuple[Place, str]:

@@ -8,8 +8,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import zip_longest
 
-from canaleta.core.model.fields import field_named
+from canaleta.core.model.fields import Kind, field_named
 from canaleta.core.model.layout import SEPARATOR
 from canaleta.exchange.lists.cells import NOTHING, UNIT_OF, Answers, Got, cell_reader, range_reader, signal_reader
 from canaleta.exchange.lists.contents import is_empty
@@ -106,11 +107,14 @@ def read_rows(
         table, by.get(key) or by.get("tag") or by.get(TAG_PARTS[0]) or asked, rows, seats, context, out
     )
     body = [rows[number - 1] for number in out.numbers]
+    raw = list(zip_longest(*body, fillvalue=""))
     cells: dict[int, list[str]] = {}
 
     def column(at: int) -> list[str]:
         if at not in cells:
-            cells[at] = [_clean(row[at]) if at < len(row) else "" for row in body]
+            texts = raw[at] if at < len(raw) else [""] * len(body)
+            known = {text: _clean(text) for text in set(texts)}
+            cells[at] = [known[text] for text in texts]
         return cells[at]
 
     classes = [read_class(text) for text in column(by[CLASS].at)] if CLASS in by else [""] * len(body)
@@ -128,6 +132,8 @@ def read_rows(
             later.append(one)
             continue
         texts = column(one.at)
+        if _is_free(one.target) and _take_as_it_is(out, one, texts):
+            continue
         keys: Sequence[object] = (
             list(zip(texts, column(by[STRIP_NAME].at), strict=True))
             if one.target == "strip" and STRIP_NAME in by
@@ -170,16 +176,14 @@ def _points(
     tells which point a row is."""
     tag_at = named.at if named else -1
     contexts: list[Place] = []
+    words = frozenset(word for sign in table.again for word in sign)
     now = context
     for at in range(table.data.start, table.data.stop):
         row = rows[at]
         cells = row[table.start : table.stop]
         filled = len(cells) - cells.count("")
         tag = row[tag_at] if 0 <= tag_at < len(row) else ""
-        if filled > 2 and tag and filled >= len(cells) / 2 and not table.again:
-            kind = ""
-        else:
-            kind = row_kind(cells, filled, _clean(tag), table.again)
+        kind = row_kind(cells, filled, _clean(tag), table.again, words)
         if kind == "empty":
             continue
         if kind:
@@ -200,6 +204,19 @@ def _points(
         out.numbers.append(at + 1)
         contexts.append(now)
     return contexts
+
+
+def _is_free(target: str) -> bool:
+    """Whether a field takes any text."""
+    return target not in ("hart",) and field_named(target).kind is Kind.TEXT
+
+
+def _take_as_it_is(out: Rows, one: Column, texts: list[str]) -> bool:
+    """Take a column of free text whole, where none of its cells is a failed formula or a workbook's number."""
+    if one.target in out.fields or any(t[:1] == "#" or t[-1:] == EXACT for t in set(texts)):
+        return False
+    out.fields[one.target] = texts
+    return True
 
 
 def _take(out: Rows, one: Column, texts: Sequence[str], keys: Sequence[object], read: Callable[..., Got]) -> None:
@@ -249,8 +266,12 @@ def _addresses(
     assert one is not None
     count = len(out.numbers)
     empty = [""] * count
-    columns = [column(p.at) if p else empty for p in parts]
     texts = column(one.at)
+    if whole and all(not text or seats.has(text) for text in texts):
+        # As the plant writes them: its own list comes back.
+        out.fields["channel"] = texts
+        return
+    columns = [column(p.at) if p else empty for p in parts]
     order = _order(one.heading) if whole else ()
     places: list[Place | None] = []
     read: dict[str, Place | None] = {}

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from canaleta.core.notation.patterns import compiled
 from canaleta.exchange.lists.contents import looks_like_tag
 from canaleta.exchange.lists.figures import DoubtError, read_unit_text
-from canaleta.exchange.lists.headings import NO_FIELD, Heading, read_heading
+from canaleta.exchange.lists.headings import Heading, read_heading
 from canaleta.exchange.sheets import Page
 
 __all__ = ["Table", "find_tables", "letters", "row_kind"]
@@ -34,6 +34,33 @@ _SPARE = compiled(
     r"\W*(?:spare|reserve|reserva|réserve|riserva|libre|free|frei|unused|not used|n/?u|disponible|vacante|vacant|leer|lliure|reservado|réservé|libero|vrij|no usado|sin uso|non utilisé)\W*\d*\W*",
     ignore_case=True,
 )
+_SPARES = frozenset(
+    [
+        "spa",
+        "res",
+        "rés",
+        "ris",
+        "lib",
+        "fre",
+        "fri",
+        "fra",
+        "not",
+        "unu",
+        "dis",
+        "vac",
+        "lee",
+        "lli",
+        "vri",
+        "no",
+        "sin",
+        "non",
+        "n/u",
+        "nu",
+        "fre",
+        "rie",
+    ]
+)
+"""What a spare's word begins with."""
 _DIGITS = frozenset("0123456789")
 
 
@@ -310,16 +337,28 @@ def _side_by_side(combined: Sequence[tuple[str, str]], body: Sequence[Sequence[s
     return [(a, b) for a, b in out]
 
 
-def row_kind(cells: Sequence[str], filled: int, tag: str, again: frozenset[tuple[str, ...]]) -> str:
-    """What a row of a list's body is: "" for a point; else a code: heads, total, footer, spare, group, empty.
+def row_kind(
+    cells: Sequence[str],
+    filled: int,
+    tag: str,
+    again: frozenset[tuple[str, ...]],
+    words: frozenset[str] | None = None,
+) -> str:
+    """What a row of a list's body is: "" for a point; else a code: heads, total, footer, spare, group, empty, no tag.
 
-    cells: of the list's own columns. filled: how many hold something. tag: what stands where the tag does.
+    cells: of the list's own columns. filled: how many hold something. tag: what stands where the tag does. words: all
+    words of the heads, by which most rows are known to be none of them.
     """
     if not filled:
         return "empty"
-    first = next(cell for cell in cells if cell)
-    if again and _trim(cells) in again:
+    if again and (words is None or tag.casefold() in words) and _trim(cells) in again:
         return "heads"
+    if filled > 4 and tag:
+        if tag[:3].casefold() in _SPARES and _SPARE.fullmatch(tag):
+            return "spare"
+        if any(c.isalpha() for c in tag):
+            return ""
+    first = next(cell for cell in cells if cell)
     if _TOTAL.fullmatch(first) and (not tag or tag == first or not any(c.isalpha() for c in tag)):
         return "total"
     if tag and _SPARE.fullmatch(tag):
@@ -334,8 +373,3 @@ def row_kind(cells: Sequence[str], filled: int, tag: str, again: frozenset[tuple
         if not tag or (filled == 1 and tag == first and (" " in tag or not any(c in _DIGITS for c in tag))):
             return "group" if filled <= 2 else "no tag"
     return ""
-
-
-def is_nothing(target: str) -> bool:
-    """Whether a target is known and no field of ours."""
-    return target.startswith(NO_FIELD)

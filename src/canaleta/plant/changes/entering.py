@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from canaleta.core.model.fields import Field, Kind, Landing, Stored, field_named
+from canaleta.core.model.fields import STORED, Field, Kind, Landing, Stored, field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import TextError
 from canaleta.core.sheet.derived import SCALING_POINTS
@@ -21,7 +21,17 @@ from canaleta.plant.database.cells import (
     refuse_proved,
 )
 
-__all__ = ["enter_row", "in_order"]
+__all__ = ["Known", "enter_new", "enter_row", "in_order"]
+
+
+class Known:
+    """What texts of fields mean by themselves, kept over the rows of a list. singles: {field: {text: the one value that
+    it gives}}; others: what gives more, or why it gives nothing."""
+
+    def __init__(self) -> None:
+        self.singles: dict[str, dict[str, Stored]] = {}
+        self.others: dict[tuple[str, str], dict[str, Stored] | str] = {}
+
 
 _FIRST = {"signal": 0, "channel": 1, "mode": 2}
 
@@ -54,6 +64,71 @@ def enter_row(
         )
     values |= _left_behind(image, row, values) if row is not None and "found_low" not in texts else {}
     return values, troubles
+
+
+def enter_new(image: PlantImage, texts: Mapping[str, str], known: Known) -> tuple[dict[str, Stored], dict[str, str]]:
+    """What `enter_row` says of a new point, for tens of thousands of them: what many rows say alike is read once."""
+    if texts.get("value_form", "two points") != "two points" or not _OTHER_FORMS.isdisjoint(texts):
+        return enter_row(image, None, texts)
+    values: dict[str, Stored] = {}
+    troubles: dict[str, str] = {}
+    singles = known.singles
+    for name, text in texts.items():
+        if name in singles and text in singles[name]:
+            values[name] = singles[name][text]
+            continue
+        if name in _OF_MODULE:
+            continue
+        if len(text) <= _LONGEST.get(name, 0) and text.isprintable() and text.strip() == text:
+            values[name] = text
+            continue
+        got = known.others.get((name, text))
+        if got is None:
+            got = _alone(image, name, text)
+            if name not in _OF_ONE:
+                if len(got) == 1 and not isinstance(got, str):
+                    singles.setdefault(name, {})[text] = got[name]
+                else:
+                    known.others[name, text] = got
+        if isinstance(got, str):
+            troubles[name] = got
+        elif len(got) == 1:
+            values |= got
+        else:
+            values |= {n: v for n, v in got.items() if n == name or (n not in values and n not in texts)}
+    for name in _OF_MODULE:
+        if text := texts.get(name, ""):
+            at = values.get("channel")
+            kind = image.layout.modules[at.module].type_key if isinstance(at, Landing) else ""
+            key = (f"{name} {kind}", text)
+            if key not in known.others:
+                try:
+                    known.others[key] = _of_module(image, None, values, field_named(name), text)
+                except TextError as error:
+                    known.others[key] = str(error)
+            got = known.others[key]
+            if isinstance(got, str):
+                troubles[name] = got
+            else:
+                values |= got
+    if not texts.get("mode") and ("channel" in texts or "signal" in texts):
+        values |= mode_follows(image.layout, values.get("channel") or "", str(values.get("signal") or ""), "")
+    return values, troubles
+
+
+def _alone(image: PlantImage, name: str, text: str) -> dict[str, Stored] | str:
+    """What a text of a field gives by itself, or why it gives nothing."""
+    try:
+        return _entered(image, None, {}, field_named(name), text)
+    except TextError as error:
+        return str(error)
+
+
+_LONGEST = {field.name: field.longest for field in STORED if field.kind is Kind.TEXT}
+_OTHER_FORMS = frozenset(("slope", "offset", "factors"))
+_OF_MODULE = ("mode", "filter")
+_OF_ONE = frozenset(("tag", "service", "channel", "strip", "cable", "serial", "second_name", "old_address", "notes"))
+"""Fields whose texts are one point's own: keeping what they mean saves nothing."""
 
 
 def _left_behind(image: PlantImage, row: int, values: Mapping[str, Stored]) -> dict[str, Stored]:

@@ -213,7 +213,7 @@ class DoesOut(Shape):
 class JobOut(Shape):
     """A list being brought in. state: waiting, reading, planning, ready, taking in, done, failed, called off. tables: its
     lists; beside: what is none. questions: what is asked now, the dearest first; more: how many wait behind them. recalled:
-    the list whose answers were taken. decimal: what marks decimals in the file, "" where nothing settles it."""
+    the list whose answers were taken. weighs: what it would do beyond its cells is still worked out. decimal: what marks decimals in the file, "" where nothing settles it."""
 
     id: int
     name: str
@@ -232,6 +232,7 @@ class JobOut(Shape):
     first: list[FileFirst]
     reasons: list[FileReason]
     does: DoesOut | None
+    weighs: bool
     counts: CountsOut
     choices: Choices
     seq: int
@@ -394,7 +395,8 @@ def job_lines(path: JobPath, query: LinesQuery) -> Response:
                 "kind": "unmatched",
                 "tag": image.label(image.row_of(p)),
                 "point": p,
-                "cells": [],
+                "changes": [],
+                "typed": {},
                 "troubles": [],
                 "code": "",
                 "says": "",
@@ -406,8 +408,13 @@ def job_lines(path: JobPath, query: LinesQuery) -> Response:
         lines = [
             line for line in planned if (line["troubles"] if query.kind == "wrong" else line["kind"] == query.kind)
         ]
-    some = lines[query.start : query.start + query.most]
+    some = [_line(line) for line in lines[query.start : query.start + query.most]]
     return jsonify({"count": len(lines), "lines": some})
+
+
+def _line(line: dict[str, Any]) -> dict[str, Any]:
+    cells = line["changes"] or [[name, "", text] for name, text in line["typed"].items()]
+    return {name: value for name, value in line.items() if name not in ("changes", "typed")} | {"cells": cells}
 
 
 @api.put("/imports/<int:job>/choices", responses={200: JobOut})
@@ -543,7 +550,7 @@ def _told(number: int) -> Response:
     first = [{"name": name, "rows": rows} for name, rows in found.get("first", [])]
     body = {
         "sheets": [], "questions": [], "answered": [], "more": 0, "recalled": "", "decimal": "", "reasons": [],
-        "does": None, "counts": {}, "seq": 0, **found, "tables": tables, "beside": beside, "first": first,
+        "does": None, "weighs": False, "counts": {}, "seq": 0, **found, "tables": tables, "beside": beside, "first": first,
         "id": job.id, "name": job.name, "state": job.state, "busy": job.state in BUSY, "done": job.done,
         "says": job.says, "choices": job.choices,
     }  # fmt: skip
