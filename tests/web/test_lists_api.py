@@ -152,6 +152,23 @@ def test_the_list_as_a_workbook_opens_again_as_the_same_list(person: Who) -> Non
     }, [x["cells"] for x in lines(engineer, job, "changed")] + lines(engineer, job, "wrong")[:3]
 
 
+@pytest.mark.parametrize("form", ["xlsx", "ods", "csv"])
+def test_our_own_list_comes_back_without_a_difference(person: Who, form: str) -> None:
+    """Whatever kind of file it went out as; figures as they were typed, though a workbook holds 780.0 as 780."""
+    engineer = person("engineer")
+    engineer.edit(1, "value_high", "500", "500.0")
+    engineer.edit(2, "notes", "", '  = 1 + 1, "quoted"; and so on')
+    data = exported(engineer, {"form": form}).data
+    file = {"file": (io.BytesIO(data), f"x.{form}")}
+    job = settled(engineer, engineer.client.post("/api/imports", data=file, headers=engineer.headers))
+    counts = {kind: job["counts"][kind] for kind in ("added", "changed", "renamed", "wrong", "same", "unmatched")}
+    assert counts == {"added": 0, "changed": 0, "renamed": 0, "wrong": 0, "same": 286, "unmatched": 0}, [
+        line["cells"] for line in lines(engineer, job, "changed")[:2]
+    ]
+    assert job["questions"] == []
+    assert len(job["tables"]) == 1, "findings, spares and changes beside it are no lists of points"
+
+
 def test_what_is_shown_goes_out_in_its_order_and_nothing_in_it_is_computed(person: Who) -> None:
     engineer = person("engineer")
     engineer.edit(1, "service", "burner gas header pressure", "=1+1")

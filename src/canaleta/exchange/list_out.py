@@ -4,16 +4,17 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from canaleta.core.model.fields import FIELDS, Field, Kind, field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import begins_formula
 from canaleta.core.sheet.follows import FOLLOWING, followed_by
-from canaleta.exchange.workbook import NUMBER, Sheet
+from canaleta.exchange.workbook import BLOCK, NUMBER, Sheet
 from canaleta.plant.records.findings import accepted
 
 __all__ = [
@@ -39,48 +40,63 @@ def list_sheet(
     findings: Mapping[int, Sequence[str]],
     live: Mapping[int, str],
 ) -> Sheet:
-    """The list with some columns and rows. findings, live: what stands in those two columns, by point."""
+    """The list with some columns and rows, written out as its rows are taken. findings, live: what stands in those two
+    columns, by point."""
     fields = [field_named(name) for name in names]
     rows = (
         np.arange(len(image))
         if points is None
         else np.array([image.row_of(p) for p in points if image.has(p)], dtype=np.int64)
     )
-    reads = {column.reads for column in FOLLOWING if column.name in names}
-    follows = followed_by(image, reads, rows.tolist())
-    columns: list[Sequence[str]] = []
-    for field in fields:
-        if field.kind is Kind.FOLLOWS:
-            columns.append(follows[field.name])
-        elif field.kind is Kind.LIVE:
-            columns.append([live.get(int(p), "") for p in image.ids[rows]])
-        elif field.kind is Kind.CHECKS:
-            columns.append(["; ".join(findings.get(int(p), ())) for p in image.ids[rows]])
-        else:
-            columns.append(image.texts(field.name, rows))
     return Sheet(
         "list",
         [field.station.value for field in fields],
         [_head(field) for field in fields],
         [max(8, min(60, field.width // 6)) for field in fields],
         [field.kind in (Kind.NUMBER, Kind.WHOLE) for field in fields],
-        list(zip(*columns, strict=True)) if columns else [],
+        _rows(image, fields, rows, findings, live),
     )
 
 
+def _rows(
+    image: PlantImage,
+    fields: Sequence[Field],
+    rows: NDArray[np.int64],
+    findings: Mapping[int, Sequence[str]],
+    live: Mapping[int, str],
+) -> Iterator[Sequence[str]]:
+    """Rows of texts, some at a time: nobody holds all of them."""
+    reads = {column.reads for column in FOLLOWING if column.name in {field.name for field in fields}}
+    follows = followed_by(image, reads, rows.tolist())
+    for start in range(0, len(rows), BLOCK):
+        some = rows[start : start + BLOCK]
+        columns: list[Sequence[str]] = []
+        for field in fields:
+            if field.kind is Kind.FOLLOWS:
+                columns.append(follows[field.name][start : start + BLOCK])
+            elif field.kind is Kind.LIVE:
+                columns.append([live.get(int(p), "") for p in image.ids[some]])
+            elif field.kind is Kind.CHECKS:
+                columns.append(["; ".join(findings.get(int(p), ())) for p in image.ids[some]])
+            else:
+                columns.append(image.texts(field.name, some))
+        yield from zip(*columns, strict=True) if columns else ()
+
+
 def findings_sheet(image: PlantImage, bodies: Iterable[Mapping[str, Any]]) -> Sheet:
-    """Every finding, a row for each point it names, with who accepted it and why."""
-    rows = []
-    for body in bodies:
-        for point in dict.fromkeys(cell["point"] for cell in body["cells"]):
-            tag = image.label(image.row_of(point)) if image.has(point) else ""
-            waived = body["waived"] if accepted(body) else None
-            because = (waived["reason"], waived["who"], waived["at"][:10]) if waived else ("", "", "")
-            rows.append((tag, body["rule"], body["severity"], body["station"], body["text"], *because))
-        if not body["cells"]:
-            rows.append(("", body["rule"], body["severity"], body["station"], body["text"], "", "", ""))
+    """Every finding, a row for each point it names, with who accepted it and why; taken as they come."""
     heads = ["tag", "rule", "how bad", "station", "finding", "accepted because", "by", "on"]
-    return Sheet("findings", [""] * 8, heads, [14, 8, 10, 10, 100, 40, 14, 12], [False] * 8, rows)
+    return Sheet("findings", [""] * 8, heads, [14, 8, 10, 10, 100, 40, 14, 12], [False] * 8, _found(image, bodies))
+
+
+def _found(image: PlantImage, bodies: Iterable[Mapping[str, Any]]) -> Iterator[Sequence[str]]:
+    for body in bodies:
+        waived = body["waived"] if accepted(body) else None
+        because = (waived["reason"], waived["who"], waived["at"][:10]) if waived else ("", "", "")
+        points = dict.fromkeys(cell["point"] for cell in body["cells"])
+        tags = [image.label(image.row_of(point)) if image.has(point) else "" for point in points] or [""]
+        for tag in tags:
+            yield (tag, body["rule"], body["severity"], body["station"], body["text"], *because)
 
 
 def told(body: Mapping[str, Any]) -> str:
@@ -117,14 +133,20 @@ def _head(field: Field) -> str:
     return f"{field.label} [{field.unit}]" if field.unit else field.label
 
 
-def as_csv(sheet: Sheet) -> bytes:
-    """A sheet as CSV in UTF-8, with stations in its heads. What a spreadsheet would compute is kept from it."""
+def as_csv(sheet: Sheet) -> Iterator[bytes]:
+    """A sheet as CSV in UTF-8, with stations in its heads, piece by piece. What a spreadsheet would compute is kept from
+    it."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow([f"{group} {head}".strip() for group, head in zip(sheet.groups, sheet.heads, strict=True)])
-    for row in sheet.rows:
+    yield b"\xef\xbb\xbf"
+    for number, row in enumerate(sheet.rows):
         writer.writerow([_plain(text) if begins_formula(text) else text for text in row])
-    return b"\xef\xbb\xbf" + out.getvalue().encode()
+        if number % BLOCK == BLOCK - 1:
+            yield out.getvalue().encode()
+            out.seek(0)
+            out.truncate()
+    yield out.getvalue().encode()
 
 
 def _plain(text: str) -> str:

@@ -428,7 +428,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** The list as CSV, or as a workbook with findings and spares on sheets of their own. */
+        /**
+         * The list as CSV, or as a workbook (XLSX, ODS) with findings and spares on sheets of their own; it comes as it is
+         * @description written.
+         */
         post: operations["exchange_export_export_post"];
         delete?: never;
         options?: never;
@@ -4410,7 +4413,7 @@ export interface components {
              * @default xlsx
              * @enum {string}
              */
-            form?: "csv" | "xlsx";
+            form?: "csv" | "xlsx" | "ods";
             /**
              * Points
              * @default null

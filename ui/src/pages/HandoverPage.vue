@@ -8,7 +8,7 @@ import { exportList } from '../plant/exportList'
 const plant = usePlant()
 const busy = ref('')
 
-async function out(form: 'csv' | 'xlsx') {
+async function out(form: 'csv' | 'xlsx' | 'ods') {
   busy.value = form
   await exportList(plant, { form })
   busy.value = ''
@@ -26,6 +26,9 @@ async function out(form: 'csv' | 'xlsx') {
       <p class="keys">
         <v-btn class="act main" :disabled="!!busy" @click="out('xlsx')">
           {{ busy === 'xlsx' ? 'writing…' : 'workbook, XLSX' }}
+        </v-btn>
+        <v-btn class="act" :disabled="!!busy" @click="out('ods')">
+          {{ busy === 'ods' ? 'writing…' : 'workbook, ODS' }}
         </v-btn>
         <v-btn class="act" :disabled="!!busy" @click="out('csv')">
           {{ busy === 'csv' ? 'writing…' : 'CSV' }}

@@ -15,7 +15,7 @@ from functools import cache, lru_cache
 from importlib import resources
 
 from canaleta.core.model.field import STATIONS, Kind, Station
-from canaleta.core.model.fields import STORED
+from canaleta.core.model.fields import FIELDS, STORED
 from canaleta.core.notation.patterns import LONGEST_LINE, SPACE, compiled
 from canaleta.core.notation.text import TextError
 from canaleta.core.notation.units import read_unit_and_reference
@@ -57,6 +57,7 @@ RANGES = {
 """Both ends, and the unit, in one cell."""
 NO_FIELD = "no field: "
 """What a target begins with that is known, and no field of ours."""
+_FOLLOWS = "what follows from other columns"
 CERTAIN, WEAK = 2, 1
 
 _PART_WORDS = {
@@ -241,6 +242,9 @@ def _phrases() -> dict[str, dict[str, int]]:
         # A unit's column is of the range that it stands beside.
         for report in one.headers if one.kind is not Kind.UNIT else ():
             says(report, one.name, WEAK if bare(report) in out else CERTAIN)
+    for one in FIELDS:
+        if not one.stored:
+            out[bare(f"{one.station}{one.label}")] = {f"{NO_FIELD}{_FOLLOWS}": CERTAIN + 1}
     out.pop("", None)
     return out
 

@@ -2,17 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import asdict
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, or_, select
+from sqlalchemy import ColumnElement, Connection, Engine, or_, select
 
 from canaleta.core.model.fields import Station
 from canaleta.core.rules import Cause, Cell, Finding, Fix, Waived
 from canaleta.plant.database import tables as t
 
-__all__ = ["accepted", "from_body", "stored_findings", "stored_touching", "to_body", "touching"]
+__all__ = [
+    "accepted",
+    "findings_as_they_come",
+    "from_body",
+    "stored_findings",
+    "stored_touching",
+    "to_body",
+    "touching",
+]
 
 
 def to_body(finding: Finding) -> dict[str, Any]:
@@ -70,6 +78,14 @@ def accepted(body: Mapping[str, Any]) -> bool:
 def stored_findings(connection: Connection) -> list[dict[str, Any]]:
     """All findings, as bodies, by key."""
     return [row.body for row in connection.execute(select(t.finding.c.body).order_by(t.finding.c.key))]
+
+
+def findings_as_they_come(engine: Engine) -> Iterator[dict[str, Any]]:
+    """All findings, as bodies, by key, some at a time."""
+    with engine.connect() as connection:
+        options = connection.execution_options(yield_per=500)
+        for row in options.execute(select(t.finding.c.body).order_by(t.finding.c.key)):
+            yield row.body
 
 
 def touching(looked: Mapping[str, set[int] | None]) -> ColumnElement[bool]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+from collections.abc import Iterator
 from typing import Annotated, Any, Literal
 
 from flask import Response, jsonify
@@ -18,12 +20,12 @@ from canaleta.exchange.lists.headings import CLASS, FORM, PARTS, RANGES, STRIP_N
 from canaleta.exchange.lists.memory import look
 from canaleta.exchange.lists.questions import LEFT_OUT, target_words
 from canaleta.exchange.project import Project, project_of, written_project
-from canaleta.exchange.workbook import as_workbook
+from canaleta.exchange.workbook import streamed_workbook
 from canaleta.jobs.imports import BUSY, Job, TooManyJobsError, keep_look, stored_looks
 from canaleta.plant.database import tables as t
 from canaleta.plant.live import temporary
 from canaleta.plant.live.blocks import is_stale, read_block
-from canaleta.plant.records.findings import stored_findings
+from canaleta.plant.records.findings import findings_as_they_come
 from canaleta.plant.records.plant import plant_name
 from canaleta.web.kit.access import needs, session_now
 from canaleta.web.kit.problems import PROBLEMS, ProblemError
@@ -301,7 +303,7 @@ class ExportIn(Shape):
 
     model_config = ConfigDict(extra="forbid")
 
-    form: Literal["csv", "xlsx"] = "xlsx"
+    form: Literal["csv", "xlsx", "ods"] = "xlsx"
     fields: list[Annotated[str, Field(max_length=60)]] = Field(default_factory=list, max_length=200)
     points: list[Annotated[int, Field(ge=0, le=2**62)]] | None = Field(None, max_length=200_000)
 
@@ -327,34 +329,49 @@ def project_schema() -> Response:
 @api.post("/export", responses={200: None})
 @needs("look")
 def export(body: ExportIn) -> Response:
-    """The list as CSV, or as a workbook with findings and spares on sheets of their own."""
+    """The list as CSV, or as a workbook (XLSX, ODS) with findings and spares on sheets of their own; it comes as it is
+    written."""
     names = body.fields or list_out.every_field()
     if (unknown := next((n for n in names if n not in {f.name for f in FIELDS}), None)) is not None:
         raise ProblemError(422, f"there is no column “{unknown}”", "nothing was written")
     with shared().engine.connect() as connection:
         image = shared().image(connection)
-        bodies = stored_findings(connection)
         changed = temporary.listed(connection)
         live = _live(connection, image) if "now" in names else {}
         title = plant_name(connection)
+    engine = shared().engine
     report: dict[int, list[str]] = {}
-    for finding in bodies:
-        for point in dict.fromkeys(cell["point"] for cell in finding["cells"]):
-            report.setdefault(point, []).append(list_out.told(finding))
+    if "checks" in names:
+        for finding in findings_as_they_come(engine):
+            for point in dict.fromkeys(cell["point"] for cell in finding["cells"]):
+                report.setdefault(point, []).append(list_out.told(finding))
     sheet = list_out.list_sheet(image, names, body.points, report, live)
     if body.form == "csv":
-        data, kind = list_out.as_csv(sheet), "text/csv; charset=utf-8"
+        pieces: Iterator[bytes] = list_out.as_csv(sheet)
     else:
         sheets = [
             sheet,
-            list_out.findings_sheet(image, bodies),
+            list_out.findings_sheet(image, findings_as_they_come(engine)),
             list_out.spares_sheet(image, _spares(image)),
             list_out.temporary_sheet(image, changed),
         ]
-        data, kind = as_workbook(sheets), "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
-    response = Response(data, content_type=kind)
+        pieces = streamed_workbook(sheets, body.form)
+    response = Response(_begun_pieces(pieces), content_type=_KINDS[body.form])
     response.headers["Content-Disposition"] = f'attachment; filename="{_file_name(title)}-{image.seq}.{body.form}"'
     return response
+
+
+_KINDS = {
+    "csv": "text/csv; charset=utf-8",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    "ods": "application/vnd.oasis.opendocument.spreadsheet",
+}
+
+
+def _begun_pieces(pieces: Iterator[bytes]) -> Iterator[bytes]:
+    """Pieces of a file, the first of them made already: what cannot begin is told as any other trouble."""
+    first = next(pieces, b"")
+    return itertools.chain((first,), pieces)
 
 
 @api.post("/imports", responses={200: JobOut})
