@@ -22,7 +22,7 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import TextError
 from canaleta.exchange.lists.questions import askable
 from canaleta.exchange.sheets import SheetError
-from canaleta.plant.changes.apply import Applied
+from canaleta.plant.changes.apply import Applied, Foreseen
 from canaleta.plant.changes.change_set import CellChanges
 from canaleta.plant.changes.entering import Known, enter_new, enter_row
 from canaleta.plant.changes.rows import add_points
@@ -400,10 +400,11 @@ def apply_plan(
     choices: Choices,
     who: str,
     source: str,
+    foreseen: Foreseen | None = None,
 ) -> tuple[Applied, ListPlan]:
     """Take a list in as one change set, which can be undone; all of it or nothing.
 
-    planned: worked out before. It is worked out again, by `plan`, only if the plant changed meanwhile.
+    foreseen: what it does, if that was worked out. planned: worked out before. It is worked out again, by `plan`, only if the plant changed meanwhile.
     """
     final = [planned]
 
@@ -414,7 +415,7 @@ def apply_plan(
 
     gone = (lambda: final[0].unmatched) if choices.gone else (list)
     try:
-        applied = add_points(engine, cache, under_lock, who, source, gone)
+        applied = add_points(engine, cache, under_lock, who, source, gone, foreseen)
     except TextError as error:  # pragma: no cover - cells were read when it was planned
         raise SheetError(str(error)) from error
     return applied, final[0]

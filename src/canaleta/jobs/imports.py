@@ -13,7 +13,7 @@ import logging
 import threading
 import zlib
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from typing import Any
 
 import orjson
@@ -28,7 +28,8 @@ from canaleta.exchange.lists.apart import Brought, Wish, bring_apart
 from canaleta.exchange.lists.memory import look
 from canaleta.exchange.lists.places import Seats
 from canaleta.exchange.sheets import SheetError
-from canaleta.plant.changes.rows import preview_points
+from canaleta.plant.changes.apply import Foreseen
+from canaleta.plant.changes.rows import foresee_points
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.locks import LockedError
 from canaleta.plant.records.image_cache import ImageCache
@@ -48,6 +49,8 @@ LARGE = 1_000_000
 ROOM_FOR_ONE = 0x43414E49
 """The lock in the database that the large file at work holds."""
 LOOK_AGAIN_S = 0.5
+MOST_PLANS = 4
+"""Plans that a worker keeps while somebody looks at them."""
 
 
 class TooManyJobsError(RuntimeError):
@@ -72,13 +75,23 @@ class Job:
     result: dict[str, Any] | None
 
 
+@dataclass
+class _Weighed:
+    """What a list would do, while it is worked out and behind that. key: of the choices that it is worked out for."""
+
+    key: str
+    done: threading.Event = field(default_factory=threading.Event)
+    foreseen: Foreseen | None = None
+
+
 class Jobs:
     """The jobs that one web worker starts."""
 
     def __init__(self, engine: Engine, cache: ImageCache) -> None:
         self._engine, self._cache = engine, cache
         self._waits = threading.Event()
-        self._plans: dict[int, tuple[str, ListPlan, dict[str, Any]]] = {}
+        self._weighed: dict[int, _Weighed] = {}
+        self._plans: dict[int, tuple[str, ListPlan]] = {}
 
     def start(self, who: str, name: str, data: bytes) -> int:
         """Begin with a file; the number of the job. Raises TooManyJobsError."""
@@ -111,6 +124,7 @@ class Jobs:
     def stop(self, job: int) -> None:
         """Call it off; whatever is being written is rolled back, or was done already."""
         self._plans.pop(job, None)
+        self._weighed.pop(job, None)
         with self._engine.begin() as connection:
             connection.execute(
                 update(t.import_job)
@@ -207,18 +221,31 @@ class Jobs:
                 plan = plan_list(image, understood, choices, lambda share: self._goes_on(job, 0.5 + share / 2))
             except SheetError as error:
                 says = str(error)
-            self._plans[job] = _key(choices), plan, understood
             lines = {"lines": [line.__dict__ for line in plan.lines], "unmatched": plan.unmatched}
-            packed = zlib.compress(orjson.dumps(lines), 1)
+            packed = _zipped(lines)
             del lines
-        weighs = bool(plan.changes or plan.new or (choices.gone and plan.unmatched))
-        result = _packed(brought, plan, None, weighs=weighs)
-        self._set(job, state="ready", done=1.0, says=says, result=result, lines=packed)
-        if weighs:
-            # What it would do beyond its cells takes as long again: it is told as soon as it is known.
-            self._tell_weighed(
-                job, _packed(brought, plan, self._would_do(image, plan, choices), weighs=False), choices
-            )
+        self._keep(job, _key(choices), plan)
+        body = _told(brought, plan)
+        del brought, understood
+        if not (plan.changes or plan.new or (choices.gone and plan.unmatched)):
+            self._set(job, state="ready", done=1.0, says=says, result=_zipped(body), lines=packed)
+            return
+        # What it would do beyond its cells takes as long again: it is told as soon as it is known, and whoever takes the
+        # list in meanwhile waits for that, as it need not be worked out twice.
+        known = self._weighed[job] = _Weighed(_key(choices))
+        try:
+            self._set(job, state="ready", done=1.0, says=says, result=_zipped({**body, "weighs": True}), lines=packed)
+            does = self._would_do(image, plan, choices, known)
+        finally:
+            known.done.set()
+        self._tell_weighed(job, _zipped({**body, "does": does}), choices)
+
+    def _keep(self, job: int, key: str, plan: ListPlan) -> None:
+        """Keep a plan until it is taken in; of those that nobody came back for, only the newest few."""
+        self._plans[job] = key, plan
+        for old in sorted(self._plans)[:-MOST_PLANS]:
+            self._plans.pop(old, None)
+            self._weighed.pop(old, None)
 
     def _tell_weighed(self, job: int, result: bytes, choices: Choices) -> None:
         """Add what a list would do to a job that still stands as it did."""
@@ -230,13 +257,12 @@ class Jobs:
                 .values(result=result)
             )
 
-    def _would_do(self, image: PlantImage, plan: ListPlan, choices: Choices) -> dict[str, Any] | None:
-        """Findings that would come and go and values that would move; None for a plan that changes nothing."""
+    def _would_do(self, image: PlantImage, plan: ListPlan, choices: Choices, known: _Weighed) -> dict[str, Any]:
+        """Findings that would come and go and values that would move."""
         gone = plan.unmatched if choices.gone else []
-        if not (plan.changes or plan.new or gone):
-            return None
         with self._engine.connect() as connection:
-            does = preview_points(connection, image, plan.changes, plan.new, gone)
+            known.foreseen = foresee_points(connection, image, plan.changes, plan.new, gone)
+        does = known.foreseen.shown
         opened = sorted(does.come, key=lambda f: ("bad", "settle", "note").index(f.severity))
         return {
             "opened": len(opened),
@@ -255,26 +281,29 @@ class Jobs:
         choices = Choices.model_validate(row.choices)
         result = orjson.loads(zlib.decompress(row.result))
         kept = self._plans.pop(job, None)
-        if kept and kept[0] == _key(choices):
-            _, planned, understood = kept
-        else:
-            image = self._cache.current()
-            understood = bring_apart(row.sheets, wish_for(image, choices, ()), packed=True).understood
-            planned = plan_list(image, understood, choices)
 
         def plan(image: PlantImage) -> ListPlan:
+            # Only where the plant changed, or another worker read it.
+            understood = bring_apart(row.sheets, wish_for(image, choices, ()), packed=True).understood
             return plan_list(image, understood, choices)
 
+        planned = kept[1] if kept and kept[0] == _key(choices) else plan(self._cache.current())
         self._goes_on(job, 0.3)
+        weighed = self._weighed.pop(job, None)
+        while weighed and not weighed.done.wait(LOOK_AGAIN_S):
+            self._goes_on(job, 0.3)
+        same = weighed is not None and weighed.key == _key(choices)
+        foreseen = weighed.foreseen if weighed is not None and same else None
+        self._goes_on(job, 0.6)
         applied, final = apply_plan(
-            self._engine, self._cache, plan, planned, choices, row.who, f"import {row.name}"[:60]
+            self._engine, self._cache, plan, planned, choices, row.who, f"import {row.name}"[:60], foreseen
         )
         if choices.answers:
-            keys = look([table["columns"] for table in understood["tables"]])
+            keys = look([table["columns"] for table in result["tables"]])
             with self._engine.begin() as connection:
                 keep_look(connection, row.name, row.who, keys, choices.answers)
         done = result | {"counts": final.counts(), "seq": applied.seq}
-        self._set(job, state="done", done=1.0, sheets=None, lines=None, result=zlib.compress(orjson.dumps(done), 1))
+        self._set(job, state="done", done=1.0, sheets=None, lines=None, result=_zipped(done))
 
     def _goes_on(self, job: int, share: float) -> None:
         """Tell how far it is. Raises StoppedError if it was called off."""
@@ -347,7 +376,11 @@ def _give_back() -> None:
         ctypes.CDLL("libc.so.6").malloc_trim(0)
 
 
-def _packed(brought: Brought, plan: ListPlan, does: dict[str, Any] | None, *, weighs: bool) -> bytes:
+def _zipped(body: Mapping[str, Any]) -> bytes:
+    return zlib.compress(orjson.dumps(body), 1)
+
+
+def _told(brought: Brought, plan: ListPlan) -> dict[str, Any]:
     understood = brought.understood
     tables = [
         {name: table[name] for name in ("sheet", "name", "heads", "data", "columns")}
@@ -358,7 +391,7 @@ def _packed(brought: Brought, plan: ListPlan, does: dict[str, Any] | None, *, we
         }
         for table, top in zip(understood["tables"], understood["tops"], strict=True)
     ]
-    body = {
+    return {
         "sheets": [
             {"name": name, "rows": rows, "told": [asdict(one) for one in told]} for name, rows, told in brought.sheets
         ],
@@ -373,7 +406,6 @@ def _packed(brought: Brought, plan: ListPlan, does: dict[str, Any] | None, *, we
         "counts": plan.counts(),
         "reasons": plan.reasons(),
         "seq": plan.seq,
-        "does": does,
-        "weighs": weighs,
+        "does": None,
+        "weighs": False,
     }
-    return zlib.compress(orjson.dumps(body), 1)

@@ -50,12 +50,14 @@ __all__ = [
     "Applied",
     "Conflict",
     "Edit",
+    "Foreseen",
     "Moved",
     "Planned",
     "Preview",
     "Proposal",
     "Refusal",
     "apply",
+    "foresee",
     "plan",
     "preview",
     "reaudit",
@@ -74,6 +76,23 @@ class _Outcome:
     after: PlantImage
     looked: Looked
     findings: list[Finding] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Foreseen:
+    """A change set worked out against a plant as it was, with all that it does: it need not be worked out twice."""
+
+    seq: int
+    change: ChangeSet
+    outcome: _Outcome
+    shown: Preview
+
+
+def foresee(connection: Connection, image: PlantImage, change: ChangeSet) -> Foreseen:
+    """What a change set would do, with nothing written; `commit` takes it as long as the plant is the same."""
+    change = _settled(image, change)
+    outcome = _accepted(connection, _outcome(image, change))
+    return Foreseen(image.seq, change, outcome, _preview(connection, image, outcome, change.cells))
 
 
 def preview(connection: Connection, image: PlantImage, change: ChangeSet) -> Preview:
@@ -121,14 +140,19 @@ def commit(
     source: str,
     why: str = "",
     undoes: int | None = None,
+    foreseen: Foreseen | None = None,
 ) -> Applied:
     """Write one change set inside the caller's transaction, which holds the plant's lock. After conventions and
-    hardware everything is audited. Raises LockedError if somebody else has locked a row that it would change."""
+    hardware everything is audited. foreseen: the same change set worked out before, taken if the plant is as it was. Raises
+    LockedError if somebody else has locked a row that it would change."""
     refuse_locked(connection, [*(int(image.ids[row]) for row, _ in change.cells), *change.removed], who)
-    change = _settled(image, change)
-    outcome = _accepted(connection, _outcome(image, change), change.records)
+    if foreseen is not None and foreseen.seq == image.seq:
+        change, outcome, shown_change = foreseen.change, foreseen.outcome, foreseen.shown
+    else:
+        change = _settled(image, change)
+        outcome = _accepted(connection, _outcome(image, change), change.records)
+        shown_change = _preview(connection, image, outcome, change.cells)
     told_anew = write_waived(connection, change.records)
-    shown_change = _preview(connection, image, outcome, change.cells)
     shown_change = replace(shown_change, opened=(*shown_change.opened, *told_anew))
     if change.empty and undoes is None:
         return Applied(image.seq, shown_change, image, made=False)

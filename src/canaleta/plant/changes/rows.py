@@ -12,7 +12,7 @@ from canaleta.core.model.fields import STORED, Landing, Stored, field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import TextError
 from canaleta.core.sheet.series import continued, counted_on
-from canaleta.plant.changes.apply import Applied, Preview, commit, preview, with_landings
+from canaleta.plant.changes.apply import Applied, Foreseen, Preview, commit, foresee, preview, with_landings
 from canaleta.plant.changes.change_set import CellChanges, ChangeSet
 from canaleta.plant.changes.entering import enter_row
 from canaleta.plant.database import tables as t
@@ -21,7 +21,17 @@ from canaleta.plant.records.image_cache import ImageCache
 from canaleta.plant.records.points import REMOVED
 from canaleta.plant.records.typicals import typicals
 
-__all__ = ["MOST_NEW", "NewRows", "RowTrouble", "Rows", "add_points", "add_rows", "plan_rows", "remove_rows"]
+__all__ = [
+    "MOST_NEW",
+    "NewRows",
+    "RowTrouble",
+    "Rows",
+    "add_points",
+    "add_rows",
+    "foresee_points",
+    "plan_rows",
+    "remove_rows",
+]
 
 MOST_NEW = 5000
 OWN = ("tag", "second_name", "channel", "cable", "cores", "strip", "serial", "old_address", "status", "redundant")
@@ -113,12 +123,18 @@ def add_points(
     who: str,
     source: str,
     gone: Callable[[], Sequence[int]] = lambda: (),
+    foreseen: Foreseen | None = None,
 ) -> Applied:
-    """Change cells, add points and take some away as one change set. gone is asked after the plan was made."""
+    """Change cells, add points and take some away as one change set. gone is asked after the plan was made. foreseen: what
+    it does, worked out before; it is taken if the plant is as it was."""
     with engine.begin() as connection:
         take_plant_lock(connection)
         image = cache.caught_up(connection)
         changes, new = plan(image)
+        if foreseen is not None and foreseen.seq == image.seq:
+            applied = commit(connection, image, foreseen.change, who, source, foreseen=foreseen)
+            cache.adopt(applied.image)
+            return applied
         changes, removed = _without(image, changes, gone())
         change = ChangeSet(with_landings(image, changes), _numbered(connection, new), removed)
         applied = commit(connection, image, change, who, source)
@@ -126,16 +142,16 @@ def add_points(
     return applied
 
 
-def preview_points(
+def foresee_points(
     connection: Connection,
     image: PlantImage,
     changes: CellChanges,
     new: Sequence[Mapping[str, Stored]],
     gone: Sequence[int] = (),
-) -> Preview:
+) -> Foreseen:
     """What add_points would do, with nothing written."""
     changes, removed = _without(image, changes, gone)
-    return preview(connection, image, ChangeSet(with_landings(image, changes), _numbered(connection, new), removed))
+    return foresee(connection, image, ChangeSet(with_landings(image, changes), _numbered(connection, new), removed))
 
 
 def _without(
