@@ -14,6 +14,7 @@ from canaleta.core.model.image import PlantImage
 from canaleta.exchange.bring_in import Choices, Line, ListPlan, apply_plan, plan_list
 from canaleta.exchange.lists.apart import Wish, read_here
 from canaleta.exchange.lists.headings import read_heading
+from canaleta.exchange.lists.memory import look
 from canaleta.exchange.lists.places import Seats
 from canaleta.exchange.sheets import Page, SheetError, read_book
 from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply
@@ -358,3 +359,99 @@ def test_rows_without_tag_or_with_one_twice_are_left_out(database: Database) -> 
 def test_a_list_without_tags_is_refused(database: Database) -> None:
     with pytest.raises(SheetError, match="no sheet of the file holds a list of points"):
         planned(ImageCache(database.engine).current(), "vendor,service\nOrmeu,b\n")
+
+
+# Second issues of a list ------------------------------------------------------------------------------
+
+
+def test_equal_figures_are_equal_however_they_are_typed(database: Database) -> None:
+    image = ImageCache(database.engine).current()
+    plan = planned(image, "tag;range low;range high;value high\nPT-3107;0.0;600.00;500.0\n")
+    assert plan.counts()["same"] == 1
+
+
+RENAMED = "tag,service,channel\nPT-3999,burner gas header pressure,KC-2·1·2·1\nPT-3108,furnace draught,KC-2·1·2·2\n"
+
+
+def test_a_renamed_tag_is_proposed_and_nothing_becomes_of_it_until_it_is_said(database: Database) -> None:
+    image = ImageCache(database.engine).current()
+    plan = planned(image, RENAMED)
+    told = line(plan, "PT-3999")
+    assert (told.kind, told.point, told.cells) == ("renamed", 1, (("tag", "PT-3107", "PT-3999"),))
+    assert plan.new == []
+    assert plan.changes == {}
+    assert 1 not in plan.unmatched, "it may be this one: it is not taken away with what the file does not have"
+
+
+def test_renamed_tags_are_joined_by_one_choice_or_one_by_one_or_stay_apart(database: Database) -> None:
+    cache = ImageCache(database.engine)
+    joined = planned(cache.current(), RENAMED, renamed="joined")
+    assert line(joined, "PT-3107").cells == (("tag", "PT-3107", "PT-3999"),)
+    assert planned(cache.current(), RENAMED, joined=[{"row": 2}]).changes == joined.changes
+    apart = planned(cache.current(), RENAMED, renamed="new")
+    assert line(apart, "PT-3999").kind == "added"
+    brought(database, cache, RENAMED, renamed="joined")
+    assert cache.current().text("tag", 0) == "PT-3999"
+    assert len(cache.current()) == len(ImageCache(database.engine).current())
+
+
+def test_another_service_on_the_same_channel_is_no_rename(database: Database) -> None:
+    plan = planned(ImageCache(database.engine).current(), "tag,service,channel\nPT-3999,something else,KC-2·1·2·1\n")
+    assert line(plan, "PT-3999").kind == "added"
+
+
+# Several lists of one file ------------------------------------------------------------------------------
+
+
+def test_what_two_sheets_say_of_one_point_is_joined_and_a_contradiction_is_told(database: Database) -> None:
+    pages = (
+        Page("points", (("Tag", "Service", "Signal"), ("X-1", "gas", "4-20 mA"), ("X-2", "air", "4-20 mA"))),
+        Page("cables", (("Tag", "Cable", "Service"), ("X-1", "W-1", "gas"), ("X-2", "W-2", "water"))),
+    )
+    plan = plan_list(ImageCache(database.engine).current(), understood(pages))
+    assert {n: v for n, _, v in line(plan, "X-1").cells}["cable"] == "W-1"
+    assert [t[0] for t in line(plan, "X-2").troubles] == ["service"]
+    assert {n: v for n, _, v in line(plan, "X-2").cells}["service"] == "air", "the first one stands"
+    assert [(x.sheet, x.code) for x in plan.lines if x.kind == "out"] == [(1, "joined"), (1, "joined")]
+
+
+def test_a_reason_is_told_once_however_many_rows_it_touches(database: Database) -> None:
+    rows = "".join(f"X-{n},25 bar,4-20 mA\n" for n in range(60))
+    plan = planned(ImageCache(database.engine).current(), f"tag,range,signal\n{rows}")
+    assert [(r["code"], r["cells"], r["asked"]) for r in plan.reasons()] == [("alone", 60, True)]
+
+
+# What was answered is remembered by the look ------------------------------------------------------------
+
+CONTRACTOR = "Tag;Was es ist;Signal;Bereich\nPT-1;Gas;24 V DC;0-10 bar\nPT-2;Luft;24 V DC;0-6 bar\n"
+ANSWERS = {"form@signal~signal": "NC", "column@wasesist~words": "service"}
+
+
+def look_of_list(text: str) -> dict[str, Any]:
+    return {
+        "name": "contractor",
+        "look": look([t["columns"] for t in understood(text)["tables"]]),
+        "answers": ANSWERS,
+    }
+
+
+def test_a_list_that_looks_so_is_read_so(database: Database) -> None:
+    kept = look_of_list(CONTRACTOR)
+    again = read_here(read_book(CONTRACTOR.replace("PT-", "LT-").encode()), Wish(SEATS, {}, looks=[kept]))
+    assert again["recalled"] == "contractor"
+    assert again["tables"][0]["fields"]["service"] == ["Gas", "Luft"]
+    assert again["tables"][0]["fields"]["signal"] == ["contact NC", "contact NC"]
+
+
+def test_its_heads_may_have_been_renamed() -> None:
+    kept = look_of_list(CONTRACTOR)
+    text = CONTRACTOR.replace("Was es ist", "Wozu").replace("Bereich", "Messbereich")
+    again = read_here(read_book(text.encode()), Wish(SEATS, {}, looks=[kept]))
+    assert again["recalled"] == "contractor"
+    assert again["tables"][0]["fields"]["service"] == ["Gas", "Luft"]
+
+
+def test_another_list_is_not_read_so() -> None:
+    kept = look_of_list(CONTRACTOR)
+    other = "tag,vendor,checked on\nX-1,Ormeu,2026-01-01\n"
+    assert read_here(read_book(other.encode()), Wish(SEATS, {}, looks=[kept]))["recalled"] == ""

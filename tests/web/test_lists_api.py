@@ -10,13 +10,14 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import pytest
-from sqlalchemy import insert
+from sqlalchemy import insert, text
 from tests.building.database import Database
 from tests.building.live_blocks import live
 from tests.building.people import Person
 from tests.building.words import block_of
 
 from canaleta.exchange.sheets import read_book
+from canaleta.jobs.imports import ROOM_FOR_ONE
 from canaleta.plant.database import tables as t
 from canaleta.plant.records.image_cache import ImageCache
 
@@ -256,3 +257,59 @@ def test_the_live_column_says_what_is_stale(person: Who, database: Database) -> 
         now_of(datetime(2026, 11, 27, 8, 0, 5, tzinfo=UTC))
         == "250 (stale since 2026-11-27 08:00:05 UTC, 16000 counts)"
     )
+
+
+def test_a_print_is_of_what_is_shown_and_no_longer_than_anybody_reads(
+    person: Who, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    reader = person("reader")
+    answer = exported(reader, {"form": "pdf", "paper": "A4", "points": [1, 2]})
+    assert (answer.content_type, answer.data[:5]) == ("application/pdf", b"%PDF-")
+    monkeypatch.setattr("canaleta.web.list.exchange.MOST_PRINTED", 10)
+    refused = reader.send("POST", "/api/export", {"form": "pdf"})
+    assert refused.status_code == 422
+    assert "a print has 10 at most" in refused.json["title"]
+
+
+def test_what_was_answered_is_remembered_once_the_list_is_taken_in(person: Who) -> None:
+    ana, ben = person("technician"), person("engineer")
+    listed = "tag;service;signal\nX-1;gas;24 V DC\nX-2;air;24 V DC\n"
+    job = begun(ana, listed)
+    assert [q["id"] for q in job["questions"]] == ["form@signal~signal"]
+    assert [r["answer"] for r in job["questions"][0]["readings"]] == ["NO", "NC", "load"]
+    body = job["choices"] | {"answers": {"form@signal~signal": "NC"}}
+    answered = settled(ana, ana.send("PUT", f"/api/imports/{job['id']}/choices", body))
+    assert (answered["questions"], answered["answered"][0]["answer"]) == ([], "NC")
+    settled(ana, ana.send("POST", f"/api/imports/{job['id']}/apply"))
+    again = begun(ben, listed.replace("X-", "Y-"))
+    assert (again["recalled"], again["questions"]) == ("pasted text", [])
+    # Asked again, it is asked.
+    fresh = settled(ben, ben.send("PUT", f"/api/imports/{again['id']}/choices", again["choices"] | {"answers": {}}))
+    assert [q["code"] for q in fresh["questions"]] == ["form"]
+
+
+def test_how_a_list_is_read_can_be_taken_as_a_file(person: Who) -> None:
+    ana = person("technician")
+    job = begun(ana)
+    kept = ana.get(f"/api/imports/{job['id']}/mapping")
+    assert "attachment" in kept.headers["Content-Disposition"]
+    assert kept.json["answers"]["column@tag~tag"] == "tag"
+    assert kept.json["look"][0] == "tag~tag"
+
+
+def test_a_large_file_waits_in_sight_for_the_one_at_work(
+    person: Who, database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("canaleta.jobs.imports.LARGE", 10)
+    ana = person("technician")
+    with database.engine.connect() as other:
+        other.execute(text("select pg_advisory_lock(:room)"), {"room": ROOM_FOR_ONE})
+        job = ana.send("POST", "/api/imports/text", {"text": LIST}).json
+        assert (job["state"], job["busy"]) == ("waiting", True)
+        assert ana.get(f"/api/imports/{job['id']}").json["state"] == "waiting"
+        other.execute(text("select pg_advisory_unlock(:room)"), {"room": ROOM_FOR_ONE})
+        other.commit()
+    while job["busy"] or job["weighs"]:
+        time.sleep(0.02)
+        job = ana.get(f"/api/imports/{job['id']}").json
+    assert job["state"] == "ready"

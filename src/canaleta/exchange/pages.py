@@ -1,4 +1,4 @@
-"""Pages for paper: A4 upright in the program's own faces, with tables, photos and records as they were signed."""
+"""Pages for paper: in the program's own faces, with tables, photos and records as they were signed."""
 
 from __future__ import annotations
 
@@ -7,28 +7,30 @@ import binascii
 import io
 from collections.abc import Sequence
 from importlib import resources
+from typing import Literal
 
 from fpdf import FPDF
 from fpdf.enums import XPos, YPos
 
 from canaleta.plant.checks.evidence import Evidence
 
-__all__ = ["Page", "write_record"]
+__all__ = ["THIN", "Page", "write_record"]
 
 _PARTS = ("latin", "latin-ext", "greek")
 _LINE_MM = 6.0
-_THIN = str.maketrans({"\u2009": " ", "\u202f": " ", "≤": "<=", "≥": ">=", "→": "to", "✓": "yes", "■": "•"})
+THIN = str.maketrans({"\u2009": " ", "\u202f": " ", "≤": "<=", "≥": ">=", "→": "to", "✓": "yes", "■": "•"})
 """What the fonts do not have, written otherwise."""
 
 
 class Page(FPDF):
-    """A4 upright, with the program's own face and a foot that says what the page belongs to. archive: as PDF/A-3, for what is
-    kept for decades."""
+    """A4 upright unless it is said otherwise, with the program's own face and a foot that says what the page belongs to.
+    archive: as PDF/A-3, for what is kept for decades."""
 
     foot = ""
 
-    def __init__(self, *, archive: bool = False) -> None:
-        super().__init__(format="A4", enforce_compliance="PDF/A-3B" if archive else None)
+    def __init__(self, *, archive: bool = False, paper: Literal["A4", "A3"] = "A4", across: bool = False) -> None:
+        orientation: Literal["landscape", "portrait"] = "landscape" if across else "portrait"
+        super().__init__(orientation, format=paper, enforce_compliance="PDF/A-3B" if archive else None)
         fonts = resources.files("canaleta.exchange") / "fonts"
         for part in _PARTS:
             for style, weight in (("", 400), ("B", 600)):
@@ -44,13 +46,13 @@ class Page(FPDF):
         self.set_text_color(90)
         self.cell(0, 4, self.foot)
         self.set_x(-30)
-        self.cell(14, 4, str(self.page_no()), align="R")
+        self.cell(14, 4, f"{self.page_no()} of {{nb}}", align="R")
 
     def words(self, text: str, size: float = 9, *, bold: bool = False) -> None:
         """A paragraph."""
         self.set_text_color(20)
         self.set_font("plex-latin", "B" if bold else "", size)
-        told = text.translate(_THIN)
+        told = text.translate(THIN)
         if "\n" not in told and self.get_string_width(told) < self.epw:
             # What fits into a line need not be broken into any.
             if self.will_page_break(size * 0.5):
@@ -67,7 +69,7 @@ class Page(FPDF):
         self.set_font("plex-latin", size=8)
         self.set_line_width(0.1)
         self.set_draw_color(150)
-        told = [[cell.translate(_THIN) for cell in line] for line in (head, *rows)]
+        told = [[cell.translate(THIN) for cell in line] for line in (head, *rows)]
         across = [self.epw * width / sum(widths) for width in widths]
         if all(self.get_string_width(text) + 2 <= w for line in told for text, w in zip(line, across, strict=True)):
             self._plain_grid(told, across, "L" if left else "R")

@@ -110,7 +110,7 @@ def _cut(text: str, mark: str) -> Iterator[tuple[str, ...]]:
             if row == [_END]:
                 return
             swallowed = reader.line_num - begins
-            if swallowed and (_END in row[-1] or _swallows(row, mark, wide, swallowed)):
+            if swallowed and (_END in row[-1] or _swallows(row, mark, wide)):
                 raise _unclosed(row, begins, swallowed, text)
             if not swallowed:
                 wide = max(wide, len(row))
@@ -126,15 +126,15 @@ _END = "\x1e"
 """A last line of our own: where it is missing, a quote swallowed it."""
 
 
-def _swallows(row: Sequence[str], mark: str, wide: int, lines: int) -> bool:
-    """Whether a cell holds whole rows of the file: lines with as many marks as rows have."""
-    return any(
-        line.count(mark) >= max(2, (wide - 1) / 2) for cell in row if "\n" in cell for line in cell.split("\n")[1:]
-    )
+def _swallows(row: Sequence[str], mark: str, wide: int) -> bool:
+    """Whether a cell over several lines holds rows of the file: as many marks as a row has."""
+    return any("\n" in cell and cell.count(mark) >= max(2, wide - 1) for cell in row)
 
 
 def _unclosed(row: Sequence[str], begins: int, swallowed: int, text: str) -> SheetError:
-    at = text.splitlines()[begins - 1] if begins <= text.count("\n") + 1 else ""
+    lines = text.splitlines()
+    at = lines[begins - 1] if begins <= len(lines) else ""
+    swallowed = min(swallowed, len(lines) - begins)
     quote = at.rfind('"')
     return SheetError(
         f"line {begins} opens a quote that is not closed where its cell ends, before “{at[quote + 1 :][:30]}”: it would "
@@ -302,7 +302,7 @@ def _weigh(data: bytes) -> None:
                     if sheet:
                         _extent(chunk)
     except (zipfile.BadZipFile, NotImplementedError, EOFError, OSError, RuntimeError) as error:
-        raise SheetError(f"the workbook is damaged ({error}): save it again") from error
+        raise SheetError(f"the workbook is damaged ({error}): save it as XLSX again, or as CSV") from error
 
 
 def _extent(chunk: bytes) -> None:

@@ -168,7 +168,9 @@ class Jobs:
                 self._set(job, state="failed", says=f"{error}; nothing was changed")
             except (SQLAlchemyError, MemoryError, ValidationError):
                 log.exception("job %d failed", job)
-                self._set(job, state="failed", says="the server could not do it; nothing was changed: try again")
+                # Where the database is away, nobody can be told: the job counts as dead once it was silent for long.
+                with contextlib.suppress(SQLAlchemyError, StoppedError):
+                    self._set(job, state="failed", says="the server could not do it; nothing was changed: try again")
             finally:
                 _give_back()
 

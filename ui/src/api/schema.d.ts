@@ -4403,7 +4403,8 @@ export interface components {
         };
         /**
          * ExportIn
-         * @description The list as a file: which columns and points, all of them if left out.
+         * @description The list as a file: which columns and points, all of them if left out. A print (pdf) has columns of its own, on paper
+         *     of a size.
          */
         ExportIn: {
             /** Fields */
@@ -4413,7 +4414,13 @@ export interface components {
              * @default xlsx
              * @enum {string}
              */
-            form?: "csv" | "xlsx" | "ods";
+            form?: "csv" | "xlsx" | "ods" | "pdf";
+            /**
+             * Paper
+             * @default A3
+             * @enum {string}
+             */
+            paper?: "A4" | "A3";
             /**
              * Points
              * @default null

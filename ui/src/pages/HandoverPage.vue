@@ -8,9 +8,9 @@ import { exportList } from '../plant/exportList'
 const plant = usePlant()
 const busy = ref('')
 
-async function out(form: 'csv' | 'xlsx' | 'ods') {
-  busy.value = form
-  await exportList(plant, { form })
+async function out(form: 'csv' | 'xlsx' | 'ods' | 'pdf', paper: 'A4' | 'A3' = 'A3') {
+  busy.value = form === 'pdf' ? paper : form
+  await exportList(plant, { form, paper })
   busy.value = ''
 }
 </script>
@@ -21,7 +21,8 @@ async function out(form: 'csv' | 'xlsx' | 'ods') {
       <h2>take the list with you</h2>
       <p class="quiet">
         All points with all columns. The workbook has frozen heads, filters, figures as figures, and sheets of
-        findings and of spares. What is shown alone goes out from the list itself.
+        findings and of spares; on paper what changed since the last issue is marked. What is shown alone goes
+        out from the list itself.
       </p>
       <p class="keys">
         <v-btn class="act main" :disabled="!!busy" @click="out('xlsx')">
@@ -32,6 +33,15 @@ async function out(form: 'csv' | 'xlsx' | 'ods') {
         </v-btn>
         <v-btn class="act" :disabled="!!busy" @click="out('csv')">
           {{ busy === 'csv' ? 'writing…' : 'CSV' }}
+        </v-btn>
+        <v-btn
+          v-for="paper in ['A3', 'A4'] as const"
+          :key="paper"
+          class="act"
+          :disabled="!!busy"
+          @click="out('pdf', paper)"
+        >
+          {{ busy === paper ? 'writing…' : `print, ${paper}` }}
         </v-btn>
       </p>
     </div>

@@ -227,9 +227,9 @@ async function made(points: number[]) {
 }
 
 /** What is shown, as it is shown: these columns, these rows, in this order. */
-function save(form: 'csv' | 'xlsx') {
+function save(form: 'csv' | 'xlsx' | 'ods' | 'pdf', paper: 'A4' | 'A3' = 'A3') {
   const points = rows.value.flatMap((row) => (row < 0 ? [] : (plant.list.ids[row] ?? [])))
-  void exportList(plant, { form, fields: views.columns.map((column) => column.name), points })
+  void exportList(plant, { form, paper, fields: views.columns.map((column) => column.name), points })
 }
 
 /** VALUE of the chosen points as their devices are. */
@@ -294,7 +294,10 @@ bar.offer([
   { says: 'value same as the device', keys: 'Alt+=', run: () => void sameAsDevice() },
   { says: 'fill down', keys: 'Ctrl+D', run: () => grid.value?.fillDown() },
   { says: 'save what is shown as a workbook, XLSX', run: () => save('xlsx') },
+  { says: 'save what is shown as a workbook, ODS', run: () => save('ods') },
   { says: 'save what is shown as CSV', run: () => save('csv') },
+  { says: 'print what is shown, A3', run: () => save('pdf', 'A3') },
+  { says: 'print what is shown, A4', run: () => save('pdf', 'A4') },
   { says: 'keys of the list', keys: 'F1, Alt+K', run: () => show('keys') },
 ])
 

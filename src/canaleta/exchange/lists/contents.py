@@ -108,7 +108,7 @@ def looks_like_tag(text: str) -> bool:
 
 
 def _is_span(text: str) -> bool:
-    return _span(text, ("alone",))
+    return _span(text, ())
 
 
 def _words(text: str) -> bool:

@@ -399,6 +399,7 @@ def _units(seen: Sequence[_Seen], taken: dict[str, _Seen]) -> None:
 def _ask(left: Sequence[_Seen], taken: Mapping[str, _Seen], seen: Sequence[_Seen]) -> None:
     """What is not settled: asked where something likely is known, told as unknown otherwise."""
     nameless = not any(one.head.meanings for one in seen)
+    wordy = [one for one in left if one.kind == "words" and not one.head.meanings and one.share > 0.5]
     for one in left:
         likely = sorted(
             (
@@ -435,7 +436,7 @@ def _ask(left: Sequence[_Seen], taken: Mapping[str, _Seen], seen: Sequence[_Seen
             and not one.head.meanings
             and "service" not in taken
             and one.share > 0.5
-            and nameless
+            and (nameless or wordy == [one])
         ):
             targets = ["service"]
         if targets and (targets == ["service"] or _matters(one, targets[0], taken)):

@@ -169,6 +169,8 @@ def span_of(text: str) -> str:
 
 _OURS = {_bare(name): name for name in SIGNAL_NAMES if "±" not in name}
 _POTENTIOMETERS = ("potentiom", "potencióm", "potenziom", " poti ", " poti,", " pot ")
+_USUAL_VOLTS = frozenset((12, 24, 48, 60, 100, 110, 115, 120, 125, 127, 208, 220, 230, 240, 250, 380, 400))
+"""Supplies of contacts and loads; 10 V is a span that lacks its low end."""
 _SIGNS = str.maketrans({" ": "", ",": ".", "\u2212": "-", "±": ""})
 _LETTERS = frozenset(("ai", "ao", "di", "do"))
 Found = tuple[tuple[str, ...], str] | None
@@ -341,6 +343,8 @@ def _volts(body: str) -> tuple[int, bool] | None:
     if found is None:
         return None
     figure = int(found[1] or found[4] or found[5])
+    if figure not in _USUAL_VOLTS:
+        return None
     letters = found[2] or found[3] or (found[6] or "").removeprefix("v")
     alternating = letters in ("ac", "ca", "ws", "~") or (not letters and figure >= 100)
     return figure, alternating

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterator
+from datetime import UTC, datetime
 from typing import Annotated, Any, Literal
 
 from flask import Response, jsonify
@@ -16,12 +17,14 @@ from canaleta.core.model.fields import FIELDS, STORED
 from canaleta.core.model.image import PlantImage
 from canaleta.exchange import list_out
 from canaleta.exchange.bring_in import Choices
+from canaleta.exchange.list_print import MOST_PRINTED, Issue, printed_list
 from canaleta.exchange.lists.headings import CLASS, FORM, PARTS, RANGES, STRIP_NAME, TAG_PARTS, TERMINALS
 from canaleta.exchange.lists.memory import look
 from canaleta.exchange.lists.questions import LEFT_OUT, target_words
 from canaleta.exchange.project import Project, project_of, written_project
 from canaleta.exchange.workbook import streamed_workbook
 from canaleta.jobs.imports import BUSY, Job, TooManyJobsError, keep_look, stored_looks
+from canaleta.plant.changes.revisions import document_of, points_of, revisions
 from canaleta.plant.database import tables as t
 from canaleta.plant.live import temporary
 from canaleta.plant.live.blocks import is_stale, read_block
@@ -299,11 +302,13 @@ class MappingsOut(Shape):
 
 
 class ExportIn(Shape):
-    """The list as a file: which columns and points, all of them if left out."""
+    """The list as a file: which columns and points, all of them if left out. A print (pdf) has columns of its own, on paper
+    of a size."""
 
     model_config = ConfigDict(extra="forbid")
 
-    form: Literal["csv", "xlsx", "ods"] = "xlsx"
+    form: Literal["csv", "xlsx", "ods", "pdf"] = "xlsx"
+    paper: Literal["A4", "A3"] = "A3"
     fields: list[Annotated[str, Field(max_length=60)]] = Field(default_factory=list, max_length=200)
     points: list[Annotated[int, Field(ge=0, le=2**62)]] | None = Field(None, max_length=200_000)
 
@@ -339,6 +344,8 @@ def export(body: ExportIn) -> Response:
         changed = temporary.listed(connection)
         live = _live(connection, image) if "now" in names else {}
         title = plant_name(connection)
+    if body.form == "pdf":
+        return _print(body, image, title)
     engine = shared().engine
     report: dict[int, list[str]] = {}
     if "checks" in names:
@@ -366,6 +373,23 @@ _KINDS = {
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
     "ods": "application/vnd.oasis.opendocument.spreadsheet",
 }
+
+
+def _print(body: ExportIn, image: PlantImage, title: str) -> Response:
+    """The list on paper."""
+    rows = range(len(image)) if body.points is None else [image.row_of(p) for p in body.points if image.has(p)]
+    if len(rows) > MOST_PRINTED:
+        raise ProblemError(
+            422, f"{len(rows)} points; a print has {MOST_PRINTED} at most", "nothing was written",
+            "filter the list to an area or a cabinet, and print what is shown",
+        )  # fmt: skip
+    with shared().engine.connect() as connection:
+        issued = next((r for r in revisions(connection) if r.state == "issued"), None)
+        issue = Issue(issued.mark, points_of(document_of(connection, issued.id))) if issued else Issue()
+    day = f"{datetime.now(UTC):%Y-%m-%d}"
+    response = Response(printed_list(image, rows, title, day, issue, body.paper), content_type="application/pdf")
+    response.headers["Content-Disposition"] = f'attachment; filename="{_file_name(title)}-{image.seq}.pdf"'
+    return response
 
 
 def _begun_pieces(pieces: Iterator[bytes]) -> Iterator[bytes]:
