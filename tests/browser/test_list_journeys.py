@@ -290,13 +290,48 @@ def test_a_list_from_a_sheet_is_shown_cell_by_cell_then_taken_in(site: Site) -> 
     page.locator("input[type=file]").set_input_files(file)
     expect(page.get_by_role("button", name="1 change", exact=True)).to_have_attribute("aria-pressed", "true")
     expect(page.locator(".outcome")).to_contain_text("combustion air header pressure air header")
-    page.get_by_role("button", name="1 with cells that cannot be read").click()
+    page.get_by_role("button", name="1 cells not taken").click()
     expect(page.locator(".outcome")).to_contain_text("“low” is not a number")
-    choose(page, "colour is", "notes")
+    page.get_by_role("button", name=re.compile("^colour is taken for nothing")).click()
+    choose(page, "colour is", "point notes")
     expect(page.get_by_role("button", name="1 new")).to_be_visible()
     page.get_by_role("button", name="take it in").click()
     page.get_by_role("button", name="to the list").click()
     expect(page.get_by_text("287 points")).to_be_visible()
+    undo(page)
+    expect(page.get_by_text("286 points")).to_be_visible()
+
+
+def test_a_list_by_other_hands_asks_once_and_is_answered_by_keys(site: Site) -> None:
+    """Four actions: the file, two keys, take it in. What was answered is remembered by the look of the list."""
+    page = site.enter("ana")
+    page.goto(f"{site.address}/import")
+
+    def brought(number: str) -> None:
+        sheet = (
+            "Contractor's list;;;;\nTag;Function;Type;Signal;Range\n"
+            f"LS-{number}1;tank high;DI;24 V DC contact;\nPT-{number}2;header;AI;4-20 mA;25 bar\nTotal;2;;;\n"
+        )
+        file = {"name": "contractor.csv", "mimeType": "text/csv", "buffer": sheet.encode()}
+        page.locator("input[type=file]").set_input_files(file)
+
+    brought("77")
+    expect(page.get_by_role("heading", name="normally open or normally closed?")).to_be_visible()
+    expect(page.locator(".file tr.out")).to_contain_text("total")
+    page.keyboard.press("2")
+    expect(page.get_by_role("heading", name="which range is meant?")).to_be_visible()
+    expect(page.locator(".outcome")).to_contain_text("contact NC")
+    page.keyboard.press("1")
+    expect(page.get_by_text("Nothing is open")).to_be_visible()
+    page.get_by_role("button", name="take it in").click()
+    expect(page.get_by_text("Taken in as one change: 2 new")).to_be_visible()
+    page.get_by_role("button", name="another one").click()
+    brought("78")
+    expect(page.get_by_text("It looks as “contractor.csv” did")).to_be_visible()
+    expect(page.get_by_text("Nothing is open")).to_be_visible()
+    page.get_by_role("button", name="leave it").click()
+    page.goto(f"{site.address}/list")
+    expect(page.get_by_text("288 points")).to_be_visible()
     undo(page)
     expect(page.get_by_text("286 points")).to_be_visible()
 

@@ -47,6 +47,11 @@ const questions = computed(() => job.value?.questions ?? [])
 const question = computed(() => questions.value[turn.value % Math.max(1, questions.value.length)])
 const askedColumn = computed(() => question.value?.id.split('@').slice(1).join('@') ?? '')
 const open = computed(() => new Set(job.value?.reasons.filter((one) => one.asked).map((one) => one.code)))
+/** A list by its sheet, and by its rows where a sheet has several. */
+function nameOf(one: Schemas['FileList']): string {
+  const alike = job.value?.tables.filter((other) => other.sheet === one.sheet) ?? []
+  return alike.length > 1 ? `${one.name}, rows ${one.data[0]! + 1} to ${one.data[1]}` : one.name
+}
 const sheets = computed(() => job.value?.sheets.map((sheet) => sheet.name) ?? [])
 const told = computed(() => job.value?.sheets.flatMap((sheet) => sheet.told) ?? [])
 const counts = computed(() => job.value?.counts as Required<Schemas['CountsOut']> | undefined)
@@ -292,7 +297,7 @@ function dropped(event: DragEvent) {
             :aria-pressed="one === table"
             @click="list = i"
           >
-            {{ one.name }} · {{ one.points }} points
+            {{ nameOf(one) }} · {{ one.points }} points
           </v-btn>
           <span
             v-for="one in job.beside"
@@ -464,6 +469,7 @@ function dropped(event: DragEvent) {
         :reasons="job.reasons"
         :sheets="sheets"
         :open="open"
+        :targets="targets"
         @leave="leave"
         @ours="ours"
         @join="join"

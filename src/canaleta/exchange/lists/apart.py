@@ -159,7 +159,7 @@ def _answer(pages: Sequence[Page], wish: Mapping[str, Any]) -> bytes:
     tops = []
     for one in understood.tables:
         first = max(0, one.table.heads.start - TOP_BEFORE)
-        rows = pages[one.table.sheet].rows[first : one.table.data.start + TOP_BEHIND]
+        rows = pages[one.table.sheet].rows[first : min(one.table.data.stop, one.table.data.start + TOP_BEHIND)]
         doubts = [
             {"row": one.rows.numbers[at], "at": doubt.at, "code": doubt.code}
             for at, some in one.rows.doubts.items()

@@ -33,6 +33,7 @@ async function outcome(kind: string, lines: object[], more: Record<string, unkno
     reasons: [],
     sheets: ['list'],
     open: new Set(['form']),
+    targets: [{ name: 'device_range', label: 'device range, both ends in one cell' }],
     ...more,
   })
 }
@@ -83,6 +84,16 @@ test('points that look renamed get their new tags by one click, or stay apart', 
   expect(renamed).toHaveBeenCalledWith('joined')
   button(box, 'it is renamed')!.click()
   expect(join).toHaveBeenCalledWith(expect.objectContaining({ row: 7 }))
+})
+
+test('what is neither field nor column of ours is called as the file is asked about it', async () => {
+  const reasons = [
+    { code: 'form', field: 'device_range', says: 'x', cells: 1, typed: ['25 bar'], asked: true },
+  ]
+  const line = { ...LINE, troubles: [['device_range', '25 bar', 'x', 'form']] }
+  const box = await outcome('wrong', [line], { reasons })
+  expect(box.querySelector('td .settle')!.textContent).toContain('device range, both ends in one cell')
+  expect(box.querySelector('nav .settle')!.textContent, 'open, not wrong').toContain('cells not taken')
 })
 
 test('nothing of a kind says none', async () => {

@@ -17,6 +17,7 @@ const props = defineProps<{
   sheets: string[]
   /** Codes of reasons that a question settles. */
   open: Set<string>
+  targets: Schemas['TargetOut'][]
 }>()
 const emit = defineEmits<{
   leave: [line: Schemas['LineOut']]
@@ -28,8 +29,11 @@ const plant = usePlant()
 
 const label = (name: string) => {
   const field = plant.plant?.fields.find((f) => f.name === name)
-  return field ? `${field.station.toLowerCase()} ${field.label}` : name
+  if (field) return `${field.station.toLowerCase()} ${field.label}`
+  return props.targets.find((one) => one.name === name)?.label ?? name
 }
+/** Whether all that was not taken waits for an answer: then it is open, not wrong. */
+const onlyAsked = computed(() => props.reasons.length > 0 && props.reasons.every((one) => one.asked))
 const place = (line: Schemas['LineOut']) =>
   line.row ? (props.sheets.length > 1 ? `${props.sheets[line.sheet]} ${line.row}` : String(line.row)) : ''
 /** A new point's tag stands before its cells already. */
@@ -45,7 +49,11 @@ const shown = computed(() => KINDS.filter(([one]) => one !== 'renamed' || countO
         v-for="[one, words] in shown"
         :key="one"
         class="chip"
-        :class="{ on: kind === one, bad: one === 'wrong' && countOfKind(counts, one) }"
+        :class="{
+          on: kind === one,
+          settle: one === 'wrong' && countOfKind(counts, one) && onlyAsked,
+          bad: one === 'wrong' && countOfKind(counts, one) && !onlyAsked,
+        }"
         :aria-pressed="kind === one"
         @click="((kind = one), (start = 0))"
       >
@@ -145,6 +153,7 @@ const shown = computed(() => KINDS.filter(([one]) => one !== 'renamed' || countO
   vertical-align: top;
 }
 
+.lines td:first-child,
 .lines td:nth-child(2),
 .lines td:last-child {
   white-space: nowrap;

@@ -184,6 +184,11 @@ thead .gutter {
   z-index: 3;
 }
 
+.gutter small {
+  margin-left: 6px;
+  font-family: var(--sans, inherit);
+}
+
 tr.head td {
   font-weight: 600;
 }
