@@ -95,7 +95,7 @@ def test_units_are_read_as_people_write_them(text: str, unit: str) -> None:
         ("4-20 mA, loop powered", "4–20 mA", {"supply": "module"}), ("AI 4-20 mA", "4–20 mA", {}), ("±10 V", "±10 V", {}),
         ("dry contact N.C.", "contact NC", {}), ("Öffner 24 V", "contact NC", {}), ("contact sec NF", "contact NC", {}),
         ("contacto libre de potencial NA", "contact NO", {}), ("PNP NO", "PNP NO", {}), ("pulse", "pulses", {}),
-        ("0-50 mV", "mV", {"signal_low": "0", "signal_high": "50"}), ("relay output 230 VAC", "load AC", {}),
+        ("4-20", "4–20 mA", {}), ("Schließer", "contact NO", {}), ("0-50 mV", "mV", {"signal_low": "0", "signal_high": "50"}), ("relay output 230 VAC", "load AC", {}),
         ("DO 24 V DC", "load 24 V DC", {}), ("solenoid 24 VDC", "load 24 V DC", {}),
     ],
 )  # fmt: skip

@@ -6,7 +6,7 @@ import csv
 import io
 import struct
 import zipfile
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 import pytest
 import xlsxwriter
@@ -14,6 +14,7 @@ import xlsxwriter
 from canaleta.exchange.lists.apart import Wish, bring_apart, unpacked_pages
 from canaleta.exchange.lists.places import Seats
 from canaleta.exchange.sheets import Page, SheetError, read_book
+from canaleta.exchange.workbook import Form, Sheet, as_workbook, streamed_workbook
 
 
 def workbook(*sheets: Sequence[Sequence[object]]) -> bytes:
@@ -100,6 +101,42 @@ def test_what_an_export_kept_from_being_computed_is_itself_again() -> None:
 def test_files_that_are_no_list_get_a_sentence(data: bytes, says: str) -> None:
     with pytest.raises(SheetError, match=says):
         read_apart(data)
+
+
+@pytest.mark.parametrize("form", ["xlsx", "ods"])
+def test_what_is_written_is_read_again_whatever_is_in_it(form: Form) -> None:
+    """Signs of markup, characters that XML does not have, blanks at the ends, figures that are none."""
+    rows = [
+        ("PT-1", "<a & b>", "12.50"),
+        ("PT-2", "x\x01y", "-3"),
+        ("PT-3", " two  blanks ", "1e5"),
+        ("PT-4", "", ""),
+    ]
+    sheet = Sheet(
+        "li<s>t", ["POINT", "POINT", "VALUE"], ["tag", "service", "low"], [9, 9, 9], [False, False, True], rows
+    )
+    empty = Sheet("empty", [""], ["tag"], [9], [False], [])
+    (page, heads) = read_book(as_workbook([sheet, empty], form))
+    assert page.name == "li<s>t"
+    assert [row[:3] for row in page.rows[2:]] == [
+        ("PT-1", "<a & b>", "12.5"), ("PT-2", "xy", "-3"), ("PT-3", "two blanks", "1e5"), ("PT-4", "", ""),
+    ]  # fmt: skip
+    assert heads.rows == (("tag",),)
+
+
+def test_a_workbook_comes_while_its_rows_are_taken_and_a_fault_of_theirs_is_told() -> None:
+    taken = []
+
+    def rows() -> Iterator[tuple[str]]:
+        for number in range(5000):
+            taken.append(number)
+            yield (f"PT-{number}",)
+        raise LookupError("the rest is gone")
+
+    pieces = streamed_workbook([Sheet("list", [""], ["tag"], [9], [False], rows())])
+    with pytest.raises(LookupError, match="the rest is gone"):
+        list(pieces)
+    assert len(taken) == 5000
 
 
 def test_a_locked_workbook_asks_for_its_password_to_be_taken_away() -> None:

@@ -483,4 +483,158 @@ PT-62|Oil return|4–20 mA|IC-61|2|TB1:3; TB1:4|KC-2·2·1·2
 TT-63|Oil temp|4–20 mA|IC-62|1|TB1:5; TB1:6|KC-2·2·2·1
 """,
     ),
+    Foreign(
+        "cause list with KKS, english dcs",
+        (
+            (
+                "Sheet 1",
+                """
+KKS|KKS Description|Signal Type|Card Type|Node|Slot|Point|LRL|URL|Eng Unit|LoLo|Lo|Hi|HiHi|Alarm Priority|Remark
+10LAB10CP001|FEEDWATER PRESS|4-20mA 2W|AI8|1|3|1|0|250|bar|50|80|200|220|H|
+10LAB10CT001|FEEDWATER TEMP|TC-K|TC8|1|4|1|0|400|°C|||350|380|M|redundant
+10LAB10CL001|DRUM LEVEL|4-20mA|AI8|1|3|2|-500|500|mm|-300|-200|200|300|H|
+10LAC10AP001|FWP 1 RUNNING|24VDC|DI16|1|5|1|||||||||
+""",
+            ),
+        ),
+        """
+tag|service|signal|wires|device_low|device_high|device_unit|alarm_ll|alarm_l|alarm_h|alarm_hh|notes
+10LAB10CP001|FEEDWATER PRESS|4–20 mA|2|0|250|bar|50|80|200|220|
+10LAB10CT001|FEEDWATER TEMP|TC K||0|400|°C|||350|380|redundant
+10LAB10CL001|DRUM LEVEL|4–20 mA||-500|500|mm|-300|-200|200|300|
+10LAC10AP001|FWP 1 RUNNING|?|||||||||
+""",
+    ),
+    Foreign(
+        "german brewery, points and bits",
+        (
+            (
+                "EA",
+                """
+Anlage: Brauerei Test||||||||
+Pos|BMK|Klartext|Typ|Adresse|Bereich|Einheit|Klemme|Aderpaar
+1|=A1+S1-B1|Temperatur Maische|Pt100|EW 64|0..100|°C|-X1:1,2,3|1
+2|=A1+S1-B2|Füllstand Kessel|4-20mA|EW 66|0..3000|l|-X1:4,5|2
+3|=A1+S1-B3|Durchfluss|Impuls|E 0.1|||-X1:6,7|3
+4|=A1+S1-S1|Deckel zu|Öffner|E 0.2|||-X1:8,9|4
+5|=A1+S1-K1|Rührwerk ein|24V DC|A 4.0|||-X2:1,2|5
+""",
+            ),
+        ),
+        """
+tag|service|signal|device_low|device_high|device_unit|strip|cores
+=A1+S1-B1|Temperatur Maische|Pt100|0|100|°C|-X1:1; -X1:2; -X1:3|1
+=A1+S1-B2|Füllstand Kessel|4–20 mA|0|3000|l|-X1:4; -X1:5|2
+=A1+S1-B3|Durchfluss|pulses||||-X1:6; -X1:7|3
+=A1+S1-S1|Deckel zu|contact NC||||-X1:8; -X1:9|4
+=A1+S1-K1|Rührwerk ein|?||||-X2:1; -X2:2|5
+""",
+    ),
+    Foreign(
+        "french water works with min and max only and an old address",
+        (
+            (
+                "Entrees",
+                """
+Station de pompage - Liste des points|||||||
+Code|Libellé|Type|Mini|Maxi|Unité|Ancienne adresse|Date MES
+LT01|Niveau bâche|4-20 mA|0|5|m|%IW3.0|12/05/2024
+PT02|Pression refoulement|4-20 mA|0|16|bar|%IW3.1|12/05/2024
+TOR1|Défaut pompe|contact NF||||%I1.0|12/05/2024
+""",
+            ),
+        ),
+        """
+tag|service|signal|device_low|device_high|device_unit|old_address
+LT01|Niveau bâche|4–20 mA|0|5|m|%IW3.0
+PT02|Pression refoulement|4–20 mA|0|16|bar|%IW3.1
+TOR1|Défaut pompe|contact NC||||%I1.0
+""",
+    ),
+    Foreign(
+        "valve list with outputs and failsafe",
+        (
+            (
+                "Valves",
+                """
+Tag|Type|Service|Signal|Fail position|Supply|Size|P&ID
+FV-101|Control valve|Air damper|4-20 mA|Closes|module|DN80|P1
+XV-102|On/off valve|Gas shut off|24 V DC|Closes|none|DN50|P1
+FV-103|Control valve|Water|4-20mA|Open|module|DN25|P2
+""",
+            ),
+        ),
+        """
+tag|service|signal|on_loss|supply
+FV-101|Air damper|4–20 mA|closes|module
+XV-102|Gas shut off|?|closes|none
+FV-103|Water|4–20 mA|opens|module
+""",
+    ),
+    Foreign(
+        "spanish with two description columns and PLC tags",
+        (
+            (
+                "Hoja1",
+                """
+TAG PLC|TAG|Descripción corta|Descripción|E/S|Rango|Ud.|Alarma baja|Alarma alta|Armario|Bastidor|Tarjeta|Canal
+AI_001|TT-001|T. horno|Temperatura horno zona 1|EA|0-1200|°C||1100|KC-1|1|4|1
+AI_002|TT-002|T. humos|Temperatura humos|EA|0-800|°C||700|KC-1|1|4|2
+DI_001|FS-001|Caudal|Caudal mínimo agua|ED|||||KC-1|1|3|1
+""",
+            ),
+        ),
+        """
+tag|service|device_low|device_high|device_unit|alarm_h|channel
+TT-001|Temperatura horno zona 1|0|1200|°C|1100|KC-1·1·4·1
+TT-002|Temperatura humos|0|800|°C|700|KC-1·1·4·2
+FS-001|Caudal mínimo agua|||||KC-1·1·3·1
+""",
+    ),
+    Foreign(
+        "list with page numbers, continuation and units in range heads, signals by min max",
+        (
+            (
+                "L",
+                """
+INSTRUMENT LIST - PAGE 1|||||||
+Item No.|Instrument Tag|Description|Range Min (°C)|Range Max (°C)|Set point|Output|Notes
+1|TE 001|Oven 1|0|300|180|Pt100|
+2|TE 002|Oven 2|0|300|185|Pt100|new
+Sub-total|2||||||
+INSTRUMENT LIST - PAGE 2|||||||
+Item No.|Instrument Tag|Description|Range Min (°C)|Range Max (°C)|Set point|Output|Notes
+3|TE 003|Oven 3|0|300|190|Pt100|
+Grand total|3||||||
+Checked by JS|||||||
+""",
+            ),
+        ),
+        """
+tag|service|device_low|device_high|device_unit|signal|notes
+TE 001|Oven 1|0|300|°C|Pt100|
+TE 002|Oven 2|0|300|°C|Pt100|new
+TE 003|Oven 3|0|300|°C|Pt100|
+""",
+    ),
+    Foreign(
+        "bytes and bits without letters",
+        (
+            (
+                "E",
+                """
+Tag|Text|Adresse|Signal
+LS1|oben|4.0|4-20
+LS2|unten|4.1|4-20
+LS3|Tür|5.0|4-20
+""",
+            ),
+        ),
+        """
+tag|service|signal|channel
+LS1|oben|4–20 mA|?
+LS2|unten|4–20 mA|?
+LS3|Tür|4–20 mA|?
+""",
+    ),
 )

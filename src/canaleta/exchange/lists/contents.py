@@ -116,6 +116,10 @@ def _words(text: str) -> bool:
     return not (is_date(text) or is_figure(text) or is_error(text)) and any(c.isalpha() for c in text)
 
 
+def _is_part_of_plant(text: str) -> bool:
+    return len(text) <= 60 and not (is_date(text) or is_error(text) or _signal(text) or _span(text, ()))
+
+
 def _name_of_strip(text: str) -> bool:
     return len(text) <= 12 and " " not in text and any(c.isalpha() for c in text) and ":" not in text
 
@@ -184,8 +188,8 @@ _SPECIAL: dict[str, Callable[[str], bool]] = {
     "data_sheet": lambda text: "." in text,
     "text_0": lambda text: len(text) <= 30 and not is_date(text),
     "text_1": lambda text: len(text) <= 30 and not is_date(text),
-    "area": lambda text: not is_date(text) and len(text) <= 60 and not _signal(text),
-    "system": lambda text: not is_date(text) and len(text) <= 60 and not _signal(text),
+    "area": lambda text: _is_part_of_plant(text),
+    "system": lambda text: _is_part_of_plant(text),
     "service": lambda text: (
         _words(text) and not read_class(text) and not _span(text, ()) and (not _signal(text) or len(text) > 40)
     ),

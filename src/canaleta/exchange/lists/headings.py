@@ -264,9 +264,10 @@ def read_heading(text: str, above: str = "") -> Heading:
     phrases = _phrases()
     for report in (f"{above} {body}" if above else "", f"{above} {text}" if above else "", body, text):
         if report and (known := phrases.get(bare(report))):
-            if max(known.values()) == WEAK:
-                known = {**_by_parts(body, above), **known}
-            return Heading(known, unit)
+            # What its words say one by one is as good a guess: the cells decide between “Bereich” and “Bereich”.
+            least = CERTAIN if max(known.values()) == WEAK else WEAK
+            parted = {target: min(weight, least) for target, weight in _by_parts(body, above).items()}
+            return Heading({**parted, **known}, unit)
     if parted := _by_parts(body, above):
         return Heading(parted, unit)
     if tongues := _in_tongues(text, above):

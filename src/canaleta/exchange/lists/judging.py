@@ -197,6 +197,9 @@ def _enough(target: str, weight: int, fit: float, one: _Seen) -> bool:
         return fit >= 0.5
     if weight == 2:
         return fit >= 0.5
+    if target == "signal":
+        # Nothing else reads as a signal does.
+        return fit >= 0.7
     return fit >= 0.85 and (target in _TYPED or target.startswith(NO_FIELD))
 
 

@@ -37,6 +37,8 @@ _RANGE_OF = compiled(
     rf"(\+?{SPACE}?\d+(?:[.,]\d+)?){SPACE}*(ma|mv|vdc|v{SPACE}?dc|v)(?:{SPACE}?dc)?(?:$|[^\pL])"
 )
 _AROUND = compiled(rf"(?:±|\+/-|\+-){SPACE}*(\d+){SPACE}*(ma|v)(?:{SPACE}?dc)?(?:$|[^\pL])")
+_BARE_LOOP = compiled(rf"([04]){SPACE}*(?:\.\.\.?|\x{{2026}}|\x{{2013}}|-|÷|/|to|bis|a){SPACE}*20")
+"""A current loop whose unit nobody writes."""
 _HERTZ = compiled(
     rf"(\d+(?:[.,]\d+)?){SPACE}*(?:\.\.\.?|\x{{2026}}|\x{{2013}}|-|to|bis|a){SPACE}*(\d+(?:[.,]\d+)?){SPACE}*(k?hz)"
 )
@@ -199,6 +201,8 @@ def _besides(body: str) -> dict[str, str]:
 
 
 def _span(body: str, io: str, also: dict[str, str]) -> Found:
+    if bare := _BARE_LOOP.fullmatch(body.strip()):
+        return (f"{bare[1]}–20 mA",), ""
     spans = _RANGE_OF.findall(body)
     around = _AROUND.findall(body)
     if len(spans) + len(around) > 1:
@@ -319,7 +323,7 @@ def _discrete(body: str, io: str, also: dict[str, str]) -> Found:
         kind = "AC contact" if ac else "contact"
     if not kind and contact:
         kind = "contact"
-    if not kind and io == "DI" and form:
+    if not kind and form and (io == "DI" or (len(body) > 5 and read_form(body))):
         kind = "contact"
     if not kind:
         return None

@@ -15,6 +15,7 @@
 | unit       | a unit that the table does not have               | without                                    |
 | supply     | who feeds the loop                                | module, own 24 V, drive                    |
 | where      | in which cabinet and rack an address is           | the racks that have most; old address      |
+| dotted     | whether 4.1 is a slot and a channel               | slot and channel, old address              |
 | place      | an address that the plant does not have           | old address                                |
 
 Whatever is asked stays out until it is answered; to leave it out for good is a reading of each.
@@ -89,6 +90,10 @@ _ASKED: Mapping[str, tuple[str, tuple[tuple[str, str], ...]]] = {
     "electrical": ("a signal stands where a range should", (("signal", "it is the signal"),)),
     "unit": ("the unit is not known", (("without", "the figures without it"),)),
     "supply": ("who feeds the loop?", (("module", "the module"), ("own 24 V", "a 24 V supply of its own"), ("drive", "the drive"))),
+    "dotted": (
+        "what do two figures with a point stand for?",
+        (("slot and channel", "a slot and a channel"), ("old address", "a byte and a bit: kept as the old address")),
+    ),
     "place": ("the plant has no such channel", (("old address", "kept as the old address, as it is written"),)),
     "where": ("in which cabinet and rack?", ()),
 }  # fmt: skip

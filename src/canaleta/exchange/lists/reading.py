@@ -273,6 +273,14 @@ def _addresses(
         return
     columns = [column(p.at) if p else empty for p in parts]
     order = _order(one.heading) if whole else ()
+    dotted = answers("dotted", one.key)
+    if whole and not order and not dotted and _are_dotted(texts):
+        # 4.0 to 4.7 may be bytes and bits of a controller: they would be channels of another slot.
+        for number, text in enumerate(texts):
+            if text:
+                says = f"“{text}” may be a slot and a channel, or a byte and a bit"
+                out.doubts.setdefault(number, []).append(Doubt(one.at, "channel", text.rstrip(EXACT), "dotted", says))
+        return
     places: list[Place | None] = []
     read: dict[str, Place | None] = {}
     for number in range(count):
@@ -297,12 +305,15 @@ def _addresses(
     known: dict[Place, Got] = {}
     values, old = [""] * count, [""] * count
     chosen = answers("where", one.key)
-    keep_old = answers("place", one.key) == "old address"
+    keep_old = "old address" in (answers("place", one.key), dotted)
     for number, place in enumerate(places):
         text = texts[number].rstrip(EXACT)
         if not text:
             continue
         got: Got
+        if dotted == "old address":
+            old[number] = text
+            continue
         if place is None:
             typed, got = text, Got({}, "place", f"“{text}” is not a rack, a slot and a channel")
         else:
@@ -322,6 +333,14 @@ def _addresses(
     if any(old):
         have = out.fields.get("old_address", empty)
         out.fields["old_address"] = [a or b for a, b in zip(have, old, strict=True)]
+
+
+def _are_dotted(texts: Sequence[str]) -> bool:
+    """Whether addresses are two figures with a point between them, and nothing else."""
+    some = [text.rstrip(EXACT) for text in texts if text][:200]
+    return bool(some) and all(
+        len(parts := text.split(".")) == 2 and all(part.isdecimal() for part in parts) for text in some
+    )
 
 
 def _address(place: Place, seats: Seats, shift: int, chosen: str) -> Got:
