@@ -138,6 +138,17 @@ def test_a_list_without_heads_is_told_by_what_its_cells_hold() -> None:
     }
 
 
+def test_the_row_of_the_heads_can_be_said_and_must_be_there() -> None:
+    text = "some;words;here\nTag;Service;Signal\nPT-1;gas;4-20 mA\n"
+    assert understood(text, header=1)["tables"][0]["heads"] == [1, 2]
+    bare = "PT-1;gas;4-20 mA\nPT-2;air;4-20 mA\n"
+    assert understood(bare, sheet=0, header=-1)["tables"][0]["data"] == [0, 2]
+    with pytest.raises(SheetError, match="has 3 rows: choose the row"):
+        understood(text, header=700)
+    with pytest.raises(SheetError, match="has 1 sheet:"):
+        understood(text, sheet=7)
+
+
 def test_sheets_that_are_no_list_are_told_and_left_alone() -> None:
     pages = (
         Page("cover", (("Vallroja Tileworks",), ("rev", "C"))),

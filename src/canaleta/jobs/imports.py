@@ -49,6 +49,8 @@ LARGE = 1_000_000
 ROOM_FOR_ONE = 0x43414E49
 """The lock in the database that the large file at work holds."""
 LOOK_AGAIN_S = 0.5
+MOST_LOOKS = 200
+"""Lists whose answers are remembered, the newest ones."""
 MOST_PLANS = 4
 """Plans that a worker keeps while somebody looks at them."""
 
@@ -337,7 +339,7 @@ def wish_for(image: PlantImage, choices: Choices, looks: Sequence[Mapping[str, A
 
 def stored_looks(connection: Connection) -> list[dict[str, Any]]:
     """What was answered for lists, the newest first: {"name", "look", "answers"}; or, of old, {"name", "headings"}."""
-    rows = connection.execute(select(t.mapping).order_by(t.mapping.c.at.desc(), t.mapping.c.name))
+    rows = connection.execute(select(t.mapping).order_by(t.mapping.c.at.desc(), t.mapping.c.name).limit(MOST_LOOKS))
     return [{"name": row.name, **row.columns} for row in rows]
 
 

@@ -145,17 +145,23 @@ def _answer(pages: Sequence[Page], wish: Mapping[str, Any]) -> bytes:
 
     racks = tuple((c, r, {int(s): n for s, n in slots.items()}) for c, r, slots in wish["seats"]["racks"])
     seats = Seats(racks, wish["seats"]["base"])
-    if wish["sheet"] is not None and wish["sheet"] >= len(pages):
-        raise SheetError(f"the file has {len(pages)} sheets")
+    sheet, heads_at = wish["sheet"], wish["heads_at"]
+    if heads_at is not None and sheet is None and len(pages) == 1:
+        sheet = 0
+    if sheet is not None and sheet >= len(pages):
+        many = "1 sheet" if len(pages) == 1 else f"{len(pages)} sheets"
+        raise SheetError(f"the file has {many}: choose one of them")
+    if sheet is not None and heads_at is not None and heads_at >= len(pages[sheet].rows):
+        raise SheetError(
+            f"“{pages[sheet].name}” has {len(pages[sheet].rows)} rows: choose the row of its heads among them"
+        )
     answers, recalled_from = dict(wish["answers"]), ""
-    understood = understand(pages, seats, answers, sheet=wish["sheet"], heads_at=wish["heads_at"], by=wish["by"])
+    understood = understand(pages, seats, answers, sheet=sheet, heads_at=heads_at, by=wish["by"])
     if wish["looks"]:
         more, recalled_from = recalled(understood, wish["looks"])
         if more := {k: v for k, v in more.items() if k not in answers}:
             answers = {**more, **answers}
-            understood = understand(
-                pages, seats, answers, sheet=wish["sheet"], heads_at=wish["heads_at"], by=wish["by"]
-            )
+            understood = understand(pages, seats, answers, sheet=sheet, heads_at=heads_at, by=wish["by"])
     tops = []
     for one in understood.tables:
         first = max(0, one.table.heads.start - TOP_BEFORE)
