@@ -637,4 +637,167 @@ LS2|unten|4–20 mA|?
 LS3|Tür|4–20 mA|?
 """,
     ),
+    Foreign(
+        "portuguese bakery",
+        (
+            (
+                "Lista 1",
+                """
+Nº|Etiqueta|Descrição|E/S|Tipo de sinal|Faixa|Unidade|Painel|Slot|Canal|Cabo
+1|TT-10|Temperatura forno 1|EA|PT100 3 fios|0 a 300|°C|GL-1|3|1|C10
+2|TT-11|Temperatura forno 2|EA|Termopar tipo K|0 a 600|°C|GL-1|3|2|C11
+3|PT-12|Pressão vapor|EA|4-20 mA|0 a 10|bar|GL-1|3|3|C12
+4|LS-13|Nível alto|ED|contato seco NF||||1|1|C13
+""",
+            ),
+        ),
+        """
+tag|service|signal|wires|device_low|device_high|device_unit|cable|channel
+TT-10|Temperatura forno 1|Pt100|3|0|300|°C|C10|?
+TT-11|Temperatura forno 2|TC K||0|600|°C|C11|?
+PT-12|Pressão vapor|4–20 mA||0|10|bar|C12|?
+LS-13|Nível alto|contact NC|||||C13|
+""",
+    ),
+    Foreign(
+        "catalan, names of words as tags",
+        (
+            (
+                "Full 1",
+                """
+Nom|Descripció|Tipus|Senyal|Mínim|Màxim|Unitats
+Forn_Temp_1|Temperatura zona 1|EA|Pt100|0|400|°C
+Forn_Temp_2|Temperatura zona 2|EA|Pt100|0|400|°C
+Vent_Marxa|Ventilador en marxa|ED|contacte NO|||
+""",
+            ),
+        ),
+        """
+tag|service|signal|device_low|device_high|device_unit
+Forn_Temp_1|Temperatura zona 1|Pt100|0|400|°C
+Forn_Temp_2|Temperatura zona 2|Pt100|0|400|°C
+Vent_Marxa|Ventilador en marxa|contact NO|||
+""",
+    ),
+    Foreign(
+        "old and new tags, two services, unit of plant, revision marks",
+        (
+            (
+                "Tags",
+                """
+Rev|Old Tag|New Tag|Unit|Equipment|Service|Function|I/O|Range|EU
+A|P101|PT-0101|100|Boiler|Steam pressure|Indication|AI|0-16|barg
+A|T102|TT-0102|100|Boiler|Steam temperature|Indication|AI|0-300|degC
+B|L103|LT-0103|200|Tank|Level|Control|AI|0-100|%
+""",
+            ),
+        ),
+        """
+tag|second_name|area|service|device_low|device_high|device_unit
+PT-0101|P101|?|Steam pressure|0|16|bar gauge
+TT-0102|T102|?|Steam temperature|0|300|°C
+LT-0103|L103|?|Level|0|100|%
+""",
+    ),
+    Foreign(
+        "test bench with channels in words, sensors, calibrated ranges, coefficients",
+        (
+            (
+                "Bench",
+                """
+Ch|Name|Sensor|Cal. range low|Cal. range high|Unit|Gain|Offset|Sample rate
+1|P_inlet|0-5V|0|10|bar|2|0|1000
+2|P_outlet|0-5V|0|5|bar|1|0|1000
+3|T_oil|TC type J|-40|200|degC|||10
+4|Torque|±10V|-500|500|Nm|50|0|1000
+""",
+            ),
+        ),
+        """
+tag|signal|device_low|device_high|device_unit|channel|slope|offset
+P_inlet|0–5 V|0|10|bar|?|?|?
+P_outlet|0–5 V|0|5|bar|?|?|?
+T_oil|TC J|-40|200|°C|?||
+Torque|±10 V|-500|500|N·m|?|?|?
+""",
+    ),
+    Foreign(
+        "tank farm with alarms in percent and in units, sets in words",
+        (
+            (
+                "TF",
+                """
+Tag|Description|Signal|Range|Alarm LL|Alarm L|Alarm H|Alarm HH
+LT-1|Tank 1 level|4-20mA|0-12 m|1 m|2 m|10 m|11 m
+LT-2|Tank 2 level|4-20mA|0-8 m|5 %|10 %|90 %|95 %
+TT-3|Tank 1 temp|Pt100 4-wire|-20...80 °C|||60|70
+""",
+            ),
+        ),
+        """
+tag|service|signal|wires|device_low|device_high|device_unit|alarm_ll|alarm_l|alarm_h|alarm_hh
+LT-1|Tank 1 level|4–20 mA||0|12|m|1|2|10|11
+LT-2|Tank 2 level|4–20 mA||0|8|m|?|?|?|?
+TT-3|Tank 1 temp|Pt100|4|-20|80|°C|||60|70
+""",
+    ),
+    Foreign(
+        "spread over with blank rows and columns, heads in capitals with line breaks",
+        (
+            (
+                "BLATT",
+                """
+|||||||
+||MESSSTELLE NR.||BENENNUNG / FUNKTION||SIGNAL ART|MB VON|MB BIS|EINHEIT
+|||||||
+||P-1||Netzdruck||4 … 20 mA|0|10|bar
+|||||||
+||P-2||Vordruck||4 … 20 mA|0|6|bar
+||T-3||Vorlauf||Pt 1000|0|120|Grad C
+""",
+            ),
+        ),
+        """
+tag|service|signal|device_low|device_high|device_unit
+P-1|Netzdruck|4–20 mA|0|10|bar
+P-2|Vordruck|4–20 mA|0|6|bar
+T-3|Vorlauf|Pt1000|0|120|°C
+""",
+    ),
+    Foreign(
+        "outputs with scaling and counts",
+        (
+            (
+                "AO",
+                """
+Tag|Description|Type|Signal|Raw min|Raw max|EU min|EU max|EU
+ZC-1|Damper 1|AO|4-20 mA|0|32000|0|100|%
+ZC-2|Damper 2|AO|4-20 mA|0|32000|0|100|%
+""",
+            ),
+        ),
+        """
+tag|service|signal|counts_low|counts_high|value_low|value_high|value_unit
+ZC-1|Damper 1|4–20 mA|0|32000|0|100|%
+ZC-2|Damper 2|4–20 mA|0|32000|0|100|%
+""",
+    ),
+    Foreign(
+        "a name with figures beside tags whose head is not known",
+        (
+            (
+                "N",
+                """
+Kennung X|Name|Signal|Bereich
+PT-1|Temperatur 1|4-20 mA|0-10 bar
+PT-2|Temperatur 2|4-20 mA|0-10 bar
+""",
+            ),
+        ),
+        """
+tag|service|signal|device_low|device_high|device_unit
+PT-1|?|4–20 mA|0|10|bar
+PT-2|?|4–20 mA|0|10|bar
+""",
+    ),
 )

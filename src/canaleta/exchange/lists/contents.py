@@ -99,6 +99,9 @@ def looks_like_tag(text: str) -> bool:
     if len(text) > 40 or is_date(text) or is_error(text):
         return False
     figures = any(c.isdigit() for c in text)
+    if " " in text and not text.split()[0].isupper():
+        # “Zone 71” is a name; “LIC 2001” is a tag.
+        return False
     if read_tag(text) is not None and figures and text.count(" ") <= 2:
         # PT-100 is a pressure transmitter where tags stand.
         return _LETTERED.fullmatch(text) is not None or (not read_phrase(text).signals and not _is_span(text))

@@ -233,9 +233,12 @@ def _phrases() -> dict[str, dict[str, int]]:
             known = phrase.strip()
             says(known.removesuffix("?"), line[0], WEAK if known.endswith("?") else CERTAIN)
     for one in STORED:
-        # Our own heads, as exports write them, come first; a word such as “signal” may mean more in another list.
-        for report in (one.name, f"{one.station}{one.label}"):
-            out[bare(report)] = {**out.get(bare(report), {}), one.name: CERTAIN + 1}
+        # Our own heads, as exports write them, come first; a word such as “signal” may mean more in another list, and a
+        # plain “offset” or “above” is anybody's.
+        own = CERTAIN + 1 if "_" in one.name or bare(one.name) in out else WEAK
+        out[bare(one.name)] = {**out.get(bare(one.name), {}), one.name: own}
+        full = bare(f"{one.station}{one.label}")
+        out[full] = {**out.get(full, {}), one.name: CERTAIN + 1}
         if one.station is Station.POINT or one.station not in STATIONS:
             says(one.label, one.name, CERTAIN)
     for one in STORED:

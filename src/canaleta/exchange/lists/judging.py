@@ -191,7 +191,7 @@ def _enough(target: str, weight: int, fit: float, one: _Seen) -> bool:
     if target == "tag":
         # A column that names every row differently may be called a tag where its head says so.
         return (weight >= 2 and (fit >= 0.7 or (one.unique >= 0.95 and fit >= 0.3))) or (
-            weight == 1 and fit >= 0.85 and one.unique >= 0.7
+            weight == 1 and one.unique >= 0.7 and fit >= (0.85 if one.unique < 0.95 else 0.7)
         )
     if weight >= 3:
         return fit >= 0.5
@@ -239,6 +239,8 @@ def _settle(left: Sequence[_Seen], taken: dict[str, _Seen]) -> None:
             if "device_unit" in one.head.meanings and one.fits["device_unit"] >= 0.8:
                 continue
             one.why, one.likely = "nothing", (target,)
+        elif target == "tag" and one.head.meanings["tag"] < 2 and _rivals(one, left):
+            continue
         elif target not in taken and _agrees(target, one, taken):
             one.target, one.why = target, "named"
             taken[target] = one
@@ -251,6 +253,14 @@ def _settle(left: Sequence[_Seen], taken: dict[str, _Seen]) -> None:
             if target == "tag" and "second_name" not in taken and one.fits["tag"] >= 0.85:
                 one.target, one.why = "second_name", "named"
                 taken["second_name"] = one
+
+
+def _rivals(one: _Seen, left: Sequence[_Seen]) -> bool:
+    """Whether another column, of which no head says what it is, looks as much like tags as one whose head may say it."""
+    return any(
+        other is not one and not other.head.meanings and other.fits.get("tag", 0) >= 0.9 and other.unique >= 0.9
+        for other in left
+    )
 
 
 def _length(one: _Seen) -> float:
