@@ -12,10 +12,15 @@ from pathlib import Path
 from playwright.sync_api import Browser, Page, sync_playwright
 
 HERE = Path(__file__).parent
-SHEET = """tag;service;signal;range low;URV;range unit;vendor
-PT-3107;burner gas header;4 to 20 mA;0;500;mbar;
-PT-3130;cooling air pressure;4-20 mA;0-60 mbar(g);;;
-TE-3131;cooling zone temperature;type N;about 20;1200;°C;
+SHEET = """Site list, kiln 2;;;;;;
+Tag;Service;Type;Signal;Range;Vendor;Checked on
+PT-3107;burner gas header;AI;4 to 20 mA;0-500 mbar;Ormeu;2026-03-02
+Cooling zone;;;;;;
+PT-3130;cooling air pressure;AI;4-20 mA HART;0…60 mbar(g);Ormeu;
+TE-3131;cooling zone temperature;AI;TC type N;0 to 1200 °C;;
+ZS-3132;cooling damper open;DI;24 V DC contact;;;2026-03-02
+PT-3133;fuel gas supply;AI;4-20 mA;25 bar;;
+Total;5;;;;;
 """
 
 
