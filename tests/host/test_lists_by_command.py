@@ -83,6 +83,13 @@ def test_answers_that_are_none_are_refused(call: Any, tmp_path: Path, text: str)
     assert (status, str(file) in said) == (1, True)
 
 
+def test_a_column_that_is_taken_for_nothing_there_is_gets_a_sentence(call: Any, tmp_path: Path) -> None:
+    file = tmp_path / "answers.json"
+    file.write_text(json.dumps({"column@wasesist~words": "colour"}))
+    status, said = call(LIST, "--answers", str(file))
+    assert (status, "a column cannot be “colour”" in said) == (1, True), said
+
+
 def test_what_was_read_comes_as_json_row_by_row(call: Any) -> None:
     status, said = call(LIST, "--dry-run", "--json")
     body = json.loads(said)

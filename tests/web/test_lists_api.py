@@ -313,3 +313,14 @@ def test_a_large_file_waits_in_sight_for_the_one_at_work(
         time.sleep(0.02)
         job = ana.get(f"/api/imports/{job['id']}").json
     assert job["state"] == "ready"
+
+
+def test_a_plan_stands_though_what_it_would_do_cannot_be_worked_out(
+    person: Who, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def fails(*_: object) -> None:
+        raise ValueError("a rule went wrong")
+
+    monkeypatch.setattr("canaleta.jobs.imports.foresee_points", fails)
+    job = begun(person("technician"))
+    assert (job["state"], job["weighs"], job["does"], job["counts"]["added"]) == ("ready", False, None, 1)

@@ -156,6 +156,9 @@ class Jobs:
             state, says = "failed", "the work was interrupted; nothing was changed: choose the file again"
         packed = row.get("result")
         result = orjson.loads(zlib.decompress(packed)) if packed else None
+        if result and result.get("weighs") and row["age"] > SILENT_S:
+            # The worker that weighed it is gone: nobody waits for that for ever.
+            result["weighs"] = False
         return Job(row["id"], row["who"], row["name"], state, row["done"], says, row["choices"], result)
 
     # The work ---------------------------------------------------------------------------------------
@@ -237,9 +240,13 @@ class Jobs:
         # What it would do beyond its cells takes as long again: it is told as soon as it is known, and whoever takes the
         # list in meanwhile waits for that, as it need not be worked out twice.
         known = self._weighed[job] = _Weighed(_key(choices))
+        does = None
         try:
             self._set(job, state="ready", done=1.0, says=says, result=_zipped({**body, "weighs": True}), lines=packed)
             does = self._would_do(image, plan, choices, known)
+        except (SQLAlchemyError, LookupError, ValueError, MemoryError):
+            # The plan stands without it; what is wrong with it is told when it is taken in.
+            log.exception("what job %d would do could not be worked out", job)
         finally:
             known.done.set()
         self._tell_weighed(job, _zipped({**body, "does": does}), choices)

@@ -141,6 +141,7 @@ def read_here(pages: Sequence[Page], wish: Wish) -> dict[str, Any]:
 def _answer(pages: Sequence[Page], wish: Mapping[str, Any]) -> bytes:
     from canaleta.exchange.lists.memory import recalled
     from canaleta.exchange.lists.places import Seats
+    from canaleta.exchange.lists.questions import no_target
     from canaleta.exchange.lists.understanding import understand
 
     racks = tuple((c, r, {int(s): n for s, n in slots.items()}) for c, r, slots in wish["seats"]["racks"])
@@ -156,10 +157,12 @@ def _answer(pages: Sequence[Page], wish: Mapping[str, Any]) -> bytes:
             f"“{pages[sheet].name}” has {len(pages[sheet].rows)} rows: choose the row of its heads among them"
         )
     answers, recalled_from = dict(wish["answers"]), ""
+    if unknown := no_target(answers):
+        raise SheetError(f"a column cannot be “{unknown}”: a dry run tells what each may be")
     understood = understand(pages, seats, answers, sheet=sheet, heads_at=heads_at, by=wish["by"])
     if wish["looks"]:
         more, recalled_from = recalled(understood, wish["looks"])
-        if more := {k: v for k, v in more.items() if k not in answers}:
+        if more := {k: v for k, v in more.items() if k not in answers and not no_target({k: v})}:
             answers = {**more, **answers}
             understood = understand(pages, seats, answers, sheet=sheet, heads_at=heads_at, by=wish["by"])
     tops = []

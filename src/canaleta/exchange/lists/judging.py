@@ -27,8 +27,9 @@ from canaleta.exchange.lists.headings import (
 from canaleta.exchange.lists.phrases import read_class
 from canaleta.exchange.lists.places import Seats, address_of, read_place
 from canaleta.exchange.lists.tables import Table, row_kind
+from canaleta.exchange.sheets import EXACT
 
-__all__ = ["Column", "judge", "look_of"]
+__all__ = ["Column", "judge", "look_of", "worth"]
 
 SAMPLE = 150
 """Rows, spread over a list, that its columns are judged by."""
@@ -109,9 +110,7 @@ def look_of(heading: str, kind: str) -> str:
     return f"{bare(heading)}~{kind}"
 
 
-def judge(
-    table: Table, rows: Sequence[Sequence[str]], seats: Seats, answers: Mapping[str, str], units: bool = True
-) -> list[Column]:
+def judge(table: Table, rows: Sequence[Sequence[str]], seats: Seats, answers: Mapping[str, str]) -> list[Column]:
     """The columns of a list. answers: {key: target} that somebody gave, over everything."""
     seen = _look_at(table, rows, seats)
     taken: dict[str, _Seen] = {}
@@ -148,7 +147,7 @@ def _look_at(table: Table, rows: Sequence[Sequence[str]], seats: Seats) -> list[
     ] or [rows[at][table.start : table.stop] for at in body[::step] if any(rows[at][table.start : table.stop])]
     out, looks = [], {}  # type: ignore[var-annotated]
     for number, (heading, head) in enumerate(zip(table.headings, table.read, strict=True)):
-        texts = [t for row in some if number < len(row) and not is_empty(t := row[number].rstrip("\u2060"))]
+        texts = [t for row in some if number < len(row) and not is_empty(t := row[number].rstrip(EXACT))]
         unique = list(dict.fromkeys(texts))
         kind = _kind(unique[:60], seats)
         key = look_of(heading, kind)
@@ -163,13 +162,9 @@ def _look_at(table: Table, rows: Sequence[Sequence[str]], seats: Seats) -> list[
             len(unique) / max(1, len(texts)),
             kind,
         )
-        one.fits = {t: test_of(t, seats)(unique) for t in {*head.meanings, *_also(head)}}
+        one.fits = {t: test_of(t, seats)(unique) for t in {*head.meanings, *_BY_CONTENT, "tag", "device_unit"}}
         out.append(one)
     return out
-
-
-def _also(head: Heading) -> tuple[str, ...]:
-    return (*_BY_CONTENT, "tag", "device_unit")
 
 
 def _kind(texts: Sequence[str], seats: Seats) -> str:
@@ -193,9 +188,7 @@ def _enough(target: str, weight: int, fit: float, one: _Seen) -> bool:
         return (weight >= 2 and (fit >= 0.7 or (one.unique >= 0.95 and fit >= 0.3))) or (
             weight == 1 and one.unique >= 0.7 and fit >= (0.85 if one.unique < 0.95 else 0.7)
         )
-    if weight >= 3:
-        return fit >= 0.5
-    if weight == 2:
+    if weight >= 2:
         return fit >= 0.5
     if target == "signal":
         # Nothing else reads as a signal does.

@@ -27,10 +27,19 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from canaleta.core.model.fields import field_named
+from canaleta.core.model.fields import STORED, field_named
 from canaleta.core.model.layout import SEPARATOR
 from canaleta.exchange.lists.figures import DoubtError
-from canaleta.exchange.lists.headings import CLASS_MARKS, RANGES
+from canaleta.exchange.lists.headings import (
+    CLASS,
+    CLASS_MARKS,
+    FORM,
+    PARTS,
+    RANGES,
+    STRIP_NAME,
+    TAG_PARTS,
+    TERMINALS,
+)
 from canaleta.exchange.lists.judging import Column, worth
 from canaleta.exchange.lists.places import Place, Seats, address_of, read_place
 from canaleta.exchange.lists.reading import Doubt
@@ -38,18 +47,24 @@ from canaleta.exchange.lists.reading import Doubt
 __all__ = [
     "LEFT_OUT",
     "MOST",
+    "TARGETS",
     "Question",
     "Reading",
     "answered_questions",
     "askable",
     "column_questions",
     "doubt_questions",
+    "no_target",
     "target_words",
 ]
 
 MOST = 4
 """Questions that a list is asked at once; what they leave open is told, and asked next."""
 LEFT_OUT = "left out"
+TARGETS = (
+    *(one.name for one in STORED), *RANGES, CLASS, FORM, *CLASS_MARKS, *PARTS, *TAG_PARTS, STRIP_NAME, *TERMINALS,
+)  # fmt: skip
+"""All that a column may be taken for."""
 
 
 @dataclass(frozen=True)
@@ -167,6 +182,12 @@ def answered_questions(said: Mapping[str, str], columns: Iterable[Column]) -> li
         heading = headings.get(key, "") if code != "column" else ""
         out.append(Question(number, code, heading, says, (), 0, (Reading(answer, words),), answer))
     return out
+
+
+def no_target(answers: Mapping[str, str]) -> str:
+    """The first answer that takes a column for something that there is not, "" if there is none."""
+    known = {*TARGETS, LEFT_OUT, ""}
+    return next((a for question, a in answers.items() if question.startswith("column@") and a not in known), "")
 
 
 def askable(code: str) -> bool:

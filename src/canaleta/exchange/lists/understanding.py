@@ -22,7 +22,7 @@ from canaleta.exchange.lists.questions import (
 )
 from canaleta.exchange.lists.reading import Doubt, Rows, figures_of, read_rows
 from canaleta.exchange.lists.tables import Table, find_tables
-from canaleta.exchange.sheets import Page
+from canaleta.exchange.sheets import EXACT, Page
 
 __all__ = ["Understood", "UnderstoodTable", "understand"]
 
@@ -141,7 +141,7 @@ def _questions(tables: Sequence[UnderstoodTable], pages: Sequence[Page], seats: 
         for column in one.columns:
             if column.why == "asked" and not column.target:
                 texts = [
-                    t for row in body if column.at < len(row) and not is_empty(t := row[column.at].rstrip("\u2060"))
+                    t for row in body if column.at < len(row) and not is_empty(t := row[column.at].rstrip(EXACT))
                 ]
                 columns.append((column, len(texts), list(dict.fromkeys(texts))))
         at = {c.at: c for c in one.columns}
@@ -151,5 +151,6 @@ def _questions(tables: Sequence[UnderstoodTable], pages: Sequence[Page], seats: 
                     key = "file" if doubt.code.startswith("figures") else at[doubt.at].key
                     doubts.setdefault(f"{doubt.code}@{key}", []).append((at[doubt.at], doubt))
     asked = [*column_questions(columns), *doubt_questions(doubts, seats)]
+    # Without a tag there are no points: how its parts are joined comes first.
     joined = [q for q in asked if q.code == "joined"]
     return [*joined, *(q for q in asked if q.code != "joined")]

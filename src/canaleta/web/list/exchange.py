@@ -13,14 +13,13 @@ from pydantic import ConfigDict, Field, StringConstraints
 from sqlalchemy import delete
 
 from canaleta.core.hardware.occupancy import counted, used_channels
-from canaleta.core.model.fields import FIELDS, STORED
+from canaleta.core.model.fields import FIELDS
 from canaleta.core.model.image import PlantImage
 from canaleta.exchange import list_out
 from canaleta.exchange.bring_in import Choices
 from canaleta.exchange.list_print import MOST_PRINTED, Issue, printed_list
-from canaleta.exchange.lists.headings import CLASS, FORM, PARTS, RANGES, STRIP_NAME, TAG_PARTS, TERMINALS
 from canaleta.exchange.lists.memory import look
-from canaleta.exchange.lists.questions import LEFT_OUT, target_words
+from canaleta.exchange.lists.questions import LEFT_OUT, TARGETS, no_target, target_words
 from canaleta.exchange.project import Project, project_of, written_project
 from canaleta.exchange.workbook import streamed_workbook
 from canaleta.jobs.imports import BUSY, Job, TooManyJobsError, keep_look, stored_looks
@@ -462,9 +461,7 @@ def _line(line: dict[str, Any]) -> dict[str, Any]:
 @needs("edit")
 def choose(path: JobPath, body: Choices) -> Response:
     """Plan it again: another sheet, other headings, other columns, rows and cells left out."""
-    known = {target["name"] for target in _targets()} | {"", LEFT_OUT}
-    asked = {q for q in body.answers if q.startswith("column@")}
-    if unknown := next((body.answers[q] for q in asked if body.answers[q] not in known), None):
+    if unknown := no_target(body.answers):
         raise ProblemError(422, f"a column cannot be “{unknown}”", "nothing was changed")
     _ready(path.job)
     shared().jobs.choose(path.job, body)
@@ -545,8 +542,7 @@ def _mapping_of(job: Job, result: dict[str, Any]) -> tuple[list[str], dict[str, 
 
 
 def _targets() -> list[dict[str, str]]:
-    names = [*(f.name for f in STORED), *RANGES, CLASS, FORM, *PARTS, *TAG_PARTS, STRIP_NAME, *TERMINALS]
-    return [{"name": name, "label": target_words(name)} for name in names]
+    return [{"name": name, "label": target_words(name)} for name in TARGETS]
 
 
 def _mappings() -> Response:
