@@ -9,7 +9,7 @@ import csv
 import datetime as dt
 import io
 import zipfile
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import Any
@@ -17,6 +17,7 @@ from typing import Any
 import re2
 
 from canaleta.core.notation.text import begins_formula, plain_figure
+from canaleta.exchange.turning import turned
 from canaleta.exchange.workbook_marks import Marked, marked_cells
 
 __all__ = ["MOST_BYTES", "MOST_ROWS", "Page", "SheetError", "Told", "read_book"]
@@ -237,18 +238,31 @@ def _sheet(sheet: Any, name: str, marked: Marked | None) -> Page:
 
 def _rows(cells: Sequence[Sequence[object]]) -> list[tuple[str, ...]]:
     """The texts of a sheet, worked out column by column: each text once, however often it stands."""
-    columns = []
-    for column in zip(*cells, strict=True):
-        if set(map(type, column)) <= {str, float}:
-            known = {cell: _text(cell) for cell in set(column)}
-            columns.append([known[cell] for cell in column])
-        else:
+    columns: list[Sequence[str]] = []
+    for column in turned(cells):
+        different = set(column)
+        if set(map(type, different)) == {str}:
+            if _are_plain(different):
+                columns.append(column)
+                continue
+        elif set(map(type, column)) - {str, float}:
             # True is 1 and a day may be another's key: they are told apart by their kinds.
             kinds = {(type(cell), cell): _text(cell) for cell in column}
             columns.append([kinds[type(cell), cell] for cell in column])
+            continue
+        known = {cell: _text(cell) for cell in different}
+        columns.append([known[cell] for cell in column])
     while columns and not any(columns[-1]):
         columns.pop()
     return list(zip(*columns, strict=True)) if columns else [() for _ in cells]
+
+
+def _are_plain(texts: Collection[str]) -> bool:
+    """Whether texts are all as they should be, asked of all of them at once."""
+    if max(map(len, texts)) > MOST_CELL or not "".join(texts).isprintable():
+        return False
+    joined = "\n".join(("", *texts, ""))
+    return not any(odd in joined for odd in ("  ", "\n ", " \n", "\n'"))
 
 
 def _put(rows: list[tuple[str, ...]], marked: Marked) -> tuple[Told, ...]:

@@ -6,6 +6,7 @@ Units stand in units.tsv beside this file. Only units of one quantity convert in
 from __future__ import annotations
 
 import csv
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
 from importlib import resources
@@ -62,16 +63,19 @@ def find_unit(shown: str) -> Unit | None:
     return _spellings()[0].get(shown)
 
 
+def _meant(typed: str) -> Sequence[Unit]:
+    """The units that a spelling may mean: one, several that differ by case alone, or none."""
+    exact, loose = _spellings()
+    return (exact[typed],) if typed in exact else loose.get(typed.lower().replace(" ", ""), ())
+
+
 def read_unit(text: str) -> Unit:
     """The unit a person meant. Case is ignored only where one unit is left ("MBAR"; "mw" would be asked about).
 
     Raises TextError naming the text and near units.
     """
-    exact, loose = _spellings()
     typed = text.strip()
-    if typed in exact:
-        return exact[typed]
-    near = loose.get(typed.lower().replace(" ", ""), [])
+    near = _meant(typed)
     if len(near) == 1:
         return near[0]
     if near:
@@ -99,12 +103,9 @@ def read_unit_and_reference(text: str) -> tuple[Unit, str]:
             for ending in sorted(endings, key=len, reverse=True):
                 for written in (f"({ending})", f"[{ending}]", f" {ending}", f"_{ending}", ending):
                     if typed.lower().endswith(written):
-                        try:
-                            unit = read_unit(typed[: -len(written)])
-                        except TextError:
-                            continue
-                        if unit.quantity == "pressure":
-                            return unit, reference
+                        near = _meant(typed[: -len(written)].strip())
+                        if len(near) == 1 and near[0].quantity == "pressure":
+                            return near[0], reference
         raise unknown
 
 

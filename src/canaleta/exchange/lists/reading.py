@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from itertools import zip_longest
 
 from canaleta.core.model.fields import Kind, field_named
 from canaleta.core.model.layout import SEPARATOR
@@ -73,30 +72,29 @@ class Rows:
 
 
 def figures_of(
-    table: Table, columns: Sequence[Column], rows: Sequence[Sequence[str]], most: int = 50_000
+    table: Table, columns: Sequence[Column], cells: Sequence[Sequence[str]], most: int = 50_000
 ) -> list[str]:
-    """The texts of all columns that hold figures, by which the decimal mark is settled."""
+    """The texts of all columns that hold figures, by which the decimal mark is settled. cells: the sheet's columns."""
     wanted = [c.at for c in columns if c.target in NUMBER_TARGETS or c.target in RANGES]
     out: dict[str, None] = {}
     for at in wanted:
-        out.update(
-            dict.fromkeys(row[at] for row in rows[table.data.start : table.data.stop] if at < len(row) and row[at])
-        )
+        out.update(dict.fromkeys(cells[at][table.data.start : table.data.stop] if at < len(cells) else ()))
         if len(out) > most:
             break
-    return [text for text in out if not text.endswith(EXACT)]
+    return [text for text in out if text and not text.endswith(EXACT)]
 
 
 def read_rows(
     table: Table,
     columns: Sequence[Column],
     rows: Sequence[Sequence[str]],
+    sheet: Sequence[Sequence[str]],
     seats: Seats,
     marks: Marks,
     answers: Answers,
     key: str = "tag",
 ) -> Rows:
-    """The points of a list. answers(code, key): what somebody said of a doubt of a column, "" for nothing. key: the
+    """The points of a list. sheet: the columns of its rows. answers(code, key): what somebody said of a doubt of a column, "" for nothing. key: the
     field that tells which point a row is."""
     out = Rows()
     by = {c.target: c for c in columns if c.target}
@@ -106,18 +104,18 @@ def read_rows(
     contexts = _points(
         table, by.get(key) or by.get("tag") or by.get(TAG_PARTS[0]) or asked, rows, seats, context, out
     )
-    body = [rows[number - 1] for number in out.numbers]
-    raw = list(zip_longest(*body, fillvalue=""))
+    count = len(out.numbers)
+    picked = _picked(out.numbers)
     cells: dict[int, list[str]] = {}
 
     def column(at: int) -> list[str]:
         if at not in cells:
-            texts = raw[at] if at < len(raw) else [""] * len(body)
-            known = {text: _clean(text) for text in set(texts)}
-            cells[at] = [known[text] for text in texts]
+            texts = picked(sheet[at]) if at < len(sheet) else [""] * count
+            nothing = {text for text in set(texts) if text and is_empty(text)}
+            cells[at] = ["" if text in nothing else text for text in texts] if nothing else texts
         return cells[at]
 
-    classes = [read_class(text) for text in column(by[CLASS].at)] if CLASS in by else [""] * len(body)
+    classes = [read_class(text) for text in column(by[CLASS].at)] if CLASS in by else [""] * count
     for name in CLASS_MARKS:
         if name in by:
             io = name.removeprefix("marked_as_")
@@ -140,7 +138,7 @@ def read_rows(
             else texts
         )
         _take(out, one, texts, keys, cell_reader(one, marks, strip, answers))
-    forms = [read_form(text) for text in column(by[FORM].at)] if FORM in by else [""] * len(body)
+    forms = [read_form(text) for text in column(by[FORM].at)] if FORM in by else [""] * count
     for one in later:
         texts = column(one.at)
         if one.target == "signal":
@@ -163,6 +161,13 @@ _OF_MORE = frozenset((*CLASS_MARKS, CLASS, FORM, STRIP_NAME, *PARTS, *TAG_PARTS,
 _CONTACT_OF = {"NO": "contact NO", "NC": "contact NC"}
 _CONTACTS = ("conta", "kontakt")
 """In a head that says that what stands below is a contact."""
+
+
+def _picked(numbers: Sequence[int]) -> Callable[[Sequence[str]], list[str]]:
+    """What takes the cells of these rows, counted from 1, out of a column."""
+    if numbers and numbers[-1] - numbers[0] == len(numbers) - 1:
+        return lambda column: list(column[numbers[0] - 1 : numbers[-1]])
+    return lambda column: [column[number - 1] for number in numbers]
 
 
 def _clean(text: str) -> str:
@@ -228,7 +233,8 @@ def _take(out: Rows, one: Column, texts: Sequence[str], keys: Sequence[object], 
     names = dict.fromkeys(name for got in known.values() for name in got.fields)
     for name in names:
         values = {key: got.fields.get(name, "") for key, got in known.items()}
-        column = [values[key] for key in keys]
+        as_it_is = keys is texts and all(key == value for key, value in values.items())
+        column = list(texts) if as_it_is else [values[key] for key in keys]
         if (have := out.fields.get(name)) is not None:
             # A column of its own comes before what stands beside something else.
             column = (

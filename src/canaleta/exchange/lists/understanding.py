@@ -23,6 +23,7 @@ from canaleta.exchange.lists.questions import (
 from canaleta.exchange.lists.reading import Doubt, Rows, figures_of, read_rows
 from canaleta.exchange.lists.tables import Table, find_tables
 from canaleta.exchange.sheets import EXACT, Page
+from canaleta.exchange.turning import turned
 
 __all__ = ["Understood", "UnderstoodTable", "understand"]
 
@@ -82,11 +83,12 @@ def understand(
                 beside.append((number, page.name, "no list: no column of tags"))
     found, left = _alike(found, chosen=sheet is not None)
     beside += left
-    texts = [text for table, columns in found for text in figures_of(table, columns, pages[table.sheet].rows)]
+    turned_pages = {at: turned(pages[at].rows, "") for at in dict.fromkeys(table.sheet for table, _ in found)}
+    texts = [text for table, columns in found for text in figures_of(table, columns, turned_pages[table.sheet])]
     marks = Marks(decimal_marks(texts), _said(said, "figures_comma@file"), _said(said, "figures_point@file"))
     tables = []
     for table, columns in found:
-        rows = read_rows(table, columns, pages[table.sheet].rows, seats, marks, _answers(said), by)
+        rows = read_rows(table, columns, pages[table.sheet].rows, turned_pages[table.sheet], seats, marks, _answers(said), by)
         tables.append(UnderstoodTable(table, tuple(columns), rows))
     questions = _questions(tables, pages, seats)
     open_ = [q for q in questions if not said.get(q.id)]
