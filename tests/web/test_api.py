@@ -39,7 +39,7 @@ def test_a_column_of_few_texts_is_told_once_and_of_many_as_it_is() -> None:
     few = [f"kiln {k % 256}" for k in range(301)]
     many = [f"kiln {k}" for k in range(301)]
     ids, racks = list(range(1, 302)), [2] * 301
-    data = packed(7, ids, racks, {"area": few, "tag": many})
+    data = packed(7, ids, racks, {"area": few, "tag": many}.items())
     assert unpacked(data) == (7, ids, racks, {"area": few, "tag": many})
     (size,) = struct.unpack_from("<I", data)
     head = json.loads(data[4 : 4 + size])
@@ -54,7 +54,7 @@ def test_few_texts_take_few_bits_a_row(different: int, each: int) -> None:
     """each: rows a byte holds; 0 where none is needed."""
     texts = [f"kiln {k % different}" for k in range(103)]
     ids = list(range(103))
-    data = packed(0, ids, ids, {"area": texts})
+    data = packed(0, ids, ids, [("area", texts)])
     assert unpacked(data)[3] == {"area": texts}
     (size,) = struct.unpack_from("<I", data)
     assert len(data) - (4 + size + 2 * 4 * 103) == (-(-103 // each) if each else 0)
@@ -64,14 +64,14 @@ def test_a_long_text_is_as_long_as_it_is() -> None:
     for length in (255, 256, 70_000):
         texts = ["x" * length, *(str(k) for k in range(300))]
         ids = list(range(len(texts)))
-        assert unpacked(packed(0, ids, ids, {"notes": texts}))[3] == {"notes": texts}
+        assert unpacked(packed(0, ids, ids, [("notes", texts)]))[3] == {"notes": texts}
 
 
 def test_letters_that_a_browser_counts_twice_move_no_row() -> None:
     texts = ["🌡 crown", "", "Öl", *(str(k) for k in range(300))]
     ids = list(range(len(texts)))
-    assert unpacked(packed(0, ids, ids, {"service": texts}))[3] == {"service": texts}
-    assert unpacked(packed(0, [], [], {"service": []})) == (0, [], [], {"service": []})
+    assert unpacked(packed(0, ids, ids, [("service", texts)]))[3] == {"service": texts}
+    assert unpacked(packed(0, [], [], [("service", [])])) == (0, [], [], {"service": []})
 
 
 def test_the_list_comes_in_columns_of_text(person: Who) -> None:

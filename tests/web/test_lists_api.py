@@ -321,6 +321,6 @@ def test_a_plan_stands_though_what_it_would_do_cannot_be_worked_out(
     def fails(*_: object) -> None:
         raise ValueError("a rule went wrong")
 
-    monkeypatch.setattr("canaleta.jobs.imports.foresee_points", fails)
+    monkeypatch.setattr("canaleta.jobs.import_work.foresee_points", fails)
     job = begun(person("technician"))
     assert (job["state"], job["weighs"], job["does"], job["counts"]["added"]) == ("ready", False, None, 1)

@@ -12,6 +12,7 @@ from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
+from functools import cached_property
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -24,12 +25,12 @@ from canaleta.exchange.lists.questions import askable
 from canaleta.exchange.sheets import SheetError
 from canaleta.plant.changes.apply import Applied, Foreseen
 from canaleta.plant.changes.change_set import CellChanges
-from canaleta.plant.changes.entering import Known, enter_new, enter_row
+from canaleta.plant.changes.entering import Entered, enter_new, enter_row
 from canaleta.plant.changes.rows import add_points
 from canaleta.plant.database.cells import same_cell
 from canaleta.plant.records.image_cache import ImageCache
 
-__all__ = ["Choices", "Line", "ListPlan", "Ours", "RowAt", "apply_plan", "plan_list"]
+__all__ = ["KIND", "TROUBLES", "Choices", "Line", "ListPlan", "Ours", "RowAt", "apply_plan", "plan_list", "unpacked"]
 
 STEP = 500
 """Rows between two looks at whether to go on."""
@@ -89,18 +90,23 @@ class Choices(BaseModel):
     gone: bool = False
 
 
+Block = Mapping[str, Sequence[str]]
+"""{field: a text for each of some new points}."""
+
+
 @dataclass(frozen=True)
 class Line:
     """What becomes of one row of the file, counted from 1 as a sheet shows it.
 
-    kind: added, changed, same, renamed (a proposal: point is the one it may be), or out (left out: code and says tell
-    why; by_choice: somebody wanted it so). changes: (field, what stands there, what comes). typed: {field: text} of a
-    new point. troubles: (field, typed, why it was not taken, code).
+    kind: added, changed, same, renamed (a proposal: point is the one it may be), unmatched (a point that the file does
+    not have, in no row), or out (left out: code and says tell
+    why; by_choice: somebody wanted it so). changes: (field, what stands there, what comes). of: the texts of a new
+    point, in the block that it was read in. troubles: (field, typed, why it was not taken, code).
     """
 
     sheet: int
     row: int
-    kind: Literal["added", "changed", "same", "renamed", "out"]
+    kind: Literal["added", "changed", "same", "renamed", "out", "unmatched"]
     tag: str
     point: int = 0
     changes: tuple[tuple[str, str, str], ...] = ()
@@ -108,12 +114,30 @@ class Line:
     code: str = ""
     says: str = ""
     by_choice: bool = False
-    typed: Mapping[str, str] = field(default_factory=dict)
+    of: tuple[Block, int] | None = None
+
+    @property
+    def typed(self) -> dict[str, str]:
+        """{field: text} of a new point, without what could not be read."""
+        if self.of is None:
+            return {}
+        block, at = self.of
+        wrong = {name for name, _, _, code in self.troubles if code == "cell"}
+        return {name: texts[at] for name, texts in block.items() if texts[at] and name not in wrong}
 
     @property
     def cells(self) -> tuple[tuple[str, str, str], ...]:
         """Its cells that change: (field, what stands there, what comes)."""
         return self.changes or tuple((name, "", text) for name, text in self.typed.items())
+
+    def told(self) -> dict[str, Any]:
+        """It for JSON, with its cells."""
+        return {n: v for n, v in self.__dict__.items() if n not in ("changes", "of")} | {"cells": self.cells}
+
+
+_PACKED = tuple(name for name in Line.__dataclass_fields__ if name != "of")
+KIND, TROUBLES = _PACKED.index("kind"), _PACKED.index("troubles")
+"""Where a packed line has its kind and what of it was not taken."""
 
 
 @dataclass
@@ -123,8 +147,35 @@ class ListPlan:
     seq: int
     lines: list[Line] = field(default_factory=list)
     changes: CellChanges = field(default_factory=dict)
-    new: list[dict[str, Stored]] = field(default_factory=list)
     unmatched: list[int] = field(default_factory=list)
+    entered: list[tuple[Entered, frozenset[int]]] = field(default_factory=list)
+
+    @cached_property
+    def new(self) -> list[dict[str, Stored]]:
+        """{field: stored value} of each new point, put together when it is asked for."""
+        return [
+            cells for some, left in self.entered for at, cells in enumerate(some.rows()) if not left or at not in left
+        ]
+
+    @property
+    def adds(self) -> bool:
+        """Whether there are new points."""
+        return any(some.count > len(left) for some, left in self.entered)
+
+    def packed(self) -> dict[str, Any]:
+        """The lines for JSON; the texts of new points stay in their blocks, as columns. `unpacked` tells one again."""
+        blocks: dict[int, int] = {}
+        kept: list[Block] = []
+        lines = []
+        for line in self.lines:
+            at = None
+            if line.of is not None:
+                number = blocks.setdefault(id(line.of[0]), len(kept))
+                if number == len(kept):
+                    kept.append(line.of[0])
+                at = number, line.of[1]
+            lines.append((*(line.__dict__[name] for name in _PACKED), at))
+        return {"lines": lines, "blocks": kept, "unmatched": self.unmatched}
 
     def counts(self) -> dict[str, int]:
         """How many rows of each kind, cells that change, cells that cannot be read, points not in the file."""
@@ -152,16 +203,48 @@ class ListPlan:
         return sorted(out.values(), key=lambda one: -one["cells"])[:most]
 
 
-@dataclass
-class _Row:
-    """A row of the file with the texts of its fields."""
+def unpacked(line: Sequence[Any], blocks: Sequence[Block]) -> dict[str, Any]:
+    """A line as `packed` told it, by the names of `Line`, with its cells: (field, what stands there, what comes)."""
+    *told, of = line
+    out = dict(zip(_PACKED, told, strict=True))
+    cells = out.pop("changes")
+    if of is not None:
+        wrong = {name for name, _, _, code in out["troubles"] if code == "cell"}
+        texts = ((name, column[of[1]]) for name, column in blocks[of[0]].items())
+        cells = [[name, "", text] for name, text in texts if text and name not in wrong]
+    return out | {"cells": cells}
 
-    table: int
-    sheet: int
-    number: int
-    typed: dict[str, str]
-    troubles: tuple[tuple[str, str, str, str], ...] = ()
-    out: str = ""
+
+class _Row:
+    """A row of the file. fields: the texts of its table; own: its own, once those of another sheet were joined to it."""
+
+    __slots__ = ("at", "fields", "number", "out", "own", "sheet", "table", "troubles")
+
+    def __init__(
+        self,
+        table: int,
+        sheet: int,
+        number: int,
+        fields: Block,
+        at: int,
+        troubles: tuple[tuple[str, str, str, str], ...],
+    ) -> None:
+        self.table, self.sheet, self.number, self.fields, self.at = table, sheet, number, fields, at
+        self.own: dict[str, str] | None = None
+        self.troubles, self.out = troubles, ""
+
+    def text(self, name: str) -> str:
+        """The text of one field, "" for none."""
+        if self.own is not None:
+            return self.own.get(name, "")
+        column = self.fields.get(name)
+        return column[self.at] if column is not None else ""
+
+    def typed(self) -> dict[str, str]:
+        """{field: text}, those that hold something."""
+        if self.own is not None:
+            return self.own
+        return {name: texts[self.at] for name, texts in self.fields.items() if texts[self.at]}
 
 
 def plan_list(
@@ -182,7 +265,7 @@ def plan_list(
         q["code"] in ("joined", "column", "where", "place") for q in understood["questions"]
     ):
         raise SheetError(_no_key(by, understood))
-    planner = _Planner(image, choices)
+    planner = _Planner(image, choices, goes_on)
     rows = planner.merged(list(_rows(tables)))
     planner.find(rows)
     for number, row in enumerate(rows):
@@ -206,28 +289,25 @@ def _no_key(by: str, understood: Mapping[str, Any]) -> str:
 
 def _rows(tables: Sequence[Mapping[str, Any]]) -> Iterator[_Row]:
     for place, table in enumerate(tables):
-        names = list(table["fields"])
-        columns = [table["fields"][name] for name in names]
-        doubts = table["doubts"]
-        texts = zip(*columns, strict=True) if columns else [()] * len(table["numbers"])
-        for at, (number, cells) in enumerate(zip(table["numbers"], texts, strict=True)):
-            typed = {name: text for name, text in zip(names, cells, strict=True) if text}
-            some = doubts.get(str(at))
-            troubles = tuple((d["target"], d["typed"], d["says"], d["code"]) for d in some) if some else ()
-            yield _Row(place, table["sheet"], number, typed, troubles)
+        fields = {name: texts for name, texts in table["fields"].items() if any(texts)}
+        sheet, doubts = table["sheet"], {int(at): some for at, some in table["doubts"].items()}
+        for at, number in enumerate(table["numbers"]):
+            troubles = tuple((d["target"], d["typed"], d["says"], d["code"]) for d in doubts.get(at, ()))
+            yield _Row(place, sheet, number, fields, at, troubles)
 
 
 class _Planner:
     """A plan while it is made."""
 
-    def __init__(self, image: PlantImage, choices: Choices) -> None:
+    def __init__(self, image: PlantImage, choices: Choices, goes_on: Callable[[float], None]) -> None:
         self._image, self._choices, self._by = image, choices, choices.match_by
+        self._goes_on = goes_on
         self._texts: dict[str, list[str]] = {}
         self._leave = {(at.sheet, at.row) for at in choices.leave}
         self._ours = {(cell.sheet, cell.row, cell.field) for cell in choices.ours}
         self._joined = {(at.sheet, at.row) for at in choices.joined}
         self._seen: set[int] = set()
-        self._known = Known()
+        self._new: list[_Row] = []
         self._rows_of: dict[str, list[int]] = {}
         for row, text in enumerate(self._column(self._by)):
             if text:
@@ -245,12 +325,12 @@ class _Planner:
         """Rows of several lists about one point as one; of one list, the same tag twice is told and neither taken."""
         first: dict[str, _Row] = {}
         for row in rows:
-            key = row.typed.get(self._by, "").casefold()
+            key = row.text(self._by).casefold()
             if not key:
                 continue
             if (have := first.setdefault(key, row)) is row:
                 continue
-            if have.typed == row.typed:
+            if have.typed() == row.typed():
                 row.out = "joined"
             elif have.table == row.table:
                 have.out = row.out = "twice"
@@ -261,19 +341,20 @@ class _Planner:
         return rows
 
     def _join(self, have: _Row, row: _Row) -> None:
-        for name, text in row.typed.items():
-            there = have.typed.setdefault(name, text)
+        have.own = own = dict(have.typed())
+        for name, text in row.typed().items():
+            there = own.setdefault(name, text)
             if there != text and name != self._by and not _equal(name, there, text):
                 says = f"“{there}” here, “{text}” in row {row.number} of another sheet"
                 have.troubles = (*have.troubles, (name, text, says, "two sheets"))
-        have.troubles = (*have.troubles, *(t for t in row.troubles if t[0] not in have.typed))
+        have.troubles = (*have.troubles, *(t for t in row.troubles if t[0] not in own))
 
     def find(self, rows: Sequence[_Row]) -> None:
         """Points that the file does not have, by channel and service: what looks renamed is one of them."""
         services, channels = self._column("service"), self._column("channel")
         if self._by != "tag" or self._choices.renamed == "new":
             return
-        if not any("channel" in row.typed or "service" in row.typed for row in rows):
+        if not any(row.text("channel") or row.text("service") for row in rows):
             return
         for at, text in enumerate(self._column("tag")):
             if channels[at] and services[at] and self._image.landed[at] and text.casefold() not in self._in_file:
@@ -282,8 +363,8 @@ class _Planner:
     def take(self, row: _Row) -> None:
         """Plan one row."""
         at = (row.sheet, row.number)
-        key = row.typed.get(self._by, "")
-        tag = row.typed.get("tag", key)
+        key = row.text(self._by)
+        tag = row.text("tag") or key
         if at in self._leave:
             return self._leave_out(row, tag, "chosen", by_choice=True)
         if row.out:
@@ -295,7 +376,7 @@ class _Planner:
             return self._leave_out(row, tag, "several")
         if known:
             return self._change(row, known[0])
-        was = self._held.get((row.typed.get("channel", ""), row.typed.get("service", "").casefold()))
+        was = self._held.get((row.text("channel"), row.text("service").casefold())) if self._held else None
         if was is not None:
             if self._choices.renamed == "joined" or at in self._joined:
                 return self._change(row, was)
@@ -306,33 +387,60 @@ class _Planner:
             return self._out.lines.append(
                 Line(row.sheet, row.number, "renamed", tag, point, cells, row.troubles, "renamed", says)
             )
-        return self._add(row)
+        return self._new.append(row)
 
     def _leave_out(self, row: _Row, tag: str, code: str, *, by_choice: bool = False) -> None:
         self._out.lines.append(
             Line(row.sheet, row.number, "out", tag, 0, (), row.troubles, code, OUT_SAYS[code], by_choice)
         )
 
-    def _add(self, row: _Row) -> None:
-        wanted = row.typed
-        if self._ours:
-            wanted = {n: t for n, t in wanted.items() if (row.sheet, row.number, n) not in self._ours}
-        values, wrong = enter_new(self._image, wanted, self._known)
-        troubles = (*row.troubles, *((n, wanted[n], says, "cell") for n, says in wrong.items()))
-        if "tag" not in values:
-            return self._leave_out(row, wanted.get("tag", ""), "untagged")
-        self._out.new.append(values)
-        typed = {name: text for name, text in wanted.items() if name not in wrong} if wrong else wanted
-        line = Line(row.sheet, row.number, "added", str(values["tag"]), troubles=troubles, typed=typed)
-        self._out.lines.append(line)
-        return None
+    def _enter(self) -> None:
+        """Read the new points: those of a table together, by its columns."""
+        ours = {(cell.sheet, cell.row) for cell in self._choices.ours}
+        loose: list[_Row] = []
+        of_table: dict[int, list[_Row]] = {}
+        for row in self._new:
+            alone = row.own is not None or (row.sheet, row.number) in ours
+            (loose if alone else of_table.setdefault(row.table, [])).append(row)
+        for rows in of_table.values():
+            fields = rows[0].fields
+            places = [row.at for row in rows]
+            whole = bool(fields) and len(places) == len(next(iter(fields.values())))
+            self._enter_block(
+                rows,
+                fields if whole else {name: [texts[at] for at in places] for name, texts in fields.items()},
+            )
+        if loose:
+            typed = [self._without_ours(row) for row in loose]
+            names = dict.fromkeys(name for one in typed for name in one)
+            self._enter_block(loose, {name: [one.get(name, "") for one in typed] for name in names})
+
+    def _enter_block(self, rows: Sequence[_Row], block: Block) -> None:
+        entered = enter_new(self._image, block, len(rows))
+        left = set()
+        for at, row in enumerate(rows):
+            told = row.troubles
+            if wrong := entered.troubles.get(at):
+                told = (*told, *((n, block[n][at], says, "cell") for n, says in wrong.items()))
+            if not entered.has(at, "tag"):
+                row.troubles = told
+                self._leave_out(row, row.text("tag"), "untagged")
+                left.add(at)
+                continue
+            tag = block["tag"][at]
+            self._out.lines.append(Line(row.sheet, row.number, "added", tag, troubles=told, of=(block, at)))
+        self._out.entered.append((entered, frozenset(left)))
+        self._goes_on(1.0)
+
+    def _without_ours(self, row: _Row) -> dict[str, str]:
+        return {n: t for n, t in row.typed().items() if (row.sheet, row.number, n) not in self._ours}
 
     def _change(self, row: _Row, at: int) -> None:
         image = self._image
         self._seen.add(int(image.ids[at]))
         wanted = {
             name: text
-            for name, text in row.typed.items()
+            for name, text in row.typed().items()
             if self._column(name)[at] != text and (row.sheet, row.number, name) not in self._ours
         }
         values, wrong = enter_row(image, at, wanted) if wanted else ({}, {})
@@ -354,6 +462,7 @@ class _Planner:
 
     def done(self, tables: Sequence[Mapping[str, Any]]) -> ListPlan:
         """The plan, with the rows that are no points and the points that the file does not have."""
+        self._enter()
         for table in tables:
             self._out.lines += [
                 Line(table["sheet"], number, "out", text, code=code, says=OUT_SAYS[code])

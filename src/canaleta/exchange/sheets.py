@@ -236,7 +236,7 @@ def _sheet(sheet: Any, name: str, marked: Marked | None) -> Page:
     return Page(name, _trimmed(rows), merged, told)
 
 
-def _rows(cells: Sequence[Sequence[object]]) -> list[tuple[str, ...]]:
+def _rows(cells: Sequence[Sequence[Any]]) -> list[tuple[str, ...]]:
     """The texts of a sheet, worked out column by column: each text once, however often it stands."""
     columns: list[Sequence[str]] = []
     for column in turned(cells):

@@ -10,7 +10,7 @@ from typing import Any
 import orjson
 
 from canaleta.core.model.image import PlantImage
-from canaleta.exchange.bring_in import Choices, Line, ListPlan, apply_plan, plan_list
+from canaleta.exchange.bring_in import Choices, ListPlan, apply_plan, plan_list
 from canaleta.exchange.lists.apart import Brought, Wish, bring_apart
 from canaleta.exchange.lists.memory import look
 from canaleta.exchange.lists.places import Seats
@@ -147,13 +147,8 @@ def _as_json(brought: Brought, planned: ListPlan) -> dict[str, Any]:
         "answered": understood["answered"],
         "counts": planned.counts(),
         "reasons": planned.reasons(),
-        "rows": [_line(line) for line in planned.lines],
+        "rows": [line.told() for line in planned.lines],
     }
-
-
-def _line(line: Line) -> dict[str, Any]:
-    told = asdict(line)
-    return {n: v for n, v in told.items() if n not in ("changes", "typed")} | {"cells": line.cells}
 
 
 def _tell(brought: Brought, planned: ListPlan, dry: bool) -> None:

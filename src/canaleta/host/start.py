@@ -127,6 +127,9 @@ def run_back_end(
             "CANALETA_HOSTS": ",".join(_names(options.host)),
             "PYTHONUNBUFFERED": "1",
             "CANALETA_NO_DOCUMENT": "1",
+            # By default the allocator gives each of some hundred threads a room of its own, and keeps what was once
+            # used in any of them.
+            "MALLOC_ARENA_MAX": "2",
             "CANALETA_ROOM": "" if options.database_url else str(options.data),
             "CANALETA_SOURCE_PORT": str(source),
             "CANALETA_SOURCE_TOKEN": secrets.source_token,

@@ -100,22 +100,25 @@ class PlantImage:
     def texts(self, name: str, rows: Rows | None = None) -> list[str]:
         """A column as the API carries it, of some rows or of all: many times as fast as cell by cell."""
         column = self.cells[name]
-        if self._is_empty(name):
+        if self.is_empty(name):
             return [""] * (len(self) if rows is None else len(rows))
         values = column if rows is None else column[rows]
-        return [v if type(v) is str else self._landed_text(v) if type(v) is Landing else written(v) for v in values]
+        return [
+            v if type(v) is str else "" if v is None else self._landed_text(v) if type(v) is Landing else written(v)
+            for v in values
+        ]
 
     def filled_texts(self) -> list[dict[str, str]]:
         """{field: text} of each row, without the empty ones, in the order of the fields."""
         out: list[dict[str, str]] = [{} for _ in range(len(self))]
         for f in STORED:
-            if not self._is_empty(f.name):
+            if not self.is_empty(f.name):
                 for cells, text in zip(out, self.texts(f.name), strict=True):
                     if text:
                         cells[f.name] = text
         return out
 
-    def _is_empty(self, name: str) -> bool:
+    def is_empty(self, name: str) -> bool:
         """Whether a column is known to be empty throughout."""
         return self.cells[name].strides == (0,)
 

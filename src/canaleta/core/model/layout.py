@@ -222,6 +222,12 @@ class Layout:
                 out[self.cabinets[rack.cabinet].name.lower(), rack.name.lower(), slot] = module
         return out
 
+    @cached_property
+    def _modules_written(self) -> dict[str, tuple[int, int]]:
+        """(module id, its channels) by where it sits, as `address` writes it: most addresses are read so."""
+        last = f"{SEPARATOR}{self.channel_base}"
+        return {self.address(n, 0).removesuffix(last): (n, self.type_of(n).channels) for n in self.modules}
+
     def address(self, module: int, channel: int) -> str:
         """The address of a channel (counted from 0) as people write it, with the plant's channel base."""
         found = self.modules.get(module)
@@ -237,6 +243,11 @@ class Layout:
         The last three parts are rack, slot and channel, whatever stands between them; what stands before is
         the cabinet, which may be left out while the plant has one. Raises TextError.
         """
+        head, _, last = text.strip().rpartition(SEPARATOR)
+        if (written := self._modules_written.get(head)) and last.isdecimal() and len(last) < 5:
+            number = int(last) - self.channel_base
+            if 0 <= number < written[1]:
+                return written[0], number
         parts = text.translate(_APART).split()
         if len(parts) < 3:
             raise TextError(f"“{text.strip()}” is not a channel: write it as {self._example()}")

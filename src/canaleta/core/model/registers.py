@@ -116,17 +116,14 @@ class RackMap:
             healthy = kind.status is not None and kind.status.one_means == "healthy"
             for channel in range(kind.channels):
                 word, bit, form = _at(by_kind, ("channel words", "channel bits"), channel)
-                if form not in forms:
-                    forms.append(form)
                 status, status_bit, _ = _at(by_kind, ("status bits",), channel)
                 load, _, _ = _at(by_kind, ("load current",), channel)
                 where, cold_form = _junction_at(by_kind, channel)
-                if cold_form not in forms:
-                    forms.append(cold_form)
+                read_as = _place_in(forms, form)
                 cold.append(
-                    (where, forms.index(cold_form), kind.junction_per_degree, _DEGREES.index(kind.junction_unit))
+                    (where, _place_in(forms, cold_form), kind.junction_per_degree, _DEGREES.index(kind.junction_unit))
                 )
-                rows.append((module.id, channel, word, bit, forms.index(form), status, max(status_bit, 0) if status >= 0 else -1, healthy, load))  # fmt: skip
+                rows.append((module.id, channel, word, bit, read_as, status, max(status_bit, 0) if status >= 0 else -1, healthy, load))  # fmt: skip
             for flag in kind.flags(function):
                 at = len(rows) - kind.channels + flag.channel
                 beside = rows[at][2]
@@ -144,12 +141,16 @@ class RackMap:
                 # The same channel with another number: its faults and its junction are the channel's.
                 main = row_at[module.id, channel]
                 place, _ = run.place_of(channel)
-                if run.form not in forms:
-                    forms.append(run.form)
                 flags += [(len(rows), *flag[1:]) for flag in flags if flag[0] == main]
                 cold.append(cold[main])
                 rows.append(
-                    (*rows[main][:2], base + to_word[run.table] + place, -1, forms.index(run.form), *rows[main][5:])
+                    (
+                        *rows[main][:2],
+                        base + to_word[run.table] + place,
+                        -1,
+                        _place_in(forms, run.form),
+                        *rows[main][5:],
+                    )
                 )
                 reads.append(run.registers.says)
         columns = list(zip(*rows, strict=True)) if rows else [()] * 9
@@ -324,6 +325,19 @@ NOT_READ = frozenset({"other numbers", "module registers"})
 """What a module has and is documented alone."""
 
 
+def _place_in(forms: list[WordForm], form: WordForm) -> int:
+    """Where a form stands among others, put there if it does not. Most are the very same one: asked first."""
+    for at, one in enumerate(forms):
+        if one is form:
+            return at
+    if form not in forms:
+        forms.append(form)
+    return forms.index(form)
+
+
+_NO_FORM = WordForm()
+
+
 def _at(runs: dict[str, list[tuple[Run, int]]], holds: tuple[str, ...], channel: int) -> tuple[int, int, WordForm]:
     """(word, bit, form) of what is held of a channel; word -1 where the module has none of it."""
     for kind in holds:
@@ -331,12 +345,12 @@ def _at(runs: dict[str, list[tuple[Run, int]]], holds: tuple[str, ...], channel:
             if channel in run.channels:
                 place, bit = run.place_of(channel)
                 return base + place, bit, run.form
-    return -1, -1, WordForm()
+    return -1, -1, _NO_FORM
 
 
 def _junction_at(runs: dict[str, list[tuple[Run, int]]], channel: int) -> tuple[int, WordForm]:
     """(word, form) of the cold junction of a channel: its own, or that of the module; word -1 for none."""
-    found = -1, WordForm()
+    found = -1, _NO_FORM
     for run, base in runs.get("cold junction", ()):
         of = run.registers.of
         if of is None:

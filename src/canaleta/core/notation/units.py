@@ -85,9 +85,13 @@ def read_unit(text: str) -> Unit:
 
 
 _REFERENCES = {
-    "gauge": ("g", "gauge", "gauge pressure", "rel", "relative"),
-    "absolute": ("a", "abs", "absolute"),
+    "gauge": ("gauge pressure", "relative", "gauge", "rel", "g"),
+    "absolute": ("absolute", "abs", "a"),
 }
+_ENDINGS = tuple(
+    (reference, tuple(w for word in words for w in (f"({word})", f"[{word}]", f" {word}", f"_{word}", word)))
+    for reference, words in _REFERENCES.items()
+)
 
 
 def read_unit_and_reference(text: str) -> tuple[Unit, str]:
@@ -96,17 +100,16 @@ def read_unit_and_reference(text: str) -> tuple[Unit, str]:
     The reference is "gauge", "absolute" or "". Only a pressure has one. Raises TextError as `read_unit`.
     """
     typed = text.strip()
-    try:
-        return read_unit(typed), ""
-    except TextError as unknown:
-        for reference, endings in _REFERENCES.items():
-            for ending in sorted(endings, key=len, reverse=True):
-                for written in (f"({ending})", f"[{ending}]", f" {ending}", f"_{ending}", ending):
-                    if typed.lower().endswith(written):
-                        near = _meant(typed[: -len(written)].strip())
-                        if len(near) == 1 and near[0].quantity == "pressure":
-                            return near[0], reference
-        raise unknown
+    if len(near := _meant(typed)) == 1:
+        return near[0], ""
+    small = typed.lower()
+    for reference, endings in _ENDINGS:
+        for written in endings:
+            if small.endswith(written):
+                near = _meant(typed[: -len(written)].strip())
+                if len(near) == 1 and near[0].quantity == "pressure":
+                    return near[0], reference
+    return read_unit(typed), ""
 
 
 @cache

@@ -15,7 +15,7 @@ from canaleta.core.model.addresses import Addresses, addresses_at
 from canaleta.core.model.field import Landing
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.registers import RackMap
-from canaleta.core.notation.tags import own_letters, read_tag
+from canaleta.core.notation.tags import Tag, own_letters, read_tag
 from canaleta.core.notation.text import TextError
 
 __all__ = ["FOLLOWING", "Following", "follow_cells", "followed_by"]
@@ -23,27 +23,21 @@ __all__ = ["FOLLOWING", "Following", "follow_cells", "followed_by"]
 
 @dataclass(frozen=True)
 class Following:
-    """One such column: the field it reads and the text that follows from what that holds."""
+    """One such column: the field it reads, what follows from what that holds, and which text of it is shown. Columns
+    with the same `make` are worked out together."""
 
     name: str
     reads: str
-    make: Callable[[PlantImage], Callable[[Any], str]]
+    make: Callable[[PlantImage], Callable[[Any], Any]]
+    pick: Callable[[Any], str] = str
 
 
-def _of_tag(pick: str) -> Callable[[PlantImage], Callable[[Any], str]]:
-    def make(image: PlantImage) -> Callable[[Any], str]:
-        try:
-            own = own_letters(image.conventions.tag_letters)
-        except TextError:
-            own = {}
-
-        def text(value: Any) -> str:
-            tag = read_tag(value or "", own)
-            return getattr(tag, pick) if tag else ""
-
-        return text
-
-    return make
+def _tag(image: PlantImage) -> Callable[[Any], Tag | None]:
+    try:
+        own = own_letters(image.conventions.tag_letters)
+    except TextError:
+        own = {}
+    return lambda value: read_tag(value or "", own)
 
 
 def _cabinet(image: PlantImage) -> Callable[[Any], str]:
@@ -67,35 +61,32 @@ def _terminals(image: PlantImage) -> Callable[[Any], str]:
     return text
 
 
-def _addresses(pick: Callable[[Addresses], str]) -> Callable[[PlantImage], Callable[[Any], str]]:
-    def make(image: PlantImage) -> Callable[[Any], str]:
-        layout = image.layout
-        maps: dict[int, tuple[RackMap, dict[tuple[int, int], int]]] = {}
+def _addresses(image: PlantImage) -> Callable[[Any], Addresses | None]:
+    layout = image.layout
+    maps: dict[int, tuple[RackMap, dict[tuple[int, int], int]]] = {}
 
-        def text(at: Landing | None) -> str:
-            module = layout.modules.get(at.module) if at else None
-            if at is None or module is None:
-                return ""
-            if module.rack not in maps:
-                made = RackMap.of(layout, module.rack)
-                pairs = zip(made.modules.tolist(), made.channels.tolist(), strict=True)
-                maps[module.rack] = made, dict(zip(list(pairs)[: made.mains], range(made.mains), strict=True))
-            rack_map, rows = maps[module.rack]
-            row = rows.get((at.module, at.channel))
-            return "" if row is None else pick(addresses_at(layout, rack_map, row))
+    def addresses(at: Landing | None) -> Addresses | None:
+        module = layout.modules.get(at.module) if at else None
+        if at is None or module is None:
+            return None
+        if module.rack not in maps:
+            made = RackMap.of(layout, module.rack)
+            pairs = zip(made.modules.tolist(), made.channels.tolist(), strict=True)
+            maps[module.rack] = made, dict(zip(list(pairs)[: made.mains], range(made.mains), strict=True))
+        rack_map, rows = maps[module.rack]
+        row = rows.get((at.module, at.channel))
+        return None if row is None else addresses_at(layout, rack_map, row)
 
-        return text
-
-    return make
+    return addresses
 
 
 FOLLOWING: tuple[Following, ...] = (
-    Following("meaning", "tag", _of_tag("meaning")),
-    Following("loop", "tag", _of_tag("loop")),
+    Following("meaning", "tag", _tag, lambda tag: tag.meaning if tag else ""),
+    Following("loop", "tag", _tag, lambda tag: tag.loop if tag else ""),
     Following("cabinet", "channel", _cabinet),
     Following("terminals", "channel", _terminals),
-    Following("register", "channel", _addresses(lambda a: a.short)),
-    Following("direct", "channel", _addresses(lambda a: a.direct)),
+    Following("register", "channel", _addresses, lambda at: at.short if at else ""),
+    Following("direct", "channel", _addresses, lambda at: at.direct if at else ""),
 )
 
 
@@ -103,19 +94,21 @@ def followed_by(image: PlantImage, names: Iterable[str], rows: Iterable[int] | N
     """{column: text of each row} for the columns that follow from some fields. rows: all if not given."""
     wanted = set(names)
     at = np.arange(len(image)) if rows is None else np.array(list(rows), dtype=np.int64)
+    known: dict[Any, dict[Any, Any]] = {}
+    keys: dict[str, list[Any]] = {}
     out: dict[str, list[str]] = {}
     for column in FOLLOWING:
         if column.reads not in wanted:
             continue
-        make = column.make(image)
-        known: dict[Any, str] = {}
-        texts = []
-        for value in image.cells[column.reads][at]:
-            key = value[:2] if isinstance(value, Landing) else value
-            if key not in known:
-                known[key] = make(value)
-            texts.append(known[key])
-        out[column.name] = texts
+        if column.reads not in keys:
+            cells = image.cells[column.reads][at]
+            keys[column.reads] = [value[:2] if isinstance(value, Landing) else value for value in cells]
+            first = dict(zip(keys[column.reads], cells, strict=True))
+        if column.make not in known:
+            make = column.make(image)
+            known[column.make] = {key: make(value) for key, value in first.items()}
+        texts = {key: column.pick(means) for key, means in known[column.make].items()}
+        out[column.name] = [texts[key] for key in keys[column.reads]]
     return out
 
 

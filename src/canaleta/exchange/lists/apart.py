@@ -22,9 +22,21 @@ import orjson
 from canaleta.core.notation.text import short
 from canaleta.exchange.sheets import MEMORY, MOST_BYTES, Page, SheetError, Told, read_book
 
-__all__ = ["Brought", "Wish", "bring_apart", "packed_pages", "read_here", "unpacked_pages"]
+__all__ = [
+    "COMMAND",
+    "SECONDS",
+    "Brought",
+    "Wish",
+    "asked",
+    "bring_apart",
+    "packed_pages",
+    "read_here",
+    "told",
+    "unpacked_pages",
+]
 
 SECONDS = 60
+TOO_LONG = f"reading took longer than {SECONDS} s: save the list alone and try again"
 TOP_BEFORE, TOP_BEHIND = 6, 24
 """Rows that are shown of each list, before its heads end and behind."""
 MOST_WIDE = 80
@@ -72,35 +84,46 @@ def unpacked_pages(packed: bytes) -> tuple[Page, ...]:
     )
 
 
-def bring_apart(data: bytes, wish: Wish, *, packed: bool = False) -> Brought:
-    """A file read and understood. packed: data are its sheets as they were kept. Raises SheetError."""
+COMMAND = (sys.executable, "-m", "canaleta.exchange.lists.apart")
+"""What reads a file: it is told `asked` on its standard input and tells what `told` reads."""
+
+
+def asked(data: bytes, wish: Wish, *, packed: bool = False) -> bytes:
+    """What the child is asked. packed: data are its sheets as they were kept. Raises SheetError for too long a file."""
     if not packed and len(data) > MOST_BYTES:
         raise SheetError(
             f"the file has {len(data) // 1024 // 1024} MB; at most {MOST_BYTES // 1024 // 1024} are read: save the list alone"
         )
-    head = orjson.dumps({**asdict(wish), "packed": packed}, option=orjson.OPT_NON_STR_KEYS)
-    try:
-        done = subprocess.run(
-            [sys.executable, "-m", "canaleta.exchange.lists.apart"],
-            input=head + b"\n" + data,
-            capture_output=True,
-            timeout=SECONDS,
-            check=False,
+    return orjson.dumps({**asdict(wish), "packed": packed}, option=orjson.OPT_NON_STR_KEYS) + b"\n" + data
+
+
+def told(output: bytes) -> Brought:
+    """What the child told. Raises SheetError for what it said, and where it ended before it had said anything."""
+    line, _, body = output.partition(b"\n")
+    length = int(line) if line.isdigit() else 0
+    if not length or len(body) < length:
+        raise SheetError(
+            "the file could not be read: it needs more memory or time than a list may take, or it is damaged: save the "
+            "list alone and try again"
         )
-    except subprocess.TimeoutExpired as error:
-        raise SheetError(f"reading took longer than {SECONDS} s: save the list alone and try again") from error
-    if done.returncode:
-        raise SheetError("the file could not be read: it needs more memory than a list may take, or it is damaged")
-    line, _, body = done.stdout.partition(b"\n")
-    length = int(line)
     answer = orjson.loads(body[:length])
     if "says" in answer:
         raise SheetError(answer["says"])
     sheets = tuple(
-        (name, rows, tuple(Told(t["code"], t["says"], tuple(t["rows"])) for t in told))
-        for name, rows, told in answer["sheets"]
+        (name, rows, tuple(Told(t["code"], t["says"], tuple(t["rows"])) for t in notes))
+        for name, rows, notes in answer["sheets"]
     )
     return Brought(sheets, body[length:], answer["understood"])
+
+
+def bring_apart(data: bytes, wish: Wish, *, packed: bool = False) -> Brought:
+    """A file read and understood. packed: data are its sheets as they were kept. Raises SheetError."""
+    question = asked(data, wish, packed=packed)
+    try:
+        done = subprocess.run(COMMAND, input=question, capture_output=True, timeout=SECONDS, check=False)
+    except subprocess.TimeoutExpired as error:
+        raise SheetError(TOO_LONG) from error
+    return told(b"" if done.returncode else done.stdout)
 
 
 def _child() -> None:

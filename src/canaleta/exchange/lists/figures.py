@@ -149,7 +149,8 @@ def read_unit_text(text: str) -> str:
         body = found[1]
     if not body:
         return ""
-    for one in (body, body.replace(" ", ""), body.replace("º", "°"), body.replace("Grad", "°").replace(" ", "")):
+    bare = body.replace(" ", "")
+    for one in dict.fromkeys((body, bare, body.replace("º", "°"), bare.replace("Grad", "°"))):
         try:
             unit, reference = read_unit_and_reference(one)
         except TextError:

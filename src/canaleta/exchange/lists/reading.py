@@ -454,11 +454,12 @@ def _without_units(out: Rows) -> None:
         field_ = field_named(target)
         figures = out.fields[target]
         own = out.fields.get("value_unit", empty), out.fields.get("device_unit", empty)
-        for number, unit in enumerate(said):
-            if not unit or not figures[number]:
-                continue
-            fixed = field_.unit or own[0][number] or own[1][number]
-            if _same_unit(unit, fixed):
+        owns = [field_.unit or a or b for a, b in zip(*own, strict=True)]
+        same = {(unit, fixed): _same_unit(unit, fixed) for unit, fixed in set(zip(said, owns, strict=True)) if unit}
+        if all(same.values()):
+            continue
+        for number, (unit, fixed) in enumerate(zip(said, owns, strict=True)):
+            if not unit or not figures[number] or same[unit, fixed]:
                 continue
             typed = f"{figures[number]} {unit}"
             figures[number] = ""

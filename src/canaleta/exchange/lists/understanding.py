@@ -88,7 +88,9 @@ def understand(
     marks = Marks(decimal_marks(texts), _said(said, "figures_comma@file"), _said(said, "figures_point@file"))
     tables = []
     for table, columns in found:
-        rows = read_rows(table, columns, pages[table.sheet].rows, turned_pages[table.sheet], seats, marks, _answers(said), by)
+        rows = read_rows(
+            table, columns, pages[table.sheet].rows, turned_pages[table.sheet], seats, marks, _answers(said), by
+        )
         tables.append(UnderstoodTable(table, tuple(columns), rows))
     questions = _questions(tables, pages, seats)
     open_ = [q for q in questions if not said.get(q.id)]

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -21,16 +22,7 @@ from canaleta.plant.database.cells import (
     refuse_proved,
 )
 
-__all__ = ["Known", "enter_new", "enter_row", "in_order"]
-
-
-class Known:
-    """What texts of fields mean by themselves, kept over the rows of a list. singles: {field: {text: the one value that
-    it gives}}; others: what gives more, or why it gives nothing."""
-
-    def __init__(self) -> None:
-        self.singles: dict[str, dict[str, Stored]] = {}
-        self.others: dict[tuple[str, str], dict[str, Stored] | str] = {}
+__all__ = ["Entered", "enter_new", "enter_row", "in_order"]
 
 
 _FIRST = {"signal": 0, "channel": 1, "mode": 2}
@@ -51,13 +43,13 @@ def enter_row(
     """
     values: dict[str, Stored] = {}
     troubles: dict[str, str] = {}
-    for field in in_order(texts):
+    for one in in_order(texts):
         try:
-            got = _entered(image, row, values, field, texts[field.name])
+            got = _entered(image, row, values, one, texts[one.name])
         except TextError as error:
-            troubles[field.name] = str(error)
+            troubles[one.name] = str(error)
             continue
-        values |= {n: v for n, v in got.items() if n == field.name or (n not in values and n not in texts)}
+        values |= {n: v for n, v in got.items() if n == one.name or (n not in values and n not in texts)}
     if not texts.get("mode", "").strip() and ("channel" in texts or "signal" in texts) and "mode" not in troubles:
         values |= mode_follows(
             image.layout, *(_as_it_becomes(image, row, values, n) for n in ("channel", "signal", "mode"))
@@ -66,54 +58,141 @@ def enter_row(
     return values, troubles
 
 
-def enter_new(image: PlantImage, texts: Mapping[str, str], known: Known) -> tuple[dict[str, Stored], dict[str, str]]:
-    """What `enter_row` says of a new point, for tens of thousands of them: what many rows say alike is read once."""
-    if texts.get("value_form", "two points") != "two points" or not _OTHER_FORMS.isdisjoint(texts):
-        return enter_row(image, None, texts)
-    values: dict[str, Stored] = {}
-    troubles: dict[str, str] = {}
-    singles = known.singles
-    for name, text in texts.items():
-        if name in singles and text in singles[name]:
-            values[name] = singles[name][text]
-            continue
+@dataclass
+class Entered:
+    """New points as read, column by column: what they hold is put together for each point when somebody asks for it.
+
+    troubles: {index of a point: {field: why its text means nothing}}.
+    """
+
+    count: int
+    troubles: dict[int, dict[str, str]] = field(default_factory=dict)
+    _means: dict[str, Mapping[str, Any]] = field(default_factory=dict)
+    _follows: list[tuple[Sequence[str], Mapping[str, Mapping[str, Stored]]]] = field(default_factory=list)
+    _typed: Mapping[str, Sequence[str]] = field(default_factory=dict)
+    _modes: list[Mapping[str, Stored]] = field(default_factory=list)
+    _whole: dict[int, dict[str, Stored]] = field(default_factory=dict)
+
+    def has(self, at: int, name: str) -> bool:
+        """Whether a point got anything for a field of its own."""
+        return name in self._means and self._means[name][self._typed[name][at]] is not _NOTHING
+
+    def column(self, name: str) -> list[Any]:
+        """What each point got for a field; _NOTHING for nothing."""
+        if name not in self._means:
+            return [_NOTHING] * self.count
+        return list(map(self._means[name].__getitem__, self._typed[name]))
+
+    def rows(self) -> list[dict[str, Stored]]:
+        """{field: stored value} of each point."""
+        names = tuple(self._means)
+        out: list[dict[str, Stored]] = [
+            {name: value for name, value in zip(names, row, strict=True) if value is not _NOTHING}
+            for row in zip(*map(self.column, names), strict=True)
+        ] or [{} for _ in range(self.count)]
+        for texts, means in self._follows:
+            # What follows from a text gives way to what is typed for that field itself.
+            for at, text in enumerate(texts):
+                for name, value in means.get(text, _NONE).items():
+                    if not (name in self._typed and self._typed[name][at]):
+                        out[at].setdefault(name, value)
+        for cells, modes in zip(out, self._modes, strict=True):
+            cells.update(modes)
+        for at, cells in self._whole.items():
+            out[at] = cells
+        return out
+
+
+_NOTHING: Any = object()
+_NONE: Mapping[str, Stored] = {}
+
+
+def enter_new(image: PlantImage, columns: Mapping[str, Sequence[str]], count: int) -> Entered:
+    """What `enter_row` says of new points, for tens of thousands of them at once: each text of a field is read once.
+
+    columns: {field: a text for each of the points, "" for none}.
+    """
+    out = Entered(count, _typed=columns)
+    for name, texts in columns.items():
         if name in _OF_MODULE:
             continue
-        if len(text) <= _LONGEST.get(name, 0) and text.isprintable() and text.strip() == text:
-            values[name] = text
-            continue
-        got = known.others.get((name, text))
-        if got is None:
-            got = _alone(image, name, text)
-            if name not in _OF_ONE:
-                if len(got) == 1 and not isinstance(got, str):
-                    singles.setdefault(name, {})[text] = got[name]
-                else:
-                    known.others[name, text] = got
-        if isinstance(got, str):
-            troubles[name] = got
-        elif len(got) == 1:
-            values |= got
-        else:
-            values |= {n: v for n, v in got.items() if n == name or (n not in values and n not in texts)}
-    for name in _OF_MODULE:
-        if text := texts.get(name, ""):
-            at = values.get("channel")
-            kind = image.layout.modules[at.module].type_key if isinstance(at, Landing) else ""
-            key = (f"{name} {kind}", text)
-            if key not in known.others:
-                try:
-                    known.others[key] = _of_module(image, None, values, field_named(name), text)
-                except TextError as error:
-                    known.others[key] = str(error)
-            got = known.others[key]
+        means: dict[str, Any] = {"": _NOTHING}
+        follows: dict[str, Mapping[str, Stored]] = {}
+        wrong: dict[str, str] = {}
+        longest = _LONGEST.get(name, 0)
+        for text in set(texts):
+            if len(text) <= longest and text.isprintable() and text.strip() == text:
+                if text:
+                    means[text] = text
+                continue
+            got = _alone(image, name, text) if text else _NONE
             if isinstance(got, str):
-                troubles[name] = got
+                means[text], wrong[text] = _NOTHING, got
             else:
-                values |= got
-    if not texts.get("mode") and ("channel" in texts or "signal" in texts):
-        values |= mode_follows(image.layout, values.get("channel") or "", str(values.get("signal") or ""), "")
-    return values, troubles
+                means[text] = got.get(name, _NOTHING)
+                if got.keys() - {name}:
+                    follows[text] = got
+        out._means[name] = means
+        if follows:
+            out._follows.append((texts, follows))
+        if wrong:
+            for at, text in enumerate(texts):
+                if text in wrong:
+                    out.troubles.setdefault(at, {})[name] = wrong[text]
+    _modes_of(image, columns, out)
+    for at in _in_other_forms(columns):
+        # A scaling that is kept in another form is worked out with the rest of its point.
+        typed = {name: texts[at] for name, texts in columns.items() if texts[at]}
+        out._whole[at], wrong = enter_row(image, None, typed)
+        out.troubles.pop(at, None)
+        if wrong:
+            out.troubles[at] = wrong
+    return out
+
+
+def _in_other_forms(columns: Mapping[str, Sequence[str]]) -> list[int]:
+    out: set[int] = set()
+    for name in _OTHER_FORMS & columns.keys():
+        out |= {at for at, text in enumerate(columns[name]) if text}
+    if "value_form" in columns:
+        out |= {at for at, text in enumerate(columns["value_form"]) if text not in ("", "two points")}
+    return sorted(out)
+
+
+def _modes_of(image: PlantImage, columns: Mapping[str, Sequence[str]], out: Entered) -> None:
+    """Read what a module offers, and let the mode follow where none is typed: once for each type of module and text."""
+    read_before: dict[tuple[str, str, str], Mapping[str, Stored] | str] = {}
+    follows: dict[tuple[str, int, str], Mapping[str, Stored]] = {}
+    layout, nothing = image.layout, [""] * out.count
+    typed = [(name, columns[name]) for name in _OF_MODULE if name in columns]
+    modes = columns.get("mode", nothing)
+    signals = out.column("signal")
+    for at, landing in enumerate(out.column("channel")):
+        landed = isinstance(landing, Landing)
+        kind = layout.modules[landing.module].type_key if landed else ""
+        means = _NONE
+        for name, texts in typed:
+            if not (text := texts[at]):
+                continue
+            key = (name, kind, text)
+            if key not in read_before:
+                try:
+                    cells = {"channel": landing} if landed else {}
+                    read_before[key] = _of_module(image, None, cells, field_named(name), text)
+                except TextError as error:
+                    read_before[key] = str(error)
+            got = read_before[key]
+            if isinstance(got, str):
+                out.troubles.setdefault(at, {})[name] = got
+            else:
+                means = {**means, **got} if means else got
+        if landed and not modes[at]:
+            signal = signals[at]
+            here = (kind, landing.channel, signal if isinstance(signal, str) else "")
+            if here not in follows:
+                follows[here] = mode_follows(layout, landing, here[2], "")
+            means = {**means, **follows[here]} if means else follows[here]
+        out._modes.append(means)
 
 
 def _alone(image: PlantImage, name: str, text: str) -> dict[str, Stored] | str:
@@ -127,8 +206,6 @@ def _alone(image: PlantImage, name: str, text: str) -> dict[str, Stored] | str:
 _LONGEST = {field.name: field.longest for field in STORED if field.kind is Kind.TEXT}
 _OTHER_FORMS = frozenset(("slope", "offset", "factors"))
 _OF_MODULE = ("mode", "filter")
-_OF_ONE = frozenset(("tag", "service", "channel", "strip", "cable", "serial", "second_name", "old_address", "notes"))
-"""Fields whose texts are one point's own: keeping what they mean saves nothing."""
 
 
 def _left_behind(image: PlantImage, row: int, values: Mapping[str, Stored]) -> dict[str, Stored]:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
-from sqlalchemy import Connection, Engine, func, select
+from sqlalchemy import Connection, Engine, Numeric, func, select
 
 from canaleta.core.model.conventions import Conventions
 from canaleta.core.model.fields import STORED, Kind, Landing, Stored
@@ -23,6 +23,7 @@ _BESIDE = (TYPICAL, INSTRUMENT, PACKAGE)
 """Kept beside the list: the image holds none of them."""
 _ROWS = ("point", ADDED, REMOVED, *_BESIDE)
 """What a change set may hold without the plant being loaded anew."""
+FETCHED = 2000
 MANY = 5000
 """Changed points from which loading all columns is quicker than reading rows."""
 
@@ -120,9 +121,27 @@ def _load(connection: Connection, seq: int) -> PlantImage:
     filled = [f for f, count in zip(stored, counted, strict=True) if count]
     wanted = [t.point.c[f.name] for f in filled]
     place = (t.point.c.id, t.point.c.module, t.point.c.channel, t.point.c.landed)
-    rows = connection.execute(select(*place, *wanted).order_by(t.point.c.id)).all()
-    ids, modules, channels, landed, *columns = list(zip(*rows, strict=True)) or [()] * (4 + len(filled))
-    cells: dict[str, Sequence[Stored]] = {f.name: column for f, column in zip(filled, columns, strict=True)}
+    # A few rows at a time, each value kept once however many points have it: all of them at once would leave memory
+    # behind that nobody can use.
+    rows = connection.execute(
+        select(*place, *wanted).order_by(t.point.c.id), execution_options={"yield_per": FETCHED}
+    )
+    # 780 and 780.0 are equal and not the same: figures are told apart by how they are written.
+    keys: list[Callable[[Any], Any] | None] = [
+        str if isinstance(c.type, Numeric) else None for c in (*place, *wanted)
+    ]
+    known: list[dict[Any, Stored]] = [{} for _ in keys]
+    columns: list[list[Any]] = [[] for _ in keys]
+    for some in rows.partitions():
+        for column, key, kept, values in zip(columns, keys, known, zip(*some, strict=True), strict=True):
+            column += (
+                [kept.setdefault(value, value) for value in values]
+                if key is None
+                else [None if value is None else kept.setdefault(key(value), value) for value in values]
+            )
+    del known
+    ids, modules, channels, landed, *texts = columns
+    cells: dict[str, Sequence[Stored]] = {f.name: column for f, column in zip(filled, texts, strict=True)}
     cells["channel"] = [
         None if m is None else Landing(m, c, held) for m, c, held in zip(modules, channels, landed, strict=True)
     ]

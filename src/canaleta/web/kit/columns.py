@@ -21,7 +21,7 @@ draw one row. Here it decodes a column when somebody looks at it.
 from __future__ import annotations
 
 import struct
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 import numpy as np
@@ -33,11 +33,11 @@ MOST_CODED = 256
 """A place among the different texts of a column is one byte."""
 
 
-def packed(seq: int, ids: Sequence[int], racks: Sequence[int], columns: Mapping[str, list[str]]) -> bytes:
-    """seq: what the list stands at. columns: {field: a text for each point, '' if empty}."""
+def packed(seq: int, ids: Sequence[int], racks: Sequence[int], columns: Iterable[tuple[str, list[str]]]) -> bytes:
+    """seq: what the list stands at. columns: a field and a text for each point, '' if empty, of one after the other."""
     heads: list[dict[str, Any]] = []
     parts: list[bytes] = [np.asarray(ids, "<u4").tobytes(), np.asarray(racks, "<u4").tobytes()]
-    for name, texts in columns.items():
+    for name, texts in columns:
         different = dict.fromkeys(texts)
         if len(different) <= MOST_CODED:
             place = {text: k for k, text in enumerate(different)}

@@ -6,6 +6,7 @@ import gzip
 import hashlib
 import threading
 from dataclasses import dataclass, field
+from itertools import chain
 
 from sqlalchemy import Connection, Engine
 
@@ -64,12 +65,9 @@ def snapshot(image: PlantImage) -> bytes:
     """The list in packed columns; every cell is text, '' if empty. A column without any text is left out: most fields
     of the path page are empty in most plants.
     """
-    columns = {
-        f.name: image.texts(f.name)
-        for f in STORED
-        if f.listed or any(value is not None for value in image.cells[f.name])
-    }
-    columns |= followed_by(image, ("tag", "channel"))
+    names = [f.name for f in STORED if f.listed or not image.is_empty(f.name)]
+    # One column at a time: all texts at once would take ten times what the list takes in the end.
+    columns = chain(((name, image.texts(name)) for name in names), followed_by(image, ("tag", "channel")).items())
     return packed(image.seq, image.ids.tolist(), image_racks(image), columns)
 
 

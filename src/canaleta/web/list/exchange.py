@@ -16,13 +16,14 @@ from canaleta.core.hardware.occupancy import counted, used_channels
 from canaleta.core.model.fields import FIELDS
 from canaleta.core.model.image import PlantImage
 from canaleta.exchange import list_out
-from canaleta.exchange.bring_in import Choices
+from canaleta.exchange.bring_in import KIND, TROUBLES, Choices, Line, unpacked
 from canaleta.exchange.list_print import MOST_PRINTED, Issue, printed_list
 from canaleta.exchange.lists.memory import look
 from canaleta.exchange.lists.questions import LEFT_OUT, TARGETS, no_target, target_words
 from canaleta.exchange.project import Project, project_of, written_project
 from canaleta.exchange.workbook import streamed_workbook
-from canaleta.jobs.imports import BUSY, Job, TooManyJobsError, keep_look, stored_looks
+from canaleta.jobs.import_work import BUSY, keep_look, stored_looks
+from canaleta.jobs.imports import Job, TooManyJobsError
 from canaleta.plant.changes.revisions import document_of, points_of, revisions
 from canaleta.plant.database import tables as t
 from canaleta.plant.live import temporary
@@ -424,37 +425,18 @@ def job_now(path: JobPath) -> Response:
 def job_lines(path: JobPath, query: LinesQuery) -> Response:
     """Rows of the file, cell by cell; or the points that it does not have."""
     _mine(path.job)
-    planned, missing = shared().jobs.lines(path.job)
+    planned = shared().jobs.lines(path.job)
     if query.kind == "unmatched":
         image = shared().image()
-        points = [p for p in missing if image.has(p)]
-        lines = [
-            {
-                "sheet": 0,
-                "row": 0,
-                "kind": "unmatched",
-                "tag": image.label(image.row_of(p)),
-                "point": p,
-                "changes": [],
-                "typed": {},
-                "troubles": [],
-                "code": "",
-                "says": "",
-                "by_choice": False,
-            }
-            for p in points
-        ]
-    else:
-        lines = [
-            line for line in planned if (line["troubles"] if query.kind == "wrong" else line["kind"] == query.kind)
-        ]
-    some = [_line(line) for line in lines[query.start : query.start + query.most]]
+        points = [p for p in planned["unmatched"] if image.has(p)]
+        shown = points[query.start : query.start + query.most]
+        some = [Line(0, 0, "unmatched", image.label(image.row_of(p)), p).told() for p in shown]
+        return jsonify({"count": len(points), "lines": some})
+    lines = [
+        line for line in planned["lines"] if (line[TROUBLES] if query.kind == "wrong" else line[KIND] == query.kind)
+    ]
+    some = [unpacked(line, planned["blocks"]) for line in lines[query.start : query.start + query.most]]
     return jsonify({"count": len(lines), "lines": some})
-
-
-def _line(line: dict[str, Any]) -> dict[str, Any]:
-    cells = line["changes"] or [[name, "", text] for name, text in line["typed"].items()]
-    return {name: value for name, value in line.items() if name not in ("changes", "typed")} | {"cells": cells}
 
 
 @api.put("/imports/<int:job>/choices", responses={200: JobOut})
