@@ -9,6 +9,7 @@ import csv
 import datetime as dt
 import io
 import zipfile
+import zlib
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
@@ -32,6 +33,7 @@ MEMORY = 1024 * 1024 * 1024
 _CHUNK = 1 << 20
 _FAR_COLUMN = re2.compile(rb'<c r="(?:[A-Z]{3}|[L-Z][A-Z]|K[O-Z])\d')
 """A cell beyond column KN, which is the 300th."""
+_DIMENSION = re2.compile(rb'<dimension ref="A1:([A-Z]{1,3})(\d{1,7})"')
 _ROW = re2.compile(rb'<row[^>]*? r="(\d{6,})"')
 
 
@@ -199,26 +201,48 @@ def _mended(text: str) -> tuple[str, tuple[Told, ...]]:
 
 
 def _workbook(data: bytes, meanwhile: Callable[[], object]) -> tuple[Page, ...]:
-    if data[:2] == b"PK":
+    beside = data[:2] == b"PK" and _seems_small(data)
+    if data[:2] == b"PK" and not beside:
         _weigh(data)
     # Imported here: only the child needs it, and it may end the child.
     from python_calamine import CalamineError, CalamineWorkbook, PasswordError
 
+    # The reader works beside us: meanwhile the parts are looked through for what it does not tell. What is found wrong
+    # is told at once; nobody waits for the reader then.
+    readers = ThreadPoolExecutor(1)
     try:
         book = CalamineWorkbook.from_filelike(io.BytesIO(data))
         names = book.sheet_names[:MOST_PAGES]
-        # The reader works beside us: meanwhile the parts are looked through for what it does not tell.
-        with ThreadPoolExecutor(1) as beside:
-            coming = [beside.submit(book.get_sheet_by_name, name) for name in names]
-            meanwhile()
-            marked = marked_cells(data) if data[:2] == b"PK" else {}
-            return tuple(
-                _sheet(one.result(), name, marked.get(name)) for name, one in zip(names, coming, strict=True)
-            )
+        coming = [readers.submit(book.get_sheet_by_name, name) for name in names]
+        if beside:
+            _weigh(data)
+        meanwhile()
+        marked = marked_cells(data) if data[:2] == b"PK" else {}
+        return tuple(_sheet(one.result(), name, marked.get(name)) for name, one in zip(names, coming, strict=True))
     except CalamineError as error:
         locked = isinstance(error, PasswordError)
         hint = "take its password away first" if locked else "save it again as XLSX or CSV"
         raise SheetError(f"the workbook cannot be read ({error}): {hint}") from error
+    finally:
+        readers.shutdown(wait=False, cancel_futures=True)
+
+
+def _seems_small(data: bytes) -> bool:
+    """Whether a workbook says of itself that it is of a size that is read: then the reader may begin before that is
+    known for sure. A file that lies can only end the child."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as packed:
+            sheets = [i.filename for i in packed.infolist() if "worksheets/" in i.filename and not i.is_dir()]
+            if sum(i.file_size for i in packed.infolist()) > MOST_INFLATED or not 0 < len(sheets) <= MOST_PAGES:
+                return False
+            for name in sheets:
+                with packed.open(name) as part:
+                    said = _DIMENSION.search(part.read(4096))
+                if not said or len(said[1]) > 2 or int(said[2]) > MOST_ROWS:
+                    return False
+    except (zipfile.BadZipFile, NotImplementedError, EOFError, OSError, RuntimeError, zlib.error):
+        return False
+    return True
 
 
 def _sheet(sheet: Any, name: str, marked: Marked | None) -> Page:

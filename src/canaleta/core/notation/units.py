@@ -13,7 +13,16 @@ from importlib import resources
 
 from canaleta.core.notation.text import TextError
 
-__all__ = ["Unit", "convert", "factor_and_offset", "find_unit", "read_unit", "read_unit_and_reference", "units"]
+__all__ = [
+    "Unit",
+    "convert",
+    "factor_and_offset",
+    "find_unit",
+    "find_unit_and_reference",
+    "read_unit",
+    "read_unit_and_reference",
+    "units",
+]
 
 
 @dataclass(frozen=True)
@@ -100,6 +109,12 @@ def read_unit_and_reference(text: str) -> tuple[Unit, str]:
     The reference is "gauge", "absolute" or "". Only a pressure has one. Raises TextError as `read_unit`.
     """
     typed = text.strip()
+    return find_unit_and_reference(typed) or (read_unit(typed), "")
+
+
+def find_unit_and_reference(text: str) -> tuple[Unit, str] | None:
+    """The same, None where there is none: for who asks many texts whether they are units."""
+    typed = text.strip()
     if len(near := _meant(typed)) == 1:
         return near[0], ""
     small = typed.lower()
@@ -109,7 +124,7 @@ def read_unit_and_reference(text: str) -> tuple[Unit, str]:
                 near = _meant(typed[: -len(written)].strip())
                 if len(near) == 1 and near[0].quantity == "pressure":
                     return near[0], reference
-    return read_unit(typed), ""
+    return None
 
 
 @cache

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import gc
 import importlib
+import os
 import resource
 import subprocess
 import sys
@@ -152,6 +153,9 @@ def _child() -> None:
     sys.stdout.buffer.write(str(len(answer)).encode() + b"\n")
     sys.stdout.buffer.write(answer)
     sys.stdout.buffer.write(packed)
+    sys.stdout.buffer.flush()
+    # Nothing is taken down piece by piece, and nobody waits for a reader that is still at a file that lied.
+    os._exit(0)
 
 
 def read_here(pages: Sequence[Page], wish: Wish) -> dict[str, Any]:

@@ -36,6 +36,7 @@ EMPTY: Final = frozenset(
      "n. a.", "entf.", "entfällt", "n/d", "s.o.", "nvt", "n.v.t.")
 )  # fmt: skip
 """What people write into a cell that holds nothing."""
+_LONGEST_EMPTY = max(map(len, EMPTY))
 ERRORS = (
     "#div/0!",
     "#n/a",
@@ -71,7 +72,7 @@ _YES = frozenset(["yes", "no", "y", "n", "ja", "nein", "si", "sí", "oui", "non"
 
 def is_empty(text: str) -> bool:
     """Whether a cell holds nothing, or a sign that says so."""
-    return not text or text.casefold() in EMPTY
+    return not text or (len(text) <= _LONGEST_EMPTY and text.casefold() in EMPTY)
 
 
 def is_error(text: str) -> bool:

@@ -24,7 +24,7 @@ from functools import lru_cache
 
 from canaleta.core.notation.patterns import LONGEST_LINE, SPACE, compiled
 from canaleta.core.notation.text import MINUS, TextError, plain, read_number
-from canaleta.core.notation.units import read_unit_and_reference
+from canaleta.core.notation.units import find_unit_and_reference
 from canaleta.exchange.lists.phrases import span_of
 
 __all__ = [
@@ -151,11 +151,9 @@ def read_unit_text(text: str) -> str:
         return ""
     bare = body.replace(" ", "")
     for one in dict.fromkeys((body, bare, body.replace("º", "°"), bare.replace("Grad", "°"))):
-        try:
-            unit, reference = read_unit_and_reference(one)
-        except TextError:
-            continue
-        return f"{unit.shown} {reference}".strip()
+        if found_unit := find_unit_and_reference(one):
+            unit, reference = found_unit
+            return f"{unit.shown} {reference}".strip()
     raise DoubtError("unit", f"“{text}” is not a unit in the table")
 
 

@@ -90,15 +90,18 @@ class Seats:
 
     def has(self, text: str) -> bool:
         """Whether a text is the address of a channel exactly as the plant writes it."""
-        parts = text.split(SEPARATOR)
-        if len(parts) != 4 or not (parts[2].isdecimal() and parts[3].isdecimal()):
-            return False
-        count = self._exact.get((parts[0], parts[1]), {}).get(int(parts[2]), 0)
-        return self.base <= int(parts[3]) < self.base + count
+        slot, _, channel = text.rpartition(SEPARATOR)
+        count = self._exact.get(slot, 0)
+        return count > 0 and channel.isdecimal() and self.base <= int(channel[:6]) < self.base + count
 
     @cached_property
-    def _exact(self) -> dict[tuple[str, str], Mapping[int, int]]:
-        return {(cabinet, rack): slots for cabinet, rack, slots in self.racks}
+    def _exact(self) -> dict[str, int]:
+        """The channels of each slot, by cabinet, rack and slot as the plant writes them."""
+        return {
+            SEPARATOR.join((cabinet, rack, str(slot))): count
+            for cabinet, rack, slots in self.racks
+            for slot, count in slots.items()
+        }
 
     @cached_property
     def _by_cabinet(self) -> dict[str, list[tuple[str, str, Mapping[int, int]]]]:

@@ -218,7 +218,10 @@ def _is_free(target: str) -> bool:
 
 def _take_as_it_is(out: Rows, one: Column, texts: list[str]) -> bool:
     """Take a column of free text whole, where none of its cells is a failed formula or a workbook's number."""
-    if one.target in out.fields or any(t[:1] == "#" or t[-1:] == EXACT for t in set(texts)):
+    if one.target in out.fields:
+        return False
+    joined = "\n".join(("", *texts, ""))
+    if "\n#" in joined or EXACT in joined:
         return False
     out.fields[one.target] = texts
     return True

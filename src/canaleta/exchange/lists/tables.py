@@ -356,7 +356,7 @@ def row_kind(
     if filled > 4 and tag:
         if tag[:3].casefold() in _SPARES and _SPARE.fullmatch(tag):
             return "spare"
-        if any(c.isalpha() for c in tag):
+        if tag[0].isalpha() or any(c.isalpha() for c in tag):
             return ""
     first = next(cell for cell in cells if cell)
     if _TOTAL.fullmatch(first) and (not tag or tag == first or not any(c.isalpha() for c in tag)):
