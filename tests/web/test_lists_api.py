@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import csv
+import gzip
 import io
+import subprocess
+import sys
 import time
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
@@ -17,7 +20,8 @@ from tests.building.people import Person
 from tests.building.words import block_of
 
 from canaleta.exchange.sheets import read_book
-from canaleta.jobs.imports import ROOM_FOR_ONE
+from canaleta.jobs.import_work import COULD_NOT
+from canaleta.jobs.imports import ROOM_FOR_ONE, Jobs
 from canaleta.plant.database import tables as t
 from canaleta.plant.records.image_cache import ImageCache
 
@@ -313,6 +317,73 @@ def test_a_large_file_waits_in_sight_for_the_one_at_work(
         time.sleep(0.02)
         job = ana.get(f"/api/imports/{job['id']}").json
     assert job["state"] == "ready"
+
+
+def large_job(ana: Person) -> dict[str, Any]:
+    return settled(ana, ana.send("POST", "/api/imports/text", {"text": LIST}))
+
+
+def recorded(monkeypatch: pytest.MonkeyPatch) -> list[subprocess.Popen[bytes]]:
+    """Every file counts as large; the processes that work on them, as they are begun."""
+    monkeypatch.setattr("canaleta.jobs.imports.LARGE", 10)
+    begun_: list[subprocess.Popen[bytes]] = []
+    begin = Jobs._process
+
+    def process(self: Jobs, job: int, file: Any) -> subprocess.Popen[bytes]:
+        begun_.append(begin(self, job, file))
+        return begun_[-1]
+
+    monkeypatch.setattr(Jobs, "_process", process)
+    return begun_
+
+
+def test_a_large_list_is_worked_on_in_one_process_until_it_is_taken_in(
+    person: Who, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    processes = recorded(monkeypatch)
+    ana = person("technician")
+    job = large_job(ana)
+    assert (job["state"], job["counts"]["added"], job["does"] is not None) == ("ready", 1, True)
+    assert ["tag", "", "PT-9001"] in lines(ana, job, "added")[0]["cells"]
+    first = {"sheet": 0, "row": lines(ana, job, "changed")[0]["row"]}
+    job = settled(ana, ana.send("PUT", f"/api/imports/{job['id']}/choices", job["choices"] | {"leave": [first]}))
+    assert (job["counts"]["changed"], job["counts"]["added"]) == (0, 1)
+    done = settled(ana, ana.send("POST", f"/api/imports/{job['id']}/apply"))
+    assert (done["state"], len(processes)) == ("done", 1)
+    assert "PT-9001" in gzip.decompress(ana.get("/api/list").data).decode("utf-8", errors="replace")
+    assert processes[0].wait() == 0, "it ends with its job"
+
+
+def test_whoever_decides_when_the_process_is_gone_begins_another(
+    person: Who, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    processes = recorded(monkeypatch)
+    ana = person("technician")
+    job = large_job(ana)
+    processes[0].kill()
+    processes[0].wait()
+    done = settled(ana, ana.send("POST", f"/api/imports/{job['id']}/apply"))
+    assert (done["state"], done["counts"]["added"], len(processes)) == ("done", 1, 2)
+
+
+def test_a_process_that_ends_in_the_middle_is_told_and_leaves_room(
+    person: Who, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("canaleta.jobs.imports.LARGE", 10)
+    ends = [sys.executable, "-c", "import sys; sys.stdin.buffer.read(); sys.exit(3)"]
+    with monkeypatch.context() as broken:
+        broken.setattr(Jobs, "_process", lambda self, job, file: subprocess.Popen(ends, stdin=file))
+        job = large_job(person("technician"))
+        assert (job["state"], job["says"]) == ("failed", COULD_NOT)
+    assert large_job(person("technician"))["state"] == "ready"
+
+
+def test_a_large_file_that_nothing_can_be_made_of_says_so(person: Who, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("canaleta.jobs.imports.LARGE", 10)
+    ana = person("technician")
+    job = settled(ana, ana.send("POST", "/api/imports/text", {"text": 'tag;service\nA-1;"open\nA-2;x\nA-3;y'}))
+    assert job["state"] == "failed"
+    assert "line 2 opens a quote" in job["says"]
 
 
 def test_a_plan_stands_though_what_it_would_do_cannot_be_worked_out(

@@ -67,6 +67,7 @@ class Jobs:
         self._engine, self._cache = engine, cache
         self._waits = threading.Event()
         self._work = Work(engine, cache)
+        self._processes: dict[int, subprocess.Popen[bytes]] = {}
 
     def start(self, who: str, name: str, data: bytes) -> int:
         """Begin with a file; the number of the job. Raises TooManyJobsError."""
@@ -150,7 +151,8 @@ class Jobs:
         if not large:
             self._begin(job, work)
         elif not at_work:
-            self._begin(job, lambda: self._wait_for(job, self._process(job, subprocess.DEVNULL)))
+            process = self._processes[job] = self._process(job, subprocess.DEVNULL)
+            self._begin(job, lambda: self._wait_for(job, process))
 
     def _process(self, job: int, file: Any) -> subprocess.Popen[bytes]:
         """The process that works on a job. file: where the file comes from, as it is read."""
@@ -173,7 +175,7 @@ class Jobs:
             )
             assert reader.stdin is not None
             assert reader.stdout is not None
-            process = self._process(job, reader.stdout)
+            process = self._processes[job] = self._process(job, reader.stdout)
             reader.stdout.close()
             ends = threading.Timer(SECONDS, reader.kill)
             ends.start()
@@ -193,7 +195,12 @@ class Jobs:
 
     def _wait_for(self, job: int, process: subprocess.Popen[bytes]) -> None:
         """See to it that a process which ended in the middle is told."""
-        if process.wait() and (now := self.job(job)) is not None and now.state in BUSY:
+        failed = process.wait()
+        if self._processes.get(job) is not process:
+            # Somebody began another meanwhile.
+            return
+        del self._processes[job]
+        if failed and (now := self.job(job)) is not None and now.state in BUSY:
             set_job(self._engine, job, state="failed", says=COULD_NOT)
 
     @contextlib.contextmanager
