@@ -118,6 +118,7 @@ def _parser(*, converts: bool) -> argparse.ArgumentParser:
     audit = commands.add_parser("audit", help="what is wrong in a project file or in the plant; 3: to settle, 4: bad")
     audit.add_argument("file", type=Path, metavar="FILE", nargs="?", help="a project file, - for standard input")
     audit.add_argument("--json", action="store_true", help="as JSON")
+    audit.add_argument("--sarif", action="store_true", help="as SARIF 2.1.0, for other tools")
     audit.add_argument("--rules", action="store_true", help="say what the rules are instead")
     _takes_data(audit)
     audit.set_defaults(run=_audit)
@@ -297,7 +298,9 @@ def _import(options: argparse.Namespace) -> int:
 def _audit(options: argparse.Namespace) -> int:
     from canaleta.host.auditing import audit_file, print_rules
 
-    return print_rules(options.json) if options.rules else audit_file(_data(options), options.file, options.json)
+    if options.rules:
+        return print_rules(options.json)
+    return audit_file(_data(options), options.file, "sarif" if options.sarif else "json" if options.json else "text")
 
 
 def _asked(options: argparse.Namespace) -> Asked:

@@ -3,6 +3,7 @@
 import contextlib
 import io
 import json
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -99,3 +100,88 @@ def test_a_project_has_one_image_whether_loaded_or_not(database: Database, file:
     assert [list(image.cells[n]) for n in ("tag", "mode", "value_high")] == [
         list(loaded.cells[n]) for n in ("tag", "mode", "value_high")
     ]
+
+
+def changed(file: Path, change: Callable[[dict[str, Any]], object]) -> None:
+    body = json.loads(file.read_text())
+    change(body)
+    file.write_text(json.dumps(body))
+
+
+def test_a_file_that_the_schema_refuses_in_part_is_audited_for_the_rest(
+    file: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    before = _audited(file)
+    elsewhere = [f for f in before["findings"] if f["tags"] == ["TE-2103"]]
+
+    def spoil(body: dict[str, Any]) -> None:
+        body["version"] = 7
+        body["made_by"] = "somebody else"
+        body["points"][0]["colour"] = "red"
+        body["points"][1]["range"] = {"low": 1}
+        body["points"][2]["device_high"] = "five hundred"
+        body["points"].append({"service": "nobody knows"})
+        body["cabinets"][0]["racks"][0]["port"] = 99_999
+        body["waivers"] = [{"rule": 3}]
+
+    changed(file, spoil)
+    body = _audited(file)
+    assert {(one["place"], one["kind"]) for one in body["left_out"]} == {
+        ("version", "version"), ("made_by", "extra_forbidden"), ("points.0.colour", "unknown field"),
+        ("points.1.range", "unknown field"), ("points.2.device_high", "cell"), ("points.286", "missing"),
+        ("cabinets.0.racks.0.port", "less_than_equal"), ("waivers.0", "missing"),
+    }  # fmt: skip
+    assert body["points"] == 286
+    assert [f for f in body["findings"] if f["tags"] == ["TE-2103"]] == elsewhere
+    assert {f["key"] for f in body["findings"]} <= {f["key"] for f in before["findings"]}
+    assert main(["audit", str(file)]) == 4
+    told = capsys.readouterr().out
+    assert told.startswith("? 8 parts of the file were not read; the rest was audited")
+    assert "Input should be less than or equal to 65535" in told
+
+
+def test_a_module_type_that_is_refused_goes_with_its_modules_and_nothing_wrong_is_said_of_them(file: Path) -> None:
+    def spoil(body: dict[str, Any]) -> None:
+        kind = next(k for k in body["module_types"] if k["key"] == "rtd6")
+        kind["channels"] = "eight"
+
+    before = _audited(file)
+    changed(file, spoil)
+    after = _audited(file)
+    places = {one["kind"] for one in after["left_out"]}
+    assert {"unknown type", "cell"} <= places
+    assert {f["key"] for f in after["findings"] if f["cells"]} < {f["key"] for f in before["findings"]}
+
+
+def test_with_something_left_out_it_never_ends_well(file: Path) -> None:
+    without(file, *(tag for body in _audited(file)["findings"] for tag in body["tags"]))
+    assert main(["audit", str(file)]) == 0
+    changed(file, lambda body: body["points"][0].update(colour="red"))
+    assert main(["audit", str(file)]) == 3
+
+
+def test_for_other_tools_it_is_sarif(file: Path, database: Database, capsys: pytest.CaptureFixture[str]) -> None:
+    """What SARIF 2.1.0 asks of a log, a run, a rule and a result (OASIS, sections 3.13, 3.14, 3.27, 3.49)."""
+    with database.engine.connect() as connection:
+        bad = [body["key"] for body in stored_findings(connection) if body["severity"] == "bad"]
+    waive(database.engine, ImageCache(database.engine), bad[:1], "for training", "ana")
+    with database.engine.connect() as connection:
+        file.write_text(written_project(project_of(connection)), encoding="utf-8")
+    assert main(["audit", "--sarif", str(file)]) == 4
+    log = json.loads(capsys.readouterr().out)
+    assert log["version"] == "2.1.0"
+    (run,) = log["runs"]
+    rules = run["tool"]["driver"]["rules"]
+    assert len({rule["id"] for rule in rules}) == len(rules)
+    findings = _audited(file)["findings"]
+    assert len(run["results"]) == len(findings)
+    for result, finding in zip(run["results"], findings, strict=True):
+        assert rules[result["ruleIndex"]]["id"] == result["ruleId"] == finding["rule"]
+        assert result["message"]["text"] == finding["text"]
+        assert result["level"] == {"bad": "error", "settle": "warning", "note": "note"}[finding["severity"]]
+        assert result["partialFingerprints"]["finding/v1"] == finding["key"]
+        (location,) = result["locations"]
+        names = [one["name"] for one in location.get("logicalLocations", ())]
+        assert list(dict.fromkeys(names)) == finding["tags"]
+    (accepted,) = [one for one in run["results"] if "suppressions" in one]
+    assert accepted["suppressions"][0]["justification"] == "for training (ana)"

@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
-from tests.building.database import Database
+from tests.building.database import Database, fresh_database
 
 from canaleta.cli import main
+from canaleta.exchange.project import project_of, written_project
+from canaleta.host.cluster import Cluster
+from canaleta.plant.changes import seed
+from canaleta.plant.changes.undo import NothingToUndo, revert, undo
 from canaleta.plant.records.image_cache import ImageCache
 
 pytestmark = pytest.mark.database
@@ -106,3 +111,51 @@ def test_a_file_that_is_no_list_changes_nothing(call: Any, database: Database) -
     status, said = call("vendor;service\nOrmeu;b\n")
     assert (status, "no sheet of the file holds a list of points" in said) == (1, True)
     assert ImageCache(database.engine).current().seq == 0
+
+
+@pytest.fixture
+def empty_plant(cluster: Cluster) -> Iterator[Database]:
+    """A database as `start --no-demo` leaves it."""
+    with fresh_database(cluster, demo=False) as made:
+        with made.owner.begin() as connection:
+            seed.new_plant(connection, "new plant")
+        yield made
+
+
+def test_a_project_takes_the_place_of_a_plant_in_which_nothing_was_done(
+    database: Database,
+    empty_plant: Database,
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    capsys: pytest.CaptureFixture[str],
+) -> None:
+    with database.engine.connect() as connection:
+        text = written_project(project_of(connection))
+    file = tmp_path / "plant.canaleta.json"
+    file.write_text(text, encoding="utf-8")
+    monkeypatch.setenv("CANALETA_DATABASE_URL", empty_plant.owner.url.render_as_string(hide_password=False))
+    cache = ImageCache(empty_plant.engine)
+    assert len(cache.current()) == 0, "somebody looks at it"
+    assert main(["import", "--dry-run", str(file)]) == 0
+    assert len(cache.current()) == 0
+    assert main(["import", "--as", "ana", str(file)]) == 0
+    assert len(cache.current()) == 286, "whoever has it open sees the project"
+    with empty_plant.engine.connect() as connection:
+        assert written_project(project_of(connection)) == text
+    with pytest.raises(NothingToUndo):
+        undo(empty_plant.engine, cache, "ana")
+    with pytest.raises(NothingToUndo):
+        revert(empty_plant.engine, cache, 1, "ana")
+    assert main(["import", str(file)]) == 1
+    assert "something was done in it" in capsys.readouterr().err
+
+
+def test_a_list_comes_into_a_plant_without_racks(
+    empty_plant: Database, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    file = tmp_path / "list.csv"
+    file.write_text("tag;service;signal;range;mode\nPT-1;gas;4-20 mA;0-10 bar;4-20 mA\nTE-1;oil;Pt100;0-200 °C;\n")
+    monkeypatch.setenv("CANALETA_DATABASE_URL", empty_plant.owner.url.render_as_string(hide_password=False))
+    assert main(["import", str(file)]) in (0, 2)
+    image = ImageCache(empty_plant.engine).current()
+    assert [image.text("device_high", row) for row in range(len(image))] == ["10", "200"]

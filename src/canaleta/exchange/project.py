@@ -12,7 +12,7 @@ from datetime import datetime
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
-from sqlalchemy import Connection, insert, select
+from sqlalchemy import Connection, insert, select, update
 
 from canaleta.catalogue.demo import CableDocument
 from canaleta.catalogue.types import module_types
@@ -27,7 +27,9 @@ from canaleta.core.notation.text import TextError
 from canaleta.core.rules import Finding, audit
 from canaleta.plant.changes.apply import reaudit
 from canaleta.plant.changes.seed import stored_row, write_hardware
+from canaleta.plant.changes.undo import LOADED
 from canaleta.plant.database import tables as t
+from canaleta.plant.database.connection import notify
 from canaleta.plant.records.findings import accepted, stored_findings
 from canaleta.plant.records.image_cache import ImageCache
 from canaleta.plant.records.instruments import instruments, load_instruments
@@ -37,10 +39,14 @@ from canaleta.plant.records.typicals import load_typicals, typicals
 from canaleta.plant.records.waivers import Waiver, with_waivers
 
 __all__ = [
+    "VERSION",
     "Project",
     "ProjectError",
+    "begin_with",
     "findings_of",
+    "image_from",
     "image_of",
+    "layout_of_project",
     "load_project",
     "project_of",
     "read_project",
@@ -306,19 +312,23 @@ def read_project(document: Any) -> Project:
 
 def image_of(project: Project) -> PlantImage:
     """The plant of a project as columns, points numbered from 1. Raises ProjectError naming the point."""
-    layout = _layout(project)
-    empty = PlantImage.of_rows([{}], layout, project.conventions)
+    empty = PlantImage.of_rows([{}], layout_of_project(project), project.conventions)
     rows: list[dict[str, Stored]] = []
     for number, point in enumerate(project.points, start=1):
         try:
             rows.append(stored_row(empty, point))
         except TextError as error:
             raise ProjectError(f"point {number}, {point['tag']}: {error}") from error
+    return image_from(project, rows)
+
+
+def image_from(project: Project, rows: list[dict[str, Stored]]) -> PlantImage:
+    """The plant of a project whose points were read. rows: {field: stored value} of each."""
     for number in project.wishes:
         at = rows[number - 1].get("channel") if 0 < number <= len(rows) else None
         if isinstance(at, Landing):
             rows[number - 1]["channel"] = at._replace(landed=False)
-    return PlantImage.of_rows(rows, layout, project.conventions)
+    return PlantImage.of_rows(rows, layout_of_project(project), project.conventions)
 
 
 def findings_of(project: Project, image: PlantImage) -> list[Finding]:
@@ -358,6 +368,15 @@ def load_project(connection: Connection, project: Project) -> int:
     return len(image)
 
 
+def begin_with(connection: Connection, had: str, name: str, who: str) -> None:
+    """Let history begin with a project that took the place of an empty plant: whoever has that one open is told. had:
+    what the empty one was called."""
+    connection.execute(insert(t.change_set).values(seq=1, who=who, why="", source=LOADED))
+    connection.execute(insert(t.change).values(seq=1, entity="project", entity_id=0, fields={"name": [had, name]}))
+    connection.execute(update(t.plant).values(seq=1))
+    notify(connection, "canaleta_seq", 1)
+
+
 def _waivers(image: PlantImage, given: Sequence[ProjectWaiver], findings: Sequence[Finding]) -> list[Waiver]:
     """Waivers of findings that are found again, by what they say of which points; the others have lost their
     facts."""
@@ -370,7 +389,8 @@ def _waivers(image: PlantImage, given: Sequence[ProjectWaiver], findings: Sequen
     return out
 
 
-def _layout(project: Project) -> Layout:
+def layout_of_project(project: Project) -> Layout:
+    """The hardware of a project."""
     cabinets: dict[int, Cabinet] = {}
     racks: dict[int, Rack] = {}
     modules: dict[int, Module] = {}

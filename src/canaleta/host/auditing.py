@@ -6,12 +6,16 @@ from __future__ import annotations
 import json
 import sys
 from collections.abc import Sequence
+from dataclasses import asdict
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.text import short
 from canaleta.core.rules import HARMS, RULES, Finding
+from canaleta.exchange.findings_out import as_sarif
 from canaleta.exchange.project import ProjectError, findings_of, image_of, read_project
+from canaleta.exchange.project_parts import LeftOut, read_in_part, said_of_what_was_read
 from canaleta.host.steps import TroubleError
 from canaleta.host.upkeep import database_of
 from canaleta.plant.changes import seed
@@ -23,25 +27,43 @@ __all__ = ["BAD", "TO_SETTLE", "WELL", "audit_file", "print_rules"]
 WELL, TO_SETTLE, BAD = 0, 3, 4
 """Exit statuses: nothing open but notes; something to settle; something bad. 1 and 2 are trouble, as everywhere."""
 _MARKS = {"bad": "■ bad", "settle": "▲ settle", "note": "○ note"}
-_MOST_TAGS = 12
+_MOST_TAGS, _MOST_LEFT = 12, 40
 
 
-def audit_file(data: Path, file: Path | None, as_json: bool) -> int:
-    """Audit a project file, "-" for standard input, or the plant of a data folder. Returns the exit status."""
-    name, image, findings = _of_file(file) if file else _of_database(data)
+Form = Literal["text", "json", "sarif"]
+
+
+def audit_file(data: Path, file: Path | None, form: Form) -> int:
+    """Audit a project file, "-" for standard input, or the plant of a data folder. Returns the exit status.
+
+    Of a file that the schema refuses in part the rest is audited, and what was left out is named: then something is to
+    be settled.
+    """
+    name, image, findings, left = _of_file(file) if file else (*_of_database(data), [])
     open_ones = [f for f in findings if not (f.waived and f.waived.holds)]
     counts = {severity: sum(f.severity == severity for f in open_ones) for severity in _MARKS}
     accepted = len(findings) - len(open_ones)
-    if as_json:
+    if form == "sarif":
+        print(
+            json.dumps(as_sarif(image, _by_cost(findings), str(file or "plant"), left), ensure_ascii=False, indent=1)
+        )
+    elif form == "json":
         body = {
             "plant": name,
             "points": len(image),
             **counts,
             "accepted": accepted,
+            "left_out": [asdict(one) for one in left],
             "findings": [_told(image, f) for f in _by_cost(findings)],
         }
         print(json.dumps(body, ensure_ascii=False, indent=1))
     else:
+        if left:
+            print(f"? {len(left)} parts of the file were not read; the rest was audited")
+            for one in left[:_MOST_LEFT]:
+                print(f"    {one.says}  ({one.place})")
+            if len(left) > _MOST_LEFT:
+                print(f"    and {len(left) - _MOST_LEFT} more: --json tells all of them")
         for lines in _grouped(image, _by_cost(findings)):
             print(lines)
         words = ", ".join(f"{count} {_MARKS[severity][2:]}" for severity, count in counts.items() if count)
@@ -49,7 +71,7 @@ def audit_file(data: Path, file: Path | None, as_json: bool) -> int:
             f"{name}: {len(image)} points, {words or 'nothing to settle'}"
             + (f", {accepted} accepted" if accepted else "")
         )
-    return BAD if counts["bad"] else TO_SETTLE if counts["settle"] else WELL
+    return BAD if counts["bad"] else TO_SETTLE if counts["settle"] or left else WELL
 
 
 def print_rules(as_json: bool) -> int:
@@ -70,18 +92,23 @@ def print_rules(as_json: bool) -> int:
     return WELL
 
 
-def _of_file(file: Path) -> tuple[str, PlantImage, list[Finding]]:
+def _of_file(file: Path) -> tuple[str, PlantImage, list[Finding], list[LeftOut]]:
     try:
         text = sys.stdin.read() if str(file) == "-" else file.read_text(encoding="utf-8")
-        project = read_project(json.loads(text))
-        image = image_of(project)
+        document = json.loads(text)
+        left: list[LeftOut] = []
+        try:
+            project = read_project(document)
+            image = image_of(project)
+        except ProjectError:
+            project, image, left = read_in_part(document)
     except OSError as error:
         raise TroubleError(f"{file}: {error.strerror}") from error
-    except (ValueError, ProjectError) as error:
+    except (ValueError, ProjectError, RecursionError) as error:
         raise TroubleError(
-            f"{file}: {error}", "audit takes a project file, as ./canaleta export FILE writes it"
+            f"{file}: {short(error)}", "audit takes a project file, as ./canaleta export FILE writes it"
         ) from error
-    return project.name, image, findings_of(project, image)
+    return project.name, image, said_of_what_was_read(findings_of(project, image), left), left
 
 
 def _of_database(data: Path) -> tuple[str, PlantImage, list[Finding]]:

@@ -17,6 +17,7 @@ from canaleta.catalogue.demo import demo_plant, generated
 from canaleta.exchange.project import (
     Project,
     ProjectError,
+    begin_with,
     load_project,
     project_of,
     read_project,
@@ -28,7 +29,7 @@ from canaleta.host.lists import Asked, import_list
 from canaleta.host.shape import answering, bring_up
 from canaleta.host.steps import BEAT_S, TroubleError, say, step
 from canaleta.plant.changes import seed
-from canaleta.plant.database.connection import engine_for, grant_runtime, is_newest
+from canaleta.plant.database.connection import engine_for, grant_runtime, is_newest, take_plant_lock
 from canaleta.plant.people import accounts
 from canaleta.plant.people.accounts import AccountError
 from canaleta.plant.records.image_cache import ImageCache
@@ -142,7 +143,7 @@ def import_file(data: Path, file: Path, who: str, asked: Asked) -> int:
     except OSError as error:
         raise TroubleError(f"{file}: {error.strerror}") from error
     if file.suffix.lower() == ".json":
-        return _import_project(data, file, content, asked.dry)
+        return _import_project(data, file, content, who, asked.dry)
     with database_of(data) as (_, engine):
         try:
             return import_list(ImageCache(engine), engine, file, content, who, asked)
@@ -150,20 +151,28 @@ def import_file(data: Path, file: Path, who: str, asked: Asked) -> int:
             raise TroubleError(str(error), "./canaleta start, or import a project file") from error
 
 
-def _import_project(data: Path, file: Path, content: bytes, dry: bool) -> int:
+def _import_project(data: Path, file: Path, content: bytes, who: str, dry: bool) -> int:
+    """Load a project into an empty place: one without a plant, or with one in which nothing was ever done, which may be
+    running."""
     try:
         project = read_project(json.loads(content))
     except ValueError as error:
         raise TroubleError(f"{file}: {error}", "nothing was changed") from error
     with database_of(data) as (_, engine):
-        with engine.connect() as connection:
-            if seed.has_plant(connection):
-                raise TroubleError(
-                    "there is a plant in this database already", "choose an empty place with --data DIR"
-                )
         try:
             with engine.begin() as connection:
+                take_plant_lock(connection)
+                had = ""
+                if seed.has_plant(connection):
+                    if not seed.is_untouched(connection):
+                        raise TroubleError(
+                            "there is a plant in this database already, and something was done in it",
+                            "choose an empty place with --data DIR",
+                        )
+                    had = seed.clear_untouched(connection)
                 count = load_project(connection, project)
+                if had:
+                    begin_with(connection, had, project.name, who)
                 if dry:
                     connection.rollback()
         except ProjectError as error:

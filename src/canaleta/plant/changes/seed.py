@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import asdict
 
-from sqlalchemy import Connection, insert, select, text
+from sqlalchemy import Connection, delete, insert, select, text
 
 from canaleta.catalogue.demo import DemoPlant, layout_of
 from canaleta.catalogue.types import starter_typicals
@@ -19,12 +19,36 @@ from canaleta.plant.records.image_cache import ImageCache
 from canaleta.plant.records.points import copy_points
 from canaleta.plant.records.typicals import load_typicals
 
-__all__ = ["has_plant", "load_document", "new_plant", "stored_row", "write_hardware"]
+__all__ = [
+    "clear_untouched",
+    "has_plant",
+    "is_untouched",
+    "load_document",
+    "new_plant",
+    "stored_row",
+    "write_hardware",
+]
 
 
 def has_plant(connection: Connection) -> bool:
     """Whether the database holds a plant already."""
     return connection.execute(select(t.plant.c.name)).first() is not None
+
+
+def is_untouched(connection: Connection) -> bool:
+    """Whether the plant is as `start --no-demo` makes it: nothing in it, and nothing ever changed."""
+    return not any(
+        connection.execute(select(one)).first() is not None
+        for one in (t.change_set.c.seq, t.point.c.id, t.cabinet.c.id)
+    )
+
+
+def clear_untouched(connection: Connection) -> str:
+    """Take an untouched plant away, so that another takes its place. Returns its name."""
+    name = plant_name(connection)
+    for table in (t.typical, t.plant):
+        connection.execute(delete(table))
+    return name
 
 
 def plant_name(connection: Connection) -> str:

@@ -28,11 +28,14 @@ from canaleta.plant.records.records import RecordChange, inverse_records
 from canaleta.plant.records.typicals import TYPICALS
 from canaleta.plant.records.waivers import WAIVERS
 
-__all__ = ["LADDER", "NothingToUndo", "redo", "revert", "stacks", "undo"]
+__all__ = ["LADDER", "LOADED", "NothingToUndo", "redo", "revert", "stacks", "undo"]
 
 DEPTH = 500
 LADDER = "ladder"
 """Source of change sets that follow from what was signed: no slip of the hand, so no undo of one."""
+LOADED = "project loaded"
+"""Source of the one that a plant begins with that was read from a project file: before it there was none."""
+_STAYS = (LADDER, LOADED)
 
 
 class NothingToUndo(LookupError):
@@ -53,7 +56,7 @@ def stacks(connection: Connection, who: str) -> tuple[list[int], list[int]]:
     """(sets that can be undone, undo sets that can be redone), oldest first, from one's last DEPTH sets."""
     rows = connection.execute(
         select(t.change_set.c.seq, t.change_set.c.undoes)
-        .where(t.change_set.c.who == who, t.change_set.c.source != LADDER)
+        .where(t.change_set.c.who == who, t.change_set.c.source.not_in(_STAYS))
         .order_by(t.change_set.c.seq.desc())
         .limit(DEPTH)
     ).all()
@@ -81,8 +84,13 @@ def revert(
     """
     with engine.begin() as connection:
         take_plant_lock(connection)
-        if connection.execute(select(t.change_set.c.seq).where(t.change_set.c.seq == target)).first() is None:
+        source = connection.execute(
+            select(t.change_set.c.source).where(t.change_set.c.seq == target)
+        ).scalar_one_or_none()
+        if source is None:
             raise NothingToUndo("there is no such change")
+        if source == LOADED:
+            raise NothingToUndo("the plant begins with this project: before it there was nothing")
         before = cache.caught_up(connection).seq
         what = "a change" if point is None else "a row of a change" if field is None else "a cell"
         applied = _inverted(connection, cache, target, who, f"took back {what}", None, _Only(point, field))

@@ -187,6 +187,9 @@ def _cells(image: PlantImage, entity: str, number: int, fields: dict[str, Any]) 
             for name in {**then, **now}
             if then.get(name, "") != now.get(name, "")
         ]
+    if entity == "project":
+        was, became = fields["name"]
+        return [HistoryCell(point=0, tag="the plant", field="name", was=was, became=became)]
     return _hardware_cells(image.layout, entity, number, fields)
 
 
