@@ -37,8 +37,20 @@ RATIO = TYPES["ai8-volt"].model_copy(
         "modes": tuple(m.model_copy(update={"follows_supply": True}) for m in TYPES["ai8-volt"].modes),
     }
 )
+SLOTS["ao"] = len(SLOTS) + 1
+# An output as its manual says it: 500 Ω at most on current, 1 kΩ at least on voltage; it holds its last value.
+AO = TYPES["ao4"].model_copy(
+    update={
+        "key": "ao",
+        "on_bus_stop": "hold the last value",
+        "modes": tuple(
+            m.model_copy(update={"load_most_ohm": 500.0} if m.signal_unit == "mA" else {"load_least_ohm": 1000.0})
+            for m in TYPES["ao4"].modes
+        ),
+    }
+)
 CABLES = {1: Cable(1, "W1", 4, "multicore"), 2: Cable(2, "W2", 2, "pair")}
-LAYOUT = dataclasses.replace(layout_with([*(TYPES[key] for key in list(SLOTS)[3:-1]), RATIO]), cables=CABLES)
+LAYOUT = dataclasses.replace(layout_with([*(TYPES[key] for key in list(SLOTS)[3:-2]), RATIO, AO]), cables=CABLES)
 Texts = dict[str, str]
 
 
@@ -121,6 +133,11 @@ def lamp(**cells: str) -> Texts:
     return switch(tag="XL-1", signal="load 24 V DC", channel=on("do8"), mode="24 V DC, 0.5 A", load_ma="100") | cells
 
 
+def valve(**cells: str) -> Texts:
+    """A positioner on a current output."""
+    return current(tag="YV-2", supply="none", channel=on("ao")) | cells
+
+
 def slow(period_ms: int) -> Layout:
     racks = {1: dataclasses.replace(LAYOUT.racks[1], period_ms=period_ms)}
     return dataclasses.replace(LAYOUT, racks=racks)
@@ -185,8 +202,11 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     ("R15", plant(current(alarm_l="8", alarm_h="2")), "L 8 is not below H 2"),
     ("R16", plant(current(bands="low < 5 < high < 12 < never")), "“never” is never met: its edge 12"),
     ("R16", plant(current(bands="low < 2 < good < 8 < low")), "two bands are called “low”"),
-    # One count of 32000 is 0.3125 mbar of 10 bar: 1 mbar is 3.2 of them.
-    ("R17", plant(current(alarm_h="8", alarm_h_deadband="0.001")), "is 3.2 steps"),
+    # One count of 32000 is 0.3125 mbar of 10 bar (25,600 of them are 16 mA: 0.390625 mbar): 0.5 mbar is 1.6 of 0.3125.
+    ("R17", plant(current(alarm_h="8", alarm_h_deadband="0.0005")), "is 1.6 steps"),
+    ("R17", plant(current(bands="low < 5 < good < 5.001 < high")), "the narrowest band is 0.00100 bar, which is 3.2 steps"),
+    ("R17", plant(current(alarm_h="8", alarm_h_deadband="0.1", noise="0.02")), "is 5.0 times the 0.0200 bar that the value trembles by: it chatters; 6 times are 0.120 bar"),
+    ("R17", plant(current(on_at="5", off_at="4.95", noise="0.01")), "the deadband of the switch"),
     ("R18", plant(switch(on_delay="100"), layout=slow(200)), "the rack is read every 200 ms"),
     # 2 · 0.8 Ω with the jumper at the input: 1.6 Ω / 0.39083 Ω/°C = 4.1 °C at 0 °C.
     ("R19", plant(pt100(wires="2", jumper="at the input", lead_ohm="0.8")), "1.60 Ω of lead: +4.1 °C at 0 °C"),
@@ -272,6 +292,33 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     ("R72", plant(current(device_high="")), "high is missing: half a range"),
     ("R72", plant(current(value_high="")), "value low"),
     ("R64", plant(current(status="accepted", value_high="", value_low="")), "it is said to be accepted, and lacks value low and value high"),
+    ("R18", plant(switch(debounce="8", scan_ms="5")), "the controller takes it every 5 ms"),
+    ("R47", plant(current(needs_s="2", update_ms="1200")), "a new number every 1.20 s"),
+    # Without its 4 mA a loop of 0…10 bar reads −2.5 bar (0 mA: −4 of 16 mA), the low side.
+    ("R74", plant(current(safe_side="high", trips="stops the press")), "the low side, and the high side is the safe one: stops the press"),
+    ("R74", plant(thermocouple(safe_side="high", open_action="down-scale", used_by="TIC-1 heats")), "the high side is the safe one: TIC-1 heats"),
+    ("R74", plant(switch(safe_side="1")), "it reads 0, state 0, and state 1 is the safe one"),
+    ("R75", plant(valve(safe_side="low")), "AO-4 is to hold the last value, and the low side is the safe one"),
+    ("R76", plant(current(zone="0")), "it stands in zone 0, and no barrier or isolator is among its hops"),
+    ("R76", plant(current(zone="21", hops="head")), "nothing is wrong if it is protected otherwise"),
+    # 22² mA² · 500 Ω = 0.242 W.
+    ("R77", plant(current(channel=on("ai8-volt"), mode="0–10 V", shunt_ohm="500", shunt_w="0.2", supply="own 24 V")), "22 mA make 0.24 W in 500 Ω, and the shunt bears 0.2 W"),
+    ("R77", plant(current(channel=on("ai8-volt"), mode="0–10 V", shunt_ohm="500", shunt_percent="1", tolerance_loop="0.5")), "the shunt is known to ±1 % of what it reads, and the whole loop may be off 0.5 %"),
+    ("R78", plant(lamp(load_v="12")), "it is made for 12 V and gets 24 V: it bears 13.2 V"),
+    ("R78", plant(lamp(load_v="48")), "it works from 40.8 V on"),
+    ("R79", plant(current(screen="at both ends")), "its screen is earthed at both ends"),
+    ("R80", plant(current(redundant="P1", fed_from="F12"), current(tag="PT-2", channel=on("ai4-iso"), redundant="p1", fed_from="f12")), "PT-1 and PT-2 stand in for each other and are both fed from F12"),
+    ("R80", plant(current(redundant="P1", cable="W1"), current(tag="PT-2", channel=on("ai4-iso"), redundant="p1", cable="W1")), "are both in cable W1"),
+    ("R80", plant(current(redundant="P1", trips="stops the press"), current(tag="PT-2", channel=on("ai4-iso"), redundant="p1")), "are both in rack 1 of TC-1"),
+    ("R81", plant(current(raw_type="DINT")), "the channel's number is 16 bits, a whole number: DINT has 32 bits"),
+    ("R81", plant(current(raw_type="REAL")), "REAL has 32 bits"),
+    ("R81", plant(thermocouple(raw_type="UINT")), "UINT has no sign, and the channel counts down to"),
+    ("R82", plant(current(display_low="0", display_high="8")), "the display goes from 0 to 8, and the value from 0 … 10 bar"),
+    ("R83", plant(current(alarm_h="800", alarm_unit="mbar")), "H 800 is said in mbar and held against a value in bar: 0.8 bar is meant"),
+    ("R84", plant(current(alarm_hh="9", alarm_hh_priority="high")), "HH is of high priority, and what to do then is not said"),
+    # 450 Ω of the positioner and 100 Ω of a barrier.
+    ("R85", plant(valve(output_load_ohm="450", hops="barrier 100 Ω")), "the output meets 550 Ω (450 Ω of them the device's), and AO-4 drives 500 Ω at most"),
+    ("R85", plant(valve(signal="0–10 V", mode="0–10 V", output_load_ohm="500")), "the output meets 500 Ω, and AO-4 drives 1\u202f000 Ω at least"),
 ]  # fmt: skip
 
 SILENT: list[tuple[str, PlantImage]] = [
@@ -347,6 +394,23 @@ SILENT: list[tuple[str, PlantImage]] = [
     ("R71", plant(pulses(least_duty="8", most_duty="92"), pulses(tag="YV-2", channel=on("po4", 2)))),
     ("R72", plant(current(value_low="", value_high=""), switch())),
     ("R64", plant(current(status="accepted"), current(status="wired", value_low="", value_high=""))),
+    # A coarse converter: a deadband of half a percent is many of its steps, whatever its bits are; so is a fine one's.
+    ("R17", plant(current(alarm_h="8", alarm_h_deadband="0.05"), current(tag="PT-2", channel=on("ai8-left"), alarm_h="8", alarm_h_deadband="0.05"),
+                  current(alarm_h="8", alarm_h_deadband="0.12", noise="0.02"))),
+    ("R18", plant(switch(debounce="10", scan_ms="5"))),
+    ("R74", plant(current(safe_side="low", trips="stops the press"), thermocouple(safe_side="high", open_action="up-scale"), switch(safe_side="0"),
+                  current(safe_side="high", on_failure="up-scale"), current(trips="stops the press"))),
+    ("R75", plant(valve(), valve(tag="YV-3", channel=on("ao4"), safe_side="low"), current(safe_side="low"))),
+    ("R76", plant(current(zone="1", hops="Ex barrier 300 Ω"), current(zone="0", hops="isolator"), current(zone="2"), current(zone="none"))),
+    ("R77", plant(current(channel=on("ai8-volt"), mode="0–10 V", shunt_ohm="500", shunt_w="0.6", shunt_percent="0.1", tolerance_loop="0.5"))),
+    ("R78", plant(lamp(load_v="24"), motor(load_v="230"), lamp(signal="load AC", channel=on("ro4"), mode="AC load", load_v="230"))),
+    ("R79", plant(current(screen="at the cabinet"), switch(screen="at both ends"))),
+    ("R80", plant(current(redundant="P1", fed_from="F12"), current(tag="PT-2", redundant="P1", fed_from="F13", channel=on("ai4-iso")))),
+    ("R81", plant(current(raw_type="INT"), current(raw_type="WORD"), thermocouple(raw_type="INT"))),
+    ("R82", plant(current(display_low="0", display_high="10"), current(display_low="-1", display_high="16"))),
+    ("R83", plant(current(alarm_h="8", alarm_unit="bar"), current(alarm_unit="mbar"))),
+    ("R84", plant(current(alarm_hh="9", alarm_hh_priority="high", alarm_says="shut V-1 by hand"), current(alarm_h="8", alarm_h_priority="low"))),
+    ("R85", plant(valve(output_load_ohm="250"), valve(signal="0–10 V", mode="0–10 V", output_load_ohm="10000"), valve(channel=on("ao4"), output_load_ohm="900"))),
 ]  # fmt: skip
 
 # At each edge: the last that is right, and the first that is not.
@@ -375,8 +439,8 @@ EDGES: list[tuple[str, PlantImage, PlantImage]] = [
     ("R14", *(plant(current(value_type="INT", value_high=top, device_high=top, device_unit="mbar", value_unit="mbar")) for top in ("1000", "999"))),
     ("R15", plant(current(alarm_h="8", alarm_hh="10")), plant(current(alarm_h="8", alarm_hh="10.1"))),
     ("R16", plant(current(bands="low < 9.9 < high")), plant(current(bands="low < 10 < high"))),
-    # Ten counts of 10 bar / 32000 are 3.125 mbar.
-    ("R17", plant(current(alarm_h="8", alarm_h_deadband="0.003125")), plant(current(alarm_h="8", alarm_h_deadband="0.003124"))),
+    # Two counts of 10 bar / 32000 are 0.625 mbar.
+    ("R17", plant(current(alarm_h="8", alarm_h_deadband="0.000625")), plant(current(alarm_h="8", alarm_h_deadband="0.000624"))),
     ("R18", plant(switch(off_delay="400"), layout=slow(200)), plant(switch(off_delay="399"), layout=slow(200))),
     # A thousandth of 200 °C is 0.2 °C; twice 0.035 Ω read 0.18 at 0 °C, twice 0.04 Ω 0.21.
     ("R19", *(plant(pt100(wires="2", jumper="at the input", lead_ohm=ohm)) for ohm in ("0.035", "0.045"))),
@@ -432,6 +496,23 @@ EDGES: list[tuple[str, PlantImage, PlantImage]] = [
     # Neither end is a point that is not worked on yet; one end alone is half a statement.
     ("R72", plant(current(value_low="", value_high="")), plant(current(value_high=""))),
     ("R64", plant(current(status="powered", signal="")), plant(current(status="loop-checked", signal=""))),
+    # An alarm's own deadband: six times 0.02 bar.
+    ("R74", plant(switch(signal="contact NC", safe_side="0")), plant(switch(signal="contact NC", safe_side="1"))),
+    ("R75", plant(valve(safe_side="low", channel=on("ao4"))), plant(valve(safe_side="high"))),
+    ("R76", plant(current(zone="22")), plant(current(zone="21"))),
+    # 22² mA² · 250 Ω = 0.121 W.
+    ("R77", *(plant(current(shunt_ohm="250", shunt_w=bears)) for bears in ("0.121", "0.12"))),
+    # 110 % of 21.9 V are 24.09 V, of 21.8 V 23.98 V.
+    ("R78", plant(lamp(load_v="21.9")), plant(lamp(load_v="21.8"))),
+    ("R79", plant(thermocouple(screen="at the device")), plant(thermocouple(screen="at both ends"))),
+    ("R80", plant(current(redundant="A", cable="W1"), current(redundant="B", cable="W1", channel=on("ai", 2))), plant(current(redundant="A", cable="W1"), current(redundant="A", cable="w1", channel=on("ai", 2)))),
+    # Counts to 32,767: just what an INT holds.
+    ("R81", plant(current(raw_type="INT")), plant(current(raw_type="UDINT"))),
+    # A thousandth of 10 bar is 0.01.
+    ("R82", plant(current(display_low="0", display_high="9.991")), plant(current(display_low="0", display_high="9.989"))),
+    ("R83", plant(current(alarm_h="8", alarm_unit="bar")), plant(current(alarm_h="8", alarm_unit="kPa"))),
+    ("R84", plant(current(alarm_h="8", alarm_h_priority="medium")), plant(current(alarm_h="8", alarm_h_priority="high"))),
+    ("R85", plant(valve(output_load_ohm="500")), plant(valve(output_load_ohm="501"))),
 ]  # fmt: skip
 
 

@@ -210,7 +210,22 @@ class Conventions(BaseModel):
         default="asked", description="whether a revision is checked by somebody else than who put it up"
     )
     least_band_steps: float = Field(
-        default=10.0, ge=1, le=1000, description="steps of the converter that a band or a deadband is wide at least"
+        default=4.0,
+        ge=1,
+        le=1000,
+        description="steps of the converter that a band between two edges is wide at least",
+    )
+    least_deadband_steps: float = Field(
+        default=2.0,
+        ge=0,
+        le=1000,
+        description="steps of the converter that a deadband is wide at least: its last digit moves by one",
+    )
+    deadband_sigmas: float = Field(
+        default=6.0,
+        ge=0,
+        le=100,
+        description="standard deviations of the value's own noise that a deadband is wide at least",
     )
     severities: str = Field(
         default="",

@@ -15,7 +15,7 @@ from canaleta.core.signals.laws import CUT_OFF_IN, LAW_NAMES, TABLE_LAWS, VALUE_
 from canaleta.core.signals.sensors.extension import EXTENSION_NAMES
 from canaleta.core.signals.signal_types import SIGNAL_NAMES, Family
 
-__all__ = ["ALARM_LEVELS", "FIELDS", "LADDER", "PRIORITIES"]
+__all__ = ["ALARM_LEVELS", "FIELDS", "LADDER", "PRIORITIES", "RAW_TYPES", "SAFE_SIDES", "ZONES"]
 
 _ALL = frozenset(Family)
 _TEMPERATURE = frozenset({Family.THERMOCOUPLE, Family.RESISTANCE})
@@ -37,6 +37,11 @@ FORMS = ("two points", "slope and offset", "factors")
 REFERENCES = ("gauge", "absolute", "normal, 0 °C", "standard, 15 °C", "water at 4 °C", "water at 20 °C")
 ON_LOSS = ("closes", "opens", "stays", "goes off", "goes on")
 VALUE_TYPES = ("REAL", "LREAL", "INT", "UINT", "DINT", "UDINT")
+RAW_TYPES = ("INT", "UINT", "WORD", "DINT", "UDINT", "DWORD", "REAL", "LREAL")
+"""How a controller may take the raw word of a channel (IEC 61131-3)."""
+ZONES = ("none", "0", "1", "2", "20", "21", "22")
+"""Hazardous zones of gas (IEC 60079-10-1) and of dust (IEC 60079-10-2)."""
+SAFE_SIDES = ("low", "high", "0", "1")
 _TWO_POINT = ("value_form", ("", "two points"))
 _SLOPE = ("value_form", ("slope and offset",))
 LADDER = ("wired", "continuity", "powered", "loop-checked", "function-tested", "accepted")
@@ -161,6 +166,10 @@ FIELDS: tuple[Field, ...] = (
           _CURRENT | _SWITCH, least=0, most=5000, unit="mA"),
     _more("load_ma", Station.DEVICE, "load", Kind.NUMBER, "current the device takes when an output switches it on",
           _SWITCH | _CURRENT, when=("signal", ("load 24 V DC", "load AC", "PWM")), least=0, most=20_000, unit="mA"),
+    _more("load_v", Station.DEVICE, "load for", Kind.NUMBER, "voltage that the switched device is made for", _SWITCH,
+          least=1, most=1000, unit="V", headers=("coil voltage", "load voltage")),
+    _more("zone", Station.DEVICE, "hazardous zone", Kind.CHOICE, "the zone that the device stands in: gas 0, 1, 2; dust 20, 21, 22",
+          _ALL, choices=ZONES, headers=("ex zone", "hazardous area", "atex zone")),
     _more("on_loss", Station.DEVICE, "on loss", Kind.CHOICE, "what the device does when its signal or its power is lost",
           _SWITCH | _CURRENT, choices=ON_LOSS, headers=("fail position", "on loss of power", "fails")),
     _more("supply_low_v", Station.DEVICE, "least supply", Kind.NUMBER, "least supply the device works with",
@@ -201,6 +210,12 @@ FIELDS: tuple[Field, ...] = (
           _CURRENT, units=("mA",), least=0.1, most=10_000, unit="Ω"),
     _more("shunt_percent", Station.LOOP, "shunt within", Kind.NUMBER, "tolerance of the shunt", _CURRENT, units=("mA",),
           least=0, most=20, unit="%"),
+    _more("shunt_w", Station.LOOP, "shunt bears", Kind.NUMBER, "power that the shunt may turn into heat", _CURRENT,
+          units=("mA",), least=0.01, most=100, unit="W", needs="shunt_ohm"),
+    _more("output_load_ohm", Station.LOOP, "burden", Kind.NUMBER, "resistance by which the device loads its output",
+          _CURRENT, units=("mA", "V"), least=0, most=1e6, unit="Ω", headers=("load resistance", "output burden")),
+    _more("fed_from", Station.LOOP, "fed from", Kind.TEXT, "the fuse or the supply that feeds the device: F12 of G1", _ALL,
+          longest=60, headers=("fuse", "fed by", "power supply unit")),
     _more("cable_m", Station.LOOP, "length", Kind.NUMBER, "length of the cable, one way",
           _CURRENT | _SWITCH, units=("mA", "V"), least=0, most=50_000, unit="m"),
     _more("cable_mm2", Station.LOOP, "section", Kind.NUMBER, "cross-section of a core",
@@ -228,6 +243,11 @@ FIELDS: tuple[Field, ...] = (
     _more("filter", Station.INPUT, "filter", Kind.FILTER, "what the input filters, of those that its module has", _ALL),
     _more("open_action", Station.INPUT, "open circuit", Kind.CHOICE, "what the count does when the circuit opens",
           _TEMPERATURE, choices=OPEN_CHOICES),
+    _more("scan_ms", Station.INPUT, "scanned every", Kind.NUMBER,
+          "how often the controller takes it; empty: as often as its rack is read", _ALL, least=0.1, most=3_600_000,
+          unit="ms", headers=("scan time", "scan rate", "scan period", "scan interval")),
+    _more("update_ms", Station.INPUT, "new every", Kind.NUMBER, "how often the module has a new number of the channel", _ALL,
+          least=0.01, most=3_600_000, unit="ms", headers=("update time", "conversion time", "refresh time")),
     _more("pwm_hz", Station.INPUT, "PWM at", Kind.NUMBER, "how often the output switches on and off again, in a second",
           _CURRENT, units=("%",), least=1, most=100_000, unit="Hz", headers=("pwm frequency",)),
     _more("least_duty", Station.INPUT, "least duty", Kind.NUMBER, "the least the output gives while it gives anything",
@@ -274,6 +294,8 @@ FIELDS: tuple[Field, ...] = (
     Field("counts_high", Station.COUNTS, "high", Kind.NUMBER,
           "the count that means the high end of the value; empty: as signal and module make it",
           56, applies=_ANALOG, when=_TWO_POINT, pair="counts_low", headers=("raw high",)),
+    _more("raw_type", Station.COUNTS, "taken as", Kind.CHOICE, "data type by which the controller takes the raw word", _ANALOG,
+          choices=RAW_TYPES, headers=("raw type", "raw data type")),
     _more("found_low", Station.COUNTS, "found low", Kind.NUMBER,
           "the count that the channel was found to give where its data sheet says the low one of its mode; empty: the same",
           _ANALOG, pair="found_high"),
@@ -407,6 +429,8 @@ FIELDS: tuple[Field, ...] = (
               choices=CONSEQUENCES, headers=("consequence", "severity")),
         _more("respond_min", Station.VALUE, "time to act", Kind.NUMBER, "how long there is to act before it happens", _ALL,
               least=0, most=1440, unit="min", headers=("time to respond", "response time")),
+        _more("alarm_unit", Station.VALUE, "limits said in", Kind.UNIT, "unit of the alarm limits; empty: the value's", _ANALOG,
+              headers=("alarm unit", "limit unit")),
         _more("alarm_ends", Station.VALUE, "alarms end", Kind.CHOICE,
               "by themselves once the value is back, or on reset", _ALL, choices=LATCHING),
         _more("quiet_while", Station.VALUE, "suppressed while", Kind.TEXT,
@@ -422,6 +446,16 @@ FIELDS: tuple[Field, ...] = (
               headers=("loop tolerance", "tolerance")),
         _more("needs_s", Station.VALUE, "follows within", Kind.NUMBER,
               "how soon the value must have followed a step, to 63 %", _ANALOG, least=0, most=86_400, unit="s"),
+        _more("noise", Station.VALUE, "trembles by", Kind.NUMBER,
+              "how much the value trembles while nothing happens: its standard deviation, in the value's unit", _ANALOG,
+              least=0, most=1e12, headers=("noise", "sigma", "standard deviation")),
+        _more("display_low", Station.VALUE, "display from", Kind.NUMBER, "where its display begins, in the value's unit",
+              _ANALOG, pair="display_high", unit_field="value_unit", headers=("display low", "graphic low")),
+        _more("display_high", Station.VALUE, "display to", Kind.NUMBER, "where its display ends, in the value's unit",
+              _ANALOG, pair="display_low", unit_field="value_unit", headers=("display high", "graphic high")),
+        _more("safe_side", Station.VALUE, "safe side", Kind.CHOICE,
+              "where the value must go when its signal is lost, for what works with it to be safe", _ALL, choices=SAFE_SIDES,
+              headers=("safe side", "safe state")),
         _more("trips", Station.VALUE, "shuts", Kind.TEXT, "what this point shuts or stops when it trips", _ALL, longest=120),
         _more("used_by", Station.VALUE, "used by", Kind.TEXT, "the control that works with it", _ALL, longest=120),
         _more("inhibit", Station.VALUE, "inhibit", Kind.TEXT, "what keeps the trip away while one works on it", _ALL,

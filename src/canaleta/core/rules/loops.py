@@ -141,7 +141,21 @@ _TIMES = (
     "off_delay",
     "stretch",
     "fastest",
+    "scan_ms",
+    "update_ms",
 )
+
+
+def _ms(ms: float) -> str:
+    return f"{shown(ms, 0 if ms >= 10 or ms == round(ms) else 1)} ms"
+
+
+def _read_every(image: PlantImage, row: int, ms: float) -> str:
+    """How often it is read, and who says so."""
+    every = _ms(ms) if ms < 1000 else f"{shown(ms / 1000, 2)} s"
+    who = "the controller takes it" if image.filled("scan_ms")[row] else "the rack is read"
+    return f"{who} every {every}"
+
 
 _DELAYS = {"debounce": "debounced for", "on_delay": "on after", "off_delay": "off after"}
 
@@ -164,10 +178,10 @@ def delay_too_short(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         names = [name for name in short if short[name][at]]
         told = " and ".join(f"{_DELAYS[name]} {shown(float(delays[name][at]), 0)} ms" for name in names)
         text = (
-            f"{told}, and the rack is read every {shown(ms, 0)} ms: shorter than two scans, one sample decides;"
-            f" {shown(2 * ms, 0)} ms would do"
+            f"{told}, and {_read_every(image, row, ms)}: shorter than two scans, one sample decides;"
+            f" {_ms(2 * ms)} would do"
         )
-        fix = Fix(f"{shown(2 * ms, 0)} ms", tuple((Cell(int(image.ids[row]), name), f"{2 * ms:g}") for name in names))
+        fix = Fix(_ms(2 * ms), tuple((Cell(int(image.ids[row]), name), f"{2 * ms:g}") for name in names))
         yield report(image, "R18", [row], Station.INPUT, text, names, fixes=(fix,))
 
 
@@ -188,11 +202,11 @@ def read_too_seldom(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         if missed[at]:
             most = 1000.0 / (2.0 * ms)
             text = (
-                f"it switches up to {fastest[at]:g} times a second, and the rack is read every {shown(ms, 0)} ms:"
+                f"it switches up to {fastest[at]:g} times a second, and {_read_every(image, row, ms)}:"
                 f" more than {most:g} a second are missed"
             )
         else:
-            text = f"it must follow within {needs[at]:g} s, and the rack is read every {shown(ms / 1000, 2)} s"
+            text = f"it must follow within {needs[at]:g} s, and {_read_every(image, row, ms)}"
         field = "fastest" if missed[at] else "needs_s"
         yield report(image, "R37", [row], Station.INPUT, text, (field, "channel"))
 
@@ -209,15 +223,17 @@ def too_slow(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Damping and filter hide what happens for longer than the point allows."""
     needs, period = image.number("needs_s")[rows], period_ms(image, rows) / 1000.0
     damping = np.nan_to_num(image.number("damping_s")[rows])
+    update = np.nan_to_num(image.number("update_ms")[rows]) / 1000.0
     for at in np.flatnonzero(needs >= period).tolist():
         row = int(rows[at])
         chosen = image.layout.type_of(int(image.module[row])).filter_named(image.text("filter", row))
         filtered = response_of(chosen).to_63_ms / 1000.0 if chosen else 0.0
-        whole = float(damping[at]) + filtered + float(period[at])
+        # A module that has a new number less often than it is read makes each as old as that.
+        whole = float(damping[at]) + filtered + float(period[at]) + float(update[at])
         if whole <= needs[at]:
             continue
         text = (
             f"a step shows to 63 % after {shown(whole, 2)} s and it must follow within {needs[at]:g} s: damping"
             f" {damping[at]:g} s, filter {shown(filtered, 2)} s, scan {shown(float(period[at]), 2)} s"
-        )
+        ) + (f", a new number every {shown(float(update[at]), 2)} s" if update[at] else "")
         yield report(image, "R47", [row], Station.DEVICE, text, ("needs_s", "damping_s", "filter"))

@@ -79,13 +79,14 @@ def of_type(image: PlantImage, rows: Rows, what: Callable[[ModuleType], float]) 
 
 
 def period_ms(image: PlantImage, rows: Rows) -> Floats:
-    """How often the rack of each row's channel is read, ms; NaN without a channel."""
+    """How often each row's channel is read, ms: as often as the list says, or else as its rack is; NaN without either."""
     layout = image.layout
     numbers, where = np.unique(image.module[rows], return_inverse=True)
     found = [
         float(layout.racks[m.rack].period_ms) if (m := layout.modules.get(n)) else np.nan for n in numbers.tolist()
     ]
-    return np.array(found)[where] if len(found) else np.zeros(0)
+    said = image.number("scan_ms")[rows]
+    return np.where(np.isnan(said), np.array(found)[where], said) if len(found) else np.zeros(0)
 
 
 def on_same_module(image: PlantImage, points: set[int]) -> set[int]:

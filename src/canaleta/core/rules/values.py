@@ -146,7 +146,8 @@ def bands_unreached(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             yield report(image, "R16", [row], Station.VALUE, text, ("bands",), about=f"{image.ids[row]}:names")
 
 
-_BANDS = ("on_at", "off_at", "bands", "bands_deadband", *(f"alarm_{level}_deadband" for level in ALARM_LEVELS))
+_DEADBANDS = ("bands_deadband", *(f"alarm_{level}_deadband" for level in (*ALARM_LEVELS, "dev")))
+_BANDS = ("on_at", "off_at", "bands", *_DEADBANDS)
 
 
 def _narrowest(bands: Bands | None) -> float:
@@ -156,13 +157,13 @@ def _narrowest(bands: Bands | None) -> float:
 @rule(
     "R17",
     "a band of a few counts",
-    "a band narrower than the converter's steps chatters on them",
-    (*_BANDS, *_SCALED),
+    "a converter's last digit moves by one; noise stays within three standard deviations to either side",
+    (*_BANDS, "noise", *_SCALED),
     harm="wavers",
-    looks="bands and deadbands in steps of the converter",
+    looks="bands in steps of the converter; deadbands against those and against the value's own noise",
 )
 def narrow_band(image: PlantImage, rows: Rows) -> Iterator[Finding]:
-    """A deadband, a switching band or a band between two edges that is a few steps of the converter wide."""
+    """A band between two edges that is a few steps wide; a deadband that one step, or the noise, crosses."""
     rows = _analog(image, rows)
     rows = rows[np.logical_or.reduce([image.filled(name)[rows] for name in _BANDS])]
     rows = rows[image.code("value_law")[rows] <= _ROOT]
@@ -173,12 +174,26 @@ def narrow_band(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     step = np.nan_to_num(p.of_mode("step"), nan=1.0)
     step = np.where((p.of_mode("rounding") == ModeTable.ROUNDINGS.index("none")) & (step <= 1), 0.0, step)
     per = np.abs((v1 - v0) / (c1 - c0)) * step
-    least = image.conventions.least_band_steps
+    c = image.conventions
+    noise = np.nan_to_num(image.number("noise")[rows])
+    texts = image.cells["bands"][rows]
+    narrowest = {text: _narrowest(bands_of(text or "")) for text in set(texts)}
+    between = np.array([narrowest[text] for text in texts], dtype=np.float64)
+    for at in np.flatnonzero(between < c.least_band_steps * per * (1.0 - 1e-9)).tolist():
+        yield _too_narrow(
+            image,
+            int(rows[at]),
+            "bands",
+            "the narrowest band",
+            float(between[at]),
+            float(per[at]),
+            c.least_band_steps,
+        )
     on, off = image.number("on_at")[rows], image.number("off_at")[rows]
     widths: list[tuple[str, str, Floats]] = [
-        ("on_at", "the band of the switch", np.abs(on - np.where(np.isnan(off), on, off)))
+        ("on_at", "the deadband of the switch", np.abs(on - np.where(np.isnan(off), on, off)))
     ]
-    for name in _BANDS[3:]:
+    for name in _DEADBANDS:
         words = (
             "the deadband of the bands"
             if name == "bands_deadband"
@@ -186,19 +201,31 @@ def narrow_band(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         )
         width = image.number(name)[rows]
         widths.append((name, words, np.where(width > 0, width, np.nan)))
-    texts = image.cells["bands"][rows]
-    narrowest = {text: _narrowest(bands_of(text or "")) for text in set(texts)}
-    between = np.array([narrowest[text] for text in texts], dtype=np.float64)
-    widths.append(("bands", "the narrowest band", between))
     for name, words, width in widths:
-        for at in np.flatnonzero(width < least * per * (1.0 - 1e-9)).tolist():
+        steps = width < c.least_deadband_steps * per * (1.0 - 1e-9)
+        trembles = width < c.deadband_sigmas * noise * (1.0 - 1e-9)
+        for at in np.flatnonzero(steps | trembles).tolist():
             row = int(rows[at])
-            unit, one = image.text("value_unit", row), float(per[at])
+            if steps[at]:
+                yield _too_narrow(image, row, name, words, float(width[at]), float(per[at]), c.least_deadband_steps)
+                continue
+            unit, one = image.text("value_unit", row), float(noise[at])
             text = (
-                f"{words} is {significant(float(width[at]), 3)} {unit}, which is {shown(float(width[at]) / one, 1)} steps of"
-                f" {significant(one, 3)} {unit}: it chatters; {shown(least, 0)} steps are {significant(least * one, 3)} {unit}"
+                f"{words} is {significant(float(width[at]), 3)} {unit}, which is {shown(float(width[at]) / one, 1)} times the {significant(one, 3)} {unit}"
+                f" that the value trembles by: it chatters; {shown(c.deadband_sigmas, 0)} times are {significant(c.deadband_sigmas * one, 3)} {unit}"
             )
-            yield report(image, "R17", [row], Station.VALUE, text, (name,), about=f"{image.ids[row]}:{name}")
+            yield report(image, "R17", [row], Station.VALUE, text, (name, "noise"), about=f"{image.ids[row]}:{name}")
+
+
+def _too_narrow(
+    image: PlantImage, row: int, name: str, words: str, width: float, one: float, least: float
+) -> Finding:
+    unit = image.text("value_unit", row)
+    text = (
+        f"{words} is {significant(width, 3)} {unit}, which is {shown(width / one, 1)} steps of"
+        f" {significant(one, 3)} {unit}: it chatters; {shown(least, 0)} steps are {significant(least * one, 3)} {unit}"
+    )
+    return report(image, "R17", [row], Station.VALUE, text, (name,), about=f"{image.ids[row]}:{name}")
 
 
 @rule(
