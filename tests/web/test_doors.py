@@ -39,6 +39,7 @@ CHANGES = [
     ("POST", "/api/points/remove", {"points": [1]}),
     ("PUT", "/api/typicals/x", {"cells": {}}),
     ("DELETE", "/api/typicals/x", None),
+    ("POST", "/api/findings/ways", {"keys": ["R07:1"]}),
     ("POST", "/api/waivers", {"keys": ["R07:1"], "reason": "so"}),
     ("POST", "/api/waivers/lift", {"keys": ["R07:1"]}),
     ("PUT", "/api/points/1/lock", {"why": "loop test"}),

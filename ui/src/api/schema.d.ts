@@ -527,6 +527,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/findings/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The ways to settle findings together, each tried against the plant as it is; nothing is changed. */
+        post: operations["findings_ways_findings_ways_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/forces/release": {
         parameters: {
             query?: never;
@@ -8981,6 +8998,76 @@ export interface components {
             swapped: components["schemas"]["SwappedOut"][];
         };
         /**
+         * WayCell
+         * @description A cell that a way types something into.
+         */
+        WayCell: {
+            /** Field */
+            field: string;
+            /** Point */
+            point: number;
+            /** Text */
+            text: string;
+        };
+        /**
+         * WayLeftOut
+         * @description A way that is not offered: code unreadable, settles nothing or raises; says, why.
+         */
+        WayLeftOut: {
+            /** Code */
+            code: string;
+            /** Label */
+            label: string;
+            /** Says */
+            says: string;
+        };
+        /**
+         * WayOut
+         * @description A way to settle findings, tried: findings, how many of those asked about it settles; settles, how many in all.
+         */
+        WayOut: {
+            /** Edits */
+            edits: components["schemas"]["WayCell"][];
+            /** Findings */
+            findings: number;
+            /** Label */
+            label: string;
+            /** Raises */
+            raises: components["schemas"]["WayRaised"][];
+            /** Settles */
+            settles: number;
+        };
+        /**
+         * WayRaised
+         * @description A finding that a way raises.
+         */
+        WayRaised: {
+            /** Rule */
+            rule: string;
+            /** Severity */
+            severity: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * WaysIn
+         * @description Findings that are to be settled, together.
+         */
+        WaysIn: {
+            /** Keys */
+            keys: string[];
+        };
+        /**
+         * WaysOut
+         * @description What settles findings, and what was left out because it would not.
+         */
+        WaysOut: {
+            /** Left */
+            left: components["schemas"]["WayLeftOut"][];
+            /** Ways */
+            ways: components["schemas"]["WayOut"][];
+        };
+        /**
          * WholeRecordOut
          * @description A record with everything that was signed, its hash, and the signatures under it.
          */
@@ -10753,6 +10840,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LiveFindingsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findings_ways_findings_ways_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WaysIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaysOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -25,7 +25,10 @@ const GROUPS: [title: string, names: RegExp][] = [
     'numbering and names',
     /^(channel_base|bit_base|tag_rule|tag_letters|address_rule|rack_networks|stand_ins)$/,
   ],
-  ['findings and signatures', /^(severities|least_band_steps|least_deadband_steps|deadband_sigmas|second_signature)$/],
+  [
+    'findings and signatures',
+    /^(severities|least_band_steps|least_deadband_steps|deadband_sigmas|second_signature)$/,
+  ],
   ['supplies', /supply_v|mains/],
   ['signals and failure', /^(namur\.|on_failure|filter|clamp|agreement|stale)/],
   ['cables, cabinet and air', /cable|ambient/],

@@ -1,16 +1,19 @@
 <script setup lang="ts">
-/** A finding in words, with its fixes: each is previewed before it is done. */
+/** A finding in words, with the ways to settle it: each was tried, and is previewed before it is done. */
 import { watch } from 'vue'
+import WaysLeft from './WaysLeft.vue'
 import type { Finding } from '../plant/columns'
 import { accepted, mark } from '../plant/findings'
 import { usePlant } from '../plant/store'
 import { useFix } from '../plant/useFix'
+import { useWays } from '../plant/useWays'
 import { clock } from '../plant/words'
 import FixPreview from './FixPreview.vue'
 
 const props = defineProps<{ finding: Finding }>()
 const plant = usePlant()
 const { looked, busy, look, settle, leave } = useFix()
+const { ways, left, trying } = useWays(() => (accepted(props.finding) ? [] : [props.finding]))
 watch(() => `${props.finding.key} ${props.finding.text}`, leave)
 </script>
 
@@ -26,17 +29,20 @@ watch(() => `${props.finding.key} ${props.finding.text}`, leave)
       {{ finding.waived.holds ? 'accepted' : 'was accepted, and its facts have changed since' }}:
       {{ finding.waived.reason }} · {{ finding.waived.who }}, {{ clock(finding.waived.at) }}
     </p>
-    <p v-if="!looked && !accepted(finding) && plant.may('edit')" class="ways">
-      <v-btn
-        v-for="fix in finding.fixes"
-        :key="fix.label"
-        class="act"
-        :disabled="busy"
-        @click="look(finding.rule, fix.label, fix.edits)"
-      >
-        {{ fix.label }}
-      </v-btn>
-    </p>
+    <template v-if="!looked && !accepted(finding) && plant.may('edit')">
+      <p v-if="ways.length" class="ways">
+        <v-btn
+          v-for="way in ways"
+          :key="way.label"
+          class="act"
+          :disabled="busy"
+          @click="look(finding.rule, way.label, way.edits)"
+        >
+          {{ way.label }}
+        </v-btn>
+      </p>
+      <WaysLeft :left="left" :trying="trying" />
+    </template>
     <FixPreview v-else-if="looked" :looked="looked" :busy="busy" @settle="settle" @leave="leave" />
   </div>
 </template>

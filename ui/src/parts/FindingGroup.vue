@@ -2,11 +2,13 @@
 /** One cause with all its places: why, what it could cost, the ways to settle it, and accepting it as it is. */
 import { computed, ref } from 'vue'
 import { ask, api, type Schemas } from '../api/client'
-import { kindOf, mark, waysOf, type Group, harmOf } from '../plant/findings'
+import { kindOf, mark, type Group, harmOf } from '../plant/findings'
 import { usePlant } from '../plant/store'
 import { useFix } from '../plant/useFix'
 import { clock } from '../plant/words'
+import { useWays } from '../plant/useWays'
 import FixPreview from './FixPreview.vue'
+import WaysLeft from './WaysLeft.vue'
 import { useEscape } from '../plant/escape'
 import DenseField from '../kit/DenseField.vue'
 
@@ -18,7 +20,9 @@ const accepting = ref(false)
 const says = ref('')
 const MOST = 200
 const rule = computed(() => props.catalogue.rules.find((r) => r.id === props.group.rule))
-const ways = computed(() => waysOf(props.group.findings))
+const { ways, left, trying } = useWays(() => (props.group.accepted ? [] : props.group.findings))
+/** Ways that were tried for all of them are offered for one as well. */
+const offered = (label: string) => ways.value.some((way) => way.label.startsWith(kindOf(label)))
 const many = computed(() => props.group.findings.length)
 const tag = (point: number) =>
   plant.list.text('tag', (void plant.list.version, plant.list.row(point) ?? -1)) || 'no tag'
@@ -76,6 +80,7 @@ useEscape(() => accepting.value, () => (accepting.value = false), box) // pretti
         </v-btn>
       </p>
       <FixPreview v-else-if="looked" :looked="looked" :busy="busy" @settle="settle" @leave="leave" />
+      <WaysLeft v-if="!looked" :left="left" :trying="trying" />
     </template>
     <ol>
       <li v-for="finding in group.findings.slice(0, MOST)" :key="finding.key">
@@ -104,7 +109,7 @@ useEscape(() => accepting.value, () => (accepting.value = false), box) // pretti
         </p>
         <p v-if="many > 1 && !group.accepted && plant.may('edit') && finding.fixes.length" class="ways">
           <v-btn
-            v-for="fix in finding.fixes"
+            v-for="fix in finding.fixes.filter((f) => offered(f.label))"
             :key="fix.label"
             v-tip="fix.label"
             class="mini"

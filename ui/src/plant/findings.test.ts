@@ -1,5 +1,5 @@
 import type { Finding } from './columns'
-import { byCause, mark, together, waysOf, worst } from './findings'
+import { byCause, mark, together, worst } from './findings'
 
 const HARMS = ['destroys', 'hides', 'falsifies', 'wavers', 'confuses']
 const finding = (key: string, more: Partial<Finding> = {}): Finding => ({
@@ -28,21 +28,6 @@ test('what was accepted stands last and apart from what is open of the same caus
   expect(groups.map((g) => [g.accepted, g.findings.length])).toEqual([[false, 1], [true, 1]]) // prettier-ignore
   expect(mark({ severity: 'bad', waived })).toBe('✓')
   expect(mark({ severity: 'bad', waived: { ...waived, holds: false } })).toBe('■')
-})
-
-test('one way for all of a kind, each with its own figures', () => {
-  const fix = (point: number, to: string) => ({
-    label: `follow the device: 0 … ${to} mbar`,
-    edits: [{ point, field: 'value_high', text: to }],
-  })
-  const ways = waysOf([
-    finding('R07:1', { fixes: [fix(1, '600')] }),
-    finding('R07:2', { fixes: [fix(2, '250')] }),
-  ])
-  expect(ways).toEqual([{ label: 'follow the device', findings: 2, edits: [fix(1, '600').edits[0], fix(2, '250').edits[0]] }]) // prettier-ignore
-  expect(waysOf([finding('R07:1', { fixes: [fix(1, '600')] })])[0]!.label).toBe(
-    'follow the device: 0 … 600 mbar',
-  )
 })
 
 test('of several the worst speaks, of none nobody', () => {

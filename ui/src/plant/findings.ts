@@ -106,33 +106,9 @@ export function together(groups: readonly Group[]): Group | undefined {
   }
 }
 
-export interface Way {
-  label: string
-  findings: number
-  edits: { point: number; field: string; text: string }[]
-}
-
 /** What a fix does, without the figures it does it with: what comes before the colon. */
 export const kindOf = (label: string): string => label.split(':')[0]!
 
 /** What a harm is, in words. */
 export const harmOf = (catalogue: Schemas['RulesOut'], name: string): string =>
   catalogue.harms.find((harm) => harm.name === name)?.says ?? ''
-
-/** The ways in which some findings can be settled together. A way that settles one alone carries its own label. */
-export function waysOf(findings: readonly Finding[]): Way[] {
-  const ways = new Map<string, Way>()
-  for (const finding of findings) {
-    const seen = new Set<string>()
-    for (const fix of finding.fixes) {
-      const kind = findings.length > 1 ? kindOf(fix.label) : fix.label
-      if (seen.has(kind)) continue
-      seen.add(kind)
-      const way = ways.get(kind) ?? { label: kind, findings: 0, edits: [] }
-      way.findings++
-      way.edits.push(...fix.edits)
-      ways.set(kind, way)
-    }
-  }
-  return [...ways.values()]
-}

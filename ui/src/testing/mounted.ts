@@ -34,6 +34,7 @@ interface Asked {
 
 /** What a plant without any says where a test says nothing of it. */
 const NOTHING_KEPT: Record<string, unknown> = {
+  'POST /api/findings/ways': { ways: [], left: [] },
   'GET /api/instruments': { instruments: [] },
   'GET /api/points/{point}/ladder': { point: 11, status: '', rungs: [], events: [], blockers: [] },
   'GET /api/away/waiting': { results: [] },

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -15,6 +15,7 @@ from canaleta.plant.database import tables as t
 __all__ = [
     "accepted",
     "findings_as_they_come",
+    "findings_named",
     "from_body",
     "stored_findings",
     "stored_touching",
@@ -78,6 +79,12 @@ def accepted(body: Mapping[str, Any]) -> bool:
 def stored_findings(connection: Connection) -> list[dict[str, Any]]:
     """All findings, as bodies, by key."""
     return [row.body for row in connection.execute(select(t.finding.c.body).order_by(t.finding.c.key))]
+
+
+def findings_named(connection: Connection, keys: Sequence[str]) -> list[dict[str, Any]]:
+    """Bodies of the findings of these keys that there are, by key."""
+    rows = connection.execute(select(t.finding.c.body).where(t.finding.c.key.in_(keys)).order_by(t.finding.c.key))
+    return [row.body for row in rows]
 
 
 def findings_as_they_come(engine: Engine) -> Iterator[dict[str, Any]]:

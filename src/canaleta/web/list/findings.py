@@ -11,7 +11,8 @@ from pydantic import ConfigDict, Field
 from canaleta.core.rules import HARMS, RULES
 from canaleta.plant.changes.accepting import WaiverError, lift, waive
 from canaleta.plant.changes.apply import Applied
-from canaleta.plant.records.findings import stored_findings
+from canaleta.plant.changes.ways import ways_to_settle
+from canaleta.plant.records.findings import findings_named, from_body, stored_findings
 from canaleta.web.kit.access import needs, session_now
 from canaleta.web.kit.changed import ChangedOut, FindingOut, applied_out, finding_out
 from canaleta.web.kit.problems import PROBLEMS, ProblemError
@@ -21,6 +22,7 @@ from canaleta.web.kit.shared import shared
 __all__ = ["api"]
 
 api = routes("findings", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+MOST_RAISED = 20
 Keys = Annotated[list[Annotated[str, Field(max_length=300)]], Field(min_length=1, max_length=5000)]
 
 
@@ -73,6 +75,79 @@ class LiftIn(Shape):
     model_config = ConfigDict(extra="forbid")
 
     keys: Keys
+
+
+class WaysIn(Shape):
+    """Findings that are to be settled, together."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    keys: Keys
+
+
+class WayCell(Shape):
+    """A cell that a way types something into."""
+
+    point: int
+    field: str
+    text: str
+
+
+class WayRaised(Shape):
+    """A finding that a way raises."""
+
+    rule: str
+    severity: str
+    text: str
+
+
+class WayOut(Shape):
+    """A way to settle findings, tried: findings, how many of those asked about it settles; settles, how many in all."""
+
+    label: str
+    edits: list[WayCell]
+    findings: int
+    settles: int
+    raises: list[WayRaised]
+
+
+class WayLeftOut(Shape):
+    """A way that is not offered: code unreadable, settles nothing or raises; says, why."""
+
+    label: str
+    code: str
+    says: str
+
+
+class WaysOut(Shape):
+    """What settles findings, and what was left out because it would not."""
+
+    ways: list[WayOut]
+    left: list[WayLeftOut]
+
+
+@api.post("/findings/ways", responses={200: WaysOut})
+@needs("edit")
+def ways(body: WaysIn) -> Response:
+    """The ways to settle findings together, each tried against the plant as it is; nothing is changed."""
+    with shared().engine.connect() as connection:
+        image = shared().image(connection)
+        found = [from_body(one) for one in findings_named(connection, body.keys)]
+        tried = ways_to_settle(connection, image, found)
+    out = WaysOut(
+        ways=[
+            WayOut(
+                label=way.label,
+                edits=[WayCell(point=cell.point, field=cell.field, text=text) for cell, text in way.edits],
+                findings=way.findings,
+                settles=way.settles,
+                raises=[WayRaised(rule=f.rule, severity=f.severity, text=f.text) for f in way.raises[:MOST_RAISED]],
+            )
+            for way in tried.offered
+        ],
+        left=[WayLeftOut(label=one.label, code=one.code, says=one.says) for one in tried.left],
+    )
+    return jsonify(out.model_dump())
 
 
 @api.get("/findings", responses={200: FindingsOut})
