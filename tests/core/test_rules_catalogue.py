@@ -675,3 +675,31 @@ def test_a_quoted_range_is_found_whatever_the_text_above_it_ends_with() -> None:
     below = [f.rule for f in audit(plant(above, current(service="0–6 mbar header"))) if f.rule in ("R08", "R27")]
     assert alone
     assert below == alone
+
+
+def test_an_exchanged_module_is_one_cause_with_its_points() -> None:
+    """Three of four points on it have modes of another module; one mode alone would be each point's own matter."""
+    exchanged = plant(
+        *(current(tag=f"PT-{k}", channel=on("ai", k)) for k in range(1, 4)), volts(tag="PT-4", channel=on("ai", 4))
+    )
+    wrong = exchanged.with_cells({(row, "mode"): f"0–{row} V of old" for row in range(3)})
+    found = [f for f in audit(wrong) if f.rule == "R53"]
+    assert len(found) == 3
+    assert len({f.cause.key for f in found if f.cause}) == 1
+    assert found[0].cause is not None
+    assert found[0].cause.says.endswith("3 of its 4 points are for another")
+    alone = [f for f in audit(exchanged.with_cells({(0, "mode"): "of old"})) if f.rule == "R53"]
+    assert alone[0].cause is not None
+    assert "points are for another" not in alone[0].cause.says
+
+
+def test_a_convention_that_spoils_many_is_one_cause() -> None:
+    tags = plant(*(current(tag=f"P{k}-X", channel=on("ai", k)) for k in range(1, 4)), tag_rule="AA-9999")
+    causes = {f.cause.key if f.cause else "" for f in audit(tags) if f.rule == "R49"}
+    assert len(causes) == 1
+    steps = plant(
+        *(current(tag=f"PT-{k}", channel=on("ai", k), alarm_h="8", alarm_h_deadband="0.01") for k in range(1, 4)),
+        least_deadband_steps=100,
+    )
+    found = [f for f in audit(steps) if f.rule == "R17"]
+    assert [f.cause.key if f.cause else "" for f in found] == ["least_deadband_steps"] * 3

@@ -3,6 +3,7 @@ ratings."""
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 
 import numpy as np
@@ -11,6 +12,7 @@ from canaleta.core.checks.checkpoints import TEMPERATURE
 from canaleta.core.hardware.fit import supplied
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
+from canaleta.core.model.layout import SEPARATOR
 from canaleta.core.model.mode_table import ModeTable
 from canaleta.core.model.quality import Reason
 from canaleta.core.model.sources import driven
@@ -27,6 +29,7 @@ from canaleta.core.rules.masks import (
     derived_counts,
     of_signal,
     of_type,
+    on_same_module,
     other_curve,
     process_at,
     reach,
@@ -147,6 +150,7 @@ def other_kind(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     "a mode the module does not have",
     "the module type",
     PATH,
+    near=on_same_module,
     severity="bad",
     harm="hides",
     looks="the name of each channel's mode among those of its module",
@@ -154,12 +158,23 @@ def other_kind(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 def no_such_mode(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A mode left over from another module: the channel cannot work that way, so no count means anything."""
     modes = _OtherModes(image)
-    for row in rows[(image.module[rows] >= 0) & (image.mode[rows] < 0) & image.filled("mode")[rows]].tolist():
+    lost = rows[(image.module[rows] >= 0) & (image.mode[rows] < 0) & image.filled("mode")[rows]]
+    on_module = Counter(image.module[rows].tolist())
+    lost_on = Counter(image.module[lost].tolist())
+    for row in lost.tolist():
+        module = int(image.module[row])
+        many, all_ = lost_on[module], on_module[module]
+        cause = _cause(image, row)
+        if many > 1 and 2 * many >= all_:
+            # Whoever put another module there made all of them wrong at once.
+            place = image.layout.address(module, 0).rpartition(SEPARATOR)[0]
+            cause = Cause(
+                f"module:{module}",
+                f"{place} is a {_title(image, row)}, and {many} of its {all_} points are for another",
+            )
         text = f"{_title(image, row)} has no mode {image.text('mode', row)}: no count of it means anything"
         fixes = modes.of(row) if image.family[row] != Family.NONE else ()
-        yield report(
-            image, "R53", [row], Station.INPUT, text, ("mode", "channel"), fixes=fixes, cause=_cause(image, row)
-        )
+        yield report(image, "R53", [row], Station.INPUT, text, ("mode", "channel"), fixes=fixes, cause=cause)
 
 
 @rule(

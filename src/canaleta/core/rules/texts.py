@@ -12,7 +12,7 @@ from canaleta.core.notation.patterns import SPACE, compiled, lines_with
 from canaleta.core.notation.tags import Tag, function_of, has_shape, letters_of, own_letters, read_tag
 from canaleta.core.notation.text import RangeText, TextError, as_typed, plain, read_range
 from canaleta.core.notation.units import Unit, factor_and_offset, find_unit, read_unit
-from canaleta.core.rules.finding import Cell, Finding, Fix
+from canaleta.core.rules.finding import Cause, Cell, Finding, Fix
 from canaleta.core.rules.rule import report, rule
 from canaleta.core.sheet.follows import followed_by
 from canaleta.core.signals.signal_types import Family
@@ -95,7 +95,11 @@ def _letters(image: PlantImage, row: int, tag: Tag) -> str:
 
 
 def _tag_finding(image: PlantImage, row: int, cause: str, says: str) -> Finding:
-    return report(image, "R49", [row], Station.POINT, says, ("tag",), about=f"{image.ids[row]}:{cause}")
+    shared = None
+    if cause == "shape":
+        shape = image.conventions.tag_rule
+        shared = Cause(f"tag_rule:{shape}", f"the shape of tags that the plant has set: {shape} (Rules, tag_rule)")
+    return report(image, "R49", [row], Station.POINT, says, ("tag",), about=f"{image.ids[row]}:{cause}", cause=shared)
 
 
 _RANGES = ("device_low", "device_high", "device_unit", "value_low", "value_high", "value_unit")

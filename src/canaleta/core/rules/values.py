@@ -22,7 +22,7 @@ from canaleta.core.path.joints.base import PathRows
 from canaleta.core.path.joints.chains import CHAINS
 from canaleta.core.path.joints.linear import DeviceJoint
 from canaleta.core.path.joints.scaling import Scaling
-from canaleta.core.rules.finding import Cell, Finding, Fix
+from canaleta.core.rules.finding import Cause, Cell, Finding, Fix
 from canaleta.core.rules.masks import PATH, derived_counts, follows_supply
 from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.bands import Bands, bands_of
@@ -225,7 +225,12 @@ def _too_narrow(
         f"{words} is {significant(width, 3)} {unit}, which is {shown(width / one, 1)} steps of"
         f" {significant(one, 3)} {unit}: it chatters; {shown(least, 0)} steps are {significant(least * one, 3)} {unit}"
     )
-    return report(image, "R17", [row], Station.VALUE, text, (name,), about=f"{image.ids[row]}:{name}")
+    which = "least_band_steps" if name == "bands" else "least_deadband_steps"
+    what = "bands" if name == "bands" else "deadbands"
+    cause = Cause(
+        which, f"the plant asks for {shown(least, 1)} steps of the converter for its {what} (Rules, {which})"
+    )
+    return report(image, "R17", [row], Station.VALUE, text, (name,), about=f"{image.ids[row]}:{name}", cause=cause)
 
 
 @rule(
@@ -250,7 +255,11 @@ def stale_counts(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             f" {shown(c1, 0)} now, and {shown(low, 0)} and {shown(high, 0)} are typed"
         )
         fix = Fix("as signal and module make it", ((Cell(point, "counts_low"), ""), (Cell(point, "counts_high"), "")))
-        yield report(image, "R39", [row], Station.COUNTS, text, ("counts_low", "counts_high"), fixes=(fix,))
+        supply = f"{image.conventions.supply_v:g}"
+        cause = Cause(f"supply_v:{supply}", f"the plant's supply of {supply} V (Rules, supply_v)")
+        yield report(
+            image, "R39", [row], Station.COUNTS, text, ("counts_low", "counts_high"), fixes=(fix,), cause=cause
+        )
 
 
 @rule(
