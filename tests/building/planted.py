@@ -126,6 +126,11 @@ def _high(image: PlantImage, row: int, field: str, factor: float) -> str:
     return f"{float(image.number(field)[row]) * factor:g}"
 
 
+def _share(image: PlantImage, row: int, share: float) -> str:
+    """A share of the value's span, as a width."""
+    return f"{abs(float(_mid(image, row, share)) - float(_mid(image, row, 0.0))):.9g}"
+
+
 def _mid(image: PlantImage, row: int, share: float) -> str:
     low, high = (float(image.number(n)[row]) for n in ("value_low", "value_high"))
     return f"{low + share * (high - low):g}"
@@ -153,8 +158,10 @@ KINDS: tuple[Kind, ...] = (
     Kind("R15", "high below low", CURRENT, lambda i, r, n: {"alarm_l": _mid(i, r, 0.7), "alarm_h": _mid(i, r, 0.3)}),
     Kind("R15", "an alarm that cannot come", CURRENT, lambda i, r, n: {"alarm_hh": _mid(i, r, 1.3)}),
     Kind("R16", "a band beyond the range", CURRENT, lambda i, r, n: {"bands": f"fine < {_mid(i, r, 1.4)} < too much"}),
-    Kind("R17", "a deadband of two counts", CURRENT, lambda i, r, n: {
-        "alarm_h": _mid(i, r, 0.6), "alarm_h_deadband": f"{float(_mid(i, r, 2 / 32000)) - float(_mid(i, r, 0)):.9f}"}),
+    Kind("R17", "a deadband of one count", CURRENT, lambda i, r, n: {
+        "alarm_h": _mid(i, r, 0.6), "alarm_h_deadband": f"{float(_mid(i, r, 1 / 32000)) - float(_mid(i, r, 0)):.9f}"}),
+    Kind("R17", "a deadband within the noise", CURRENT, lambda i, r, n: {
+        "alarm_h": _mid(i, r, 0.6), "alarm_h_deadband": _share(i, r, 0.005), "noise": _share(i, r, 0.002)}),
     Kind("R18", "a debounce shorter than two scans", SWITCH, lambda i, r, n: {"on_delay": "600"}),
     Kind("R37", "pulses between two scans", SWITCH, lambda i, r, n: {"fastest": "12"}),
     Kind("R19", "two wires, jumper at the input", RTD, lambda i, r, n: {"wires": "2", "jumper": "at the input", "lead_ohm": "2.1", "cores": ""}),
@@ -195,6 +202,17 @@ KINDS: tuple[Kind, ...] = (
     Kind("R49", "letters of something else", CURRENT, lambda i, r, n: {"tag": f"TSH-66{n:02d}"}),
     Kind("R52", "stands in for nobody", _of(SWITCH, redundant=""), lambda i, r, n: {"redundant": f"feed pump {n}"}),
     Kind("R53", "a mode from another module", SWITCH, lambda i, r, n: {"mode!": "Pt100, 0.1 °C"}),
+    Kind("R74", "a lost signal on the wrong side", CURRENT, lambda i, r, n: {"safe_side": "high", "used_by": "the press"}),
+    Kind("R76", "zone 0 without a barrier", PLAIN, lambda i, r, n: {"zone": "0", "hops": ""}),
+    Kind("R78", "a 12 V load on 24 V", _signal("load 24 V DC"), lambda i, r, n: {"load_v": "12"}),
+    Kind("R79", "a screen earthed twice", RTD, lambda i, r, n: {"screen": "at both ends"}),
+    Kind("R81", "a word taken for two", HOT, lambda i, r, n: {"raw_type": "DINT"}),
+    Kind("R82", "a display that ends too soon", CURRENT, lambda i, r, n: {"display_low": i.text("value_low", r), "display_high": _mid(i, r, 0.8)}),
+    Kind("R83", "limits in percent", _of(CURRENT, alarm_h="", value_unit="bar"), lambda i, r, n: {"alarm_h": "80", "alarm_unit": "%"}, also=("R15",)),
+    Kind("R84", "high priority and no word", _of(CURRENT, alarm_says=""), lambda i, r, n: {"alarm_h": _mid(i, r, 0.9), "alarm_h_priority": "high"}),
+    Kind("R86", "landed without a mode", SWITCH, lambda i, r, n: {"mode": ""}),
+    Kind("R87", "a filter for other mains", _of(HOT, filter="50 Hz"), lambda i, r, n: {"filter": "60 Hz"}),
+    Kind("R90", "another element in the text", HOT, lambda i, r, n: {"service": f"crown {n}, Pt100"}),
     Kind("R64", "accepted and without range", CURRENT, lambda i, r, n: {"status!": "accepted", "device_low": "", "device_high": ""}),
 )  # fmt: skip
 FEW = 4

@@ -138,6 +138,9 @@ def valve(**cells: str) -> Texts:
     return current(tag="YV-2", supply="none", channel=on("ao")) | cells
 
 
+FEEDS = "G1 24 V 20.4 to 28.8 V 10 A; F1 of G1 40 mA; F2 of G1 2 A; G2 12 V 11 to 13 V 1 A"
+
+
 def slow(period_ms: int) -> Layout:
     racks = {1: dataclasses.replace(LAYOUT.racks[1], period_ms=period_ms)}
     return dataclasses.replace(LAYOUT, racks=racks)
@@ -318,6 +321,20 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     ("R84", plant(current(alarm_hh="9", alarm_hh_priority="high")), "HH is of high priority, and what to do then is not said"),
     # 450 Ω of the positioner and 100 Ω of a barrier.
     ("R85", plant(valve(output_load_ohm="450", hops="barrier 100 Ω")), "the output meets 550 Ω (450 Ω of them the device's), and AO-4 drives 500 Ω at most"),
+    ("R86", plant(current(mode="")), "it holds a channel of AI-8 U/I, and how that works is not said"),
+    ("R86", plant(thermocouple(channel=on("ai"), mode="")), "no mode of it takes a TC K"),
+    ("R87", plant(thermocouple(filter="60 Hz")), "its filter takes out 60 Hz and the multiples of it, and the mains have 50 Hz"),
+    # Two loops of 22 mA through 40 mA.
+    ("R88", plant(current(fed_from="F1 of G1"), current(tag="PT-2", channel=on("ai", 2), fed_from="F1"), supplies=FEEDS), "F1 carries 44 mA for 2 points, and 40 mA are its rating"),
+    ("R89", plant(current(fed_from="F9"), supplies=FEEDS), "it is fed from F9, and the plant has no such supply or fuse"),
+    ("R90", plant(thermocouple(service="oven, Pt100")), "the text says Pt100, and the signal is TC K"),
+    ("R90", plant(volts(service="speed 4-20mA")), "the text says 4-20mA, and the signal is 0–10 V"),
+    ("R05", plant(current(supply_low_v="18", fed_from="G2"), supplies=FEEDS), "the supply may fall to 11 V and the device needs 18 V"),
+    ("R05", plant(current(supply_high_v="10", supply="own 24 V", wires="4", fed_from="G2"), supplies=FEEDS), "the 12 V of G2 would kill it"),
+    # 11 V − 22 mA · 100 Ω = 8.8 V.
+    ("R23", plant(current(lift_off_v="10.5", fed_from="G2"), supplies=FEEDS), "11.0 V − 22 mA · 100 Ω leave 8.80 V"),
+    ("R78", plant(lamp(load_v="24", fed_from="G2"), supplies=FEEDS), "it is made for 24 V and gets 12 V"),
+    ("R18", plant(switch(debounce="50", scan_ms="5", update_ms="40")), "shorter than two scans"),
     ("R85", plant(valve(signal="0–10 V", mode="0–10 V", output_load_ohm="500")), "the output meets 500 Ω, and AO-4 drives 1\u202f000 Ω at least"),
 ]  # fmt: skip
 
@@ -394,6 +411,12 @@ SILENT: list[tuple[str, PlantImage]] = [
     ("R71", plant(pulses(least_duty="8", most_duty="92"), pulses(tag="YV-2", channel=on("po4", 2)))),
     ("R72", plant(current(value_low="", value_high=""), switch())),
     ("R64", plant(current(status="accepted"), current(status="wired", value_low="", value_high=""))),
+    ("R86", plant(current(), current(channel="", mode=""))),
+    ("R87", plant(thermocouple(filter="50 Hz"), thermocouple(filter="10 Hz"), thermocouple())),
+    ("R88", plant(current(fed_from="F1 of G1"), current(tag="PT-2", channel=on("ai", 2), fed_from="F2"), current(fed_from="F9"), supplies=FEEDS)),
+    ("R89", plant(current(fed_from="F1 of G1"), current(fed_from="g2"), supplies=FEEDS)),
+    ("R89", plant(current(fed_from="F9"))),
+    ("R90", plant(current(service="header, 4-20 mA"), thermocouple(service="oven, TC K"), pt100(service="oil, PT 100"), switch(service="PT-1 reset"))),
     # A coarse converter: a deadband of half a percent is many of its steps, whatever its bits are; so is a fine one's.
     ("R17", plant(current(alarm_h="8", alarm_h_deadband="0.05"), current(tag="PT-2", channel=on("ai8-left"), alarm_h="8", alarm_h_deadband="0.05"),
                   current(alarm_h="8", alarm_h_deadband="0.12", noise="0.02"))),
@@ -496,7 +519,12 @@ EDGES: list[tuple[str, PlantImage, PlantImage]] = [
     # Neither end is a point that is not worked on yet; one end alone is half a statement.
     ("R72", plant(current(value_low="", value_high="")), plant(current(value_high=""))),
     ("R64", plant(current(status="powered", signal="")), plant(current(status="loop-checked", signal=""))),
-    # An alarm's own deadband: six times 0.02 bar.
+    ("R86", plant(current(channel="", mode="")), plant(current(mode=""))),
+    ("R87", plant(thermocouple(filter="50 Hz")), plant(thermocouple(filter="50 Hz"), mains_hz=60)),
+    # 22 + 18 mA are 40.
+    ("R88", *(plant(current(fed_from="F1"), lamp(fed_from="F1", load_ma=ma), supplies=FEEDS) for ma in ("18", "18.1"))),
+    ("R89", plant(current(fed_from="F2 of G1"), supplies=FEEDS), plant(current(fed_from="F3 of G3"), supplies=FEEDS)),
+    ("R90", plant(pt100(service="Pt100")), plant(pt100(service="Pt1000"))),
     ("R74", plant(switch(signal="contact NC", safe_side="0")), plant(switch(signal="contact NC", safe_side="1"))),
     ("R75", plant(valve(safe_side="low", channel=on("ao4"))), plant(valve(safe_side="high"))),
     ("R76", plant(current(zone="22")), plant(current(zone="21"))),
@@ -703,3 +731,19 @@ def test_a_convention_that_spoils_many_is_one_cause() -> None:
     )
     found = [f for f in audit(steps) if f.rule == "R17"]
     assert [f.cause.key if f.cause else "" for f in found] == ["least_deadband_steps"] * 3
+
+
+@pytest.mark.parametrize(
+    ("service", "rule_id", "becomes"),
+    [
+        ("header 0-10 mbar of line 2", "R08", "header 0…10 bar of line 2"),
+        ("header 0-6 bar", "R27", "header 0…10 bar"),
+    ],
+)
+def test_a_text_can_be_followed_or_corrected(service: str, rule_id: str, becomes: str) -> None:
+    (found,) = [f for f in audit(plant(current(service=service))) if f.rule == rule_id]
+    follow, correct = found.fixes
+    assert follow.label.startswith("follow the text")
+    ((cell, text),) = correct.edits
+    assert (correct.label, cell.field, text) == ("correct the text: 0…10 bar", "service", becomes)
+    assert rules_of(plant(current(service=becomes)), rule_id) == []

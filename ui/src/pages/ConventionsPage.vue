@@ -23,7 +23,7 @@ type Does = Schemas['ConventionsChanged']
 const GROUPS: [title: string, names: RegExp][] = [
   [
     'numbering and names',
-    /^(channel_base|bit_base|tag_rule|tag_letters|address_rule|rack_networks|stand_ins)$/,
+    /^(channel_base|bit_base|tag_rule|tag_letters|address_rule|rack_networks|stand_ins|supplies)$/,
   ],
   [
     'findings and signatures',

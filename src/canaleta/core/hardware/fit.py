@@ -11,6 +11,7 @@ from enum import IntEnum
 
 import numpy as np
 
+from canaleta.core.hardware.feeding import supply_of
 from canaleta.core.model.fields import Landing, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import Mode, ModuleType
@@ -202,17 +203,20 @@ def _span_told(one: PlantImage, signal: Signal, mode: Mode) -> tuple[bool, str]:
 
 def supplied(image: PlantImage, row: int, signal: Signal, kind: ModuleType) -> tuple[str, str]:
     """(why the supply of this group would kill the device, why it might not work with it), each '' if not so."""
-    own = image.text("supply", row) in (*OWN_SUPPLIES, "none")
-    if own or signal.switch in ("AC contact", *LOADS) or not kind.feeds_loop:
+    fed = image.conventions.feeds.chain(image.text("fed_from", row))
+    own = image.text("supply", row) in (*OWN_SUPPLIES, "none") or not kind.feeds_loop
+    # A supply that is named is known, whoever's it is.
+    if (own and not fed) or signal.switch in ("AC contact", *LOADS):
         return "", ""
-    c = image.conventions
+    whose = fed[-1].name if fed else kind.title
+    volts, falls_to, rises_to = (float(v[0]) for v in supply_of(image, np.array([row])))
     least, greatest = float(image.number("supply_low_v")[row]), float(image.number("supply_high_v")[row])
-    if greatest < c.supply_v:
-        return f"the {c.supply_v:g} V of {kind.title} would kill it: the device bears {greatest:g} V at most", ""
-    if greatest < c.greatest_supply_v:
-        return "", f"the supply may rise to {c.greatest_supply_v:g} V and the device bears {greatest:g} V"
-    if least > c.least_supply_v:
-        return "", f"the supply may fall to {c.least_supply_v:g} V and the device needs {least:g} V"
+    if greatest < volts:
+        return f"the {volts:g} V of {whose} would kill it: the device bears {greatest:g} V at most", ""
+    if greatest < rises_to:
+        return "", f"the supply may rise to {rises_to:g} V and the device bears {greatest:g} V"
+    if least > falls_to:
+        return "", f"the supply may fall to {falls_to:g} V and the device needs {least:g} V"
     return "", ""
 
 

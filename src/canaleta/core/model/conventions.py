@@ -7,6 +7,7 @@ from typing import Literal, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
 
+from canaleta.core.model.supplies import Feeds, read_feeds
 from canaleta.core.notation.networks import rack_networks
 from canaleta.core.notation.patterns import compiled
 from canaleta.core.notation.tags import own_letters, shape_of
@@ -227,6 +228,11 @@ class Conventions(BaseModel):
         le=100,
         description="standard deviations of the value's own noise that a deadband is wide at least",
     )
+    supplies: str = Field(
+        default="",
+        max_length=8000,
+        description="supplies and fuses that points may be fed from: G1 24 V 20.4 to 28.8 V 10 A; F12 of G1 2 A",
+    )
     severities: str = Field(
         default="",
         max_length=2000,
@@ -269,6 +275,17 @@ class Conventions(BaseModel):
     def grades(self) -> dict[str, _Grade]:
         """By rule, how the plant takes what it finds."""
         return _grades(self.severities)
+
+    @cached_property
+    def feeds(self) -> Feeds:
+        """The plant's supplies and fuses."""
+        return read_feeds(self.supplies)
+
+    @field_validator("supplies")
+    @classmethod
+    def _can_feed(cls, text: str) -> str:
+        read_feeds(text)
+        return text
 
     @field_validator("severities")
     @classmethod

@@ -9,6 +9,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from canaleta.core.checks.checkpoints import TEMPERATURE
+from canaleta.core.hardware.feeding import supply_of
 from canaleta.core.hardware.fit import supplied
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
@@ -219,7 +220,7 @@ def voltages(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         )
 
 
-_SUPPLIES = ("signal", "supply", "supply_low_v", "supply_high_v", "channel")
+_SUPPLIES = ("signal", "supply", "supply_low_v", "supply_high_v", "fed_from", "channel")
 
 
 @rule(
@@ -233,9 +234,9 @@ _SUPPLIES = ("signal", "supply", "supply_low_v", "supply_high_v", "channel")
 def other_supply(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A device that the supply of its group would kill, or that may fail when it sags."""
     rows = _placed(image, rows)
-    c = image.conventions
+    _, falls_to, rises_to = supply_of(image, rows)
     least, greatest = image.number("supply_low_v")[rows], image.number("supply_high_v")[rows]
-    for row in rows[(least > c.least_supply_v) | (greatest < c.greatest_supply_v)].tolist():
+    for row in rows[(least > falls_to) | (greatest < rises_to)].tolist():
         kills, short = supplied(image, row, signal_of(image, row), image.layout.type_of(int(image.module[row])))
         if kills or short:
             yield report(
@@ -474,3 +475,26 @@ def load_over(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         row = int(rows[at])
         text = f"the load takes {shown(float(taken[at]), 0)} mA and {_title(image, row)} may switch {shown(float(rated[at]), 0)} mA"
         yield report(image, "R24", [row], Station.LOOP, text, ("load_ma", "channel"))
+
+
+@rule(
+    "R86",
+    "landed without a mode",
+    "the module type",
+    PATH,
+    severity="settle",
+    harm="hides",
+    looks="points that hold a channel, and whether it is said how that works",
+)
+def no_mode(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """Signal and channel are there, and how the channel works is not: no count of it means anything."""
+    here = image.landed[rows] & ~image.filled("mode")[rows] & (image.family[rows] != Family.NONE)
+    modes = _OtherModes(image)
+    for row in rows[here].tolist():
+        kind = image.layout.type_at(int(image.module[row]), int(image.channel[row]))
+        if not kind.modes:
+            continue
+        fixes = modes.of(row)
+        text = f"it holds a channel of {kind.title}, and how that works is not said"
+        text += "" if fixes else f"; no mode of it takes a {signal_of(image, row).name}"
+        yield report(image, "R86", [row], Station.INPUT, text, ("mode", "channel"), fixes=fixes)

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from canaleta.core.hardware.feeding import supply_of
 from canaleta.core.model.fields import Station
 from canaleta.core.model.filters import response_of
 from canaleta.core.model.image import PlantImage
@@ -27,7 +28,7 @@ _IN_LOOP = ("signal", "channel", "mode", "shunt_ohm", "hops", "cable_m", "cable_
     "R23",
     "the loop's voltage falls short",
     "data sheet of the device; IEC 60228 for the cable; NE 43 for 22 mA",
-    ("lift_off_v", "failure_ma", *_IN_LOOP),
+    ("lift_off_v", "failure_ma", "fed_from", *_IN_LOOP),
     severity="bad",
     harm="falsifies",
     looks="the least supply less everything in the loop, at the design current, against the lift-off voltage",
@@ -38,16 +39,17 @@ def voltage_short(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     rows = rows[~np.isnan(image.number("lift_off_v")[rows])]
     p = PathRows(image, rows)
     c, lift = image.conventions, p.number("lift_off_v")
+    least = supply_of(image, rows)[1]
     design = np.fmax(DESIGN_MA, p.number("failure_ma"))
     ohm, drops = loop_ohm(p), loop_drop_v(p)
-    left = c.least_supply_v - drops - design / 1000.0 * ohm
+    left = least - drops - design / 1000.0 * ohm
     for at in np.flatnonzero(left < lift).tolist():
         row, r = int(rows[at]), float(ohm[at])
-        over = c.least_supply_v - float(drops[at]) - float(lift[at])
+        over = float(least[at]) - float(drops[at]) - float(lift[at])
         greatest = over / r * 1000.0 if r else 0.0
         dropped = f" − {shown(float(drops[at]), 1)} V" if drops[at] else ""
         text = (
-            f"{shown(float(lift[at] - left[at]), 2)} V short at {shown(float(design[at]), 0)} mA: {shown(c.least_supply_v, 1)} V{dropped}"
+            f"{shown(float(lift[at] - left[at]), 2)} V short at {shown(float(design[at]), 0)} mA: {shown(float(least[at]), 1)} V{dropped}"
             f" − {shown(float(design[at]), 0)} mA · {shown(r, 0)} Ω leave {shown(float(left[at]), 2)} V, the device needs {image.text('lift_off_v', row)} V; "
         )
         text += "it does not start" if greatest < 4.0 else f"beyond {shown(greatest, 1)} mA the signal cannot rise"
@@ -170,7 +172,8 @@ _DELAYS = {"debounce": "debounced for", "on_delay": "on after", "off_delay": "of
 )
 def delay_too_short(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A debounce that sees one sample at most cannot tell a bounce from a change."""
-    period = period_ms(image, rows)
+    # What is new less often than it is read is sampled as often as it is new.
+    period = np.fmax(period_ms(image, rows), image.number("update_ms")[rows])
     delays = {name: image.number(name)[rows] for name in _DELAYS}
     short = {name: (delay > 0) & (delay < 2.0 * period) for name, delay in delays.items()}
     for at in np.flatnonzero(np.any(list(short.values()), axis=0)).tolist():
@@ -237,3 +240,30 @@ def too_slow(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             f" {damping[at]:g} s, filter {shown(filtered, 2)} s, scan {shown(float(period[at]), 2)} s"
         ) + (f", a new number every {shown(float(update[at]), 2)} s" if update[at] else "")
         yield report(image, "R47", [row], Station.DEVICE, text, ("needs_s", "damping_s", "filter"))
+
+
+@rule(
+    "R87",
+    "a filter beside the mains",
+    "a filter that averages over one period takes out its frequency and the multiples of it",
+    ("filter", "channel", "signal"),
+    harm="wavers",
+    looks="the frequency that filters take out against the plant's mains",
+)
+def beside_the_mains(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """A filter for 60 Hz where the mains have 50: their hum stays in the value."""
+    mains = float(image.conventions.mains_hz)
+    rows = rows[image.filled("filter")[rows] & (image.module[rows] >= 0) & (image.family[rows] != Family.CONTACT)]
+    for row in rows.tolist():
+        chosen = image.layout.type_of(int(image.module[row])).filter_named(image.text("filter", row))
+        if chosen is None or not chosen.rejects_hz or mains % chosen.rejects_hz < 1e-6:
+            continue
+        text = (
+            f"its filter takes out {chosen.rejects_hz:g} Hz and the multiples of it, and the mains have {mains:g} Hz"
+        )
+        fixes = [
+            Fix(f"the filter {one.name}", ((Cell(int(image.ids[row]), "filter"), one.name),))
+            for one in image.layout.type_of(int(image.module[row])).filters
+            if one.rejects_hz and mains % one.rejects_hz < 1e-6
+        ]
+        yield report(image, "R87", [row], Station.INPUT, text, ("filter",), fixes=fixes[:3])

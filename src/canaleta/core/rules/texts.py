@@ -44,6 +44,8 @@ def tag_disagrees(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         own = {}
     families = image.family[rows]
     silent: set[tuple[str, int, str | None, str | None]] = set()
+    # Most tags begin with the letters before their dash, and there are few of those.
+    heads: dict[str, str] = {}
     signals, units = image.cells["signal"][rows], image.cells["device_unit"][rows]
     for at, (row, tag, family) in enumerate(
         zip(rows.tolist(), image.cells["tag"][rows], families.tolist(), strict=True)
@@ -53,7 +55,10 @@ def tag_disagrees(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         if rule_text and not has_shape(rule_text, tag):
             yield _tag_finding(image, row, "shape", f"{tag} has not the shape {rule_text} that the plant has set")
             continue
-        letters = letters_of(tag)
+        head, dash, _ = tag.partition("-")
+        if dash and head not in heads:
+            heads[head] = letters_of(head) if head.isalpha() else ""
+        letters = (heads[head] if dash else "") or letters_of(tag)
         # What the same letters on the same kind of signal had nothing against, they have nothing against again.
         alike = letters, family, signals[at], units[at]
         if alike in silent:
@@ -115,7 +120,7 @@ _RANGES = ("device_low", "device_high", "device_unit", "value_low", "value_high"
 )
 def unit_in_text(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """The text quotes the same figures as the range, in another unit."""
-    for row, quoted, unit in _quoting(image, rows):
+    for row, quoted, unit, stands in _quoting(image, rows):
         for side in ("device", "value"):
             shown = image.text(f"{side}_unit", row)
             if not shown or shown == unit.shown or not _same_figures(image, row, side, quoted):
@@ -128,7 +133,10 @@ def unit_in_text(image: PlantImage, rows: Rows) -> Iterator[Finding]:
                 Station.DEVICE if side == "device" else Station.VALUE,
                 f"the text says {_told(quoted)} {unit.shown}, the {side} is in {shown}",
                 ("service", f"{side}_unit"),
-                fixes=(Fix(f"follow the text: {unit.shown}", ((Cell(point, f"{side}_unit"), unit.shown),)),),
+                fixes=(
+                    Fix(f"follow the text: {unit.shown}", ((Cell(point, f"{side}_unit"), unit.shown),)),
+                    _corrected(image, row, stands, _range_of(image, row, side)),
+                ),
             )
             break
 
@@ -143,7 +151,7 @@ def unit_in_text(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 )
 def text_contradicts(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """The text quotes a range that neither device nor value has; or both states of a switch say the same."""
-    for row, quoted, unit in _quoting(image, rows):
+    for row, quoted, unit, stands in _quoting(image, rows):
         sides = [side for side in ("device", "value") if image.text(f"{side}_unit", row)]
         fits = [_agrees(image, row, side, quoted, unit) for side in sides]
         comparable = [fit for fit in fits if fit is not None]
@@ -161,14 +169,19 @@ def text_contradicts(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             f"the text says {text}, the range is {has}",
             ("service", "device_low", "device_high"),
             about=f"{point}:range",
-            fixes=(Fix(f"follow the text: {text}", ((Cell(point, "device_low"), text),)),),
+            fixes=(
+                Fix(f"follow the text: {text}", ((Cell(point, "device_low"), text),)),
+                _corrected(image, row, stands, _range_of(image, row, sides[0])),
+            ),
         )
     switches = rows[
         (image.family[rows] == Family.CONTACT) & image.filled("text_0")[rows] & image.filled("text_1")[rows]
     ]
-    for row in switches.tolist():
-        zero, one = image.text("text_0", row), image.text("text_1", row)
-        if zero.casefold() == one.casefold():
+    words = list(zip(image.cells["text_0"][switches], image.cells["text_1"][switches], strict=True))
+    alike = {pair for pair in set(words) if pair[0].casefold() == pair[1].casefold()}
+    for row, pair in zip(switches.tolist(), words, strict=True) if alike else ():
+        if pair in alike:
+            zero = pair[0]
             point = int(image.ids[row])
             yield report(
                 image,
@@ -181,8 +194,8 @@ def text_contradicts(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             )
 
 
-def _quoting(image: PlantImage, rows: Rows) -> Iterator[tuple[int, RangeText, Unit]]:
-    """Rows whose service quotes a range with a unit of the table, and what it quotes."""
+def _quoting(image: PlantImage, rows: Rows) -> Iterator[tuple[int, RangeText, Unit, str]]:
+    """Rows whose service quotes a range with a unit of the table, what it quotes, and how that stands there."""
     texts = image.cells["service"][rows]
     for at in _may_quote(texts):
         row, text = int(rows[at]), texts[at]
@@ -193,8 +206,14 @@ def _quoting(image: PlantImage, rows: Rows) -> Iterator[tuple[int, RangeText, Un
             except TextError:
                 continue
             if quoted and unit.quantity not in ("", "electric current", "electric potential"):
-                yield row, quoted, unit
+                yield row, quoted, unit, str(found[1])
                 break
+
+
+def _corrected(image: PlantImage, row: int, stands: str, right: str) -> Fix:
+    """The text with the range that the list has in the place of the one that it quotes."""
+    text = image.text("service", row).replace(stands, right, 1)
+    return Fix(f"correct the text: {right}", ((Cell(int(image.ids[row]), "service"), text),))
 
 
 def _told(quoted: RangeText) -> str:
@@ -262,3 +281,38 @@ def typed_address(image: PlantImage, rows: Rows) -> Iterator[Finding]:
                     about=f"{point}:{name}",
                     fixes=(fix,),
                 )
+
+
+_SIGNALS = compiled(
+    rf"(?:^|[^\pL\pN])((?P<ma>4{SPACE}*(?:-|\x{{2013}}|\.\.\.?|\x{{2026}}|to){SPACE}*20{SPACE}*mA)|(?P<v>0{SPACE}*(?:-|\x{{2013}}|\.\.\.?|\x{{2026}}|to)"
+    rf"{SPACE}*10{SPACE}*V)|(?P<rtd>PT{SPACE}?1000?)|(?:thermocouple|TC){SPACE}(?:type{SPACE})?(?P<tc>[BEJKNRST])|(?P<namur>NAMUR))(?:[^\pL\pN]|$)",
+    ignore_case=True,
+)
+_may_name = lines_with(r"(?i)mA|10{0}*V|PT ?100|thermocouple|TC |NAMUR".replace("{0}", SPACE))
+
+
+@rule(
+    "R90",
+    "the text names another signal",
+    "text and signal agree",
+    ("service", "signal"),
+    severity="note",
+    harm="confuses",
+    looks="signals named in the service text against the point's own",
+)
+def other_signal(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """A Pt100 in the text, and a thermocouple on the wires."""
+    texts = image.cells["service"][rows]
+    for at in _may_name(texts):
+        row, signal = int(rows[at]), image.text("signal", int(rows[at]))
+        found = _SIGNALS.search(texts[at])
+        if found is None or not signal:
+            continue
+        says = found.groupdict()
+        wanted = (
+            "4–20 mA" if says["ma"] else "0–10 V" if says["v"] else f"TC {says['tc'].upper()}" if says["tc"] else "NAMUR" if says["namur"]
+            else f"Pt{''.join(c for c in says['rtd'] if c.isdigit())}"
+        )  # fmt: skip
+        if not signal.startswith(wanted):
+            text = f"the text says {found[1]}, and the signal is {signal}"
+            yield report(image, "R90", [row], Station.POINT, text, ("service", "signal"))
