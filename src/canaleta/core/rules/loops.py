@@ -10,6 +10,7 @@ from canaleta.core.hardware.feeding import supply_of
 from canaleta.core.model.fields import Station
 from canaleta.core.model.filters import response_of
 from canaleta.core.model.image import PlantImage
+from canaleta.core.model.module_type import Filter
 from canaleta.core.model.sources import Source, driven, fed_by_module, loop_sources
 from canaleta.core.notation.arrays import Rows
 from canaleta.core.notation.text import shown
@@ -254,8 +255,13 @@ def beside_the_mains(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A filter for 60 Hz where the mains have 50: their hum stays in the value."""
     mains = float(image.conventions.mains_hz)
     rows = rows[image.filled("filter")[rows] & (image.module[rows] >= 0) & (image.family[rows] != Family.CONTACT)]
-    for row in rows.tolist():
-        chosen = image.layout.type_of(int(image.module[row])).filter_named(image.text("filter", row))
+    known: dict[tuple[int, str], Filter | None] = {}
+    for row, module, name in zip(
+        rows.tolist(), image.module[rows].tolist(), image.cells["filter"][rows], strict=True
+    ):
+        if (module, name) not in known:
+            known[module, name] = image.layout.type_of(module).filter_named(name)
+        chosen = known[module, name]
         if chosen is None or not chosen.rejects_hz or mains % chosen.rejects_hz < 1e-6:
             continue
         text = (

@@ -12,7 +12,7 @@ from canaleta.core.hardware.feeding import supply_of
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.arrays import Rows
-from canaleta.core.notation.text import plain_figure, shown
+from canaleta.core.notation.text import as_typed, plain_figure, shown
 from canaleta.core.path.evaluate import describe
 from canaleta.core.path.faults import Fault, evaluate_faulted
 from canaleta.core.path.joints.base import PathRows
@@ -49,8 +49,8 @@ def unsafe_side(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         wanted = _SIDES[image.text("safe_side", row)]
         if side == wanted:
             continue
-        point, unit = int(image.ids[row]), describe(image, row)[5].unit
-        reads = f"{plain_figure(round(value, 3))} {unit}".strip() if np.isfinite(value) else "no value"
+        unit = describe(image, row)[5].unit
+        reads = f"{as_typed(plain_figure(round(value, 3)))} {unit}".strip() if np.isfinite(value) else "no value"
         goes = {"low": "the low side", "high": "the high side", "": "neither side"}.get(side, f"state {side}")
         safe = f"the {wanted} side" if wanted in ("low", "high") else f"state {wanted}"
         serves = image.text("trips", row) or image.text("used_by", row)
@@ -62,7 +62,6 @@ def unsafe_side(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         yield report(
             image, "R74", [row], Station.VALUE, text, ("safe_side", "on_failure"), fixes=fixes, severity=severity
         )
-        del point
 
 
 def _goes_to(image: PlantImage, rows: Rows) -> list[tuple[str, float]]:
