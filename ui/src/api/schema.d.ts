@@ -6708,11 +6708,32 @@ export interface components {
             why?: string;
         };
         /**
+         * PunchEdit
+         * @description A cell of the list that changes when the item is mended.
+         */
+        PunchEdit: {
+            /** Field */
+            field: string;
+            /** Point */
+            point: number;
+            /** Text */
+            text: string;
+            /** Was */
+            was: string;
+        };
+        /**
          * PunchIn
          * @description Something that is still to be mended. point: 0 for what belongs to none, place says where then. photo: a JPEG in
-         *     base64.
+         *     base64. due: a day or a month. edits: what the list says once it is mended; rule: of the finding that asks for it.
          */
         PunchIn: {
+            /**
+             * Due
+             * @default
+             */
+            due?: string;
+            /** Edits */
+            edits?: components["schemas"]["PunchEdit"][];
             /**
              * Owner
              * @default
@@ -6733,6 +6754,11 @@ export interface components {
              * @default 0
              */
             point?: number;
+            /**
+             * Rule
+             * @default
+             */
+            rule?: string;
             /**
              * Severity
              * @enum {string}
@@ -6760,6 +6786,10 @@ export interface components {
             closed_by: string;
             /** Closed How */
             closed_how: string;
+            /** Due */
+            due: string;
+            /** Edits */
+            edits: components["schemas"]["PunchEdit"][];
             /** Id */
             id: number;
             /** Owner */
@@ -6770,6 +6800,8 @@ export interface components {
             place: string;
             /** Point */
             point: number;
+            /** Rule */
+            rule: string;
             /** Severity */
             severity: string;
             /** State */
@@ -9024,12 +9056,15 @@ export interface components {
         /**
          * WayOut
          * @description A way to settle findings, tried: findings, how many of those asked about it settles; settles, how many in all.
+         *     in_the_field: it says something of the plant, which may have to be done there first.
          */
         WayOut: {
             /** Edits */
             edits: components["schemas"]["WayCell"][];
             /** Findings */
             findings: number;
+            /** In The Field */
+            in_the_field: boolean;
             /** Label */
             label: string;
             /** Raises */

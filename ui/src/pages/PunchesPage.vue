@@ -29,6 +29,10 @@ async function load() {
 }
 onMounted(load)
 
+const label = (name: string) => plant.plant?.fields.find((f) => f.name === name)?.label ?? name
+/** Past its day, and nobody said that it is mended. A month is over with its last day. */
+const late = (x: Item) =>
+  x.state === 'open' && `${x.due}-31`.slice(0, 10) < new Date().toLocaleDateString('sv')
 const where = (x: Item) => (x.point ? cell(x.point, 'tag') || 'gone from the list' : x.place)
 const shown = computed(() => {
   const words = query.value.toLowerCase().split(/\s+/).filter(Boolean)
@@ -179,8 +183,17 @@ async function step(item: Item, what: 'clear' | 'close' | 'open') {
             <td>
               {{ x.what }}
               <a v-if="x.photo" :href="`/api/punches/${x.id}/photo`" target="_blank">photo</a>
+              <span v-for="edit in x.edits" :key="`${edit.point} ${edit.field}`" class="small quiet after">
+                once mended, {{ cell(edit.point, 'tag') }} {{ label(edit.field) }}
+                <span class="figure">{{ edit.was || 'empty' }} → {{ edit.text || 'empty' }}</span>
+              </span>
             </td>
-            <td>{{ x.owner || 'nobody' }}</td>
+            <td>
+              {{ x.owner || 'nobody'
+              }}<template v-if="x.due"
+                >, by <span :class="{ settle: late(x) }">{{ x.due }}</span></template
+              >
+            </td>
             <td>{{ x.who }}, {{ clock(x.at) }}</td>
             <td>
               <template v-if="x.cleared_at">{{ x.cleared_by }}: {{ x.cleared_how }}</template>
@@ -224,5 +237,9 @@ async function step(item: Item, what: 'clear' | 'close' | 'open') {
 <style scoped>
 img {
   max-width: 200px;
+}
+
+.after {
+  display: block;
 }
 </style>

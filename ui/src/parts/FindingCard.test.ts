@@ -1,5 +1,5 @@
 import { afterEach, expect, test } from 'vitest'
-import { answering, button, cleared, mounted, plantOf, settled } from '../testing/mounted'
+import { answering, button, cleared, field, mounted, plantOf, settled, typed } from '../testing/mounted'
 import FindingCard from './FindingCard.vue'
 
 afterEach(cleared)
@@ -20,7 +20,7 @@ function named() {
 }
 const of = (calls: { path: string; body: unknown }[]) =>
   calls.filter((call) => call.path === '/api/findings/ways').map((call) => call.body)
-const way = { ...FIX, findings: 1, settles: 1, raises: [] }
+const way = { ...FIX, findings: 1, settles: 1, raises: [], in_the_field: false }
 
 test('a way is offered once it was tried', async () => {
   named()
@@ -50,4 +50,22 @@ test('a finding without fixes, or accepted as it is, is not asked about', async 
   await mounted(FindingCard, { finding: finding({ waived }) })
   await settled()
   expect(of(calls)).toEqual([])
+})
+
+test('what speaks of the plant goes to the punch list, with a name, a day and what the list says then', async () => {
+  named()
+  const calls = answering({
+    ...tried([{ ...way, label: 'it is SCA', in_the_field: true }]),
+    'POST /api/punches': { id: 7 },
+  })
+  const box = await mounted(FindingCard, { finding: finding() })
+  await settled()
+  button(box, 'to be done in the field …')!.click()
+  await settled()
+  await typed(field(box, 'who does it'), 'ben')
+  button(box, 'on the punch list')!.click()
+  await settled()
+  const put = calls.find((call) => call.path === '/api/punches')!.body
+  expect(put).toMatchObject({ point: 11, severity: 'A', owner: 'ben', rule: 'R07', what: 'it is SCA: the list shows 250, the pipe holds 300' }) // prettier-ignore
+  expect((put as { edits: unknown[] }).edits).toMatchObject([{ point: 11, field: 'value_high', text: '600' }])
 })

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** A finding in words, with the ways to settle it: each was tried, and is previewed before it is done. */
-import { watch } from 'vue'
+import { computed, watch } from 'vue'
+import FieldTask from './FieldTask.vue'
 import WaysLeft from './WaysLeft.vue'
 import type { Finding } from '../plant/columns'
 import { accepted, mark } from '../plant/findings'
@@ -14,6 +15,8 @@ const props = defineProps<{ finding: Finding }>()
 const plant = usePlant()
 const { looked, busy, look, settle, leave } = useFix()
 const { ways, left, trying } = useWays(() => (accepted(props.finding) ? [] : [props.finding]))
+// One way to go and look is enough: of several, what is found there decides.
+const inTheField = computed(() => ways.value.filter((way) => way.in_the_field).slice(0, 1))
 watch(() => `${props.finding.key} ${props.finding.text}`, leave)
 </script>
 
@@ -40,6 +43,7 @@ watch(() => `${props.finding.key} ${props.finding.text}`, leave)
         >
           {{ way.label }}
         </v-btn>
+        <FieldTask v-for="way in inTheField" :key="`task ${way.label}`" :way="way" :finding="finding" />
       </p>
       <WaysLeft :left="left" :trying="trying" />
     </template>

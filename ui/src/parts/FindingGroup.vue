@@ -7,6 +7,7 @@ import { usePlant } from '../plant/store'
 import { useFix } from '../plant/useFix'
 import { clock } from '../plant/words'
 import { useWays } from '../plant/useWays'
+import FieldTask from './FieldTask.vue'
 import FixPreview from './FixPreview.vue'
 import WaysLeft from './WaysLeft.vue'
 import { useEscape } from '../plant/escape'
@@ -21,6 +22,9 @@ const says = ref('')
 const MOST = 200
 const rule = computed(() => props.catalogue.rules.find((r) => r.id === props.group.rule))
 const { ways, left, trying } = useWays(() => (props.group.accepted ? [] : props.group.findings))
+const inTheField = computed(() =>
+  props.group.findings.length === 1 ? ways.value.filter((way) => way.in_the_field).slice(0, 1) : [],
+)
 /** Ways that were tried for all of them are offered for one as well. */
 const offered = (label: string) => ways.value.some((way) => way.label.startsWith(kindOf(label)))
 const many = computed(() => props.group.findings.length)
@@ -78,6 +82,12 @@ useEscape(() => accepting.value, () => (accepting.value = false), box) // pretti
         >
           {{ way.label }}{{ many > 1 ? ` · ${way.findings === many ? `all ${many}` : way.findings}` : '' }}
         </v-btn>
+        <FieldTask
+          v-for="way in inTheField"
+          :key="`task ${way.label}`"
+          :way="way"
+          :finding="group.findings[0]!"
+        />
       </p>
       <FixPreview v-else-if="looked" :looked="looked" :busy="busy" @settle="settle" @leave="leave" />
       <WaysLeft v-if="!looked" :left="left" :trying="trying" />

@@ -15,7 +15,7 @@ from canaleta.core.signals.laws import CUT_OFF_IN, LAW_NAMES, TABLE_LAWS, VALUE_
 from canaleta.core.signals.sensors.extension import EXTENSION_NAMES
 from canaleta.core.signals.signal_types import SIGNAL_NAMES, Family
 
-__all__ = ["ALARM_LEVELS", "FIELDS", "LADDER", "PRIORITIES", "RAW_TYPES", "SAFE_SIDES", "ZONES"]
+__all__ = ["ALARM_LEVELS", "FIELDS", "IN_THE_FIELD", "LADDER", "PRIORITIES", "RAW_TYPES", "SAFE_SIDES", "ZONES"]
 
 _ALL = frozenset(Family)
 _TEMPERATURE = frozenset({Family.THERMOCOUPLE, Family.RESISTANCE})
@@ -42,6 +42,13 @@ RAW_TYPES = ("INT", "UINT", "WORD", "DINT", "UDINT", "DWORD", "REAL", "LREAL")
 ZONES = ("none", "0", "1", "2", "20", "21", "22")
 """Hazardous zones of gas (IEC 60079-10-1) and of dust (IEC 60079-10-2)."""
 SAFE_SIDES = ("low", "high", "0", "1")
+IN_THE_FIELD = frozenset((
+    "signal", "signal_low", "signal_high", "device_low", "device_high", "device_unit", "device_law", "device_cutoff", "device_table",
+    "acting", "tip", "failure_ma", "damping_s", "series_ohm", "parallel_ohm", "load_v", "on_loss", "wires", "supply", "jumper",
+    "extension", "junction", "shunt_ohm", "shunt_w", "hops", "cable", "cores", "strip", "screen", "fed_from", "channel",
+))  # fmt: skip
+"""Fields that say what stands, is wired or is set outside the controller: another text is true only once somebody was there,
+or it was the list that was wrong."""
 _TWO_POINT = ("value_form", ("", "two points"))
 _SLOPE = ("value_form", ("slope and offset",))
 LADDER = ("wired", "continuity", "powered", "loop-checked", "function-tested", "accepted")

@@ -5,10 +5,11 @@ Nothing is deleted or reworded: an item is raised, cleared by whoever mended it,
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
+from typing import Any
 
 from sqlalchemy import Connection, func, insert, select, update
 
@@ -28,6 +29,7 @@ class PunchTrouble(StrEnum):
     OPEN = "not cleared"
     CLOSED = "closed already"
     SAME_PERSON = "same person"
+    CHANGED = "the list changed"
 
 
 class PunchError(ValueError):
@@ -40,7 +42,9 @@ class PunchError(ValueError):
 
 @dataclass(frozen=True)
 class Punch:
-    """One item. point: 0 for what belongs to none, place says where then; photo: whether there is one."""
+    """One item. point: 0 for what belongs to none, place says where then; photo: whether there is one. due: a day, "" for
+    none. edits: what the list says once it is mended, {point, field, was, text} each; rule: of the finding that asked
+    for it."""
 
     id: int
     at: datetime
@@ -57,6 +61,9 @@ class Punch:
     closed_at: datetime | None
     closed_by: str
     closed_how: str
+    due: str = ""
+    rule: str = ""
+    edits: list[dict[str, Any]] = field(default_factory=list)
 
     @property
     def state(self) -> str:
@@ -77,11 +84,14 @@ def raise_item(
     owner: str,
     who: str,
     photo: str = "",
+    due: str = "",
+    rule: str = "",
+    edits: Sequence[Mapping[str, Any]] = (),
 ) -> int:
     """Put an item on the list. photo: a JPEG in base64. Returns its number."""
     values = {
         "at": func.clock_timestamp(), "point": point, "place": place, "what": what, "severity": severity,
-        "owner": owner, "who": who, "photo": photo,
+        "owner": owner, "who": who, "photo": photo, "due": due, "rule": rule, "edits": [dict(one) for one in edits],
     }  # fmt: skip
     return int(connection.execute(insert(t.punch).values(**values).returning(t.punch.c.id)).scalar_one())
 

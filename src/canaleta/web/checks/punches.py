@@ -9,10 +9,12 @@ from typing import Literal
 
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
-from sqlalchemy import Connection
 
+from canaleta.core.model.fields import STORED
+from canaleta.plant.changes.field_work import mended, not_mended
 from canaleta.plant.checks import punches
 from canaleta.plant.checks.punches import Punch, PunchError, PunchTrouble
+from canaleta.plant.database.locks import LockedError
 from canaleta.web.kit.access import needs, session_now
 from canaleta.web.kit.photos import MOST_PHOTO, refuse_photo
 from canaleta.web.kit.point import found
@@ -23,6 +25,17 @@ from canaleta.web.kit.shared import shared
 __all__ = ["api"]
 
 api = routes("punches", __name__, url_prefix="/api", abp_responses=PROBLEMS)
+
+
+class PunchEdit(Shape):
+    """A cell of the list that changes when the item is mended."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    point: int = Field(ge=1, le=2**62)
+    field: str = Field(max_length=60)
+    was: str = Field(max_length=4000)
+    text: str = Field(max_length=4000)
 
 
 class PunchOut(Shape):
@@ -44,6 +57,9 @@ class PunchOut(Shape):
     closed_at: str | None
     closed_by: str
     closed_how: str
+    due: str
+    rule: str
+    edits: list[PunchEdit]
 
 
 class PunchesOut(Shape):
@@ -54,7 +70,7 @@ class PunchesOut(Shape):
 
 class PunchIn(Shape):
     """Something that is still to be mended. point: 0 for what belongs to none, place says where then. photo: a JPEG in
-    base64."""
+    base64. due: a day or a month. edits: what the list says once it is mended; rule: of the finding that asks for it."""
 
     model_config = ConfigDict(extra="forbid")
 
@@ -64,6 +80,9 @@ class PunchIn(Shape):
     severity: Literal["A", "B", "C"]
     owner: str = Field("", max_length=80)
     photo: str = Field("", max_length=MOST_PHOTO, pattern=r"^[A-Za-z0-9+/]*={0,2}$")
+    due: str = Field("", pattern=r"^(\d{4}-\d{2}(-\d{2})?)?$")
+    rule: str = Field("", max_length=10)
+    edits: list[PunchEdit] = Field(default_factory=list, max_length=200)
 
 
 class PunchStepIn(Shape):
@@ -108,10 +127,16 @@ def raise_item(body: PunchIn) -> Response:
     if not body.point and not body.place.strip():
         raise ProblemError(422, "where is it?", "nothing was raised", "name a point, or the place")
     refuse_photo(body.photo)
+    known = {f.name for f in STORED}
+    for edit in body.edits:
+        found(edit.point)
+        if edit.field not in known:
+            raise ProblemError(422, f"there is no field “{edit.field}”", "nothing was raised")
     with shared().engine.begin() as connection:
         number = punches.raise_item(
             connection, point=body.point, place=body.place.strip(), what=body.what.strip(), severity=body.severity,
-            owner=body.owner.strip(), who=session_now().account, photo=body.photo,
+            owner=body.owner.strip(), who=session_now().account, photo=body.photo, due=body.due, rule=body.rule,
+            edits=[one.model_dump() for one in body.edits],
         )  # fmt: skip
         (made,) = (x for x in punches.listed(connection, most=50) if x.id == number)
     return jsonify(_out(made).model_dump())
@@ -123,14 +148,21 @@ def clear(path: PunchPath, body: PunchStepIn) -> Response:
     """It is mended: whoever mended it says how."""
     if not body.how.strip():
         raise ProblemError(422, "how was it mended?", "nothing was changed", "say it in a few words")
-    return _step(lambda c: punches.clear(c, path.number, session_now().account, body.how.strip()))
+    return _said(
+        lambda: mended(shared().engine, shared().cache, path.number, session_now().account, body.how.strip())
+    )
 
 
 @api.post("/punches/<int:number>/close", responses={200: PunchOut})
 @needs("edit")
 def close(path: PunchPath, body: PunchStepIn) -> Response:
     """Another person looked, and it is mended."""
-    return _step(lambda c: punches.close(c, path.number, session_now().account, body.how.strip()))
+
+    def close_it() -> Punch:
+        with shared().engine.begin() as connection:
+            return punches.close(connection, path.number, session_now().account, body.how.strip())
+
+    return _said(close_it)
 
 
 @api.post("/punches/<int:number>/open", responses={200: PunchOut})
@@ -139,7 +171,9 @@ def put_back(path: PunchPath, body: PunchStepIn) -> Response:
     """It is not mended after all: open again."""
     if not body.how.strip():
         raise ProblemError(422, "what is not mended?", "nothing was changed", "say it in a few words")
-    return _step(lambda c: punches.put_back(c, path.number, session_now().account, body.how.strip()))
+    return _said(
+        lambda: not_mended(shared().engine, shared().cache, path.number, session_now().account, body.how.strip())
+    )
 
 
 @api.get("/punches/<int:number>/photo", responses={200: {"content": {"image/jpeg": {}}}})
@@ -156,13 +190,14 @@ def photo(path: PunchPath) -> Response:
         raise ProblemError(404, "the photo cannot be read") from error
 
 
-def _step(does: Callable[[Connection], Punch]) -> Response:
+def _said(does: Callable[[], Punch]) -> Response:
     try:
-        with shared().engine.begin() as connection:
-            return jsonify(_out(does(connection)).model_dump())
+        return jsonify(_out(does()).model_dump())
     except PunchError as error:
         status = 404 if error.code is PunchTrouble.GONE else 409
         raise ProblemError(status, str(error), "nothing was changed") from error
+    except LockedError as error:
+        raise ProblemError(409, str(error), "nothing was changed") from error
 
 
 def _out(x: Punch) -> PunchOut:
@@ -170,5 +205,6 @@ def _out(x: Punch) -> PunchOut:
     return PunchOut(
         id=x.id, at=x.at.isoformat(), point=x.point, place=x.place, what=x.what, severity=x.severity, owner=x.owner,
         who=x.who, photo=x.photo, state=x.state, cleared_by=x.cleared_by, cleared_how=x.cleared_how,
-        closed_by=x.closed_by, closed_how=x.closed_how, **moments,
+        closed_by=x.closed_by, closed_how=x.closed_how, due=x.due, rule=x.rule,
+        edits=[PunchEdit(**one) for one in x.edits], **moments,
     )  # fmt: skip

@@ -8,6 +8,7 @@ from typing import Annotated
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
+from canaleta.core.model.field_table import IN_THE_FIELD
 from canaleta.core.rules import HARMS, RULES
 from canaleta.plant.changes.accepting import WaiverError, lift, waive
 from canaleta.plant.changes.apply import Applied
@@ -102,13 +103,15 @@ class WayRaised(Shape):
 
 
 class WayOut(Shape):
-    """A way to settle findings, tried: findings, how many of those asked about it settles; settles, how many in all."""
+    """A way to settle findings, tried: findings, how many of those asked about it settles; settles, how many in all.
+    in_the_field: it says something of the plant, which may have to be done there first."""
 
     label: str
     edits: list[WayCell]
     findings: int
     settles: int
     raises: list[WayRaised]
+    in_the_field: bool
 
 
 class WayLeftOut(Shape):
@@ -141,6 +144,7 @@ def ways(body: WaysIn) -> Response:
                 edits=[WayCell(point=cell.point, field=cell.field, text=text) for cell, text in way.edits],
                 findings=way.findings,
                 settles=way.settles,
+                in_the_field=any(cell.field in IN_THE_FIELD for cell, _ in way.edits),
                 raises=[WayRaised(rule=f.rule, severity=f.severity, text=f.text) for f in way.raises[:MOST_RAISED]],
             )
             for way in tried.offered

@@ -85,12 +85,16 @@ punch = Table(
     Column("closed_at", DateTime(timezone=True)),
     Column("closed_by", Text, nullable=False, server_default=""),
     Column("closed_how", Text, nullable=False, server_default=""),
+    Column("due", Text, nullable=False, server_default=""),
+    Column("rule", Text, nullable=False, server_default=""),
+    Column("edits", JSONB, nullable=False, server_default="[]"),
     CheckConstraint("severity in ('A', 'B', 'C')", name="severity"),
     CheckConstraint("closed_at is null or cleared_at is not null", name="cleared_first"),
     CheckConstraint("closed_by = '' or closed_by <> cleared_by", name="closed_by_another"),
     Index("ix_punch_open", "point", postgresql_where=text("closed_at is null")),
 )
-"""point: 0 for what belongs to no single one; place says where then."""
+"""point: 0 for what belongs to no single one; place says where then. edits: what the list says once it is mended,
+{point, field, was, text} each; rule: of the finding that asked for it."""
 
 dossier = Table(
     "dossier",
