@@ -54,7 +54,6 @@ async function put() {
     <div class="line">
       <DenseField
         v-model="owner"
-        class="setting"
         size="14"
         maxlength="80"
         placeholder="who does it"
