@@ -203,6 +203,9 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     # INT from 0 to 10 moves by 1: a tenth of its span.
     ("R14", plant(current(value_type="INT")), "as INT the value moves by 1: 10.00 % of its span"),
     ("R15", plant(current(alarm_l="8", alarm_h="2")), "L 8 is not below H 2"),
+    ("R15", plant(current(alarm_h="9", alarm_hh="8")), "H 9 is not below HH 8: the warning comes behind what it warns of"),
+    ("R15", plant(current(alarm_l="8", alarm_h="2")), "L 8 is not below H 2: both stand at once"),
+    ("R41", plant(current(supply="none", wires="4")), "AI-8 U/I would, and the list says that it does not"),
     ("R16", plant(current(bands="low < 5 < high < 12 < never")), "“never” is never met: its edge 12"),
     ("R16", plant(current(bands="low < 2 < good < 8 < low")), "two bands are called “low”"),
     # One count of 32000 is 0.3125 mbar of 10 bar (25,600 of them are 16 mA: 0.390625 mbar): 0.5 mbar is 1.6 of 0.3125.
@@ -747,3 +750,27 @@ def test_a_text_can_be_followed_or_corrected(service: str, rule_id: str, becomes
     ((cell, text),) = correct.edits
     assert (correct.label, cell.field, text) == ("correct the text: 0…10 bar", "service", becomes)
     assert rules_of(plant(current(service=becomes)), rule_id) == []
+
+
+def fixes_of(image: PlantImage, id: str) -> list[dict[str, str]]:
+    (found,) = [f for f in audit(image) if f.rule == id]
+    return [{cell.field: text for cell, text in fix.edits} for fix in found.fixes]
+
+
+def test_a_tag_that_is_taken_gets_the_next_one_by_the_plants_rule() -> None:
+    twice = (
+        current(tag="PT-0101"),
+        current(tag="PT-0101", channel=on("ai", 2)),
+        current(tag="PT-0102", channel=on("ai", 3)),
+    )
+    assert fixes_of(plant(*twice, tag_rule="AA-9999"), "R01") == [{"tag": "PT-0103"}]
+    assert fixes_of(plant(*twice), "R01") == [{"tag": "PT-0101-2"}]
+
+
+def test_a_shunt_is_the_one_that_the_scaling_implies() -> None:
+    """AI-8 V counts 27648 for 10 V: half of that for 20 mA is 5 V, 250 Ω; all of it is 500 Ω."""
+    top = float(TYPES["ai8-volt"].modes[0].counts.high)
+    bare = {"channel": on("ai8-volt"), "mode": "0–10 V", "supply": "own 24 V"}
+    half = plant(current(counts_low=f"{top / 10:g}", counts_high=f"{top / 2:g}", **bare))
+    assert {"shunt_ohm": "250"} in fixes_of(half, "R09")
+    assert {"shunt_ohm": "500"} in fixes_of(plant(current(**bare)), "R09")

@@ -16,6 +16,11 @@ from canaleta.core.rules.finding import Finding
 from canaleta.core.rules.rule import report, rule
 
 _LIMITS = tuple(f"alarm_{level}" for level in ALARM_LEVELS)
+_WHY = {
+    ("alarm_ll", "alarm_l"): "the warning comes behind what it warns of",
+    ("alarm_h", "alarm_hh"): "the warning comes behind what it warns of",
+}
+"""What is wrong with two limits out of order."""
 
 
 @rule(
@@ -34,7 +39,9 @@ def alarms_out_of_order(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         for (lower, below), (upper, above) in itertools.pairwise(limits):
             if below >= above:
                 order = [f"{name[6:].upper()} {as_typed(image.text(name, row))}" for name in (lower, upper)]
-                yield _finding(image, row, f"{lower}:{upper}", (lower, upper), f"{' is not below '.join(order)}")
+                why = _WHY.get((lower, upper), "both stand at once")
+                said_ = f"{' is not below '.join(order)}: {why}"
+                yield _finding(image, row, f"{lower}:{upper}", (lower, upper), said_)
         ends = sorted(float(image.number(name)[row]) for name in ("value_low", "value_high"))
         if np.isnan(ends).any() or image.cells["value_table"][row] is not None or image.code("value_form")[row] > 0:
             continue
@@ -42,7 +49,7 @@ def alarms_out_of_order(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             if not ends[0] <= limit <= ends[1]:
                 low, high = (as_typed(image.text(n, row)) for n in ("value_low", "value_high"))
                 said_ = f"{name[6:].upper()} {as_typed(image.text(name, row))} lies outside the range {low}…{high}"
-                yield _finding(image, row, name, (name,), said_)
+                yield _finding(image, row, name, (name,), f"{said_}: it would never come, or never end")
 
 
 def _suspect(image: PlantImage, rows: Rows) -> Bools:
@@ -65,7 +72,7 @@ def _finding(image: PlantImage, row: int, cause: str, names: tuple[str, ...], sa
         "R15",
         [row],
         Station.VALUE,
-        f"alarm {says}: it would never come, or never end",
+        f"alarm {says}",
         names,
         about=f"{image.ids[row]}:{cause}",
     )

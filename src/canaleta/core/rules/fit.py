@@ -52,6 +52,18 @@ def _title(image: PlantImage, row: int) -> str:
     return image.layout.type_of(int(image.module[row])).title
 
 
+def _shunt_for(one: PathRows, top: float) -> tuple[str | None, float]:
+    """(ohms of the shunt, volts that it makes of 20 mA): as the typed counts imply, or else the whole of the mode's span."""
+    counts_high = float(one.number("counts_high")[0])
+    c0, c1, v0, v1 = (float(one.of_mode(n)[0]) for n in ("counts_low", "counts_high", "signal_low", "signal_high"))
+    if np.isfinite(counts_high) and c1 != c0:
+        implied = v0 + (counts_high - c0) / (c1 - c0) * (v1 - v0)
+        near = min(_SHUNTS, key=lambda volts: abs(volts - implied))
+        if abs(near - implied) <= 0.01 * near:
+            return _SHUNTS[near], near
+    return _SHUNTS.get(top), top
+
+
 def _cause(image: PlantImage, row: int) -> Cause:
     """Points that do not go on one module type in one mode share what is wrong."""
     key = image.layout.modules[int(image.module[row])].type_key
@@ -296,7 +308,7 @@ def not_all_of_it(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             severity = "bad"
             if given == "mA" and seen == "V":
                 top = float(one.of_mode("signal_high")[0])
-                ohm = _SHUNTS.get(top)
+                ohm, top = _shunt_for(one, top)
                 text += ": without a shunt it reads nothing right" + (
                     f"; {ohm} Ω makes {top:g} V of 20 mA" if ohm else ""
                 )

@@ -176,6 +176,7 @@ def groups_mixed(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     "segregation by voltage (IEC 60204-1, 13.1.3)",
     ("tag", "cable", "signal"),
     group="cable",
+    severity="bad",
     harm="destroys",
     looks="what is together in each cable",
 )

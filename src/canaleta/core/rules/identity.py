@@ -8,8 +8,12 @@ from collections.abc import Iterator
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.arrays import Rows
+from canaleta.core.notation.tags import has_shape
 from canaleta.core.rules.finding import Cell, Finding, Fix
 from canaleta.core.rules.rule import report, rule
+from canaleta.core.sheet.series import counted_on
+
+MOST_TRIED = 1000
 
 
 def _groups(image: PlantImage, field: str, rows: Rows) -> list[list[int]]:
@@ -179,6 +183,12 @@ def alone(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 
 def _free_name(image: PlantImage, tag: str) -> str:
     taken = {(other or "").casefold() for other in image.cells["tag"]}
+    rule_text, name = image.conventions.tag_rule, tag
+    # By the plant's own shape, the next number that is free; else a number of its own behind the tag.
+    for _ in range(MOST_TRIED if rule_text and any(c.isdigit() for c in tag) else 0):
+        name = counted_on([name], 1)[0]
+        if name.casefold() not in taken and has_shape(rule_text, name):
+            return name
     number = 2
     while f"{tag}-{number}".casefold() in taken:
         number += 1

@@ -94,7 +94,9 @@ def source_of_loops(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         fixes: list[Fix] = []
         if none[at]:
             text = f"nobody feeds the loop: {title} does not, and the device is said to have no supply of its own"
-            if supply[at] == "module":
+            if feeds[at]:
+                text = f"nobody feeds the loop: {title} would, and the list says that it does not"
+            elif supply[at] == "module":
                 text = f"nobody feeds the loop: the list says that the module does, and {title} does not"
             fixes.append(Fix("the device has its own 24 V", ((Cell(point, "supply"), "own 24 V"),)))
             if feeds[at]:
