@@ -315,6 +315,11 @@ FIELDS: tuple[Field, ...] = (
           "where the controller keeps the counts of both ends: holding 200 int, holding 201 int", _ANALOG, longest=80),
     _more("controller_at", Station.COUNTS, "controller shows at", Kind.TEXT,
           "where the controller's own value stands: holding 120 real, input 40 int", _ALL, longest=60),
+    _more("published_at", Station.COUNTS, "published at", Kind.TEXT,
+          "where other systems read its value: holding 400 real CDAB", _ALL, longest=60,
+          headers=("published register", "hmi register", "scada register")),
+    _more("read_by", Station.COUNTS, "read by", Kind.TEXT, "which other systems read it there", _ALL, longest=80,
+          headers=("read by", "reader", "consumer")),
     Field("now", Station.VALUE, "now", Kind.LIVE, "what the plant says now", 142),
     *_grouped(
         "range and law",
@@ -377,6 +382,9 @@ FIELDS: tuple[Field, ...] = (
         "words for 0 and 1",
         Field("text_0", Station.VALUE, "0 says", Kind.TEXT, "the word for 0", 62, longest=30, applies=_CONTACT | _ANALOG),
         Field("text_1", Station.VALUE, "1 says", Kind.TEXT, "the word for 1", 64, longest=30, applies=_CONTACT | _ANALOG),
+        _more("actuated", Station.VALUE, "actuated says", Kind.TEXT,
+              "the word for the state in which the device is actuated, one of the two", _SWITCH, longest=30,
+              headers=("actuated state", "word for actuated")),
     ),
     *_grouped(
         "bands",

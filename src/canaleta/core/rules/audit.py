@@ -80,13 +80,17 @@ def group_key(value: object) -> object:
 
 
 def _same_group(image: PlantImage, field: str, points: set[int]) -> set[int]:
-    column = image.cells[field]
-    keys = {group_key(column[image.row_of(p)]) for p in points if image.has(p)} - {None}
+    rows = [image.row_of(p) for p in points if image.has(p)]
+    if field == "channel":
+        # A channel is the same whoever holds it.
+        claims = {(int(image.module[row]), int(image.channel[row])) for row in rows} - {(-1, -1)}
+        here = np.flatnonzero(np.isin(image.module, [module for module, _ in claims]))
+        channels = image.channel[here].tolist()
+        modules = image.module[here].tolist()
+        same = [at for at, *claim in zip(here.tolist(), modules, channels, strict=True) if tuple(claim) in claims]
+        return set(image.ids[same].tolist())
+    column = image.folded(field)
+    keys = {column[row] for row in rows} - {None}
     if not keys:
         return set()
-    if all(isinstance(key, str) for key in keys):
-        # Most groups are of texts: fifty thousand of them are compared at each edit of a tag.
-        rows = [row for row, value in enumerate(column) if value is not None and value.casefold() in keys]
-    else:
-        rows = [row for row, value in enumerate(column) if value is not None and group_key(value) in keys]
-    return {int(image.ids[row]) for row in rows}
+    return set(image.ids[[row for row, value in enumerate(column) if value in keys]].tolist())

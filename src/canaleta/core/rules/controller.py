@@ -4,6 +4,8 @@ say nothing."""
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import lru_cache
+from itertools import pairwise
 
 import numpy as np
 
@@ -11,7 +13,7 @@ from canaleta.core.model.field_table import ALARM_LEVELS
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.arrays import Rows
-from canaleta.core.notation.text import plain_figure, shown
+from canaleta.core.notation.text import TextError, plain_figure, shown
 from canaleta.core.notation.units import factor_and_offset
 from canaleta.core.path.joints.base import PathRows
 from canaleta.core.path.joints.linear import loop_ohm
@@ -19,6 +21,7 @@ from canaleta.core.rules.finding import Cell, Finding, Fix
 from canaleta.core.rules.masks import of_signal
 from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.converters import WordForm
+from canaleta.core.signals.decodings import read_shown
 from canaleta.core.signals.signal_types import Family
 
 _BITS = {"INT": 16, "UINT": 16, "WORD": 16, "DINT": 32, "UDINT": 32, "DWORD": 32, "REAL": 32, "LREAL": 64}
@@ -198,3 +201,59 @@ def burden(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         end = f"{shown(float(most[at]), 0)} Ω at most" if over else f"{shown(float(least[at]), 0)} Ω at least"
         text = f"the output meets {shown(float(seen[at]), 0)} Ω{with_rest}, and {title} drives {end}"
         yield report(image, "R85", [row], Station.LOOP, text, ("output_load_ohm", "channel"))
+
+
+_shown = lru_cache(maxsize=100_000)(read_shown)
+
+
+def _published(image: PlantImage, points: set[int]) -> set[int]:
+    """All that is published, where some of it changed: its registers are one space."""
+    return set(image.ids[image.filled("published_at")].tolist())
+
+
+@rule(
+    "R92",
+    "published over another",
+    "a register holds one number",
+    ("published_at", "tag"),
+    near=_published,
+    severity="bad",
+    harm="falsifies",
+    looks="the registers at which other systems read values, against each other",
+)
+def published_twice(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """A real of two registers whose second one is the next point's: both are read wrong."""
+    places: list[tuple[str, int, int, int]] = []
+    for row in rows[image.filled("published_at")[rows]].tolist():
+        try:
+            place = _shown(image.text("published_at", row))
+        except TextError as error:
+            yield report(
+                image,
+                "R92",
+                [row],
+                Station.COUNTS,
+                str(error),
+                ("published_at",),
+                about=f"{image.ids[row]}:text",
+                severity="settle",
+            )
+            continue
+        places.append((place.function, place.register, place.register + place.form.words, row))
+    places.sort()
+    for (function, first, end, row), (other, begins, _, next_) in pairwise(places):
+        if function == other and begins < end:
+            text = (
+                f"{image.label(row)} is published at {function} {first}"
+                + (f" to {end - 1}" if end - 1 > first else "")
+                + f", and {image.label(next_)} begins at {begins}"
+            )
+            yield report(
+                image,
+                "R92",
+                [row, next_],
+                Station.COUNTS,
+                text,
+                ("published_at",),
+                about=f"{function}:{begins}:{image.ids[next_]}",
+            )

@@ -116,3 +116,41 @@ def trip_unwatched(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         else:
             text = f"the module does not tell a broken element, and it {what}"
         yield report(image, "R48", [row], Station.INPUT, text, ("trips", "channel"), fixes=fixes)
+
+
+@rule(
+    "R91",
+    "the word for actuated stands on the other side",
+    "a contact that is open at rest closes when its device is actuated (IEC 60947-5-1)",
+    ("signal", "acting", "text_0", "text_1", "actuated"),
+    harm="falsifies",
+    looks="the form of a contact against the word for its actuated state",
+)
+def other_word(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """A break contact whose word for 1 is that it is actuated: it says so while nothing happens."""
+    rows = rows[image.filled("actuated")[rows] & (image.family[rows] == Family.CONTACT)]
+    for row in rows.tolist():
+        signal, word = signal_of(image, row), image.text("actuated", row)
+        if signal.switch in LOADS or not signal.name.endswith((" NO", " NC")):
+            continue
+        words = [image.text(name, row) for name in ("text_0", "text_1")]
+        places = [n for n, text in enumerate(words) if text.casefold() == word.casefold()]
+        if not places:
+            text = f"actuated is called “{word}”, and its states are “{words[0]}” and “{words[1]}”"
+            yield report(image, "R91", [row], Station.VALUE, text, ("actuated", "text_0", "text_1"))
+            continue
+        is_ = int(not signal.closed_at_rest) ^ int(image.text("acting", row) == "reverse")
+        if len(places) == 1 and places[0] != is_:
+            point = int(image.ids[row])
+            form = "closed" if signal.closed_at_rest else "open"
+            text = f"its contact is {form} at rest: actuated it reads {is_}, and “{word}” is the word for {places[0]}"
+            swap = ((Cell(point, "text_0"), words[1]), (Cell(point, "text_1"), words[0]))
+            yield report(
+                image,
+                "R91",
+                [row],
+                Station.VALUE,
+                text,
+                ("actuated", "text_0", "text_1"),
+                fixes=(Fix("change the words over", swap),),
+            )

@@ -7,7 +7,7 @@ revision = "0018"
 down_revision = "0017"
 
 _NUMBERS = ("load_v", "shunt_w", "output_load_ohm", "scan_ms", "update_ms", "noise", "display_low", "display_high")
-_TEXTS = ("zone", "fed_from", "raw_type", "alarm_unit", "safe_side")
+_TEXTS = ("zone", "fed_from", "raw_type", "alarm_unit", "safe_side", "actuated", "published_at", "read_by")
 
 
 def upgrade() -> None:
