@@ -23,6 +23,10 @@ from canaleta.plant.database.connection import engine_for
 
 IDLE_S = 900
 LOOK_S = 0.15
+NEWER_S = 5.0
+MOST_IDLE = 2
+"""Lists that wait for somebody to decide with their plans at hand, the newest ones: a plan of 50,000 points is some
+hundred megabytes, and can be made again."""
 
 
 def main(job: int) -> None:
@@ -56,9 +60,14 @@ def main(job: int) -> None:
         threading.Thread(target=weigh, daemon=True).start()  # type: ignore[arg-type]
 
     state = select(t.import_job.c.state).where(t.import_job.c.id == job)
-    idle = time.monotonic()
+    newer = select(func.count()).where(t.import_job.c.id > job, t.import_job.c.state == "ready")
+    idle = looked = time.monotonic()
     while True:
         now = lock.execute(state).scalar_one_or_none()
+        if now == "ready" and time.monotonic() - looked > NEWER_S:
+            looked = time.monotonic()
+            if lock.execute(newer).scalar_one() >= MOST_IDLE:
+                idle = -IDLE_S
         if now == "reading":
             work.guarded(job, plan_file)
         elif now == "planning":
