@@ -94,7 +94,10 @@ def test_a_text_that_quotes_a_range_is_held_against_it(service: str, rule: str, 
 
 def test_what_the_text_says_is_offered_as_the_way_to_settle_it() -> None:
     (found,) = [f for f in audit(with_cells(GAS, service="0-6 bar")) if f.rule == "R27"]
-    assert [(fix.label, fix.edits[0][1]) for fix in found.fixes] == [("follow the text: 0…6 bar", "0…6 bar")]
+    assert [(fix.label, fix.edits[0][1]) for fix in found.fixes] == [
+        ("follow the text: 0…6 bar", "0…6 bar"),
+        ("correct the text: 0…10 bar", "0…10 bar"),
+    ]
 
 
 def test_two_states_that_say_the_same_are_told() -> None:
