@@ -91,3 +91,23 @@ def test_one_way_for_several_findings_of_a_kind_types_the_figures_of_each(ana: D
         assert way.findings <= len(some)
     labels = {label.split(":")[0] for finding in some for label in (f.label for f in finding.fixes)}
     assert {w.label.split(", and ")[0] for w in tried.offered} | {one.label for one in tried.left} == labels
+
+
+def test_of_many_ways_those_are_tried_that_settle_the_most(ana: Desk) -> None:
+    """Twenty labels of their own, and one that two findings share: twelve are tried, that one first."""
+    keys = sorted(key for key in ana.findings() if key.startswith("R10:"))[:2]
+    some = [
+        with_fixes(
+            found(ana, key),
+            *(
+                fix(f"way {n} of {found(ana, key).points[0]}", (found(ana, key).points[0], "notes", "x"))
+                for n in range(10)
+            ),
+            fix("it fails low", (found(ana, key).points[0], "failure_ma", "3.6")),
+        )
+        for key in keys
+    ]
+    tried = ways(ana, *some)
+    labels = [way.label for way in tried.offered] + [one.label for one in tried.left]
+    assert len(labels) == 12
+    assert "it fails low" in labels

@@ -22,6 +22,10 @@ __all__ = ["LeftWay", "Way", "Ways", "ways_to_settle"]
 Edits = tuple[tuple[Cell, str], ...]
 MOST_MENDED = 3
 """Raised findings, and fixes of each, that are tried as what mends a way."""
+MOST_WAYS = 12
+"""Ways that are tried for several findings: those that settle the most of them. Each look takes as long as an edit."""
+MOST_TOGETHER = 100
+"""Findings together from which a way that raises something is left out without looking for what mends it."""
 _BADNESS = ("bad", "settle", "note")
 
 
@@ -68,6 +72,7 @@ def ways_to_settle(connection: Connection, image: PlantImage, findings: Sequence
             fix.label.split(":")[0] if len(findings) > 1 else fix.label for f in findings for fix in f.fixes
         )
     )
+    order = sorted(order, key=lambda label: -len(kinds[label]))[:MOST_WAYS] if len(findings) > 1 else order
     offered: list[Way] = []
     left: list[LeftWay] = []
     for label in order:
@@ -91,7 +96,7 @@ def _tried(
     raised = _as_bad(does, worst)
     if not raised:
         return Way(label, edits, len(settled), len(does.closed), does.come)
-    for finding in raised[:MOST_MENDED]:
+    for finding in raised[: MOST_MENDED if len(of) <= MOST_TOGETHER else 0]:
         for fix in finding.fixes[:MOST_MENDED]:
             both = _joined(edits, fix.edits)
             mended = _does(connection, image, both)
