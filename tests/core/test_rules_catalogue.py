@@ -779,7 +779,7 @@ def test_a_tag_that_is_taken_gets_the_next_one_by_the_plants_rule() -> None:
 
 
 def test_a_shunt_is_the_one_that_the_scaling_implies() -> None:
-    """AI-8 V counts 27648 for 10 V: half of that for 20 mA is 5 V, 250 Ω; all of it is 500 Ω."""
+    """Half of what AI-8 V counts for 10 V, at 20 mA, is 5 V: 250 Ω; all of it is 500 Ω."""
     top = float(TYPES["ai8-volt"].modes[0].counts.high)
     bare = {"channel": on("ai8-volt"), "mode": "0–10 V", "supply": "own 24 V"}
     half = plant(current(counts_low=f"{top / 10:g}", counts_high=f"{top / 2:g}", **bare))

@@ -25,7 +25,6 @@ from canaleta.core.signals.signal_types import Family
 
 _NEAR = 0.05
 """Share of the range within which a value is at its end."""
-_SIDES = {"low": "low", "high": "high", "0": "0", "1": "1"}
 
 
 @rule(
@@ -46,7 +45,7 @@ def unsafe_side(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         return
     sides = _goes_to(image, rows)
     for row, (side, value) in zip(rows.tolist(), sides, strict=True):
-        wanted = _SIDES[image.text("safe_side", row)]
+        wanted = image.text("safe_side", row)
         if side == wanted:
             continue
         unit = describe(image, row)[5].unit
