@@ -120,7 +120,7 @@ def test_a_file_that_the_schema_refuses_in_part_is_audited_for_the_rest(
         body["points"][0]["colour"] = "red"
         body["points"][1]["range"] = {"low": 1}
         body["points"][2]["device_high"] = "five hundred"
-        body["points"].append({"service": "nobody knows"})
+        body["points"].insert(1, {"service": "nobody knows"})
         body["cabinets"][0]["racks"][0]["port"] = 99_999
         body["waivers"] = [{"rule": 3}]
 
@@ -128,7 +128,7 @@ def test_a_file_that_the_schema_refuses_in_part_is_audited_for_the_rest(
     body = _audited(file)
     assert {(one["place"], one["kind"]) for one in body["left_out"]} == {
         ("version", "version"), ("made_by", "extra_forbidden"), ("points.0.colour", "unknown field"),
-        ("points.1.range", "unknown field"), ("points.2.device_high", "cell"), ("points.286", "missing"),
+        ("points.2.range", "unknown field"), ("points.3.device_high", "cell"), ("points.1", "missing"),
         ("cabinets.0.racks.0.port", "less_than_equal"), ("waivers.0", "missing"),
     }  # fmt: skip
     assert body["points"] == 286

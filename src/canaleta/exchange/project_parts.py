@@ -73,7 +73,7 @@ def read_in_part(document: Any) -> tuple[Project, PlantImage, list[LeftOut]]:
     if not isinstance(body.get("name"), str) or not body["name"].strip():
         left.append(LeftOut("name", "missing", "the plant has no name"))
         body["name"] = "a plant without a name"
-    _points(body, left)
+    stood = _points(body, left)
     for _ in range(PASSES):
         try:
             _together(body, left)
@@ -81,13 +81,14 @@ def read_in_part(document: Any) -> tuple[Project, PlantImage, list[LeftOut]]:
         except ValidationError as error:
             _take_out(body, error, left)
             continue
-        image = image_from(project, _rows(project, left))
+        image = image_from(project, _rows(project, stood, left))
         return project, image, left
     raise ProjectError("too much of the file is refused by the schema: export it again")
 
 
-def _points(body: dict[str, Any], left: list[LeftOut]) -> None:
-    """Points are texts by field: what is none of both goes, cell by cell. Places of others follow those that stay."""
+def _points(body: dict[str, Any], left: list[LeftOut]) -> list[int]:
+    """Points are texts by field: what is none of both goes, cell by cell. Places of others follow those that stay. Returns
+    where each that stays stood in the file, from 0."""
     fields = {f.name for f in STORED}
     kept: list[dict[str, str]] = []
     number_of: dict[int, int] = {}
@@ -114,6 +115,7 @@ def _points(body: dict[str, Any], left: list[LeftOut]) -> None:
     wishes = body.get("wishes")
     if isinstance(wishes, list):
         body["wishes"] = [number_of[n] for n in wishes if isinstance(n, int) and n in number_of]
+    return [number - 1 for number in number_of]
 
 
 def _together(body: dict[str, Any], left: list[LeftOut]) -> None:
@@ -223,7 +225,7 @@ def _remove(body: Any, path: Sequence[str | int]) -> None:
     del at[last]
 
 
-def _rows(project: Project, left: list[LeftOut]) -> list[dict[str, Stored]]:
+def _rows(project: Project, stood: Sequence[int], left: list[LeftOut]) -> list[dict[str, Stored]]:
     empty = PlantImage.of_rows([{}], layout_of_project(project), project.conventions)
     rows = []
     for number, point in enumerate(project.points):
@@ -236,6 +238,6 @@ def _rows(project: Project, left: list[LeftOut]) -> list[dict[str, Stored]]:
                     out |= stored_row(empty, {name: text})
                 except TextError as error:
                     says = f"{point['tag']}, {name}: {error}"
-                    left.append(LeftOut(f"points.{number}.{name}", "cell", says, number + 1, name))
+                    left.append(LeftOut(f"points.{stood[number]}.{name}", "cell", says, number + 1, name))
             rows.append(out)
     return rows
