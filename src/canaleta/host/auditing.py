@@ -12,7 +12,7 @@ from typing import Any, Literal
 
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import short
-from canaleta.core.rules import HARMS, RULES, Finding
+from canaleta.core.rules import CATALOGUE, HARMS, Finding
 from canaleta.exchange.findings_out import as_sarif
 from canaleta.exchange.project import ProjectError, findings_of, image_of, read_project
 from canaleta.exchange.project_parts import LeftOut, read_in_part, said_of_what_was_read
@@ -79,13 +79,16 @@ def print_rules(as_json: bool) -> int:
     if as_json:
         print(
             json.dumps(
-                [{n: getattr(r, n) for n in ("id", "name", "looks", "source", "severity", "harm")} for r in RULES],
+                [
+                    {n: getattr(r, n) for n in ("id", "name", "looks", "source", "severity", "harm")}
+                    for r in CATALOGUE
+                ],
                 ensure_ascii=False,
                 indent=1,
             )
         )
         return WELL
-    for rule in RULES:
+    for rule in CATALOGUE:
         print(
             f"{rule.id:5} {rule.name}\n      looks at {rule.looks}\n      {_MARKS[rule.severity]}; {HARMS[rule.harm]}; {rule.source}"
         )

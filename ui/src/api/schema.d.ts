@@ -517,8 +517,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What the plant itself tells now: R17 (noise), R32, R33, R50. */
-        get: operations["live_findings_live_findings_findings_live_get"];
+        /** What records and the plant itself tell now: R17 of measured noise, R32–R34, R50, R93–R95. */
+        get: operations["told_live_findings_findings_live_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -5250,6 +5250,16 @@ export interface components {
             ratio?: number | null;
         };
         /**
+         * KeepOut
+         * @description What would be put down in the list: a field of the point, and the text for it.
+         */
+        KeepOut: {
+            /** Field */
+            field: string;
+            /** Text */
+            text: string;
+        };
+        /**
          * LadderOut
          * @description A point's ladder from the lowest rung up, what happened on it, newest first, and what stands in the way of its being
          *     accepted.
@@ -5529,11 +5539,15 @@ export interface components {
         };
         /**
          * LiveFindingOut
-         * @description One finding from the plant: its rule, how it is taken, the point, and what is so, with the figures.
+         * @description One finding: its rule, how it is taken, the point that it leads to, all of its points, what is so, with the figures; keeps:
+         *     what was measured and could be put down, null for none.
          */
         LiveFindingOut: {
+            keeps: components["schemas"]["KeepOut"] | null;
             /** Point */
             point: number;
+            /** Points */
+            points: number[];
             /** Rule */
             rule: string;
             /** Severity */
@@ -5543,7 +5557,7 @@ export interface components {
         };
         /**
          * LiveFindingsOut
-         * @description Everything that the plant tells now, worst first.
+         * @description Everything that records and the plant tell now, worst first.
          */
         LiveFindingsOut: {
             /** Findings */
@@ -10859,7 +10873,7 @@ export interface operations {
             };
         };
     };
-    live_findings_live_findings_findings_live_get: {
+    told_live_findings_findings_live_get: {
         parameters: {
             query?: never;
             header?: never;

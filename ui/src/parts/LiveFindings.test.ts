@@ -4,7 +4,14 @@ import LiveFindings from './LiveFindings.vue'
 
 afterEach(cleared)
 
-const HELD = { rule: 'R32', severity: 'bad', point: 11, text: 'PT-3107: force, 300 mbar, by ana, overdue' }
+const HELD = {
+  rule: 'R32',
+  severity: 'bad',
+  point: 11,
+  points: [11],
+  keeps: null,
+  text: 'PT-3107: force, 300 mbar, by ana, overdue',
+}
 
 test('what the plant tells is asked for once, and again when the stream says that something moved', async () => {
   vi.useFakeTimers()
@@ -13,7 +20,7 @@ test('what the plant tells is asked for once, and again when the stream says tha
   const asked = answering({ 'GET /api/findings/live': () => ({ findings: found }) })
   const box = await mounted(LiveFindings)
   await settled()
-  expect(box.textContent).toContain('tells 1 more now')
+  expect(box.textContent).toContain('tell 1 more now')
   expect(box.querySelector('a')?.getAttribute('href')).toBe('/now/11')
   await vi.advanceTimersByTimeAsync(60_000)
   expect(asked.length).toBe(1)
@@ -63,4 +70,38 @@ test('a flood of alarms is no flood of questions', async () => {
   expect(asked.length).toBeLessThanOrEqual(6)
   await vi.advanceTimersByTimeAsync(20_000)
   expect(asked.length).toBeLessThanOrEqual(6)
+})
+
+test('what was measured is put down in the list, and then asked for again', async () => {
+  const plant = plantOf()
+  plant.save = vi.fn(async () => undefined)
+  const noisy = {
+    ...HELD,
+    rule: 'R17',
+    text: 'PT-3107: the deadband …',
+    keeps: { field: 'noise', text: '2.03' },
+  }
+  let found = [noisy]
+  const asked = answering({ 'GET /api/findings/live': () => ({ findings: found }) })
+  const box = await mounted(LiveFindings)
+  await settled()
+  const button = [...box.querySelectorAll('button')].find((b) => b.textContent!.includes('put σ 2.03 down'))!
+  found = []
+  button.click()
+  await settled()
+  expect(plant.save).toHaveBeenCalledWith([{ point: 11, field: 'noise', was: '', text: '2.03' }], 'measured')
+  expect(asked.length).toBeGreaterThanOrEqual(1)
+})
+
+test('of many the first dozen is shown, and the rest when asked', async () => {
+  plantOf()
+  const found = Array.from({ length: 15 }, (_, k) => ({ ...HELD, text: `PT-${k}: force` }))
+  answering({ 'GET /api/findings/live': { findings: found } })
+  const box = await mounted(LiveFindings)
+  await settled()
+  expect(box.querySelectorAll('p').length).toBe(12)
+  const more = [...box.querySelectorAll('button')].find((b) => b.textContent!.includes('3 more'))!
+  more.click()
+  await settled()
+  expect(box.querySelectorAll('p').length).toBe(15)
 })

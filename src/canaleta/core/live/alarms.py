@@ -23,8 +23,10 @@ from canaleta.core.model.quality import Quality
 from canaleta.core.notation.arrays import Bools, Floats
 
 __all__ = [
+    "EVENT_WORDS",
     "KINDS",
     "LIFE",
+    "WORDS",
     "AlarmTable",
     "Alarms",
     "Event",

@@ -259,6 +259,9 @@ class Conventions(BaseModel):
     standing_h: float = Field(
         default=24.0, gt=0, le=720, description="hours after which an alarm that stays is listed as standing"
     )
+    never_came_days: int = Field(
+        default=365, ge=30, le=3650, description="days after which an alarm that did not come once is asked about"
+    )
     trend_days: int = Field(default=31, ge=1, le=400, description="days that trends are kept")
     longest_force_min: int = Field(
         default=480, ge=1, le=10_080, description="minutes after which a force or other temporary change is overdue"

@@ -5,13 +5,16 @@ from importlib import import_module
 
 from canaleta.core.rules.audit import audit, audit_change
 from canaleta.core.rules.finding import HARMS, PLANT, Cause, Cell, Finding, Fix, Waived
+from canaleta.core.rules.records import RECORD_RULES, RecordRule
 from canaleta.core.rules.rule import RULES, Rule, rule_named
 
 __all__ = [
-    "HARMS", "PLANT", "RULES", "Cause", "Cell", "Finding", "Fix", "Rule", "Waived", "audit", "audit_change", "rule_named",
+    "CATALOGUE", "HARMS", "PLANT", "RULES", "Cause", "Cell", "Finding", "Fix", "Rule", "Waived", "audit", "audit_change", "rule_named",
 ]  # fmt: skip
 
 # A family is a file; nothing else names it.
 for _family in pkgutil.iter_modules(__path__):
     import_module(f"{__name__}.{_family.name}")
 RULES.sort(key=lambda rule: (rule.id[:3], rule.id))
+CATALOGUE: tuple[Rule | RecordRule, ...] = tuple(sorted((*RULES, *RECORD_RULES), key=lambda rule: (rule.id[:3], rule.id)))
+"""Every rule there is, of the list and of records, as people are told them."""

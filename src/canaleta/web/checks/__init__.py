@@ -13,6 +13,7 @@ from canaleta.web.checks import (
     punches,
     records,
     scripts,
+    told,
     trims,
     walk,
 )
@@ -34,4 +35,5 @@ APIS = (
     away.api,
     dossiers.api,
     programs.api,
+    told.api,
 )

@@ -5,18 +5,15 @@ from __future__ import annotations
 from datetime import UTC, date, datetime
 from typing import Any
 
-import numpy as np
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.checks.drift import drifts_of
-from canaleta.core.checks.due import due_of
-from canaleta.core.checks.loopcheck import DEFAULT_TOLERANCE
 from canaleta.core.model.fields import FIELDS
 from canaleta.core.model.image import PlantImage
 from canaleta.plant.changes.proposal import Planned
 from canaleta.plant.changes.swaps import swap
-from canaleta.plant.checks.histories import DAY_S, histories
+from canaleta.plant.checks.due import due_points
+from canaleta.plant.checks.histories import DAY_S
 from canaleta.plant.records.packages import packages
 from canaleta.web.checks.records import RecordOut, record_out
 from canaleta.web.checks.with_instrument import today
@@ -93,23 +90,10 @@ class SwapIn(Shape):
 def due() -> Response:
     """Every point that was checked, soonest due first."""
     image, day = shared().image(), today()
-    interval = float(image.conventions.testing.interval_days)
     with shared().engine.connect() as connection:
         routes_of = {point: one.name for one in reversed(packages(connection)) for point in one.points}
-        every = histories(connection)
-    rows = np.array([image.row_of(p) if image.has(p) else -1 for p in every.points.tolist()], dtype=np.int64)
-    stated = image.number("tolerance_loop")[rows]
-    tolerance = np.where(np.isnan(stated), DEFAULT_TOLERANCE, stated)
-    lines = drifts_of(every.group, every.day, every.error, every.begins)
-    leaves = lines.leaves(tolerance)
-    told: list[tuple[float, int, str, str]] = []
-    for k in np.flatnonzero(rows >= 0).tolist():
-        one = due_of(
-            float(every.last[k]), interval, float(tolerance[k]), float(lines.rate[k]), float(leaves[k]),
-            failed=bool(every.failed[k]),
-        )  # fmt: skip
-        told.append((one.day, int(every.points[k]), one.because, one.says))
-    told.sort()
+        every = due_points(connection, image)
+    told = sorted((one.day, point, one.because, one.says) for point, one in every.items())
     out = [
         _due_out(image, point, _day(at), day, because, says, routes_of)
         for at, point, because, says in told[:MOST_TOLD]

@@ -9,7 +9,7 @@ from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
 from canaleta.core.model.field_table import IN_THE_FIELD
-from canaleta.core.rules import HARMS, RULES
+from canaleta.core.rules import CATALOGUE, HARMS
 from canaleta.plant.changes.accepting import WaiverError, lift, waive
 from canaleta.plant.changes.apply import Applied
 from canaleta.plant.changes.ways import ways_to_settle
@@ -179,7 +179,7 @@ def rules_there_are() -> Response:
             harm=r.harm,
             grade=grades.get(r.id, ""),
         )
-        for r in RULES
+        for r in CATALOGUE
     ]
     return jsonify(
         RulesOut(rules=rules, harms=[HarmOut(name=harm, says=says) for harm, says in HARMS.items()]).model_dump()

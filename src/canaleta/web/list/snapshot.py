@@ -10,7 +10,7 @@ from sqlalchemy import select
 
 from canaleta.core.model.fields import FIELDS, STATIONS
 from canaleta.core.notation.units import units
-from canaleta.core.rules import RULES
+from canaleta.core.rules import CATALOGUE
 from canaleta.core.signals.signal_types import SIGNALS
 from canaleta.plant.changes.apply import Edit, Planned, Proposal, apply, plan, preview, without_locked
 from canaleta.plant.changes.change_set import ChangeSet
@@ -129,7 +129,7 @@ def plant_now() -> Response:
             )
             for r in image.layout.racks.values()
         ],
-        rules={rule.id: rule.name for rule in RULES},
+        rules={rule.id: rule.name for rule in CATALOGUE},
         units=[unit.shown for unit in units()],
         families={signal.name: signal.family.name.lower() for signal in SIGNALS},
         stale_after_periods=image.conventions.stale_after_periods,

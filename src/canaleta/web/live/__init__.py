@@ -1,13 +1,12 @@
 """Readings as they come, alarms, trends, what is held or put on, tracing, a loop to learn on."""
 
-from canaleta.web.live import alarms, boards, findings, injection, learn, over_time, stream, temporary, tracing
+from canaleta.web.live import alarms, boards, injection, learn, over_time, stream, temporary, tracing
 
 __all__ = ["APIS"]
 
 APIS = (
     boards.api,
     over_time.api,
-    findings.api,
     alarms.api,
     temporary.api,
     injection.api,
