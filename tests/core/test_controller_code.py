@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import difflib
 from dataclasses import replace
+from decimal import Decimal
 
 import numpy as np
 import pytest
@@ -377,6 +378,17 @@ def test_a_target_that_rounds_otherwise_or_works_in_long_reals_is_proved_in_its_
         # Cutting off loses up to one unit, rounding a half.
         assert found.wrong == (() if "real" in rule else ("value", "timing"))
         assert found.units == pytest.approx(0.5 if "real" in rule else 1.0, abs=0.02)
+
+
+def test_a_whole_number_with_a_decimal_is_multiplied_before_it_is_rounded(plant: PlantImage) -> None:
+    """Times ten, the code is off by half of a tenth at most, and the text says how."""
+    row = list(plant.cells["tag"]).index("PT-3107")
+    image = plant.with_cells({(row, "value_type"): "INT", (row, "value_factor"): Decimal(10)})
+    unit = unit_of(image, "KC-2")
+    assert "PT_3107_Times(X := " in unit.text
+    found = prove(image, unit, only=[int(plant.ids[row])]).points[0]
+    assert found.wrong == ()
+    assert found.units == pytest.approx(0.5, abs=0.02)
 
 
 @pytest.mark.parametrize(

@@ -58,6 +58,27 @@ def on(slot: str, channel: int = 1) -> str:
     return f"TC-1·1·{SLOTS[slot]}·{channel}"
 
 
+def warm(degc: float) -> Layout:
+    """The cabinet at a temperature, and an input that works from 0 to 55 °C in it."""
+    (cabinet,) = LAYOUT.cabinets.values()
+    key = next(m.type_key for m in LAYOUT.modules.values() if LAYOUT.slots[m.id] == SLOTS["ai"])
+    kind = LAYOUT.types[key].model_copy(update={"coldest_degc": 0.0, "hottest_degc": 55.0})
+    return dataclasses.replace(
+        LAYOUT,
+        cabinets={cabinet.id: dataclasses.replace(cabinet, ambient_degc=degc)},
+        types=LAYOUT.types | {key: kind},
+    )
+
+
+def off(*channels: int) -> Layout:
+    """Unused channels of the input that are switched off; every other module has none that could be."""
+    (here,) = (m for m in LAYOUT.modules.values() if LAYOUT.slots[m.id] == SLOTS["ai"])
+    types = {k: t if k == here.type_key else t.model_copy(update={"settings": ()}) for k, t in LAYOUT.types.items()}
+    return dataclasses.replace(
+        LAYOUT, modules=LAYOUT.modules | {here.id: dataclasses.replace(here, off=channels)}, types=types
+    )
+
+
 def plant(*points: Texts, layout: Layout = LAYOUT, **conventions: Any) -> PlantImage:
     """Points by their cells as typed; spares are no matter here unless a case asks for them."""
     wanted = {"reserve": {"spare_share": 0.0}} | conventions
@@ -138,6 +159,7 @@ def valve(**cells: str) -> Texts:
     return current(tag="YV-2", supply="none", channel=on("ao")) | cells
 
 
+AI, RATIO_AT = (f"TC-1·1·{SLOTS[slot]}" for slot in ("ai", "ratio"))
 FEEDS = "G1 24 V 20.4 to 28.8 V 10 A; F1 of G1 40 mA; F2 of G1 2 A; G2 12 V 11 to 13 V 1 A"
 
 
@@ -335,6 +357,30 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     # Two loops of 22 mA through 40 mA.
     ("R88", plant(current(fed_from="F1 of G1"), current(tag="PT-2", channel=on("ai", 2), fed_from="F1"), supplies=FEEDS), "F1 carries 44 mA for 2 points, and 40 mA are its rating"),
     ("R89", plant(current(fed_from="F9"), supplies=FEEDS), "it is fed from F9, and the plant has no such supply or fuse"),
+    # Channels behind a fuse count without a word of their own: 22 mA and 22 mA behind 40 mA.
+    ("R88", plant(current(), current(tag="PT-2", channel=on("ai", 2)), supplies=f"G1 24 V; F1 of G1 40 mA on {AI}·1 to 4"), "F1 carries 44 mA for 2 points"),
+    ("R05", plant(current(supply_low_v="18"), supplies=f"G2 12 V 11 to 13 V on {AI}"), "the supply may fall to 11 V and the device needs 18 V"),
+    ("R80", plant(current(redundant="P1", channel=on("ai")), current(tag="PT-2", redundant="P1", channel=on("ai4-iso")), supplies="G1 24 V; F1 of G1 2 A on TC-1·1"),
+     "PT-1 and PT-2 stand in for each other and are both fed from F1"),
+    # 12 of 24 V is half of the counts.
+    ("R39", plant(volts(channel=on("ratio"), counts_low="0", counts_high="27000"), supplies=f"G2 12 V on {RATIO_AT}"), "the span follows the supply of 12 V"),
+    ("R96", plant(current(), supplies="G1 24 V on TC-9"), "G1 is said to be on TC-9, and the plant has no such place"),
+    ("R96", plant(current(), supplies=f"G1 24 V on {AI}·1 to 17"), "and its last channel is 8"),
+    # 11 to 13 V: a twelfth of 12 V either way.
+    ("R97", plant(volts(channel=on("ratio"), fed_from="G3"), supplies=f"G2 24 V on {RATIO_AT}; G3 12 V 11 to 13 V"),
+     "the device is fed by G3 and its channel compares it with G2: it may be off by 8 % of the reading"),
+    ("R98", plant(current(), layout=warm(58)), "TC-1 has 58 °C inside, and AI-8 U/I works up to 55 °C"),
+    ("R98", plant(current(), layout=warm(-5)), "works from 0 °C on"),
+    ("R99", plant(current(), current(tag="PT-2", channel=on("ai", 3)), layout=off(4, 5, 6), reserve={"spare_share": 0, "spares": "switched off"}), "TC-1·1·2 AI-8 U/I: 3 unused channels are on, 2, 4, 8"),
+    # 24 V out, signal in and 0 V are terminals 1 to 3 of the first channel.
+    ("R100", plant(current(bridged="1-2")), "terminals 1 (24 V out) and 2 (signal in) are bridged: what the device does is not seen any more"),
+    ("R100", plant(pt100(wires="2", bridged="2-3")), "terminals 2 and 3 are bridged, which is the jumper at the input, and nobody says where it is"),
+    ("R100", plant(pt100(wires="2", jumper="at the head", bridged="2–3")), "and the list has it at the head"),
+    ("R100", plant(pt100(wires="3", bridged="1-2")), "terminals 1 and 2 are bridged, and 3 wires come to them: a lead counts into the reading"),
+    ("R100", plant(current(bridged="see drawing")), "“see drawing” is no bridge between two terminals: write 2-3"),
+    ("R101", plant(current(service="header 0-10 mdca")), "the text says 0…10 mdca, and mdca is no unit that is known here; the device is in bar"),
+    ("R14", plant(current(value_type="INT", value_factor="10")), "as INT the value moves by 1: 1.00 % of its span"),
+    ("R14", plant(current(value_type="INT", value_factor="10000")), "INT holds"),
     ("R90", plant(thermocouple(service="oven, Pt100")), "the text says Pt100, and the signal is TC K"),
     ("R90", plant(volts(service="speed 4-20mA")), "the text says 4-20mA, and the signal is 0–10 V"),
     ("R05", plant(current(supply_low_v="18", fed_from="G2"), supplies=FEEDS), "the supply may fall to 11 V and the device needs 18 V"),
@@ -428,6 +474,16 @@ SILENT: list[tuple[str, PlantImage]] = [
     ("R88", plant(current(fed_from="F1 of G1"), current(tag="PT-2", channel=on("ai", 2), fed_from="F2"), current(fed_from="F9"), supplies=FEEDS)),
     ("R89", plant(current(fed_from="F1 of G1"), current(fed_from="g2"), supplies=FEEDS)),
     ("R89", plant(current(fed_from="F9"))),
+    ("R96", plant(current(), supplies=f"G1 24 V on TC-1; F1 of G1 on TC-1·1, {AI}, {AI}·1 to 8")),
+    ("R97", plant(volts(channel=on("ratio"), fed_from="F3 of G2"), supplies=f"G2 24 V; F2 of G2 2 A on {RATIO_AT}; F3 of G2 1 A")),
+    ("R97", plant(volts(fed_from="G3"), supplies="G2 24 V on TC-1; G3 12 V")),
+    ("R98", plant(current(), layout=warm(40))),
+    ("R98", plant(current(), cabinet_ambient_degc=80)),
+    ("R99", plant(current(), reserve={"spare_share": 0})),
+    ("R99", plant(current(), layout=off(1, 2, 3, 4, 5, 6, 7), reserve={"spare_share": 0, "spares": "switched off"})),
+    ("R100", plant(pt100(wires="2", jumper="at the input", bridged="2-3"), current(bridged="3-6"), pt100(bridged=""))),
+    ("R101", plant(current(service="header 0-10 barg, pump 0-10 V3"), current(service="zone 3-4 kiln, shelf 0-10"))),
+    ("R14", plant(current(value_type="INT", value_factor="100"), current(value_type="REAL", value_factor="10"))),
     ("R90", plant(current(service="header, 4-20 mA"), thermocouple(service="oven, TC K"), pt100(service="oil, PT 100"), switch(service="PT-1 reset"))),
     # A coarse converter: a deadband of half a percent is many of its steps, whatever its bits are; so is a fine one's.
     ("R17", plant(current(alarm_h="8", alarm_h_deadband="0.05"), current(tag="PT-2", channel=on("ai8-left"), alarm_h="8", alarm_h_deadband="0.05"),
@@ -538,6 +594,14 @@ EDGES: list[tuple[str, PlantImage, PlantImage]] = [
     # 22 + 18 mA are 40.
     ("R88", *(plant(current(fed_from="F1"), lamp(fed_from="F1", load_ma=ma), supplies=FEEDS) for ma in ("18", "18.1"))),
     ("R89", plant(current(fed_from="F2 of G1"), supplies=FEEDS), plant(current(fed_from="F3 of G3"), supplies=FEEDS)),
+    ("R96", *(plant(current(), supplies=f"G1 24 V on {AI}·1 to {last}") for last in (8, 9))),
+    ("R97", *(plant(volts(channel=on("ratio"), fed_from=name), supplies=f"G2 24 V on {RATIO_AT}; G3 24 V") for name in ("G2", "G3"))),
+    ("R98", *(plant(current(), layout=warm(degc)) for degc in (55, 55.1))),
+    ("R99", *(plant(current(), layout=off(*range(1, last)), reserve={"spare_share": 0, "spares": "switched off"}) for last in (8, 7))),
+    ("R100", plant(current(bridged="3-4")), plant(current(bridged="2-3"))),
+    ("R101", plant(current(service="header 0-10.1 mdca")), plant(current(service="header 0-10 mdca"))),
+    # 1 / (100 · 10) is a thousandth, 1 / (99 · 10) more.
+    ("R14", *(plant(current(value_type="INT", value_factor=times)) for times in ("100", "99"))),
     ("R90", plant(pt100(service="Pt100")), plant(pt100(service="Pt1000"))),
     ("R74", plant(switch(signal="contact NC", safe_side="0")), plant(switch(signal="contact NC", safe_side="1"))),
     ("R75", plant(valve(safe_side="low", channel=on("ao4"))), plant(valve(safe_side="high"))),

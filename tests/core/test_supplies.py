@@ -2,7 +2,7 @@
 
 import pytest
 
-from canaleta.core.model.supplies import Feed, read_feeds
+from canaleta.core.model.supplies import Feed, Group, read_feeds
 from canaleta.core.notation.text import TextError
 
 
@@ -37,6 +37,10 @@ def test_what_a_point_says_leads_from_the_fuse_to_the_supply(said: str, names: l
         ("F1 of G9 2 A", "F1 is of G9, which is not there"),
         ("G1 24 V; g1 12 V", "there twice"),
         ("G1 24 V 25 to 28 V", "lies between its least and its greatest"),
+        ("G1 24 V on", "write a supply as in"),
+        ("G1 24 V on TC-3·1·x", "write channels as in TC-3·1·4·1 to 8"),
+        ("G1 24 V on TC-3·1·4·8 to 1", "the first channel comes before the last"),
+        ("G1 24 V on A·1·2·3·4", "write channels as in"),
         ("x" * 2000, "write a supply as in"),
     ],
 )
@@ -48,3 +52,17 @@ def test_what_cannot_be_read_is_named(text: str, says: str) -> None:
 def test_fuses_in_a_ring_end() -> None:
     feeds = read_feeds("F1 of F2; F2 of F1")
     assert [feed.name for feed in feeds.chain("F1")] == ["F1", "F2"]
+
+
+def test_channels_behind_a_fuse_are_read_and_written_alike() -> None:
+    feeds = read_feeds("G1 24 V on TC-3; F1 of G1 2 A on TC-3·1·4·1 to 8, TC-3/2/5; F2 of G1 on TC-3·1·4·7")
+    assert feeds.by_name["g1"].on == (Group("TC-3"),)
+    assert feeds.by_name["f1"].on == (Group("TC-3", "1", 4, 1, 8), Group("TC-3", "2", 5))
+    assert [g.text for f in feeds.by_name.values() for g in f.on] == [
+        "TC-3",
+        "TC-3·1·4·1 to 8",
+        "TC-3·2·5",
+        "TC-3·1·4·7",
+    ]
+    assert feeds.grouped
+    assert not read_feeds("G1 24 V").grouped

@@ -63,3 +63,23 @@ def test_leads_apart_are_found_and_back_from_the_value_they_are_taken_along() ->
     back = stations(image, Station.LOOP, forth[STATIONS.index(Station.LOOP)])
     assert back[0] == pytest.approx(50.0, abs=1e-6)
     assert "R19" in {finding.rule for finding in audit(image)}
+
+
+def test_a_figure_that_is_taken_off_goes_away_before_the_curve() -> None:
+    """Two leads of 2 Ω on two wires are 104 Ω; 4 Ω taken off are 100 again, 3.5 Ω leave half an ohm."""
+    assert seen("2", 2) == pytest.approx(104.0)
+    assert seen("2", 2, lead_taken_ohm=4.0) == pytest.approx(100.0)
+    assert seen("2", 2, lead_taken_ohm=3.5) == pytest.approx(100.5)
+
+
+def test_leads_that_are_taken_off_are_no_error() -> None:
+    def told(**loop: object) -> list[str]:
+        image = path_of(
+            device={"signal": "Pt100", "low": 0, "high": 100, "unit": "°C"}, loop={"wires": "2", "lead_ohm": 2.0} | loop, input=PT
+        )  # fmt: skip
+        return [f.text for f in audit(image) if f.rule == "R19"]
+
+    assert len(told()) == 1
+    assert told(lead_taken_ohm=4.0) == []
+    # Taken off twice it reads low: 4 Ω are 10.2 °C at 0.39 Ω a degree.
+    assert "\u221210." in told(lead_taken_ohm=8.0)[0]

@@ -35,11 +35,22 @@ def test_out_and_in_and_out_again_is_the_same_file(database: Database, empty_dat
     assert other.layout.modules == one.layout.modules
 
 
-def test_wired_spares_go_out_and_come_in(database: Database, empty_database: Database) -> None:
-    change_hardware(database.engine, ImageCache(database.engine), [{"do": "wire", "module": 2, "channel": 7}], "ana")
+def test_spares_that_are_wired_or_off_and_warm_cabinets_go_out_and_come_in(
+    database: Database, empty_database: Database
+) -> None:
+    cabinet = next(iter(ImageCache(database.engine).current().layout.cabinets))
+    does = [
+        {"do": "wire", "module": 2, "channel": 7},
+        {"do": "switch spare", "module": 2, "channel": 6},
+        {"do": "change", "what": "cabinet", "id": cabinet, "field": "ambient_degc", "text": "38"},
+    ]
+    change_hardware(database.engine, ImageCache(database.engine), does, "ana")
     with empty_database.owner.begin() as connection:
         load_project(connection, read_project(json.loads(exported(database))))
-    assert ImageCache(empty_database.engine).current().layout.modules[2].wired == (7,)
+    layout = ImageCache(empty_database.engine).current().layout
+    assert layout.modules[2].wired == (7,)
+    assert layout.modules[2].off == (6,)
+    assert {c.ambient_degc for c in layout.cabinets.values()} == {None, 38.0}
 
 
 def test_a_slot_that_an_older_file_skipped_stays_skipped(empty_database: Database) -> None:

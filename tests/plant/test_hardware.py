@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 import pytest
 from sqlalchemy import select, text
 from tests.building.database import Database
 from tests.building.module_types import FOUR
 
 from canaleta.catalogue.demo import generated
+from canaleta.core.model.ambient import ambient_degc
 from canaleta.core.model.image import PlantImage
 from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply
 from canaleta.plant.changes.conventions import ConventionEdit, change_conventions
@@ -173,6 +175,36 @@ def test_an_unused_channel_is_marked_as_wired(ana: Bench) -> None:
     assert ana.image.layout.modules[2].wired == (7,)
     ana.do(do="wire", module=2, channel=7, wired=False)
     assert ImageCache(ana.engine).current().layout.modules[2].wired == ()
+
+
+def test_a_spare_is_switched_off_and_on_again(ana: Bench) -> None:
+    ana.do(do="switch spare", module=2, channel=7)
+    assert ImageCache(ana.engine).current().layout.modules[2].off == (7,)
+    ana.undo()
+    assert ana.image.layout.modules[2].off == ()
+
+
+def test_a_cabinet_says_how_warm_it_is_and_its_points_follow(ana: Bench) -> None:
+    layout = ana.image.layout
+    cabinet = next(iter(layout.cabinets))
+    change = {"do": "change", "what": "cabinet", "id": cabinet, "field": "ambient_degc"}
+    ana.do(**change, was="", text="41,5 °C")
+    image = ImageCache(ana.engine).current()
+    assert image.layout.cabinets[cabinet].ambient_degc == 41.5
+    there = [
+        r
+        for r in range(len(image))
+        if image.landed[r] and layout.racks[layout.modules[int(image.module[r])].rack].cabinet == cabinet
+    ]
+    assert set(ambient_degc(image, np.array(there)).tolist()) == {41.5}
+    with pytest.raises(HardwareError, match="somebody changed it"):
+        ana.do(**change, was="", text="30")
+    with pytest.raises(HardwareError, match="between -60 and 120 °C"):
+        ana.do(**change, was="41.5", text="300")
+    with pytest.raises(HardwareError, match="is no temperature"):
+        ana.do(**change, was="41.5", text="warm")
+    ana.do(**change, was="41.5", text="")
+    assert ana.image.layout.cabinets[cabinet].ambient_degc is None
 
 
 @pytest.mark.parametrize(

@@ -68,12 +68,13 @@ class _Part(BaseModel):
 
 class ProjectModule(_Part):
     """A module in its place on the rail, passive items counted, by the key of its type. `slot` is that place;
-    wired: unused channels, from 0, that are wired to the strip. names, remarks: of channels in their order, at a rack
+    wired: unused channels, from 0, that are wired to the strip; off: those that are switched off. names, remarks: of channels in their order, at a rack
     that is reached by name, and as people say of them."""
 
     slot: int = Field(ge=0, le=999)
     type: str
     wired: list[int] = Field(default_factory=list, max_length=64)
+    off: list[int] = Field(default_factory=list, max_length=64)
     names: list[Annotated[str, Field(max_length=MOST_NAME)]] = Field(default_factory=list, max_length=64)
     label: str = Field(default="", max_length=40)
     comment: str = Field(default="", max_length=400)
@@ -106,6 +107,7 @@ class ProjectCabinet(_Part):
 
     name: str = Field(min_length=1, max_length=40)
     title: str = ""
+    ambient_degc: float | None = Field(default=None, ge=-60, le=120)
     racks: list[ProjectRack]
 
 
@@ -224,6 +226,7 @@ def project_of(connection: Connection, image: PlantImage | None = None) -> Proje
         ProjectCabinet(
             name=c.name,
             title=c.title,
+            ambient_degc=c.ambient_degc,
             racks=[_rack(layout, rack) for rack in layout.racks.values() if rack.cabinet == c.id],
         )
         for c in layout.cabinets.values()
@@ -263,6 +266,7 @@ def _rack(layout: Layout, rack: Rack) -> ProjectRack:
             slot=m.place,
             type=m.type_key,
             wired=list(m.wired),
+            off=list(m.off),
             names=list(m.names),
             label=m.label,
             comment=m.comment,
@@ -395,7 +399,7 @@ def layout_of_project(project: Project) -> Layout:
     racks: dict[int, Rack] = {}
     modules: dict[int, Module] = {}
     for c in project.cabinets:
-        cabinet = Cabinet(len(cabinets) + 1, c.name, c.title)
+        cabinet = Cabinet(len(cabinets) + 1, c.name, c.title, c.ambient_degc)
         cabinets[cabinet.id] = cabinet
         for r in c.racks:
             rack = Rack(
@@ -429,6 +433,7 @@ def layout_of_project(project: Project) -> Layout:
                     m.label,
                     m.comment,
                     tuple(m.remarks),
+                    tuple(m.off),
                 )
     types = {kind.key: kind for kind in project.module_types}
     if any(m.type_key == KEPT_FREE for m in modules.values()):

@@ -17,6 +17,7 @@ from canaleta.catalogue.demo import DemoPlant, FieldDevice
 from canaleta.core.hardware.forcing import held_between
 from canaleta.core.hardware.loads import expected_load_ma
 from canaleta.core.hardware.settings import FIELD_OF, SettingPlace, after_writes, setting_places
+from canaleta.core.model.ambient import rack_ambient_degc
 from canaleta.core.model.fields import STATIONS, Kind, Landing, Station, Stored, field_named, read_cell
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Layout, Module
@@ -497,7 +498,7 @@ class FieldRack:
         words = registers.astype(np.int64)
         self._set_status(words, fault)
         self.status.put(words, self._channels_of_map, reasons)
-        self.map.cold.put(self._image.conventions.cabinet_ambient_degc, words, self.map.forms)
+        self.map.cold.put(rack_ambient_degc(self._image, self.rack), words, self.map.forms)
         at = self.map.load_word[self._rows_of_map]
         if (measured := np.flatnonzero(at >= 0)).size:
             flows = np.nan_to_num(expected_load_ma(as_it_is, measured, counts[measured]))

@@ -282,6 +282,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/conventions/supplies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The plant's supplies and fuses, with what they carry. */
+        get: operations["conventions_supplies_supplies_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counters/zero": {
         parameters: {
             query?: never;
@@ -3297,9 +3314,12 @@ export interface components {
         };
         /**
          * CabinetOut
-         * @description A cabinet; its channels against the plant's spare policy.
+         * @description A cabinet; its channels against the plant's spare policy. ambient_degc: how warm it is inside, null where the plant's
+         *     convention counts.
          */
         CabinetOut: {
+            /** Ambient Degc */
+            ambient_degc: number | null;
             /** Cabinet */
             cabinet: number;
             /** Classes */
@@ -3551,7 +3571,7 @@ export interface components {
          * ChannelOut
          * @description A channel: its addresses, its terminals, who holds it and who wishes for it. point: 0 if it is free.
          *
-         *     wired: unused, and its terminals are wired to the strip already. name: what it is called at a rack that is reached by
+         *     wired: unused, and its terminals are wired to the strip already; off: unused, and switched off. name: what it is called at a rack that is reached by
          *     name; remark: what people say about it.
          */
         ChannelOut: {
@@ -3563,6 +3583,8 @@ export interface components {
             direct: string;
             /** Name */
             name: string;
+            /** Off */
+            off: boolean;
             /** Point */
             point: number;
             /** Register At */
@@ -8198,6 +8220,42 @@ export interface components {
             words: string[];
         };
         /**
+         * SuppliesOut
+         * @description All supplies and fuses; text: the convention that holds them.
+         */
+        SuppliesOut: {
+            /** Supplies */
+            supplies: components["schemas"]["SupplyOut"][];
+            /** Text */
+            text: string;
+        };
+        /**
+         * SupplyOut
+         * @description A supply or a fuse as the plant has put it down. of: what feeds it, "" for a supply; volts, least_v, greatest_v,
+         *     amperes: as typed, "" where nobody says; on: the channels behind it; points, carries_ma: what hangs on it, and what that
+         *     takes together.
+         */
+        SupplyOut: {
+            /** Amperes */
+            amperes: string;
+            /** Carries Ma */
+            carries_ma: number;
+            /** Greatest V */
+            greatest_v: string;
+            /** Least V */
+            least_v: string;
+            /** Name */
+            name: string;
+            /** Of */
+            of: string;
+            /** On */
+            on: string;
+            /** Points */
+            points: number;
+            /** Volts */
+            volts: string;
+        };
+        /**
          * SwapIn
          * @description Another device: its serial number, whether it is of the same make and range, why, a name and the password once more.
          */
@@ -10177,6 +10235,51 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ConventionsChanged"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    conventions_supplies_supplies_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SuppliesOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -22,7 +22,11 @@ const QUIET = {
 
 async function page(does: unknown = QUIET, rights?: string[]) {
   const plant = plantOf(rights)
-  const asked = answering({ 'GET /api/conventions': { conventions: ALL }, 'POST /api/conventions': does })
+  const asked = answering({
+    'GET /api/conventions': { conventions: ALL },
+    'GET /api/conventions/supplies': { text: '', supplies: [] },
+    'POST /api/conventions': does,
+  })
   const box = await mounted(ConventionsPage)
   await settled()
   return { plant, asked, box }
@@ -87,4 +91,22 @@ test('who is no engineer is told who changes them', async () => {
   await settled()
   expect(plant.notice?.text).toContain('an engineer changes the conventions')
   expect(box.querySelector('dd input')).toBeNull()
+})
+
+test('every convention stands somewhere, and the supplies in their table', async () => {
+  const all = [
+    ...ALL,
+    convention('of_a_new_kind', 'something that no part takes', '7'),
+    convention('supplies', 'supplies', ''),
+  ]
+  plantOf()
+  answering({
+    'GET /api/conventions': { conventions: all },
+    'GET /api/conventions/supplies': { text: '', supplies: [] },
+  })
+  const box = await mounted(ConventionsPage)
+  await settled()
+  expect(flat(box)).toContain('something that no part takes')
+  expect([...box.querySelectorAll('h2')].map((h) => h.textContent)).toContain('supplies and fuses')
+  expect(box.querySelectorAll('dt').length).toBe(3)
 })

@@ -4,6 +4,7 @@ import { useEventListener } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { ask, api, type Schemas } from '../api/client'
 import CellEditor from '../grid/CellEditor.vue'
+import SuppliesTable from '../parts/SuppliesTable.vue'
 import { mark } from '../plant/findings'
 import { usePlant } from '../plant/store'
 import { asTyped } from '../plant/words'
@@ -23,21 +24,38 @@ type Does = Schemas['ConventionsChanged']
 const GROUPS: [title: string, names: RegExp][] = [
   [
     'numbering and names',
-    /^(channel_base|bit_base|tag_rule|tag_letters|address_rule|rack_networks|stand_ins|supplies)$/,
+    /^(channel_base|bit_base|tag_rule|tag_letters|address_rule|rack_networks|stand_ins)$/,
   ],
   [
     'findings and signatures',
     /^(severities|least_band_steps|least_deadband_steps|deadband_sigmas|second_signature)$/,
   ],
-  ['supplies', /supply_v|mains/],
+  ['the plant’s own supply', /supply_v|mains/],
   ['signals and failure', /^(namur\.|on_failure|filter|clamp|agreement|stale)/],
   ['cables, cabinet and air', /cable|ambient/],
   ['units and colours', /unit_system|colours/],
   ['spares', /^reserve\./],
+  ['alarms, faults and trends', /^(faults_end|fault_|chatter|standing|never_came|trend_days|longest_force)/],
+  ['tests and trims', /^(testing|trimming)\./],
+  ['controller code', /^program\./],
 ]
-const groups = computed(() =>
-  GROUPS.map(([title, names]) => ({ title, rows: found.value.filter((c) => names.test(c.name)) })),
-)
+const IN_A_TABLE = 'supplies'
+/** Each stands once, in the first part that takes it; what no part takes has one of its own. */
+const groups = computed(() => {
+  const left = new Set(found.value.filter((c) => c.name !== IN_A_TABLE))
+  const parts = [...GROUPS, ['more', /./] as const].map(([title, names]) => {
+    const rows = [...left].filter((c) => names.test(c.name))
+    for (const row of rows) left.delete(row)
+    return { title, rows }
+  })
+  return parts.filter((part) => part.rows.length)
+})
+const supplies = computed(() => found.value.find((c) => c.name === IN_A_TABLE))
+
+async function suppliesTyped(text: string) {
+  editing.value = { name: IN_A_TABLE, text }
+  await accept(supplies.value!)
+}
 
 async function read() {
   const answer = await ask(api.GET('/api/conventions'))
@@ -153,6 +171,10 @@ useEventListener('keydown', key)
         <v-btn class="act" @click="would = null">leave it</v-btn>
       </p>
     </section>
+    <SuppliesTable v-if="supplies" @typed="suppliesTyped" />
+    <p v-if="refused?.name === 'supplies'" class="bad small" role="alert">
+      ■ {{ refused.says }} <v-btn class="act" @click="refused = null">I will mend it</v-btn>
+    </p>
     <div class="groups">
       <section v-for="group in groups" :key="group.title" class="panel">
         <h2>{{ group.title }}</h2>

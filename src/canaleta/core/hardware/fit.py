@@ -11,7 +11,7 @@ from enum import IntEnum
 
 import numpy as np
 
-from canaleta.core.hardware.feeding import supply_of
+from canaleta.core.model.feeding import supply_of
 from canaleta.core.model.fields import Landing, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import Mode, ModuleType

@@ -12,16 +12,20 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from canaleta.core.model.feeding import fed
 from canaleta.core.model.image import PlantImage
-from canaleta.core.notation.arrays import Floats
+from canaleta.core.model.sources import driven
+from canaleta.core.notation.arrays import Floats, Rows
 from canaleta.core.path.joints.base import PathRows
 from canaleta.core.signals.loops import DESIGN_MA
 from canaleta.core.signals.signal_types import SIGNALS, Family
 
 __all__ = [
+    "Carried",
     "Load",
     "ModuleLoad",
     "RackLoad",
+    "carried",
     "device_ma",
     "expected_load_ma",
     "least_load_ma",
@@ -104,8 +108,36 @@ def device_ma(image: PlantImage, rows: Iterable[int]) -> Floats:
     current = DESIGN_MA + np.where(image.number("wires")[at] == 3, takes, 0.0)
     out = np.where(contact, closed, np.where(_CODES["current"][code], current, takes))
     out = np.where(feeds & ~own & _CODES["known"][code], out, 0.0)
+    # An output gives its current from the module's own supply.
+    out = np.where(driven(image, at) & _CODES["current"][code] & on, DESIGN_MA, out)
     load = _CODES["load"][code] & on
     return np.where(load, np.nan_to_num(image.number("load_ma")[at]), out)
+
+
+@dataclass(frozen=True)
+class Carried:
+    """What a supply or a fuse carries: the rows that hang on it, and what they take together, mA."""
+
+    rows: list[int]
+    ma: float
+
+
+def carried(image: PlantImage, rows: Rows) -> dict[str, Carried]:
+    """By name of a supply or fuse that the plant has put down, what some points take from it.
+
+    A loop is counted at its design current, beside what a device on more wires takes for itself; an output of current as
+    well."""
+    feeds = image.conventions.feeds
+    texts = fed(image, rows)
+    rows, texts = rows[texts != None], texts[texts != None]  # noqa: E711 (an array is compared)
+    taken = np.nan_to_num(image.number("takes_ma")[rows]) + np.nan_to_num(image.number("load_ma")[rows])
+    loop = np.isin(image.cells["supply"][rows], ("module", "own 24 V")) | driven(image, rows)
+    taken += np.where(_CODES["current"][image.code("signal")[rows]] & loop, DESIGN_MA, 0.0)
+    out: dict[str, list[int]] = {}
+    for at, text in enumerate(texts):
+        for feed in feeds.chain(text):
+            out.setdefault(feed.name, []).append(at)
+    return {name: Carried([int(rows[at]) for at in those], float(taken[those].sum())) for name, those in out.items()}
 
 
 def module_load(image: PlantImage, module: int, rows: Iterable[int] | None = None) -> ModuleLoad:

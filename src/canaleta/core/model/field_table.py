@@ -15,7 +15,17 @@ from canaleta.core.signals.laws import CUT_OFF_IN, LAW_NAMES, TABLE_LAWS, VALUE_
 from canaleta.core.signals.sensors.extension import EXTENSION_NAMES
 from canaleta.core.signals.signal_types import SIGNAL_NAMES, Family
 
-__all__ = ["ALARM_LEVELS", "FIELDS", "IN_THE_FIELD", "LADDER", "PRIORITIES", "RAW_TYPES", "SAFE_SIDES", "ZONES"]
+__all__ = [
+    "ALARM_LEVELS",
+    "FIELDS",
+    "IN_THE_FIELD",
+    "LADDER",
+    "PRIORITIES",
+    "RAW_TYPES",
+    "SAFE_SIDES",
+    "WHOLE_TYPES",
+    "ZONES",
+]
 
 _ALL = frozenset(Family)
 _TEMPERATURE = frozenset({Family.THERMOCOUPLE, Family.RESISTANCE})
@@ -37,6 +47,7 @@ FORMS = ("two points", "slope and offset", "factors")
 REFERENCES = ("gauge", "absolute", "normal, 0 °C", "standard, 15 °C", "water at 4 °C", "water at 20 °C")
 ON_LOSS = ("closes", "opens", "stays", "goes off", "goes on")
 VALUE_TYPES = ("REAL", "LREAL", "INT", "UINT", "DINT", "UDINT")
+WHOLE_TYPES = ("INT", "UINT", "DINT", "UDINT")
 RAW_TYPES = ("INT", "UINT", "WORD", "DINT", "UDINT", "DWORD", "REAL", "LREAL")
 """How a controller may take the raw word of a channel (IEC 61131-3)."""
 ZONES = ("none", "0", "1", "2", "20", "21", "22")
@@ -44,7 +55,7 @@ ZONES = ("none", "0", "1", "2", "20", "21", "22")
 SAFE_SIDES = ("low", "high", "0", "1")
 IN_THE_FIELD = frozenset((
     "signal", "signal_low", "signal_high", "device_low", "device_high", "device_unit", "device_law", "device_cutoff", "device_table",
-    "acting", "tip", "failure_ma", "damping_s", "series_ohm", "parallel_ohm", "load_v", "on_loss", "wires", "supply", "jumper",
+    "acting", "tip", "failure_ma", "damping_s", "series_ohm", "parallel_ohm", "load_v", "on_loss", "wires", "supply", "jumper", "bridged",
     "extension", "junction", "shunt_ohm", "shunt_w", "hops", "cable", "cores", "strip", "screen", "fed_from", "channel",
 ))  # fmt: skip
 """Fields that say what stands, is wired or is set outside the controller: another text is true only once somebody was there,
@@ -199,6 +210,9 @@ FIELDS: tuple[Field, ...] = (
     _more("lead_apart_ohm", Station.LOOP, "leads apart", Kind.NUMBER,
           "how much more resistance one lead has than the one that the input takes for it",
           _RESISTIVE, least=-1000, most=1000, unit="Ω", when=("wires", ("2", "3"))),
+    _more("lead_taken_ohm", Station.LOOP, "taken off", Kind.NUMBER,
+          "resistance that the module or the controller takes off for both leads together: lead compensation by a figure",
+          _RESISTIVE, least=0, most=10_000, unit="Ω", headers=("lead compensation", "lead resistance compensation")),
     _more("jumper", Station.LOOP, "jumper", Kind.CHOICE,
           "where two wires become the input's three or four: at the head, at the input, or nowhere",
           _RESISTIVE, choices=JUMPERS, when=("wires", ("2", "3"))),
@@ -235,6 +249,8 @@ FIELDS: tuple[Field, ...] = (
     _more("cores", Station.LOOP, "cores", Kind.CORES, "its cores in the order of the terminals: 1, 2", _ALL),
     _more("strip", Station.LOOP, "strip", Kind.TERMINALS,
           "terminals of the cabinet's strip in the same order: X1:5 fuse; X1:6 knife", _ALL),
+    _more("bridged", Station.LOOP, "bridged", Kind.TEXT, "terminals of the module that a bridge joins: 2-3; 5-6", _ALL,
+          longest=80, headers=("bridges", "bridged terminals", "jumpered terminals")),
     _more("screen", Station.LOOP, "screen", Kind.CHOICE, "where the screen is earthed", _ALL, choices=SCREENS),
     _more("hart", Station.LOOP, "HART", Kind.CHOICE, "whether the loop carries HART", _CURRENT, units=("mA",),
           choices=("no", "yes")),
@@ -377,6 +393,10 @@ FIELDS: tuple[Field, ...] = (
         "range and law",
         _more("value_type", Station.VALUE, "type", Kind.CHOICE, "data type of the value in the controller", _ANALOG,
               choices=VALUE_TYPES),
+        _more("value_factor", Station.VALUE, "times", Kind.NUMBER,
+              "how many of its whole numbers one unit is: 10 where the controller keeps one decimal", _ANALOG,
+              when=("value_type", WHOLE_TYPES), least=0.000001, most=1_000_000,
+              headers=("integer factor", "scale factor", "multiplier")),
     ),
     *_grouped(
         "words for 0 and 1",

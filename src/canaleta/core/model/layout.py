@@ -27,11 +27,13 @@ SEPARATOR = "·"
 
 @dataclass(frozen=True)
 class Cabinet:
-    """A cabinet by its name, as written on its door."""
+    """A cabinet by its name, as written on its door. ambient_degc: how warm it is inside, None where the plant's convention
+    counts."""
 
     id: int
     name: str
     title: str
+    ambient_degc: float | None = None
 
 
 @dataclass(frozen=True)
@@ -81,7 +83,8 @@ class Rack:
 class Module:
     """A module in its place on the rail, counted from the left. type_key names its type among the plant's own.
 
-    wired: unused channels, from 0, whose terminals are wired to the strip already. names: what each channel is called
+    wired: unused channels, from 0, whose terminals are wired to the strip already. off: unused channels that are switched off.
+    names: what each channel is called
     where its rack is reached by name, "" for none; shorter than the channels where the rest have none. label, comment:
     what people call the module and say about it. remarks: of channels, in the same way.
     """
@@ -95,6 +98,7 @@ class Module:
     label: str = ""
     comment: str = ""
     remarks: tuple[str, ...] = ()
+    off: tuple[int, ...] = ()
 
     def name_of(self, channel: int) -> str:
         """What a channel is called at its rack."""
@@ -152,6 +156,11 @@ class Layout:
     def modules_of(self, rack: int) -> list[Module]:
         """The modules of a rack in the order they sit, passive items among them."""
         return self._in_order.get(rack, [])
+
+    @cached_property
+    def warm_cabinets(self) -> bool:
+        """Whether any cabinet says itself how warm it is inside."""
+        return any(cabinet.ambient_degc is not None for cabinet in self.cabinets.values())
 
     @cached_property
     def _in_order(self) -> dict[int, list[Module]]:

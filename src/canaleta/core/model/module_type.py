@@ -337,7 +337,8 @@ class ModuleType(Frozen):
     the cabinet with. ident_code: the word by which it reports itself to a rack. after_settings: what is written when settings
     have been, so that they act or are kept. junction_per_degree,
     junction_unit: how the cold junction's temperature is counted. feed_v: what the terminals that feed devices give, 0 for the plant's supply; feed_drop_v: what is
-    lost between that and the terminals. supply: between which the module's own is, V. on_bus_stop, watch_s: what outputs do
+    lost between that and the terminals. supply: between which the module's own is, V. coldest_degc,
+    hottest_degc: the air that it works in, None where the manual does not say. on_bus_stop, watch_s: what outputs do
     when nobody writes to them for so long. statements: what else the manual says. fixed: settings that the hardware fixes, each with the reason. forces: behind its settings it has registers by which a channel is held at a count
     whatever its terminals say: one bit a channel, then the counts. commands: an output is given its count there,
     behind the forces. groups: of channels that are not all alike; what
@@ -372,6 +373,8 @@ class ModuleType(Frozen):
     feed_v: float = Field(0.0, ge=0, le=100)
     feed_drop_v: float = Field(0.0, ge=0, le=100)
     supply: Span | None = None
+    coldest_degc: float | None = Field(None, ge=-100, le=200)
+    hottest_degc: float | None = Field(None, ge=-100, le=200)
     on_bus_stop: Literal["", "hold the last value", "go to zero", "go to a set value", "switch off"] = ""
     watch_s: float = Field(0.0, ge=0, le=3600)
     statements: tuple[Statement, ...] = Field((), max_length=60)

@@ -15,6 +15,7 @@ from canaleta.core.model.field_table import VALUE_TYPES
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Reason
+from canaleta.core.model.whole_numbers import whole_factor
 from canaleta.core.notation.arrays import Floats
 from canaleta.core.path.evaluate import evaluate
 from canaleta.core.path.joints.base import PathRows
@@ -398,6 +399,10 @@ class _Maker:
         unit = self._image.text("value_unit", row)
         if of in RANGES:
             least, most = RANGES[of]
+            times = float(whole_factor(self._image, np.array([row]))[0])
+            if times != 1.0:
+                net.call("Times", "CT_Line", (("X", value), ("V1", Real(times))))
+                value = net.pin("Times", "V")
             net.call(
                 "Whole",
                 "CT_Limit",

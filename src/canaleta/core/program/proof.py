@@ -20,6 +20,7 @@ from canaleta.core.live.conditioning import Reading, Settings
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Quality, Reason, ripened
+from canaleta.core.model.whole_numbers import whole_factor
 from canaleta.core.notation.arrays import Bools, Floats
 from canaleta.core.path.evaluate import Runs, evaluate
 from canaleta.core.program.points import PointCode
@@ -330,7 +331,7 @@ class _Tester:
             bad, doubt = run.state(f"{code.name}_Bad", len(got)), run.state(f"{code.name}_Doubt", len(got))
             held = (reasons & np.uint32(Reason.HELD)) != 0
             known = np.isfinite(value) & ~held & (~bad | (quality == Quality.BAD))
-            beyond += self._compare(worst, got, value, counts[part], known, span, real, part.start)
+            beyond += self._compare(worst, got, value, counts[part], known, span, real, part.start, self._times(code))
             wrong = (bad != (quality == Quality.BAD)) | (doubt != (quality == Quality.DOUBTFUL))
             # Where the path has no value, the code must not call its own good.
             wrong = np.where(np.isfinite(value) | (quality == Quality.BAD), wrong, ~(bad | doubt))
@@ -380,7 +381,9 @@ class _Tester:
         got = run.value(code.name, len(counts))
         bad = run.state(f"{code.name}_Bad", len(got))
         worst["quality"] += int((held & (bad != (quality == Quality.BAD))).sum())
-        return self._compare(worst, got, value, counts, held & np.isfinite(value), span, real, begin)
+        return self._compare(
+            worst, got, value, counts, held & np.isfinite(value), span, real, begin, self._times(code)
+        )
 
     @staticmethod
     def _reported(code: PointCode, run: Run, words: NDArray[Any]) -> int:
@@ -399,6 +402,9 @@ class _Tester:
     def _of_value(self, code: PointCode) -> str:
         return next(of for name, of, _ in code.network.variables if name == code.name)
 
+    def _times(self, code: PointCode) -> float:
+        return float(whole_factor(self._image, np.array([code.row]))[0])
+
     def _value_span(self, code: PointCode) -> float:
         low, high = self._span(code)
         return _span_of(self._path(code.row, np.linspace(low, high, 65), 0.0)[0])
@@ -413,9 +419,11 @@ class _Tester:
         span: float,
         of: str,
         begin: int,
+        times: float,
     ) -> int:
-        """How many words are off by more than arithmetic; the worst is kept."""
-        wanted = value
+        """How many words are off by more than arithmetic; the worst is kept. times: how many whole numbers one unit is."""
+        wanted = value = value * times
+        span = span * times
         if of in RANGES:
             wanted = np.clip(value, *RANGES[of])
         away = np.where(known, np.abs(got - wanted), 0.0)
@@ -564,8 +572,9 @@ class _Tester:
         else:
             good = (reading.quality != Quality.BAD) & np.isfinite(seen.value)
             of = self._of_value(code)
-            wanted = np.clip(seen.value, *RANGES[of]) if of in RANGES else seen.value
-            slack = 20 * WITHIN_SPAN * span + (0.5 + WITHIN_SPAN if of in RANGES else 0.0)
+            times = self._times(code)
+            wanted = np.clip(seen.value * times, *RANGES[of]) if of in RANGES else seen.value
+            slack = 20 * WITHIN_SPAN * span * times + (0.5 + WITHIN_SPAN if of in RANGES else 0.0)
             slack = slack + (np.abs(wanted) * 2.0**-23 if of == "REAL" else 0.0)
             held = (reading.reasons & np.uint32(Reason.HELD)) != 0
             with np.errstate(invalid="ignore"):

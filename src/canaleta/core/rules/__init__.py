@@ -15,6 +15,13 @@ __all__ = [
 # A family is a file; nothing else names it.
 for _family in pkgutil.iter_modules(__path__):
     import_module(f"{__name__}.{_family.name}")
-RULES.sort(key=lambda rule: (rule.id[:3], rule.id))
-CATALOGUE: tuple[Rule | RecordRule, ...] = tuple(sorted((*RULES, *RECORD_RULES), key=lambda rule: (rule.id[:3], rule.id)))
+
+
+def _place(rule: Rule | RecordRule) -> tuple[int, str]:
+    """By number: R02C behind R02, R101 behind R99."""
+    return int("".join(filter(str.isdecimal, rule.id))), rule.id
+
+
+RULES.sort(key=_place)
+CATALOGUE: tuple[Rule | RecordRule, ...] = tuple(sorted((*RULES, *RECORD_RULES), key=_place))
 """Every rule there is, of the list and of records, as people are told them."""

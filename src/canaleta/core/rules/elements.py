@@ -17,7 +17,7 @@ from canaleta.core.notation.text import shown
 from canaleta.core.path.facts.temperature import wire_error_degc
 from canaleta.core.path.joints.base import PathRows
 from canaleta.core.path.joints.scaling import junction_degc
-from canaleta.core.path.joints.temperature import WireJoint, lead_apart_ohm, one_lead_ohm
+from canaleta.core.path.joints.temperature import WireJoint, lead_apart_ohm, one_lead_ohm, taken_off_ohm
 from canaleta.core.rules.finding import Cause, Cell, Finding, Fix
 from canaleta.core.rules.masks import (
     beyond_element,
@@ -55,6 +55,7 @@ def _signed(x: float, decimals: int = 1) -> str:
         "jumper",
         "lead_ohm",
         "lead_apart_ohm",
+        "lead_taken_ohm",
         "cable_m",
         "cable_mm2",
         "cable_degc",
@@ -68,7 +69,12 @@ def leads_count(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Two wires, a jumper at the wrong end: the leads read as degrees; or no jumper at all, and the input is open."""
     rows = rows[(image.family[rows] == Family.RESISTANCE) & (image.mode[rows] >= 0)]
     p = PathRows(image, rows)
-    counted = (2.0 - WireJoint.taken_away(p)) * one_lead_ohm(p) + lead_apart_ohm(p) - WireJoint.apart_taken_away(p)
+    counted = (
+        (2.0 - WireJoint.taken_away(p)) * one_lead_ohm(p)
+        + lead_apart_ohm(p)
+        - WireJoint.apart_taken_away(p)
+        - taken_off_ohm(p)
+    )
     opened = WireJoint.left_open(p)
     low, high = process_at(image, rows, 0.0), process_at(image, rows, 1.0)
     typed = image.number("tolerance_loop")[rows] / 100.0

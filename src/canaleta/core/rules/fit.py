@@ -9,8 +9,8 @@ from collections.abc import Iterator
 import numpy as np
 
 from canaleta.core.checks.checkpoints import TEMPERATURE
-from canaleta.core.hardware.feeding import supply_of
 from canaleta.core.hardware.fit import supplied
+from canaleta.core.model.feeding import supply_of
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import SEPARATOR

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from canaleta.core.hardware.loads import Load, device_ma, module_load, rack_load
+from canaleta.core.model.ambient import rack_ambient_degc
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.links import is_serial
@@ -217,3 +218,59 @@ def too_few_cores(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         if cores < wires:
             text = f"the element has {wires} wires and the list gives it {cores} core{'s' if cores > 1 else ''}"
             yield report(image, "R63", [row], Station.LOOP, text, ("cores", "wires"))
+
+
+@rule(
+    "R98",
+    "too warm or too cold for its modules",
+    "data sheets: the air in which a module works",
+    ("channel",),
+    scope="plant",
+    harm="wavers",
+    looks="how warm each cabinet is inside against what its modules work in",
+)
+def beyond_its_air(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """A cabinet that is warmer, or colder, than a module of it may have: it drifts, ages, or stops."""
+    layout = image.layout
+    told: dict[tuple[int, str], int] = {}
+    for module in layout.modules.values():
+        told.setdefault((layout.racks[module.rack].cabinet, module.type_key), module.rack)
+    for (number, key), rack in sorted(told.items()):
+        kind, cabinet, degc = layout.types[key], layout.cabinets[number], rack_ambient_degc(image, rack)
+        if kind.hottest_degc is not None and degc > kind.hottest_degc:
+            says = f"works up to {shown(kind.hottest_degc, 0)} °C"
+        elif kind.coldest_degc is not None and degc < kind.coldest_degc:
+            says = f"works from {shown(kind.coldest_degc, 0)} °C on"
+        else:
+            continue
+        text = f"{cabinet.name} has {shown(degc, 0)} °C inside, and {kind.title} {says}"
+        yield report_of_plant("R98", f"{cabinet.name}:{key}", Station.INPUT, text)
+
+
+@rule(
+    "R99",
+    "spares that are on",
+    "the plant's rule for unused channels",
+    ("channel",),
+    scope="plant",
+    severity="note",
+    harm="confuses",
+    looks="unused channels that could be switched off, where the plant wants them off",
+)
+def spares_on(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """An unused channel that is on reports its open terminals for ever, and a true fault is lost among them."""
+    if image.conventions.reserve.spares != "switched off":
+        return
+    layout = image.layout
+    held = set(zip(image.module[image.landed].tolist(), image.channel[image.landed].tolist(), strict=True))
+    for module in layout.modules.values():
+        kind = layout.types[module.type_key]
+        if not any(setting.of == "enabled" for setting in kind.settings):
+            continue
+        on = [n for n in range(kind.channels) if (module.id, n) not in held and n not in module.off]
+        if on:
+            numbers = ", ".join(str(n + layout.channel_base) for n in on)
+            where = layout.address(module.id, 0).rpartition("·")[0]
+            are = "channel is" if len(on) == 1 else "channels are"
+            text = f"{where} {kind.title}: {len(on)} unused {are} on, {numbers}"
+            yield report_of_plant("R99", str(module.id), Station.INPUT, text)

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from canaleta.core.hardware.feeding import supply_of
+from canaleta.core.model.feeding import supply_of
 from canaleta.core.model.fields import Station
 from canaleta.core.model.filters import response_of
 from canaleta.core.model.image import PlantImage

@@ -8,6 +8,7 @@ from collections.abc import Callable
 import numpy as np
 
 from canaleta.core.checks.checkpoints import TEMPERATURE
+from canaleta.core.model.feeding import channel_supply_v
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import ModuleType
 from canaleta.core.notation.arrays import Bools, Floats, Rows
@@ -44,7 +45,7 @@ __all__ = [
 
 PATH = (
     "signal", "device_low", "device_high", "device_unit", "device_law", "acting", "signal_low", "signal_high", "device_table",
-    "device_cutoff", "device_cutoff_in", "curve_table", "wires", "lead_ohm", "lead_apart_ohm", "jumper", "extension", "head_degc", "junction", "junction_degc",
+    "device_cutoff", "device_cutoff_in", "curve_table", "wires", "lead_ohm", "lead_apart_ohm", "lead_taken_ohm", "jumper", "extension", "head_degc", "junction", "junction_degc",
     "excitation_v", "shunt_ohm", "lift_off_v", "supply", "hops", "cable_m", "cable_mm2", "cable_degc", "channel", "mode",
     "open_action", "found_low", "found_high", "counts_low", "counts_high", "value_low", "value_high", "value_unit", "value_law", "value_form", "slope",
     "offset", "factors", "value_table", "value_cutoff", "value_cutoff_in", "below", "above", "substitute", "on_failure", "device_reference",
@@ -235,15 +236,14 @@ def dead_zero(image: PlantImage, rows: Rows) -> Bools:
 
 
 def follows_supply(image: PlantImage, rows: Rows) -> Bools:
-    """Where the mode's span moves with the supply, the supply is not the nominal one, and counts were typed."""
+    """Where the mode's span moves with the supply, that of its channel is not the nominal one, and counts were typed."""
     table, mode = image.layout.mode_table, image.mode[rows]
     if not len(table.follows_supply):
         return np.zeros(len(rows), dtype=bool)
-    flags = table.follows_supply & (table.numbers["at_supply_v"] != image.conventions.supply_v)
+    on = np.maximum(mode, 0)
+    moved = table.follows_supply[on] & (table.numbers["at_supply_v"][on] != channel_supply_v(image, rows))
     typed = ~np.isnan(image.number("counts_low")[rows] + image.number("counts_high")[rows])
-    return np.asarray(
-        (mode >= 0) & flags[np.maximum(mode, 0)] & typed & (image.family[rows] == Family.LINEAR), dtype=bool
-    )
+    return np.asarray((mode >= 0) & moved & typed & (image.family[rows] == Family.LINEAR), dtype=bool)
 
 
 def never_counted(image: PlantImage, rows: Rows) -> Bools:

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from canaleta.core.checks.checkpoints import TEMPERATURE
-from canaleta.core.hardware.feeding import supply_of
+from canaleta.core.model.feeding import fed, supply_of
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.arrays import Rows
@@ -291,14 +291,16 @@ def share(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     for word, group in groups.items():
         for what, says in (("fed_from", "are both fed from"), ("cable", "are both in cable")):
             by: dict[str, list[int]] = {}
-            for row in group:
-                if text := image.text(what, row):
+            said = fed(image, np.array(group)) if what == "fed_from" else image.cells[what][group]
+            for row, text in zip(group, said, strict=True):
+                if text:
                     by.setdefault(text.casefold(), []).append(row)
             for shared, those in by.items():
                 if len(those) > 1:
                     tags = " and ".join(image.label(row) for row in those)
-                    said = f"{tags} stand in for each other and {says} {image.text(what, those[0])}"
-                    yield report(image, "R80", those, Station.LOOP, said, (what,), about=f"{word}:{what}:{shared}")
+                    name = next(text for text in said if text and text.casefold() == shared)
+                    words = f"{tags} stand in for each other and {says} {name}"
+                    yield report(image, "R80", those, Station.LOOP, words, (what,), about=f"{word}:{what}:{shared}")
         in_rack: dict[int, list[int]] = {}
         for row in group:
             if image.landed[row]:
@@ -310,79 +312,7 @@ def share(image: PlantImage, rows: Rows) -> Iterator[Finding]:
                 continue
             tags = " and ".join(image.label(row) for row in those)
             name = image.layout.racks[rack].name
-            said = f"{tags} stand in for each other and are both in rack {name} of {image.layout.cabinets[image.layout.racks[rack].cabinet].name}"
+            words = f"{tags} stand in for each other and are both in rack {name} of {image.layout.cabinets[image.layout.racks[rack].cabinet].name}"
             yield report(
-                image, "R80", those, Station.INPUT, said, ("channel",), about=f"{word}:rack:{rack}", severity="note"
+                image, "R80", those, Station.INPUT, words, ("channel",), about=f"{word}:rack:{rack}", severity="note"
             )
-
-
-def _on_same_supply(image: PlantImage, points: set[int]) -> set[int]:
-    """The points that are fed from what feeds some points."""
-    feeds = image.conventions.feeds
-    if not feeds.by_name:
-        return set()
-    names = {f.name for p in points if image.has(p) for f in feeds.chain(image.text("fed_from", image.row_of(p)))}
-    texts = image.cells["fed_from"]
-    also = [
-        row
-        for row in np.flatnonzero(image.filled("fed_from")).tolist()
-        if any(f.name in names for f in feeds.chain(texts[row]))
-    ]
-    return set(image.ids[also].tolist())
-
-
-@rule(
-    "R88",
-    "a fuse that carries more than it may",
-    "ratings of supplies and fuses, as the plant has put them down",
-    ("fed_from", "takes_ma", "load_ma", "signal", "supply", "wires", "channel"),
-    near=_on_same_supply,
-    severity="settle",
-    harm="hides",
-    looks="what points take together from the supplies and fuses that feed them",
-)
-def over_fuse(image: PlantImage, rows: Rows) -> Iterator[Finding]:
-    """The currents of all that a fuse feeds add up to more than it lets through: it opens, and all of them are gone."""
-    feeds = image.conventions.feeds
-    if not feeds.by_name:
-        return
-    rows = rows[image.filled("fed_from")[rows]]
-    current = of_signal(image, rows, lambda s: s.family != Family.CONTACT and s.unit == "mA") == 1.0
-    taken = np.nan_to_num(image.number("takes_ma")[rows]) + np.nan_to_num(image.number("load_ma")[rows])
-    # A loop is counted at its design current, beside what a device on more wires takes for itself.
-    taken += np.where(current & np.isin(image.cells["supply"][rows], ("module", "own 24 V")), DESIGN_MA, 0.0)
-    carried: dict[str, list[int]] = {}
-    for at, row in enumerate(rows.tolist()):
-        for feed in feeds.chain(image.text("fed_from", row)):
-            if feed.amperes is not None:
-                carried.setdefault(feed.name, []).append(at)
-    for name, those in carried.items():
-        most = 1000.0 * float(feeds.by_name[name.casefold()].amperes or 0.0)
-        sum_ = float(taken[those].sum())
-        if sum_ > most:
-            here = [int(rows[at]) for at in those]
-            text = (
-                f"{name} carries {shown(sum_, 0)} mA for {len(here)} points, and {shown(most, 0)} mA are its rating"
-            )
-            yield report(image, "R88", here, Station.LOOP, text, ("fed_from",), about=name)
-
-
-@rule(
-    "R89",
-    "fed from what is not there",
-    "a name on a drawing is one of the plant's supplies and fuses",
-    ("fed_from",),
-    severity="note",
-    harm="confuses",
-    looks="names of supplies and fuses against those that the plant has put down",
-)
-def fed_by_nothing(image: PlantImage, rows: Rows) -> Iterator[Finding]:
-    """A fuse that nobody put down, where some are: its voltage and its rating are not known."""
-    feeds = image.conventions.feeds
-    if not feeds.by_name:
-        return
-    for row in rows[image.filled("fed_from")[rows]].tolist():
-        name = image.text("fed_from", row)
-        if not feeds.chain(name):
-            text = f"it is fed from {name}, and the plant has no such supply or fuse (Rules, supplies)"
-            yield report(image, "R89", [row], Station.LOOP, text, ("fed_from",))

@@ -11,7 +11,7 @@ from canaleta.core.notation.arrays import Rows
 from canaleta.core.notation.patterns import SPACE, compiled, lines_with
 from canaleta.core.notation.tags import Tag, function_of, has_shape, letters_of, own_letters, read_tag
 from canaleta.core.notation.text import RangeText, TextError, as_typed, plain, read_range
-from canaleta.core.notation.units import Unit, factor_and_offset, find_unit, read_unit
+from canaleta.core.notation.units import Unit, factor_and_offset, find_unit, find_unit_and_reference
 from canaleta.core.rules.finding import Cause, Cell, Finding, Fix
 from canaleta.core.rules.rule import report, rule
 from canaleta.core.sheet.follows import followed_by
@@ -194,6 +194,39 @@ def text_contradicts(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             )
 
 
+@rule(
+    "R101",
+    "a unit in the text that is not known",
+    "what a range is told in is one of the units of UCUM",
+    ("service", *_RANGES),
+    severity="note",
+    harm="confuses",
+    looks="a range quoted in the text with the figures of the point's own range, and the unit behind it",
+)
+def unknown_unit(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """The text tells the point's own figures in a unit that nobody knows: it could not be held against the range's."""
+    texts = image.cells["service"][rows]
+    for at in _may_quote(texts):
+        row, text = int(rows[at]), texts[at]
+        for found in _QUOTED.finditer(text):
+            if find_unit_and_reference(found[2]) or not found[2][0].isalpha():
+                continue
+            try:
+                quoted = read_range(found[1].removesuffix(found[2]))
+            except TextError:
+                continue
+            sides = [
+                s
+                for s in ("device", "value")
+                if quoted and image.text(f"{s}_unit", row) and _same_figures(image, row, s, quoted)
+            ]
+            if quoted and sides:
+                says = f"the text says {_told(quoted)} {found[2]}, and {found[2]} is no unit that is known here; the {sides[0]} is in {image.text(f'{sides[0]}_unit', row)}"
+                fix = _corrected(image, row, str(found[1]), _range_of(image, row, sides[0]))
+                yield report(image, "R101", [row], Station.POINT, says, ("service",), fixes=(fix,))
+                break
+
+
 def _quoting(image: PlantImage, rows: Rows) -> Iterator[tuple[int, RangeText, Unit, str]]:
     """Rows whose service quotes a range with a unit of the table, what it quotes, and how that stands there."""
     texts = image.cells["service"][rows]
@@ -201,10 +234,13 @@ def _quoting(image: PlantImage, rows: Rows) -> Iterator[tuple[int, RangeText, Un
         row, text = int(rows[at]), texts[at]
         for found in _QUOTED.finditer(text):
             try:
-                unit = read_unit(found[2])
-                quoted = read_range(found[1])
+                known = find_unit_and_reference(found[2])
+                quoted = read_range(found[1]) if known else None
             except TextError:
                 continue
+            if known is None:
+                continue
+            unit = known[0]
             if quoted and unit.quantity not in ("", "electric current", "electric potential"):
                 yield row, quoted, unit, str(found[1])
                 break

@@ -8,11 +8,13 @@ from itertools import pairwise
 import numpy as np
 
 from canaleta.core.checks.checkpoints import TEMPERATURE
+from canaleta.core.model.feeding import channel_supply_v
 from canaleta.core.model.field_table import ALARM_LEVELS
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.mode_table import ModeTable
 from canaleta.core.model.references import asks_reference
+from canaleta.core.model.whole_numbers import whole_factor
 from canaleta.core.notation.arrays import Floats, Rows
 from canaleta.core.notation.text import as_typed, shown
 from canaleta.core.notation.units import Unit, find_unit
@@ -59,7 +61,7 @@ def _point_form(image: PlantImage, rows: Rows) -> tuple[Floats, Floats, Floats, 
     "R14",
     "whole numbers lose the value",
     "IEC 61131-3: ranges of the integer types",
-    ("value_type", *_SCALED),
+    ("value_type", "value_factor", *_SCALED),
     harm="falsifies",
     looks="the value's type against its span and its step",
 )
@@ -75,8 +77,9 @@ def integer_loss(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     least, most = p.of_mode("least"), p.of_mode("most")
     kinds = image.cells["value_type"][rows]
     low, high = np.array([RANGES[kind] for kind in kinds], dtype=np.float64).T
-    reach = np.sort(np.stack([v0 + (end - c0) / (c1 - c0) * (v1 - v0) for end in (least, most)]), axis=0)
-    lossy = 1.0 / np.abs(v1 - v0) > LOSS_ALLOWED
+    times = whole_factor(image, rows)
+    reach = times * np.sort(np.stack([v0 + (end - c0) / (c1 - c0) * (v1 - v0) for end in (least, most)]), axis=0)
+    lossy = 1.0 / np.abs(times * (v1 - v0)) > LOSS_ALLOWED
     for at in np.flatnonzero(lossy | (reach[0] < low) | (reach[1] > high)).tolist():
         row, point = int(rows[at]), int(image.ids[int(rows[at])])
         chain = chain_of(
@@ -85,16 +88,25 @@ def integer_loss(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             (float(c0[at]), float(c1[at])),
             (float(v0[at]), float(v1[at])),
             (float(least[at]), float(most[at])),
+            float(times[at]),
         )
-        fix = Fix("as REAL", ((Cell(point, "value_type"), "REAL"),))
+        fixes = [Fix("as REAL", ((Cell(point, "value_type"), "REAL"),))]
+        # The fewest decimals that keep the value, if its type holds them.
+        bare = reach[:, at] / times[at]
+        for power in (1.0, 10.0, 100.0, 1000.0, 10_000.0):
+            if power != times[at] and 1.0 / abs(power * (v1[at] - v0[at])) <= LOSS_ALLOWED:
+                if power * bare[0] >= low[at] and power * bare[1] <= high[at]:
+                    text = f"{power:.0f}" if power != 1.0 else ""
+                    fixes.append(Fix(f"times {power:.0f}", ((Cell(point, "value_factor"), text),)))
+                break
         yield report(
             image,
             "R14",
             [row],
             Station.VALUE,
             "; ".join(chain.troubles) or chain.verdict,
-            ("value_type",),
-            fixes=(fix,),
+            ("value_type", "value_factor"),
+            fixes=fixes,
         )
 
 
@@ -249,14 +261,13 @@ def stale_counts(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         low, high = float(image.number("counts_low")[row]), float(image.number("counts_high")[row])
         if max(abs(low - c0), abs(high - c1)) <= image.conventions.agreement_share * abs(c1 - c0):
             continue
-        point = int(image.ids[row])
+        point, supply = int(image.ids[row]), f"{channel_supply_v(image, at)[0]:g}"
         text = (
-            f"the span follows the supply of {image.conventions.supply_v:g} V: the ends are at counts {shown(c0, 0)} and"
+            f"the span follows the supply of {supply} V: the ends are at counts {shown(c0, 0)} and"
             f" {shown(c1, 0)} now, and {shown(low, 0)} and {shown(high, 0)} are typed"
         )
         fix = Fix("as signal and module make it", ((Cell(point, "counts_low"), ""), (Cell(point, "counts_high"), "")))
-        supply = f"{image.conventions.supply_v:g}"
-        cause = Cause(f"supply_v:{supply}", f"the plant's supply of {supply} V (Rules, supply_v)")
+        cause = Cause(f"supply_v:{supply}", f"the supply of {supply} V (Rules, supply_v and supplies)")
         yield report(
             image, "R39", [row], Station.COUNTS, text, ("counts_low", "counts_high"), fixes=(fix,), cause=cause
         )

@@ -9,8 +9,10 @@ import numpy as np
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.arrays import Rows
-from canaleta.core.rules.finding import Finding
+from canaleta.core.notation.patterns import LONGEST_LINE, compiled
+from canaleta.core.rules.finding import Cell, Finding, Fix
 from canaleta.core.rules.rule import report, rule
+from canaleta.core.signals.signal_types import Family
 from canaleta.core.signals.strips import cores_of, terminals_of
 
 
@@ -104,3 +106,99 @@ def terminal_twice(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 
 def _finding(image: PlantImage, rows: list[int], key: str, field: str, text: str) -> Finding:
     return report(image, "R02T" if field == "strip" else "R02C", rows, Station.LOOP, text, (field,), about=key)
+
+
+_BRIDGE = compiled(r"\s*([^\s;,\-\x{2013}]{1,12})\s*(?:-|\x{2013}|to)\s*([^\s;,\-\x{2013}]{1,12})\s*")
+_SHORTS = frozenset(
+    frozenset(pair)
+    for pair in (
+        ("plus", "minus"), ("24 V out", "0 V"), ("24 V out", "minus"), ("24 V out", "signal in"), ("signal in", "0 V"),
+        ("signal out", "0 V"), ("signal in", "neutral"), ("signal out", "common"),
+    )
+)  # fmt: skip
+"""Roles of terminals that a bridge must not join: the device is no longer read, or the output no longer reaches it."""
+_SENSE = ("sense", "sense 2")
+
+
+@rule(
+    "R100",
+    "a bridge that does not fit",
+    "one conductor is one potential",
+    ("bridged", "jumper", "wires", "signal", "channel", "mode"),
+    severity="bad",
+    harm="hides",
+    looks="terminals of a channel that are bridged, against what they are for and what is said of the jumper",
+)
+def bridged(image: PlantImage, rows: Rows) -> Iterator[Finding]:
+    """A bridge over the signal itself: whatever the device does is not read. A bridge to a sense terminal is the jumper of an
+    element with fewer wires than its input: the jumper is said to be so, and there are fewer wires."""
+    for row in rows[image.filled("bridged")[rows] & image.landed[rows]].tolist():
+        roles = dict(
+            image.layout.type_at(int(image.module[row]), int(image.channel[row])).terminal_marks(
+                int(image.channel[row])
+            )
+        )
+        point, text = int(image.ids[row]), image.text("bridged", row)
+        for part in text.replace(",", ";").split(";"):
+            found = _BRIDGE.fullmatch(part) if len(part) <= LONGEST_LINE else None
+            if found is None:
+                if part.strip():
+                    says = f"“{part.strip()[:40]}” is no bridge between two terminals: write 2-3"
+                    yield report(
+                        image,
+                        "R100",
+                        [row],
+                        Station.LOOP,
+                        says,
+                        ("bridged",),
+                        about=f"{point}:text",
+                        severity="note",
+                        harm="confuses",
+                    )
+                    break
+                continue
+            one, other = found[1], found[2]
+            joined = frozenset((roles.get(one, ""), roles.get(other, "")))
+            if joined in _SHORTS:
+                first, second = (roles[mark] for mark in (one, other))
+                says = f"terminals {one} ({first}) and {other} ({second}) are bridged: what the device does is not seen any more"
+                yield report(image, "R100", [row], Station.LOOP, says, ("bridged",), about=f"{point}:{one}-{other}")
+            elif image.family[row] == Family.RESISTANCE and joined & set(_SENSE) and joined & {"plus", "minus"}:
+                yield from _jumpers(image, row, one, other)
+
+
+def _jumpers(image: PlantImage, row: int, one: str, other: str) -> Iterator[Finding]:
+    """What a bridge to a sense terminal says against the wires and the jumper of the list."""
+    point, jumper = int(image.ids[row]), image.text("jumper", row)
+    wires, mode = image.number("wires")[row], int(image.mode[row])
+    built = float(image.layout.mode_table.numbers["wires"][mode]) if mode >= 0 else np.nan
+    if wires < built and jumper != "at the input":
+        says = f"terminals {one} and {other} are bridged, which is the jumper at the input, and {f'the list has it {jumper}' if jumper else 'nobody says where it is'}"
+        fix = Fix("the jumper is at the input", ((Cell(point, "jumper"), "at the input"),))
+        yield report(
+            image,
+            "R100",
+            [row],
+            Station.LOOP,
+            says,
+            ("bridged", "jumper"),
+            about=f"{point}:jumper",
+            fixes=(fix,),
+            severity="settle",
+            harm="falsifies",
+        )
+    elif wires >= built:
+        says = f"terminals {one} and {other} are bridged, and {wires:.0f} wires come to them: a lead counts into the reading"
+        fix = Fix("no bridge", ((Cell(point, "bridged"), ""),))
+        yield report(
+            image,
+            "R100",
+            [row],
+            Station.LOOP,
+            says,
+            ("bridged", "wires"),
+            about=f"{point}:wires",
+            fixes=(fix,),
+            severity="settle",
+            harm="falsifies",
+        )

@@ -7,6 +7,7 @@ from decimal import Decimal
 
 import numpy as np
 
+from canaleta.core.model.ambient import ambient_degc
 from canaleta.core.model.fields import Field, Landing, Station, Stored
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Reason
@@ -52,7 +53,7 @@ def derived_texts(image: PlantImage, row: int) -> dict[str, str]:
         "below": "pass",
         "above": "pass",
         "junction": "at the terminals",
-        "junction_degc": f"{image.conventions.cabinet_ambient_degc:g}",
+        "junction_degc": f"{ambient_degc(image, np.array([row]))[0]:g}",
         "value_type": "REAL",
         "device_law": "straight line",
         "value_law": "straight line",

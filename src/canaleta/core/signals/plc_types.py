@@ -59,8 +59,10 @@ def chain_of(
     counts: tuple[float, float],
     values: tuple[float, float],
     limits: tuple[float, float],
+    factor: float = 1.0,
 ) -> TypeChain:
-    """The chain of one point. wanted: type of the value; counts, values: both end points; limits: of the count."""
+    """The chain of one point. wanted: type of the value; counts, values: both end points; limits: of the count; factor: how
+    many whole numbers one unit is."""
     raw = raw_type(form)
     steps = [TypeStep("raw word", raw, _read_as(form))]
     troubles: list[str] = []
@@ -71,6 +73,9 @@ def chain_of(
         )
     steps.append(TypeStep("arithmetic", f"in {working}", "literals with a decimal point: 10.0, not 10"))
     if wanted in RANGES:
+        if factor != 1.0:
+            steps.append(TypeStep("times", f"· {factor:g}", f"one unit is {factor:g} of its whole numbers"))
+        values = values[0] * factor, values[1] * factor
         span = abs(values[1] - values[0])
         low, high = RANGES[wanted]
         loss = 1.0 / span if span else float("inf")

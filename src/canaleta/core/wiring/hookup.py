@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from canaleta.core.model.ambient import ambient_degc
 from canaleta.core.model.fields import STATIONS, Station
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.sources import Source
@@ -254,7 +255,7 @@ def _over_the_device(image: PlantImage, row: int, circuit: Circuit) -> MeterRead
 
 
 def _thermocouple(image: PlantImage, row: int, circuit: Circuit, signal: Signal) -> _Parts:
-    junction = image.conventions.cabinet_ambient_degc
+    junction = float(ambient_degc(image, np.array([row]))[0])
     cold, hot = _levels(image, row, Station.PROCESS, [junction, 500.0])
     plus, minus = (_place(run) for run in circuit.runs)
     readings = (

@@ -34,6 +34,8 @@ __all__ = ["Draft", "HardwareError", "read_type"]
 
 _LIMITS = {"port": (1, 65_535), "unit": (0, 255), "period_ms": (50, 3_600_000), "first_register": (0, LAST_REGISTER),
            "quiet_s": (0, 86_400)}  # fmt: skip
+CABINET_FIELDS = ("name", "title", "ambient_degc")
+_COLDEST_DEGC, _HOTTEST_DEGC = -60.0, 120.0
 RACK_FIELDS = (
     "name", "host", "port", "unit", "period_ms", "first_register", "function", "link", "line", "path", "security",
     "username", "trusted", "quiet_s",
@@ -45,7 +47,7 @@ FIRST_STAND_IN_PORT = 15_020
 OPERATIONS = frozenset(
     (
         "add cabinet", "change", "remove cabinet", "add rack", "remove rack", "add module", "remove module",
-        "replace module", "order", "wire", "call", "name channels", "add cable", "change cable", "remove cable", "put type", "forget type",
+        "replace module", "order", "wire", "switch spare", "call", "name channels", "add cable", "change cable", "remove cable", "put type", "forget type",
     )
 )  # fmt: skip
 """What can be done to hardware; docs/hardware.md says what each takes."""
@@ -131,10 +133,11 @@ class Draft:
         kind, field, text = given.get("what"), str(given.get("field")), given.get("text", "")
         parts: dict[int, Any] = self.racks if kind == "rack" else self.cabinets
         part = self._found(parts, given, "id")
-        fields = RACK_FIELDS if kind == "rack" else ("name", "title")
+        fields = RACK_FIELDS if kind == "rack" else CABINET_FIELDS
         if field not in fields:
             raise HardwareError(f"a {kind} has no “{field}” that could be changed")
-        now = str(getattr(part, field))
+        stands = getattr(part, field)
+        now = "" if stands is None else f"{stands:g}" if isinstance(stands, float) else str(stands)
         if "was" in given and now != given["was"]:
             raise HardwareError(f"somebody changed it to “{now}” meanwhile", conflict=True)
         value, moves = _changed(part, field, text), False
@@ -209,6 +212,15 @@ class Draft:
         self._put_in_order(rack.id, order)
         for home in homes:
             self._put_in_order(home, [m.id for m in self._in_rack(home)])
+
+    def _switch_spare(self, given: dict[str, Any]) -> None:
+        """An unused channel is switched off, or on again."""
+        module = self._found(self.modules, given, "module")
+        channel = int(given.get("channel", -1))
+        if not 0 <= channel < self.types[module.type_key].channels:
+            raise HardwareError("there is no such channel")
+        off = {*module.off, channel} if given.get("off", True) else set(module.off) - {channel}
+        self.modules[module.id] = replace(module, off=tuple(sorted(off)))
 
     def _wire(self, given: dict[str, Any]) -> None:
         """An unused channel's terminals are wired to the strip, or are not any more."""
@@ -395,6 +407,21 @@ def _link(given: Any, stand_in: bool) -> Link:
     return found
 
 
+def _ambient(typed: str) -> float | None:
+    """Degrees inside a cabinet as typed, with or without the unit; None for nothing. Raises HardwareError."""
+    if not typed:
+        return None
+    try:
+        degc = float(read_number(typed.removesuffix("°C")))
+    except TextError as error:
+        raise HardwareError(f"“{typed}” is no temperature: write degrees Celsius, as in 45") from error
+    if not _COLDEST_DEGC <= degc <= _HOTTEST_DEGC:
+        raise HardwareError(
+            f"a cabinet is between {_COLDEST_DEGC:g} and {_HOTTEST_DEGC:g} °C warm inside, and {degc:g} was typed"
+        )
+    return degc
+
+
 def _changed(part: Cabinet | Rack, field: str, text: Any) -> Any:
     """A new value of a field of a rack or a cabinet, as typed. Raises HardwareError."""
     typed = str(text).strip()
@@ -402,6 +429,8 @@ def _changed(part: Cabinet | Rack, field: str, text: Any) -> Any:
         return _whole(field, text)
     if field == "name":
         return _name(typed)
+    if field == "ambient_degc":
+        return _ambient(typed)
     if not isinstance(part, Rack):
         return typed
     match field:

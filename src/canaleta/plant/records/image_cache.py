@@ -69,7 +69,7 @@ def load_layout(connection: Connection, conventions: Conventions) -> Layout:
         for row in connection.execute(select(t.module_type.c.key, t.module_type.c.body).order_by(t.module_type.c.key))
     }
     cabinets = {
-        row.id: Cabinet(row.id, row.name, row.title)
+        row.id: Cabinet(row.id, row.name, row.title, row.ambient_degc)
         for row in connection.execute(select(t.cabinet).order_by(t.cabinet.c.id))
     }
     racks = {
@@ -105,6 +105,7 @@ def load_layout(connection: Connection, conventions: Conventions) -> Layout:
             row.label,
             row.comment,
             tuple(row.remarks),
+            tuple(row.off),
         )
         for row in connection.execute(select(t.module).order_by(t.module.c.id))
     }

@@ -33,7 +33,7 @@ MOST_WAITING = 500
 class ChannelOut(Shape):
     """A channel: its addresses, its terminals, who holds it and who wishes for it. point: 0 if it is free.
 
-    wired: unused, and its terminals are wired to the strip already. name: what it is called at a rack that is reached by
+    wired: unused, and its terminals are wired to the strip already; off: unused, and switched off. name: what it is called at a rack that is reached by
     name; remark: what people say about it.
     """
 
@@ -45,6 +45,7 @@ class ChannelOut(Shape):
     point: int
     wishes: list[int]
     wired: bool
+    off: bool
     name: str
     remark: str
 
@@ -128,11 +129,13 @@ class RackIn(Shape):
 
 
 class CabinetOut(Shape):
-    """A cabinet; its channels against the plant's spare policy."""
+    """A cabinet; its channels against the plant's spare policy. ambient_degc: how warm it is inside, null where the plant's
+    convention counts."""
 
     cabinet: int
     name: str
     title: str
+    ambient_degc: float | None
     racks: list[RackIn]
     count: CountOut
     classes: list[ClassCount]
@@ -365,6 +368,7 @@ def _cabinet(look: _Look, cabinet: Cabinet) -> CabinetOut:
         cabinet=cabinet.id,
         name=cabinet.name,
         title=cabinet.title,
+        ambient_degc=cabinet.ambient_degc,
         racks=racks,
         count=_count(counted(look.image, modules, look.used)),
         classes=[
@@ -415,6 +419,7 @@ def _module(
                 point=look.holders.get((module.id, n), 0),
                 wishes=look.claims.get((module.id, n), []),
                 wired=n in module.wired,
+                off=n in module.off,
                 name=module.name_of(n),
                 remark=module.remark_of(n),
             )

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from typing import Annotated
 
+import numpy as np
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
+from canaleta.core.hardware.loads import carried
 from canaleta.core.model.convention_fields import CONVENTION_FIELDS, convention_texts
+from canaleta.core.notation.text import plain
 from canaleta.plant.changes.conventions import (
     ConventionEdit,
     ConventionRefused,
@@ -55,8 +58,8 @@ class ConventionEditIn(Shape):
     model_config = ConfigDict(extra="forbid")
 
     name: str = Field(max_length=60)
-    was: Annotated[str, Field(max_length=2000)]
-    text: Annotated[str, Field(max_length=2000)]
+    was: Annotated[str, Field(max_length=8000)]
+    text: Annotated[str, Field(max_length=8000)]
 
 
 class ConventionsIn(Shape):
@@ -108,6 +111,50 @@ def conventions_now() -> Response:
         ],
     )
     return jsonify(out.model_dump())
+
+
+class SupplyOut(Shape):
+    """A supply or a fuse as the plant has put it down. of: what feeds it, "" for a supply; volts, least_v, greatest_v,
+    amperes: as typed, "" where nobody says; on: the channels behind it; points, carries_ma: what hangs on it, and what that
+    takes together."""
+
+    name: str
+    of: str
+    volts: str
+    least_v: str
+    greatest_v: str
+    amperes: str
+    on: str
+    points: int
+    carries_ma: float
+
+
+class SuppliesOut(Shape):
+    """All supplies and fuses; text: the convention that holds them."""
+
+    text: str
+    supplies: list[SupplyOut]
+
+
+@api.get("/supplies", responses={200: SuppliesOut})
+@needs("read")
+def supplies() -> Response:
+    """The plant's supplies and fuses, with what they carry."""
+    image = shared().image()
+    takes = carried(image, np.arange(len(image)))
+    out = []
+    for feed in image.conventions.feeds.by_name.values():
+        figures = (feed.volts, feed.least_v, feed.greatest_v, feed.amperes)
+        volts, least, greatest, amperes = ("" if x is None else plain(round(x, 6)) for x in figures)
+        here = takes.get(feed.name)
+        out.append(
+            SupplyOut(
+                name=feed.name, of=feed.of, volts=volts, least_v=least, greatest_v=greatest, amperes=amperes,
+                on=", ".join(group.text for group in feed.on), points=len(here.rows) if here else 0,
+                carries_ma=here.ma if here else 0.0,
+            )
+        )  # fmt: skip
+    return jsonify(SuppliesOut(text=image.conventions.supplies, supplies=out).model_dump())
 
 
 @api.post("", responses={200: ConventionsChanged})

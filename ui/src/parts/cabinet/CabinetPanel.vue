@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** The whole cabinet: channels by class against the spare policy, heat, and what can be added. */
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import type { Schemas } from '../../api/client'
 import { usePlant } from '../../plant/store'
 import type { Operation } from '../../plant/useHardware'
@@ -26,6 +26,16 @@ const WORDS: Record<string, string> = {
   XI: 'several kinds',
 }
 const percent = (share: number) => `${Math.round(share * 100)} %`
+
+/** One field of the cabinet itself, as typed. */
+function say(field: 'title' | 'ambient_degc', words: string, was: string, event: Event) {
+  const text = (event.target as HTMLInputElement).value.trim()
+  if (text === was) return
+  emit('propose', `${props.cabinet.name}: ${words} ${text || 'as the plant says'}`, [
+    { do: 'change', what: 'cabinet', id: props.cabinet.cabinet, field, was, text },
+  ])
+}
+const warm = computed(() => (props.cabinet.ambient_degc === null ? '' : String(props.cabinet.ambient_degc)))
 
 function addRack() {
   const operation: Operation = { do: 'add rack', cabinet: props.cabinet.cabinet, stand_in: simulated.value }
@@ -78,6 +88,24 @@ function addRack() {
       policy; wired is landed on the strip as well.
     </p>
     <p class="quiet small">{{ Math.round(cabinet.heat_w) }} W of heat from modules and supplies</p>
+    <template v-if="plant.may('engineer')">
+      <label class="field small"
+        >what it serves
+        <DenseField
+          class="setting"
+          :model-value="cabinet.title"
+          @change="say('title', 'it serves', cabinet.title, $event)"
+      /></label>
+      <label class="field small"
+        >inside, °C
+        <DenseField
+          class="figure setting"
+          :model-value="warm"
+          placeholder="as the plant says"
+          @change="say('ambient_degc', 'inside, °C:', warm, $event)"
+      /></label>
+    </template>
+    <p v-else-if="warm" class="small">{{ warm }} °C inside</p>
     <p class="keys">
       <v-btn v-for="r in cabinet.racks" :key="r.rack" class="chip" @click="emit('rack', r.rack)">
         rack {{ r.name }}

@@ -7,7 +7,7 @@ afterEach(cleared)
 
 const channel = (k: number, point: number, more = {}) => ({
   channel: k - 1, address: `KC-2·1·2·${k}`, register_at: `input register ${k}`, direct: `%IW1.${k}`,
-  terminals: [String(2 * k - 1), String(2 * k)], point, wishes: [], wired: false, name: '', remark: '', ...more,
+  terminals: [String(2 * k - 1), String(2 * k)], point, wishes: [], wired: false, off: false, name: '', remark: '', ...more,
 }) // prettier-ignore
 const MODULE = {
   module: 7, place: 2, slot: 2, type: 'ai8-ui', title: 'AI-8 U/I', summary: '8 inputs', label: '', comment: '', direction: 'in', channel_class: 'AI',
@@ -51,6 +51,14 @@ test('a free channel is made a wired spare, and one that is made none', async ()
   expect(proposed.map(([, [operation]]) => operation)).toEqual([
     { do: 'wire', module: 7, channel: 1, wired: true },
     { do: 'wire', module: 7, channel: 2, wired: false },
+  ])
+})
+
+test('a spare is switched off, and says so', async () => {
+  const { box, proposed } = await opened()
+  box.querySelectorAll<HTMLElement>('[aria-label^="switch"]')[0]!.click()
+  expect(proposed.map(([, [operation]]) => operation)).toEqual([
+    { do: 'switch spare', module: 7, channel: 1, off: true },
   ])
 })
 

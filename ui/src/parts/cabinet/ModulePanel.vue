@@ -90,7 +90,7 @@ const titled = (key: string) => props.types.find((t) => t.key === key)?.title ??
             <span class="small words">{{ text('service', c.point) }}</span>
           </template>
           <template v-else>
-            <span class="quiet tag">{{ c.wired ? 'wired spare' : 'free' }}</span>
+            <span class="quiet tag">{{ c.wired ? 'wired spare' : 'free' }}{{ c.off ? ', off' : '' }}</span>
             <DenseField
               v-if="plant.may('engineer')"
               :key="round"
@@ -114,6 +114,21 @@ const titled = (key: string) => props.types.find((t) => t.key === key)?.title ??
               "
             >
               {{ c.wired ? 'not wired' : 'wired' }}
+            </v-btn>
+            <v-btn
+              v-if="plant.may('engineer')"
+              class="link"
+              :aria-label="`switch ${c.address} ${c.off ? 'on' : 'off'}`"
+              @click="
+                propose(`${c.address} is ${c.off ? 'on' : 'off'}`, {
+                  do: 'switch spare',
+                  module: module.module,
+                  channel: c.channel,
+                  off: !c.off,
+                })
+              "
+            >
+              {{ c.off ? 'on' : 'off' }}
             </v-btn>
           </template>
           <span v-tip="c.register_at" class="figure small quiet address">{{ c.direct || c.name }}</span>

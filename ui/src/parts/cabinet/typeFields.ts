@@ -72,6 +72,8 @@ export const TYPE_FIELDS: FieldSpec[] = [
   { name: 'backplane_ma', label: 'takes from the rack’s bus', unit: 'mA' },
   { name: 'backplane_gives_ma', label: 'gives to the rack’s bus', unit: 'mA' },
   { name: 'heat_w', label: 'heat', unit: 'W' },
+  { name: 'coldest_degc', label: 'works from', unit: '°C', placeholder: 'not told' },
+  { name: 'hottest_degc', label: 'works up to', unit: '°C', placeholder: 'not told' },
   { name: 'ident_code', label: 'number it reports itself by', placeholder: 'none' },
   {
     name: 'on_bus_stop',

@@ -7,6 +7,7 @@ import numpy as np
 from canaleta.core.model.fields import Station
 from canaleta.core.model.mode_table import ModeTable
 from canaleta.core.model.references import asks_reference, between_units
+from canaleta.core.model.whole_numbers import whole_factor
 from canaleta.core.notation.text import plain_figure, shown
 from canaleta.core.path.facts.base import Row, Section, Tone, first, of_value, significant
 from canaleta.core.path.facts.temperature import used_degc
@@ -234,7 +235,7 @@ def _module_shares(p: PathRows, span: float) -> list[Share | None]:
     out: list[Share | None] = []
     if np.isfinite(limit):
         out.append(Share("converter", full * limit / 100.0, f"±{limit:g} % of the module's span"))
-    away = abs(p.conventions.cabinet_ambient_degc - 25.0)
+    away = abs(first(p.ambient_degc) - 25.0)
     warm = max(away, 15.0)
     if np.isfinite(drift):
         out.append(Share("temperature", full * drift * 1e-6 * warm, f"{drift:g} ppm/K over {warm:g} K from 25 °C"))
@@ -386,8 +387,9 @@ def numbers(p: PathRows) -> Section | None:
         return None
     most, least = first(p.of_mode("most")), first(p.of_mode("least"))
     chain = chain_of(
-        layout.type_of(module).word_form, p.text("value_type") or "REAL", (c0, c1), (v0, v1), (least, most)
-    )
+        layout.type_of(module).word_form, p.text("value_type") or "REAL", (c0, c1), (v0, v1), (least, most),
+        first(whole_factor(p.image, p.rows)),
+    )  # fmt: skip
     tone: Tone = "bad" if chain.troubles else ""
     rows = [Row(step.what, step.how, step.why, "bad" if step.loses else "") for step in chain.steps]
     return Section(

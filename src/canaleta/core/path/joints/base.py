@@ -9,7 +9,9 @@ from typing import Any, Protocol, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from canaleta.core.model.ambient import ambient_degc
 from canaleta.core.model.conventions import Conventions
+from canaleta.core.model.feeding import channel_supply_v
 from canaleta.core.model.fields import field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import Reason, mark
@@ -164,13 +166,18 @@ class PathRows:
 
     @property
     def supply_v(self) -> Floats:
-        """The DC supply of each row, V: the plant's, or a lower one that is being tried out."""
-        return self.once("supply V", lambda: self._upset("supply_v", self.conventions.supply_v))
+        """The DC supply of each row's channel, V: what it is on, the plant's, or a lower one that is being tried out."""
+        return self.once("supply V", lambda: self._upset("supply_v", channel_supply_v(self.image, self.rows)))
 
-    def _upset(self, name: str, otherwise: float) -> Floats:
+    def _upset(self, name: str, otherwise: Floats | float) -> Floats:
         found = getattr(self.upset, name)
         plain = np.full(len(self.rows), otherwise)
         return plain if found is None else np.where(np.isnan(found), plain, found)
+
+    @property
+    def ambient_degc(self) -> Floats:
+        """How warm it is at each row's terminals, °C."""
+        return self.once("ambient", lambda: ambient_degc(self.image, self.rows))
 
     @property
     def measured_junction_degc(self) -> Floats:

@@ -192,7 +192,7 @@ def junction_degc(p: PathRows) -> Floats:
     """The temperature that compensation takes for the cold junction's, °C: of a sensor elsewhere as typed, else what the
     module measures, else the cabinet's."""
     measured = p.measured_junction_degc
-    ambient = np.where(np.isnan(measured), p.conventions.cabinet_ambient_degc, measured)
+    ambient = np.where(np.isnan(measured), p.ambient_degc, measured)
     typed = p.number("junction_degc")
     elsewhere = p.chosen("junction", "remote sensor") | p.chosen("junction", "fixed")
     return np.where(elsewhere & ~np.isnan(typed), typed, ambient)

@@ -24,7 +24,17 @@ from canaleta.core.signals.sensors.extension import EXTENSIONS
 from canaleta.core.signals.sensors.thermocouples import thermocouple
 from canaleta.core.signals.signal_types import SIGNALS, Family
 
-__all__ = ["CONVERTER", "SCALING", "elements", "in_degc", "lead_apart_ohm", "one_lead_ohm", "reasons_for", "takes"]
+__all__ = [
+    "CONVERTER",
+    "SCALING",
+    "elements",
+    "in_degc",
+    "lead_apart_ohm",
+    "one_lead_ohm",
+    "reasons_for",
+    "taken_off_ohm",
+    "takes",
+]
 
 _CURVES = np.array([*(signal.curve for signal in SIGNALS), ""], dtype=object)
 _MADE_BY = np.array([*(wire.makes for wire in EXTENSIONS.values()), ""], dtype=object)
@@ -90,7 +100,7 @@ class JunctionJoint:
         """Temperature of the place where element or extension meets copper: the remote box, or the terminals."""
         typed = p.number("junction_degc")
         remote = p.chosen("junction", "remote sensor") & ~np.isnan(typed)
-        return np.where(remote, typed, p.conventions.cabinet_ambient_degc)
+        return np.where(remote, typed, p.ambient_degc)
 
 
 class CompensationJoint:
@@ -126,6 +136,11 @@ def lead_apart_ohm(p: PathRows) -> Floats:
     return or_zero(p.number("lead_apart_ohm"))
 
 
+def taken_off_ohm(p: PathRows) -> Floats:
+    """Ω that a figure set in the module or the controller takes off for the leads."""
+    return or_zero(p.number("lead_taken_ohm"))
+
+
 class LeadJoint:
     """DEVICE to LOOP of a resistance: both leads of the measuring circuit count."""
 
@@ -151,12 +166,12 @@ class WireJoint:
 
     def forward(self, p: PathRows, x: Floats) -> Floats:
         """Ω the converter works with; infinite where the connection leaves a lead open."""
-        out = x - self.taken_away(p) * LeadJoint.lead_ohm(p) - self.apart_taken_away(p)
+        out = x - self.taken_away(p) * LeadJoint.lead_ohm(p) - self.apart_taken_away(p) - taken_off_ohm(p)
         return np.where(takes(p, Family.RESISTANCE), np.where(self.left_open(p), np.inf, out), np.nan)
 
     def backward(self, p: PathRows, y: Floats) -> Floats:
         """Ω between the terminals."""
-        out = y + self.taken_away(p) * one_lead_ohm(p) + self.apart_taken_away(p)
+        out = y + self.taken_away(p) * one_lead_ohm(p) + self.apart_taken_away(p) + taken_off_ohm(p)
         return np.where(takes(p, Family.RESISTANCE), out, np.nan)
 
     @staticmethod

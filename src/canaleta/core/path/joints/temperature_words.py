@@ -27,6 +27,7 @@ from canaleta.core.path.joints.temperature import (
     lead_apart_ohm,
     made_by_extension,
     one_lead_ohm,
+    taken_off_ohm,
 )
 from canaleta.core.signals.sensors.elements import electrical, span_degc
 from canaleta.core.signals.sensors.resistance import resistance_curves
@@ -65,7 +66,7 @@ def junction_working(joint: JunctionJoint, p: PathRows, x: float, y: float, forw
             f"U = E − E_{element}({shown(at, 1)} °C)" if forward else f"E = U + E_{element}({shown(at, 1)} °C)",
             figures if forward else f"{shown(y, 4)} + {shown(cold, 4)} = {shown(x, 4)} mV",
             f"junction at the {where} taken as {shown(at, 1)} °C, "
-            + ("as typed" if remote else "the cabinet's ambient in the plant's conventions"),
+            + ("as typed" if remote else "the temperature of its cabinet"),
         )
     head_mv = float(electrical(elements(p), np.array([float(head)]))[0])
     wire_mv = [float(np.nan_to_num(electrical(np.array([wire], dtype=object), np.array([t])))[0]) for t in (head, at)]
@@ -87,8 +88,7 @@ def compensation_working(joint: CompensationJoint, p: PathRows, x: float, y: flo
     return Working(
         f"input = U + E_{curve}(junction)" if forward else f"U = input − E_{curve}(junction)",
         f"{shown(of, 4)} {sign} {shown(cold, 4)} = {shown(is_now, 4)} mV",
-        f"cold junction taken as {shown(degc, 1)} °C, "
-        + (known or "the cabinet's ambient in the plant's conventions"),
+        f"cold junction taken as {shown(degc, 1)} °C, " + (known or "the temperature of its cabinet"),
     )
 
 
@@ -119,16 +119,18 @@ def wire_working(joint: WireJoint, p: PathRows, x: float, y: float, forward: boo
     lead = float(LeadJoint.lead_ohm(p)[0]) if forward else float(one_lead_ohm(p)[0])
     wires, built = p.text("wires") or "as many wires as the input has", int(or_zero(p.of_mode("wires"))[0])
     jumper = f", jumper {p.text('jumper')}" if p.text("jumper") else ""
+    taken = float(taken_off_ohm(p)[0])
+    also, figure = (" − what is taken off", f" − {shown(taken, 3)}") if taken else ("", "")
     source = f"wires: {wires}; the input is built for {built or 'any'}{jumper}"
     if not forward:
         return Working(
-            f"R at the terminals = input + {n:.0f} · lead",
-            f"{shown(y, 4)} + {n:.0f} · {shown(lead, 3)} = {shown(x, 4)} Ω",
+            f"R at the terminals = input + {n:.0f} · lead{also.replace('−', '+')}",
+            f"{shown(y, 4)} + {n:.0f} · {shown(lead, 3)}{figure.replace(' − ', ' + ')} = {shown(x, 4)} Ω",
             source,
         )
     return Working(
-        f"input = R at the terminals − {n:.0f} · lead",
-        f"{shown(x, 4)} − {n:.0f} · {shown(lead, 3)} = {shown(y, 4)} Ω",
+        f"input = R at the terminals − {n:.0f} · lead{also}",
+        f"{shown(x, 4)} − {n:.0f} · {shown(lead, 3)}{figure} = {shown(y, 4)} Ω",
         source,
     )
 

@@ -76,6 +76,7 @@ cabinet = Table(
     Column("id", BigInteger, primary_key=True),
     Column("name", Text, nullable=False, unique=True),
     Column("title", Text, nullable=False, server_default=""),
+    Column("ambient_degc", Float),
 )
 
 rack = Table(
@@ -124,6 +125,7 @@ module = Table(
     Column("label", Text, nullable=False, server_default=""),
     Column("comment", Text, nullable=False, server_default=""),
     Column("remarks", JSONB, nullable=False, server_default="[]"),
+    Column("off", JSONB, nullable=False, server_default="[]"),
     UniqueConstraint("rack", "place", deferrable=True, initially="DEFERRED"),
 )
 
