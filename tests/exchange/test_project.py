@@ -50,7 +50,7 @@ def test_spares_that_are_wired_or_off_and_warm_cabinets_go_out_and_come_in(
     layout = ImageCache(empty_database.engine).current().layout
     assert layout.modules[2].wired == (7,)
     assert layout.modules[2].off == (6,)
-    assert {c.ambient_degc for c in layout.cabinets.values()} == {None, 38.0}
+    assert [c.ambient_degc for c in layout.cabinets.values() if c.ambient_degc] == [38.0]
 
 
 def test_a_slot_that_an_older_file_skipped_stays_skipped(empty_database: Database) -> None:

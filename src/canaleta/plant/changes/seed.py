@@ -93,9 +93,7 @@ def write_hardware(connection: Connection, layout: Layout) -> None:
         return
     for key, kind in layout.types.items():
         connection.execute(insert(t.module_type).values(key=key, body=kind.model_dump(mode="json")))
-    connection.execute(
-        insert(t.cabinet), [{"id": c.id, "name": c.name, "title": c.title} for c in layout.cabinets.values()]
-    )
+    connection.execute(insert(t.cabinet), [asdict(c) for c in layout.cabinets.values()])
     connection.execute(
         insert(t.rack),
         [asdict(r) for r in layout.racks.values()],
