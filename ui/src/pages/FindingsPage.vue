@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Everything that does not agree, by its cause and dearest first; the six stations on top say where it lies. */
-import { useEventListener } from '@vueuse/core'
+import { useEventListener, useMediaQuery } from '@vueuse/core'
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { ask, api, type Schemas } from '../api/client'
@@ -88,6 +88,10 @@ const chosen = computed(() => {
   return rows.value.filter((g) => g === first || more.value.has(g.key))
 })
 const group = computed(() => together(chosen.value))
+const UNDER = 'under-the-open-line'
+const narrow = useMediaQuery('(max-width: 900px)')
+/** The line under which the details unfold: the last of those that are chosen. */
+const last = computed(() => chosen.value.at(-1))
 const alike = computed(() => rows.value.filter((g) => g.rule === group.value?.rule))
 
 // Where one comes from a finding, its group is the one that is open, also when the findings come later.
@@ -239,41 +243,51 @@ useEventListener('keydown', key)
         aria-multiselectable="true"
         tabindex="0"
       >
-        <v-btn
-          v-for="g in rows"
-          :key="g.key"
-          role="option"
-          tabindex="-1"
-          class="group"
-          :class="[g.accepted ? 'accepted' : g.severity, { here: chosen.includes(g) }]"
-          :aria-selected="chosen.includes(g)"
-          @click="pick($event, g.key)"
-        >
-          <span class="shape" aria-hidden="true">{{ mark(g.findings[0]!) }}</span>
-          <span class="words"
-            ><span class="text">{{ g.text }}</span
-            ><span class="small quiet"
-              >{{ [plant.plant?.rules[g.rule], whereOf(g)].filter(Boolean).join(' · ')
-              }}<template v-if="g.trips"> · <b>shuts something</b></template></span
-            ></span
+        <template v-for="g in rows" :key="g.key">
+          <v-btn
+            role="option"
+            tabindex="-1"
+            class="group"
+            :class="[g.accepted ? 'accepted' : g.severity, { here: chosen.includes(g) }]"
+            :aria-selected="chosen.includes(g)"
+            @click="pick($event, g.key)"
           >
-          <span v-tip="`${g.points.length} points`" class="figure many">{{
-            g.points.length > 1 ? `×${g.points.length}` : ''
-          }}</span>
-        </v-btn>
+            <span class="shape" aria-hidden="true">{{ mark(g.findings[0]!) }}</span>
+            <span class="words"
+              ><span class="text">{{ g.text }}</span
+              ><span class="small quiet"
+                >{{ [plant.plant?.rules[g.rule], whereOf(g)].filter(Boolean).join(' · ')
+                }}<template v-if="g.trips"> · <b>shuts something</b></template></span
+              ></span
+            >
+            <span v-tip="`${g.points.length} points`" class="figure many">{{
+              g.points.length > 1 ? `×${g.points.length}` : ''
+            }}</span>
+          </v-btn>
+          <!-- On a phone what is open unfolds under its line: the end of a long list is far away. -->
+          <div v-if="narrow && g === last" :id="UNDER" role="presentation"></div>
+        </template>
       </div>
-      <FindingGroup v-if="group && catalogue" :key="group.key" :group="group" :catalogue="catalogue">
-        <v-btn
-          v-if="alike.length > chosen.length"
-          class="mini"
-          @click="more = new Set(alike.map((g) => g.key))"
-        >
-          take all {{ alike.length }} of this rule together
-        </v-btn>
-        <v-btn v-else-if="chosen.length > 1" class="mini" @click="more = new Set()">
-          {{ chosen.length }} taken together: only the first
-        </v-btn>
-      </FindingGroup>
+      <Teleport
+        v-if="group && catalogue"
+        :key="`${narrow} ${last?.key}`"
+        defer
+        :disabled="!narrow"
+        :to="`#${UNDER}`"
+      >
+        <FindingGroup :key="group.key" :group="group" :catalogue="catalogue">
+          <v-btn
+            v-if="alike.length > chosen.length"
+            class="mini"
+            @click="more = new Set(alike.map((g) => g.key))"
+          >
+            take all {{ alike.length }} of this rule together
+          </v-btn>
+          <v-btn v-else-if="chosen.length > 1" class="mini" @click="more = new Set()">
+            {{ chosen.length }} taken together: only the first
+          </v-btn>
+        </FindingGroup>
+      </Teleport>
     </div>
   </section>
 </template>

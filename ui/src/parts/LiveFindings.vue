@@ -60,7 +60,6 @@ async function keep(f: Schemas['LiveFindingOut']) {
 
 <style scoped>
 .told {
-  margin: 0 14px 6px;
   padding: 4px 12px;
 }
 
@@ -69,7 +68,11 @@ summary {
 }
 
 p {
-  margin: 2px 0;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 8px;
+  align-items: baseline;
+  margin: 3px 0;
 }
 
 a {

@@ -19,8 +19,8 @@ const wrong = ref('')
 const may = computed(() => plant.may('engineer'))
 const COLUMNS = [
   ['name', 'name', 'G1', ''],
-  ['of', 'fed by', 'of the mains', ''],
-  ['volts', 'gives', 'as the plant', 'V'],
+  ['of', 'fed by', 'the mains', ''],
+  ['volts', 'gives', 'as all', 'V'],
   ['least_v', 'least', '', 'V'],
   ['greatest_v', 'greatest', '', 'V'],
   ['amperes', 'rating', 'not said', 'A'],
@@ -171,6 +171,11 @@ td {
 
 td :deep(input) {
   width: 100%;
+}
+
+td.name,
+td.of {
+  width: 130px;
 }
 
 td.volts,

@@ -42,10 +42,10 @@ class Reserve(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     spare_share: float = Field(default=0.2, ge=0, le=1, description="share of channels kept spare in each cabinet")
+    wired_share: float = Field(default=0.0, ge=0, le=1, description="share of those spares landed on terminals")
     spares: Literal["as they are", "switched off"] = Field(
         default="as they are", description="whether unused channels that can be switched off are to be"
     )
-    wired_share: float = Field(default=0.0, ge=0, le=1, description="share of those spares landed on terminals")
 
 
 class Trimming(BaseModel):

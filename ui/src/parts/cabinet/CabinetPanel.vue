@@ -106,7 +106,7 @@ function addRack() {
       /></label>
     </template>
     <p v-else-if="warm" class="small">{{ warm }} °C inside</p>
-    <p class="keys">
+    <p class="keys racks">
       <v-btn v-for="r in cabinet.racks" :key="r.rack" class="chip" @click="emit('rack', r.rack)">
         rack {{ r.name }}
       </v-btn>
@@ -132,6 +132,10 @@ function addRack() {
 </template>
 
 <style scoped>
+.racks {
+  margin-top: 8px;
+}
+
 table {
   width: 100%;
   margin-bottom: 6px;
