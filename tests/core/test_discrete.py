@@ -34,8 +34,8 @@ def test_a_two_wire_sensor_fails_both_ways_on_type_1_and_suits_type_3() -> None:
     found = agreement(1, 1.5, 8)
     assert (found.off_holds, found.on_holds) == (False, False)
     assert "12.4 V" in found.troubles[1]
-    assert "at most 3.33 kΩ" in found.bleed
-    assert "fit 3.3 kΩ, 0.5 W" in found.bleed
+    assert "3.33 kΩ at most" in found.bleed
+    assert "a bleed resistor of 3.3 kΩ, 0.5 W over the input" in found.bleed
     fine = agreement(3, 1.5, 8)
     assert (fine.off_holds, fine.on_holds, fine.troubles) == (True, True, ())
 

@@ -242,7 +242,7 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     ("R20", plant(thermocouple(junction="fixed")), "to which is not said"),
     # 45 °C in the head and 24 °C in the cabinet on copper: about their difference low.
     ("R20", plant(thermocouple(head_degc="45")), "no extension wire is named between the head at 45 °C and the cabinet at 24 °C"),
-    ("R20", plant(thermocouple(head_degc="250", extension="KX")), "KX is for -25 … 200 °C, and the head is at 250 °C"),
+    ("R20", plant(thermocouple(head_degc="250", extension="KX")), "KX is for −25 … 200 °C, and the head is at 250 °C"),
     ("R21", plant(thermocouple(signal="TC S", device_high="1600")), "a TC S on mode TC K, 0.1 °C: at 1\u202f600 °C the list shows"),
     ("R21", plant(pt100(channel=on("tc"), mode="TC K, 0.1 °C")), "does not take a Pt100"),
     ("R21", plant(thermocouple(channel=on("tc4-iso"), mode="±80 mV")), "in a straight line it is no temperature of a TC K"),
@@ -262,7 +262,7 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     ("R38", plant(current(redundant="P1"), current(tag="PT-2", channel=on("ai", 2), redundant="p1")), "stand in for each other"),
     # At 23 V of 24 the span ends at 24/23 of the counts.
     ("R39", plant(volts(channel=on("ratio"), counts_low="0", counts_high="27000"), supply_v=23), "the span follows the supply of 23 V"),
-    ("R40", plant(current(notes="see %IW1.99")), "names %IW1.99, and its address is %IW1"),
+    ("R40", plant(current(notes="see %IW1.99")), "%IW1.99 stands in its notes, and its address is %IW1"),
     ("R41", plant(current(supply="none")), "nobody feeds the loop"),
     ("R41", plant(current(supply="own 24 V")), "two sources: the device feeds the loop over its two wires"),
     ("R41", plant(current(supply="module", channel=on("ai4-pm"))), "the list says that the module does"),
@@ -291,8 +291,8 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     ("R35", plant(current(found_low="0", found_high="31000")), "found to count 0 … 31\u202f000 where the data sheet says 0 … 32\u202f000: −3.13 % of span"),
     ("R35", plant(current(found_low="32000", found_high="0")), "100.00 % of span"),
     ("R35", plant(current(found_low="0", found_high="32000", mode="")), "no channel in a known mode"),
-    ("R73", plant(root(device_cutoff="60")), "below 60 % of the root the flow is taken as none: 60 % of it"),
-    ("R73", plant(root(device_cutoff="200", device_cutoff_in="the unit of the range")), "below 200 mbar the flow is taken as none: 89 % of it"),
+    ("R73", plant(root(device_cutoff="60")), "a cut-off of 60 % of the root: every flow below 60 % of the whole reads as none"),
+    ("R73", plant(root(device_cutoff="200", device_cutoff_in="the unit of the range")), "a cut-off of 200 mbar: every flow below 89 % of the whole reads as none"),
     ("R73", plant(current(value_law="square root", value_cutoff="-2", value_cutoff_in="the unit of the range")),
      "a cut-off of -2 bar lies below the range and cuts nothing off"),
     ("R56", plant(current(value_reference="absolute")), "the device's bar may be gauge or absolute; the other side says absolute"),
@@ -369,9 +369,9 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     # 11 to 13 V: a twelfth of 12 V either way.
     ("R97", plant(volts(channel=on("ratio"), fed_from="G3"), supplies=f"G2 24 V on {RATIO_AT}; G3 12 V 11 to 13 V"),
      "the device is fed by G3 and its channel compares it with G2: it may be off by 8 % of the reading"),
-    ("R98", plant(current(), layout=warm(58)), "TC-1 has 58 °C inside, and AI-8 U/I works up to 55 °C"),
+    ("R98", plant(current(), layout=warm(58)), "it is 58 °C in TC-1, and AI-8 U/I works up to 55 °C"),
     ("R98", plant(current(), layout=warm(-5)), "works from 0 °C on"),
-    ("R99", plant(current(), current(tag="PT-2", channel=on("ai", 3)), layout=off(4, 5, 6), reserve={"spare_share": 0, "spares": "switched off"}), "TC-1·1·2 AI-8 U/I: 3 unused channels are on, 2, 4, 8"),
+    ("R99", plant(current(), current(tag="PT-2", channel=on("ai", 3)), layout=off(4, 5, 6), reserve={"spare_share": 0, "spares": "switched off"}), "TC-1·1·2 AI-8 U/I: 3 unused channels are on (2, 4, 8)"),
     # 24 V out, signal in and 0 V are terminals 1 to 3 of the first channel.
     ("R100", plant(current(bridged="1-2")), "terminals 1 (24 V out) and 2 (signal in) are bridged: what the device does is not seen any more"),
     ("R100", plant(pt100(wires="2", bridged="2-3")), "terminals 2 and 3 are bridged, which is the jumper at the input, and nobody says where it is"),
@@ -683,6 +683,20 @@ def test_the_plant_says_how_severe_a_rule_is() -> None:
     assert rules_of(plant(short, severities="R45 off"), "R45") == []
     with pytest.raises(ValueError, match="R45 loud"):
         Conventions(severities="R45 loud")
+
+
+def test_what_shuts_something_is_relied_upon() -> None:
+    """A failure that is hidden, or a wrong value, is bad where a trip hangs on it; what only wavers stays what it is."""
+
+    def grades(id: str, *points: Texts, **conventions: Any) -> list[str]:
+        return [f.severity for f in audit(plant(*points, **conventions)) if f.rule == id]
+
+    hidden = current(failure_ma="22")
+    assert grades("R10", hidden) == ["settle"]
+    assert grades("R10", hidden | {"trips": "shuts the gas"}) == ["bad"]
+    assert grades("R10", hidden | {"trips": "shuts the gas"}, severities="R10 note") == ["note"]
+    assert grades("R07", current(device_high="12", trips="shuts the gas")) == ["bad"]
+    assert grades("R18", switch(debounce="100", scan_ms="200", trips="stops the press")) == ["settle"]
 
 
 def test_a_finding_rests_on_its_facts() -> None:

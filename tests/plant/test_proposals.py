@@ -66,6 +66,18 @@ def test_a_preview_says_what_moves_and_writes_nothing(ana: Desk) -> None:
     assert ana.cache.current().seq == 0
 
 
+def test_a_preview_of_an_element_is_told_in_the_middle_of_its_range(ana: Desk) -> None:
+    """A Ni120 of 0 to 200 °C, at 100 °C: half of its ohms would be no temperature of it. 1.6 Ω of lead read as some two
+    degrees where a degree is 0.8 Ω."""
+    image = ana.cache.current()
+    row = next(r for r in range(len(image)) if image.text("tag", r) == "TE-4102")
+    planned = plan(image, Proposal((Edit(int(image.ids[row]), "jumper", "at the input", "at the head"),)))
+    with ana.engine.connect() as connection:
+        (moved,) = preview(connection, image, ChangeSet(planned.changes)).moved
+    assert moved.becomes == "100.0 °C"
+    assert 101.5 < float(moved.was.split()[0]) < 102.5
+
+
 def test_one_unreadable_cell_stops_the_whole_set(ana: Desk) -> None:
     done = ana.propose((PT_3107, "value_high", "600"), (PT_3108, "device_low", "minus fifty"))
     assert isinstance(done, Planned)

@@ -118,8 +118,8 @@ def agreement(
         )
         ohm, fit_ohm, watt, fit_watt = bleed_resistor(kind, leakage_ma, greatest_supply_v)
         bleed = (
-            f"a bleed resistor of at most {shown(ohm / 1000, 2)} kΩ over the input, {shown(watt, 2)} W at"
-            f" {shown(greatest_supply_v, 1)} V: fit {shown(fit_ohm / 1000, 1)} kΩ, {fit_watt:g} W"
+            f"a bleed resistor of {shown(fit_ohm / 1000, 1)} kΩ, {fit_watt:g} W over the input ({shown(ohm / 1000, 2)} kΩ"
+            f" at most, which is {shown(watt, 2)} W at {shown(greatest_supply_v, 1)} V)"
         )
     left = least_supply_v - drop_v
     on_holds = left >= t.on_v - 1e-9

@@ -16,6 +16,10 @@ from canaleta.core.rules.rule import RULES, Rule
 __all__ = ["audit", "audit_change", "group_key"]
 
 
+RELIED_UPON = frozenset(("hides", "falsifies"))
+"""Harms that are bad where something is shut by the point: it is relied upon, and would not act, or not in time."""
+
+
 def audit(image: PlantImage) -> list[Finding]:
     """Every finding of the plant."""
     rows = np.arange(len(image))
@@ -30,13 +34,16 @@ def _found(of: Rule, image: PlantImage, rows: Rows) -> Iterator[Finding]:
         return
     trips = image.filled("trips")
     for found in of.check(image, rows):
+        shuts = any(trips[image.row_of(point)] for point in found.points if point != PLANT)
+        harm = found.harm or of.harm
         yield replace(
             found,
-            severity=wanted or found.severity,
-            harm=found.harm or of.harm,
+            severity=wanted
+            or ("bad" if shuts and harm in RELIED_UPON and found.severity == "settle" else found.severity),
+            harm=harm,
             facts=found.fingerprint,
             fingerprint=seal(found.fingerprint, " ".join(figures_in(found.text))),
-            trips=any(trips[image.row_of(point)] for point in found.points if point != PLANT),
+            trips=shuts,
         )
 
 

@@ -236,7 +236,7 @@ def junction_unknown(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             )
         elif beyond[at]:
             wire = EXTENSIONS[image.text("extension", row)]
-            text = f"{wire.name} is for {wire.low_degc:g} … {wire.high_degc:g} °C, and the head is at {shown(float(head[at]), 0)} °C"
+            text = f"{wire.name} is for {shown(wire.low_degc, 0)} … {shown(wire.high_degc, 0)} °C, and the head is at {shown(float(head[at]), 0)} °C"
             yield report(image, "R20", [row], Station.LOOP, text, ("extension", "head_degc"), about=f"{point}:wire")
 
 

@@ -243,7 +243,7 @@ def beyond_its_air(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             says = f"works from {shown(kind.coldest_degc, 0)} °C on"
         else:
             continue
-        text = f"{cabinet.name} has {shown(degc, 0)} °C inside, and {kind.title} {says}"
+        text = f"it is {shown(degc, 0)} °C in {cabinet.name}, and {kind.title} {says}"
         yield report_of_plant("R98", f"{cabinet.name}:{key}", Station.INPUT, text)
 
 
@@ -272,5 +272,5 @@ def spares_on(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             numbers = ", ".join(str(n + layout.channel_base) for n in on)
             where = layout.address(module.id, 0).rpartition("·")[0]
             are = "channel is" if len(on) == 1 else "channels are"
-            text = f"{where} {kind.title}: {len(on)} unused {are} on, {numbers}"
+            text = f"{where} {kind.title}: {len(on)} unused {are} on ({numbers})"
             yield report_of_plant("R99", str(module.id), Station.INPUT, text)

@@ -284,7 +284,7 @@ def _range_of(image: PlantImage, row: int, side: str) -> str:
 
 
 _TYPED_ADDRESS = compiled(r"%[IQM][XBWD]?\d+(?:\.\d+)*")
-_WRITTEN = ("service", "notes", "alarm_says")
+_WRITTEN = {"service": "service text", "notes": "notes", "alarm_says": "alarm's text"}
 
 
 @rule(
@@ -312,7 +312,7 @@ def typed_address(image: PlantImage, rows: Rows) -> Iterator[Finding]:
                     "R40",
                     [row],
                     Station.INPUT,
-                    f"the {name.replace('_', ' ')} names {stale}, and its address is {own}",
+                    f"{stale} stands in its {_WRITTEN[name]}, and its address is {own}",
                     (name, "channel"),
                     about=f"{point}:{name}",
                     fixes=(fix,),

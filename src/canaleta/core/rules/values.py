@@ -421,7 +421,7 @@ def cut_off_off(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             how = CUT_OFF_IN[max(int(said[at]), 0)]
             unit = image.text(f"{side}_unit", row) if how == "the unit of the range" else how
             text = (
-                f"below {figure[at]:g} {unit} the flow is taken as none: {shown(100 * float(share[at]), 0)} % of it"
+                f"a cut-off of {figure[at]:g} {unit}: every flow below {shown(100 * float(share[at]), 0)} % of the whole reads as none"
                 if share[at] >= 0.5
                 else f"a cut-off of {figure[at]:g} {unit} lies below the range and cuts nothing off"
             )

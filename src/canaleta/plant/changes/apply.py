@@ -12,11 +12,14 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from sqlalchemy import Connection, Engine, delete, func, insert, select, update
 
+from canaleta.core.checks.checkpoints import TEMPERATURE
 from canaleta.core.model.fields import Station, Stored
 from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.arrays import Floats, Rows
 from canaleta.core.notation.text import shown
 from canaleta.core.path.evaluate import describe, evaluate
 from canaleta.core.rules import RULES, Finding, audit, audit_change
+from canaleta.core.rules.masks import process_at
 from canaleta.plant.changes.change_set import CellChanges, ChangeSet
 from canaleta.plant.changes.proposal import (
     Applied,
@@ -66,6 +69,8 @@ __all__ = [
 
 Looked = dict[str, set[int] | None]
 """By rule: the points that were looked at again, None for all there are."""
+USUAL_DEGC = 100.0
+"""Where an element without a range is looked at: every one of them has a figure there."""
 MOST_MOVED = 200
 MANY_TOUCHED = 2000
 """Points from which the whole plant is audited instead of what they touch."""
@@ -298,7 +303,7 @@ def _text_after(image: PlantImage, after: PlantImage, name: str, row: int) -> st
 
 
 def _moved(before: PlantImage, after: PlantImage, rows: list[int]) -> tuple[tuple[Moved, ...], int]:
-    """Values that move at half the device's output: the first MOST_MOVED in words, and how many they are."""
+    """Values that move in the middle of the device's range: the first MOST_MOVED in words, and how many they are."""
     at = np.array([row for row in rows if after.has(int(before.ids[row]))], dtype=np.int64)
     if not len(at):
         return (), 0
@@ -308,7 +313,7 @@ def _moved(before: PlantImage, after: PlantImage, rows: list[int]) -> tuple[tupl
     )
     same = before.cells["signal"][at] == after.cells["signal"][then]
     at, then = at[same], then[same]
-    loop = evaluate(before, Station.DEVICE, 50.0, at).at(Station.LOOP)
+    loop = _middle(before, at)
     was = evaluate(before, Station.LOOP, loop, at).at(Station.VALUE)
     becomes = evaluate(after, Station.LOOP, loop, then).at(Station.VALUE)
     moves = ~np.isnan(loop) & (was != becomes) & ~(np.isnan(was) & np.isnan(becomes))
@@ -328,6 +333,18 @@ def _moved(before: PlantImage, after: PlantImage, rows: list[int]) -> tuple[tupl
         if len(out) == MOST_MOVED:
             break
     return tuple(out), int(moves.sum())
+
+
+def _middle(image: PlantImage, rows: Rows) -> Floats:
+    """What is on each row's wires in the middle of its range, in the unit of LOOP: half of the output of what gives one; of an
+    element the temperature in the middle, for half of its millivolts or ohms may be no temperature of it."""
+    loop = evaluate(image, Station.DEVICE, 50.0, rows).at(Station.LOOP)
+    thermal = np.flatnonzero(np.isin(image.family[rows], TEMPERATURE))
+    if len(thermal):
+        degc = process_at(image, rows[thermal], 0.5)
+        degc = np.where(np.isnan(degc), USUAL_DEGC, degc)
+        loop[thermal] = evaluate(image, Station.PROCESS, degc, rows[thermal]).at(Station.LOOP)
+    return loop
 
 
 def _by_whom(connection: Connection, conflict: Conflict) -> Conflict:
