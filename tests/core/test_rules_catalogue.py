@@ -685,6 +685,27 @@ def test_the_plant_says_how_severe_a_rule_is() -> None:
         Conventions(severities="R45 loud")
 
 
+def test_a_mode_for_the_wires_that_are_there_is_offered_and_none_for_more() -> None:
+    """An input with modes for two, three and four wires: two wires are offered the first, and where no mode is said, no mode
+    that would wait for a third."""
+    rtd = TYPES["rtd6"]
+    three = next(m for m in rtd.modes if m.name.startswith("Pt100"))
+    modes = [three.model_copy(update={"name": f"Pt100, {n} wires", "wires": n}) for n in (4, 3, 2)]
+    layout = dataclasses.replace(
+        LAYOUT, types=LAYOUT.types | {"rtd6": rtd.model_copy(update={"modes": tuple(modes)})}
+    )
+
+    def offered(id: str, **cells: str) -> list[str]:
+        found = [f for f in audit(plant(pt100(**cells), layout=layout)) if f.rule == id]
+        return [fix.label for f in found for fix in f.fixes if fix.edits[0][0].field == "mode"]
+
+    two = {"wires": "2", "lead_ohm": "0.8"}
+    assert offered("R19", **two, jumper="at the input", mode="Pt100, 3 wires") == ["mode Pt100, 2 wires"]
+    assert offered("R19", **two, jumper="absent", mode="Pt100, 3 wires") == ["mode Pt100, 2 wires"]
+    assert offered("R86", wires="2", mode="") == ["mode Pt100, 2 wires"]
+    assert offered("R86", wires="3", mode="")[0] == "mode Pt100, 3 wires"
+
+
 def test_what_shuts_something_is_relied_upon() -> None:
     """A failure that is hidden, or a wrong value, is bad where a trip hangs on it; what only wavers stays what it is."""
 

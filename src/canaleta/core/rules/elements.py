@@ -28,6 +28,7 @@ from canaleta.core.rules.masks import (
     takes,
     uncurved,
 )
+from canaleta.core.rules.other_modes import OtherModes
 from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.sensors.elements import degrees, electrical, span_degc
 from canaleta.core.signals.sensors.extension import EXTENSION_NAMES, EXTENSIONS, extensions_for
@@ -76,6 +77,7 @@ def leads_count(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         - taken_off_ohm(p)
     )
     opened = WireJoint.left_open(p)
+    modes = OtherModes(image)
     low, high = process_at(image, rows, 0.0), process_at(image, rows, 1.0)
     typed = image.number("tolerance_loop")[rows] / 100.0
     allowed = np.abs(high - low) * np.where(np.isnan(typed), image.conventions.agreement_share, typed)
@@ -88,8 +90,11 @@ def leads_count(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         if opened[at]:
             text = f"{on}, without its jumper: the input is open"
             fixes = [
-                Fix(f"the jumper is {where}", ((Cell(int(image.ids[row]), "jumper"), where),))
-                for where in JUMPERS[:2]
+                *_for_its_wires(image, row, modes),
+                *(
+                    Fix(f"the jumper is {where}", ((Cell(int(image.ids[row]), "jumper"), where),))
+                    for where in JUMPERS[:2]
+                ),
             ]
             yield report(
                 image,
@@ -122,12 +127,18 @@ def leads_count(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         )
         text = f"{on}{where}, {shown(float(counted[at]), 2)} Ω of lead: {_signed(known[t])} °C at {shown(t, 0)} °C"
         asked = not jumper and where
-        fixes = (
-            [Fix("the jumper is at the head", ((Cell(int(image.ids[row]), "jumper"), "at the head"),))]
-            if asked
-            else []
-        )
+        fixes = _for_its_wires(image, row, modes)
+        if asked:
+            fixes.append(Fix("the jumper is at the head", ((Cell(int(image.ids[row]), "jumper"), "at the head"),)))
         yield report(image, "R19", [row], Station.LOOP, text, ("wires", "jumper", "lead_ohm"), fixes=fixes)
+
+
+def _for_its_wires(image: PlantImage, row: int, modes: OtherModes) -> list[Fix]:
+    """Modes of the module that are for just as many wires as the element has, where its present one is for more."""
+    wires = image.number("wires")[row]
+    kind = image.layout.type_at(int(image.module[row]), int(image.channel[row]))
+    for_them = {mode.name for mode in kind.modes if mode.wires == wires}
+    return [fix for fix in modes.of(row) if fix.edits[0][1] in for_them]
 
 
 def _lead_error(curve: NDArray[np.object_], t: float, ohm: float, table: NDArray[np.object_]) -> float:

@@ -39,13 +39,13 @@ from canaleta.core.rules.masks import (
     takes,
     uncurved,
 )
+from canaleta.core.rules.other_modes import AC, OtherModes
 from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.laws import SENSOR_LAW
 from canaleta.core.signals.signal_types import LOADS, Family
 
 _PLACE = ("signal", "channel", "mode")
 _SHUNTS = {5.0: "250", 10.0: "500", 1.0: "50"}
-_AC = ("AC contact", "AC load")
 
 
 def _title(image: PlantImage, row: int) -> str:
@@ -72,38 +72,6 @@ def _cause(image: PlantImage, row: int) -> Cause:
     )
 
 
-class _OtherModes:
-    """Modes of the same module that take all of the signal, as fixes, three at most. Points that say the same, on
-    modules of one type, have the same ones: those are tried once."""
-
-    def __init__(self, image: PlantImage) -> None:
-        self._image = image
-        self._known: dict[tuple[object, ...], tuple[str, ...]] = {}
-
-    def of(self, row: int) -> list[Fix]:
-        """The fixes of one point on a channel."""
-        image = self._image
-        key = image.layout.modules[int(image.module[row])].type_key
-        facts = (key, *(image.cells[name][row] for name in PATH if name != "channel"))
-        if facts not in self._known:
-            self._known[facts] = self._tried(row)
-        point = int(image.ids[row])
-        return [Fix(f"mode {name}", ((Cell(point, "mode"), name),)) for name in self._known[facts]]
-
-    def _tried(self, row: int) -> tuple[str, ...]:
-        image, at = self._image, np.array([0])
-        one, mains = image.only(np.array([row])), signal_of(image, row).switch in _AC
-        out = []
-        for mode in image.layout.type_at(int(image.module[row]), int(image.channel[row])).modes:
-            if mode.name == image.text("mode", row) or (mode.current == "AC") != mains:
-                continue
-            trial = one.with_cells({(0, "mode"): mode.name})
-            wrong = ~takes(trial, at) | cut_off(trial, at) | other_curve(trial, at) | uncurved(trial, at)
-            if not wrong[0]:
-                out.append(mode.name)
-        return tuple(out[:3])
-
-
 def _placed(image: PlantImage, rows: Rows) -> Rows:
     """Rows with a signal on a channel."""
     here: Rows = rows[(image.module[rows] >= 0) & (image.family[rows] != Family.NONE)]
@@ -122,7 +90,7 @@ def _placed(image: PlantImage, rows: Rows) -> Rows:
 def other_kind(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A load on an input, a switch on an output, a thermocouple on a discrete input, a NAMUR sensor on a plain
     one."""
-    modes = _OtherModes(image)
+    modes = OtherModes(image)
     rows = _placed(image, rows)
     out = driven(image, rows)
     load = of_signal(image, rows, lambda s: s.switch in LOADS) == 1.0
@@ -170,7 +138,7 @@ def other_kind(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 )
 def no_such_mode(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A mode left over from another module: the channel cannot work that way, so no count means anything."""
-    modes = _OtherModes(image)
+    modes = OtherModes(image)
     lost = rows[(image.module[rows] >= 0) & (image.mode[rows] < 0) & image.filled("mode")[rows]]
     on_module = Counter(image.module[rows].tolist())
     lost_on = Counter(image.module[lost].tolist())
@@ -201,9 +169,9 @@ def no_such_mode(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 )
 def voltages(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Mains on a DC channel kill the module; a DC device on a mains channel is killed by it."""
-    modes = _OtherModes(image)
+    modes = OtherModes(image)
     rows = _placed(image, rows)
-    ac = of_signal(image, rows, lambda s: s.switch in _AC) == 1.0
+    ac = of_signal(image, rows, lambda s: s.switch in AC) == 1.0
     dry = of_signal(image, rows, lambda s: s.switch == "contact") == 1.0
     alternating = PathRows(image, rows).mode_flag("alternating")
     module_takes_ac = of_type(image, rows, lambda kind: any(mode.current == "AC" for mode in kind.modes)) == 1.0
@@ -293,7 +261,7 @@ def no_current_path(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 )
 def not_all_of_it(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Current into volts without a shunt, ± into unipolar, a range that goes beyond where the count stops."""
-    modes = _OtherModes(image)
+    modes = OtherModes(image)
     rows = rows[(image.mode[rows] >= 0) & np.isin(image.family[rows], (Family.LINEAR, *TEMPERATURE))]
     p = PathRows(image, rows)
     unfit = (image.family[rows] == Family.LINEAR) & (p.mode_family == Family.LINEAR) & ~takes(image, rows)
@@ -437,7 +405,7 @@ def zeros_mixed(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 )
 def other_element(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Type S read as type K, a Pt100 on a thermocouple input, plain mV scaled in a straight line."""
-    modes = _OtherModes(image)
+    modes = OtherModes(image)
     rows = rows[np.isin(image.family[rows], TEMPERATURE) & (image.mode[rows] >= 0)]
     p = PathRows(image, rows)
     unfit = np.isin(p.mode_family, TEMPERATURE) & ~takes(image, rows)
@@ -501,7 +469,7 @@ def load_over(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 def no_mode(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """Signal and channel are there, and how the channel works is not: no count of it means anything."""
     here = image.landed[rows] & ~image.filled("mode")[rows] & (image.family[rows] != Family.NONE)
-    modes = _OtherModes(image)
+    modes = OtherModes(image)
     for row in rows[here].tolist():
         kind = image.layout.type_at(int(image.module[row]), int(image.channel[row]))
         if not kind.modes:
