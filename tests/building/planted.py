@@ -136,6 +136,13 @@ def _mid(image: PlantImage, row: int, share: float) -> str:
     return f"{low + share * (high - low):g}"
 
 
+def _terminals(image: PlantImage, row: int, one: int, other: int) -> str:
+    """Two terminals of a point's channel, counted from 1, as a bridge between them."""
+    channel = int(image.channel[row])
+    marks = [mark for mark, _ in image.layout.type_at(int(image.module[row]), channel).terminal_marks(channel)]
+    return f"{marks[one - 1]}-{marks[other - 1]}"
+
+
 KINDS: tuple[Kind, ...] = (
     Kind("R01", "a tag given twice", SWITCH, lambda i, r, n: {"tag": f"ZS-77{n // 2:02d}"}, pair=True),
     Kind("R51", "a second name given twice", SWITCH, lambda i, r, n: {"second_name": f"=K1 +A{n // 2} -B1"}, pair=True),
@@ -213,6 +220,13 @@ KINDS: tuple[Kind, ...] = (
     Kind("R86", "landed without a mode", SWITCH, lambda i, r, n: {"mode": ""}),
     Kind("R87", "a filter for other mains", _of(HOT, filter="50 Hz"), lambda i, r, n: {"filter": "60 Hz"}),
     Kind("R90", "another element in the text", HOT, lambda i, r, n: {"service": f"crown {n}, Pt100"}),
+    Kind("R14", "one decimal of a small span", CURRENT, lambda i, r, n: {"value_type": "INT", "value_factor": "0.1"}),
+    Kind("R19", "leads taken off twice", _of(RTD, lead_taken_ohm=""), lambda i, r, n: {"lead_taken_ohm": "9"}),
+    Kind("R100", "a bridge over the signal", _both(PLAIN, _on("ai8-ui")), lambda i, r, n: {"bridged": _terminals(i, r, 1, 2)}),
+    Kind("R100", "a jumper nobody speaks of", _both(RTD, _on("rtd6")), lambda i, r, n: {
+        "wires": "2", "jumper": "", "cores": "", "lead_ohm": "0", "bridged": _terminals(i, r, 1, 2)}),
+    Kind("R101", "the text in a unit of its own", _of(CURRENT, device_unit="bar"), lambda i, r, n: {
+        "service": f"slip {i.text('device_low', r)}-{i.text('device_high', r)} kpsq"}),
     Kind("R64", "accepted and without range", CURRENT, lambda i, r, n: {"status!": "accepted", "device_low": "", "device_high": ""}),
 )  # fmt: skip
 FEW = 4
@@ -238,7 +252,7 @@ def plant_faults(
     return image.with_cells(changes), planted
 
 
-def rounds(image: PlantImage, parts: int = 4) -> Iterator[tuple[PlantImage, list[Planted]]]:
+def rounds(image: PlantImage, parts: int = 6) -> Iterator[tuple[PlantImage, list[Planted]]]:
     """The kinds in a few rounds, each on a plant of its own: one plant has not points enough for all of them."""
     yield from (plant_faults(image, KINDS[part::parts]) for part in range(parts))
 

@@ -44,11 +44,16 @@ def contact(tag: str, service: str, signal: str = "contact NO", **more: str) -> 
 
 
 def image_of(points: dict[str, list[Texts]], **conventions: Any) -> PlantImage:
-    """Points by the module type that they are on, one after the other on its channels."""
+    """Points by the module type that they are on, one after the other on its channels; 38 °C inside."""
     own = [key for key in points if key not in ("di16-24v", "ai8-ui", "tc8", "")]
     layout = layout_with([TYPES[key] for key in own])
     named = dict.fromkeys(p["cable"] for some in points.values() for p in some if "cable" in p)
-    layout = replace(layout, cables={n: Cable(n, name, 2, "pair") for n, name in enumerate(named, start=1)})
+    layout = replace(
+        layout,
+        cables={n: Cable(n, name, 2, "pair") for n, name in enumerate(named, start=1)},
+        cabinets={n: replace(cabinet, ambient_degc=38.0) for n, cabinet in layout.cabinets.items()},
+        types={k: t.model_copy(update={"coldest_degc": 0.0, "hottest_degc": 55.0}) for k, t in layout.types.items()},
+    )
     slots = {"di16-24v": 1, "ai8-ui": 2, "tc8": 3} | {key: n for n, key in enumerate(own, start=4)}
     said = Conventions.model_validate({"reserve": {"spare_share": 0.0}} | conventions)
     empty = PlantImage.of_rows([{}], layout, said)
@@ -83,8 +88,12 @@ def water_works() -> PlantImage:
             ma("FV-121", "metering pump of chlorine", "0", "100", "%", supply="none", output_load_ohm="250", lift_off_v="",
                failure_ma="", safe_side="low", on_loss="closes"),
         ],
-        "rtd6": [bare("TE-131", "bearing of well pump 1", "Pt100", "0", "150", alarm_h="90", alarm_h_deadband="1")],
-    })  # fmt: skip
+        "rtd6": [
+            bare("TE-131", "bearing of well pump 1", "Pt100", "0", "150", alarm_h="90", alarm_h_deadband="1"),
+            bare("TE-132", "bearing of well pump 2", "Pt100", "0", "150", wires="2", jumper="at the input", bridged="4-5", lead_ohm="0.8",
+                 lead_taken_ohm="1.6"),
+        ],
+    }, supplies="G1 24 V 22 to 28 V 10 A on TC-1; F1 of G1 2 A on TC-1·1·1, TC-1·1·2·1 to 4; F2 of G1 1 A on TC-1·1·4")  # fmt: skip
 
 
 def tank_farm() -> PlantImage:
@@ -125,6 +134,7 @@ def bakery() -> PlantImage:
             ma("SC-304", "speed of the belt", "0", "30", "m/min", signal="0–10 V", mode="0–10 V", supply="drive", lift_off_v="",
                failure_ma="", raw_type="WORD"),
             ma("WT-305", "flour in the hopper", "0", "2000", "kg", value_type="INT"),
+            ma("TT-307", "dough, 0-50 °C", "0", "50", "°C", value_type="INT", value_factor="100"),
             ma("MT-306", "humidity of the proving chamber", "0", "100", "%", value_decimals="0"),
         ],
         "di16-24v": [

@@ -169,7 +169,7 @@ def _disagreement(image: PlantImage, row: int, level: str, says: float, true: fl
     )
 
 
-_OTHERS = (("extension",), ("lead_ohm",), ("lead_apart_ohm",), ("jumper",), ("counts_low", "counts_high"))
+_OTHERS = (("extension",), ("lead_ohm", "lead_taken_ohm"), ("lead_apart_ohm",), ("jumper",), ("counts_low", "counts_high"))
 """Cells that rules of their own speak of: where the path agrees without them, the ranges are not what is wrong."""
 
 
