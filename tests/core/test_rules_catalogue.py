@@ -21,6 +21,7 @@ from canaleta.core.model.fields import STORED, Field, Kind, Landing, Station, St
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Cable, Layout, Module
 from canaleta.core.rules import CATALOGUE, HARMS, RULES, Finding, audit, rule_named
+from canaleta.core.rules.finding import figures_in
 from canaleta.plant.changes.seed import stored_row
 
 TYPES = module_types()
@@ -884,3 +885,18 @@ def test_a_shunt_is_the_one_that_the_scaling_implies() -> None:
     half = plant(current(counts_low=f"{top / 10:g}", counts_high=f"{top / 2:g}", **bare))
     assert {"shunt_ohm": "250"} in fixes_of(half, "R09")
     assert {"shunt_ohm": "500"} in fixes_of(plant(current(**bare)), "R09")
+
+
+@pytest.mark.parametrize(
+    ("text", "figures"),
+    [
+        ("1.10 V short at 22 mA: 20.4 V − 22 mA · 500 Ω", ["1.10", "22", "20.4", "22", "500"]),
+        ("PT-1, PT-2 at 127.0.0.1:1502.", ["1", "2", "127.0.0.1", "1502"]),
+        ("1,000.5 and .5 and 6. and 7", ["1,000.5", "5", "6", "7"]),
+        ("1..2 3...4 5,.6 7,,8", ["1", "2", "3", "4", "5", "6", "7", "8"]),
+        ("no figure . , here", []),
+    ],
+)
+def test_the_figures_of_a_sentence_are_its_facts(text: str, figures: list[str]) -> None:
+    """A waiver holds for figures, so that they are read alike for ever: digits with single points or commas between."""
+    assert figures_in(text) == figures

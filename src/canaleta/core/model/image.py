@@ -18,6 +18,8 @@ from canaleta.core.model.conventions import Conventions
 from canaleta.core.model.fields import STORED, Landing, Stored, field_named, written
 from canaleta.core.model.layout import Layout
 from canaleta.core.notation.arrays import Bools, Floats, Rows
+from canaleta.core.notation.tags import letters_code
+from canaleta.core.notation.units import unit_places
 from canaleta.core.signals.signal_types import SIGNALS, Family
 
 __all__ = ["PlantImage"]
@@ -39,6 +41,7 @@ class PlantImage:
     layout: Layout
     conventions: Conventions
     _kept: dict[str, NDArray[np.generic]] = field(default_factory=dict, repr=False, compare=False)
+    _worked_out: dict[str, Any] = field(init=False, default_factory=dict, repr=False, compare=False)
 
     @classmethod
     def of_rows(
@@ -152,6 +155,21 @@ class PlantImage:
         return self._column(f"folded:{name}")  # type: ignore[return-value]
 
     @property
+    def letters(self) -> NDArray[np.int64]:
+        """The letters of each point's tag as one number (core.notation.tags.letters_in), 0 for none."""
+        return self._column("letters:tag")  # type: ignore[return-value]
+
+    def unit(self, name: str) -> NDArray[np.int16]:
+        """A unit field as index into the table of units, -1 where empty."""
+        return self._column(f"unit:{name}")  # type: ignore[return-value]
+
+    def once(self, name: str, make: Callable[[], Any]) -> Any:
+        """What is worked out of the whole image, kept with it: an image with an edit works it out anew."""
+        if name not in self._worked_out:
+            self._worked_out[name] = make()
+        return self._worked_out[name]
+
+    @property
     def family(self) -> NDArray[np.int8]:
         """The family of each point's signal."""
         return self._column("family")  # type: ignore[return-value]
@@ -186,7 +204,7 @@ class PlantImage:
         if of and cells[of].strides == (0,):
             # Most fields are empty in most plants: nobody walks through fifty thousand times nothing.
             empty: dict[str, tuple[object, Any]] = {
-                "number": (np.nan, np.float64), "filled": (False, np.bool_), "code": (-1, np.int16), "folded": (None, np.object_),
+                "number": (np.nan, np.float64), "filled": (False, np.bool_), "code": (-1, np.int16), "unit": (-1, np.int16), "letters": (0, np.int64), "folded": (None, np.object_),
             }  # fmt: skip
             value, dtype = empty[kind]
             return np.full(len(cells[of][rows]), value, dtype=dtype)
@@ -201,6 +219,15 @@ class PlantImage:
         if kind == "code":
             codes = {choice: code for code, choice in enumerate(field_named(of).choices)}
             return np.array([codes.get(v, -1) for v in cells[of][rows]], dtype=np.int16)
+        if kind == "letters":
+            # Most tags begin with the letters before their dash, and there are few of those.
+            heads = [v.partition("-")[0] if v else "" for v in cells[of][rows]]
+            known = {head: letters_code(head) for head in set(heads)}
+            numbers = [known[head] or letters_code(v or "") for head, v in zip(heads, cells[of][rows], strict=True)]
+            return np.array(numbers, dtype=np.int64)
+        if kind == "unit":
+            places = unit_places()
+            return np.array([-1 if v is None else places.get(v, -1) for v in cells[of][rows]], dtype=np.int16)
         if kind == "family":
             return np.array([_FAMILY_OF.get(v, Family.NONE) for v in cells["signal"][rows]], dtype=np.int8)
         landings = cells["channel"][rows]

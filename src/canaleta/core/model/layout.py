@@ -9,6 +9,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from functools import cached_property
 
+import numpy as np
+from numpy.typing import NDArray
+
 from canaleta.core.model.by_name import SECURITIES, Security
 from canaleta.core.model.fields import Landing
 from canaleta.core.model.links import LINKS, USUAL_LINE, Link, is_by_name, is_serial
@@ -156,6 +159,19 @@ class Layout:
     def modules_of(self, rack: int) -> list[Module]:
         """The modules of a rack in the order they sit, passive items among them."""
         return self._in_order.get(rack, [])
+
+    @cached_property
+    def _type_code(self) -> NDArray[np.int32]:
+        codes = {key: code for code, key in enumerate(self.types)}
+        out = np.full(max(self.modules, default=0) + 1, -1, dtype=np.int32)
+        for number, module in self.modules.items():
+            out[number] = codes[module.type_key]
+        return out
+
+    def type_codes(self, modules: NDArray[np.int64]) -> NDArray[np.int32]:
+        """The place of each module's type among the types, (n,); -1 for no module."""
+        known = (modules >= 0) & (modules < len(self._type_code))
+        return np.where(known, self._type_code[np.where(known, modules, 0)], -1).astype(np.int32)
 
     @cached_property
     def warm_cabinets(self) -> bool:

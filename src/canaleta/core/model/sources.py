@@ -69,13 +69,12 @@ def fed_by_module(image: PlantImage, rows: NDArray[np.int64]) -> Bools:
 
 def _of_channel(image: PlantImage, rows: NDArray[np.int64], says: Callable[[ModuleType], bool]) -> Bools:
     layout, modules = image.layout, image.module[rows]
-    present = np.unique(modules)
-    kinds = {int(n): layout.type_of(int(n)) for n in present if int(n) in layout.modules}
-    alike = [n for n, kind in kinds.items() if says(kind)]
-    out: Bools = np.isin(modules, alike)
+    kinds = list(layout.types.values())
+    codes = layout.type_codes(modules)
+    out: Bools = np.array([*(says(kind) for kind in kinds), False], dtype=bool)[codes]
     # Few modules have channels that are not alike.
-    mixed = [n for n, kind in kinds.items() if kind.groups or any(m.direction for m in kind.modes)]
-    for at in np.flatnonzero(np.isin(modules, mixed)).tolist() if mixed else ():
+    mixed = np.array([*(bool(kind.groups or any(m.direction for m in kind.modes)) for kind in kinds), False])
+    for at in np.flatnonzero(mixed[codes]).tolist():
         row = int(rows[at])
         out[at] = says(layout.type_at(int(modules[at]), int(image.channel[row]), image.text("mode", row)))
     return out

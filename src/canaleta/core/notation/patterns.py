@@ -7,14 +7,13 @@ may type other blanks, SPACE is meant. `compiled` is the only way here to a patt
 
 from __future__ import annotations
 
-from bisect import bisect_right
 from collections.abc import Callable, Iterable
-from itertools import accumulate
 from typing import Any
 
+import numpy as np
 import re2
 
-__all__ = ["DASHES", "LONGEST_LINE", "SPACE", "compiled", "escaped", "lines_with"]
+__all__ = ["DASHES", "LONGEST_LINE", "SPACE", "Lines", "compiled", "escaped", "lines_with"]
 
 SPACE = r"[\s\x{85}\x{a0}\x{1680}\x{2000}-\x{200a}\x{2028}\x{2029}\x{202f}\x{205f}\x{3000}]"
 """Any blank of Unicode, as str.isspace has them."""
@@ -34,15 +33,28 @@ def compiled(pattern: str, *, ignore_case: bool = False) -> Any:
     return re2.compile(f"(?i){pattern}" if ignore_case else pattern)
 
 
-def lines_with(pattern: str) -> Callable[[Iterable[str | None]], list[int]]:
-    """What finds the texts, by their number, that have a pattern in them: tens of thousands in one go, for going to RE2
-    and back for each of them takes longer than looking. The pattern must not match a NUL, which no text has."""
+class Lines:
+    """Texts put together, to be searched in one go: tens of thousands at once, for going to RE2 and back for each of them takes
+    longer than looking."""
+
+    def __init__(self, texts: Iterable[str | None]) -> None:
+        lines = [(text or "").encode() for text in texts]
+        self._whole = b"\0".join(lines)
+        self._ends = np.cumsum(np.fromiter(map(len, lines), dtype=np.int64, count=len(lines)) + 1)
+
+    def with_any(self, seek: Any) -> list[int]:
+        """The texts, by their number, in which a compiled pattern of bytes stands."""
+        begins = np.array([match.start() for match in seek.finditer(self._whole)], dtype=np.int64)
+        found: list[int] = np.unique(np.searchsorted(self._ends, begins, side="right")).tolist()
+        return found
+
+
+def lines_with(pattern: str) -> Callable[[Iterable[str | None] | Lines], list[int]]:
+    """What finds the texts, by their number, that have a pattern in them; texts that are searched for several are put together
+    once, as Lines. The pattern must not match a NUL, which no text has."""
     seek = re2.compile(pattern.encode())
 
-    def found(texts: Iterable[str | None]) -> list[int]:
-        lines = [(text or "").encode() for text in texts]
-        begins = [0, *accumulate(len(line) + 1 for line in lines)]
-        at = dict.fromkeys(bisect_right(begins, match.start()) - 1 for match in seek.finditer(b"\0".join(lines)))
-        return list(at)
+    def found(texts: Iterable[str | None] | Lines) -> list[int]:
+        return (texts if isinstance(texts, Lines) else Lines(texts)).with_any(seek)
 
     return found

@@ -20,6 +20,8 @@ __all__ = [
     "Tag",
     "function_of",
     "has_shape",
+    "letters_code",
+    "letters_in",
     "letters_of",
     "letters_there_are",
     "own_letters",
@@ -83,6 +85,16 @@ def function_of(letters: str) -> str:
 def letters_of(text: str) -> str:
     """The letters that a tag begins with, "" if it does not; without looking at the rest of it."""
     return _run(text.lstrip(_BEFORE), _LETTERS, MOST_LETTERS).upper()
+
+
+def letters_code(text: str) -> int:
+    """The letters that a tag begins with as one number, 0 for none."""
+    return int.from_bytes(letters_of(text).encode("ascii"), "big")
+
+
+def letters_in(code: int) -> str:
+    """The letters that a number stands for."""
+    return code.to_bytes(MOST_LETTERS, "big").lstrip(b"\0").decode("ascii")
 
 
 def _run(text: str, of: Set[str], most: int) -> str:

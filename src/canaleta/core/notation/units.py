@@ -6,7 +6,7 @@ Units stand in units.tsv beside this file. Only units of one quantity convert in
 from __future__ import annotations
 
 import csv
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache
 from importlib import resources
@@ -21,6 +21,7 @@ __all__ = [
     "find_unit_and_reference",
     "read_unit",
     "read_unit_and_reference",
+    "unit_places",
     "units",
 ]
 
@@ -65,6 +66,13 @@ def _spellings() -> tuple[dict[str, Unit], dict[str, list[Unit]]]:
             if unit not in same:
                 same.append(unit)
     return exact, loose
+
+
+@cache
+def unit_places() -> Mapping[str, int]:
+    """The place of each unit in the table, by every exact spelling."""
+    places = {unit.shown: place for place, unit in enumerate(units())}
+    return {shown: places[unit.shown] for shown, unit in _spellings()[0].items()}
 
 
 def find_unit(shown: str) -> Unit | None:

@@ -167,15 +167,16 @@ _PROVED = ("loop-checked", "function-tested", "accepted")
 def incomplete(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A point that is said to be loop-checked or more and has no signal, no channel, no mode or no range."""
     ladder = [LADDER.index(step) for step in _PROVED]
-    for row in rows[np.isin(image.code("status")[rows], ladder)].tolist():
-        family = Family(int(image.family[row]))
-        asked = _NEEDED[:3] if family == Family.CONTACT else _NEEDED[:5] if family == Family.NONE else _NEEDED
-        if family in TEMPERATURE or image.code("value_form")[row] > 0:
-            asked = _NEEDED[:3]
-        missing = [name for name in asked if image.cells[name][row] is None]
-        if missing:
-            labels = " and ".join(
-                dict.fromkeys(f"{field_named(n).station.lower()} {field_named(n).label}" for n in missing)
-            )
-            text = f"it is said to be {image.text('status', row)}, and lacks {labels}"
-            yield report(image, "R64", [row], Station.CHECKS, text, ("status", *missing))
+    rows = rows[np.isin(image.code("status")[rows], ladder)]
+    family, derived = image.family[rows], image.code("value_form")[rows] > 0
+    few = np.isin(family, (*TEMPERATURE, Family.CONTACT)) | derived
+    asked = np.array([3, 5, len(_NEEDED)])[np.where(few, 0, np.where(family == Family.NONE, 1, 2))]
+    lacks = np.stack([~image.filled(name)[rows] & (k < asked) for k, name in enumerate(_NEEDED)])
+    for at in np.flatnonzero(lacks.any(axis=0)).tolist():
+        row = int(rows[at])
+        missing = [name for k, name in enumerate(_NEEDED) if lacks[k, at]]
+        labels = " and ".join(
+            dict.fromkeys(f"{field_named(n).station.lower()} {field_named(n).label}" for n in missing)
+        )
+        text = f"it is said to be {image.text('status', row)}, and lacks {labels}"
+        yield report(image, "R64", [row], Station.CHECKS, text, ("status", *missing))

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from typing import Literal
 
 from canaleta.core.model.fields import Station
-from canaleta.core.notation.patterns import compiled
 
 __all__ = ["HARMS", "PLANT", "Cause", "Cell", "Finding", "Fix", "Harm", "Severity", "Waived", "figures_in", "seal"]
 
@@ -89,12 +88,27 @@ class Finding:
         return tuple(dict.fromkeys(cell.point for cell in self.cells)) or (PLANT,)
 
 
-_FIGURE = compiled(r"\d+(?:[.,]\d+)*")
+class _Figures(dict[int, str]):
+    """Anything but digits, points and commas is a blank."""
+
+    def __missing__(self, code: int) -> str:
+        return " "
+
+
+_FIGURES = _Figures({ord(c): c for c in "0123456789.,"})
 
 
 def figures_in(text: str) -> list[str]:
     """The figures that a sentence tells, numbers in names among them: what of it is a fact and no wording."""
-    return [str(figure) for figure in _FIGURE.findall(text)]
+    out: list[str] = []
+    for part in text.translate(_FIGURES).split():
+        run = part.strip(".,")
+        while any(pair in run for pair in ("..", ",,", ".,", ",.")):
+            # Two marks together end a figure, and so does each pair behind them.
+            for pair in ("..", ",,", ".,", ",."):
+                run = run.replace(pair, " ")
+        out += [figure for one in run.split() if (figure := one.strip(".,"))]
+    return out
 
 
 def seal(*facts: str) -> str:

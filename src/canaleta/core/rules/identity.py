@@ -23,7 +23,7 @@ def _groups(image: PlantImage, field: str, rows: Rows) -> list[list[int]]:
         keys = (image.module[held] * 4096 + image.channel[held]).tolist()
     else:
         held = rows[image.filled(field)[rows]]
-        keys = [value.casefold() for value in image.cells[field][held]]
+        keys = image.folded(field)[held].tolist()
     if len(set(keys)) == len(keys):
         return []
     by_key: dict[object, list[int]] = {}

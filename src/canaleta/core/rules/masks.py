@@ -13,7 +13,7 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import ModuleType
 from canaleta.core.notation.arrays import Bools, Floats, Rows
 from canaleta.core.notation.text import shown
-from canaleta.core.notation.units import factor_and_offset
+from canaleta.core.notation.units import factor_and_offset, unit_places, units
 from canaleta.core.path.joints import contact, linear, temperature
 from canaleta.core.path.joints.base import PathRows
 from canaleta.core.path.joints.converter import AffineConverter
@@ -72,11 +72,8 @@ def of_signal(image: PlantImage, rows: Rows, what: Callable[[Signal], float]) ->
 
 def of_type(image: PlantImage, rows: Rows, what: Callable[[ModuleType], float]) -> Floats:
     """A figure of the module type each row's point is on, NaN where it is on none."""
-    layout = image.layout
-    numbers, where = np.unique(image.module[rows], return_inverse=True)
-    kinds = {key: float(what(kind)) for key, kind in layout.types.items()}
-    values = np.array([kinds[m.type_key] if (m := layout.modules.get(n)) else np.nan for n in numbers.tolist()])
-    return values[where] if len(values) else np.zeros(0)
+    values = np.array([*(float(what(kind)) for kind in image.layout.types.values()), np.nan], dtype=np.float64)
+    return values[image.layout.type_codes(image.module[rows])]
 
 
 def period_ms(image: PlantImage, rows: Rows) -> Floats:
@@ -108,10 +105,10 @@ def process_at(image: PlantImage, rows: Rows, share: float) -> Floats:
     low, high = image.number("device_low")[rows], image.number("device_high")[rows]
     quantity = low + share * (high - low)
     thermal = np.flatnonzero(np.isin(image.family[rows], TEMPERATURE))
-    units = image.cells["device_unit"][rows[thermal]]
-    for unit in {unit for unit in units if unit not in (None, "", "°C")}:
-        factor, offset = factor_and_offset(unit, "°C") or (np.nan, np.nan)
-        at = thermal[units == unit]
+    codes = image.unit("device_unit")[rows[thermal]]
+    for code in set(np.unique(codes).tolist()) - {-1, unit_places()["°C"]}:
+        factor, offset = factor_and_offset(units()[code].shown, "°C") or (np.nan, np.nan)
+        at = thermal[codes == code]
         quantity[at] = quantity[at] * factor + offset
     return quantity
 

@@ -123,22 +123,22 @@ def _comparable(image: PlantImage, rows: Rows) -> tuple[Rows, Floats, Floats]:
     rows = rows[known & (image.mode[rows] >= 0) & np.isin(image.family[rows], _ANALOG)]
     thermal = np.isin(image.family[rows], TEMPERATURE)
     report = (image.code("device_reference")[rows] >= 0) | (image.code("value_reference")[rows] >= 0)
-    pairs = [
-        (
-            between_units(image, int(row), "°C" if hot else of or "", into or "")
-            if told
-            else factor_and_offset("°C" if hot else of or "", into or "")
-        )
-        if (of and into) or of == into
-        else None
-        for of, into, hot, told, row in zip(
-            image.cells["device_unit"][rows], image.cells["value_unit"][rows], thermal, report, rows, strict=True
-        )
-    ]
-    same = np.array([pair is not None for pair in pairs], dtype=bool)
-    kept = [pair for pair in pairs if pair is not None]
-    ends = np.array(kept, dtype=np.float64).reshape(-1, 2)
-    return rows[same], ends[:, 0], ends[:, 1]
+    of, into = (image.unit(name)[rows].astype(np.int64) for name in ("device_unit", "value_unit"))
+    keys, first, alike = np.unique((of * 4096 + into) * 2 + thermal, return_index=True, return_inverse=True)
+    found = np.full((len(keys), 2), np.nan)
+    for k, at in enumerate(first.tolist()):
+        one, other = (image.cells[name][rows[at]] for name in ("device_unit", "value_unit"))
+        if (one and other) or one == other:
+            found[k] = factor_and_offset("°C" if thermal[at] else one or "", other or "") or (np.nan, np.nan)
+    ends = found[alike]
+    # What a unit is counted from is said by few.
+    for at in np.flatnonzero(report).tolist():
+        one, other = (image.cells[name][rows[at]] for name in ("device_unit", "value_unit"))
+        if (one and other) or one == other:
+            pair = between_units(image, int(rows[at]), "°C" if thermal[at] else one or "", other or "")
+            ends[at] = pair or (np.nan, np.nan)
+    same = ~np.isnan(ends[:, 0])
+    return rows[same], ends[same, 0], ends[same, 1]
 
 
 def _only_upside_down(image: PlantImage, rows: Rows, true: Floats, says: Floats, allowed: Floats) -> Bools:
@@ -169,7 +169,13 @@ def _disagreement(image: PlantImage, row: int, level: str, says: float, true: fl
     )
 
 
-_OTHERS = (("extension",), ("lead_ohm", "lead_taken_ohm"), ("lead_apart_ohm",), ("jumper",), ("counts_low", "counts_high"))
+_OTHERS = (
+    ("extension",),
+    ("lead_ohm", "lead_taken_ohm"),
+    ("lead_apart_ohm",),
+    ("jumper",),
+    ("counts_low", "counts_high"),
+)
 """Cells that rules of their own speak of: where the path agrees without them, the ranges are not what is wrong."""
 
 

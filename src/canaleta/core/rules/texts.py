@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 from decimal import Decimal
+
+import numpy as np
+from numpy.typing import NDArray
 
 from canaleta.core.model.fields import Station
 from canaleta.core.model.image import PlantImage
-from canaleta.core.notation.arrays import Rows
-from canaleta.core.notation.patterns import SPACE, compiled, lines_with
-from canaleta.core.notation.tags import Tag, function_of, has_shape, letters_of, own_letters, read_tag
+from canaleta.core.notation.arrays import Bools, Rows
+from canaleta.core.notation.patterns import SPACE, Lines, compiled, lines_with
+from canaleta.core.notation.tags import Tag, function_of, has_shape, letters_in, own_letters, read_tag
 from canaleta.core.notation.text import RangeText, TextError, as_typed, plain, read_range
 from canaleta.core.notation.units import Unit, factor_and_offset, find_unit, find_unit_and_reference
 from canaleta.core.rules.finding import Cause, Cell, Finding, Fix
@@ -42,29 +45,22 @@ def tag_disagrees(image: PlantImage, rows: Rows) -> Iterator[Finding]:
         own = own_letters(image.conventions.tag_letters)
     except TextError:
         own = {}
-    families = image.family[rows]
-    silent: set[tuple[str, int, str | None, str | None]] = set()
-    # Most tags begin with the letters before their dash, and there are few of those.
-    heads: dict[str, str] = {}
-    signals, units = image.cells["signal"][rows], image.cells["device_unit"][rows]
-    for at, (row, tag, family) in enumerate(
-        zip(rows.tolist(), image.cells["tag"][rows], families.tolist(), strict=True)
-    ):
-        if not tag:
-            continue
-        if rule_text and not has_shape(rule_text, tag):
-            yield _tag_finding(image, row, "shape", f"{tag} has not the shape {rule_text} that the plant has set")
-            continue
-        head, dash, _ = tag.partition("-")
-        if dash and head not in heads:
-            heads[head] = letters_of(head) if head.isalpha() else ""
-        letters = (heads[head] if dash else "") or letters_of(tag)
-        # What the same letters on the same kind of signal had nothing against, they have nothing against again.
-        alike = letters, family, signals[at], units[at]
-        if alike in silent:
-            continue
-        if letters[:1] not in "TP" and family not in _SUSPECT.get(function_of(letters), ()):
-            silent.add(alike)
+    tags = image.cells["tag"][rows]
+    if rule_text:
+        for at, tag in enumerate(tags):
+            if tag and not has_shape(rule_text, tag):
+                yield _tag_finding(
+                    image, int(rows[at]), "shape", f"{tag} has not the shape {rule_text} that the plant has set"
+                )
+    # What the same letters on the same kind of signal have nothing against, they have nothing against again.
+    letters, family = image.letters[rows], image.family[rows].astype(np.int64)
+    kind = (family * 64 + image.code("signal")[rows]) * 4096 + image.unit("device_unit")[rows]
+    suspect = (letters != 0) & ~_beyond_suspicion(letters, family)
+    asked = np.flatnonzero(suspect)
+    silent: set[tuple[int, int]] = set()
+    for at in asked[np.lexsort((asked, kind[asked], letters[asked]))].tolist():
+        row, tag, alike = int(rows[at]), tags[at], (int(letters[at]), int(kind[at]))
+        if alike in silent or not tag or (rule_text and not has_shape(rule_text, tag)):
             continue
         read = read_tag(tag)
         if read is None:
@@ -73,6 +69,27 @@ def tag_disagrees(image: PlantImage, rows: Rows) -> Iterator[Finding]:
             silent.add(alike)
         else:
             yield _tag_finding(image, row, "letters", says)
+
+
+def _beyond_suspicion(letters: NDArray[np.int64], family: NDArray[np.int64]) -> Bools:
+    """Where a tag's letters go with whatever signal there is: no temperature or pressure, and no last letter that minds."""
+    known, where = np.unique(letters, return_inverse=True)
+    words = [letters_in(int(code)) for code in known]
+    out = ~np.array([word[:1] in tuple("TP") for word in words], dtype=bool)[where]
+    minds = np.array([function_of(word) for word in words])[where]
+    for function, families in _SUSPECT.items():
+        out &= ~((minds == function) & np.isin(family, families))
+    return out
+
+
+def _lines(image: PlantImage, rows: Rows, seek: Callable[[Iterable[str | None] | Lines], list[int]]) -> list[int]:
+    """Which of some rows have something in their service text; of the whole plant the texts are put together once, and each
+    search is made once."""
+    if len(rows) < len(image):
+        return seek(image.cells["service"][rows])
+    lines = image.once("lines service", lambda: Lines(image.cells["service"]))
+    found: list[int] = image.once(f"lines {id(seek)}", lambda: seek(lines))
+    return found
 
 
 def _letters(image: PlantImage, row: int, tag: Tag) -> str:
@@ -206,7 +223,7 @@ def text_contradicts(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 def unknown_unit(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """The text tells the point's own figures in a unit that nobody knows: it could not be held against the range's."""
     texts = image.cells["service"][rows]
-    for at in _may_quote(texts):
+    for at in _lines(image, rows, _may_quote):
         row, text = int(rows[at]), texts[at]
         for found in _QUOTED.finditer(text):
             if find_unit_and_reference(found[2]) or not found[2][0].isalpha():
@@ -230,7 +247,7 @@ def unknown_unit(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 def _quoting(image: PlantImage, rows: Rows) -> Iterator[tuple[int, RangeText, Unit, str]]:
     """Rows whose service quotes a range with a unit of the table, what it quotes, and how that stands there."""
     texts = image.cells["service"][rows]
-    for at in _may_quote(texts):
+    for at in _lines(image, rows, _may_quote):
         row, text = int(rows[at]), texts[at]
         for found in _QUOTED.finditer(text):
             try:
@@ -339,7 +356,7 @@ _may_name = lines_with(r"(?i)mA|10{0}*V|PT ?100|thermocouple|TC |NAMUR".replace(
 def other_signal(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     """A Pt100 in the text, and a thermocouple on the wires."""
     texts = image.cells["service"][rows]
-    for at in _may_name(texts):
+    for at in _lines(image, rows, _may_name):
         row, signal = int(rows[at]), image.text("signal", int(rows[at]))
         found = _SIGNALS.search(texts[at])
         if found is None or not signal:
