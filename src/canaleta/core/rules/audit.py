@@ -16,6 +16,8 @@ from canaleta.core.rules.rule import RULES, Rule
 __all__ = ["audit", "audit_change", "group_key"]
 
 
+FEW_KEYS = 8
+"""Up to so many keys a column is compared as a whole with each."""
 RELIED_UPON = frozenset(("hides", "falsifies"))
 """Harms that are bad where something is shut by the point: it is relied upon, and would not act, or not in time."""
 
@@ -100,4 +102,6 @@ def _same_group(image: PlantImage, field: str, points: set[int]) -> set[int]:
     keys = {column[row] for row in rows} - {None}
     if not keys:
         return set()
+    if len(keys) <= FEW_KEYS:
+        return {int(n) for key in keys for n in image.ids[column == key].tolist()}
     return set(image.ids[[row for row, value in enumerate(column) if value in keys]].tolist())

@@ -224,7 +224,7 @@ def too_few_cores(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     "R98",
     "too warm or too cold for its modules",
     "data sheets: the air in which a module works",
-    ("channel",),
+    (),
     scope="plant",
     harm="wavers",
     looks="how warm each cabinet is inside against what its modules work in",

@@ -76,7 +76,7 @@ def fed_by_nothing(image: PlantImage, rows: Rows) -> Iterator[Finding]:
     "R96",
     "a supply on channels that are not there",
     "a place on a drawing is one of the plant's",
-    ("channel",),
+    (),
     scope="plant",
     severity="note",
     harm="confuses",
