@@ -6,14 +6,16 @@ import re
 
 import pytest
 from playwright.sync_api import Page, expect
+from sqlalchemy import delete
 
 from canaleta.plant.changes.accepting import lift
 from canaleta.plant.changes.apply import Applied, Edit, Proposal, apply
+from canaleta.plant.database import tables as t
 from canaleta.plant.records.image_cache import ImageCache
 from tests.building.site import Site
 
 pytestmark = pytest.mark.browser
-PT_3111, PT_1501 = 4, 186
+PT_3111, PT_1501, TE_2103 = 4, 186, 12
 SPARE = "the nozzle rings get another input in May"
 
 
@@ -107,3 +109,59 @@ def test_a_supply_that_is_to_change_says_what_would_come_of_it_first(site: Site)
     expect(page.locator(".would")).to_contain_text("V short at 22 mA")
     page.get_by_role("button", name="leave it").click()
     expect(page.get_by_role("button", name="20.4")).to_be_visible()
+
+
+def test_another_wire_is_work_for_the_field_and_the_list_follows_who_did_it(site: Site) -> None:
+    """The wrong extension wire goes on the punch list; whoever changed it says so, and another who finds that it is not so
+    sends the list back to what it was."""
+    page, other = site.enter("ana"), site.enter("bru")
+    page.goto(f"{site.address}/findings")
+    group(page, "type S on KX wire")
+    page.get_by_role("button", name="to be done in the field").first.click()
+    page.get_by_label("who does it").fill("Bru")
+    page.get_by_role("button", name="on the punch list").click()
+    expect(page.get_by_text("of the punch list: the list changes when it is said to be mended")).to_be_visible()
+
+    def extension() -> str:
+        image = ImageCache(site.engine).current()
+        return image.text("extension", image.row_of(TE_2103))
+
+    assert extension() == "KX"
+    other.goto(f"{site.address}/punches")
+    other.get_by_role("button", name="mended…").first.click()
+    other.get_by_label("how it was mended").fill("drew SCA from the head to TC-8")
+    other.get_by_role("button", name="mended", exact=True).click()
+    expect(other.get_by_role("button", name="look at it…").first).to_be_visible()
+    assert extension() == "SCA"
+    expect(page.get_by_role("option").filter(has_text="type S on KX wire")).to_have_count(0)
+    page.goto(f"{site.address}/punches")
+    page.get_by_role("button", name="look at it…").first.click()
+    page.get_by_label("what you saw").fill("it is still KX")
+    page.get_by_role("button", name="not so").click()
+    expect(page.get_by_role("button", name="mended…").first).to_be_visible()
+    assert extension() == "KX"
+    with site.engine.begin() as connection:
+        connection.execute(delete(t.punch).where(t.punch.c.point == TE_2103))
+
+
+def test_a_fuse_over_its_rating_is_told_before_the_supplies_are_put_down(site: Site) -> None:
+    page = site.enter("ana")
+    page.goto(f"{site.address}/conventions")
+    expect(page.get_by_text("None is put down")).to_be_visible()
+    page.get_by_role("button", name="another", exact=True).click()
+    page.get_by_label("name of the new one").fill("G1")
+    page.get_by_label("gives of G1").fill("24")
+    page.get_by_role("button", name="another", exact=True).click()
+    page.get_by_label("name of the new one").fill("F1")
+    page.get_by_label("fed by of F1").fill("G1")
+    page.get_by_label("rating of F1").fill("0,05")
+    page.get_by_label("channels behind it of F1").fill("KC-2·1·2")
+    page.get_by_role("button", name="see what it would do").click()
+    expect(page.locator(".would")).to_contain_text(
+        re.compile(r"F1 carries \d+ mA for \d points, and 50 mA are its rating")
+    )
+    page.get_by_role("button", name="leave it").first.click()
+    expect(page.locator(".would")).to_have_count(0)
+    page.get_by_label("channels behind it of F1").fill("KC-2·1·x")
+    page.get_by_role("button", name="see what it would do").click()
+    expect(page.get_by_role("alert").first).to_contain_text("write channels as in TC-3·1·4·1 to 8")
