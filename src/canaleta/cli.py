@@ -196,6 +196,13 @@ def _add_programs(commands: Any) -> None:
         "--language", action="append", choices=("st", "xml", "fbd", "ld", "c", "csv"), default=[],
         help="structured text; PLCopen XML of it, of function block diagrams, of ladders; C99; parameters; all if none is said",
     )  # fmt: skip
+    compare = commands.add_parser(
+        "compare", help="what the racks run beside list and issue; 3: something is apart, 5: not compared"
+    )
+    compare.add_argument("--cabinet", default="", metavar="NAME", help="of one cabinet")
+    compare.add_argument("--json", action="store_true", help="as JSON")
+    _takes_data(compare)
+    compare.set_defaults(run=_compare)
     proves = commands.add_parser("prove", help="run that code over every count against the list; 4: it is not right")
     proves.add_argument("--from", dest="folder", type=Path, metavar="FOLDER", help="the texts that lie there")
     proves.add_argument("--sheet", type=Path, metavar="FILE", help="write the proof as PDF, sealed")
@@ -339,6 +346,12 @@ def _generate(options: argparse.Namespace) -> int:
 
     languages = tuple(options.language) or ("st", "xml", "fbd", "ld", "c", "csv")
     return generate_code(_data(options), options.folder, options.of, languages)
+
+
+def _compare(options: argparse.Namespace) -> int:
+    from canaleta.host.comparing import compare_racks
+
+    return compare_racks(_data(options), options.cabinet, options.json)
 
 
 def _prove(options: argparse.Namespace) -> int:

@@ -22,6 +22,7 @@ export const router = createRouter({
     { path: '/records', name: 'records', component: () => import('./pages/RecordsPage.vue') },
     { path: '/check/:point(\\d+)', name: 'check', component: () => import('./pages/CheckPage.vue') },
     { path: '/trim/:point(\\d+)', name: 'trim', component: () => import('./pages/TrimPage.vue') },
+    { path: '/running', name: 'running', component: () => import('./pages/RunningPage.vue') },
     { path: '/finder', name: 'finder', component: () => import('./pages/FinderPage.vue') },
     { path: '/history', name: 'history', component: () => import('./pages/HistoryPage.vue') },
     { path: '/cabinets', name: 'cabinets', component: () => import('./pages/CabinetsPage.vue') },

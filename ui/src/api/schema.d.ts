@@ -2347,6 +2347,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/running": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every rack with what the newest look at it came to. */
+        get: operations["running_looks_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/running/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep differences with a reason and a day. */
+        post: operations["running_keep_keep_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/running/keep/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What was kept is open again. */
+        post: operations["running_end_keep_end_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/running/{rack}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a rack's settings now and hold them against list and issue. */
+        post: operations["running_look__int_rack__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/script-runs": {
         parameters: {
             query?: never;
@@ -4366,6 +4434,14 @@ export interface components {
             why?: string;
         };
         /**
+         * EndKeptIn
+         * @description What is open again.
+         */
+        EndKeptIn: {
+            /** Ids */
+            ids: number[];
+        };
+        /**
          * EnterIn
          * @description A temporary change that somebody made with their own hands.
          */
@@ -5272,6 +5348,33 @@ export interface components {
             ratio?: number | null;
         };
         /**
+         * KeepIn
+         * @description Differences that stay for now, why, and until which day (2027-03-31), "" for no day.
+         */
+        KeepIn: {
+            /** Items */
+            items: components["schemas"]["KeepItem"][];
+            /** Reason */
+            reason: string;
+            /**
+             * Until
+             * @default
+             */
+            until?: string;
+        };
+        /**
+         * KeepItem
+         * @description One difference as it was told.
+         */
+        KeepItem: {
+            /** Field */
+            field: string;
+            /** Point */
+            point: number;
+            /** Running */
+            running: string;
+        };
+        /**
          * KeepOut
          * @description What would be put down in the list: a field of the point, and the text for it.
          */
@@ -5280,6 +5383,30 @@ export interface components {
             field: string;
             /** Text */
             text: string;
+        };
+        /**
+         * KeptOut
+         * @description A difference that is kept: what runs, why, until which day, by whom. over: whether its day has passed.
+         */
+        KeptOut: {
+            /** At */
+            at: string;
+            /** Field */
+            field: string;
+            /** Id */
+            id: number;
+            /** Over */
+            over: boolean;
+            /** Point */
+            point: number;
+            /** Reason */
+            reason: string;
+            /** Running */
+            running: string;
+            /** Until */
+            until: string;
+            /** Who */
+            who: string;
         };
         /**
          * LadderOut
@@ -5710,6 +5837,20 @@ export interface components {
             says: string;
             /** Words */
             words: number[];
+        };
+        /**
+         * LooksOut
+         * @description All racks, and what is kept apart. issued: the mark of the newest issue, "" for none.
+         */
+        LooksOut: {
+            /** Issued */
+            issued: string;
+            /** Kept */
+            kept: components["schemas"]["KeptOut"][];
+            /** Racks */
+            racks: components["schemas"]["RackLookOut"][];
+            /** Seq */
+            seq: number;
         };
         /**
          * ManualIn
@@ -6296,6 +6437,49 @@ export interface components {
             ought: (number | null)[];
             /** Says */
             says: string;
+        };
+        /**
+         * ParameterOut
+         * @description One setting on which list, issue and rack are not one; see core.hardware.running. taken: what is typed into `field`
+         *     where the rack's is adopted, "" where it has no name; edited_by, edited_at: of the newest edit since the issue; key: by
+         *     which it is written; restart: whether it acts only once the module was switched off and on; kept: the number of what
+         *     keeps it, 0 for none.
+         */
+        ParameterOut: {
+            /** Address */
+            address: string;
+            /** Configured */
+            configured: string;
+            /** Edited At */
+            edited_at: string;
+            /** Edited By */
+            edited_by: string;
+            /** Field */
+            field: string;
+            /** Issued */
+            issued: string;
+            /** Kept */
+            kept: number;
+            /** Key */
+            key: string;
+            /** Point */
+            point: number;
+            /** Restart */
+            restart: boolean;
+            /** Running */
+            running: string;
+            /** Setting */
+            setting: string;
+            /** Stands */
+            stands: string;
+            /** Tag */
+            tag: string;
+            /** Taken */
+            taken: string;
+            /** Trips */
+            trips: string[];
+            /** Where */
+            where: string;
         };
         /**
          * Part
@@ -6898,6 +7082,24 @@ export interface components {
             open_reason?: string;
         };
         /**
+         * RackComparedOut
+         * @description What a look at a rack came to.
+         */
+        RackComparedOut: {
+            /** Issued */
+            issued: string;
+            /** Kept */
+            kept: components["schemas"]["KeptOut"][];
+            /** Parameters */
+            parameters: components["schemas"]["ParameterOut"][];
+            /** Rack */
+            rack: number;
+            /** Says */
+            says: string;
+            /** Seq */
+            seq: number;
+        };
+        /**
          * RackIn
          * @description A rack and its modules in the order they sit. departs: what the plant's rule gives instead of its address.
          */
@@ -6946,6 +7148,33 @@ export interface components {
             unit: number;
             /** Username */
             username: string;
+        };
+        /**
+         * RackLookOut
+         * @description A rack and the newest look at it. at, who: "" where nobody looked yet; says: why it could not be compared; open: how
+         *     many settings are apart and not kept so; seq: the list that it was held against.
+         */
+        RackLookOut: {
+            /** At */
+            at: string;
+            /** Cabinet */
+            cabinet: string;
+            /** Name */
+            name: string;
+            /** Open */
+            open: number;
+            /** Rack */
+            rack: number;
+            /** Reports */
+            reports: boolean;
+            /** Says */
+            says: string;
+            /** Seq */
+            seq: number;
+            /** Title */
+            title: string;
+            /** Who */
+            who: string;
         };
         /**
          * RackOut
@@ -16649,6 +16878,196 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RulesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    running_looks_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LooksOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    running_keep_keep_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LooksOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    running_end_keep_end_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndKeptIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LooksOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    running_look__int_rack__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rack: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RackComparedOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -49,6 +49,7 @@ export const PLACES: readonly Place[] = [
     icon: mdiViewColumnOutline,
     pages: [
       { name: 'cabinets', to: '/cabinets', says: 'cabinets', guide: 'cabinets', also: 'racks modules spare' },
+      { name: 'running', to: '/running', says: 'running', guide: 'cabinets', also: 'compare issued configured adopt restore' },
       { name: 'types', to: '/types', says: 'module types', guide: 'cabinets', also: 'manual' },
       { name: 'cables', to: '/cables', says: 'cables', guide: 'wiring', also: 'cores strips terminals' },
       { name: 'finder', to: '/finder', says: 'finder', guide: 'foreign-racks-the-finder', also: 'registers byte order' },

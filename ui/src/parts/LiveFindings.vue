@@ -48,7 +48,7 @@ async function keep(f: Schemas['LiveFindingOut']) {
     </summary>
     <p v-for="f in rows" :key="f.rule + f.text">
       <span aria-hidden="true">{{ mark(f) }}</span>
-      <router-link :to="`/now/${f.point}`">{{ f.text }}</router-link>
+      <router-link :to="f.rule === 'R31' ? '/running' : `/now/${f.point}`">{{ f.text }}</router-link>
       <span class="quiet">{{ [plant.plant?.rules?.[f.rule], f.rule].filter(Boolean).join(' · ') }}</span>
       <v-btn v-if="f.keeps" class="mini" @click="keep(f)">put σ {{ f.keeps.text }} down in the list</v-btn>
     </p>

@@ -25,12 +25,17 @@ __all__ = [
     "Stranger",
     "Words",
     "after_writes",
+    "block_of_words",
     "differences",
     "read_runs",
     "reported_modules",
     "setting_places",
     "settings_size",
     "strangers",
+    "trips_of",
+    "wished",
+    "wished_of",
+    "words_of",
 ]
 
 FIELD_OF = {
@@ -218,14 +223,31 @@ def reported_modules(layout: Layout, rack: int, words: Sequence[int], types: Ite
 
 def wished(image: PlantImage, row: int, setting: Setting) -> str:
     """The choice that a point wants for a setting of its channel, '' for no wish."""
-    if setting.of == "mode" and "off" in setting.codes and image.text("enabled", row) == "no":
+    return wished_of({name: image.text(name, row) for name in ("enabled", FIELD_OF[setting.of])}, setting)
+
+
+def wished_of(texts: Mapping[str, str], setting: Setting) -> str:
+    """The same of a point by the texts of its fields."""
+    if setting.of == "mode" and "off" in setting.codes and texts.get("enabled") == "no":
         return "off"
-    text = image.text(FIELD_OF[setting.of], row)
-    return text or ("yes" if setting.of == "enabled" else "")
+    return texts.get(FIELD_OF[setting.of], "") or ("yes" if setting.of == "enabled" else "")
 
 
 Words = Mapping[tuple[Table, int], int]
 """What stands in places of a rack's tables, from 0."""
+
+
+def words_of(read: Iterable[tuple[str, int, Sequence[int]]]) -> Words:
+    """What a rack's agent read: (table, first, words) each."""
+    return {(Table(table), first + k): int(word) for table, first, words in read for k, word in enumerate(words)}
+
+
+def block_of_words(words: Words) -> list[int]:
+    """The rack's holding registers from 0 on, as far as they were read without a gap."""
+    out: list[int] = []
+    while (word := words.get((Table.HOLDING_REGISTERS, len(out)))) is not None:
+        out.append(word)
+    return out
 
 
 def differences(image: PlantImage, rack: int, words: Words) -> list[Difference]:

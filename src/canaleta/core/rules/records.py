@@ -16,7 +16,7 @@ from canaleta.core.checks.ladder import PROVED
 from canaleta.core.model.field_table import ALARM_LEVELS
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import rounded_text
-from canaleta.core.rules.finding import Cell, Harm, Severity
+from canaleta.core.rules.finding import PLANT, Cell, Harm, Severity
 
 __all__ = [
     "RECORD_RULES",
@@ -27,6 +27,7 @@ __all__ = [
     "drifting",
     "never_came",
     "noisy",
+    "runs_apart",
     "standing",
     "unproved",
 ]
@@ -45,6 +46,8 @@ class RecordRule:
 
 
 RECORD_RULES: tuple[RecordRule, ...] = (
+    RecordRule("R31", "runs other than the list", "what is issued is what runs",
+               "settings of racks as they were read last, against the list and its newest issue", "settle", "falsifies"),
     RecordRule("R32", "forced or substituted", "every force has an owner and an end", "values that are held by hand", "settle", "hides"),
     RecordRule("R33", "a fault waits for its reset", "a latched fault is seen before it is reset", "faults that are latched", "settle", "hides"),
     RecordRule("R34", "test missing, failed or expired", "what is said to be proved has a signed record that holds",
@@ -121,6 +124,22 @@ def drifting(image: PlantImage, due: Mapping[int, Due], today: float) -> Iterato
             else:
                 text = f"{label}: {one.says} and may leave its tolerance in {days} day{'' if days == 1 else 's'}"
             yield _told("R95", [point], text)
+
+
+def runs_apart(
+    image: PlantImage, where: str, open_: int, points: Sequence[int], says: str, days: float
+) -> Iterator[Told]:
+    """R31, one line a rack. where: its name; open_: settings that are apart and not kept so; says: why it could not be
+    compared; days: since it was looked at."""
+    there = [p for p in points if image.has(p)]
+    when = "today" if days < 1 else f"{days:.0f} day{'' if round(days) == 1 else 's'} ago"
+    if says:
+        yield _told("R31", there or [PLANT], f"{where} could not be compared, {when}: {says}")
+    elif open_ and there:
+        settings = "one setting is" if open_ == 1 else f"{open_} settings are"
+        bad = bool(image.filled("trips")[[image.row_of(p) for p in there]].any())
+        text = f"{where}: {settings} not what the list and its issue say, looked at {when}"
+        yield _told("R31", there, text, "bad" if bad else None)
 
 
 @dataclass(frozen=True)

@@ -30,6 +30,7 @@ __all__ = [
     "changed_since",
     "document_of",
     "issue_now",
+    "newest_issue",
     "points_of",
     "put_up",
     "revisions",
@@ -94,9 +95,15 @@ def revisions(connection: Connection) -> list[Revision]:
     ]  # fmt: skip
 
 
+def newest_issue(connection: Connection) -> Revision | None:
+    """The newest issue, None where the list was never issued."""
+    return next((r for r in revisions(connection) if r.state == "issued"), None)
+
+
 def issue_now(connection: Connection) -> str:
     """The mark of the newest issue, "" where the list was never issued."""
-    return next((r.mark for r in revisions(connection) if r.state == "issued"), "")
+    newest = newest_issue(connection)
+    return newest.mark if newest else ""
 
 
 def put_up(

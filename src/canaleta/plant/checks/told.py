@@ -18,12 +18,14 @@ from canaleta.core.rules.records import (
     drifting,
     never_came,
     noisy,
+    runs_apart,
     standing,
     unproved,
 )
 from canaleta.core.signals.noise import noise_of
 from canaleta.plant.checks.due import due_points
 from canaleta.plant.checks.histories import DAY_S
+from canaleta.plant.checks.running import looked_at
 from canaleta.plant.database import tables as t
 from canaleta.plant.live import temporary
 from canaleta.plant.live.alarms import open_alarms
@@ -59,6 +61,7 @@ def told_now(connection: Connection, image: PlantImage, now: float) -> list[Told
         *_latched(connection, image),
         *unproved(image, due, _proved(connection), today),
         *drifting(image, due, today),
+        *_apart(connection, image, now),
         *_standing(connection, image, now),
         *_never_came(connection, image, now),
         *_noisy(connection, image, now),
@@ -92,6 +95,17 @@ def _latched(connection: Connection, image: PlantImage) -> Iterator[Told]:
             if image.has(point):
                 text = f"{image.label(image.row_of(point))}: a fault waits for its reset"
                 yield Told("R33", "settle", (point,), text)
+
+
+def _apart(connection: Connection, image: PlantImage, now: float) -> Iterator[Told]:
+    layout = image.layout
+    for look in looked_at(connection).values():
+        rack = layout.racks.get(look.rack)
+        if rack is None or rack.by_name:
+            continue
+        where = f"rack {rack.name} of {layout.cabinets[rack.cabinet].name}"
+        days = (now - look.at.timestamp()) / DAY_S
+        yield from runs_apart(image, where, look.open, look.points, look.says, days)
 
 
 def _standing(connection: Connection, image: PlantImage, now: float) -> Iterator[Told]:

@@ -16,16 +16,17 @@ from canaleta.core.hardware.settings import (
     Stranger,
     Words,
     after_writes,
+    block_of_words,
     differences,
     reported_modules,
     strangers,
+    words_of,
 )
 from canaleta.core.model.by_name import MOST_NAME
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.layout import Rack
 from canaleta.core.model.links import is_serial
 from canaleta.core.model.module_type import ModuleType
-from canaleta.core.model.register_tables import Table
 from canaleta.core.notation.networks import allowed_address
 from canaleta.plant.checks.stand_in import stand_in_document
 from canaleta.plant.database import tables as t
@@ -198,7 +199,7 @@ def test(path: RackPath) -> Response:
 def compare(path: RackPath) -> Response:
     """What the rack reports beside what the list says."""
     image, rack = _found(path.rack)
-    words = _read(_command(rack, "read", {}))
+    words = words_of(_command(rack, "read", {})["read"])
     return jsonify(_compared(image, rack, words).model_dump())
 
 
@@ -224,8 +225,8 @@ def write(path: RackPath, body: WriteIn) -> Response:
         raise ProblemError(
             409, "writing to this rack is not armed", "nothing was written", "an engineer arms it for a while"
         )
-    now = differences(image, rack.id, words := _read(_command(rack, "read", {})))
-    if strange := _strangers(image, rack.id, block := _block(words)):
+    now = differences(image, rack.id, words := words_of(_command(rack, "read", {})["read"]))
+    if strange := _strangers(image, rack.id, block := block_of_words(words)):
         told = _explained(image, rack.id, block, [StrangerOut(**asdict(s)) for s in strange])
         raise ProblemError(409, told, "nothing was written", "set list and rack right first")
     chosen = [d for d in now if d.at.key in set(body.keys)]
@@ -258,7 +259,7 @@ def write(path: RackPath, body: WriteIn) -> Response:
         for d, r in zip(chosen, answer["results"], strict=True)
     ]
     done = sum(r.done for r in results)
-    left = [_dumped(d) for d in differences(image, rack.id, _read(answer))]
+    left = [_dumped(d) for d in differences(image, rack.id, words_of(answer["read"]))]
     names = [str(name) for name, *_ in after] if done else []
     restart = any(d.at.setting.restart for d, r in zip(chosen, results, strict=True) if r.done)
     return jsonify(
@@ -437,23 +438,8 @@ def _strangers(image: PlantImage, rack: int, words: list[int]) -> list[Stranger]
     return strangers(image.layout, rack, words, known)
 
 
-def _read(answer: dict[str, Any]) -> Words:
-    """What the rack has in the places of its settings."""
-    return {
-        (Table(table), first + k): int(word) for table, first, words in answer["read"] for k, word in enumerate(words)
-    }
-
-
-def _block(words: Words) -> list[int]:
-    """The rack's holding registers from 0 on, as far as they were read without a gap."""
-    out: list[int] = []
-    while (word := words.get((Table.HOLDING_REGISTERS, len(out)))) is not None:
-        out.append(word)
-    return out
-
-
 def _compared(image: PlantImage, rack: Rack, words: Words) -> ComparedOut:
-    block = _block(words)
+    block = block_of_words(words)
     strange = [StrangerOut(**asdict(s)) for s in _strangers(image, rack.id, block)]
     differs = [] if strange else [_dumped(d) for d in differences(image, rack.id, words)]
     says = _explained(image, rack.id, block, strange) if strange else ""

@@ -51,7 +51,16 @@ from canaleta.plant.database.tables.live import (
     walk,
 )
 from canaleta.plant.database.tables.people import account, rate_limit, secret, session, sign_in_link
-from canaleta.plant.database.tables.proving import brought, countersignature, dossier, package, punch, rung
+from canaleta.plant.database.tables.proving import (
+    brought,
+    countersignature,
+    dossier,
+    kept_apart,
+    package,
+    punch,
+    rack_look,
+    rung,
+)
 
 __all__ = [
     "APPEND_ONLY",
@@ -74,6 +83,7 @@ __all__ = [
     "import_job",
     "instrument",
     "journal",
+    "kept_apart",
     "lease",
     "live_block",
     "mapping",
@@ -85,6 +95,7 @@ __all__ = [
     "point",
     "punch",
     "rack",
+    "rack_look",
     "rate_limit",
     "revision",
     "row_lock",

@@ -23,7 +23,7 @@ from sqlalchemy.dialects.postgresql import JSONB
 
 from canaleta.plant.database.tables.base import metadata, now_column
 
-__all__ = ["brought", "countersignature", "dossier", "package", "punch", "rung"]
+__all__ = ["brought", "countersignature", "dossier", "kept_apart", "package", "punch", "rack_look", "rung"]
 
 rung = Table(
     "rung",
@@ -65,6 +65,34 @@ package = Table(
     Column("ends", Text, nullable=False, server_default=""),
     Column("points", JSONB, nullable=False),
     Column("note", Text, nullable=False, server_default=""),
+)
+
+rack_look = Table(
+    "rack_look",
+    metadata,
+    Column("rack", ForeignKey("rack.id", ondelete="CASCADE"), primary_key=True),
+    now_column(),
+    Column("who", Text, nullable=False),
+    Column("seq", BigInteger, nullable=False),
+    Column("says", Text, nullable=False, server_default=""),
+    Column("open", BigInteger, nullable=False, server_default="0"),
+    Column("points", JSONB, nullable=False, server_default="[]"),
+)
+
+kept_apart = Table(
+    "kept_apart",
+    metadata,
+    Column("id", BigInteger, primary_key=True, autoincrement=True),
+    now_column(),
+    Column("point", BigInteger, nullable=False),
+    Column("field", Text, nullable=False),
+    Column("running", Text, nullable=False),
+    Column("reason", Text, nullable=False),
+    Column("who", Text, nullable=False),
+    Column("until", Text, nullable=False, server_default=""),
+    Column("ended_at", DateTime(timezone=True)),
+    Column("ended_by", Text, nullable=False, server_default=""),
+    Index("ix_kept_apart_open", "point", postgresql_where=text("ended_at is null")),
 )
 
 punch = Table(

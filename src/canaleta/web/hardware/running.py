@@ -1,0 +1,233 @@
+"""Configured, issued, running: what racks report beside the list and its newest issue, and what is kept apart so."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Annotated
+
+from flask import Response, jsonify
+from pydantic import ConfigDict, Field
+
+from canaleta.catalogue.types import module_types
+from canaleta.core.hardware.running import Issued
+from canaleta.plant.changes.revisions import document_of, issue_now, newest_issue, points_of
+from canaleta.plant.checks.running import Kept, end_kept, keep_apart, kept_now, last_edits, look_at, looked_at
+from canaleta.web.kit.access import needs, session_now
+from canaleta.web.kit.problems import PROBLEMS, ProblemError
+from canaleta.web.kit.routes import Shape, routes
+from canaleta.web.kit.shared import shared
+
+__all__ = ["api"]
+
+api = routes("running", __name__, url_prefix="/api/running", abp_responses=PROBLEMS)
+
+
+class RackLookOut(Shape):
+    """A rack and the newest look at it. at, who: "" where nobody looked yet; says: why it could not be compared; open: how
+    many settings are apart and not kept so; seq: the list that it was held against."""
+
+    rack: int
+    name: str
+    cabinet: str
+    title: str
+    reports: bool
+    at: str
+    who: str
+    seq: int
+    says: str
+    open: int
+
+
+class KeptOut(Shape):
+    """A difference that is kept: what runs, why, until which day, by whom. over: whether its day has passed."""
+
+    id: int
+    at: str
+    point: int
+    field: str
+    running: str
+    reason: str
+    who: str
+    until: str
+    over: bool
+
+
+class LooksOut(Shape):
+    """All racks, and what is kept apart. issued: the mark of the newest issue, "" for none."""
+
+    seq: int
+    issued: str
+    racks: list[RackLookOut]
+    kept: list[KeptOut]
+
+
+class ParameterOut(Shape):
+    """One setting on which list, issue and rack are not one; see core.hardware.running. taken: what is typed into `field`
+    where the rack's is adopted, "" where it has no name; edited_by, edited_at: of the newest edit since the issue; key: by
+    which it is written; restart: whether it acts only once the module was switched off and on; kept: the number of what
+    keeps it, 0 for none."""
+
+    point: int
+    tag: str
+    address: str
+    setting: str
+    field: str
+    configured: str
+    issued: str
+    running: str
+    taken: str
+    stands: str
+    edited_by: str
+    edited_at: str
+    key: str
+    where: str
+    restart: bool
+    trips: list[str]
+    kept: int
+
+
+class RackComparedOut(Shape):
+    """What a look at a rack came to."""
+
+    rack: int
+    seq: int
+    issued: str
+    says: str
+    parameters: list[ParameterOut]
+    kept: list[KeptOut]
+
+
+class RackOfPath(Shape):
+    """A rack by its number."""
+
+    rack: int = Field(ge=1, le=2**62)
+
+
+class KeepItem(Shape):
+    """One difference as it was told."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    point: int = Field(ge=1, le=2**62)
+    field: Annotated[str, Field(max_length=40)]
+    running: Annotated[str, Field(max_length=200)]
+
+
+class KeepIn(Shape):
+    """Differences that stay for now, why, and until which day (2027-03-31), "" for no day."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    items: list[KeepItem] = Field(min_length=1, max_length=4000)
+    reason: Annotated[str, Field(min_length=1, max_length=400)]
+    until: Annotated[str, Field(max_length=10)] = ""
+
+
+class EndKeptIn(Shape):
+    """What is open again."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    ids: list[Annotated[int, Field(ge=1, le=2**62)]] = Field(min_length=1, max_length=4000)
+
+
+@api.get("", responses={200: LooksOut})
+@needs("read")
+def looks() -> Response:
+    """Every rack with what the newest look at it came to."""
+    return jsonify(_told().model_dump())
+
+
+def _told() -> LooksOut:
+    image = shared().image()
+    layout = image.layout
+    with shared().engine.connect() as connection:
+        known, kept = looked_at(connection), kept_now(connection)
+        mark = issue_now(connection)
+    racks = []
+    for rack in sorted(layout.racks.values(), key=lambda r: (layout.cabinets[r.cabinet].name, r.name)):
+        look, cabinet = known.get(rack.id), layout.cabinets[rack.cabinet]
+        racks.append(
+            RackLookOut(
+                rack=rack.id, name=rack.name, cabinet=cabinet.name, title=cabinet.title, reports=not rack.by_name,
+                at=look.at.isoformat() if look else "", who=look.who if look else "", seq=look.seq if look else 0,
+                says=look.says if look else "", open=look.open if look else 0,
+            )
+        )  # fmt: skip
+    out = [_kept(k) for k in kept if image.has(k.point)]
+    return LooksOut(seq=image.seq, issued=mark, racks=racks, kept=out)
+
+
+def _kept(k: Kept) -> KeptOut:
+    body = {name: getattr(k, name) for name in ("id", "point", "field", "running", "reason", "who", "until")}
+    over = bool(body["until"]) and body["until"] < _today().isoformat()
+    return KeptOut(at=k.at.isoformat(), over=over, **body)
+
+
+def _today() -> date:
+    return date.fromtimestamp(shared().clock.looked_lately())
+
+
+@api.post("/<int:rack>", responses={200: RackComparedOut})
+@needs("edit")
+def look(path: RackOfPath) -> Response:
+    """Read a rack's settings now and hold them against list and issue."""
+    image = shared().image()
+    if path.rack not in image.layout.racks:
+        raise ProblemError(404, "there is no such rack", remedy="reload the cabinets")
+    with shared().engine.connect() as connection:
+        newest = newest_issue(connection)
+        issued: Issued = points_of(document_of(connection, newest.id)) if newest else {}
+    types = list((module_types() | image.layout.types).values())
+    found = look_at(shared().engine, image, issued, path.rack, session_now().account, types)
+    with shared().engine.connect() as connection:
+        edits = last_edits(connection, found.parameters, newest.seq if newest else 0)
+    told = []
+    for p, kept in zip(found.parameters, found.kept, strict=True):
+        who, at = edits.get((p.point, p.field), ("", None))
+        told.append(
+            ParameterOut(
+                point=p.point, tag=p.tag, address=p.address, setting=p.setting, field=p.field, configured=p.configured,
+                issued=p.issued, running=p.running, taken=p.taken, stands=p.stands, edited_by=who,
+                edited_at=at.isoformat() if at else "", key=p.at.key, where=p.at.where, restart=p.at.setting.restart,
+                trips=list(p.trips), kept=kept.id if kept else 0,
+            )
+        )  # fmt: skip
+    out = RackComparedOut(
+        rack=path.rack, seq=found.seq, issued=newest.mark if newest else "", says=found.says, parameters=told,
+        kept=[_kept(k) for k in found.kept if k is not None],
+    )  # fmt: skip
+    return jsonify(out.model_dump())
+
+
+@api.post("/keep", responses={200: LooksOut})
+@needs("engineer")
+def keep(body: KeepIn) -> Response:
+    """Keep differences with a reason and a day."""
+    if not body.reason.strip():
+        raise ProblemError(422, "say why it stays", "nothing was kept")
+    if body.until:
+        try:
+            day = date.fromisoformat(body.until)
+        except ValueError as error:
+            raise ProblemError(
+                422, f"“{body.until}” is no day", "nothing was kept", "write it as 2027-03-31"
+            ) from error
+        if day < _today():
+            raise ProblemError(422, f"{body.until} has passed", "nothing was kept", "say a day to come")
+    image = shared().image()
+    if any(not image.has(item.point) for item in body.items):
+        raise ProblemError(409, "a point of these is gone", "nothing was kept", "look at the rack again")
+    items = [(item.point, item.field, item.running) for item in body.items]
+    with shared().engine.begin() as connection:
+        keep_apart(connection, items, body.reason.strip(), session_now().account, body.until)
+    return jsonify(_told().model_dump())
+
+
+@api.post("/keep/end", responses={200: LooksOut})
+@needs("engineer")
+def end(body: EndKeptIn) -> Response:
+    """What was kept is open again."""
+    with shared().engine.begin() as connection:
+        end_kept(connection, body.ids, session_now().account)
+    return jsonify(_told().model_dump())

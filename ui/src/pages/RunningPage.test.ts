@@ -1,0 +1,137 @@
+import { afterEach, expect, test, vi } from 'vitest'
+import { answering, button, cleared, mounted, plantOf, settled, typed } from '../testing/mounted'
+import RunningPage from './RunningPage.vue'
+
+afterEach(cleared)
+
+const RACK = {
+  rack: 1,
+  name: '1',
+  cabinet: 'KC-2',
+  title: 'kiln 2',
+  reports: true,
+  at: '',
+  who: '',
+  seq: 0,
+  says: '',
+  open: 0,
+}
+const parameter = (key: string, more: object) => ({
+  point: 11, tag: 'PT-3107', address: 'KC-2·1·2·1', setting: 'filter', field: 'filter', configured: '100 ms', issued: '50 Hz',
+  running: '50 Hz', taken: '50 Hz', stands: 'waits for the rack', edited_by: 'ana', edited_at: '2026-11-30T10:00:00Z', key,
+  where: 'holding register 12', restart: false, trips: [], kept: 0, ...more,
+}) // prettier-ignore
+const TURNED = parameter('b', {
+  point: 12, tag: 'TE-2101', setting: 'mode', field: 'mode', configured: 'TC K', issued: 'TC K', running: 'TC T', taken: 'TC T',
+  stands: 'turned in the rack', edited_by: '', trips: ['it shuts the gas'],
+}) // prettier-ignore
+const ODD = parameter('c', { running: 'number 4711', taken: '', stands: 'all three apart' })
+
+async function opened(
+  parameters: object[],
+  more: { rights?: string[]; kept?: object[]; armed?: string } = {},
+) {
+  const plant = plantOf(more.rights)
+  plant.save = vi.fn(async () => undefined)
+  const asked = answering({
+    'GET /api/running': {
+      seq: 4,
+      issued: 'B',
+      racks: [RACK, { ...RACK, rack: 2, name: '2', reports: false }],
+      kept: [],
+    },
+    'POST /api/running/{rack}': { rack: 1, seq: 4, issued: 'B', says: '', parameters, kept: more.kept ?? [] },
+    'GET /api/racks/{rack}/compare': { armed: { who: more.armed ?? '', until: '' } },
+    'POST /api/racks/{rack}/write': { done: 1, failed: 0, results: [], restart: true, left: [], after: [] },
+    'PUT /api/racks/{rack}/armed': { who: 'ana', until: '2026-12-01T12:00:00Z' },
+    'POST /api/running/keep': { seq: 4, issued: 'B', racks: [RACK], kept: [] },
+  })
+  const box = await mounted(RunningPage, {}, { at: '/running?rack=1' })
+  await settled()
+  box.querySelector<HTMLElement>('.rack')!.click()
+  await settled()
+  return {
+    plant,
+    box,
+    asked,
+    sent: (way: string, path: string) => asked.filter((a) => a.way === way && a.path === path),
+  }
+}
+const flat = (box: HTMLElement) => box.textContent!.replace(/\s+/g, ' ')
+
+test('three columns, the one that is apart marked, with who edited it', async () => {
+  const { box } = await opened([parameter('a', {}), TURNED])
+  const rows = [...box.querySelectorAll('tbody tr')].map((r) =>
+    [...r.querySelectorAll('td')].map((c) => c.textContent!.replace(/\s+/g, ' ').trim()),
+  )
+  expect(rows[0]!.slice(3, 6)).toEqual(['100 ms', '50 Hz', '50 Hz'])
+  expect(rows[0]![6]).toContain('waits for the rack edited by ana')
+  expect(rows[1]!.slice(3, 6)).toEqual(['TC K', 'TC K', 'TC T'])
+  expect([...box.querySelectorAll('td.apart')].map((c) => c.textContent)).toEqual(['100 ms', 'TC T'])
+  expect(flat(box)).toContain('held against issue B')
+  expect(flat(box)).toContain('TE-2101 it shuts the gas')
+  expect(box.querySelectorAll<HTMLButtonElement>('.rack')[1]!.disabled).toBe(true)
+})
+
+test('what is adopted is typed into the list, and what has no name is not offered', async () => {
+  const { box, plant } = await opened([TURNED, ODD])
+  button(box, 'adopt the rack’s 1')!.click()
+  await settled()
+  expect(plant.save).toHaveBeenCalledWith(
+    [{ point: 12, field: 'mode', was: '', text: 'TC T' }],
+    'adopted from the rack',
+  )
+})
+
+test('nothing is written before somebody armed it', async () => {
+  const { box, sent } = await opened([TURNED])
+  expect(button(box, 'write the list’s 1')!.disabled).toBe(true)
+  button(box, 'arm for 15 min')!.click()
+  await settled()
+  button(box, 'write the list’s 1')!.click()
+  await settled()
+  expect(sent('POST', '/api/racks/{rack}/write')[0]!.body).toEqual({ keys: ['b'] })
+  expect(flat(box)).toContain(
+    '1 written and read back; some of it acts only when the module has been switched off',
+  )
+})
+
+test('one is kept with a reason and a day', async () => {
+  const { box, sent } = await opened([TURNED])
+  button(box, 'keep 1 as they are…')!.click()
+  await settled()
+  await typed(box.querySelector<HTMLInputElement>('[aria-label="why it stays"]')!, 'a T is in until May')
+  await settled()
+  box.querySelector('form')!.dispatchEvent(new Event('submit', { cancelable: true }))
+  await settled()
+  expect(sent('POST', '/api/running/keep')[0]!.body).toEqual({
+    items: [{ point: 12, field: 'mode', running: 'TC T' }],
+    reason: 'a T is in until May',
+    until: '',
+  })
+})
+
+test('a rack with nothing open is clean, and what is kept stands below with its reason', async () => {
+  const kept = {
+    id: 5,
+    at: '',
+    point: 12,
+    field: 'mode',
+    running: 'TC T',
+    reason: 'a T is in',
+    who: 'ana',
+    until: '2027-05-01',
+    over: false,
+  }
+  const { box } = await opened([{ ...TURNED, kept: 5 }], { kept: [kept] })
+  expect(flat(box)).toContain('Clean.')
+  expect(flat(box)).toContain('1 kept apart with a reason')
+  expect(flat(box)).toContain('a T is in ana, until 2027-05-01')
+  expect(button(box, 'open it again')).toBeTruthy()
+})
+
+test('who may only look is offered nothing', async () => {
+  const { box } = await opened([TURNED], { rights: ['look', 'read'] })
+  expect(button(box, 'look at all racks')).toBeUndefined()
+  expect(box.querySelector<HTMLButtonElement>('.rack')!.disabled).toBe(true)
+})
