@@ -360,6 +360,8 @@ SPEAKS: list[tuple[str, PlantImage, str]] = [
     ("R89", plant(current(fed_from="F9"), supplies=FEEDS), "it is fed from F9, and the plant has no such supply or fuse"),
     # Channels behind a fuse count without a word of their own: 22 mA and 22 mA behind 40 mA.
     ("R88", plant(current(), current(tag="PT-2", channel=on("ai", 2)), supplies=f"G1 24 V; F1 of G1 40 mA on {AI}·1 to 4"), "F1 carries 44 mA for 2 points"),
+    # A single channel, where the plant counts them from 0; the one beside it is on the plant's own supply.
+    ("R05", plant(current(supply_low_v="18"), channel_base=0, supplies="G2 12 V 11 to 13 V on TC-1·1·2·1"), "the supply may fall to 11 V"),
     ("R05", plant(current(supply_low_v="18"), supplies=f"G2 12 V 11 to 13 V on {AI}"), "the supply may fall to 11 V and the device needs 18 V"),
     ("R80", plant(current(redundant="P1", channel=on("ai")), current(tag="PT-2", redundant="P1", channel=on("ai4-iso")), supplies="G1 24 V; F1 of G1 2 A on TC-1·1"),
      "PT-1 and PT-2 stand in for each other and are both fed from F1"),

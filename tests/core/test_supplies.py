@@ -64,5 +64,7 @@ def test_channels_behind_a_fuse_are_read_and_written_alike() -> None:
         "TC-3·2·5",
         "TC-3·1·4·7",
     ]
+    assert read_feeds("G1 24 V on TC-3·1·4·0").by_name["g1"].on == (Group("TC-3", "1", 4, 0, 0),)
+    assert Group("TC-3", "1", 4, 0, 0).text == "TC-3·1·4·0"
     assert feeds.grouped
     assert not read_feeds("G1 24 V").grouped

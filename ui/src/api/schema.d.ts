@@ -7086,6 +7086,7 @@ export interface components {
          * @description What a look at a rack came to.
          */
         RackComparedOut: {
+            armed: components["schemas"]["ArmedOut"];
             /** Issued */
             issued: string;
             /** Kept */

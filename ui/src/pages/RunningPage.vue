@@ -72,6 +72,7 @@ async function lookAt(number: number, show = true) {
   if (answer.problem) return void (wrong.value = said(answer.problem))
   if (!show) return
   look.value = answer.data
+  armed.value = answer.data.armed
   chosen.value = new Set(answer.data.parameters.filter((p) => !p.kept).map((p) => p.key))
 }
 async function choose(number: number) {
@@ -86,8 +87,6 @@ async function again(words: string) {
   if (!rack.value) return
   busy.value = words
   await lookAt(rack.value.rack)
-  const way = await ask(api.GET('/api/racks/{rack}/compare', { params: { path: { rack: rack.value.rack } } }))
-  armed.value = way.data?.armed ?? null
   busy.value = ''
   await tell()
 }
@@ -199,8 +198,9 @@ const everything = computed({
             markOf(r)
           }}</span>
           <span class="words"
-            ><b class="figure">{{ r.cabinet }} · {{ r.name }}</b> {{ r.title }}
-            <span class="small quiet">{{
+            ><span
+              ><b class="figure">{{ r.cabinet }} · {{ r.name }}</b> {{ r.title }}</span
+            ><span class="small quiet">{{
               !r.reports
                 ? 'reached by name: it reports no settings'
                 : !r.at
@@ -431,7 +431,13 @@ p {
 
 table {
   width: 100%;
+  min-width: 720px;
   border-collapse: collapse;
+}
+
+td.figure,
+td .figure {
+  white-space: nowrap;
 }
 
 th {
@@ -445,6 +451,10 @@ td {
   padding: 4px 12px 4px 0;
   border-top: 1px solid rgb(var(--v-theme-line));
   vertical-align: top;
+}
+
+td a {
+  color: inherit;
 }
 
 td .small {

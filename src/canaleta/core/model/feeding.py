@@ -18,22 +18,25 @@ def channel_feeds(image: PlantImage, rows: Rows) -> NDArray[np.object_]:
     """The name of the supply or fuse that each row's channel is on, by what the plant says of cabinets, racks, modules and
     channels; None for none. Where several are said, the narrowest counts."""
     out = np.full(len(rows), None, dtype=object)
+    if not len(rows):
+        return out
     groups: dict[str, list[tuple[Group, Feed]]] = {}
     for feed in image.conventions.feeds.by_name.values():
         for group in feed.on:
             groups.setdefault(group.cabinet.casefold(), []).append((group, feed))
     layout, on = image.layout, image.module[rows]
-    for number in np.unique(on).tolist():
+    order = np.argsort(on, kind="stable")
+    numbers, begins = np.unique(on[order], return_index=True)
+    for number, mine in zip(numbers.tolist(), np.split(order, begins[1:]), strict=True):
         module = layout.modules.get(number)
         if module is None:
             continue
         rack = layout.racks[module.rack]
         cabinet = layout.cabinets[rack.cabinet].name
         here = [one for one in groups.get(cabinet.casefold(), ()) if one[0].holds(rack.name, layout.slots[number])]
-        mine = on == number
+        channel = image.channel[rows[mine]] + layout.channel_base
         for group, feed in sorted(here, key=lambda one: one[0].narrow):
-            channel = image.channel[rows] + layout.channel_base
-            out[mine & ((channel >= group.first) & (channel <= group.last) if group.last else True)] = feed.name
+            out[mine if group.last < 0 else mine[(channel >= group.first) & (channel <= group.last)]] = feed.name
     return out
 
 

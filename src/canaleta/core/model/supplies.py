@@ -30,18 +30,18 @@ _APART = str.maketrans("/:", "··")
 @dataclass(frozen=True)
 class Group:
     """Channels that a supply is on: of a cabinet, a rack of it, the module in a slot, or some channels of that, first to
-    last as the plant numbers them, 0 for all."""
+    last as the plant numbers them, -1 for all."""
 
     cabinet: str
     rack: str = ""
     slot: int = 0
-    first: int = 0
-    last: int = 0
+    first: int = -1
+    last: int = -1
 
     @property
     def narrow(self) -> int:
         """How much it leaves out: the narrower of two that hold a channel counts."""
-        return bool(self.rack) + bool(self.slot) + bool(self.last)
+        return bool(self.rack) + bool(self.slot) + (self.last >= 0)
 
     def holds(self, rack: str, slot: int) -> bool:
         """Whether a module of its cabinet is of it."""
@@ -51,7 +51,8 @@ class Group:
     def text(self) -> str:
         """As it is written: TC-3·1·4·1 to 8."""
         parts = [self.cabinet, self.rack, str(self.slot or "")]
-        channels = f"{self.first} to {self.last}" if self.last > self.first else str(self.first or "")
+        channels = f"{self.first} to {self.last}" if self.last > self.first else str(self.first)
+        channels = channels if self.last >= 0 else ""
         return "·".join(part for part in (*parts, channels) if part)
 
 
@@ -138,7 +139,7 @@ def _group(text: str) -> Group:
         raise TextError(
             f"“{text.strip()[:60]}”: write channels as in TC-3·1·4·1 to 8, a module as in TC-3·1·4, a cabinet as in TC-3"
         )
-    first, last = (int(found["first"]), int(found["last"] or found["first"])) if found else (0, 0)
+    first, last = (int(found["first"]), int(found["last"] or found["first"])) if found else (-1, -1)
     if last < first:
         raise TextError(f"“{text.strip()[:60]}”: the first channel comes before the last")
     return Group(cabinet, rack, int(slot or 0), first, last)

@@ -40,7 +40,7 @@ from canaleta.web.kit.problems import PROBLEMS, ProblemError
 from canaleta.web.kit.routes import Shape, routes
 from canaleta.web.kit.shared import shared
 
-__all__ = ["api"]
+__all__ = ["ArmedOut", "api", "armed_now"]
 
 api = routes("racks", __name__, url_prefix="/api/racks", abp_responses=PROBLEMS)
 LOG_LINES = 60
@@ -213,7 +213,7 @@ def set_armed(path: RackPath, body: ArmIn) -> Response:
             arm(connection, rack.id, session_now().account, body.minutes)
         else:
             disarm(connection, rack.id)
-    return jsonify(_armed(rack.id).model_dump())
+    return jsonify(armed_now(rack.id).model_dump())
 
 
 @api.post("/<int:rack>/write", responses={200: WritesOut})
@@ -221,7 +221,7 @@ def set_armed(path: RackPath, body: ArmIn) -> Response:
 def write(path: RackPath, body: WriteIn) -> Response:
     """Write settings of the list to the rack, one after the other, each read back. Only while it is armed."""
     image, rack = _found(path.rack)
-    if not _armed(rack.id).who:
+    if not armed_now(rack.id).who:
         raise ProblemError(
             409, "writing to this rack is not armed", "nothing was written", "an engineer arms it for a while"
         )
@@ -443,7 +443,7 @@ def _compared(image: PlantImage, rack: Rack, words: Words) -> ComparedOut:
     strange = [StrangerOut(**asdict(s)) for s in _strangers(image, rack.id, block)]
     differs = [] if strange else [_dumped(d) for d in differences(image, rack.id, words)]
     says = _explained(image, rack.id, block, strange) if strange else ""
-    return ComparedOut(seq=image.seq, says=says, strangers=strange, differences=differs, armed=_armed(rack.id))
+    return ComparedOut(seq=image.seq, says=says, strangers=strange, differences=differs, armed=armed_now(rack.id))
 
 
 def _dumped(d: Difference) -> DifferenceOut:
@@ -465,7 +465,8 @@ def _explained(image: PlantImage, rack: int, words: list[int], strange: Sequence
     )
 
 
-def _armed(rack: int) -> ArmedOut:
+def armed_now(rack: int) -> ArmedOut:
+    """Whether writing to a rack is armed: by whom and until when."""
     with shared().engine.connect() as connection:
         found: Armed | None = armed(connection, rack)
     return ArmedOut(who=found.who, until=found.until.isoformat()) if found else ArmedOut(who="", until="")

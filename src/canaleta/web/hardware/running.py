@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import UTC, date, datetime
 from typing import Annotated
 
 from flask import Response, jsonify
@@ -12,6 +12,7 @@ from canaleta.catalogue.types import module_types
 from canaleta.core.hardware.running import Issued
 from canaleta.plant.changes.revisions import document_of, issue_now, newest_issue, points_of
 from canaleta.plant.checks.running import Kept, end_kept, keep_apart, kept_now, last_edits, look_at, looked_at
+from canaleta.web.hardware.racks import ArmedOut, armed_now
 from canaleta.web.kit.access import needs, session_now
 from canaleta.web.kit.problems import PROBLEMS, ProblemError
 from canaleta.web.kit.routes import Shape, routes
@@ -95,6 +96,7 @@ class RackComparedOut(Shape):
     says: str
     parameters: list[ParameterOut]
     kept: list[KeptOut]
+    armed: ArmedOut
 
 
 class RackOfPath(Shape):
@@ -165,7 +167,7 @@ def _kept(k: Kept) -> KeptOut:
 
 
 def _today() -> date:
-    return date.fromtimestamp(shared().clock.looked_lately())
+    return datetime.fromtimestamp(shared().clock.looked_lately(), UTC).date()
 
 
 @api.post("/<int:rack>", responses={200: RackComparedOut})
@@ -195,7 +197,7 @@ def look(path: RackOfPath) -> Response:
         )  # fmt: skip
     out = RackComparedOut(
         rack=path.rack, seq=found.seq, issued=newest.mark if newest else "", says=found.says, parameters=told,
-        kept=[_kept(k) for k in found.kept if k is not None],
+        kept=[_kept(k) for k in found.kept if k is not None], armed=armed_now(path.rack),
     )  # fmt: skip
     return jsonify(out.model_dump())
 
