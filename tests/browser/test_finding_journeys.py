@@ -148,7 +148,7 @@ def test_a_fuse_over_its_rating_is_told_before_the_supplies_are_put_down(site: S
     page = site.enter("ana")
     page.goto(f"{site.address}/conventions")
     expect(page.get_by_text("None is put down")).to_be_visible()
-    page.get_by_role("button", name="another", exact=True).click()
+    page.get_by_role("button", name="put one down").click()
     page.get_by_label("name of the new one").fill("G1")
     page.get_by_label("gives of G1").fill("24")
     page.get_by_role("button", name="another", exact=True).click()

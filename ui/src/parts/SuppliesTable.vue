@@ -128,7 +128,7 @@ function add() {
     </table>
     <p v-if="wrong" class="bad small" role="alert">■ {{ wrong }}</p>
     <p v-if="may" class="keys">
-      <v-btn class="act" @click="add">another</v-btn>
+      <v-btn class="act" @click="add">{{ rows.length ? 'another' : 'put one down' }}</v-btn>
       <v-btn v-if="changed" class="act main" @click="keep">see what it would do</v-btn>
       <v-btn v-if="changed" class="act" @click="read">leave it</v-btn>
     </p>
