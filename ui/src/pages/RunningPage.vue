@@ -10,8 +10,6 @@ import { usePlant } from '../plant/store'
 import DateField from '../kit/DateField.vue'
 import DenseField from '../kit/DenseField.vue'
 
-type Parameter = Schemas['ParameterOut']
-
 const plant = usePlant()
 const route = useRoute()
 const router = useRouter()
