@@ -75,11 +75,12 @@ def test_what_was_turned_in_the_rack_waits_for_it_or_was_written_is_told_apart(d
         waits, turned = answer.json["parameters"]
         assert (waits["edited_by"], turned["edited_by"], turned["taken"]) == ("ana", "", "TC T, 0.1 °C")
         # The edit is written: it runs, and is not issued. The other one is restored, and nothing else is touched.
-        before = list(made.racks[1].field.settings_words())
+        size = len(made.racks[1].field.settings_words())
+        before = list(await made.racks[1].server.async_getValues(1, 3, 0, size))
         await ask("PUT", "/api/racks/1/armed", {"minutes": 5})
         written = (await ask("POST", "/api/racks/1/write", {"keys": [waits["key"], turned["key"]]})).json
         assert (written["done"], written["failed"]) == (2, 0)
-        after = made.racks[1].field.settings_words()
+        after = list(await made.racks[1].server.async_getValues(1, 3, 0, size))
         assert sum(a != b for a, b in zip(before, after, strict=True)) == 2
         assert told(await ask("POST", "/api/running/1")) == [
             ("PT-3107", "100 ms", "", "100 ms", "written, not issued")
@@ -153,7 +154,7 @@ def test_what_runs_apart_is_a_finding_until_a_look_finds_it_clean(database: Data
         def of(body: Any) -> list[str]:
             return [f["text"] for f in body["findings"] if f["rule"] == "R31"]
 
-        was = made.racks[1].field.settings_words()[TE_2101]
+        (was,) = await made.racks[1].server.async_getValues(1, 3, TE_2101, 1)
         await made.racks[1].server.async_setValues(1, 6, TE_2101, [41])
         await ask("POST", "/api/running/1")
         assert of((await ask("GET", "/api/findings/live")).json) == [
