@@ -116,6 +116,8 @@ def test_a_difference_is_kept_with_a_reason_until_its_day_or_until_it_is_another
             refused = await ask("POST", "/api/running/keep", {"items": [item], "reason": "a T is in", "until": until})
             assert refused.status_code == 422
             assert says in refused.json["title"]
+        odd = await ask("POST", "/api/running/keep", {"items": [item | {"field": "tag"}], "reason": "so"})
+        assert (odd.status_code, odd.json["title"]) == (422, "“tag” is no setting that a rack reports")
         day = (date.today() + timedelta(days=30)).isoformat()
         kept = await ask("POST", "/api/running/keep", {"items": [item], "reason": "a T is in", "until": day})
         assert [(k["reason"], k["who"], k["until"], k["over"]) for k in kept.json["kept"]] == [

@@ -90,6 +90,16 @@ test('what is adopted is typed into the list, and what has no name is not offere
   )
 })
 
+test('what was adopted is undone by the key that the page names', async () => {
+  const { plant, asked } = await opened([TURNED])
+  plant.turnBack = vi.fn(async () => undefined) as never
+  const before = asked.filter((a) => a.path === '/api/running/{rack}').length
+  window.dispatchEvent(new KeyboardEvent('keydown', { key: 'z', ctrlKey: true, bubbles: true }))
+  await settled()
+  expect(plant.turnBack).toHaveBeenCalledWith('undo')
+  expect(asked.filter((a) => a.path === '/api/running/{rack}').length).toBe(before + 1)
+})
+
 test('nothing is written before somebody armed it', async () => {
   const { box, sent } = await opened([TURNED])
   expect(button(box, 'write the list’s 1')!.disabled).toBe(true)

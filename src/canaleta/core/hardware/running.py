@@ -11,9 +11,16 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
-import numpy as np
-
-from canaleta.core.hardware.settings import FIELD_OF, SettingPlace, Words, setting_places, trips_of, wished, wished_of
+from canaleta.core.hardware.settings import (
+    FIELD_OF,
+    SettingPlace,
+    Words,
+    rows_at,
+    setting_places,
+    trips_of,
+    wished,
+    wished_of,
+)
 from canaleta.core.model.fields import field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import Setting
@@ -63,11 +70,7 @@ def three_columns(image: PlantImage, issued: Issued, rack: int, words: Words) ->
     """Every setting of a landed point on which list, issue and rack are not one, in slot order. issued: {} where the list
     was never issued. A channel without a point has no wish, and a place that could not be read tells nothing."""
     layout = image.layout
-    modules = {m.id for m in layout.modules_of(rack)}
-    row_at = {
-        (int(image.module[row]), int(image.channel[row])): row
-        for row in np.flatnonzero(image.landed & np.isin(image.module, list(modules))).tolist()
-    }
+    row_at = rows_at(image, rack)
     out = []
     for at in setting_places(layout, rack):
         row, word = row_at.get((at.module, at.channel)), words.get((at.read_table, at.read_place))

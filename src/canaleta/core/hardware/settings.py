@@ -29,6 +29,7 @@ __all__ = [
     "differences",
     "read_runs",
     "reported_modules",
+    "rows_at",
     "setting_places",
     "settings_size",
     "strangers",
@@ -250,15 +251,18 @@ def block_of_words(words: Words) -> list[int]:
     return out
 
 
+def rows_at(image: PlantImage, rack: int) -> dict[tuple[int, int], int]:
+    """{(module, channel): row} of the points that hold a channel of a rack."""
+    modules = [m.id for m in image.layout.modules_of(rack)]
+    here = np.flatnonzero(image.landed & np.isin(image.module, modules)).tolist()
+    return {(int(image.module[row]), int(image.channel[row])): row for row in here}
+
+
 def differences(image: PlantImage, rack: int, words: Words) -> list[Difference]:
     """Every setting of a landed point that the rack reports otherwise. A channel without a point has no wish; a place
     that could not be read tells nothing."""
     layout = image.layout
-    modules = {m.id for m in layout.modules_of(rack)}
-    row_at = {
-        (int(image.module[row]), int(image.channel[row])): row
-        for row in np.flatnonzero(image.landed & np.isin(image.module, list(modules))).tolist()
-    }
+    row_at = rows_at(image, rack)
     out = []
     for at in setting_places(layout, rack):
         row, word = row_at.get((at.module, at.channel)), words.get((at.read_table, at.read_place))

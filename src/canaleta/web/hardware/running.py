@@ -10,6 +10,7 @@ from pydantic import ConfigDict, Field
 
 from canaleta.catalogue.types import module_types
 from canaleta.core.hardware.running import Issued
+from canaleta.core.hardware.settings import FIELD_OF
 from canaleta.plant.changes.revisions import document_of, issue_now, newest_issue, points_of
 from canaleta.plant.checks.running import Kept, end_kept, keep_apart, kept_now, last_edits, look_at, looked_at
 from canaleta.web.hardware.racks import ArmedOut, armed_now
@@ -218,6 +219,8 @@ def keep(body: KeepIn) -> Response:
         if day < _today():
             raise ProblemError(422, f"{body.until} has passed", "nothing was kept", "say a day to come")
     image = shared().image()
+    if strange := next((item.field for item in body.items if item.field not in FIELD_OF.values()), ""):
+        raise ProblemError(422, f"“{strange}” is no setting that a rack reports", "nothing was kept")
     if any(not image.has(item.point) for item in body.items):
         raise ProblemError(409, "a point of these is gone", "nothing was kept", "look at the rack again")
     items = [(item.point, item.field, item.running) for item in body.items]
