@@ -75,7 +75,7 @@ def test_a_place_that_could_not_be_read_and_a_point_without_a_channel_tell_nothi
 def test_a_number_that_is_no_choice_is_told_as_it_is_and_cannot_be_adopted() -> None:
     (place,) = [p for p in setting_places(LAYOUT, 1) if (p.module, p.channel, p.setting.of) == (2, 0, "mode")]
     (found,) = three_columns(plant(A), {}, 1, {(place.read_table, place.read_place): 4711})
-    assert (found.running, found.taken) == ("number 4711", "")
+    assert (found.running, found.takes) == ("number 4711", ())
     assert found.trips == ("it the burner",)
 
 

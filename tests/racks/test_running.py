@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 from sqlalchemy import insert
-from tests.building.at_racks import at_a_rack, edit
+from tests.building.at_racks import PT, TE, at_a_rack, edit
 from tests.building.database import Database
 from tests.building.people import Person, app_on
 
@@ -23,6 +23,8 @@ from canaleta.standins.server import StandIns
 
 TE_2101 = layout_of(demo_plant()).first_settings[3] + 1
 """The register that the mode of the first thermocouple stands in."""
+REAL_8, REAL_7_5 = [0x4100, 0x0000], [0x40F0, 0x0000]
+"""8.0 and 7.5 by IEEE 754, the high word first."""
 
 
 def issue(database: Database) -> None:
@@ -73,7 +75,8 @@ def test_what_was_turned_in_the_rack_waits_for_it_or_was_written_is_told_apart(d
             ("TE-2101", "TC K, 0.1 °C", "TC K, 0.1 °C", "TC T, 0.1 °C", "turned in the rack"),
         ]
         waits, turned = answer.json["parameters"]
-        assert (waits["edited_by"], turned["edited_by"], turned["taken"]) == ("ana", "", "TC T, 0.1 °C")
+        assert (waits["edited_by"], turned["edited_by"]) == ("ana", "")
+        assert turned["takes"] == [{"field": "mode", "text": "TC T, 0.1 °C"}]
         # The edit is written: it runs, and is not issued. The other one is restored, and nothing else is touched.
         size = len(made.racks[1].field.settings_words())
         before = list(await made.racks[1].server.async_getValues(1, 3, 0, size))
@@ -97,7 +100,7 @@ def test_all_three_may_be_apart_and_what_is_adopted_is_no_longer_turned(database
         edit(database, 6, "mode", "TC J, 0.1 °C")
         (one,) = (await ask("POST", "/api/running/1")).json["parameters"]
         assert one["stands"] == "all three apart"
-        edit(database, 6, "mode", one["taken"])
+        edit(database, 6, "mode", one["takes"][0]["text"])
         assert told(await ask("POST", "/api/running/1")) == [
             ("TE-2101", "TC T, 0.1 °C", "TC K, 0.1 °C", "TC T, 0.1 °C", "written, not issued")
         ]
@@ -165,6 +168,99 @@ def test_what_runs_apart_is_a_finding_until_a_look_finds_it_clean(database: Data
         await made.racks[1].server.async_setValues(1, 6, TE_2101, [was])
         await ask("POST", "/api/running/1")
         assert of((await ask("GET", "/api/findings/live")).json) == []
+
+    at_a_rack(database, visit)
+
+
+def free_registers() -> int:
+    """Four holding registers of PT-3107's module that hold what one likes: the counts of forces that are not on."""
+    layout = layout_of(demo_plant())
+    kind = layout.type_of(2)
+    return layout.first_settings[2] + kind.force_offset + kind.mask_words + 4
+
+
+def test_a_pair_and_a_limit_turned_in_the_controller_are_told_adopted_and_written(database: Database) -> None:
+    """4 to 20 mA count 0 to 32 000 by the data sheet. Written by another client: 96 and 32 032, and 7.5 where 8 was issued."""
+    at = free_registers()
+    edit(database, PT, "pair_at", f"holding {at} int, holding {at + 1} int")
+    edit(database, PT, "limits_at", f"HH holding {at + 2} real")
+    edit(database, PT, "alarm_hh", "8")
+    issue(database)
+
+    async def visit(ask: Any, made: StandIns) -> None:
+        server = made.racks[1].server
+        await server.async_setValues(1, 6, at, [0, 32000, *REAL_8])
+        assert told(await ask("POST", "/api/running/1")) == []
+        await server.async_setValues(1, 6, at, [96, 32032, *REAL_7_5])
+        answer = (await ask("POST", "/api/running/1")).json
+        pair, limit = answer["parameters"]
+        assert [
+            (p["tag"], p["setting"], p["configured"], p["issued"], p["running"], p["stands"]) for p in (pair, limit)
+        ] == [
+            ("PT-3107", "pair of counts", "0 and 32000", "0 and 32000", "96 and 32032", "turned in the rack"),
+            ("PT-3107", "limit HH", "8 mbar", "8 mbar", "7.5 mbar", "turned in the rack"),
+        ]
+        assert pair["takes"][:2] == [{"field": "found_low", "text": "96"}, {"field": "found_high", "text": "32032"}]
+        assert limit["takes"] == [{"field": "alarm_hh", "text": "7.5"}]
+        # Nobody writes while it is not armed.
+        body = {"keys": [pair["key"], limit["key"]]}
+        assert (await ask("POST", "/api/running/1/numbers", body)).status_code == 409
+        # The limit is adopted, the pair restored; what stands around them is as it was.
+        edit(database, PT, "alarm_hh", "7.5")
+        size = len(made.racks[1].field.settings_words())
+        before = list(await server.async_getValues(1, 3, 0, size))
+        await ask("PUT", "/api/racks/1/armed", {"minutes": 5})
+        written = (await ask("POST", "/api/running/1/numbers", body)).json
+        assert (written["done"], written["failed"]) == (2, 0), (
+            "what is not apart from the issue alone is written as well"
+        )
+        after = list(await server.async_getValues(1, 3, 0, size))
+        assert [k for k in range(size) if before[k] != after[k]] == [at, at + 1]
+        assert told(await ask("POST", "/api/running/1")) == [
+            ("PT-3107", "7.5 mbar", "8 mbar", "7.5 mbar", "written, not issued")
+        ]
+
+    at_a_rack(database, visit)
+
+
+def test_a_pair_that_is_adopted_reads_as_it_runs_and_back_again(database: Database) -> None:
+    at = free_registers()
+    edit(database, PT, "pair_at", f"holding {at} int, holding {at + 1} int")
+
+    async def visit(ask: Any, made: StandIns) -> None:
+        server = made.racks[1].server
+        for pair, texts in (
+            ([96, 32032], ["96", "32032", "adopted from the controller"]),
+            ([0, 32000], ["", "", ""]),
+        ):
+            await server.async_setValues(1, 6, at, pair)
+            (one,) = (await ask("POST", "/api/running/1")).json["parameters"]
+            assert [taken["text"] for taken in one["takes"]] == texts
+            plant = ImageCache(database.engine).current()
+            edits = [
+                {"point": PT, "was": plant.text(taken["field"], plant.row_of(PT)), **taken} for taken in one["takes"]
+            ]
+            assert (await ask("POST", "/api/proposals", {"edits": edits, "apply": True})).status_code == 200
+            assert told(await ask("POST", "/api/running/1")) == []
+
+    at_a_rack(database, visit)
+
+
+def test_what_a_rack_refuses_and_what_cannot_be_read_is_told_and_the_rest_is_compared(database: Database) -> None:
+    edit(database, PT, "pair_at", "holding 60000 int, holding 60001 int")
+    edit(database, TE, "limits_at", "HH at 12")
+    edit(database, PT, "filter", "100 ms")
+
+    async def visit(ask: Any, made: StandIns) -> None:
+        answer = (await ask("POST", "/api/running/1")).json
+        assert [p["setting"] for p in answer["parameters"]] == ["filter"]
+        unreadable, refused = answer["missing"]
+        assert unreadable.startswith("TE-2101: “at 12”: write where it stands")
+        assert refused.startswith(
+            "PT-3107 pair of counts, holding register 60000 (from 0) and holding register 60001 (from 0): "
+        )
+        looks = (await ask("GET", "/api/running")).json["racks"]
+        assert next(r for r in looks if r["rack"] == 1)["missing"] == 2
 
     at_a_rack(database, visit)
 

@@ -36,6 +36,7 @@ CHANGES = [
     ("POST", "/api/racks/1/write", {"keys": ["holding registers 1.65535"]}),
     ("POST", "/api/racks/1/stand-in", None),
     ("POST", "/api/running/1", None),
+    ("POST", "/api/running/1/numbers", {"keys": ["1 found_low"]}),
     ("POST", "/api/running/keep", {"items": [{"point": 1, "field": "mode", "running": "x"}], "reason": "so"}),
     ("POST", "/api/running/keep/end", {"ids": [1]}),
     ("POST", "/api/points", {"count": 1}),

@@ -45,7 +45,13 @@ def compare_racks(data: Path, cabinet: str, as_json: bool) -> int:
                 _tell(*looks[-1])
     if as_json:
         print(json.dumps([_as_json(name, look) for name, look in looks], ensure_ascii=False, indent=1))
-    return BLIND if any(look.says for _, look in looks) else APART if any(look.open for _, look in looks) else 0
+    return (
+        BLIND
+        if any(look.says or look.missing for _, look in looks)
+        else APART
+        if any(look.open for _, look in looks)
+        else 0
+    )
 
 
 def _tell(name: str, look: Look) -> None:
@@ -54,6 +60,8 @@ def _tell(name: str, look: Look) -> None:
         return
     kept = len(look.parameters) - len(look.open)
     say(f"{name}: {f'{len(look.open)} apart' if look.open else 'clean'}{f', {kept} kept' if kept else ''}")
+    for text in look.missing:
+        say(f"  not read: {text}")
     for p in look.open:
         say(
             f"  {p.tag} {p.setting}: list {p.configured}, issued {p.issued or 'nothing'}, rack {p.running}: {p.stands}"
@@ -68,4 +76,10 @@ def _as_json(name: str, look: Look) -> dict[str, object]:
         }
         for p, kept in zip(look.parameters, look.kept, strict=True)
     ]  # fmt: skip
-    return {"rack": name, "says": look.says, "open": len(look.open), "parameters": rows}
+    return {
+        "rack": name,
+        "says": look.says,
+        "open": len(look.open),
+        "missing": list(look.missing),
+        "parameters": rows,
+    }

@@ -19,7 +19,7 @@ from canaleta.plant.live.commands import DONE, Command, Ended, Outcome
 from canaleta.plant.live.scan_store import store_transitions
 from canaleta.racks.context import Context
 from canaleta.racks.life import RackLife
-from canaleta.racks.reader import RackSilentError, peeked, tested, tried
+from canaleta.racks.reader import RackAnsweredError, RackSilentError, peeked, tested, tried
 from canaleta.racks.readers import AnyReader, browsed, reader_of, tested_by_name, written_by_name
 from canaleta.racks.source import SourceError
 
@@ -42,6 +42,8 @@ async def done(context: Context, life: RackLife, epoch: int, command: Command) -
                 return await _write(context, command)
             case "pair":
                 return await _pair(context, command)
+            case "numbers":
+                return await _numbers(context, command)
             case "module reset":
                 return await _reset_module(context, command)
             case "peek":
@@ -141,6 +143,39 @@ async def _pair(context: Context, command: Command) -> Outcome:
     return Outcome(Ended.DONE, answer={"counts": read})
 
 
+async def _numbers(context: Context, command: Command) -> Outcome:
+    """Write numbers that a controller keeps, each in one request and read back, so that the answer tells of each what became
+    of it. Only while the rack is armed."""
+    image = await asyncio.to_thread(context.cache.current)
+    rack = image.layout.racks.get(command.rack)
+    if rack is None or rack.by_name:
+        return Outcome.failed("there is no such rack with registers")
+    if not await asyncio.to_thread(_is_armed, context, command.rack):
+        return Outcome.failed("writing to this rack is not armed any more: nothing was written")
+    results = []
+    async with reader_of(context.engine, rack, RackMap.of(image.layout, rack.id), 2.0) as reader:
+        for register, words in command.target["writes"]:
+            try:
+                await reader.write_run(int(register), [int(word) for word in words])
+                now = await reader.read_run(Table.HOLDING_REGISTERS, int(register), len(words))
+                says = "" if now == words else "the controller kept another number"
+            except RackSilentError as error:
+                says = str(error)
+            results.append({"done": not says, "says": says})
+    return Outcome(Ended.DONE, answer={"results": results})
+
+
+async def _besides(reader: AnyReader, runs: list[list[Any]]) -> dict[str, Any]:
+    """What stands in other registers. One that is refused takes no other along, and is told."""
+    read, refused = [], []
+    for table, first, count in runs:
+        try:
+            read.append([table, first, await reader.read_run(Table(table), int(first), int(count))])
+        except RackAnsweredError as error:
+            refused.append([table, first, count, str(error)])
+    return {"also": read, "refused": refused}
+
+
 async def _reset_module(context: Context, command: Command) -> Outcome:
     """Write what resets the bits that latch in a module. Whether they are gone the next readings tell."""
     image, target = await asyncio.to_thread(context.cache.current), command.target
@@ -184,7 +219,8 @@ async def _settings(context: Context, command: Command) -> Outcome:
                 await reader.write_bits(Table(table), int(place), int(word))
         # A place that is refused is told: settings that nobody could read would pass for settings that agree.
         read = [[str(table), first, await reader.read_run(table, first, count)] for table, first, count in runs]
-        return Outcome(Ended.DONE, answer={"read": read, "results": results})
+        also = await _besides(reader, command.target.get("also", []))
+        return Outcome(Ended.DONE, answer={"read": read, "results": results} | also)
 
 
 async def _browse(context: Context, command: Command) -> Outcome:

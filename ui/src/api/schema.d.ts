@@ -2415,6 +2415,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/running/{rack}/numbers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Write the list's pairs and limits into the controller, each read back. Only while the rack is armed: the plant runs on
+         * @description them at once.
+         */
+        post: operations["running_write_numbers__int_rack__numbers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/script-runs": {
         parameters: {
             query?: never;
@@ -6247,6 +6267,42 @@ export interface components {
             tag: string;
         };
         /**
+         * NumberOut
+         * @description What became of one.
+         */
+        NumberOut: {
+            /** Done */
+            done: boolean;
+            /** Key */
+            key: string;
+            /** Says */
+            says: string;
+            /** Setting */
+            setting: string;
+            /** Tag */
+            tag: string;
+        };
+        /**
+         * NumbersIn
+         * @description Which of the list's numbers are written, by their keys.
+         */
+        NumbersIn: {
+            /** Keys */
+            keys: string[];
+        };
+        /**
+         * NumbersOut
+         * @description What was written into a controller.
+         */
+        NumbersOut: {
+            /** Done */
+            done: number;
+            /** Failed */
+            failed: number;
+            /** Results */
+            results: components["schemas"]["NumberOut"][];
+        };
+        /**
          * OfferOut
          * @description What can be held at a point. force, output: why not, '' if it can; trips: what it can trip, told first.
          *     on_loss: what the device of an output does when its signal or its power is lost, in words.
@@ -6440,8 +6496,8 @@ export interface components {
         };
         /**
          * ParameterOut
-         * @description One setting on which list, issue and rack are not one; see core.hardware.running. taken: what is typed into `field`
-         *     where the rack's is adopted, "" where it has no name; edited_by, edited_at: of the newest edit since the issue; key: by
+         * @description One setting on which list, issue and rack are not one; see core.hardware.running. takes: what is typed where the
+         *     rack's is adopted; number: whether the controller keeps it as a number of its own; edited_by, edited_at: of the newest edit since the issue; key: by
          *     which it is written; restart: whether it acts only once the module was switched off and on; kept: the number of what
          *     keeps it, 0 for none.
          */
@@ -6462,6 +6518,8 @@ export interface components {
             kept: number;
             /** Key */
             key: string;
+            /** Number */
+            number: boolean;
             /** Point */
             point: number;
             /** Restart */
@@ -6474,8 +6532,8 @@ export interface components {
             stands: string;
             /** Tag */
             tag: string;
-            /** Taken */
-            taken: string;
+            /** Takes */
+            takes: components["schemas"]["TakesOut"][];
             /** Trips */
             trips: string[];
             /** Where */
@@ -7083,7 +7141,7 @@ export interface components {
         };
         /**
          * RackComparedOut
-         * @description What a look at a rack came to.
+         * @description What a look at a rack came to. missing: what of it could not be read, in words.
          */
         RackComparedOut: {
             armed: components["schemas"]["ArmedOut"];
@@ -7091,6 +7149,8 @@ export interface components {
             issued: string;
             /** Kept */
             kept: components["schemas"]["KeptOut"][];
+            /** Missing */
+            missing: string[];
             /** Parameters */
             parameters: components["schemas"]["ParameterOut"][];
             /** Rack */
@@ -7153,13 +7213,16 @@ export interface components {
         /**
          * RackLookOut
          * @description A rack and the newest look at it. at, who: "" where nobody looked yet; says: why it could not be compared; open: how
-         *     many settings are apart and not kept so; seq: the list that it was held against.
+         *     many settings are apart and not kept so; missing: how many places could not be read; seq: the list that it was held
+         *     against.
          */
         RackLookOut: {
             /** At */
             at: string;
             /** Cabinet */
             cabinet: string;
+            /** Missing */
+            missing: number;
             /** Name */
             name: string;
             /** Open */
@@ -8619,6 +8682,16 @@ export interface components {
              * @default true
              */
             done?: boolean;
+        };
+        /**
+         * TakesOut
+         * @description What is typed into a field.
+         */
+        TakesOut: {
+            /** Field */
+            field: string;
+            /** Text */
+            text: string;
         };
         /**
          * TargetOut
@@ -17069,6 +17142,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RackComparedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    running_write_numbers__int_rack__numbers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rack: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NumbersIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NumbersOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -15,21 +15,22 @@ const RACK = {
   seq: 0,
   says: '',
   open: 0,
+  missing: 0,
 }
 const parameter = (key: string, more: object) => ({
   point: 11, tag: 'PT-3107', address: 'KC-2·1·2·1', setting: 'filter', field: 'filter', configured: '100 ms', issued: '50 Hz',
-  running: '50 Hz', taken: '50 Hz', stands: 'waits for the rack', edited_by: 'ana', edited_at: '2026-11-30T10:00:00Z', key,
+  running: '50 Hz', takes: [{ field: 'filter', text: '50 Hz' }], number: false, stands: 'waits for the rack', edited_by: 'ana', edited_at: '2026-11-30T10:00:00Z', key,
   where: 'holding register 12', restart: false, trips: [], kept: 0, ...more,
 }) // prettier-ignore
 const TURNED = parameter('b', {
-  point: 12, tag: 'TE-2101', setting: 'mode', field: 'mode', configured: 'TC K', issued: 'TC K', running: 'TC T', taken: 'TC T',
+  point: 12, tag: 'TE-2101', setting: 'mode', field: 'mode', configured: 'TC K', issued: 'TC K', running: 'TC T', takes: [{ field: 'mode', text: 'TC T' }],
   stands: 'turned in the rack', edited_by: '', trips: ['it shuts the gas'],
 }) // prettier-ignore
-const ODD = parameter('c', { running: 'number 4711', taken: '', stands: 'all three apart' })
+const ODD = parameter('c', { running: 'number 4711', takes: [], stands: 'all three apart' })
 
 async function opened(
   parameters: object[],
-  more: { rights?: string[]; kept?: object[]; armed?: string } = {},
+  more: { rights?: string[]; kept?: object[]; armed?: string; missing?: string[] } = {},
 ) {
   const plant = plantOf(more.rights)
   plant.save = vi.fn(async () => undefined)
@@ -45,11 +46,17 @@ async function opened(
       seq: 4,
       issued: 'B',
       says: '',
+      missing: more.missing ?? [],
       parameters,
       kept: more.kept ?? [],
       armed: { who: more.armed ?? '', until: '' },
     },
     'POST /api/racks/{rack}/write': { done: 1, failed: 0, results: [], restart: true, left: [], after: [] },
+    'POST /api/running/{rack}/numbers': {
+      done: 0,
+      failed: 1,
+      results: [{ key: 'd', tag: 'PT-3107', setting: 'limit HH', done: false, says: 'kept another number' }],
+    },
     'PUT /api/racks/{rack}/armed': { who: 'ana', until: '2026-12-01T12:00:00Z' },
     'POST /api/running/keep': { seq: 4, issued: 'B', racks: [RACK], kept: [] },
   })
@@ -111,6 +118,30 @@ test('nothing is written before somebody armed it', async () => {
   expect(flat(box)).toContain(
     '1 written and read back; some of it acts only when the module has been switched off',
   )
+})
+
+test('settings go to the modules and numbers to the controller, and both are told together', async () => {
+  const limit = parameter('d', {
+    setting: 'limit HH',
+    field: 'alarm_hh',
+    number: true,
+    configured: '8 bar',
+    running: '7 bar',
+  })
+  const { box, sent } = await opened([TURNED, limit, parameter('e', { number: true, configured: '' })], {
+    armed: 'ana',
+  })
+  button(box, 'write the list’s 2')!.click()
+  await settled()
+  expect(sent('POST', '/api/racks/{rack}/write')[0]!.body).toEqual({ keys: ['b'] })
+  expect(sent('POST', '/api/running/{rack}/numbers')[0]!.body).toEqual({ keys: ['d'] })
+  expect(flat(box)).toContain('1 written and read back, 1 not: PT-3107 kept another number; some of it acts')
+})
+
+test('what could not be read is told, and a rack is not clean for that', async () => {
+  const { box } = await opened([], { missing: ['PT-3107 pair of counts: no such register'] })
+  expect(flat(box)).toContain('not read: PT-3107 pair of counts: no such register')
+  expect(flat(box)).not.toContain('Clean.')
 })
 
 test('one is kept with a reason and a day', async () => {

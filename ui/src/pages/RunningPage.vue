@@ -41,14 +41,14 @@ const keeps = computed(() => new Map((look.value?.kept ?? []).map((k) => [k.id, 
 const picked = computed(() => open.value.filter((p) => chosen.value.has(p.key)))
 const trips = computed(() => picked.value.filter((p) => p.trips.length))
 const restarts = computed(() => picked.value.some((p) => p.restart))
-const adoptable = computed(() => picked.value.filter((p) => p.taken && p.configured !== p.running))
-const writable = computed(() => picked.value.filter((p) => p.configured !== p.running))
+const adoptable = computed(() => picked.value.filter((p) => p.takes.length && p.configured !== p.running))
+const writable = computed(() => picked.value.filter((p) => p.configured && p.configured !== p.running))
 const totals = computed(() => {
   const out = { clean: 0, open: 0, blind: 0, never: 0 }
   for (const r of racks.value.filter((r) => r.reports))
     if (!r.at) out.never++
     else if (r.says) out.blind++
-    else if (r.open) out.open++
+    else if (r.open || r.missing) out.open++
     else out.clean++
   return out
 })
@@ -58,7 +58,7 @@ const APART: Record<string, string> = {
   'waits for the rack': 'configured',
   'written, not issued': 'issued',
 }
-const markOf = (r: Schemas['RackLookOut']) => (!r.at ? '·' : r.says ? '■' : r.open ? '▲' : '✓')
+const markOf = (r: Schemas['RackLookOut']) => (!r.at ? '·' : r.says ? '■' : r.open || r.missing ? '▲' : '✓')
 const when = (at: string) => new Date(at).toLocaleString()
 
 async function tell() {
@@ -112,32 +112,49 @@ async function arm(minutes: number) {
   if (answer.problem) wrong.value = said(answer.problem)
   else armed.value = answer.data
 }
+/** Settings of modules go one way, the controller's own numbers another; what became of both is told together. */
 async function write() {
-  busy.value = 'writing, channel by channel…'
-  const keys = writable.value.map((p) => p.key)
-  const answer = await ask(
-    api.POST('/api/racks/{rack}/write', { params: { path: { rack: rack.value!.rack } }, body: { keys } }),
-  )
+  busy.value = 'writing, one by one, each read back…'
+  const params = { path: { rack: rack.value!.rack } }
+  const sum = { done: 0, why: '', failed: 0, restart: false }
+  for (const number of [false, true]) {
+    const keys = writable.value.filter((p) => p.number === number).map((p) => p.key)
+    if (!keys.length) continue
+    const answer = number
+      ? await ask(api.POST('/api/running/{rack}/numbers', { params, body: { keys } }))
+      : await ask(api.POST('/api/racks/{rack}/write', { params, body: { keys } }))
+    if (answer.problem) {
+      wrong.value = said(answer.problem)
+      break
+    }
+    const { done, failed, results } = answer.data
+    const not = results.find((r) => !r.done)
+    sum.done += done
+    sum.failed += failed
+    sum.why ||= not ? `${not.tag} ${not.says}` : ''
+    sum.restart ||= 'restart' in answer.data && !!answer.data.restart
+  }
   busy.value = ''
-  if (answer.problem) return void (wrong.value = said(answer.problem))
-  const { done, failed, results, restart } = answer.data
-  const why = results.find((r) => !r.done)
-  says.value = `${done} written and read back${failed ? `, ${failed} not: ${why!.tag} ${why!.says}` : ''}${
-    restart ? '; some of it acts only when the module has been switched off and on' : ''
-  }`
+  if (sum.done || sum.failed)
+    says.value = `${sum.done} written and read back${sum.failed ? `, ${sum.failed} not: ${sum.why}` : ''}${
+      sum.restart ? '; some of it acts only when the module has been switched off and on' : ''
+    }`
   await again('reading the rack’s settings…')
 }
 async function adopt() {
-  const edits = adoptable.value.map((p) => ({
-    point: p.point,
-    field: p.field,
-    was: plant.list.text(p.field, plant.list.row(p.point) ?? -1),
-    text: p.taken,
-  }))
+  const edits = adoptable.value.flatMap((p) =>
+    p.takes.map(({ field, text }) => ({
+      point: p.point,
+      field,
+      was: plant.list.text(field, plant.list.row(p.point) ?? -1),
+      text,
+    })),
+  )
+  const count = adoptable.value.length
   busy.value = 'taking it into the list…'
   const problem = await plant.save(edits, 'adopted from the rack')
   busy.value = ''
-  if (!problem) says.value = `${edits.length} adopted: they are in the list now · Ctrl+Z undoes it`
+  if (!problem) says.value = `${count} adopted: they are in the list now · Ctrl+Z undoes it`
   await again('reading the rack’s settings…')
 }
 async function keep() {
@@ -205,9 +222,12 @@ const everything = computed({
           :aria-pressed="r.rack === rack?.rack"
           @click="choose(r.rack)"
         >
-          <span class="mark" :class="r.says ? 'bad' : r.open ? 'settle' : ''" aria-hidden="true">{{
-            markOf(r)
-          }}</span>
+          <span
+            class="mark"
+            :class="r.says ? 'bad' : r.open || r.missing ? 'settle' : ''"
+            aria-hidden="true"
+            >{{ markOf(r) }}</span
+          >
           <span class="words"
             ><span
               ><b class="figure">{{ r.cabinet }} · {{ r.name }}</b> {{ r.title }}</span
@@ -216,7 +236,8 @@ const everything = computed({
                 ? 'reached by name: it reports no settings'
                 : !r.at
                   ? 'nobody looked yet'
-                  : r.says || `${r.open ? `${r.open} apart` : 'clean'}, ${when(r.at)}`
+                  : r.says ||
+                    `${r.open ? `${r.open} apart` : r.missing ? `${r.missing} not read` : 'clean'}, ${when(r.at)}`
             }}</span></span
           >
         </v-btn>
@@ -229,12 +250,13 @@ const everything = computed({
         </p>
         <template v-else-if="look">
           <p v-if="look.says" class="bad">■ {{ look.says }}</p>
-          <p v-else-if="!open.length" role="status">
+          <p v-else-if="!open.length && !look.missing.length" role="status">
             <b>Clean.</b> Every setting that rack {{ rack.name }} of {{ rack.cabinet }} reports is what the
             list says{{ look.issued ? ' and what was issued' : ''
             }}{{ kept.length ? `; ${kept.length} kept apart with a reason` : '' }}.
           </p>
-          <div v-else class="wide">
+          <p v-for="text in look.missing" :key="text" class="settle small">▲ not read: {{ text }}</p>
+          <div v-if="open.length" class="wide">
             <table>
               <thead>
                 <tr>
@@ -264,7 +286,7 @@ const everything = computed({
                   </td>
                   <td v-tip="p.where">{{ p.setting }}</td>
                   <td class="figure" :class="{ apart: APART[p.stands] === 'configured' }">
-                    {{ p.configured }}
+                    {{ p.configured || '—' }}
                   </td>
                   <td class="figure" :class="{ apart: APART[p.stands] === 'issued' }">
                     {{ p.issued || '—' }}

@@ -7,13 +7,14 @@ download; something was written and never issued.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import operator
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import TypeVar
 
 from canaleta.core.hardware.settings import (
     FIELD_OF,
-    SettingPlace,
     Words,
     rows_at,
     setting_places,
@@ -25,7 +26,9 @@ from canaleta.core.model.fields import field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.module_type import Setting
 
-__all__ = ["Issued", "Parameter", "Stands", "three_columns"]
+__all__ = ["Issued", "Parameter", "Stands", "stands_of", "three_columns"]
+
+_Said = TypeVar("_Said")
 
 Issued = Mapping[int, Mapping[str, str]]
 """{point: {field: text}} of the newest issue."""
@@ -47,9 +50,10 @@ class Stands(StrEnum):
 
 @dataclass(frozen=True)
 class Parameter:
-    """One setting of one channel on which the three are not one. configured, issued, running: names of choices, or figures
-    with their unit; issued is "" where nothing was issued of it. unit: how it is written: `field` takes running without it.
-    at: where it stands; code: what the list's choice is written as. trips: what the point can trip, in words."""
+    """One parameter of one point on which the three are not one. configured, issued, running: names of choices, or figures
+    with their unit; issued is "" where nothing was issued of it. takes: what is typed where the rack's is adopted, (field,
+    text) each, () where it cannot be. key: by which it is written; where: it stands, in words; restart: whether it acts only
+    once the module was switched off and on. trips: what the point can trip, in words."""
 
     point: int
     tag: str
@@ -59,10 +63,11 @@ class Parameter:
     configured: str
     issued: str
     running: str
-    taken: str
+    takes: tuple[tuple[str, str], ...]
     stands: Stands
-    at: SettingPlace
-    code: int
+    key: str
+    where: str
+    restart: bool
     trips: tuple[str, ...]
 
 
@@ -85,29 +90,34 @@ def three_columns(image: PlantImage, issued: Issued, rack: int, words: Words) ->
         # What a point wanted of another channel is no wish for this one.
         before = wished_of(then, setting) if then is not None and then.get("channel") == address else ""
         old = setting.code_of(before) if before else None
-        stands = _stands(code, old, now, known=bool(issued))
+        stands = stands_of(code, old, now, known=bool(issued))
         if stands is None:
             continue
+        field, name = FIELD_OF[setting.of], setting.name_of(now)
         out.append(
             Parameter(
-                int(image.ids[row]), image.label(row), address, setting.of, FIELD_OF[setting.of], _named(setting, code),
-                _named(setting, old), _named(setting, now), setting.name_of(now) or "", stands, at, code, trips_of(image, row),
+                int(image.ids[row]), image.label(row), address, setting.of, field, _named(setting, code),
+                _named(setting, old), _named(setting, now), ((field, name),) if name else (), stands, at.key, at.where,
+                setting.restart, trips_of(image, row),
             )
         )  # fmt: skip
     return out
 
 
-def _stands(code: int, old: int | None, now: int, *, known: bool) -> Stands | None:
-    """How three codes stand; None where there is nothing to tell. old: None where it was not issued; known: whether
-    anything was."""
+def stands_of(
+    code: _Said, old: _Said | None, now: _Said, *, known: bool, same: Callable[[_Said, _Said], bool] = operator.eq
+) -> Stands | None:
+    """How three stand; None where there is nothing to tell. old: None where it was not issued; known: whether anything
+    was."""
+    runs = same(code, now)
     if old is None and not known:
-        return None if code == now else Stands.UNISSUED
+        return None if runs else Stands.UNISSUED
     if old is None:
         # The issue said nothing of it: the list was edited since.
-        return Stands.WRITTEN if code == now else Stands.WAITS
-    if code == old:
-        return None if code == now else Stands.FIELD
-    return Stands.WAITS if old == now else Stands.WRITTEN if code == now else Stands.APART
+        return Stands.WRITTEN if runs else Stands.WAITS
+    if same(code, old):
+        return None if runs else Stands.FIELD
+    return Stands.WAITS if same(old, now) else Stands.WRITTEN if runs else Stands.APART
 
 
 def _named(setting: Setting, code: int | None) -> str:

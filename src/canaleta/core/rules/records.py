@@ -127,10 +127,10 @@ def drifting(image: PlantImage, due: Mapping[int, Due], today: float) -> Iterato
 
 
 def runs_apart(
-    image: PlantImage, where: str, open_: int, points: Sequence[int], says: str, days: float
+    image: PlantImage, where: str, open_: int, points: Sequence[int], says: str, days: float, missing: int = 0
 ) -> Iterator[Told]:
     """R31, one line a rack. where: its name; open_: settings that are apart and not kept so; says: why it could not be
-    compared; days: since it was looked at."""
+    compared; days: since it was looked at; missing: places of it that could not be read."""
     there = [p for p in points if image.has(p)]
     when = "today" if days < 1 else f"{days:.0f} day{'' if round(days) == 1 else 's'} ago"
     if says:
@@ -140,6 +140,9 @@ def runs_apart(
         bad = bool(image.filled("trips")[[image.row_of(p) for p in there]].any())
         text = f"{where}: {settings} not what the list and its issue say, looked at {when}"
         yield _told("R31", there, text, "bad" if bad else None)
+    elif missing:
+        places = "one place" if missing == 1 else f"{missing} places"
+        yield _told("R31", there or [PLANT], f"{where}: {places} could not be read, looked at {when}")
 
 
 @dataclass(frozen=True)

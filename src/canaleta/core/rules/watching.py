@@ -14,7 +14,7 @@ from canaleta.core.notation.text import TextError
 from canaleta.core.rules.finding import Finding
 from canaleta.core.rules.rule import report, rule
 from canaleta.core.signals.bands import bands_of
-from canaleta.core.signals.decodings import read_shown
+from canaleta.core.signals.decodings import read_limits, read_pair, read_shown
 from canaleta.core.signals.signal_types import Family
 
 
@@ -99,16 +99,18 @@ def lamps_without_bands(image: PlantImage, rows: Rows) -> Iterator[Finding]:
 
 @rule(
     "R68",
-    "where the controller shows it cannot be read",
+    "where the controller has it cannot be read",
     "an address is registers and a data type (IEC 61131-3)",
-    ("controller_at",),
-    looks="the addresses at which the controller shows its own value",
+    ("controller_at", "pair_at", "limits_at"),
+    looks="the addresses at which the controller shows its own value, and keeps its own pair and limits",
     harm="hides",
 )
 def unreadable_address(image: PlantImage, rows: Rows) -> Iterator[Finding]:
-    """A second address that means nothing is never read, and its difference never seen."""
-    for row in rows[image.filled("controller_at")[rows]].tolist():
-        try:
-            read_shown(image.text("controller_at", row))
-        except TextError as error:
-            yield report(image, "R68", [row], Station.COUNTS, str(error), ("controller_at",))
+    """An address that means nothing is never read, and its difference never seen."""
+    for name, read in (("controller_at", read_shown), ("pair_at", read_pair), ("limits_at", read_limits)):
+        for row in rows[image.filled(name)[rows]].tolist():
+            try:
+                read(image.text(name, row))
+            except TextError as error:
+                about = "" if name == "controller_at" else f"{image.ids[row]}:{name}"
+                yield report(image, "R68", [row], Station.COUNTS, str(error), (name,), about=about)

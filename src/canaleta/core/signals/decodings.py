@@ -12,7 +12,7 @@ from canaleta.core.notation.patterns import SPACE, compiled
 from canaleta.core.notation.text import TextError
 from canaleta.core.signals.converters import ORDERS, WordForm
 
-__all__ = ["Decoding", "Shown", "decodings", "read_pair", "read_shown", "runs"]
+__all__ = ["Decoding", "Shown", "decodings", "read_limits", "read_pair", "read_shown", "runs"]
 
 
 @dataclass(frozen=True)
@@ -107,6 +107,33 @@ def read_pair(text: str) -> tuple[Shown, Shown]:
     if low.register < high.register + high.form.words and high.register < low.register + low.form.words:
         raise TextError(f"“{text}”: both ends stand in the same registers")
     return low, high
+
+
+_LIMIT = compiled(rf"(ll|l|h|hh){SPACE}+(.+)", ignore_case=True)
+
+
+def read_limits(text: str) -> dict[str, Shown]:
+    """ "HH holding 300 real, H holding 302 real": where the controller keeps the limits of alarms, {"hh": place}. Raises
+    TextError in words."""
+    out: dict[str, Shown] = {}
+    taken: dict[int, str] = {}
+    for part in text.split(","):
+        found = _LIMIT.fullmatch(part.strip())
+        if not found:
+            raise TextError(
+                f"“{text}”: write which limit stands where, as in HH holding 300 real, H holding 302 real"
+            )
+        level, place = found[1].lower(), read_shown(found[2])
+        if place.function != "holding":
+            raise TextError(f"“{text}”: a limit that can be set stands in holding registers")
+        if level in out:
+            raise TextError(f"“{text}”: {level.upper()} is there twice")
+        out[level] = place
+        for register in range(place.register, place.register + place.form.words):
+            if register in taken:
+                raise TextError(f"“{text}”: {taken[register]} and {level.upper()} stand in the same register")
+            taken[register] = level.upper()
+    return out
 
 
 def runs(places: Sequence[Shown], gap: int = 16, most: int = 120) -> list[tuple[str, int, int]]:

@@ -13,6 +13,7 @@ from datetime import UTC, date, datetime
 from sqlalchemy import Connection, Engine, func, select, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
+from canaleta.core.checks.own_numbers import OwnNumber, compared, number_runs, numbers_of
 from canaleta.core.hardware.running import Issued, Parameter, three_columns
 from canaleta.core.hardware.settings import block_of_words, reported_modules, strangers, words_of
 from canaleta.core.model.image import PlantImage
@@ -47,13 +48,14 @@ class Kept:
 @dataclass(frozen=True)
 class Look:
     """What a look at a rack came to. says: why nothing could be compared, "" where it was. parameters: what is apart;
-    kept: the one that each is kept by, None for none."""
+    kept: the one that each is kept by, None for none. missing: what of it could not be read, in words."""
 
     rack: int
     seq: int
     says: str
     parameters: tuple[Parameter, ...]
     kept: tuple[Kept | None, ...]
+    missing: tuple[str, ...] = ()
 
     @property
     def open(self) -> tuple[Parameter, ...]:
@@ -64,7 +66,7 @@ class Look:
 @dataclass(frozen=True)
 class Newest:
     """The newest look at a rack: when, by whom, with which list, what kept it from comparing, how many were open and at
-    which points."""
+    which points, and how many places could not be read."""
 
     rack: int
     at: datetime
@@ -73,6 +75,7 @@ class Newest:
     says: str
     open: int
     points: tuple[int, ...]
+    missing: int
 
 
 def look_at(
@@ -81,12 +84,15 @@ def look_at(
     """Read a rack's settings by its agent, and hold them against list and issue. types: every module type that a rack's
     numbers may mean."""
     says, parameters = "", []
+    missing: list[str] = []
     one = image.layout.racks[rack]
     if one.by_name:
         says = f"a rack that is reached by {one.link} reports no settings"
     else:
+        numbers, missing = numbers_of(image, rack)
+        also = [[str(table), first, count] for table, first, count in number_runs(numbers)]
         with engine.begin() as connection:
-            number = ask(connection, who, rack, "read", {})
+            number = ask(connection, who, rack, "read", {"also": also})
         outcome = awaited(engine, number, WAITS_S)
         if not outcome.done:
             says = outcome.says
@@ -94,8 +100,8 @@ def look_at(
             words = words_of(outcome.answer["read"])
             known = list(types)
             block = block_of_words(words)
-            numbers = {kind.title: kind.ident_code for kind in known if kind.ident_code is not None}
-            if strange := strangers(image.layout, rack, block, numbers):
+            own = {kind.title: kind.ident_code for kind in known if kind.ident_code is not None}
+            if strange := strangers(image.layout, rack, block, own):
                 first = strange[0]
                 says = reported_modules(image.layout, rack, block, known) or (
                     f"slot {first.slot} should be {first.expected} and reports {first.reported}, which is"
@@ -103,22 +109,42 @@ def look_at(
                 )
             else:
                 parameters = three_columns(image, issued, rack, words)
+                parameters += compared(image, issued, numbers, words_of(outcome.answer["also"]))
+                missing += _refused(image, numbers, outcome.answer["refused"])
     with engine.begin() as connection:
         today = datetime.now(UTC).date()
         keeps = kept_now(connection, [p.point for p in parameters])
         kept = tuple(next((k for k in keeps if k.holds(p, today)), None) for p in parameters)
-        out = Look(rack, image.seq, says, tuple(parameters), kept)
+        out = Look(rack, image.seq, says, tuple(parameters), kept, tuple(missing))
         points = list(dict.fromkeys(p.point for p in out.open))
-        values = {"who": who, "seq": image.seq, "says": says, "open": len(out.open), "points": points}
+        values = {
+            "who": who,
+            "seq": image.seq,
+            "says": says,
+            "open": len(out.open),
+            "points": points,
+            "missing": len(missing),
+        }
         put = upsert(t.rack_look).values(rack=rack, at=func.now(), **values)
         connection.execute(put.on_conflict_do_update(index_elements=["rack"], set_={"at": func.now(), **values}))
     return out
 
 
+def _refused(
+    image: PlantImage, numbers: Sequence[OwnNumber], refused: Iterable[tuple[str, int, int, str]]
+) -> list[str]:
+    """Which numbers stand where a rack would not be read, and what it said."""
+    out = []
+    for _, first, count, why in refused:
+        mine = [n for n in numbers if any(first <= place.register < first + count for place in n.places)]
+        out += [f"{image.label(n.row)} {n.setting}, {n.where}: {why}" for n in mine]
+    return list(dict.fromkeys(out))
+
+
 def looked_at(connection: Connection) -> dict[int, Newest]:
     """The newest look at each rack that was ever looked at."""
     rows = connection.execute(select(t.rack_look))
-    return {r.rack: Newest(r.rack, r.at, r.who, r.seq, r.says, r.open, tuple(r.points)) for r in rows}
+    return {r.rack: Newest(r.rack, r.at, r.who, r.seq, r.says, r.open, tuple(r.points), r.missing) for r in rows}
 
 
 def kept_now(connection: Connection, points: Sequence[int] | None = None) -> list[Kept]:

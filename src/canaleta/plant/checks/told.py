@@ -105,7 +105,7 @@ def _apart(connection: Connection, image: PlantImage, now: float) -> Iterator[To
             continue
         where = f"rack {rack.name} of {layout.cabinets[rack.cabinet].name}"
         days = (now - look.at.timestamp()) / DAY_S
-        yield from runs_apart(image, where, look.open, look.points, look.says, days)
+        yield from runs_apart(image, where, look.open, look.points, look.says, days, look.missing)
 
 
 def _standing(connection: Connection, image: PlantImage, now: float) -> Iterator[Told]:

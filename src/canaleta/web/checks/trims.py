@@ -9,6 +9,7 @@ import numpy as np
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
+from canaleta.core.checks.own_numbers import AGREES, as_kept, pair_in_use
 from canaleta.core.checks.pair_uses import uses_of
 from canaleta.core.checks.trim import (
     SHARES,
@@ -51,7 +52,6 @@ __all__ = ["api"]
 
 api = routes("trims", __name__, url_prefix="/api", abp_responses=PROBLEMS)
 MOST_LEVELS = 5
-_AGREES = 0.5
 """Counts that a controller's whole number may differ from the found one."""
 _STANDS = ("transmitter simulating", "controller in manual", temporary.FORCE, temporary.SUBSTITUTE)
 """Temporary changes under which what is counted is not what stands on the wires."""
@@ -225,7 +225,7 @@ def trim(path: PointPath) -> Response:
             scatter=None if why_not else finite(scatter_of(image, row)),
             most_percent=allowed.most_percent,
             ends=[finite(end) for end in ends],
-            found=[finite(end) for end in _in_use(image, row, ends)],
+            found=[finite(end) for end in pair_in_use(image, row, ends)],
             trimmed=image.text("trimmed", row),
             period_s=rack_of(image, row)[1],
             moving=[f"{x.kind}: {x.what}" for x in open_ if x.kind in _STANDS],
@@ -324,8 +324,8 @@ def pair(path: PointPath, body: PairIn) -> Response:
     except TextError as error:
         raise ProblemError(422, str(error), "nothing was read", "mend “controller's pair at”") from error
     ends = trimmed(image, row, []).ends
-    exact = _in_use(image, row, ends)
-    ought = [_as_kept(count, place.form.kind == "float") for count, place in zip(exact, places, strict=True)]
+    exact = pair_in_use(image, row, ends)
+    ought = [as_kept(count, place) for count, place in zip(exact, places, strict=True)]
     target: dict[str, Any] = {"at": at, "stand_in": image.layout.racks[rack].stand_in}
     if body.write:
         if not np.isfinite(ought).all():
@@ -335,7 +335,7 @@ def pair(path: PointPath, body: PairIn) -> Response:
         target |= {"write": ought, "what": [f"{image.label(row)}: pair {ought[0]:g}, {ought[1]:g}"]}
     answer = asked(rack, "pair", target, "nothing was written" if body.write else "nothing was read")
     counts = [float(count) for count in answer["counts"]]
-    agrees = all(abs(a - b) <= _AGREES for a, b in zip(counts, ought, strict=True))
+    agrees = all(abs(a - b) <= AGREES for a, b in zip(counts, ought, strict=True))
     says = (
         "the controller keeps the same pair"
         if agrees
@@ -346,11 +346,6 @@ def pair(path: PointPath, body: PairIn) -> Response:
     return jsonify(
         PairOut(at=at, counts=counts, ought=[finite(x) for x in ought], agrees=agrees, says=says).model_dump()
     )
-
-
-def _as_kept(count: float, real: bool) -> float:
-    """A count as a register holds it: whole, unless it is a real."""
-    return count if real or not np.isfinite(count) else float(np.floor(count + 0.5))
 
 
 def _why_not(image: PlantImage, row: int) -> str:
@@ -377,18 +372,6 @@ def _to_put(image: PlantImage, row: int, count: int) -> list[LevelToPutOut]:
         )
         for level in outcome.levels
     ]
-
-
-def _in_use(image: PlantImage, row: int, ends: tuple[float, float]) -> tuple[float, float]:
-    """The counts at both ends as the channel gives them by the list."""
-    mode = int(image.mode[row])
-    low, high = (float(image.number(name)[row]) for name in ("found_low", "found_high"))
-    if mode < 0 or np.isnan(low + high):
-        return ends
-    numbers = image.layout.mode_table.numbers
-    c0, c1 = (float(numbers[name][mode]) for name in ("counts_low", "counts_high"))
-    gain = (high - low) / (c1 - c0)
-    return low + gain * (ends[0] - c0), low + gain * (ends[1] - c0)
 
 
 def _trimmed(image: PlantImage, row: int, body: CapturesIn) -> Trim:

@@ -5,16 +5,21 @@ from __future__ import annotations
 from datetime import UTC, date, datetime
 from typing import Annotated
 
+import numpy as np
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
 from canaleta.catalogue.types import module_types
+from canaleta.core.checks.own_numbers import NUMBER_FIELDS, key_of, numbers_of, wished, words_to_write
 from canaleta.core.hardware.running import Issued
 from canaleta.core.hardware.settings import FIELD_OF
-from canaleta.plant.changes.revisions import document_of, issue_now, newest_issue, points_of
-from canaleta.plant.checks.running import Kept, end_kept, keep_apart, kept_now, last_edits, look_at, looked_at
+from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.text import TextError
+from canaleta.plant.changes.revisions import Revision, document_of, issue_now, newest_issue, points_of
+from canaleta.plant.checks.running import Kept, Look, end_kept, keep_apart, kept_now, last_edits, look_at, looked_at
 from canaleta.web.hardware.racks import ArmedOut, armed_now
 from canaleta.web.kit.access import needs, session_now
+from canaleta.web.kit.commands import asked
 from canaleta.web.kit.problems import PROBLEMS, ProblemError
 from canaleta.web.kit.routes import Shape, routes
 from canaleta.web.kit.shared import shared
@@ -26,7 +31,8 @@ api = routes("running", __name__, url_prefix="/api/running", abp_responses=PROBL
 
 class RackLookOut(Shape):
     """A rack and the newest look at it. at, who: "" where nobody looked yet; says: why it could not be compared; open: how
-    many settings are apart and not kept so; seq: the list that it was held against."""
+    many settings are apart and not kept so; missing: how many places could not be read; seq: the list that it was held
+    against."""
 
     rack: int
     name: str
@@ -38,6 +44,7 @@ class RackLookOut(Shape):
     seq: int
     says: str
     open: int
+    missing: int
 
 
 class KeptOut(Shape):
@@ -63,9 +70,16 @@ class LooksOut(Shape):
     kept: list[KeptOut]
 
 
+class TakesOut(Shape):
+    """What is typed into a field."""
+
+    field: str
+    text: str
+
+
 class ParameterOut(Shape):
-    """One setting on which list, issue and rack are not one; see core.hardware.running. taken: what is typed into `field`
-    where the rack's is adopted, "" where it has no name; edited_by, edited_at: of the newest edit since the issue; key: by
+    """One setting on which list, issue and rack are not one; see core.hardware.running. takes: what is typed where the
+    rack's is adopted; number: whether the controller keeps it as a number of its own; edited_by, edited_at: of the newest edit since the issue; key: by
     which it is written; restart: whether it acts only once the module was switched off and on; kept: the number of what
     keeps it, 0 for none."""
 
@@ -77,7 +91,8 @@ class ParameterOut(Shape):
     configured: str
     issued: str
     running: str
-    taken: str
+    takes: list[TakesOut]
+    number: bool
     stands: str
     edited_by: str
     edited_at: str
@@ -89,12 +104,13 @@ class ParameterOut(Shape):
 
 
 class RackComparedOut(Shape):
-    """What a look at a rack came to."""
+    """What a look at a rack came to. missing: what of it could not be read, in words."""
 
     rack: int
     seq: int
     issued: str
     says: str
+    missing: list[str]
     parameters: list[ParameterOut]
     kept: list[KeptOut]
     armed: ArmedOut
@@ -104,6 +120,32 @@ class RackOfPath(Shape):
     """A rack by its number."""
 
     rack: int = Field(ge=1, le=2**62)
+
+
+class NumbersIn(Shape):
+    """Which of the list's numbers are written, by their keys."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    keys: list[Annotated[str, Field(max_length=60)]] = Field(min_length=1, max_length=4000)
+
+
+class NumberOut(Shape):
+    """What became of one."""
+
+    key: str
+    tag: str
+    setting: str
+    done: bool
+    says: str
+
+
+class NumbersOut(Shape):
+    """What was written into a controller."""
+
+    done: int
+    failed: int
+    results: list[NumberOut]
 
 
 class KeepItem(Shape):
@@ -155,6 +197,7 @@ def _told() -> LooksOut:
                 rack=rack.id, name=rack.name, cabinet=cabinet.name, title=cabinet.title, reports=not rack.by_name,
                 at=look.at.isoformat() if look else "", who=look.who if look else "", seq=look.seq if look else 0,
                 says=look.says if look else "", open=look.open if look else 0,
+                missing=look.missing if look else 0,
             )
         )  # fmt: skip
     out = [_kept(k) for k in kept if image.has(k.point)]
@@ -175,14 +218,8 @@ def _today() -> date:
 @needs("edit")
 def look(path: RackOfPath) -> Response:
     """Read a rack's settings now and hold them against list and issue."""
-    image = shared().image()
-    if path.rack not in image.layout.racks:
-        raise ProblemError(404, "there is no such rack", remedy="reload the cabinets")
-    with shared().engine.connect() as connection:
-        newest = newest_issue(connection)
-        issued: Issued = points_of(document_of(connection, newest.id)) if newest else {}
-    types = list((module_types() | image.layout.types).values())
-    found = look_at(shared().engine, image, issued, path.rack, session_now().account, types)
+    image = _with(path.rack)
+    newest, found = _looked(image, path.rack)
     with shared().engine.connect() as connection:
         edits = last_edits(connection, found.parameters, newest.seq if newest else 0)
     told = []
@@ -191,16 +228,73 @@ def look(path: RackOfPath) -> Response:
         told.append(
             ParameterOut(
                 point=p.point, tag=p.tag, address=p.address, setting=p.setting, field=p.field, configured=p.configured,
-                issued=p.issued, running=p.running, taken=p.taken, stands=p.stands, edited_by=who,
-                edited_at=at.isoformat() if at else "", key=p.at.key, where=p.at.where, restart=p.at.setting.restart,
-                trips=list(p.trips), kept=kept.id if kept else 0,
+                issued=p.issued, running=p.running, takes=[TakesOut(field=f, text=x) for f, x in p.takes],
+                number=p.field in NUMBER_FIELDS, stands=p.stands, edited_by=who, edited_at=at.isoformat() if at else "",
+                key=p.key, where=p.where, restart=p.restart, trips=list(p.trips), kept=kept.id if kept else 0,
             )
         )  # fmt: skip
     out = RackComparedOut(
-        rack=path.rack, seq=found.seq, issued=newest.mark if newest else "", says=found.says, parameters=told,
-        kept=[_kept(k) for k in found.kept if k is not None], armed=armed_now(path.rack),
+        rack=path.rack, seq=found.seq, issued=newest.mark if newest else "", says=found.says,
+        missing=list(found.missing), parameters=told, kept=[_kept(k) for k in found.kept if k is not None],
+        armed=armed_now(path.rack),
     )  # fmt: skip
     return jsonify(out.model_dump())
+
+
+def _with(rack: int) -> PlantImage:
+    image = shared().image()
+    if rack not in image.layout.racks:
+        raise ProblemError(404, "there is no such rack", remedy="reload the cabinets")
+    return image
+
+
+def _looked(image: PlantImage, rack: int) -> tuple[Revision | None, Look]:
+    with shared().engine.connect() as connection:
+        newest = newest_issue(connection)
+        issued: Issued = points_of(document_of(connection, newest.id)) if newest else {}
+    types = list((module_types() | image.layout.types).values())
+    return newest, look_at(shared().engine, image, issued, rack, session_now().account, types)
+
+
+@api.post("/<int:rack>/numbers", responses={200: NumbersOut})
+@needs("inject")
+def write_numbers(path: RackOfPath, body: NumbersIn) -> Response:
+    """Write the list's pairs and limits into the controller, each read back. Only while the rack is armed: the plant runs on
+    them at once."""
+    image = _with(path.rack)
+    if not armed_now(path.rack).who:
+        raise ProblemError(
+            409, "writing to this rack is not armed", "nothing was written", "an engineer arms it for a while"
+        )
+    _, found = _looked(image, path.rack)
+    if found.says:
+        raise ProblemError(409, found.says, "nothing was written", "set list and rack right first")
+    chosen = set(body.keys)
+    known = {key_of(image, one): one for one in numbers_of(image, path.rack)[0]}
+    apart = [(p, known[p.key]) for p in found.parameters if p.key in chosen and p.key in known]
+    if empty := next((p.tag for p, one in apart if not np.isfinite(wished(image, one)).all()), ""):
+        raise ProblemError(
+            409, f"the list has no figure for {empty}", "nothing was written", "adopt it, or keep it apart"
+        )
+    try:
+        writes = [(k, p, w) for k, (p, one) in enumerate(apart) for w in words_to_write(image, one)]
+    except TextError as error:
+        raise ProblemError(409, str(error), "nothing was written", "it needs another data type there") from error
+    answer = asked(
+        path.rack, "numbers",
+        {
+            "writes": [[register, words] for _, _, (register, words) in writes],
+            "what": [f"{p.tag} {p.setting}: {p.running} → {p.configured}" for p, _ in apart],
+        },
+        "nothing was written",
+    )  # fmt: skip
+    results = []
+    for k, (p, _) in enumerate(apart):
+        mine = [r for (which, _, _), r in zip(writes, answer["results"], strict=True) if which == k]
+        wrong = next((r["says"] for r in mine if not r["done"]), "")
+        results.append(NumberOut(key=p.key, tag=p.tag, setting=p.setting, done=not wrong, says=wrong))
+    done = sum(r.done for r in results)
+    return jsonify(NumbersOut(done=done, failed=len(results) - done, results=results).model_dump())
 
 
 @api.post("/keep", responses={200: LooksOut})
@@ -219,7 +313,9 @@ def keep(body: KeepIn) -> Response:
         if day < _today():
             raise ProblemError(422, f"{body.until} has passed", "nothing was kept", "say a day to come")
     image = shared().image()
-    if strange := next((item.field for item in body.items if item.field not in FIELD_OF.values()), ""):
+    if strange := next(
+        (item.field for item in body.items if item.field not in (*FIELD_OF.values(), *NUMBER_FIELDS)), ""
+    ):
         raise ProblemError(422, f"“{strange}” is no setting that a rack reports", "nothing was kept")
     if any(not image.has(item.point) for item in body.items):
         raise ProblemError(409, "a point of these is gone", "nothing was kept", "look at the rack again")

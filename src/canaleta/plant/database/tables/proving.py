@@ -77,6 +77,7 @@ rack_look = Table(
     Column("says", Text, nullable=False, server_default=""),
     Column("open", BigInteger, nullable=False, server_default="0"),
     Column("points", JSONB, nullable=False, server_default="[]"),
+    Column("missing", BigInteger, nullable=False, server_default="0"),
 )
 
 kept_apart = Table(
