@@ -15,13 +15,16 @@ from google.protobuf.message import DecodeError
 
 from canaleta.racks.named import BAD, GOOD, number_of
 
-__all__ = ["DOUBLE_TYPE", "Metric", "NonsenseError", "Payload", "read_payload", "written_payload"]
+__all__ = ["DOUBLE_TYPE", "STALE", "Metric", "NonsenseError", "Payload", "read_payload", "written_payload"]
 
 _SIGNED = {1: 8, 2: 16, 3: 32, 4: 64}
 """Data types Int8 to Int64 (6.4.16): bits; they come as two's complement in a field without a sign."""
 DOUBLE_TYPE, BOOLEAN_TYPE = 10, 11
 GOOD_QUALITY = 192
 """Of the property Quality (6.4.19): 0 is bad, 500 stale."""
+STALE = 3
+"""A rating of ours beside those of named.py: nobody knows any more."""
+_STALE_QUALITY = 500
 
 
 class NonsenseError(ValueError):
@@ -31,13 +34,14 @@ class NonsenseError(ValueError):
 @dataclass(frozen=True)
 class Metric:
     """One metric. name: "" where an alias stands for it, alias: None where none does. value: NaN where it is no number.
-    at: s since 1970, NaN for none."""
+    at: s since 1970, NaN for none. unit: told as a property, "" for none."""
 
     name: str
     alias: int | None
     value: float
     rating: int = GOOD
     at: float = math.nan
+    unit: str = ""
 
 
 @dataclass(frozen=True)
@@ -71,6 +75,7 @@ def _messages() -> tuple[Any, Any]:
             ("is_null", 2, kinds.TYPE_BOOL, ""),
             ("int_value", 3, kinds.TYPE_UINT32, ""),
             ("long_value", 4, kinds.TYPE_UINT64, ""),
+            ("string_value", 8, kinds.TYPE_STRING, ""),
         ],
     )
     message(
@@ -165,9 +170,14 @@ def written_payload(payload: Payload) -> bytes:
             one.is_null = True
         else:
             one.double_value = metric.value
+        if not math.isnan(metric.at):
+            one.timestamp = int(metric.at * 1000)
         if metric.rating != GOOD:
             one.properties.keys.append("Quality")
-            one.properties.values.add(type=3, int_value=0)
+            one.properties.values.add(type=3, int_value=_STALE_QUALITY if metric.rating == STALE else 0)
+        if metric.unit:
+            one.properties.keys.append("unit")
+            one.properties.values.add(type=12, string_value=metric.unit)
     return bytes(out.SerializeToString())
 
 

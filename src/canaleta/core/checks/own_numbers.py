@@ -135,9 +135,10 @@ def words_to_write(image: PlantImage, one: OwnNumber) -> list[tuple[int, list[in
     """(register, words) of each place, as the list has it. Raises TextError where it does not go in there."""
     out = []
     for place, number in zip(one.places, wished(image, one), strict=True):
-        words = [int(word) for word in place.form.words_of(number)[0]]
-        if abs(float(place.form.counts_of([words])[0]) - number) > _SINGLE * abs(number):
-            raise TextError(f"{image.label(one.row)}: {number:.10g} does not go into {one.where}")
+        try:
+            words = [int(word) for word in place.form.words_of(number)[0]]
+        except ValueError as error:
+            raise TextError(f"{image.label(one.row)}: {number:.10g} does not go into {one.where}") from error
         out.append((place.register, words))
     return out
 

@@ -21,6 +21,7 @@ __all__ = [
     "find_unit_and_reference",
     "read_unit",
     "read_unit_and_reference",
+    "unece_code",
     "unit_places",
     "units",
 ]
@@ -73,6 +74,19 @@ def unit_places() -> Mapping[str, int]:
     """The place of each unit in the table, by every exact spelling."""
     places = {unit.shown: place for place, unit in enumerate(units())}
     return {shown: places[unit.shown] for shown, unit in _spellings()[0].items()}
+
+
+@cache
+def _unece() -> Mapping[str, str]:
+    text = resources.files(__package__).joinpath("unece.tsv").read_text(encoding="utf-8")
+    rows = csv.reader((line for line in text.splitlines() if line and line[0] != "#"), delimiter="\t")
+    return dict(rows)
+
+
+def unece_code(shown: str) -> str:
+    """The common code of UNECE Recommendation No. 20 of a unit by an exact spelling, "" where it has none."""
+    unit = find_unit(shown)
+    return _unece().get(unit.code, "") if unit else ""
 
 
 def find_unit(shown: str) -> Unit | None:

@@ -15,7 +15,17 @@ from sqlalchemy import Connection, select, text
 from canaleta.core.model.image import PlantImage
 from canaleta.plant.database import tables as t
 
-__all__ = ["Flag", "LiveBlock", "RackState", "holds_lease", "is_stale", "read_block", "write_block", "write_blocks"]
+__all__ = [
+    "Flag",
+    "LiveBlock",
+    "RackState",
+    "holds_lease",
+    "is_stale",
+    "read_block",
+    "read_blocks",
+    "write_block",
+    "write_blocks",
+]
 
 
 class Flag(IntFlag):
@@ -162,9 +172,18 @@ def is_stale(block: LiveBlock, image: PlantImage, now: float) -> bool:
 
 def read_block(connection: Connection, rack: int) -> LiveBlock | None:
     """The newest block of a rack, or None before its first scan."""
-    row = connection.execute(select(t.live_block).where(t.live_block.c.rack == rack)).mappings().first()
-    if row is None:
-        return None
+    return next(iter(read_blocks(connection, [rack])), None)
+
+
+def read_blocks(connection: Connection, racks: Sequence[int] | None = None) -> list[LiveBlock]:
+    """The newest blocks of some racks, of all where none is said; those without a scan have none."""
+    query = select(t.live_block)
+    if racks is not None:
+        query = query.where(t.live_block.c.rack.in_(list(racks)))
+    return [_block_of(row) for row in connection.execute(query).mappings()]
+
+
+def _block_of(row: Any) -> LiveBlock:
     arrays = {name: np.frombuffer(row[name], dtype) for name, dtype in COLUMNS.items()}
     return LiveBlock(
         row["rack"],

@@ -19,12 +19,14 @@ from canaleta.plant.database import tables as t
 __all__ = [
     "ROLES",
     "AccountError",
+    "Key",
     "Session",
     "add_account",
     "allowed_again",
     "end_session",
     "end_session_by_key",
     "forgive",
+    "keys",
     "listed",
     "make_link",
     "note_seen",
@@ -107,6 +109,32 @@ def set_active(connection: Connection, name: str, active: bool) -> None:
     if not active:
         connection.execute(delete(t.session).where(t.session.c.account == name))
         connection.execute(delete(t.sign_in_link).where(t.sign_in_link.c.account == name))
+
+
+@dataclass(frozen=True)
+class Key:
+    """What opens an account that is let in: for whoever must answer while the database is away."""
+
+    name: str
+    role: str
+    password_hash: str
+
+    def opens(self, password: str) -> bool:
+        """Whether this password opens it."""
+        try:
+            return bool(_hasher.verify(self.password_hash, password))
+        except (VerifyMismatchError, InvalidHashError):
+            return False
+
+
+def keys(connection: Connection) -> dict[str, Key]:
+    """{name: its key} of every account that is let in and has a password."""
+    rows = connection.execute(
+        select(t.account.c.name, t.account.c.role, t.account.c.password_hash).where(
+            t.account.c.active, t.account.c.password_hash.is_not(None)
+        )
+    )
+    return {row.name: Key(row.name, row.role, row.password_hash) for row in rows}
 
 
 def sign_in(connection: Connection, name: str, password: str) -> bool:

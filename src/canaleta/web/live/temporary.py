@@ -10,7 +10,8 @@ import numpy as np
 from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
-from canaleta.core.hardware.forcing import Write, agrees, command_writes, force_writes, held_between, why_no_command
+from canaleta.core.hardware.commanding import CommandError, commanded
+from canaleta.core.hardware.forcing import Write, agrees, force_writes, why_no_command
 from canaleta.core.hardware.loads import expected_load_ma
 from canaleta.core.hardware.settings import trips_of
 from canaleta.core.model.fields import Station
@@ -300,27 +301,17 @@ def _force(image: PlantImage, row: int, counts: float | None) -> None:
 def command(path: PointPath, body: OutputIn) -> Response:
     """Give an output a value, and read back what became of it."""
     image, row = found(path.point)
-    module, rack = _place(image, row)
+    _, rack = _place(image, row)
     value = _value(image, row, body.text)
-    counts = _counts(image, row, value)
-    mode = image.layout.type_of(module).mode_named(image.text("mode", row))
-    counts = held_between(image, row, mode, counts) if mode else counts
-    wanted = float(evaluate(image, Station.COUNTS, counts, np.array([row])).at(Station.VALUE)[0])
-    channel, says = int(image.channel[row]), f"output {image.label(row)}: {body.text.strip()}"
-    if rack.by_name:
-        if why := why_no_command(image.layout, module, channel, image.text("mode", row)):
-            raise ProblemError(409, why, "nothing was commanded")
-        began = shared().clock.looked_lately()
-        target = {"name": image.layout.modules[module].name_of(channel), "value": counts}
-        asked(rack.id, "force", target | {"stand_in": rack.stand_in, "what": [says]}, "nothing was written")
-    else:
-        try:
-            writes = command_writes(image.layout, module, channel, counts)
-        except (LookupError, ValueError) as error:
-            raise ProblemError(409, str(error), "nothing was commanded") from error
-        began = shared().clock.looked_lately()
-        _written(rack, writes, says)
-    return jsonify(_readback(image, row, rack, counts, abs(wanted - value) > _step(image, row), began).model_dump())
+    _counts(image, row, value)
+    try:
+        given = commanded(image, row, value, f"output {image.label(row)}: {body.text.strip()}")
+    except CommandError as error:
+        raise ProblemError(409, str(error), "nothing was commanded") from error
+    began = shared().clock.looked_lately()
+    asked(rack.id, "force", given.target, "nothing was written")
+    clamped = abs(given.value - value) > _step(image, row)
+    return jsonify(_readback(image, row, rack, given.counts, clamped, began).model_dump())
 
 
 def _readback(image: PlantImage, row: int, rack: Rack, counts: float, clamped: bool, since: float) -> OutputOut:

@@ -61,6 +61,7 @@ from canaleta.plant.database.tables.proving import (
     rack_look,
     rung,
 )
+from canaleta.plant.database.tables.served import client_certificate, given_away, given_write, serving
 
 __all__ = [
     "APPEND_ONLY",
@@ -74,12 +75,15 @@ __all__ = [
     "cable",
     "change",
     "change_set",
+    "client_certificate",
     "command",
     "countersignature",
     "dossier",
     "evidence",
     "finding",
     "found",
+    "given_away",
+    "given_write",
     "import_job",
     "instrument",
     "journal",
@@ -103,6 +107,7 @@ __all__ = [
     "script",
     "script_run",
     "secret",
+    "serving",
     "session",
     "sign_in_link",
     "signature",

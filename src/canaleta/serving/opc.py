@@ -1,0 +1,610 @@
+"""OPC UA: the plant's tree of areas and loops, of cabinets and racks, each point once, by asyncua.
+
+A point's node is its number in the plant, so that a client's list outlives a tag that is corrected. What it says carries the
+status that our quality is, and the time at which it came to be so.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+import math
+import tempfile
+from collections.abc import Awaitable, Callable, Iterable
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from asyncua import ua
+from asyncua.common.event_objects import AlarmCondition
+from asyncua.crypto.permission_rules import UserRole
+from asyncua.server.address_space import AttributeService
+from asyncua.server.history import HistoryManager, HistoryStorageInterface
+from asyncua.server.server import Server
+from asyncua.ua.attribute_ids import AttributeIds
+from asyncua.ua.object_ids import ObjectIds
+from asyncua.ua.status_codes import StatusCodes
+from asyncua.ua.uaerrors import UaError
+
+from canaleta.certificates import Certificate
+from canaleta.core.live.alarms import WORDS, State
+from canaleta.core.model.image import PlantImage
+from canaleta.core.notation.arrays import Rows
+from canaleta.core.notation.units import unece_code
+from canaleta.core.sheet.follows import followed_by
+from canaleta.core.signals.signal_types import Family
+from canaleta.serving import subscriptions
+from canaleta.serving.people import Doorkeeper
+from canaleta.serving.statuses import status_of
+from canaleta.serving.values import Values
+
+__all__ = ["APPLICATION", "NAMESPACE", "Alarm", "OpcDoor", "unit_id"]
+
+log = logging.getLogger("serve")
+for _name in ("asyncua", "asyncua.server", "asyncua.common"):
+    logging.getLogger(_name).setLevel(logging.CRITICAL)
+NAMESPACE = "urn:canaleta:plant"
+APPLICATION = "urn:canaleta:server"
+NS = 2
+UNECE = "http://www.opcfoundation.org/UA/units/un/cefact"
+SEVERITIES = {"low": 250, "medium": 500, "high": 750, "journal only": 1}
+MOST_CLIENTS, MOST_SUBSCRIPTIONS, MOST_QUEUED = 100, 400, 200
+AT_ONCE = 500
+"""Nodes that are made, values that are put, before others have their turn."""
+MOST_HISTORY = 10_000
+
+
+def _std(number: int) -> ua.NodeId:
+    """A node of the standard."""
+    return ua.NodeId(ua.Int32(number))
+
+
+def _named(name: str) -> ua.NodeId:
+    return ua.NodeId(ua.String(name), ua.Int16(NS))
+
+
+_READ = int(ua.AccessLevel.CurrentRead.mask | ua.AccessLevel.HistoryRead.mask)
+_WRITE = _READ | int(ua.AccessLevel.CurrentWrite.mask)
+_DOUBLE, _BOOLEAN = (_std(number) for number in (ObjectIds.Double, ObjectIds.Boolean))
+SECURED = [
+    ua.SecurityPolicyType.Basic256Sha256_SignAndEncrypt,
+    ua.SecurityPolicyType.Basic256Sha256_Sign,
+    ua.SecurityPolicyType.Aes128Sha256RsaOaep_SignAndEncrypt,
+    ua.SecurityPolicyType.Aes256Sha256RsaPss_SignAndEncrypt,
+]
+Write = Callable[[int, float, str], Awaitable[bool]]
+History = Callable[[int, float, float], "list[tuple[float, float, int]]"]
+"""(time, value, quality) of a point's readings between two times, s since 1970."""
+
+
+@dataclass(frozen=True)
+class Alarm:
+    """An open alarm as clients are told of it. kind: see core.live.alarms.KINDS; state: as recorded."""
+
+    point: int
+    kind: str
+    state: str
+    active: bool
+    priority: str
+    since: datetime
+    says: str
+
+
+@dataclass(frozen=True)
+class _Said:
+    """What a point's node is made of: another one is made where this changes."""
+
+    tag: str
+    service: str
+    area: str
+    loop: str
+    cabinet: str
+    rack: str
+    contact: bool
+    unit: str
+    low: float | None
+    high: float | None
+    device_low: float | None
+    device_high: float | None
+    words: tuple[str, str]
+
+
+def unit_id(common: str) -> int:
+    """The number of a UNECE common code: its letters as bytes (OPC 10000-8, 5.6.3)."""
+    return int.from_bytes(common.encode("ascii"), "big")
+
+
+class OpcDoor:
+    """A server at one address. open_to_all: whether anybody may read, without protection as well. write: what a write to a point
+    that was given away does; history: what was read of a point."""
+
+    kind = "OPC UA"
+
+    def __init__(
+        self, host: str, port: int, own: Certificate, keeper: Doorkeeper, write: Write, history: History,
+        *, open_to_all: bool = False, plant: str = "Plant",
+    ) -> None:  # fmt: skip
+        self._host, self._port, self._own, self._keeper = host, port, own, keeper
+        self._write, self._open, self._plant = write, open_to_all, plant
+        self._history = _Readings(history)
+        self._server: Server | None = None
+        self._said: dict[int, _Said] = {}
+        self._folders: set[str] = set()
+        self._ids: np.ndarray[Any, np.dtype[np.int64]] = np.empty(0, np.int64)
+        self._given: frozenset[int] = frozenset()
+        self._alarms: dict[tuple[int, str], Alarm] = {}
+        self._conditions: dict[tuple[int, str], Any] = {}
+
+    async def open(self, values: Values) -> None:
+        """Build the tree and listen. Raises OSError if the address is taken."""
+        subscriptions.install()
+        server = Server(user_manager=self._keeper)
+        inner = server.iserver
+        inner.allow_remote_admin = False
+        inner.bind_condition_methods = True
+        inner.max_connections = MOST_CLIENTS
+        inner.max_subscriptions = MOST_SUBSCRIPTIONS
+        inner.max_monitored_item_queue_size = MOST_QUEUED
+        inner.max_pending_activation_seconds = 10.0
+        inner.certificate_validator = self._keeper.certificate
+        inner.history_manager = _History(inner)
+        inner.history_manager.set_storage(self._history)
+        await server.init()
+        server.set_endpoint(f"opc.tcp://{_bracketed(self._host)}:{self._port}")
+        server.set_server_name(f"Canaleta: {self._plant}")
+        server.product_uri = "urn:canaleta"
+        server.manufacturer_name = "Canaleta"
+        await server.set_application_uri(APPLICATION)
+        server.set_security_policy([*SECURED, *([ua.SecurityPolicyType.NoSecurity] if self._open else [])])
+        tokens = [ua.UserNameIdentityToken, *([ua.AnonymousIdentityToken] if self._open else [])]
+        server.set_identity_tokens(tokens)
+        with tempfile.TemporaryDirectory() as folder:
+            for name, text in (("own.pem", self._own.certificate), ("key.pem", self._own.key)):
+                path = Path(folder) / name
+                path.touch(0o600)
+                path.write_text(text, encoding="ascii")
+            await server.load_certificate(str(Path(folder) / "own.pem"))
+            await server.load_private_key(str(Path(folder) / "key.pem"))
+        await server.register_namespace(NAMESPACE)
+        inner.attribute_service = _Attributes(self, inner.aspace)
+        self._server = server
+        await self.renew(values)
+        try:
+            await server.start()
+        except BaseException:
+            self._server = None
+            raise
+
+    async def close(self) -> None:
+        """End every session."""
+        server, self._server = self._server, None
+        if server is not None:
+            await server.stop()
+
+    def says(self) -> dict[str, Any]:
+        """How this door is."""
+        inner = self._server.iserver if self._server else None
+        return {
+            "kind": self.kind,
+            "at": f"opc.tcp://{_bracketed(self._host)}:{self._port}",
+            "clients": len(inner._external_sessions) if inner else 0,
+            "points": len(self._said),
+            "refused": self._keeper.refused,
+            "open": self._open,
+            "wrong": [],
+        }
+
+    # The tree ------------------------------------------------------------------------------------------
+
+    async def renew(self, values: Values) -> None:
+        """Follow a list that moved on: what is gone is taken away, what is new or described otherwise is made anew."""
+        assert self._server is not None
+        image, before = values.image, self._said
+        said = _said(image)
+        self._ids = image.ids
+        space = self._server.iserver.aspace
+        gone = [point for point, what in before.items() if said.get(point) != what]
+        for at in range(0, len(gone), AT_ONCE):
+            nodes = [_node(point) for point in gone[at : at + AT_ONCE]]
+            nodes += [n for node in nodes if node in space for n in _properties(space[node])]
+            await self._server.iserver.isession.delete_nodes(
+                ua.DeleteNodesParameters(
+                    NodesToDelete=[ua.DeleteNodesItem(NodeId=node, DeleteTargetReferences=True) for node in nodes]
+                )
+            )
+            await asyncio.sleep(0)
+        new = {point: what for point, what in said.items() if before.get(point) != what}
+        await self._make_folders(new.values())
+        points = list(new.items())
+        for at in range(0, len(points), AT_ONCE):
+            items = [item for point, what in points[at : at + AT_ONCE] for item in _items(point, what)]
+            for result in await self._server.iserver.isession.add_nodes(items):
+                result.StatusCode.check()
+            references = [ref for point, what in points[at : at + AT_ONCE] for ref in _references(point, what)]
+            await self._server.iserver.isession.add_references(references)
+            await asyncio.sleep(0)
+        self._said = said
+        await self.take(values, np.arange(len(image), dtype=np.int64))
+        await self._allow(self._given)
+
+    async def _make_folders(self, said: Iterable[_Said]) -> None:
+        assert self._server is not None
+        wanted: dict[str, tuple[str, str]] = {"areas": ("", "Areas"), "cabinets": ("", "Cabinets")}
+        for what in said:
+            wanted |= dict(what_folders(what))
+        for name, (parent, title) in wanted.items():
+            if name in self._folders:
+                continue
+            self._folders.add(name)
+            item = ua.AddNodesItem()
+            item.ParentNodeId = _folder(parent) if parent else _std(ObjectIds.ObjectsFolder)
+            item.ReferenceTypeId = _std(ObjectIds.Organizes)
+            item.RequestedNewNodeId = _folder(name)
+            item.BrowseName = ua.QualifiedName(title, NS)
+            item.NodeClass = ua.NodeClass.Object
+            item.TypeDefinition = _std(ObjectIds.FolderType)
+            item.NodeAttributes = ua.ObjectAttributes(DisplayName=ua.LocalizedText(title))
+            (result,) = await self._server.iserver.isession.add_nodes([item])
+            result.StatusCode.check()
+
+    # Values --------------------------------------------------------------------------------------------
+
+    async def take(self, values: Values, rows: Rows) -> None:
+        """Some rows say something else."""
+        if self._server is None:
+            return
+        space = self._server.iserver.aspace
+        for count, row in enumerate(rows.tolist()):
+            point = int(self._ids[row])
+            what = self._said.get(point)
+            if what is not None:
+                await space.write_attribute_value(_node(point), AttributeIds.Value, _value(values, row, what.contact))
+            if count % AT_ONCE == AT_ONCE - 1:
+                await asyncio.sleep(0)
+
+    # Writing -------------------------------------------------------------------------------------------
+
+    async def give(self, points: frozenset[int]) -> None:
+        """Which points may be written."""
+        await self._allow(self._given - points, access=_READ)
+        self._given = points
+        await self._allow(points)
+
+    async def _allow(self, points: Iterable[int], access: int = _WRITE) -> None:
+        assert self._server is not None
+        level = ua.DataValue(ua.Variant(access, ua.VariantType.Byte))
+        for point in points:
+            if point in self._said:
+                for attribute in (AttributeIds.AccessLevel, AttributeIds.UserAccessLevel):
+                    await self._server.iserver.aspace.write_attribute_value(_node(point), attribute, level)
+
+    async def written(self, one: ua.WriteValue, user: Any) -> ua.StatusCode | None:
+        """A client's write to a point's value; None for anything else, which the library refuses."""
+        node = one.NodeId
+        if one.AttributeId != AttributeIds.Value or node.NamespaceIndex != NS or not isinstance(node.Identifier, int):
+            return None
+        point = int(node.Identifier)
+        if point not in self._given:
+            return ua.StatusCode(ua.UInt32(StatusCodes.BadNotWritable))
+        if self._keeper.role_of(user.name or "") in ("", "reader"):
+            return ua.StatusCode(ua.UInt32(StatusCodes.BadUserAccessDenied))
+        value = one.Value.Value.Value if one.Value.Value is not None else None
+        if not isinstance(value, bool | int | float) or not math.isfinite(value):
+            return ua.StatusCode(ua.UInt32(StatusCodes.BadTypeMismatch))
+        done = await self._write(point, float(value), str(user.name))
+        return ua.StatusCode(ua.UInt32(StatusCodes.Good if done else StatusCodes.BadInvalidState))
+
+    # Alarms --------------------------------------------------------------------------------------------
+
+    async def alarms(self, open_: Iterable[Alarm]) -> None:
+        """These alarms are open: what came, went or changed is told as an event."""
+        if self._server is None:
+            return
+        now = {(alarm.point, alarm.kind): alarm for alarm in open_}
+        changed = [alarm for key, alarm in now.items() if self._alarms.get(key) != alarm]
+        over = [alarm for key, alarm in self._alarms.items() if key not in now]
+        self._alarms = now
+        for alarm in changed:
+            await self._tell(alarm, retain=True)
+        for alarm in over:
+            await self._tell(alarm, retain=False)
+
+    async def _tell(self, alarm: Alarm, *, retain: bool) -> None:
+        assert self._server is not None
+        what = self._said.get(alarm.point)
+        if what is None:
+            return
+        moment = alarm.since if retain else datetime.now(UTC)
+        state = alarm.state if retain else WORDS[State.NORMAL]
+        active = alarm.active and retain
+        event: Any = AlarmCondition()  # type: ignore[no-untyped-call]
+        key = f"alarm {alarm.point} {alarm.kind}"
+        event.EventType = _std(ObjectIds.AlarmConditionType)
+        event.emitting_node = _std(ObjectIds.Server)
+        event.EventId = f"{key} {moment.isoformat()} {state}".encode()
+        event.SourceNode, event.SourceName = _node(alarm.point), what.tag
+        event.InputNode = _node(alarm.point)
+        event.add_property("NodeId", _named(key), ua.VariantType.NodeId)
+        event.ConditionName, event.ConditionClassId = (
+            alarm.kind.upper(),
+            _std(ObjectIds.ProcessConditionClassType),
+        )
+        event.Time = moment
+        event.ReceiveTime = datetime.now(UTC)
+        event.Message = ua.LocalizedText(
+            f"{what.tag}: {alarm.says}, {state}" if alarm.says else f"{what.tag}: {state}"
+        )
+        event.Severity = SEVERITIES.get(alarm.priority, 250)
+        event.Retain = retain
+        event.Quality = ua.StatusCode()
+        _state(event, "EnabledState", True, "Enabled", "Disabled")
+        _state(event, "ActiveState", active, "Active", "Inactive")
+        waits = state in (WORDS[State.UNACKNOWLEDGED], WORDS[State.RETURNED], WORDS[State.LATCHED])
+        _state(event, "AckedState", not waits, "Acknowledged", "Unacknowledged")
+        aside = state in (WORDS[State.SHELVED], WORDS[State.SUPPRESSED], WORDS[State.OUT_OF_SERVICE])
+        event.SuppressedOrShelved = aside
+        await self._server.iserver.subscription_service.trigger_event(event)
+
+
+def _state(event: Any, name: str, on: bool, yes: str, no: str) -> None:
+    setattr(event, name, ua.LocalizedText(yes if on else no))
+    setattr(event, f"{name}/Id", on)
+
+
+def what_folders(what: _Said) -> list[tuple[str, tuple[str, str]]]:
+    """(name, (parent, title)) of the folders that a point stands in."""
+    area, loop = f"area {what.area}", f"loop {what.area}/{what.loop}"
+    out = [(area, ("areas", what.area))]
+    if what.loop:
+        out.append((loop, (area, what.loop)))
+    if what.cabinet:
+        cabinet = f"cabinet {what.cabinet}"
+        out += [(cabinet, ("cabinets", what.cabinet)), (f"rack {what.cabinet}/{what.rack}", (cabinet, what.rack))]
+    return out
+
+
+def _said(image: PlantImage) -> dict[int, _Said]:
+    columns = {
+        name: image.texts(name)
+        for name in ("tag", "service", "area", "value_unit", "text_0", "text_1", "device_unit")
+    }
+    follows = followed_by(image, ("tag",))
+    loops = follows["loop"]
+    layout = image.layout
+    numbers = {name: image.number(name).tolist() for name in ("value_low", "value_high", "device_low", "device_high")}
+    contact = (image.family == Family.CONTACT).tolist()
+    out = {}
+    for row, point in enumerate(image.ids.tolist()):
+        module = layout.modules.get(int(image.module[row]))
+        rack = layout.racks[module.rack] if module else None
+        same = columns["device_unit"][row] == columns["value_unit"][row]
+        out[point] = _Said(
+            columns["tag"][row], columns["service"][row], columns["area"][row] or "no area", loops[row],
+            layout.cabinets[rack.cabinet].name if rack else "", f"rack {rack.name}" if rack else "", contact[row],
+            columns["value_unit"][row], _end(numbers["value_low"][row]), _end(numbers["value_high"][row]),
+            _end(numbers["device_low"][row]) if same else None, _end(numbers["device_high"][row]) if same else None,
+            (columns["text_0"][row], columns["text_1"][row]),
+        )  # fmt: skip
+    return out
+
+
+def _end(number: float) -> float | None:
+    """An end of a range, None for none: NaN is not itself, and each look would find another one."""
+    return number if math.isfinite(number) else None
+
+
+def _node(point: int) -> ua.NodeId:
+    return ua.NodeId(ua.Int32(point), ua.Int16(NS), ua.NodeIdType.Numeric)
+
+
+def _folder(name: str) -> ua.NodeId:
+    return _named(name)
+
+
+def _parent(what: _Said) -> ua.NodeId:
+    return _folder(f"loop {what.area}/{what.loop}" if what.loop else f"area {what.area}")
+
+
+def _items(point: int, what: _Said) -> list[ua.AddNodesItem]:
+    kind = ObjectIds.TwoStateDiscreteType if what.contact else ObjectIds.AnalogUnitRangeType
+    data = _BOOLEAN if what.contact else _DOUBLE
+    out = [
+        _variable(_node(point), _parent(what), ObjectIds.Organizes, what.tag, kind, data, None, what.service, _READ)
+    ]
+    if what.contact:
+        for name, text in zip(("FalseState", "TrueState"), what.words, strict=True):
+            out.append(
+                _property(
+                    point,
+                    name,
+                    ua.Variant(ua.LocalizedText(text or ("off", "on")[name == "TrueState"])),
+                    ObjectIds.LocalizedText,
+                )
+            )
+        return out
+    if what.low is not None and what.high is not None:
+        out.append(_property(point, "EURange", _range(what.low, what.high), ObjectIds.Range))
+    if what.device_low is not None and what.device_high is not None:
+        out.append(_property(point, "InstrumentRange", _range(what.device_low, what.device_high), ObjectIds.Range))
+    if what.unit:
+        unit = ua.EUInformation()
+        common = unece_code(what.unit)
+        unit.NamespaceUri = UNECE
+        unit.UnitId = unit_id(common) if common else -1
+        unit.DisplayName = ua.LocalizedText(what.unit)
+        unit.Description = ua.LocalizedText(what.unit)
+        out.append(_property(point, "EngineeringUnits", ua.Variant(unit), ObjectIds.EUInformation))
+    return out
+
+
+def _range(low: float, high: float) -> ua.Variant:
+    return ua.Variant(ua.Range(Low=min(low, high), High=max(low, high)))
+
+
+def _property(point: int, name: str, value: ua.Variant, data: int) -> ua.AddNodesItem:
+    node = _named(f"{point}.{name}")
+    return _variable(
+        node, _node(point), ObjectIds.HasProperty, name, ObjectIds.PropertyType, _std(data), value, "",
+        int(ua.AccessLevel.CurrentRead.mask), space=0,
+    )  # fmt: skip
+
+
+def _variable(
+    node: ua.NodeId, parent: ua.NodeId, by: int, name: str, kind: int, data: ua.NodeId, value: ua.Variant | None, says: str,
+    access: int, space: int = NS,
+) -> ua.AddNodesItem:  # fmt: skip
+    attributes = ua.VariableAttributes()
+    attributes.DisplayName = ua.LocalizedText(name)
+    attributes.Description = ua.LocalizedText(says)
+    attributes.DataType = data
+    attributes.Value = value if value is not None else ua.Variant(None, ua.VariantType.Null)
+    attributes.ValueRank = ua.ValueRank.Scalar
+    attributes.AccessLevel = attributes.UserAccessLevel = access
+    attributes.Historizing = access == _READ
+    item = ua.AddNodesItem()
+    item.ParentNodeId, item.ReferenceTypeId = parent, _std(by)
+    item.RequestedNewNodeId, item.BrowseName = node, ua.QualifiedName(name, space)
+    item.NodeClass, item.TypeDefinition, item.NodeAttributes = ua.NodeClass.Variable, _std(kind), attributes
+    return item
+
+
+def _references(point: int, what: _Said) -> list[ua.AddReferencesItem]:
+    """Besides its loop a point stands in its rack."""
+    if not what.cabinet:
+        return []
+    rack, node = _folder(f"rack {what.cabinet}/{what.rack}"), _node(point)
+    out = []
+    for source, target, kind, forward in (
+        (rack, node, ua.NodeClass.Variable, True),
+        (node, rack, ua.NodeClass.Object, False),
+    ):
+        one = ua.AddReferencesItem()
+        one.SourceNodeId, one.TargetNodeId, one.IsForward = source, target, forward
+        one.ReferenceTypeId, one.TargetNodeClass = _std(ObjectIds.Organizes), kind
+        out.append(one)
+    return out
+
+
+def _properties(node: Any) -> list[ua.NodeId]:
+    return [r.NodeId for r in node.references if r.IsForward and r.ReferenceTypeId == _std(ObjectIds.HasProperty)]
+
+
+def _value(values: Values, row: int, contact: bool) -> ua.DataValue:
+    """A point's value as a client reads it. A value that is bad is none."""
+    code = status_of(
+        int(values.quality[row]), int(values.reasons[row]), read=bool(values.read[row]), stale=bool(values.stale[row])
+    )
+    number = float(values.value[row])
+    if code >> 30 == 0 and not math.isfinite(number):
+        code = int(StatusCodes.Bad)
+    since = float(values.since[row])
+    at = ua.DateTime.fromtimestamp(since, UTC) if since else None
+    status = ua.StatusCode(ua.UInt32(code))
+    if code >> 30 >= 2 or not math.isfinite(number):
+        variant = ua.Variant(None, ua.VariantType.Null)
+    elif contact:
+        variant = ua.Variant(number >= 0.5, ua.VariantType.Boolean)
+    else:
+        variant = ua.Variant(number, ua.VariantType.Double)
+    return ua.DataValue(variant, status, SourceTimestamp=at, ServerTimestamp=ua.DateTime.now(UTC))
+
+
+class _Attributes(AttributeService):
+    """The library's attribute service, with a client's writes to points led to us."""
+
+    def __init__(self, door: OpcDoor, space: Any) -> None:
+        super().__init__(space)
+        self._door = door
+
+    async def write(self, params: ua.WriteParameters, user: Any = None) -> list[ua.StatusCode]:
+        """What a client writes to points acts in the plant or is refused; what it reads stays what the plant says."""
+        out = []
+        for one in params.NodesToWrite:
+            outside = user is not None and user.role is not UserRole.Admin
+            status = await self._door.written(one, user) if outside else None
+            if status is None:
+                (status,) = await super().write(ua.WriteParameters(NodesToWrite=[one]), user=user)
+            out.append(status)
+        return out
+
+
+class _History(HistoryManager):
+    """History as the plant has it: single readings. What we do not keep is refused, not answered with something else."""
+
+    async def _read_history(self, details: Any, rv: Any) -> ua.HistoryReadResult:
+        if isinstance(details, ua.ReadRawModifiedDetails) and not details.IsReadModified:
+            return await super()._read_history(details, rv)
+        result = ua.HistoryReadResult()
+        result.StatusCode = ua.StatusCode(ua.UInt32(StatusCodes.BadHistoryOperationUnsupported))
+        return result
+
+
+class _Readings(HistoryStorageInterface):
+    """What was read of points, from the plant's trends."""
+
+    def __init__(self, history: History) -> None:
+        self._read = history
+
+    async def init(self) -> None:
+        """Nothing to make ready."""
+
+    async def stop(self) -> None:
+        """Nothing to end."""
+
+    async def read_node_history(
+        self, node_id: ua.NodeId, start: datetime | None, end: datetime | None, nb_values: int
+    ) -> tuple[list[ua.DataValue], datetime | None]:
+        """Readings between two times, forwards or backwards (OPC 10000-11, 6.4.3), and where to go on."""
+        if not isinstance(node_id.Identifier, int):
+            return [], None
+        first, last = _moment(start), _moment(end)
+        backwards = first is None or (last is not None and first > last)
+        if first is None and last is None:
+            return [], None
+        begins, ends = (last, first) if backwards else (first, last)
+        begins = begins if begins is not None else 0.0
+        ends = ends if ends is not None else datetime.now(UTC).timestamp()
+        found = await asyncio.to_thread(self._read, int(node_id.Identifier), begins, ends)
+        if backwards:
+            found = found[::-1]
+        most = min(nb_values or MOST_HISTORY, MOST_HISTORY)
+        more = found[most][0] if len(found) > most and not nb_values else None
+        out = [_reading(*one) for one in found[:most]]
+        return out, (datetime.fromtimestamp(more, UTC) if more is not None else None)
+
+    async def new_historized_node(self, node_id: Any, period: Any, count: int = 0) -> None:
+        """The plant keeps trends of all its points already."""
+
+    async def save_node_value(self, node_id: Any, datavalue: Any) -> None:
+        """Agents keep them, not we."""
+
+    async def new_historized_event(self, source_id: Any, evtypes: Any, period: Any, count: int = 0) -> None:
+        """Events stand in the journal."""
+
+    async def save_event(self, event: Any) -> None:
+        """Events stand in the journal."""
+
+    async def read_event_history(
+        self, source_id: Any, start: Any, end: Any, nb_values: int, evfilter: Any
+    ) -> tuple[list[Any], Any]:
+        """Refused before it comes here."""
+        raise UaError("events of the past are not told")
+
+
+def _moment(at: datetime | None) -> float | None:
+    """s since 1970; None for the standard's word for no time."""
+    if at is None or at.year < 1900:
+        return None
+    return (at if at.tzinfo else at.replace(tzinfo=UTC)).timestamp()
+
+
+def _reading(at: float, value: float, quality: int) -> ua.DataValue:
+    code = status_of(quality, 0)
+    number = ua.Variant(value, ua.VariantType.Double) if code >> 30 < 2 and math.isfinite(value) else ua.Variant(None)
+    return ua.DataValue(number, ua.StatusCode(ua.UInt32(code)), SourceTimestamp=ua.DateTime.fromtimestamp(at, UTC))
+
+
+def _bracketed(host: str) -> str:
+    return f"[{host}]" if ":" in host else host
