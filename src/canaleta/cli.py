@@ -1,4 +1,4 @@
-"""The command line: start, check, dev, demo, audit, convert, export, import, check-plan, records, dossier, verify, generate,
+"""The command line: start, agent, serve, check, dev, demo, audit, convert, export, import, check-plan, records, dossier, verify, generate,
 prove, check-code, backup, restore, user. Processes of
 `start` have hidden commands."""
 
@@ -64,6 +64,11 @@ def _parser(*, converts: bool) -> argparse.ArgumentParser:
 
     agent = commands.add_parser("agent", help="scan racks of a plant whose database is on another machine")
     agent.set_defaults(run=_scan)
+
+    serves = commands.add_parser("serve", help="serve the plant to other systems: OPC UA, Modbus TCP, MQTT")
+    _takes_doors(serves)
+    _takes_data(serves)
+    serves.set_defaults(run=_serve_kept)
 
     check = commands.add_parser("check", help="run every check")
     check.add_argument(
@@ -145,7 +150,23 @@ def _parser(*, converts: bool) -> argparse.ArgumentParser:
     stand_in.add_argument("--seed", type=int, default=0)
     stand_in.set_defaults(run=_stand_in)
     commands.add_parser("_agent").set_defaults(run=_agent)
+    inner = commands.add_parser("_serve")
+    _takes_doors(inner)
+    inner.set_defaults(run=_serve)
     return parser
+
+
+def _takes_doors(parser: argparse.ArgumentParser) -> None:
+    """What is opened by `serve`."""
+    parser.add_argument("--opcua", default="", metavar="HOST:PORT", help="an OPC UA server, as 0.0.0.0:4840")
+    parser.add_argument("--modbus", default="", metavar="HOST:PORT", help="a Modbus TCP server, as 0.0.0.0:5020")
+    parser.add_argument("--mqtt", default="", metavar="URL", help="a broker, as mqtts://user@host:8883")
+    parser.add_argument("--topics", default="", metavar="PREFIX", help="publish plain JSON below this topic")
+    parser.add_argument("--sparkplug", default="", metavar="GROUP/NODE", help="publish as this node of Sparkplug B")
+    parser.add_argument("--open", action="store_true", help="anybody may read by OPC UA, without protection as well")
+    parser.add_argument(
+        "--name", default="plant", help="whoever serves under the same name waits for this one to end"
+    )
 
 
 def _add_proving(commands: Any) -> None:
@@ -394,6 +415,35 @@ def _agent(options: argparse.Namespace) -> int:
     port = os.environ.get("CANALETA_SOURCE_PORT")
     source = SignalSource(int(port), os.environ["CANALETA_SOURCE_TOKEN"]) if port else None
     asyncio.run(run(engine_for(os.environ["CANALETA_RUNTIME_URL"], pre_ping=False), source))
+    return 0
+
+
+def _serve_kept(options: argparse.Namespace) -> int:
+    from canaleta.host.scanning import serve
+    from canaleta.serving.doors import DoorError, read_doors
+
+    try:
+        read_doors(options)
+    except DoorError as error:
+        raise TroubleError(str(error), error.remedy) from error
+    argv = [f"--{name}={getattr(options, name)}" for name in _DOORS if name != "mqtt"] + ["--open"] * options.open
+    if options.mqtt:
+        # It may hold a password, which other people of this machine would see among the arguments of a process.
+        os.environ["CANALETA_BROKER"] = options.mqtt
+    return serve(os.environ.get("CANALETA_DATABASE_URL", ""), _data(options), argv)
+
+
+_DOORS = ("opcua", "modbus", "mqtt", "topics", "sparkplug", "name")
+
+
+def _serve(options: argparse.Namespace) -> int:
+    from canaleta.plant.database.connection import engine_for
+    from canaleta.serving.doors import read_doors
+    from canaleta.serving.serve import run
+
+    _log_to_supervisor()
+    options.mqtt = os.environ.get("CANALETA_BROKER", options.mqtt)
+    asyncio.run(run(engine_for(os.environ["CANALETA_RUNTIME_URL"], pool_size=4), read_doors(options)))
     return 0
 
 

@@ -35,8 +35,8 @@ TOKEN = "only for tests"
 
 
 @contextlib.asynccontextmanager
-async def standing_in(port: int, source_port: int) -> AsyncIterator[StandIns]:
-    made = StandIns(demo_plant(), {1: port}, seed=3)
+async def standing_in(port: int, source_port: int, rack: int = 1) -> AsyncIterator[StandIns]:
+    made = StandIns(demo_plant(), {rack: port}, seed=3)
     source = await asyncio.start_server(SourcePort(made, TOKEN).handle, "127.0.0.1", source_port, limit=LONGEST_LINE)
     await made.begin()
     await asyncio.sleep(0.1)
@@ -58,22 +58,22 @@ async def scanning(database: Database, source: SignalSource | None = None) -> As
 
 
 @contextlib.asynccontextmanager
-async def scanned(database: Database) -> AsyncIterator[tuple[StandIns, SignalSource]]:
-    """The demo's first rack as a stand-in, scanned by an agent, with what puts signals on."""
+async def scanned(database: Database, rack: int = 1) -> AsyncIterator[tuple[StandIns, SignalSource]]:
+    """A rack of the demo, its first one unless said otherwise, as a stand-in, scanned by an agent, with what puts signals on."""
     port, source_port = free_port(), free_port()
-    on_port(database, port)
+    on_port(database, port, rack)
     source = SignalSource(source_port, TOKEN)
-    async with standing_in(port, source_port) as made, scanning(database, source):
+    async with standing_in(port, source_port, rack) as made, scanning(database, source):
         yield made, source
 
 
-def on_port(database: Database, port: int) -> None:
+def on_port(database: Database, port: int, rack: int = 1) -> None:
     with database.owner.begin() as connection:
-        for rack in range(1, 11):
+        for each in range(1, 11):
             connection.execute(
-                update(t.rack).where(t.rack.c.id == rack).values(port=free_port(), period_ms=PERIOD_MS)
+                update(t.rack).where(t.rack.c.id == each).values(port=free_port(), period_ms=PERIOD_MS)
             )
-        connection.execute(update(t.rack).where(t.rack.c.id == 1).values(port=port))
+        connection.execute(update(t.rack).where(t.rack.c.id == rack).values(port=port))
 
 
 async def until(database: Database, holds: Callable[[LiveBlock], bool], seconds: float = HANGS_S) -> LiveBlock:

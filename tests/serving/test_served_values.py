@@ -34,8 +34,9 @@ from canaleta.core.sheet.published import bad_number, published
 from canaleta.core.signals.converters import WordForm
 from canaleta.plant.changes.seed import stored_row
 from canaleta.racks.sparkplug import read_payload
+from canaleta.serving.broker import read_broker
 from canaleta.serving.modbus import ModbusDoor
-from canaleta.serving.mqtt import MqttDoor, read_broker
+from canaleta.serving.mqtt import MqttDoor
 from canaleta.serving.opc import OpcDoor, unit_id
 from canaleta.serving.people import Doorkeeper
 from canaleta.serving.statuses import status_of

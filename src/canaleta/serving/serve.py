@@ -16,7 +16,6 @@ import signal
 import socket
 import time
 from collections.abc import Awaitable, Callable, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Protocol
 
@@ -38,13 +37,14 @@ from canaleta.plant.live.trends import read_raw
 from canaleta.plant.people.accounts import Key, keys
 from canaleta.plant.records.image_cache import ImageCache
 from canaleta.plant.records.secrets import keep_first, secret_of
+from canaleta.serving.doors import Doors
 from canaleta.serving.modbus import ModbusDoor
-from canaleta.serving.mqtt import BrokerAddress, MqttDoor
+from canaleta.serving.mqtt import MqttDoor
 from canaleta.serving.opc import APPLICATION, Alarm, OpcDoor
 from canaleta.serving.people import Doorkeeper
 from canaleta.serving.values import Values
 
-__all__ = ["Doors", "Server", "run"]
+__all__ = ["Server", "run"]
 
 log = logging.getLogger("serve")
 RENEW_S = 1.0
@@ -54,20 +54,6 @@ TEND_S = 0.5
 KEYS_S = 5.0
 WRITE_S = 10.0
 OWN = "serving certificate"
-
-
-@dataclass(frozen=True)
-class Doors:
-    """What is opened. opc, modbus: (address, port); broker: where MQTT goes; prefix: of its plain topics; node: group and edge
-    node of Sparkplug B. open_to_all: whether OPC UA may be read by anybody, without protection as well."""
-
-    name: str = "plant"
-    opc: tuple[str, int] | None = None
-    modbus: tuple[str, int] | None = None
-    broker: BrokerAddress | None = None
-    prefix: str = ""
-    node: tuple[str, str] | tuple[()] = ()
-    open_to_all: bool = False
 
 
 class Door(Protocol):
