@@ -36,6 +36,11 @@ CHANGES = [
     ("POST", "/api/racks/1/write", {"keys": ["holding registers 1.65535"]}),
     ("POST", "/api/racks/1/stand-in", None),
     ("POST", "/api/running/1", None),
+    ("POST", "/api/served/trust", {"fingerprint": "ab" * 32, "trusted": True}),
+    ("POST", "/api/served/give", {"points": [45], "why": "so", "minutes": 5}),
+    ("POST", "/api/served/give/end", {"ids": [1]}),
+    ("POST", "/api/served/map", None),
+    ("POST", "/api/served/map/lay", {"points": [1], "first": 0}),
     ("POST", "/api/running/1/numbers", {"keys": ["1 found_low"]}),
     ("POST", "/api/running/keep", {"items": [{"point": 1, "field": "mode", "running": "x"}], "reason": "so"}),
     ("POST", "/api/running/keep/end", {"ids": [1]}),
@@ -151,6 +156,8 @@ def test_a_reader_changes_nothing_through_any_door(app: OpenAPI, person: Callabl
             "/api/acceptance",
             "/api/running/keep",
             "/api/running/keep/end",
+            "/api/served/trust",
+            "/api/served/give",
         )
         needed = "administrator" if "accounts" in path else "engineer" if path in engineers else "technician"
         assert needed in answer.json["detail"]

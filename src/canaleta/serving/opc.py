@@ -10,9 +10,11 @@ import asyncio
 import logging
 import math
 import tempfile
+import time
 from collections.abc import Awaitable, Callable, Iterable
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -20,7 +22,7 @@ import numpy as np
 from asyncua import ua
 from asyncua.common.event_objects import AlarmCondition
 from asyncua.crypto.permission_rules import UserRole
-from asyncua.server.address_space import AttributeService
+from asyncua.server.address_space import AttributeService, AttributeValue
 from asyncua.server.history import HistoryManager, HistoryStorageInterface
 from asyncua.server.server import Server
 from asyncua.ua.attribute_ids import AttributeIds
@@ -38,6 +40,8 @@ from canaleta.core.signals.signal_types import Family
 from canaleta.serving import subscriptions
 from canaleta.serving.people import Doorkeeper
 from canaleta.serving.statuses import status_of
+from canaleta.serving.subscriptions import Told, put
+from canaleta.serving.tree import NS, Tree, named, point_node, std
 from canaleta.serving.values import Values
 
 __all__ = ["APPLICATION", "NAMESPACE", "Alarm", "OpcDoor", "unit_id"]
@@ -47,27 +51,16 @@ for _name in ("asyncua", "asyncua.server", "asyncua.common"):
     logging.getLogger(_name).setLevel(logging.CRITICAL)
 NAMESPACE = "urn:canaleta:plant"
 APPLICATION = "urn:canaleta:server"
-NS = 2
 UNECE = "http://www.opcfoundation.org/UA/units/un/cefact"
 SEVERITIES = {"low": 250, "medium": 500, "high": 750, "journal only": 1}
-MOST_CLIENTS, MOST_SUBSCRIPTIONS, MOST_QUEUED = 100, 400, 200
+MOST_CLIENTS, MOST_SUBSCRIPTIONS, MOST_QUEUED, MOST_UNACKED = 100, 400, 200, 20
 AT_ONCE = 500
 """Nodes that are made, values that are put, before others have their turn."""
 MOST_HISTORY = 10_000
 
-
-def _std(number: int) -> ua.NodeId:
-    """A node of the standard."""
-    return ua.NodeId(ua.Int32(number))
-
-
-def _named(name: str) -> ua.NodeId:
-    return ua.NodeId(ua.String(name), ua.Int16(NS))
-
-
 _READ = int(ua.AccessLevel.CurrentRead.mask | ua.AccessLevel.HistoryRead.mask)
 _WRITE = _READ | int(ua.AccessLevel.CurrentWrite.mask)
-_DOUBLE, _BOOLEAN = (_std(number) for number in (ObjectIds.Double, ObjectIds.Boolean))
+_DOUBLE, _BOOLEAN = (std(number) for number in (ObjectIds.Double, ObjectIds.Boolean))
 SECURED = [
     ua.SecurityPolicyType.Basic256Sha256_SignAndEncrypt,
     ua.SecurityPolicyType.Basic256Sha256_Sign,
@@ -110,6 +103,25 @@ class _Said:
     device_high: float | None
     words: tuple[str, str]
 
+    @property
+    def folders(self) -> list[tuple[str, tuple[str, str]]]:
+        """(name, (parent, title)) of the folders that it stands in, from the top down."""
+        area = f"area {self.area}"
+        out = [(area, ("areas", self.area))]
+        if self.loop:
+            out.append((f"loop {self.area}/{self.loop}", (area, self.loop)))
+        if self.cabinet:
+            cabinet = f"cabinet {self.cabinet}"
+            out.append((cabinet, ("cabinets", self.cabinet)))
+            out.append((f"rack {self.cabinet}/{self.rack}", (cabinet, self.rack)))
+        return out
+
+    @property
+    def parents(self) -> list[str]:
+        """Those that hold it: its loop, or its area; its rack."""
+        names = [name for name, _ in self.folders]
+        return [names[1] if self.loop else names[0], *(names[-1:] if self.cabinet else [])]
+
 
 def unit_id(common: str) -> int:
     """The number of a UNECE common code: its letters as bytes (OPC 10000-8, 5.6.3)."""
@@ -131,7 +143,8 @@ class OpcDoor:
         self._history = _Readings(history)
         self._server: Server | None = None
         self._said: dict[int, _Said] = {}
-        self._folders: set[str] = set()
+        self._tree: Tree | None = None
+        self._nodes: dict[int, AttributeValue] = {}
         self._ids: np.ndarray[Any, np.dtype[np.int64]] = np.empty(0, np.int64)
         self._given: frozenset[int] = frozenset()
         self._alarms: dict[tuple[int, str], Alarm] = {}
@@ -146,6 +159,7 @@ class OpcDoor:
         inner.bind_condition_methods = True
         inner.max_connections = MOST_CLIENTS
         inner.max_subscriptions = MOST_SUBSCRIPTIONS
+        inner.max_unacked_messages_per_subscription = MOST_UNACKED
         inner.max_monitored_item_queue_size = MOST_QUEUED
         inner.max_pending_activation_seconds = 10.0
         inner.certificate_validator = self._keeper.certificate
@@ -169,7 +183,7 @@ class OpcDoor:
             await server.load_private_key(str(Path(folder) / "key.pem"))
         await server.register_namespace(NAMESPACE)
         inner.attribute_service = _Attributes(self, inner.aspace)
-        self._server = server
+        self._server, self._tree, self._nodes, self._said = server, Tree(inner.aspace), {}, {}
         await self.renew(values)
         try:
             await server.start()
@@ -199,55 +213,44 @@ class OpcDoor:
     # The tree ------------------------------------------------------------------------------------------
 
     async def renew(self, values: Values) -> None:
-        """Follow a list that moved on: what is gone is taken away, what is new or described otherwise is made anew."""
+        """Follow a list that moved on. Whoever watches a point that is described otherwise goes on watching it."""
+        assert self._tree is not None
         assert self._server is not None
-        image, before = values.image, self._said
-        said = _said(image)
-        self._ids = image.ids
         space = self._server.iserver.aspace
+        before, said = self._said, _said(values.image)
+        self._ids = values.image.ids
         gone = [point for point, what in before.items() if said.get(point) != what]
         for at in range(0, len(gone), AT_ONCE):
-            nodes = [_node(point) for point in gone[at : at + AT_ONCE]]
-            nodes += [n for node in nodes if node in space for n in _properties(space[node])]
-            await self._server.iserver.isession.delete_nodes(
-                ua.DeleteNodesParameters(
-                    NodesToDelete=[ua.DeleteNodesItem(NodeId=node, DeleteTargetReferences=True) for node in nodes]
-                )
+            left = [point for point in gone[at : at + AT_ONCE] if point not in said]
+            # Whoever watches what is gone is told before it goes.
+            for node in [self._nodes[point] for point in left]:
+                for handle, tell in list(node.datachange_callbacks.items()):
+                    await tell(handle, None, _status(int(StatusCodes.BadNodeIdUnknown)))
+                    space.delete_datachange_callback(handle)
+            self._tree.drop(left)
+            for point in left:
+                del self._nodes[point]
+            moved = [point for point in gone[at : at + AT_ONCE] if point in said]
+            kept = dict(zip(moved, self._tree.drop(moved), strict=True))
+            self._tree.keep(kept)
+            await asyncio.sleep(0)
+        new = [(point, what) for point, what in said.items() if before.get(point) != what]
+        for name, title in (("areas", "Areas"), ("cabinets", "Cabinets")):
+            self._tree.folder(name, title, "")
+        for count, (point, what) in enumerate(new):
+            for name, (parent, title) in what.folders:
+                self._tree.folder(name, title, parent)
+            kind = ObjectIds.TwoStateDiscreteType if what.contact else ObjectIds.AnalogUnitRangeType
+            data = ObjectIds.Boolean if what.contact else ObjectIds.Double
+            access = _WRITE if point in self._given else _READ
+            self._nodes[point] = self._tree.variable(
+                point, what.tag, what.service, kind, data, what.parents, access, _properties(what)
             )
-            await asyncio.sleep(0)
-        new = {point: what for point, what in said.items() if before.get(point) != what}
-        await self._make_folders(new.values())
-        points = list(new.items())
-        for at in range(0, len(points), AT_ONCE):
-            items = [item for point, what in points[at : at + AT_ONCE] for item in _items(point, what)]
-            for result in await self._server.iserver.isession.add_nodes(items):
-                result.StatusCode.check()
-            references = [ref for point, what in points[at : at + AT_ONCE] for ref in _references(point, what)]
-            await self._server.iserver.isession.add_references(references)
-            await asyncio.sleep(0)
+            if count % AT_ONCE == AT_ONCE - 1:
+                await asyncio.sleep(0)
+        self._tree.empty_folders({name for point in gone for name, _ in reversed(before[point].folders)})
         self._said = said
-        await self.take(values, np.arange(len(image), dtype=np.int64))
-        await self._allow(self._given)
-
-    async def _make_folders(self, said: Iterable[_Said]) -> None:
-        assert self._server is not None
-        wanted: dict[str, tuple[str, str]] = {"areas": ("", "Areas"), "cabinets": ("", "Cabinets")}
-        for what in said:
-            wanted |= dict(what_folders(what))
-        for name, (parent, title) in wanted.items():
-            if name in self._folders:
-                continue
-            self._folders.add(name)
-            item = ua.AddNodesItem()
-            item.ParentNodeId = _folder(parent) if parent else _std(ObjectIds.ObjectsFolder)
-            item.ReferenceTypeId = _std(ObjectIds.Organizes)
-            item.RequestedNewNodeId = _folder(name)
-            item.BrowseName = ua.QualifiedName(title, NS)
-            item.NodeClass = ua.NodeClass.Object
-            item.TypeDefinition = _std(ObjectIds.FolderType)
-            item.NodeAttributes = ua.ObjectAttributes(DisplayName=ua.LocalizedText(title))
-            (result,) = await self._server.iserver.isession.add_nodes([item])
-            result.StatusCode.check()
+        await self.take(values, np.arange(len(values.image), dtype=np.int64))
 
     # Values --------------------------------------------------------------------------------------------
 
@@ -255,12 +258,12 @@ class OpcDoor:
         """Some rows say something else."""
         if self._server is None:
             return
-        space = self._server.iserver.aspace
+        now = time.time()
         for count, row in enumerate(rows.tolist()):
             point = int(self._ids[row])
-            what = self._said.get(point)
-            if what is not None:
-                await space.write_attribute_value(_node(point), AttributeIds.Value, _value(values, row, what.contact))
+            node = self._nodes.get(point)
+            if node is not None:
+                await put(node, _value(values, row, self._said[point].contact, now))
             if count % AT_ONCE == AT_ONCE - 1:
                 await asyncio.sleep(0)
 
@@ -268,17 +271,10 @@ class OpcDoor:
 
     async def give(self, points: frozenset[int]) -> None:
         """Which points may be written."""
-        await self._allow(self._given - points, access=_READ)
+        assert self._tree is not None
+        for point in self._given ^ points:
+            self._tree.allow(point, _WRITE if point in points else _READ)
         self._given = points
-        await self._allow(points)
-
-    async def _allow(self, points: Iterable[int], access: int = _WRITE) -> None:
-        assert self._server is not None
-        level = ua.DataValue(ua.Variant(access, ua.VariantType.Byte))
-        for point in points:
-            if point in self._said:
-                for attribute in (AttributeIds.AccessLevel, AttributeIds.UserAccessLevel):
-                    await self._server.iserver.aspace.write_attribute_value(_node(point), attribute, level)
 
     async def written(self, one: ua.WriteValue, user: Any) -> ua.StatusCode | None:
         """A client's write to a point's value; None for anything else, which the library refuses."""
@@ -321,15 +317,15 @@ class OpcDoor:
         active = alarm.active and retain
         event: Any = AlarmCondition()  # type: ignore[no-untyped-call]
         key = f"alarm {alarm.point} {alarm.kind}"
-        event.EventType = _std(ObjectIds.AlarmConditionType)
-        event.emitting_node = _std(ObjectIds.Server)
+        event.EventType = std(ObjectIds.AlarmConditionType)
+        event.emitting_node = std(ObjectIds.Server)
         event.EventId = f"{key} {moment.isoformat()} {state}".encode()
-        event.SourceNode, event.SourceName = _node(alarm.point), what.tag
-        event.InputNode = _node(alarm.point)
-        event.add_property("NodeId", _named(key), ua.VariantType.NodeId)
+        event.SourceNode, event.SourceName = point_node(alarm.point), what.tag
+        event.InputNode = point_node(alarm.point)
+        event.add_property("NodeId", named(key), ua.VariantType.NodeId)
         event.ConditionName, event.ConditionClassId = (
             alarm.kind.upper(),
-            _std(ObjectIds.ProcessConditionClassType),
+            std(ObjectIds.ProcessConditionClassType),
         )
         event.Time = moment
         event.ReceiveTime = datetime.now(UTC)
@@ -351,18 +347,6 @@ class OpcDoor:
 def _state(event: Any, name: str, on: bool, yes: str, no: str) -> None:
     setattr(event, name, ua.LocalizedText(yes if on else no))
     setattr(event, f"{name}/Id", on)
-
-
-def what_folders(what: _Said) -> list[tuple[str, tuple[str, str]]]:
-    """(name, (parent, title)) of the folders that a point stands in."""
-    area, loop = f"area {what.area}", f"loop {what.area}/{what.loop}"
-    out = [(area, ("areas", what.area))]
-    if what.loop:
-        out.append((loop, (area, what.loop)))
-    if what.cabinet:
-        cabinet = f"cabinet {what.cabinet}"
-        out += [(cabinet, ("cabinets", what.cabinet)), (f"rack {what.cabinet}/{what.rack}", (cabinet, what.rack))]
-    return out
 
 
 def _said(image: PlantImage) -> dict[int, _Said]:
@@ -395,103 +379,44 @@ def _end(number: float) -> float | None:
     return number if math.isfinite(number) else None
 
 
-def _node(point: int) -> ua.NodeId:
-    return ua.NodeId(ua.Int32(point), ua.Int16(NS), ua.NodeIdType.Numeric)
-
-
-def _folder(name: str) -> ua.NodeId:
-    return _named(name)
-
-
-def _parent(what: _Said) -> ua.NodeId:
-    return _folder(f"loop {what.area}/{what.loop}" if what.loop else f"area {what.area}")
-
-
-def _items(point: int, what: _Said) -> list[ua.AddNodesItem]:
-    kind = ObjectIds.TwoStateDiscreteType if what.contact else ObjectIds.AnalogUnitRangeType
-    data = _BOOLEAN if what.contact else _DOUBLE
-    out = [
-        _variable(_node(point), _parent(what), ObjectIds.Organizes, what.tag, kind, data, None, what.service, _READ)
-    ]
+def _properties(what: _Said) -> list[tuple[str, ua.Variant, int]]:
+    """(name, value, data type) of what a client may know beside a value: words of both states; ranges and the unit."""
     if what.contact:
-        for name, text in zip(("FalseState", "TrueState"), what.words, strict=True):
-            out.append(
-                _property(
-                    point,
-                    name,
-                    ua.Variant(ua.LocalizedText(text or ("off", "on")[name == "TrueState"])),
-                    ObjectIds.LocalizedText,
-                )
-            )
-        return out
-    if what.low is not None and what.high is not None:
-        out.append(_property(point, "EURange", _range(what.low, what.high), ObjectIds.Range))
-    if what.device_low is not None and what.device_high is not None:
-        out.append(_property(point, "InstrumentRange", _range(what.device_low, what.device_high), ObjectIds.Range))
-    if what.unit:
-        unit = ua.EUInformation()
-        common = unece_code(what.unit)
-        unit.NamespaceUri = UNECE
-        unit.UnitId = unit_id(common) if common else -1
-        unit.DisplayName = ua.LocalizedText(what.unit)
-        unit.Description = ua.LocalizedText(what.unit)
-        out.append(_property(point, "EngineeringUnits", ua.Variant(unit), ObjectIds.EUInformation))
-    return out
-
-
-def _range(low: float, high: float) -> ua.Variant:
-    return ua.Variant(ua.Range(Low=min(low, high), High=max(low, high)))
-
-
-def _property(point: int, name: str, value: ua.Variant, data: int) -> ua.AddNodesItem:
-    node = _named(f"{point}.{name}")
-    return _variable(
-        node, _node(point), ObjectIds.HasProperty, name, ObjectIds.PropertyType, _std(data), value, "",
-        int(ua.AccessLevel.CurrentRead.mask), space=0,
-    )  # fmt: skip
-
-
-def _variable(
-    node: ua.NodeId, parent: ua.NodeId, by: int, name: str, kind: int, data: ua.NodeId, value: ua.Variant | None, says: str,
-    access: int, space: int = NS,
-) -> ua.AddNodesItem:  # fmt: skip
-    attributes = ua.VariableAttributes()
-    attributes.DisplayName = ua.LocalizedText(name)
-    attributes.Description = ua.LocalizedText(says)
-    attributes.DataType = data
-    attributes.Value = value if value is not None else ua.Variant(None, ua.VariantType.Null)
-    attributes.ValueRank = ua.ValueRank.Scalar
-    attributes.AccessLevel = attributes.UserAccessLevel = access
-    attributes.Historizing = access == _READ
-    item = ua.AddNodesItem()
-    item.ParentNodeId, item.ReferenceTypeId = parent, _std(by)
-    item.RequestedNewNodeId, item.BrowseName = node, ua.QualifiedName(name, space)
-    item.NodeClass, item.TypeDefinition, item.NodeAttributes = ua.NodeClass.Variable, _std(kind), attributes
-    return item
-
-
-def _references(point: int, what: _Said) -> list[ua.AddReferencesItem]:
-    """Besides its loop a point stands in its rack."""
-    if not what.cabinet:
-        return []
-    rack, node = _folder(f"rack {what.cabinet}/{what.rack}"), _node(point)
+        words = zip(("FalseState", "TrueState"), what.words, ("off", "on"), strict=True)
+        return [
+            (name, ua.Variant(ua.LocalizedText(text or bare)), ObjectIds.LocalizedText) for name, text, bare in words
+        ]
     out = []
-    for source, target, kind, forward in (
-        (rack, node, ua.NodeClass.Variable, True),
-        (node, rack, ua.NodeClass.Object, False),
-    ):
-        one = ua.AddReferencesItem()
-        one.SourceNodeId, one.TargetNodeId, one.IsForward = source, target, forward
-        one.ReferenceTypeId, one.TargetNodeClass = _std(ObjectIds.Organizes), kind
-        out.append(one)
+    if what.low is not None and what.high is not None:
+        out.append(("EURange", _range(what.low, what.high), ObjectIds.Range))
+    if what.device_low is not None and what.device_high is not None:
+        out.append(("InstrumentRange", _range(what.device_low, what.device_high), ObjectIds.Range))
+    if what.unit:
+        out.append(("EngineeringUnits", _unit(what.unit), ObjectIds.EUInformation))
     return out
 
 
-def _properties(node: Any) -> list[ua.NodeId]:
-    return [r.NodeId for r in node.references if r.IsForward and r.ReferenceTypeId == _std(ObjectIds.HasProperty)]
+@lru_cache(maxsize=10_000)
+def _range(low: float, high: float) -> ua.Variant:
+    return ua.Variant(ua.Range(Low=ua.Double(min(low, high)), High=ua.Double(max(low, high))))
 
 
-def _value(values: Values, row: int, contact: bool) -> ua.DataValue:
+@lru_cache(maxsize=1000)
+def _unit(shown: str) -> ua.Variant:
+    common = unece_code(shown)
+    unit = ua.EUInformation()
+    unit.NamespaceUri = ua.String(UNECE)
+    unit.UnitId = ua.Int32(unit_id(common) if common else -1)
+    unit.DisplayName = unit.Description = ua.LocalizedText(shown)
+    return ua.Variant(unit)
+
+
+@lru_cache(maxsize=1000)
+def _status(code: int) -> ua.StatusCode:
+    return ua.StatusCode(ua.UInt32(code))
+
+
+def _value(values: Values, row: int, contact: bool, now: float) -> Told:
     """A point's value as a client reads it. A value that is bad is none."""
     code = status_of(
         int(values.quality[row]), int(values.reasons[row]), read=bool(values.read[row]), stale=bool(values.stale[row])
@@ -499,16 +424,10 @@ def _value(values: Values, row: int, contact: bool) -> ua.DataValue:
     number = float(values.value[row])
     if code >> 30 == 0 and not math.isfinite(number):
         code = int(StatusCodes.Bad)
-    since = float(values.since[row])
-    at = ua.DateTime.fromtimestamp(since, UTC) if since else None
-    status = ua.StatusCode(ua.UInt32(code))
-    if code >> 30 >= 2 or not math.isfinite(number):
-        variant = ua.Variant(None, ua.VariantType.Null)
-    elif contact:
-        variant = ua.Variant(number >= 0.5, ua.VariantType.Boolean)
-    else:
-        variant = ua.Variant(number, ua.VariantType.Double)
-    return ua.DataValue(variant, status, SourceTimestamp=at, ServerTimestamp=ua.DateTime.now(UTC))
+    none = code >> 30 >= 2 or not math.isfinite(number)
+    return Told.of(
+        None if none else number >= 0.5 if contact else number, _status(code), float(values.since[row]) or now, now
+    )
 
 
 class _Attributes(AttributeService):
@@ -574,7 +493,7 @@ class _Readings(HistoryStorageInterface):
         out = [_reading(*one) for one in found[:most]]
         return out, (datetime.fromtimestamp(more, UTC) if more is not None else None)
 
-    async def new_historized_node(self, node_id: Any, period: Any, count: int = 0) -> None:
+    async def new_historizedpoint_node(self, node_id: Any, period: Any, count: int = 0) -> None:
         """The plant keeps trends of all its points already."""
 
     async def save_node_value(self, node_id: Any, datavalue: Any) -> None:

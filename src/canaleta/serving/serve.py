@@ -149,7 +149,6 @@ class Server:
         if self._all_moved:
             self._all_moved = False
             await self._took(await asyncio.to_thread(self._blocks, None))
-        await self._open_doors()
         if time.monotonic() - self._keys_at >= KEYS_S or self._given_moved:
             self._keys_at, self._given_moved = time.monotonic(), False
             known, trusted, given = await asyncio.to_thread(self._people)
@@ -158,6 +157,7 @@ class Server:
                 self._given = given
                 for door in list(self._open):
                     await self._with(door, door.give(given))
+        await self._open_doors()
         if self._alarms_moved:
             self._alarms_moved = False
             alarms = await asyncio.to_thread(self._alarms)

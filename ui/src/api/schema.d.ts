@@ -2589,6 +2589,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/served": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who serves, who came, what was given away and written. */
+        get: operations["served_served_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/served/give": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give outputs away for writing, for a time. Each write is kept; a rack that is no stand-in must be armed besides. */
+        post: operations["served_give_give_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/served/give/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take points back: nobody writes to them any more. */
+        post: operations["served_take_back_give_end_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/served/map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The register map as it stands. */
+        get: operations["served_register_map_map_get"];
+        put?: never;
+        /** What a map that comes back would change. Nothing is changed yet. */
+        post: operations["served_bring_map_map_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/served/map/lay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Registers for points that have none. Nothing is changed yet. */
+        post: operations["served_lay_map_lay_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/served/map/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The register map as a file. */
+        get: operations["served_map_file_map__form__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/served/trust": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let a client in by its certificate, or no more. */
+        post: operations["served_trust_trust_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -3845,6 +3965,26 @@ export interface components {
             name: string;
         };
         /**
+         * ClientCertificateOut
+         * @description A certificate that a client showed.
+         */
+        ClientCertificateOut: {
+            /** Expires */
+            expires: string;
+            /** Fingerprint */
+            fingerprint: string;
+            /** First */
+            first: string;
+            /** Last */
+            last: string;
+            /** Name */
+            name: string;
+            /** Trusted */
+            trusted: boolean;
+            /** Trusted By */
+            trusted_by: string;
+        };
+        /**
          * CodeDifferenceIn
          * @description A text that was generated before, as it lies elsewhere.
          */
@@ -4279,6 +4419,43 @@ export interface components {
             done?: boolean;
         };
         /**
+         * DoorOut
+         * @description One way out. at: its address; clients: connected now; points: served; refused: who was not let in; open: whether anybody
+         *     may read.
+         */
+        DoorOut: {
+            /** At */
+            at: string;
+            /** Clients */
+            clients: number;
+            /** Kind */
+            kind: string;
+            /**
+             * Open
+             * @default false
+             */
+            open?: boolean;
+            /** Points */
+            points: number;
+            /**
+             * Refused
+             * @default 0
+             */
+            refused?: number;
+            /** Wrong */
+            wrong: components["schemas"]["DoorTroubleOut"][];
+        };
+        /**
+         * DoorTroubleOut
+         * @description Why a point is not served by a door, or the door is shut: point 0.
+         */
+        DoorTroubleOut: {
+            /** Point */
+            point: number;
+            /** Says */
+            says: string;
+        };
+        /**
          * DossierIn
          * @description What is handed over: one system, or the whole plant where it is ''; by whom, with the password once more. form: one signed
          *     PDF, or the same as files in a ZIP.
@@ -4441,6 +4618,14 @@ export interface components {
             text: string;
             /** Was */
             was: string;
+        };
+        /**
+         * EndGivenIn
+         * @description What is taken back.
+         */
+        EndGivenIn: {
+            /** Ids */
+            ids: number[];
         };
         /**
          * EndIn
@@ -4960,6 +5145,38 @@ export interface components {
             takes: boolean;
         };
         /**
+         * GiveIn
+         * @description Points that are given away for so many minutes, and why.
+         */
+        GiveIn: {
+            /** Minutes */
+            minutes: number;
+            /** Points */
+            points: number[];
+            /** Why */
+            why: string;
+        };
+        /**
+         * GivenOut
+         * @description A point that other systems may write to.
+         */
+        GivenOut: {
+            /** At */
+            at: string;
+            /** Id */
+            id: number;
+            /** Point */
+            point: number;
+            /** Tag */
+            tag: string;
+            /** Until */
+            until: string;
+            /** Who */
+            who: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * GoneIn
          * @description Points to take away.
          */
@@ -5454,6 +5671,28 @@ export interface components {
             why: string;
         };
         /**
+         * LayIn
+         * @description Points that are given registers, from the first on, around what is taken.
+         */
+        LayIn: {
+            /** First */
+            first: number;
+            /**
+             * Function
+             * @default holding
+             * @enum {string}
+             */
+            function?: "holding" | "input";
+            /**
+             * Order
+             * @default ABCD
+             * @enum {string}
+             */
+            order?: "ABCD" | "CDAB" | "BADC" | "DCBA";
+            /** Points */
+            points: number[];
+        };
+        /**
          * LearnAlarm
          * @description One alarm of the loop in words.
          */
@@ -5937,6 +6176,35 @@ export interface components {
             text: string;
         };
         /**
+         * MapEditOut
+         * @description A cell that a map would change. row: of the file, from 1.
+         */
+        MapEditOut: {
+            /** Becomes */
+            becomes: string;
+            /** Field */
+            field: string;
+            /** Point */
+            point: number;
+            /** Row */
+            row: number;
+            /** Tag */
+            tag: string;
+            /** Was */
+            was: string;
+        };
+        /**
+         * MapFile
+         * @description A register map as a file: CSV in any dress, XLSX, ODS or JSON.
+         */
+        MapFile: {
+            /**
+             * File
+             * Format: binary
+             */
+            file: string;
+        };
+        /**
          * MapLineOut
          * @description One line of the map. place: as the manual writes it; also: in every other way. bit: -1 for the whole place;
          *     channel: -1 for the module's own.
@@ -5956,6 +6224,50 @@ export interface components {
             says: string;
             /** Table */
             table: string;
+        };
+        /**
+         * MapOut
+         * @description The register map: heads, and one row a value. points: of each row.
+         */
+        MapOut: {
+            /** Heads */
+            heads: string[];
+            /** Points */
+            points: number[];
+            /** Rows */
+            rows: string[][];
+            /** Seq */
+            seq: number;
+            /** Wrong */
+            wrong: components["schemas"]["DoorTroubleOut"][];
+        };
+        /**
+         * MapPlanOut
+         * @description What a map comes to. same: lines that say what the list says; unmapped: published points that it does not name.
+         */
+        MapPlanOut: {
+            /** Edits */
+            edits: components["schemas"]["MapEditOut"][];
+            /** Same */
+            same: number;
+            /** Seq */
+            seq: number;
+            /** Unmapped */
+            unmapped: number;
+            /** Wrong */
+            wrong: components["schemas"]["MapWrongOut"][];
+        };
+        /**
+         * MapWrongOut
+         * @description A line that is left out, and why.
+         */
+        MapWrongOut: {
+            /** Row */
+            row: number;
+            /** Says */
+            says: string;
+            /** Tag */
+            tag: string;
         };
         /**
          * MappingIn
@@ -6400,6 +6712,30 @@ export interface components {
             readback: number | null;
             /** Says */
             says: string;
+        };
+        /**
+         * OutsideWriteOut
+         * @description What another system wrote, or tried to.
+         */
+        OutsideWriteOut: {
+            /** At */
+            at: string;
+            /** By */
+            by: string;
+            /** Done */
+            done: boolean;
+            /** Door */
+            door: string;
+            /** Id */
+            id: number;
+            /** Point */
+            point: number;
+            /** Says */
+            says: string;
+            /** Tag */
+            tag: string;
+            /** Value */
+            value: string;
         };
         /**
          * PackageIn
@@ -7986,6 +8322,40 @@ export interface components {
             texts: string[];
         };
         /**
+         * ServedOut
+         * @description All of it. published: how many points have a register; wrong: those whose register cannot be served.
+         */
+        ServedOut: {
+            /** Certificates */
+            certificates: components["schemas"]["ClientCertificateOut"][];
+            /** Given */
+            given: components["schemas"]["GivenOut"][];
+            /** Published */
+            published: number;
+            /** Servers */
+            servers: components["schemas"]["ServerOut"][];
+            /** Writes */
+            writes: components["schemas"]["OutsideWriteOut"][];
+            /** Wrong */
+            wrong: components["schemas"]["DoorTroubleOut"][];
+        };
+        /**
+         * ServerOut
+         * @description Whoever serves under a name. alive: whether it still does.
+         */
+        ServerOut: {
+            /** Alive */
+            alive: boolean;
+            /** Doors */
+            doors: components["schemas"]["DoorOut"][];
+            /** Holder */
+            holder: string;
+            /** Name */
+            name: string;
+            /** Until */
+            until: string;
+        };
+        /**
          * SessionNow
          * @description Who is signed in, with what rights, and what changes must carry. asks_old: a new password takes the old one.
          */
@@ -9049,6 +9419,16 @@ export interface components {
             point: number;
             /** Times */
             times: number;
+        };
+        /**
+         * TrustIn
+         * @description A certificate by its SHA-256, and whether it is trusted from now on.
+         */
+        TrustIn: {
+            /** Fingerprint */
+            fingerprint: string;
+            /** Trusted */
+            trusted: boolean;
         };
         /**
          * TryIn
@@ -17675,6 +18055,388 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SeriesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    served_served_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    served_give_give_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GiveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    served_take_back_give_end_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndGivenIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServedOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    served_register_map_map_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MapOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    served_bring_map_map_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["MapFile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MapPlanOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    served_lay_map_lay_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MapPlanOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    served_map_file_map__form__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                form: "csv" | "xlsx" | "json";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    served_trust_trust_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrustIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServedOut"];
                 };
             };
             /** @description Unprocessable Entity */

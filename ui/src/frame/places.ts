@@ -50,6 +50,8 @@ export const PLACES: readonly Place[] = [
     pages: [
       { name: 'cabinets', to: '/cabinets', says: 'cabinets', guide: 'cabinets', also: 'racks modules spare' },
       { name: 'running', to: '/running', says: 'running', guide: 'cabinets', also: 'compare issued configured adopt restore' },
+      { name: 'registers', to: '/registers', says: 'register map', guide: 'other-systems', also: 'modbus published display scada panel export' },
+      { name: 'served', to: '/served', says: 'served', guide: 'other-systems', also: 'opc ua modbus mqtt sparkplug certificates clients' },
       { name: 'types', to: '/types', says: 'module types', guide: 'cabinets', also: 'manual' },
       { name: 'cables', to: '/cables', says: 'cables', guide: 'wiring', also: 'cores strips terminals' },
       { name: 'finder', to: '/finder', says: 'finder', guide: 'foreign-racks-the-finder', also: 'registers byte order' },

@@ -3,14 +3,13 @@
  * Configured, issued, running: what racks report beside the list and its newest issue. A visit begins here, and ends with
  * nothing open: each difference is written, adopted, or kept with a reason and a day.
  */
-import { useEventListener } from '@vueuse/core'
 import { computed, onMounted, ref, shallowRef } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { ask, api, said, type Schemas } from '../api/client'
 import { usePlant } from '../plant/store'
+import { useUndo } from '../plant/undoing'
 import DateField from '../kit/DateField.vue'
 import DenseField from '../kit/DenseField.vue'
-import { isTyping } from '../kit/typing'
 
 const plant = usePlant()
 const route = useRoute()
@@ -172,16 +171,10 @@ async function lift(number: number) {
   if (answer.problem) wrong.value = said(answer.problem)
   else await again('reading the rack’s settings…')
 }
-async function undo(event: KeyboardEvent) {
-  if (isTyping(event.target) || !(event.ctrlKey || event.metaKey)) return
-  const letter = event.key.toLowerCase()
-  if (letter !== 'z' && letter !== 'y') return
-  event.preventDefault()
-  await plant.turnBack(letter === 'y' || event.shiftKey ? 'redo' : 'undo')
+useUndo(() => {
   says.value = ''
-  await again('reading the rack’s settings…')
-}
-useEventListener('keydown', (event: KeyboardEvent) => void undo(event))
+  return again('reading the rack’s settings…')
+})
 
 function turn(key: string) {
   const next = new Set(chosen.value)
