@@ -165,7 +165,7 @@ async function take() {
       <DenseField v-model="first" size="6" inputmode="numeric" aria-label="first register, from 0" />
       <span class="quiet small">(from 0)</span>
       <ChoiceField v-model="table" aria-label="which table" :items="TABLES" />
-      <ChoiceField v-model="order" aria-label="order of bytes" :items="ORDERS" />
+      <ChoiceField v-model="order" class="order" aria-label="order of bytes" :items="ORDERS" />
       <v-btn type="submit" class="act main">show what they would get</v-btn>
     </form>
     <section v-if="plan" class="panel plan" aria-label="what it would change">
@@ -179,9 +179,7 @@ async function take() {
       <p v-for="w in plan.wrong.slice(0, 40)" :key="`${w.row} ${w.tag}`" class="settle small">
         ▲ {{ w.row ? `row ${w.row}, ` : '' }}{{ w.tag }}: {{ w.says }}
       </p>
-      <p v-if="plan.wrong.length > 40" class="settle small">
-        ▲ and {{ plan.wrong.length - 40 }} more like these
-      </p>
+      <p v-if="plan.wrong.length > 40" class="settle small">▲ and {{ plan.wrong.length - 40 }} more</p>
       <div v-if="plan.edits.length" class="wide low">
         <table>
           <tbody>
@@ -257,6 +255,14 @@ h1 {
 
 .gap {
   flex: 1;
+}
+
+.order {
+  min-width: 112px;
+}
+
+.bad {
+  color: rgb(var(--v-theme-bad));
 }
 
 p {
@@ -344,8 +350,9 @@ td.to {
 }
 
 .line .c2,
+.line .c6,
 .line .c22 {
-  width: 140px;
+  width: 144px;
 }
 
 .line .c23,

@@ -158,7 +158,7 @@ const pairs = (mark: string) => mark.match(/.{1,8}/g)!.join(' ')
             c.trusted ? '✓' : '▲'
           }}</span>
           <div>
-            <p>
+            <p class="row">
               <b>{{ c.name }}</b>
               <span v-if="expired(c)" class="bad">■ expired {{ when(c.expires) }}</span>
               <span v-else class="quiet small">until {{ new Date(c.expires).toLocaleDateString() }}</span>
@@ -168,9 +168,12 @@ const pairs = (mark: string) => mark.match(/.{1,8}/g)!.join(' ')
               {{ c.trusted ? `trusted by ${c.trusted_by}` : 'not let in' }} · seen {{ when(c.last) }}
             </p>
           </div>
-          <v-btn v-if="plant.may('engineer')" class="mini" @click="trust(c.fingerprint, !c.trusted)">{{
-            c.trusted ? 'trust no more' : 'trust'
-          }}</v-btn>
+          <v-btn
+            v-if="plant.may('engineer') && (c.trusted || !expired(c))"
+            class="mini"
+            @click="trust(c.fingerprint, !c.trusted)"
+            >{{ c.trusted ? 'trust no more' : 'trust' }}</v-btn
+          >
         </div>
       </section>
     </template>
@@ -225,6 +228,7 @@ p {
 .door {
   display: grid;
   gap: 2px;
+  align-content: start;
   padding: 8px 12px;
   border: 1px solid rgb(var(--v-theme-line));
   border-left: 5px solid rgb(var(--v-theme-copper));
@@ -232,6 +236,14 @@ p {
 
 .door.shut {
   border-left-color: rgb(var(--v-theme-bad));
+}
+
+.served a {
+  color: inherit;
+}
+
+.bad {
+  color: rgb(var(--v-theme-bad));
 }
 
 .row {
