@@ -17,7 +17,7 @@ AXE = Path(__file__).parents[2] / "ui/node_modules/axe-core/axe.min.js"
 PAGES = {
     "/list": ".grid .row", "/point/1": ".station", "/point/1/wiring": ".drawing svg", "/live": ".hung", "/now/1": ".now",
     "/alarms": ".topbar", "/temporary": "form", "/scripts": ".topbar", "/learn": ".told", "/checkout": "h1",
-    "/progress": ".bar", "/packages": "form", "/punches": "form", "/records": "h1", "/check/1": "h1", "/trim/1": ".levels", "/finder": "form", "/history": "h1", "/cabinets": ".module", "/running": ".rack", "/registers": "h1", "/served": "form", "/types/ai4-iso": ".sketch table",
+    "/progress": ".bar", "/packages": "form", "/punches": "form", "/records": "h1", "/check/1": "h1", "/trim/1": ".levels", "/finder": "form", "/history": "h1", "/cabinets": ".module", "/running": ".rack", "/registers": "h1", "/prints": ".document", "/served": "form", "/types/ai4-iso": ".sketch table",
     "/cables": ".cables", "/findings": "h1", "/import": "textarea", "/program": ".code .row", "/revisions": "h1", "/handover": ".page h2",
     "/conventions": "h1", "/account": "h1", "/guide": "article h2",
 }  # fmt: skip

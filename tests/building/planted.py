@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 from canaleta.catalogue.demo import demo_plant, layout_of
 from canaleta.catalogue.types import module_types
@@ -20,7 +21,7 @@ from canaleta.core.signals.signal_types import signal_named
 from canaleta.plant.changes.seed import stored_row
 from canaleta.plant.database.cells import read
 
-__all__ = ["KINDS", "Outcome", "Planted", "clean_plant", "plant_faults", "rounds", "weighed"]
+__all__ = ["KINDS", "Outcome", "Planted", "clean_plant", "demo_image", "plant_faults", "rounds", "weighed"]
 
 MENDED: dict[str, dict[str, str]] = {
     "PT-3107": {"value_high": "600"},
@@ -33,6 +34,15 @@ MENDED: dict[str, dict[str, str]] = {
     "ZS-6102": {"leakage_ma": "0.4", "drop_v": "4"},
 }
 """What the demo plant has wrong on purpose, put right."""
+
+
+@lru_cache(maxsize=1)
+def demo_image() -> PlantImage:
+    """The demo plant as it is seeded."""
+    plant = demo_plant()
+    layout = layout_of(plant)
+    empty = PlantImage.of_rows([{}], layout, Conventions())
+    return PlantImage.of_rows([stored_row(empty, point) for point in plant.points], layout, empty.conventions)
 
 
 def clean_plant() -> PlantImage:

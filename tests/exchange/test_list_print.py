@@ -7,8 +7,8 @@ from typing import Any
 import pytest
 from tests.building.words import plant_of
 
-from canaleta.exchange import list_print
-from canaleta.exchange.list_print import Issue, _Print, printed_list
+from canaleta.exchange.list_print import Issue, printed_list
+from canaleta.exchange.prints.paper import About, Column, Framed
 
 PLANT = plant_of("PT-1: 4–20 mA, 0…10 bar, shows 0…10 bar", "PT-2: 4–20 mA, 0…6 bar, shows 0…6 bar")
 
@@ -17,13 +17,13 @@ PLANT = plant_of("PT-1: 4–20 mA, 0…10 bar, shows 0…10 bar", "PT-2: 4–20 
 def drawn(monkeypatch: pytest.MonkeyPatch) -> list[tuple[list[str], list[bool], bool]]:
     """What is drawn as rows: texts, which of them changed, whether the point is new."""
     rows: list[tuple[list[str], list[bool], bool]] = []
-    draw = _Print.point
+    draw = Framed.point
 
     def told(self: Any, texts: Any, changed: Any, *, new: bool) -> None:
         rows.append((list(texts), list(changed), new))
         draw(self, texts, changed, new=new)
 
-    monkeypatch.setattr(list_print._Print, "point", told)
+    monkeypatch.setattr(Framed, "point", told)
     return rows
 
 
@@ -58,7 +58,7 @@ def test_the_smaller_paper_has_fewer_columns(drawn: list[tuple[list[str], list[b
 
 
 def test_long_names_are_broken_where_they_must_and_end_with_dots() -> None:
-    page = _Print("A4", "plant", "", list_print._COLUMNS[:2])
+    page = Framed(About("plant", "", "2026-12-01"), "I/O list", "A4", [Column("tag", 22), Column("service", 46)])
     page.add_page()
     page.set_font("plex-latin", size=7)
     lines = page.broken("W" * 400, 20)

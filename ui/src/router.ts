@@ -22,6 +22,7 @@ export const router = createRouter({
     { path: '/records', name: 'records', component: () => import('./pages/RecordsPage.vue') },
     { path: '/check/:point(\\d+)', name: 'check', component: () => import('./pages/CheckPage.vue') },
     { path: '/trim/:point(\\d+)', name: 'trim', component: () => import('./pages/TrimPage.vue') },
+    { path: '/prints', name: 'prints', component: () => import('./pages/PrintsPage.vue') },
     { path: '/registers', name: 'registers', component: () => import('./pages/RegistersPage.vue') },
     { path: '/served', name: 'served', component: () => import('./pages/ServedPage.vue') },
     { path: '/running', name: 'running', component: () => import('./pages/RunningPage.vue') },

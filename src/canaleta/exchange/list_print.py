@@ -4,21 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal
 
 from canaleta.core.model.field_table import ALARM_LEVELS
 from canaleta.core.model.image import PlantImage
-from canaleta.exchange.pages import THIN, Page
+from canaleta.exchange.prints.paper import About, Column, Framed, Paper
 
 __all__ = ["MOST_PRINTED", "Issue", "Paper", "printed_list"]
 
-Paper = Literal["A4", "A3"]
 MOST_PRINTED = 3000
 """Points on one print; more is nothing that anybody reads."""
-_LINE = 3.6
-_SIZE = 7.0
-_MOST_LINES = 4
-_BAR = 1.2
 Cells = Mapping[str, str]
 """A point as texts by field."""
 
@@ -85,85 +79,12 @@ _COLUMNS = (
 )
 
 
-class _Print(Page):
-    """The pages, with what stands on top of each."""
-
-    def __init__(self, paper: Paper, title: str, about: str, columns: Sequence[_Column]) -> None:
-        super().__init__(paper=paper, across=True)
-        self._title, self._about, self._columns = title, about, columns
-        total = sum(column.share for column in columns)
-        self.widths = [self.epw * column.share / total for column in columns]
-
-    def header(self) -> None:
-        """The plant and the issue, and the heads of the columns."""
-        self.set_text_color(20)
-        self.set_font("plex-latin", "B", 11)
-        self.cell(self.epw * 0.5, 6, self._title.translate(THIN))
-        self.set_font("plex-latin", size=8)
-        self.cell(self.epw * 0.5, 6, self._about.translate(THIN), align="R")
-        self.ln(7)
-        self.set_font("plex-latin", "B", _SIZE)
-        for column, width in zip(self._columns, self.widths, strict=True):
-            self.cell(width, 5, column.head)
-        self.ln(5)
-        self.set_line_width(0.4)
-        self.line(self.l_margin, self.y, self.l_margin + self.epw, self.y)
-        self.set_line_width(0.1)
-        self.ln(0.6)
-
-    def point(self, texts: Sequence[str], changed: Sequence[bool], *, new: bool) -> None:
-        """A row; what changed stands in bold on grey, with a bar at the margin."""
-        self.set_font("plex-latin", size=_SIZE)
-        lines = [
-            self.broken(text.translate(THIN), width - 1.5) for text, width in zip(texts, self.widths, strict=True)
-        ]
-        height = _LINE * max(1, *(len(one) for one in lines)) + 0.8
-        if self.will_page_break(height):
-            self.add_page()
-        top, left = self.y, self.l_margin
-        if any(changed):
-            self.set_fill_color(60)
-            self.rect(left - 3, top, _BAR, height - 0.4, style="F")
-        for texts_of, width, mark in zip(lines, self.widths, changed, strict=True):
-            if mark and not new:
-                self.set_fill_color(225)
-                self.rect(left - 0.4, top, width - 0.6, height - 0.4, style="F")
-            self.set_font("plex-latin", "B" if mark else "", _SIZE)
-            for number, line in enumerate(texts_of):
-                self.set_xy(left, top + 0.2 + number * _LINE)
-                self.cell(width, _LINE, line)
-            left += width
-        self.set_xy(self.l_margin, top + height)
-        self.set_draw_color(190)
-        self.line(self.l_margin, self.y - 0.2, self.l_margin + self.epw, self.y - 0.2)
-
-    def broken(self, text: str, width: float) -> list[str]:
-        """A text in the lines that fit; what is beyond the last of them is told by dots."""
-        if self.get_string_width(text) <= width:
-            return [text]
-        out, now = [], ""
-        for word in text.split():
-            while self.get_string_width(word) > width and len(word) > 1:
-                # A word without blanks, as tags may be, is cut where the cell ends.
-                fits = next(
-                    n for n in range(len(word) - 1, 0, -1) if n == 1 or self.get_string_width(word[:n]) <= width
-                )
-                out += [part for part in (now, word[:fits]) if part]
-                now, word = "", word[fits:]
-            longer = f"{now} {word}".strip()
-            if self.get_string_width(longer) <= width:
-                now = longer
-            else:
-                out, now = [*out, now], word
-        out = [line for line in [*out, now] if line]
-        return out if len(out) <= _MOST_LINES else [*out[: _MOST_LINES - 1], out[_MOST_LINES - 1][:-1] + "…"]
-
-
 def printed_list(
     image: PlantImage, rows: Sequence[int], plant: str, day: str, issue: Issue, paper: Paper = "A3"
 ) -> bytes:
     """Points of the list as PDF, in the order of rows. day: of today, as printed; issue: what changes are told from."""
     columns = [column for column in _COLUMNS if paper == "A3" or not column.a3]
+    page = Framed(About(plant, issue.mark, day), "I/O list", paper, [Column(c.head, c.share, c.a3) for c in _COLUMNS])
     texts = image.filled_texts()
     was = issue.points or {}
     told = [(int(image.ids[row]), texts[row]) for row in rows]
@@ -171,14 +92,6 @@ def printed_list(
         [bool(issue.mark) and column.text(cells) != column.text(was.get(point, {})) for column in columns]
         for point, cells in told
     ]
-    since = sum(map(any, changes))
-    if not issue.mark:
-        about = f"never issued · {day}"
-    else:
-        about = f"issue {issue.mark}" + (f" and {since} rows changed since, marked" if since else "") + f" · {day}"
-    page = _Print(paper, f"{plant}: I/O list", about, columns)
-    page.set_title(f"{plant}: I/O list")
-    page.foot = f"{plant} · I/O list · {about}"
     page.add_page()
     if not told:
         page.words("no points")

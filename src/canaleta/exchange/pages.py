@@ -23,22 +23,29 @@ THIN = str.maketrans({"\u2009": " ", "\u202f": " ", "≤": "<=", "≥": ">=", "�
 
 
 class Page(FPDF):
-    """A4 upright unless it is said otherwise, with the program's own face and a foot that says what the page belongs to.
+    """A4 upright unless it is said otherwise, with the program's own face and a foot that says what the page belongs to. paper: its
+    name, or (width, height) in mm.
     archive: as PDF/A-3, for what is kept for decades."""
 
     foot = ""
 
-    def __init__(self, *, archive: bool = False, paper: Literal["A4", "A3"] = "A4", across: bool = False) -> None:
+    def __init__(
+        self, *, archive: bool = False, paper: Literal["A4", "A3"] | tuple[float, float] = "A4", across: bool = False
+    ) -> None:
         orientation: Literal["landscape", "portrait"] = "landscape" if across else "portrait"
         super().__init__(orientation, format=paper, enforce_compliance="PDF/A-3B" if archive else None)
+        self._faces()
+        self.set_margins(16, 14, 16)
+        self.c_margin = 0.0
+
+    def _faces(self) -> None:
+        """The program's own faces."""
         fonts = resources.files("canaleta.exchange") / "fonts"
         for part in _PARTS:
             for style, weight in (("", 400), ("B", 600)):
                 with resources.as_file(fonts / f"plex-{part}-{weight}.ttf") as file:
                     self.add_font(f"plex-{part}", style, file)
         self.set_fallback_fonts([f"plex-{part}" for part in _PARTS[1:]], exact_match=False)
-        self.set_margins(16, 14, 16)
-        self.c_margin = 0.0
 
     def footer(self) -> None:
         self.set_y(-14)
@@ -47,6 +54,15 @@ class Page(FPDF):
         self.cell(0, 4, self.foot)
         self.set_x(-30)
         self.cell(14, 4, f"{self.page_no()} of {{nb}}", align="R")
+
+    def put(self, x: float, baseline: float, text: str) -> None:
+        """A text at a place, mm, in the face as it is set. What one face does not have another gives, which `text` does not."""
+        turned, margin = self.auto_page_break, self.b_margin
+        self.set_auto_page_break(False)
+        size = self.font_size
+        self.set_xy(x, baseline - 0.8 * size)
+        self.cell(self.get_string_width(text) + 1, size, text)
+        self.set_auto_page_break(turned, margin)
 
     def words(self, text: str, size: float = 9, *, bold: bool = False) -> None:
         """A paragraph."""

@@ -1797,6 +1797,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/prints": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The newest prints, and of what one may print. */
+        get: operations["prints_all_prints_get"];
+        put?: never;
+        /** Have a document printed; it is told under its number how far it is. */
+        post: operations["prints_ask_for_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prints/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far a print is. */
+        get: operations["prints_one__int_number__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prints/{number}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The print itself. */
+        get: operations["prints_file__int_number__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/program": {
         parameters: {
             query?: never;
@@ -7168,6 +7220,78 @@ export interface components {
             points: number[];
         };
         /**
+         * PrintIn
+         * @description A document of a part of the plant: part "" for all of it. stock: for labels.
+         */
+        PrintIn: {
+            /**
+             * Document
+             * @enum {string}
+             */
+            document: "list" | "loops" | "terminals" | "cables" | "cores" | "elevations" | "cards" | "alarms" | "registers" | "redline" | "labels devices" | "labels terminals" | "labels wires";
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /**
+             * Paper
+             * @default A4
+             * @enum {string}
+             */
+            paper?: "A4" | "A3";
+            /**
+             * Part
+             * @default
+             * @enum {string}
+             */
+            part?: "" | "area" | "cabinet" | "system";
+            stock?: components["schemas"]["StockIn"];
+        };
+        /**
+         * PrintOut
+         * @description A print that was asked for. done: share of the work; says: at what it is, or why it failed; there: its file can still be
+         *     fetched.
+         */
+        PrintOut: {
+            /** At */
+            at: string;
+            /** Document */
+            document: string;
+            /** Done */
+            done: number;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Paper */
+            paper: string;
+            /** Part */
+            part: string;
+            /** Says */
+            says: string;
+            /** State */
+            state: string;
+            /** There */
+            there: boolean;
+            /** Who */
+            who: string;
+        };
+        /**
+         * PrintsOut
+         * @description The newest prints, newest first; and the parts that the plant has.
+         */
+        PrintsOut: {
+            /** Areas */
+            areas: string[];
+            /** Cabinets */
+            cabinets: string[];
+            /** Prints */
+            prints: components["schemas"]["PrintOut"][];
+            /** Systems */
+            systems: string[];
+        };
+        /**
          * Problem
          * @description A problem: what was wrong (title, detail), and what to do (remedy).
          */
@@ -8802,6 +8926,63 @@ export interface components {
             right: boolean | null;
             /** Says */
             says: string;
+        };
+        /**
+         * StockIn
+         * @description A sheet of labels, mm: see exchange.prints.labels.
+         */
+        StockIn: {
+            /**
+             * Across
+             * @default 3
+             */
+            across?: number;
+            /**
+             * Down
+             * @default 8
+             */
+            down?: number;
+            /**
+             * Gap X
+             * @default 0
+             */
+            gap_x?: number;
+            /**
+             * Gap Y
+             * @default 0
+             */
+            gap_y?: number;
+            /**
+             * High
+             * @default 37
+             */
+            high?: number;
+            /**
+             * Left
+             * @default 0
+             */
+            left?: number;
+            /**
+             * Sheet
+             * @default A4
+             * @enum {string}
+             */
+            sheet?: "A4" | "A3" | "roll";
+            /**
+             * Skip
+             * @default 0
+             */
+            skip?: number;
+            /**
+             * Top
+             * @default 0.5
+             */
+            top?: number;
+            /**
+             * Wide
+             * @default 70
+             */
+            wide?: number;
         };
         /**
          * StrangerOut
@@ -15659,6 +15840,194 @@ export interface operations {
                 };
                 content: {
                     "image/svg+xml": string;
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prints_all_prints_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintsOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prints_ask_for_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PrintIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prints_one__int_number__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prints_file__int_number__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": unknown;
                 };
             };
             /** @description Unprocessable Entity */

@@ -91,6 +91,7 @@ export const PLACES: readonly Place[] = [
     icon: mdiTrayArrowUp,
     pages: [
       { name: 'handover', to: '/handover', says: 'handover', guide: 'handover-files', also: 'export print' },
+      { name: 'prints', to: '/prints', says: 'prints', guide: 'prints', also: 'pdf paper loop sheets terminal plan cable list labels cards elevation' },
       { name: 'program', to: '/program', says: 'controller code', guide: 'into-the-controller', also: 'structured text plc program generate prove c99 plcopen' },
       { name: 'import', to: '/import', says: 'bring a list in', guide: 'handover-files', also: 'import csv xlsx' },
       { name: 'revisions', to: '/revisions', says: 'issues', guide: 'history-and-issues', also: 'revisions redline' },

@@ -23,7 +23,17 @@ from sqlalchemy.dialects.postgresql import JSONB
 
 from canaleta.plant.database.tables.base import metadata, now_column
 
-__all__ = ["brought", "countersignature", "dossier", "kept_apart", "package", "punch", "rack_look", "rung"]
+__all__ = [
+    "brought",
+    "countersignature",
+    "dossier",
+    "kept_apart",
+    "package",
+    "print_job",
+    "punch",
+    "rack_look",
+    "rung",
+]
 
 rung = Table(
     "rung",
@@ -143,6 +153,21 @@ dossier = Table(
     CheckConstraint("form in ('pdf', 'zip')", name="form"),
 )
 """Dossiers that were asked for, and how far each is; file: where it lies on the server's disk, for a day."""
+
+print_job = Table(
+    "print_job",
+    metadata,
+    Column("id", BigInteger, primary_key=True, autoincrement=True),
+    now_column(),
+    Column("who", Text, nullable=False),
+    Column("wanted", JSONB, nullable=False),
+    Column("state", Text, nullable=False),
+    Column("done", Float, nullable=False, server_default="0"),
+    Column("says", Text, nullable=False, server_default=""),
+    Column("beat", DateTime(timezone=True), nullable=False, server_default=func.now()),
+    Column("file", Text, nullable=False, server_default=""),
+)
+"""Prints that were asked for, and how far each is; file: where it lies on the server's disk, for a day."""
 
 brought = Table(
     "brought",
