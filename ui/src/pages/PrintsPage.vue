@@ -125,7 +125,7 @@ async function print() {
 </script>
 
 <template>
-  <section class="prints">
+  <section class="prints leaf">
     <header>
       <h1>Prints</h1>
       <span class="quiet">PDF in one frame: plant, issue, day, page, who signed</span>
@@ -136,7 +136,7 @@ async function print() {
         <v-btn
           v-for="d in DOCUMENTS"
           :key="d.value"
-          class="document"
+          class="document option"
           role="radio"
           :aria-checked="document === d.value"
           :class="{ here: document === d.value }"
@@ -191,39 +191,6 @@ async function print() {
 </template>
 
 <style scoped>
-.prints {
-  display: flex;
-  flex-direction: column;
-  gap: 12px;
-  height: 100%;
-  padding: 14px 20px;
-  overflow: auto;
-}
-
-header,
-.row {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px 12px;
-  align-items: center;
-}
-
-h1 {
-  margin: 0;
-  font-size: 18px;
-}
-
-p {
-  margin: 0;
-}
-
-.panel {
-  display: grid;
-  flex: none;
-  gap: 12px;
-  padding: 12px 16px;
-}
-
 .documents {
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(230px, 1fr));
@@ -231,20 +198,7 @@ p {
 }
 
 .document {
-  justify-content: start;
   min-height: 52px;
-  padding: 6px 10px;
-  border: 1px solid rgb(var(--v-theme-line));
-  background: rgb(var(--v-theme-surface));
-  color: inherit;
-  font: inherit;
-  text-align: left;
-  white-space: normal;
-}
-
-.document.here {
-  border-color: rgb(var(--v-theme-copper));
-  background: rgb(var(--v-theme-copper-wash));
 }
 
 .words {
@@ -267,9 +221,5 @@ p {
 .job a {
   justify-self: end;
   text-decoration: none;
-}
-
-.bad {
-  color: rgb(var(--v-theme-bad));
 }
 </style>

@@ -124,7 +124,7 @@ async function take() {
 </script>
 
 <template>
-  <section class="registers">
+  <section class="registers leaf">
     <header>
       <h1>Register map</h1>
       <span class="quiet">{{ map?.rows.length ?? 0 }} values for displays and other systems</span>
@@ -158,7 +158,7 @@ async function take() {
     <p v-if="busy" class="quiet" role="status">{{ busy }}</p>
     <p v-if="wrong" class="bad" role="alert">■ {{ wrong }}</p>
     <p v-if="says" role="status">{{ says }}</p>
-    <form v-if="giving" class="panel row" @submit.prevent="lay">
+    <form v-if="giving" class="panel giving row" @submit.prevent="lay">
       points without a register of
       <ChoiceField v-model="area" aria-label="of which area" :items="areas" />
       from register
@@ -231,51 +231,16 @@ async function take() {
 </template>
 
 <style scoped>
-.registers {
+.giving {
   display: flex;
-  flex-direction: column;
-  gap: 10px;
-  height: 100%;
-  padding: 14px 20px;
-  overflow: auto;
-}
-
-header,
-.row {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px 12px;
-  align-items: center;
-}
-
-h1 {
-  margin: 0;
-  font-size: 18px;
-}
-
-.gap {
-  flex: 1;
 }
 
 .order {
   min-width: 112px;
 }
 
-.bad {
-  color: rgb(var(--v-theme-bad));
-}
-
-p {
-  margin: 0;
-}
-
 a.act {
   text-decoration: none;
-}
-
-.panel {
-  flex: none;
-  padding: 10px 16px;
 }
 
 .plan {

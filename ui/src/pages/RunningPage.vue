@@ -188,7 +188,7 @@ const everything = computed({
 </script>
 
 <template>
-  <section class="running">
+  <section class="running leaf">
     <header>
       <h1>Configured, issued, running</h1>
       <span class="quiet">{{
@@ -209,7 +209,7 @@ const everything = computed({
         <v-btn
           v-for="r in racks"
           :key="r.rack"
-          class="rack"
+          class="rack option"
           :class="{ here: r.rack === rack?.rack }"
           :disabled="!r.reports || !plant.may('edit')"
           :aria-pressed="r.rack === rack?.rack"
@@ -373,33 +373,8 @@ const everything = computed({
 </template>
 
 <style scoped>
-.running {
-  display: flex;
-  flex-direction: column;
-  gap: 10px;
-  height: 100%;
-  padding: 14px 20px;
-  overflow: auto;
-}
-
-header {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px 12px;
-  align-items: baseline;
-}
-
-h1 {
-  margin: 0;
-  font-size: 18px;
-}
-
-.gap {
-  flex: 1;
-}
-
-p {
-  margin: 0;
+table {
+  min-width: 720px;
 }
 
 .two {
@@ -419,18 +394,6 @@ p {
   gap: 8px;
   width: 100%;
   margin-top: 2px;
-  padding: 6px 10px;
-  border: 1px solid rgb(var(--v-theme-line));
-  background: rgb(var(--v-theme-surface));
-  color: inherit;
-  font: inherit;
-  text-align: left;
-  white-space: normal;
-}
-
-.rack.here {
-  border-color: rgb(var(--v-theme-copper));
-  background: rgb(var(--v-theme-copper-wash));
 }
 
 .words {
@@ -451,32 +414,9 @@ p {
   padding: 12px 16px;
 }
 
-.wide {
-  overflow-x: auto;
-}
-
-table {
-  width: 100%;
-  min-width: 720px;
-  border-collapse: collapse;
-}
-
 td.figure,
 td .figure {
   white-space: nowrap;
-}
-
-th {
-  padding: 0 12px 4px 0;
-  font-size: 11px;
-  font-weight: 400;
-  text-align: left;
-}
-
-td {
-  padding: 4px 12px 4px 0;
-  border-top: 1px solid rgb(var(--v-theme-line));
-  vertical-align: top;
 }
 
 td a {

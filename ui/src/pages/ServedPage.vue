@@ -56,7 +56,7 @@ const pairs = (mark: string) => mark.match(/.{1,8}/g)!.join(' ')
 </script>
 
 <template>
-  <section class="served">
+  <section class="served leaf">
     <header>
       <h1>Served to other systems</h1>
       <span class="quiet"
@@ -181,41 +181,8 @@ const pairs = (mark: string) => mark.match(/.{1,8}/g)!.join(' ')
 </template>
 
 <style scoped>
-.served {
-  display: flex;
-  flex-direction: column;
-  gap: 12px;
-  height: 100%;
-  padding: 14px 20px;
-  overflow: auto;
-}
-
-header {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px 12px;
-  align-items: baseline;
-}
-
-h1 {
-  margin: 0;
-  font-size: 18px;
-}
-
-h2 {
-  margin: 0;
-  font-size: 14px;
-}
-
-p {
-  margin: 0;
-}
-
-.panel {
-  display: grid;
-  flex: none;
-  gap: 10px;
-  padding: 12px 16px;
+table {
+  min-width: 560px;
 }
 
 .doors {
@@ -242,17 +209,6 @@ p {
   color: inherit;
 }
 
-.bad {
-  color: rgb(var(--v-theme-bad));
-}
-
-.row {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px 12px;
-  align-items: center;
-}
-
 .client {
   display: grid;
   grid-template-columns: 18px minmax(0, 1fr) auto;
@@ -264,28 +220,6 @@ p {
 
 .print {
   overflow-wrap: anywhere;
-}
-
-.wide {
-  overflow-x: auto;
-}
-
-table {
-  width: 100%;
-  min-width: 560px;
-  border-collapse: collapse;
-}
-
-th {
-  padding: 0 12px 4px 0;
-  font-size: 11px;
-  font-weight: 400;
-  text-align: left;
-}
-
-td {
-  padding: 4px 12px 4px 0;
-  border-top: 1px solid rgb(var(--v-theme-line));
 }
 
 code {

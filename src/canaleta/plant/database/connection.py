@@ -10,7 +10,8 @@ from __future__ import annotations
 from importlib import resources
 from typing import TYPE_CHECKING, Any
 
-from sqlalchemy import Connection, Engine, create_engine, make_url, text
+import psycopg
+from sqlalchemy import Connection, Engine, create_engine, event, make_url, text
 from sqlalchemy.exc import SQLAlchemyError
 
 from canaleta.core.notation.text import short
@@ -46,12 +47,13 @@ def engine_for(url: str, pool_size: int = 6, *, pre_ping: bool = True) -> Engine
     pre_ping: whether a connection is tried before it is used; who writes every second and tries again anyway need
     not.
 
-    The password is never shown: SQLAlchemy hides it in messages.
+    The password is never shown: SQLAlchemy hides it in messages. The address may name several hosts, as
+    postgresql://user:password@/name?host=a&host=b&target_session_attrs=read-write: the one that takes writes is found.
     """
     parsed = make_url(url)
     if parsed.get_backend_name() != "postgresql":
         raise ValueError("the database address must begin with postgresql://")
-    return create_engine(
+    engine = create_engine(
         parsed.set(drivername="postgresql+psycopg"),
         pool_size=pool_size,
         max_overflow=4,
@@ -59,6 +61,32 @@ def engine_for(url: str, pool_size: int = 6, *, pre_ping: bool = True) -> Engine
         pool_timeout=patient(10),
         connect_args={"connect_timeout": int(min(patient(10), 30)), "options": "-c timezone=UTC"},
     )
+    event.listen(engine, "do_connect", lambda dialect, record, args, params: _Sure.connect(*args, **params))
+    return engine
+
+
+class _Sure(psycopg.Connection[Any]):
+    """A connection whose commit is an acknowledgement. With a synchronous standby a commit waits for it; where somebody breaks
+    that wait off, PostgreSQL commits here alone and answers with success and a warning. Nobody may take that for saved: a
+    failure of this machine would lose it."""
+
+    _warned = False
+
+    def __init__(self, *args: Any, **more: Any) -> None:
+        super().__init__(*args, **more)
+        self.add_notice_handler(self._notice)
+
+    def _notice(self, told: psycopg.errors.Diagnostic) -> None:
+        self._warned |= told.severity_nonlocalized == "WARNING"
+
+    def commit(self) -> None:
+        """Commit. Raises psycopg.OperationalError where the standby did not confirm it: it may be kept, or lost."""
+        self._warned = False
+        super().commit()
+        if self._warned:
+            raise psycopg.OperationalError(
+                "the standby did not confirm this: it may be kept, or not; look before you repeat it"
+            )
 
 
 class ShapeError(RuntimeError):
