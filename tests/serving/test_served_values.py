@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import dataclasses
 import itertools
 import math
 import struct
@@ -35,9 +36,9 @@ from canaleta.core.signals.converters import WordForm
 from canaleta.plant.changes.seed import stored_row
 from canaleta.racks.sparkplug import read_payload
 from canaleta.serving.broker import read_broker
-from canaleta.serving.modbus import ModbusDoor
+from canaleta.serving.modbus import MOST_CLIENTS, ModbusDoor
 from canaleta.serving.mqtt import MqttDoor
-from canaleta.serving.opc import OpcDoor, unit_id
+from canaleta.serving.opc import Alarm, OpcDoor, unit_id
 from canaleta.serving.people import Doorkeeper
 from canaleta.serving.statuses import status_of
 from canaleta.serving.values import Values
@@ -360,6 +361,91 @@ def test_history_is_what_was_read_with_its_quality_and_what_we_do_not_keep_is_re
                 )
             )
             assert result.StatusCode.value == 0x80720000, "BadHistoryOperationUnsupported"
+
+    in_a_loop_of_its_own(run)
+
+
+class Events:
+    """What a client hears of alarms."""
+
+    def __init__(self) -> None:
+        self.told: list[Any] = []
+
+    def event_notification(self, event: Any) -> None:
+        self.told.append(event)
+
+
+def said(event: Any) -> tuple[Any, ...]:
+    return (
+        event.SourceName, event.ConditionName, getattr(event, "ActiveState/Id"), getattr(event, "AckedState/Id"), event.Retain,
+        event.Severity,
+    )  # fmt: skip
+
+
+def test_alarms_are_conditions_from_coming_to_going_and_are_told_again_to_who_asks() -> None:
+    """OPC 10000-9: a condition is retained while somebody must still look at it; ConditionRefresh tells those."""
+    came = Alarm(PT, "hh", "unacknowledged", True, "high", datetime.fromtimestamp(1000.0, UTC), "high-high")
+
+    async def run() -> None:
+        door = opc_door()
+        async with opened(door, values(plant(), GOOD)), client_of(door) as client:
+            heard = Events()
+            subscription = await client.create_subscription(50, heard)
+            await subscription.subscribe_alarms_and_conditions(client.nodes.server, ObjectIds.AlarmConditionType)
+            await door.alarms([came])
+            await until(lambda: heard.told)
+            assert said(heard.told[-1]) == ("PT-1", "HH", True, False, True, 750)
+            assert heard.told[-1].SourceNode == ua.NodeId(PT, 2)
+            assert heard.told[-1].Time == datetime.fromtimestamp(1000.0, UTC)
+            await door.alarms([dataclasses.replace(came, state="acknowledged")])
+            await until(lambda: len(heard.told) == 2)
+            assert said(heard.told[-1])[2:5] == (True, True, True)
+            await door.alarms([dataclasses.replace(came, state="acknowledged")])
+            late = Events()
+            again = await client.create_subscription(50, late)
+            await again.subscribe_alarms_and_conditions(client.nodes.server, ObjectIds.AlarmConditionType)
+            await client.get_node(ua.NodeId(ObjectIds.ConditionType)).call_method(
+                ua.NodeId(ObjectIds.ConditionType_ConditionRefresh),
+                ua.Variant(again.subscription_id, ua.VariantType.UInt32),
+            )
+            await until(lambda: any(getattr(e, "SourceName", "") == "PT-1" for e in late.told))
+            assert len(heard.told) == 2, "nothing changed, and nobody else asked"
+            await door.alarms([])
+            await until(lambda: len(heard.told) == 3)
+            assert said(heard.told[-1])[2:5] == (False, True, False)
+
+    in_a_loop_of_its_own(run)
+
+
+def test_whoever_sends_rubbish_or_comes_too_often_disturbs_nobody() -> None:
+    async def run() -> None:
+        opc, modbus = opc_door(), ModbusDoor("127.0.0.1", free_port(), _nobody_writes)
+        now = values(plant(), GOOD)
+        async with opened(opc, now), opened(modbus, now), client_of(opc) as client:
+            node = client.get_node(f"ns=2;i={PT}")
+            there = []
+            for port in (opc._port, modbus._port):
+                for rubbish in (
+                    b"GET / HTTP/1.1\r\n\r\n",
+                    b"\x00" * 4000,
+                    b"HELF" + b"\xff" * 40,
+                    bytes(range(256)) * 20,
+                ):
+                    reader, writer = await asyncio.open_connection("127.0.0.1", port)
+                    writer.write(rubbish)
+                    await writer.drain()
+                    there.append((reader, writer))
+            for _ in range(MOST_CLIENTS + 10):
+                there.append(await asyncio.open_connection("127.0.0.1", modbus._port))
+            assert await node.read_value() == 7.25
+            await until(lambda: modbus.says()["clients"] <= MOST_CLIENTS)
+            for _, writer in there:
+                writer.close()
+            other = ModbusClient("127.0.0.1", modbus._port, timeout=HANGS_S, auto_open=True)
+            async with asyncio.timeout(HANGS_S):
+                while not await asyncio.to_thread(other.read_holding_registers, 402, 1):
+                    await asyncio.sleep(0.05)
+            other.close()
 
     in_a_loop_of_its_own(run)
 

@@ -53,7 +53,7 @@ NAMESPACE = "urn:canaleta:plant"
 APPLICATION = "urn:canaleta:server"
 UNECE = "http://www.opcfoundation.org/UA/units/un/cefact"
 SEVERITIES = {"low": 250, "medium": 500, "high": 750, "journal only": 1}
-MOST_CLIENTS, MOST_SUBSCRIPTIONS, MOST_QUEUED, MOST_UNACKED = 100, 400, 200, 20
+MOST_CLIENTS, MOST_SUBSCRIPTIONS, MOST_QUEUED, MOST_UNACKED = 100, 400, 10, 20
 AT_ONCE = 500
 """Nodes that are made, values that are put, before others have their turn."""
 MOST_HISTORY = 10_000
@@ -162,6 +162,8 @@ class OpcDoor:
         inner.max_unacked_messages_per_subscription = MOST_UNACKED
         inner.max_monitored_item_queue_size = MOST_QUEUED
         inner.max_pending_activation_seconds = 10.0
+        # A client that subscribes to everything and fetches nothing is let go before what waits for it fills the memory.
+        inner.max_lifetime_count, inner.max_keep_alive_count = 600, 100
         inner.certificate_validator = self._keeper.certificate
         inner.history_manager = _History(inner)
         inner.history_manager.set_storage(self._history)

@@ -30,7 +30,6 @@ __all__ = ["Doorkeeper"]
 log = logging.getLogger("serve")
 TRIES, TRIES_S = 10, 60.0
 """So many wrong passwords of one account in a minute, and it is not tried any more until the minute is over."""
-ALL_TRIES = 60
 MOST_STRANGERS = 500
 
 
@@ -57,7 +56,6 @@ class Doorkeeper(UserManager):
         self.trusted: frozenset[str] = frozenset()
         self._anybody, self._noted = anybody, noted
         self._tries: dict[str, _Tries] = {}
-        self._all = _Tries(deque())
         self._strangers: dict[tuple[str, str], None] = {}
         self.refused = 0
 
@@ -72,15 +70,15 @@ class Doorkeeper(UserManager):
         one = self._tries.setdefault(username, _Tries(deque()))
         if len(self._tries) > MOST_STRANGERS:
             self._tries.pop(next(iter(self._tries)))
-        if not (one.allowed(TRIES) and self._all.allowed(ALL_TRIES)):
+        key = self.keys.get(username)
+        # A name that there is not costs nothing to refuse, however often; a password that is guessed at is not tried for ever.
+        if key is not None and not one.allowed(TRIES):
             self.refused += 1
             return None
-        key = self.keys.get(username)
         given = password.decode(errors="replace") if isinstance(password, bytes) else password or ""
         if key is not None and key.opens(given):
             return User(role=UserRole.User, name=username)
         one.count()
-        self._all.count()
         self.refused += 1
         self._once("user", username, "OPC UA: “%s” was not let in: no such account, or another password")
         return None

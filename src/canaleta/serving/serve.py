@@ -52,6 +52,8 @@ GATHER_S = 0.05
 """What agents write within so long is taken together."""
 TEND_S = 0.5
 KEYS_S = 5.0
+OPENING_S = 30.0
+"""How long the lease is taken for while doors are opened: a large tree keeps this process busy for seconds."""
 WRITE_S = 10.0
 OWN = "serving certificate"
 
@@ -97,6 +99,8 @@ class Server:
         self._held_until = self._keys_at = float("-inf")
         self._retry_at = 0.0
         self._away = False
+        # The list and the doors that follow it move on together: nobody tells a door of rows that it does not know yet.
+        self._turn = asyncio.Lock()
         self.serves = asyncio.Event()
 
     async def run(self) -> None:
@@ -142,10 +146,11 @@ class Server:
         image = await asyncio.to_thread(self._cache.current)
         now = self._clock.now()
         if self._values is None or self._values.image is not image:
-            self._values = self._values.moved_to(image, now) if self._values else Values.of(image)
-            self._all_moved = True
-            for door in list(self._open):
-                await self._with(door, door.renew(self._values))
+            async with self._turn:
+                self._values = self._values.moved_to(image, now) if self._values else Values.of(image)
+                self._all_moved = True
+                for door in list(self._open):
+                    await self._with(door, door.renew(self._values))
         if self._all_moved:
             self._all_moved = False
             await self._took(await asyncio.to_thread(self._blocks, None))
@@ -190,9 +195,9 @@ class Server:
         return mine
 
     async def _age(self) -> None:
-        if self._values is not None:
-            rows = self._values.age(self._clock.now())
-            await self._put(rows)
+        async with self._turn:
+            if self._values is not None:
+                await self._put(self._values.age(self._clock.now()))
 
     async def _open_doors(self) -> None:
         """Open what is not open; what could not be is tried again after a while."""
@@ -200,20 +205,23 @@ class Server:
         if time.monotonic() < self._retry_at or len(self._open) == len(self._kinds()):
             return
         self._retry_at = time.monotonic() + 5.0
+        if not await asyncio.to_thread(self._lease, OPENING_S):
+            return
         there = {type(door) for door in self._open}
         for kind, make in self._kinds().items():
             if kind in there:
                 continue
             door = make()
             try:
-                await door.open(self._values)
+                async with self._turn:
+                    await door.open(self._values)
+                    self._open.append(door)
             except OSError as error:
                 if self._failed.get(kind.kind) != str(error):
                     log.error("%s: %s", kind.kind, short(error))
                 self._failed[kind.kind] = short(error)
                 continue
             self._failed.pop(kind.kind, None)
-            self._open.append(door)
             log.info("%s: %s", kind.kind, door.says()["at"])
             await door.give(self._given)
             self._alarms_moved = True
@@ -301,8 +309,9 @@ class Server:
         await self._took(await asyncio.to_thread(self._blocks, sorted(racks)))
 
     async def _took(self, blocks: Sequence[LiveBlock]) -> None:
-        assert self._values is not None
-        await self._put(self._values.take(blocks, self._clock.now()))
+        async with self._turn:
+            assert self._values is not None
+            await self._put(self._values.take(blocks, self._clock.now()))
 
     async def _put(self, rows: Rows) -> None:
         """All doors get what changed; one that publishes looks for itself whether it must tell everything."""
@@ -313,10 +322,10 @@ class Server:
 
     # In threads ----------------------------------------------------------------------------------------
 
-    def _lease(self) -> bool:
+    def _lease(self, seconds: float = serving.LEASE_S) -> bool:
         self._clock.looked_lately()
         with self._engine.begin() as connection:
-            mine = serving.take(connection, self._wanted.name, self.holder) is not None
+            mine = serving.take(connection, self._wanted.name, self.holder, seconds) is not None
             if mine:
                 told = [door.says() for door in self._open]
                 told += [{"kind": kind, "at": "", "clients": 0, "points": 0, "wrong": [{"point": 0, "says": says}]} for kind, says in self._failed.items()]  # fmt: skip

@@ -13,6 +13,7 @@ from sqlalchemy.dialects.postgresql import insert as upsert
 
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.connection import notify
+from canaleta.plant.database.patience import patient
 
 __all__ = [
     "GIVEN_CHANNEL",
@@ -100,6 +101,7 @@ def _until(seconds: float) -> Any:
 def take(connection: Connection, name: str, holder: str, seconds: float = LEASE_S) -> int | None:
     """Take or renew the lease of serving under a name. Returns its epoch, which grows with each holder; None while another
     holds it."""
+    seconds = patient(seconds)
     put = upsert(t.serving).values(name=name, holder=holder, epoch=1, until=_until(seconds))
     free = (t.serving.c.holder == holder) | (t.serving.c.until < func.clock_timestamp())
     grown = case((t.serving.c.holder != holder, t.serving.c.epoch + 1), else_=t.serving.c.epoch)
