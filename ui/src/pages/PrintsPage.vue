@@ -29,6 +29,7 @@ const DOCUMENTS: readonly { value: Document; title: string; says: string }[] = [
     says: 'limits, deadbands, delays, priorities, what must be done by when',
   },
   { value: 'registers', title: 'register map', says: 'what displays and other systems read where' },
+  { value: 'redline', title: 'redline', says: 'every cell that is not as it was issued, before and now' },
   {
     value: 'labels devices',
     title: 'labels for devices',
