@@ -16,6 +16,7 @@ import numpy as np
 import orjson
 import paho.mqtt.client as paho
 import pytest
+from argon2 import PasswordHasher
 from asyncua import ua
 from asyncua.client.client import Client
 from asyncua.ua.object_ids import ObjectIds
@@ -34,6 +35,7 @@ from canaleta.core.model.quality import WORDS, Quality, Reason
 from canaleta.core.sheet.published import bad_number, published
 from canaleta.core.signals.converters import WordForm
 from canaleta.plant.changes.seed import stored_row
+from canaleta.plant.people.accounts import Key
 from canaleta.racks.sparkplug import read_payload
 from canaleta.serving.broker import read_broker
 from canaleta.serving.modbus import MOST_CLIENTS, ModbusDoor
@@ -417,6 +419,21 @@ def test_alarms_are_conditions_from_coming_to_going_and_are_told_again_to_who_as
     in_a_loop_of_its_own(run)
 
 
+def test_a_guessed_password_is_tried_ten_times_whatever_other_names_are_sent_between() -> None:
+    """Argon2 at its least: only counting is meant here."""
+    hashed = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1).hash("right")
+    keeper = Doorkeeper(anybody=False, noted=lambda *_: None)
+    keeper.keys = {"panel": Key("panel", "technician", hashed)}
+    for k in range(10):
+        assert keeper.get_user(None, "panel", f"wrong {k}") is None
+        for name in range(100):
+            assert keeper.get_user(None, f"nobody {k} {name}", "x") is None
+    assert keeper.get_user(None, "panel", "right") is None, "ten in a minute were enough"
+    keeper.keys["other"] = Key("other", "reader", hashed)
+    assert keeper.get_user(None, "other", b"right") is not None
+    assert keeper.get_user(None) is None
+
+
 def test_whoever_sends_rubbish_or_comes_too_often_disturbs_nobody() -> None:
     async def run() -> None:
         opc, modbus = opc_door(), ModbusDoor("127.0.0.1", free_port(), _nobody_writes)
@@ -475,6 +492,7 @@ def test_what_is_published_says_value_unit_quality_and_time_and_a_will_says_that
             birth = read_payload(await told("spBv1.0/vallroja/NBIRTH/plant", lambda b: True))
             by_name = {m.name: m for m in birth.metrics}
             assert (by_name["PT-1"].value, by_name["PT-1"].alias, birth.seq) == (7.25, PT, 0)
+            assert (by_name["bdSeq"].value, by_name["Node Control/Rebirth"].value) == (0.0, 0.0)
             rows = now.take([block_of(1, 2, {PT: (1.0, Quality.BAD, Reason.FAILED_LOW)}, 1002.0)], 1002.0)
             await door.take(now, rows)
             body = orjson.loads(await told("vallroja/kilns/PT-1", lambda b: b"bad" in b))

@@ -15,11 +15,21 @@ from google.protobuf.message import DecodeError
 
 from canaleta.racks.named import BAD, GOOD, number_of
 
-__all__ = ["DOUBLE_TYPE", "STALE", "Metric", "NonsenseError", "Payload", "read_payload", "written_payload"]
+__all__ = [
+    "BOOLEAN_TYPE",
+    "DOUBLE_TYPE",
+    "INT64_TYPE",
+    "STALE",
+    "Metric",
+    "NonsenseError",
+    "Payload",
+    "read_payload",
+    "written_payload",
+]
 
 _SIGNED = {1: 8, 2: 16, 3: 32, 4: 64}
 """Data types Int8 to Int64 (6.4.16): bits; they come as two's complement in a field without a sign."""
-DOUBLE_TYPE, BOOLEAN_TYPE = 10, 11
+DOUBLE_TYPE, BOOLEAN_TYPE, INT64_TYPE = 10, 11, 4
 GOOD_QUALITY = 192
 """Of the property Quality (6.4.19): 0 is bad, 500 stale."""
 STALE = 3
@@ -34,7 +44,7 @@ class NonsenseError(ValueError):
 @dataclass(frozen=True)
 class Metric:
     """One metric. name: "" where an alias stands for it, alias: None where none does. value: NaN where it is no number.
-    at: s since 1970, NaN for none. unit: told as a property, "" for none."""
+    at: s since 1970, NaN for none. unit: told as a property, "" for none. kind: the data type in which it is written (6.4.16)."""
 
     name: str
     alias: int | None
@@ -42,6 +52,7 @@ class Metric:
     rating: int = GOOD
     at: float = math.nan
     unit: str = ""
+    kind: int = 10
 
 
 @dataclass(frozen=True)
@@ -156,18 +167,22 @@ def _metric(told: Any) -> Metric:
 
 
 def written_payload(payload: Payload) -> bytes:
-    """A message as bytes: doubles, of whoever publishes them."""
+    """A message as bytes, of whoever publishes it."""
     out = _Payload(timestamp=0 if math.isnan(payload.at) else int(payload.at * 1000))
     if payload.seq is not None:
         out.seq = payload.seq
     for metric in payload.metrics:
-        one = out.metrics.add(datatype=DOUBLE_TYPE)
+        one = out.metrics.add(datatype=metric.kind)
         if metric.name:
             one.name = metric.name
         if metric.alias is not None:
             one.alias = metric.alias
         if math.isnan(metric.value):
             one.is_null = True
+        elif metric.kind == BOOLEAN_TYPE:
+            one.boolean_value = bool(metric.value)
+        elif metric.kind == INT64_TYPE:
+            one.long_value = int(metric.value)
         else:
             one.double_value = metric.value
         if not math.isnan(metric.at):

@@ -24,7 +24,16 @@ from paho.mqtt.enums import CallbackAPIVersion
 from canaleta.core.model.quality import Quality, reason_words
 from canaleta.core.notation.arrays import Rows
 from canaleta.racks.named import BAD, GOOD
-from canaleta.racks.sparkplug import STALE, Metric, NonsenseError, Payload, read_payload, written_payload
+from canaleta.racks.sparkplug import (
+    BOOLEAN_TYPE,
+    INT64_TYPE,
+    STALE,
+    Metric,
+    NonsenseError,
+    Payload,
+    read_payload,
+    written_payload,
+)
 from canaleta.serving.broker import BrokerAddress
 from canaleta.serving.statuses import QUALITY_WORDS
 from canaleta.serving.values import Values
@@ -83,7 +92,7 @@ class MqttDoor:
         it heard last."""
         assert self._client is not None
         if self._node:
-            dies = Payload([Metric("bdSeq", None, float(self._births % 256))], None, time.time())
+            dies = Payload([self._session()], None, time.time())
             self._client.will_set(self._topic("NDEATH"), written_payload(dies), qos=1)
         elif self._prefix:
             self._client.will_set(f"{self._prefix}/state", b'"gone"', qos=1, retain=True)
@@ -97,7 +106,7 @@ class MqttDoor:
             if self._prefix and self._connected:
                 client.publish(f"{self._prefix}/state", b'"gone"', qos=1, retain=True)
             if self._node and self._connected:
-                dies = Payload([Metric("bdSeq", None, float(self._births % 256))], None, time.time())
+                dies = Payload([self._session()], None, time.time())
                 client.publish(self._topic("NDEATH"), written_payload(dies), qos=1)
             await asyncio.sleep(0.1)
             client.disconnect()
@@ -171,10 +180,16 @@ class MqttDoor:
         with self._lock:
             self._seq = 0
         metrics = [
-            Metric("bdSeq", None, float(self._births % 256)),
+            self._session(),
+            # A host that came late asks by this one for all of it (6.4.9 wants it in each birth).
+            Metric("Node Control/Rebirth", None, 0.0, kind=BOOLEAN_TYPE),
             *(self._metric(row, born=False) for row in rows.tolist()),
         ]
         self._publish(self._topic("NBIRTH"), written_payload(Payload(metrics, 0, time.time())))
+
+    def _session(self) -> Metric:
+        """The number by which a death belongs to its birth."""
+        return Metric("bdSeq", None, float(self._births % 256), kind=INT64_TYPE)
 
     def _metric(self, row: int, *, born: bool) -> Metric:
         values = self._values

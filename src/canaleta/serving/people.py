@@ -67,18 +67,18 @@ class Doorkeeper(UserManager):
         """The user, None for nobody. Only the library's own manager lets an “admin” in with any password."""
         if username is None:
             return User(role=UserRole.User, name="") if self._anybody else None
-        one = self._tries.setdefault(username, _Tries(deque()))
-        if len(self._tries) > MOST_STRANGERS:
-            self._tries.pop(next(iter(self._tries)))
         key = self.keys.get(username)
-        # A name that there is not costs nothing to refuse, however often; a password that is guessed at is not tried for ever.
-        if key is not None and not one.allowed(TRIES):
+        # A name that there is not costs nothing to refuse, and counts nowhere: many of them must not wash out the tries of one
+        # that there is. A password that is guessed at is not tried for ever.
+        tries = self._tries.setdefault(username, _Tries(deque())) if key is not None else None
+        if tries is not None and not tries.allowed(TRIES):
             self.refused += 1
             return None
         given = password.decode(errors="replace") if isinstance(password, bytes) else password or ""
         if key is not None and key.opens(given):
             return User(role=UserRole.User, name=username)
-        one.count()
+        if tries is not None:
+            tries.count()
         self.refused += 1
         self._once("user", username, "OPC UA: “%s” was not let in: no such account, or another password")
         return None
@@ -96,6 +96,9 @@ class Doorkeeper(UserManager):
         mark = fingerprint(shown.public_bytes(Encoding.DER))
         name = str(application.ApplicationUri or "without a name")[:200]
         self._noted(mark, name, shown.not_valid_after_utc)
+        if self._anybody:
+            # Who may come in without any is not turned away for the one that it shows.
+            return
         now = datetime.now(UTC)
         if not shown.not_valid_before_utc <= now <= shown.not_valid_after_utc:
             self._refuse(

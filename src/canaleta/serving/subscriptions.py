@@ -1,7 +1,7 @@
 """What asyncua does when a value changes, made cheaper and right.
 
-As shipped each monitored item keeps a deep copy of each value, which costs five times everything else (bench/served.py);
-nobody changes a value of ours in place, so it is kept as it is, and its bytes are made once for all clients. And a deadband is
+As shipped each monitored item keeps a deep copy of each value; nobody changes a value of ours in place, so it is kept as it is,
+and its bytes are made once for all clients: bench/served.py, docs/decisions/0037. And a deadband is
 held against the value before it, so that a slow ramp never passes it; by the standard (OPC 10000-4, 7.22.2) it is held against
 the value that was told last.
 """

@@ -17,9 +17,8 @@ from canaleta.core.model.quality import Quality, Reason
 from canaleta.core.notation.arrays import Bools, Floats, Rows
 from canaleta.plant.live.blocks import LiveBlock, is_stale
 
-__all__ = ["UNREAD", "Values"]
+__all__ = ["Values"]
 
-UNREAD = np.uint32(0)
 _NO_RACK = 0
 
 
