@@ -84,19 +84,24 @@ async function readTypes() {
   types.value = answer.data?.types ?? []
 }
 
+/** What is known stays while it is judged again: a click that falls into that moment is not lost. */
+let judged = 0
+let judging = 0
 async function judge() {
   const point = held.value
-  const next = new Map<number, Schemas['FitOut']>()
-  if (point)
-    for (const rack of racks.value) {
-      const answer = await ask(
-        api.GET('/api/points/{point}/fits/{rack}', { params: { path: { point, rack: rack.rack } } }),
-      )
-      if (point !== held.value) return
-      for (const fit of answer.data?.fits ?? []) next.set(fit.module, fit)
-      fits.value = new Map(next)
-    }
-  else fits.value = next
+  const turn = ++judging
+  const next = new Map<number, Schemas['FitOut']>(point === judged ? fits.value : [])
+  judged = point
+  fits.value = new Map(next)
+  if (!point) return
+  for (const rack of racks.value) {
+    const answer = await ask(
+      api.GET('/api/points/{point}/fits/{rack}', { params: { path: { point, rack: rack.rack } } }),
+    )
+    if (turn !== judging) return
+    for (const fit of answer.data?.fits ?? []) next.set(fit.module, fit)
+    fits.value = new Map(next)
+  }
 }
 
 // Many changes at once are one look.

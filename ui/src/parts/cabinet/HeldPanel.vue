@@ -18,7 +18,7 @@ const text = (field: string) => (
   plant.list.text(field, plant.list.row(props.point) ?? -1)
 )
 watch(
-  () => props.aimed,
+  () => (props.fit ? props.aimed : null),
   (now) => now && void nextTick(() => focusOn(main.value)),
 )
 </script>
@@ -45,7 +45,7 @@ watch(
         its device, scaling, alarms and words stay as they are; the channel changes, and what the list above
         names
       </p>
-      <v-btn ref="main" class="act main" @click="emit('land')">land it</v-btn>
+      <v-btn ref="main" class="act main" :disabled="!fit" @click="emit('land')">land it</v-btn>
     </template>
     <p v-else class="small quiet">aim at a channel that is lit</p>
     <v-btn class="act" @click="emit('drop')">put it down</v-btn>
