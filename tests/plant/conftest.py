@@ -1,12 +1,27 @@
-"""Who sits at the list in these tests."""
+"""Who sits at the list in these tests, and what they stand on."""
 
 from __future__ import annotations
+
+from collections.abc import Iterator
 
 import pytest
 from tests.building.database import Database
 from tests.building.desks import Desk
+from tests.building.pair import Pair, paired
 
 
 @pytest.fixture
 def ana(database: Database) -> Desk:
     return Desk(database)
+
+
+@pytest.fixture
+def pair(monkeypatch: pytest.MonkeyPatch) -> Iterator[Pair]:
+    """A primary and its standby, with one table to write to."""
+    # As people run it: what is too patient here makes the test long, and nothing surer.
+    monkeypatch.setenv("CANALETA_PATIENCE", "1")
+    with paired() as made:
+        with made.admin(made.a) as connection:
+            connection.execute("create table note (n bigint primary key)")
+            connection.execute("grant select, insert on note to canaleta_runtime")
+        yield made

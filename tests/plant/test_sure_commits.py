@@ -64,14 +64,31 @@ def test_a_warning_before_the_commit_is_none_of_the_commits(empty_database: Data
         connection.execute(text("do $$ begin raise warning 'so'; end $$"))
 
 
-def test_an_address_of_several_hosts_is_one_that_writes(cluster: Cluster) -> None:
-    """The first answers nobody."""
+@pytest.mark.parametrize("written", ["two words", "a list", "no more"])
+def test_an_address_of_several_hosts_is_one_that_writes(cluster: Cluster, written: str) -> None:
+    """The first answers nobody. Both ways of writing it are people's: SQLAlchemy's and libpq's."""
     parts = psycopg.conninfo.conninfo_to_dict(cluster.owner_url)
-    url = (
-        f"postgresql://{parts['user']}:{parts['password']}@/{parts['dbname']}"
-        f"?host=127.0.0.1:1&host=127.0.0.1:{parts['port']}&target_session_attrs=read-write"
-    )
+    who = f"postgresql://{parts['user']}:{parts['password']}"
+    hosts = "127.0.0.1:1", f"127.0.0.1:{parts['port']}"
+    url = {
+        "two words": f"{who}@/{parts['dbname']}?host={hosts[0]}&host={hosts[1]}&target_session_attrs=read-write",
+        "a list": f"{who}@{hosts[0]},{hosts[1]}/{parts['dbname']}?target_session_attrs=read-write",
+        "no more": f"{who}@{hosts[0]},{hosts[1]}/{parts['dbname']}",
+    }[written]
     engine = engine_for(url, pool_size=1)
     with engine.connect() as connection:
         assert connection.execute(text("select pg_is_in_recovery()")).scalar_one() is False
     engine.dispose()
+
+
+@pytest.mark.parametrize(
+    ("url", "says"),
+    [
+        ("postgresql://me@a:5432,b:5433,c/plant?port=1,2", "cannot be read|names 3 hosts and 2 ports"),
+        ("postgresql://me@a,b/plant?no_such_word=1", "cannot be read: invalid URI query parameter"),
+        ("mysql://me@a/plant", "must begin with postgresql://"),
+    ],
+)
+def test_an_address_that_cannot_be_read_says_why(url: str, says: str) -> None:
+    with pytest.raises(ValueError, match=says):
+        engine_for(url)

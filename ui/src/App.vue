@@ -3,7 +3,7 @@
 import { onMounted, ref } from 'vue'
 import { ask, api } from './api/client'
 import { usePlant } from './plant/store'
-import RoomNotice from './parts/RoomNotice.vue'
+import StandingNotice from './parts/StandingNotice.vue'
 import TipLayer from './kit/TipLayer.vue'
 import CommandPalette from './frame/CommandPalette.vue'
 import FirstSteps from './frame/FirstSteps.vue'
@@ -43,7 +43,7 @@ async function enter(...now: Parameters<typeof plant.enter>) {
       <RailNav />
       <FrameBar />
       <main class="page">
-        <div class="over"><RoomNotice /><FirstSteps /></div>
+        <div class="over"><StandingNotice /><FirstSteps /></div>
         <PageGuard v-if="plant.ready" />
         <p v-else class="wait quiet" role="status">{{ trouble || 'the list is on its way…' }}</p>
       </main>

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import logging
 import os
 import shutil
@@ -10,6 +11,7 @@ import socket
 import ssl
 import sys
 import tempfile
+import threading
 import time
 import urllib.error
 import urllib.request
@@ -17,8 +19,8 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import Engine, select, update
-from sqlalchemy.exc import OperationalError
+from sqlalchemy import Connection, Engine, select, update
+from sqlalchemy.exc import OperationalError, SQLAlchemyError
 
 from canaleta.host import frontend
 from canaleta.host.cluster import Cluster, choosing_ports, free_port, load_secrets
@@ -33,6 +35,7 @@ from canaleta.host.steps import TroubleError, say, step
 from canaleta.host.supervisor import HELD, MOST_KILLS, Service, Supervisor
 from canaleta.plant.database.connection import STOPPING_CHANNEL, engine_for, grant_runtime, notify
 from canaleta.plant.database.room import Room
+from canaleta.plant.database.standby import FINE, standing_of
 
 __all__ = ["Options", "address_of", "run_back_end", "start"]
 
@@ -43,6 +46,7 @@ THREADS = 128
 WORKERS = 2
 SEED = 20
 DYING_S = 2.0
+STANDBY_EVERY_S = 5.0
 CUT_OFF = ("57P01", "57P02", "57P03")
 """SQLSTATE of a server that shuts down, has crashed, or is not ready yet."""
 
@@ -80,6 +84,8 @@ def start(options: Options, nursery: Nursery) -> int:
                 log.warning("%s", done)
 
         look_after()
+        if options.database_url:
+            threading.Thread(target=_watch_standby, args=(options.database_url,), daemon=True).start()
         supervisor = Supervisor(file, look_after, mark.handle, nursery)
         for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(number, supervisor.ask_to_stop)
@@ -95,6 +101,21 @@ def start(options: Options, nursery: Nursery) -> int:
             supervisor.shut_down()
     say("canaleta: stopped")
     return 0
+
+
+def _watch_standby(url: str) -> None:
+    """Say in the log when the database's standby falls behind or goes, and when it is back: once each."""
+    engine, told = engine_for(url, pool_size=1), FINE
+    while True:
+        # A database that is away is told by everybody who needs it.
+        with contextlib.suppress(SQLAlchemyError), engine.connect() as connection:
+            now = standing_of(connection)
+            if now.state != told.state and now.says:
+                log.warning("%s: %s", now.says, now.remedy)
+            elif now.state != told.state and told.says:
+                log.warning("the standby is in step again")
+            told = now
+        time.sleep(STANDBY_EVERY_S)
 
 
 def _front_end() -> None:
@@ -295,6 +316,9 @@ def _contents(engine: Engine, options: Options) -> dict[int, int]:
         racks = connection.execute(
             select(t.rack.c.id, t.rack.c.port).where(t.rack.c.stand_in).order_by(t.rack.c.id)
         ).all()
+        if _others_run(connection, options):
+            # The ports stand in the list for all machines: where one is taken here, somebody else plays that rack.
+            return {rack.id: rack.port for rack in racks if free_port(rack.port) == rack.port}
         ports = _distinct_ports([(rack.id, rack.port) for rack in racks])
         for rack in racks:
             port = ports[rack.id]
@@ -302,6 +326,13 @@ def _contents(engine: Engine, options: Options) -> dict[int, int]:
                 log.warning("port %d is taken: the stand-in of rack %d moves to %d", rack.port, rack.id, port)
                 connection.execute(update(t.rack).where(t.rack.c.id == rack.id).values(port=port))
         return ports
+
+
+def _others_run(connection: Connection, options: Options) -> bool:
+    """Whether this plant is scanned from elsewhere already."""
+    from canaleta.plant.live import leases
+
+    return bool(options.database_url) and leases.alive(connection) > 0
 
 
 def _distinct_ports(wished: Iterable[tuple[int, int]]) -> dict[int, int]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import os
 import sys
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -13,14 +14,14 @@ from sqlalchemy import ColumnElement, Connection, Engine, true
 from canaleta.jobs.file_work import DONE, FAILED, WORKS, FileWork
 from canaleta.plant.database import tables as t
 
-__all__ = ["DONE", "FAILED", "WORKS", "DossierJob", "begin", "job_of", "jobs", "make"]
+__all__ = ["DONE", "FAILED", "WORKS", "DossierJob", "begin", "job_of", "jobs", "kept", "make"]
 
 _WORK = FileWork(t.dossier, "canaleta.jobs.dossiers", "dossiers")
 
 
 @dataclass(frozen=True)
 class DossierJob:
-    """A dossier that was asked for. state: works, done or failed; done: share; file: where it lies; hash: SHA-256 of it."""
+    """A dossier that was asked for. state: works, done or failed; done: share; file: its name while it is kept; hash: SHA-256 of it."""
 
     id: int
     at: datetime
@@ -39,6 +40,11 @@ class DossierJob:
 def begin(engine: Engine, system: str, form: str, who: str, name: str) -> int:
     """Have a dossier made. form: pdf or zip. Returns the number of the job."""
     return _WORK.begin(engine, {"who": who, "name": name, "system": system, "form": form})
+
+
+def kept(engine: Engine, number: int) -> Iterator[bytes]:
+    """The bytes of a dossier that is there."""
+    return _WORK.kept(engine, number)
 
 
 def job_of(connection: Connection, number: int) -> DossierJob | None:
@@ -83,7 +89,7 @@ def make(engine: Engine, number: int) -> None:
         write_zip(dossier, seal, file)
     with file.open("rb") as handle:
         hashed = hashlib.file_digest(handle, "sha256").hexdigest()
-    _WORK.say(engine, number, state=DONE, done=1.0, says="", file=str(file), hash=hashed)
+    _WORK.keep(engine, number, file, hash=hashed)
 
 
 if __name__ == "__main__":

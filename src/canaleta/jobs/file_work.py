@@ -1,29 +1,45 @@
 """Files that take a while are made by a process of their own: a large one takes a minute and some hundred megabytes, and nobody
-who works at the list shall wait for it. How far each is stands in a row of the database; the file lies on the server's disk for
-a day.
+who works at the list shall wait for it. How far each is stands in a row of the database, and so does the file, for a day: of
+several web hosts any may be asked for it.
 
 A table of such work has, besides what is wanted, the columns at, state, done, says, beat and file.
 """
 
 from __future__ import annotations
 
+import itertools
 import logging
 import os
 import subprocess
 import sys
 import tempfile
 import threading
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, Engine, Table, func, insert, select, text, update
+from sqlalchemy import (
+    ColumnElement,
+    Connection,
+    Engine,
+    Table,
+    bindparam,
+    delete,
+    func,
+    insert,
+    select,
+    text,
+    update,
+)
+
+from canaleta.plant.database.tables import made_file
 
 __all__ = ["DONE", "FAILED", "WORKS", "FileWork"]
 
 WORKS, DONE, FAILED = "works", "done", "failed"
 SILENT_S = 300
 KEPT = "24 hours"
+PART_BYTES = 2**20
 BROKEN_OFF = "it was broken off: ask for it again"
 
 
@@ -75,7 +91,8 @@ class FileWork:
         return out
 
     def place(self, name: str) -> Path:
-        """Where a file lies: beside the plant's data where that is ours to write, else where the system keeps what is passing."""
+        """Where a file lies while it is made: beside the plant's data where that is ours to write, else where the system keeps what
+        is passing."""
         folder = Path(tempfile.gettempdir())
         if room := os.environ.get("CANALETA_ROOM", ""):
             own = Path(room) / self._folder
@@ -85,6 +102,29 @@ class FileWork:
                 return folder / name
             folder = own if os.access(own, os.W_OK) else folder
         return folder / name
+
+    def keep(self, engine: Engine, number: int, file: Path, **values: object) -> None:
+        """It is made: its bytes go into the database, and are there as a whole or not at all; the file goes."""
+        with engine.begin() as connection:
+            with file.open("rb") as handle:
+                for part, body in enumerate(iter(lambda: handle.read(PART_BYTES), b"")):
+                    row = {"kind": self._folder, "number": number, "part": part, "body": body}
+                    connection.execute(insert(made_file).values(**row))
+            c = self._table.c
+            done = {"state": DONE, "done": 1.0, "says": "", "file": file.name, "beat": func.clock_timestamp()}
+            connection.execute(update(self._table).where(c.id == number).values(**done, **values))
+        file.unlink(missing_ok=True)
+
+    def kept(self, engine: Engine, number: int) -> Iterator[bytes]:
+        """The bytes of a file that is there, part by part."""
+        c = made_file.c
+        body = select(c.body).where(c.kind == self._folder, c.number == number, c.part == bindparam("part"))
+        for part in itertools.count():
+            with engine.connect() as connection:
+                found = connection.execute(body, {"part": part}).scalar_one_or_none()
+            if found is None:
+                return
+            yield bytes(found)
 
     def main(self, make: Callable[[Engine, int], None]) -> int:
         """Make the one whose number was given to this process."""
@@ -114,8 +154,8 @@ class FileWork:
 
     def _forget(self, connection: Connection) -> None:
         """Files of yesterday go; what they said is in the database as before."""
-        c = self._table.c
+        c, f = self._table.c, made_file.c
         old = c.at < func.clock_timestamp() - text(f"interval '{KEPT}'")
-        for (file,) in connection.execute(select(c.file).where(old, c.file != "")):
-            Path(file).unlink(missing_ok=True)
+        numbers = select(c.id).where(old, c.file != "")
+        connection.execute(delete(made_file).where(f.kind == self._folder, f.number.in_(numbers)))
         connection.execute(update(self._table).where(old).values(file=""))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import sys
 import time
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from typing import Any, Literal
@@ -15,7 +15,7 @@ from sqlalchemy import ColumnElement, Connection, Engine, true
 from canaleta.jobs.file_work import DONE, FAILED, WORKS, FileWork
 from canaleta.plant.database import tables as t
 
-__all__ = ["DONE", "FAILED", "WORKS", "PrintJob", "Wanted", "begin", "job_of", "jobs", "make"]
+__all__ = ["DONE", "FAILED", "WORKS", "PrintJob", "Wanted", "begin", "job_of", "jobs", "kept", "make"]
 
 _WORK = FileWork(t.print_job, "canaleta.jobs.prints", "prints")
 TELL_S = 0.5
@@ -52,6 +52,11 @@ class PrintJob:
 def begin(engine: Engine, who: str, wanted: Wanted) -> int:
     """Have it printed. Returns the number of the job."""
     return _WORK.begin(engine, {"who": who, "wanted": asdict(wanted)})
+
+
+def kept(engine: Engine, number: int) -> Iterator[bytes]:
+    """The bytes of a print that is there."""
+    return _WORK.kept(engine, number)
 
 
 def job_of(connection: Connection, number: int) -> PrintJob | None:
@@ -115,7 +120,7 @@ def make(engine: Engine, number: int) -> None:
         )
     file = _WORK.place(f"canaleta-print-{number}-{os.getpid()}.pdf")
     file.write_bytes(body)
-    _WORK.say(engine, number, state=DONE, done=1.0, says="", file=str(file))
+    _WORK.keep(engine, number, file)
 
 
 if __name__ == "__main__":

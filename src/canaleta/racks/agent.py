@@ -22,6 +22,7 @@ from canaleta.core.live.conditioning import UNKNOWN
 from canaleta.core.model.image import PlantImage
 from canaleta.core.model.quality import BAD_SIGNAL
 from canaleta.core.notation.text import short
+from canaleta.plant.database.connection import servers_behind
 from canaleta.plant.live import commands, leases
 from canaleta.plant.live.blocks import is_stale, read_block
 from canaleta.plant.live.temporary import TEMPORARY_CHANNEL, substitutes
@@ -122,10 +123,9 @@ class Agent:
 
     async def _listen(self) -> None:
         """Hear of commands, so that a rack need not wait for its next scan to do one, and of a list that moved on."""
-        url = self.context.engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
         while True:
             try:
-                async with await psycopg.AsyncConnection.connect(url, autocommit=True) as connection:
+                async with await servers_behind(self.context.engine).listen_async() as connection:
                     for channel in ("canaleta_command", "canaleta_seq", TEMPORARY_CHANNEL, TREND_CHANNEL):
                         await connection.execute(f"listen {channel}")
                     self._temporary_moved = True

@@ -29,6 +29,7 @@ from canaleta.core.live.alarms import KINDS
 from canaleta.core.notation.arrays import Rows
 from canaleta.core.notation.text import short
 from canaleta.plant.database.clock import PlantClock
+from canaleta.plant.database.connection import servers_behind
 from canaleta.plant.live import serving
 from canaleta.plant.live.alarms import ALARMS_CHANNEL, open_alarms
 from canaleta.plant.live.blocks import LiveBlock, read_blocks
@@ -272,12 +273,9 @@ class Server:
 
     async def _listen(self) -> None:
         """Hear what agents wrote, and what moved."""
-        url = self._engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
         while True:
             try:
-                async with await psycopg.AsyncConnection.connect(
-                    url, autocommit=True, connect_timeout=5
-                ) as connection:
+                async with await servers_behind(self._engine).listen_async() as connection:
                     for channel in ("canaleta_live", "canaleta_seq", ALARMS_CHANNEL, serving.GIVEN_CHANNEL):
                         await connection.execute(f"listen {channel}")
                     self._given_moved = self._alarms_moved = self._all_moved = True

@@ -2857,7 +2857,7 @@ export interface paths {
         };
         /**
          * Events: `hello`, `change`, `live`, `point` (what is followed closely), `stations`, `alarms`, `temporary`,
-         * @description `found`, `locks`, `here`, `room`, `beat` (server time), `reload` (too much was missed), `out`.
+         * @description `found`, `locks`, `here`, `room`, `standby`, `beat` (server time), `reload` (too much was missed), `out`.
          */
         get: operations["stream_stream_stream_get"];
         put?: never;

@@ -19,9 +19,11 @@ export interface Waiting {
 export const waitKey = (point: number, field: string) => `${point}:${field}`
 
 /** How long to wait before what a busy server did not take is sent again. */
-const BUSY_WAITS_MS = [500, 1000, 2000, 4000]
-/** Nothing was changed, and a moment later it would be: somebody else was writing. A full disk stays full. */
-const isBusy = (problem?: Problem) => problem?.status === 503 && problem.type === 'about:blank'
+const BUSY_WAITS_MS = [500, 1000, 2000, 4000, 4000]
+/** A moment later it goes: somebody else was writing, or the database moved to another machine before it confirmed. An edit
+ * says what stood in its cell, so that sending it again does no harm. A full disk stays full. */
+const isBusy = (problem?: Problem) =>
+  problem?.status === 503 && ['about:blank', 'urn:canaleta:unsure'].includes(problem.type ?? '')
 
 /** taken: takes in a change set whose turn it is. */
 export function useSaving(

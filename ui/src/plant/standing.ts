@@ -1,4 +1,4 @@
-/** What stands in the plant now and is not normal: alarms, forces and substitutes, locks of points, a full disk. */
+/** What stands in the plant now and is not normal: alarms, forces and substitutes, locks of points, a full disk, a database that is away. */
 import { useEventListener } from '@vueuse/core'
 import { computed, ref, shallowRef, type ShallowRef } from 'vue'
 import type { Schemas } from '../api/client'
@@ -32,6 +32,8 @@ export function useStanding(session: ShallowRef<Schemas['SessionNow'] | null>) {
   const locks = shallowRef<ReadonlyMap<number, Schemas['LockOut']>>(new Map())
   /** What the server says of its disk while it is full, and what to do. */
   const room = ref({ says: '', remedy: '' })
+  /** What the server says of its database while that is away, or waits for its standby. */
+  const standby = ref({ state: '', says: '', remedy: '' })
 
   function setAlarms(told: AlarmsNow) {
     alarms.value = told.alarms
@@ -56,5 +58,5 @@ export function useStanding(session: ShallowRef<Schemas['SessionNow'] | null>) {
     if (mine.value.some((t) => t.kind === 'force')) event.preventDefault()
   })
 
-  return { alarms, alarmsOf, alarmCount, temporary, holding, mine, locks, room, setAlarms, setLocks }
+  return { alarms, alarmsOf, alarmCount, temporary, holding, mine, locks, room, standby, setAlarms, setLocks }
 }

@@ -127,10 +127,11 @@ const refused = (status: number, type: string) => ({
   response: new Response(null, { status }),
 })
 
-test('what a busy server did not take is sent again by itself; on a full disk it waits for a hand', async () => {
+test('what a busy server did not take, or nobody confirmed, is sent again by itself; on a full disk it waits for a hand', async () => {
   const edit = { point: 11, field: 'service', was: 'gas', text: 'mine' }
   for (const [type, asked, state] of [
     ['about:blank', 2, undefined],
+    ['urn:canaleta:unsure', 2, undefined],
     ['urn:canaleta:no-room', 1, 'held'],
   ] as const) {
     vi.useFakeTimers()

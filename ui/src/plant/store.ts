@@ -113,6 +113,7 @@ export const usePlant = defineStore('plant', () => {
     point: pointTold,
     stations: stationsTold,
     room: (told) => void (standing.room.value = told),
+    standby: (told) => void (standing.standby.value = told),
   }
 
   function heard(message: FromChannel) {

@@ -21,7 +21,7 @@ const SILENCE_MS = 15_000
 const SETTLE_MS = 250
 const MOST_POINTS = 16
 const MOST_STATIONS = 200
-const WHOLES = new Set<StreamEvent['name']>(['alarms', 'temporary', 'locks', 'room'])
+const WHOLES = new Set<StreamEvent['name']>(['alarms', 'temporary', 'locks', 'room', 'standby'])
 
 export class Channel {
   private listeners = new Map<Listener, Record<'racks' | 'points' | 'stations', Set<number>>>()

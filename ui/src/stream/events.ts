@@ -22,6 +22,7 @@ export interface Told {
   point: PointNow
   stations: { stations: [number, (number | null)[]][] }
   room: { says: string; remedy: string }
+  standby: { state: string; says: string; remedy: string }
 }
 
 export type StreamEvent = { [Name in keyof Told]: { name: Name; data: Told[Name] } }[keyof Told]

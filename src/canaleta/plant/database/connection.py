@@ -11,11 +11,13 @@ from importlib import resources
 from typing import TYPE_CHECKING, Any
 
 import psycopg
-from sqlalchemy import Connection, Engine, create_engine, event, make_url, text
+from psycopg.conninfo import conninfo_to_dict
+from sqlalchemy import URL, Connection, Engine, create_engine, event, make_url, text
 from sqlalchemy.exc import SQLAlchemyError
 
 from canaleta.core.notation.text import short
 from canaleta.plant.database.patience import patient
+from canaleta.plant.database.servers import Servers, servers_of
 
 if TYPE_CHECKING:
     from alembic.config import Config
@@ -31,6 +33,7 @@ __all__ = [
     "is_newest",
     "migrate",
     "notify",
+    "servers_behind",
     "shape_of",
     "take_plant_lock",
 ]
@@ -42,15 +45,16 @@ RUNTIME_ROLE = "canaleta_runtime"
 
 
 def engine_for(url: str, pool_size: int = 6, *, pre_ping: bool = True) -> Engine:
-    """An engine for a PostgreSQL address. Raises ValueError for anything else.
+    """An engine for a PostgreSQL address. Raises ValueError for anything else; the message says what is wrong.
 
     pre_ping: whether a connection is tried before it is used; who writes every second and tries again anyway need
     not.
 
     The password is never shown: SQLAlchemy hides it in messages. The address may name several hosts, as
-    postgresql://user:password@/name?host=a&host=b&target_session_attrs=read-write: the one that takes writes is found.
+    postgresql://user:password@/name?host=a&host=b&target_session_attrs=read-write, or as libpq writes it,
+    postgresql://user:password@a:5432,b:5432/name: the one that takes writes is found (servers.py).
     """
-    parsed = make_url(url)
+    parsed = _address(url)
     if parsed.get_backend_name() != "postgresql":
         raise ValueError("the database address must begin with postgresql://")
     engine = create_engine(
@@ -59,34 +63,40 @@ def engine_for(url: str, pool_size: int = 6, *, pre_ping: bool = True) -> Engine
         max_overflow=4,
         pool_pre_ping=pre_ping,
         pool_timeout=patient(10),
-        connect_args={"connect_timeout": int(min(patient(10), 30)), "options": "-c timezone=UTC"},
+        connect_args=_times(),
     )
-    event.listen(engine, "do_connect", lambda dialect, record, args, params: _Sure.connect(*args, **params))
+    event.listen(engine, "do_connect", lambda dialect, record, args, params: servers_of(params).connect())
     return engine
 
 
-class _Sure(psycopg.Connection[Any]):
-    """A connection whose commit is an acknowledgement. With a synchronous standby a commit waits for it; where somebody breaks
-    that wait off, PostgreSQL commits here alone and answers with success and a warning. Nobody may take that for saved: a
-    failure of this machine would lose it."""
+def _address(url: str) -> URL:
+    """An address in either way of writing several hosts."""
+    scheme, _, rest = url.partition("://")
+    if "," not in rest.partition("/")[0]:
+        return make_url(url)
+    try:
+        parts = conninfo_to_dict(url)
+    except psycopg.Error as error:
+        raise ValueError(f"the database address cannot be read: {short(error)}") from error
+    hosts, ports = (str(parts.pop(name, "") or "").split(",") for name in ("host", "port"))
+    ports = ports * len(hosts) if len(ports) == 1 else ports
+    if len(ports) != len(hosts):
+        raise ValueError(f"the database address names {len(hosts)} hosts and {len(ports)} ports")
+    own = {name: str(parts.pop(name)) if name in parts else None for name in ("user", "password", "dbname")}
+    where = tuple(f"{host}:{port}" if port else host for host, port in zip(hosts, ports, strict=True))
+    return URL.create(
+        scheme, own["user"], own["password"], database=own["dbname"],
+        query={"host": where, **{name: str(value) for name, value in parts.items()}},
+    )  # fmt: skip
 
-    _warned = False
 
-    def __init__(self, *args: Any, **more: Any) -> None:
-        super().__init__(*args, **more)
-        self.add_notice_handler(self._notice)
+def servers_behind(engine: Engine) -> Servers:
+    """The servers of an engine's address: for who listens beside the pool, or looks at each of them."""
+    return servers_of({**engine.dialect.create_connect_args(engine.url)[1], **_times()})
 
-    def _notice(self, told: psycopg.errors.Diagnostic) -> None:
-        self._warned |= told.severity_nonlocalized == "WARNING"
 
-    def commit(self) -> None:
-        """Commit. Raises psycopg.OperationalError where the standby did not confirm it: it may be kept, or lost."""
-        self._warned = False
-        super().commit()
-        if self._warned:
-            raise psycopg.OperationalError(
-                "the standby did not confirm this: it may be kept, or not; look before you repeat it"
-            )
+def _times() -> dict[str, Any]:
+    return {"connect_timeout": int(min(patient(10), 30)), "options": "-c timezone=UTC"}
 
 
 class ShapeError(RuntimeError):
@@ -163,6 +173,8 @@ def grant_runtime(connection: Connection, role: str = RUNTIME_ROLE) -> None:
         rights = "select, insert" if table.name in growing else "select, insert, update, delete"
         connection.execute(text(f"grant {rights} on {table.name} to {role}"))
     connection.execute(text(f"grant select on alembic_version to {role}"))
+    for function in ("canaleta_months(int)", "canaleta_forget_trends(timestamptz)"):
+        connection.execute(text(f"grant execute on function {function} to {role}"))
     connection.execute(text(f"grant usage on all sequences in schema public to {role}"))
 
 

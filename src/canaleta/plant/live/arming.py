@@ -28,8 +28,9 @@ def arm(connection: Connection, rack: int, who: str, minutes: int) -> None:
     until = func.clock_timestamp() + text("make_interval(mins => :minutes)").bindparams(
         minutes=max(1, min(minutes, MOST_MINUTES))
     )
-    put = insert(t.arming).values(rack=rack, who=who, until=until)
-    connection.execute(put.on_conflict_do_update(index_elements=["rack"], set_={"who": who, "until": until}))
+    values = {"who": who, "until": until, "at": func.clock_timestamp()}
+    put = insert(t.arming).values(rack=rack, **values)
+    connection.execute(put.on_conflict_do_update(index_elements=["rack"], set_=values))
 
 
 def disarm(connection: Connection, rack: int) -> None:
@@ -38,10 +39,13 @@ def disarm(connection: Connection, rack: int) -> None:
 
 
 def armed(connection: Connection, rack: int) -> Armed | None:
-    """Who armed the rack, while that lasts."""
+    """Who armed the rack, while that lasts. A clock that was set back behind the moment of arming ends it: nobody may write for
+    longer than was said."""
     row = connection.execute(
         select(t.arming.c.who, t.arming.c.until).where(
-            t.arming.c.rack == rack, t.arming.c.until > func.clock_timestamp()
+            t.arming.c.rack == rack,
+            t.arming.c.until > func.clock_timestamp(),
+            t.arming.c.at <= func.clock_timestamp(),
         )
     ).first()
     return Armed(row.who, row.until) if row else None

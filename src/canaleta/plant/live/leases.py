@@ -13,7 +13,7 @@ from sqlalchemy.dialects.postgresql import insert
 
 from canaleta.plant.database import tables as t
 
-__all__ = ["LEASE_S", "RENEW_S", "beat", "gone", "let_go", "renew", "share_of", "take_lease"]
+__all__ = ["LEASE_S", "RENEW_S", "alive", "beat", "gone", "let_go", "renew", "share_of", "take_lease"]
 
 LEASE_S = 5.0
 RENEW_S = 1.0
@@ -23,6 +23,13 @@ beginning: ten seconds in all, on a busy machine too."""
 
 def _until(seconds: float) -> Any:
     return func.clock_timestamp() + text("make_interval(secs => :seconds)").bindparams(seconds=seconds)
+
+
+def _over(until: Any, seconds: float = LEASE_S) -> Any:
+    """Whether a promise is over. One for longer than anybody gives was made before the database's clock was set back, or by a
+    server whose clock was ahead: it would keep a rack unread for as long."""
+    longest = func.clock_timestamp() + text("make_interval(secs => :longest)").bindparams(longest=2 * seconds)
+    return (until < func.clock_timestamp()) | (until > longest)
 
 
 def take_lease(connection: Connection, rack: int, holder: str, seconds: float = LEASE_S) -> int | None:
@@ -44,7 +51,7 @@ def take_lease(connection: Connection, rack: int, holder: str, seconds: float = 
         statement.on_conflict_do_update(
             index_elements=["rack"],
             set_={"holder": holder, "epoch": t.lease.c.epoch + 1, "until": until},
-            where=t.lease.c.until < func.clock_timestamp(),
+            where=_over(t.lease.c.until, seconds),
         ).returning(t.lease.c.epoch)
     ).scalar_one_or_none()
     return None if taken is None else int(taken)
@@ -76,7 +83,7 @@ def beat(connection: Connection, holder: str, racks: int) -> None:
     connection.execute(
         put.on_conflict_do_update(index_elements=["holder"], set_={"until": _until(LEASE_S), "racks": racks})
     )
-    connection.execute(delete(t.agent).where(t.agent.c.until < func.clock_timestamp()))
+    connection.execute(delete(t.agent).where(_over(t.agent.c.until)))
 
 
 def gone(connection: Connection, holder: str) -> None:
@@ -89,7 +96,10 @@ def gone(connection: Connection, holder: str) -> None:
 
 def share_of(connection: Connection, racks: int) -> int:
     """How many racks each agent holds at most when they are shared out evenly."""
-    agents = connection.execute(
-        select(func.count()).select_from(t.agent).where(t.agent.c.until >= func.clock_timestamp())
-    ).scalar_one()
-    return -(-racks // max(int(agents), 1))
+    return -(-racks // max(alive(connection), 1))
+
+
+def alive(connection: Connection) -> int:
+    """How many agents live."""
+    agents = select(func.count()).select_from(t.agent).where(~_over(t.agent.c.until))
+    return int(connection.execute(agents).scalar_one())

@@ -103,7 +103,12 @@ def take(connection: Connection, name: str, holder: str, seconds: float = LEASE_
     holds it."""
     seconds = patient(seconds)
     put = upsert(t.serving).values(name=name, holder=holder, epoch=1, until=_until(seconds))
-    free = (t.serving.c.holder == holder) | (t.serving.c.until < func.clock_timestamp())
+    # A promise for longer than anybody gives was made before the clock was set back.
+    free = (
+        (t.serving.c.holder == holder)
+        | (t.serving.c.until < func.clock_timestamp())
+        | (t.serving.c.until > _until(2 * seconds))
+    )
     grown = case((t.serving.c.holder != holder, t.serving.c.epoch + 1), else_=t.serving.c.epoch)
     taken = connection.execute(
         put.on_conflict_do_update(
@@ -183,7 +188,8 @@ def give(connection: Connection, points: Sequence[int], who: str, why: str, minu
     _end(connection, t.given_away.c.point.in_(list(points)), who=who)
     until = _until(60.0 * max(1, min(minutes, MOST_GIVEN_MINUTES)))
     for point in points:
-        connection.execute(insert(t.given_away).values(point=point, who=who, why=why, until=until))
+        now = func.clock_timestamp()
+        connection.execute(insert(t.given_away).values(at=now, point=point, who=who, why=why, until=until))
     notify(connection, GIVEN_CHANNEL, 0)
 
 
@@ -207,7 +213,8 @@ def given_now(connection: Connection) -> list[Given]:
     c = t.given_away.c
     rows = connection.execute(
         select(c.id, c.at, c.point, c.who, c.why, c.until)
-        .where(c.ended_at.is_(None), c.until > func.clock_timestamp())
+        # A clock that was set back behind the moment of giving ends it.
+        .where(c.ended_at.is_(None), c.until > func.clock_timestamp(), c.at <= func.clock_timestamp())
         .order_by(c.id.desc())
     )
     return [Given(*row) for row in rows]

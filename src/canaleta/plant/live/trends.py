@@ -11,7 +11,7 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import numpy as np
-from sqlalchemy import Connection, and_, delete, func, insert, select
+from sqlalchemy import Connection, and_, delete, func, insert, select, text
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from canaleta.core.live.trends import (
@@ -129,7 +129,10 @@ def _bodies(connection: Connection, when: Any, points: Iterable[int]) -> Iterabl
     """The packed readings of some points with the times they were read at, oldest first."""
     return connection.execute(
         select(t.trend_hour.c.point, t.trend_hour.c.body, t.trend_clock.c.body.label("times"))
-        .outerjoin(t.trend_clock, t.trend_clock.c.id == t.trend_hour.c.clock)
+        .outerjoin(
+            t.trend_clock,
+            and_(t.trend_clock.c.id == t.trend_hour.c.clock, t.trend_clock.c.hour == t.trend_hour.c.hour),
+        )
         .where(when, t.trend_hour.c.point.in_(list(points)))
         .order_by(t.trend_hour.c.hour)
     )
@@ -149,10 +152,12 @@ def _joined(hours: Sequence[Hour]) -> Hour:
     return Hour(**{name: column[order] for name, column in columns.items()})
 
 
-def forget_before(connection: Connection, day: datetime) -> None:
-    """Drop what is older than the plant keeps."""
-    connection.execute(delete(t.trend_hour).where(t.trend_hour.c.hour < day))
-    connection.execute(delete(t.trend_clock).where(t.trend_clock.c.hour < day))
+def forget_before(connection: Connection, day: datetime) -> list[str]:
+    """Make the months to come, and drop those that lie wholly before a day: no row is deleted by itself. Returns what was
+    dropped. Raises sqlalchemy.exc.OperationalError (lock_not_available) while somebody reads for longer than two seconds."""
+    connection.execute(text("select canaleta_months(2)"))
+    dropped: list[str] = connection.execute(text("select canaleta_forget_trends(:day)"), {"day": day}).scalar_one()
+    return dropped
 
 
 def read_raw(connection: Connection, point: int, rack: int, begins: float, ends: float) -> Hour:

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Literal
 
-from flask import Response, jsonify, send_file
+from flask import Response, jsonify
 from pydantic import ConfigDict, Field
 
 from canaleta.jobs import dossiers
 from canaleta.jobs.dossiers import DONE, DossierJob
 from canaleta.web.kit.access import needs, session_now
+from canaleta.web.kit.files import handed_out
 from canaleta.web.kit.problems import PROBLEMS, ProblemError
 from canaleta.web.kit.routes import Shape, routes
 from canaleta.web.kit.shared import shared
@@ -102,12 +102,14 @@ def one(path: DossierPath) -> Response:
 def file(path: DossierPath) -> Response:
     """The dossier itself."""
     job = _found(path.number)
-    if job.state != DONE or not job.file or not Path(job.file).is_file():
+    if not _is_there(job):
         raise ProblemError(404, "this dossier is not there", f"it is {job.state}", "ask for it again")
     day = f"{job.at:%Y-%m-%d}"
-    return send_file(
-        job.file, KINDS[job.form], as_attachment=True, download_name=f"dossier-{day}-{job.id}.{job.form}"
-    )
+    return handed_out(dossiers.kept(shared().engine, job.id), KINDS[job.form], f"dossier-{day}-{job.id}.{job.form}")
+
+
+def _is_there(job: DossierJob) -> bool:
+    return job.state == DONE and bool(job.file)
 
 
 def _found(number: int) -> DossierJob:
@@ -121,6 +123,6 @@ def _found(number: int) -> DossierJob:
 def _out(job: DossierJob) -> DossierOut:
     return DossierOut(
         id=job.id, at=job.at.isoformat(), name=job.name, system=job.system, form=job.form, state=job.state,
-        done=job.done, says=job.says, there=job.state == DONE and bool(job.file) and Path(job.file).is_file(),
+        done=job.done, says=job.says, there=_is_there(job),
         hash=job.hash,
     )  # fmt: skip

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import fields
-from pathlib import Path
 from typing import Literal
 
-from flask import Response, jsonify, request, send_file
+from flask import Response, jsonify, request
 from pydantic import ConfigDict, Field
 
 from canaleta.exchange.list_print import MOST_PRINTED
@@ -15,6 +14,7 @@ from canaleta.exchange.prints.parts import rows_of
 from canaleta.jobs import prints
 from canaleta.jobs.prints import DONE, PrintJob, Wanted
 from canaleta.web.kit.access import needs, session_now
+from canaleta.web.kit.files import handed_out
 from canaleta.web.kit.problems import PROBLEMS, ProblemError
 from canaleta.web.kit.routes import Shape, routes
 from canaleta.web.kit.shared import shared
@@ -145,11 +145,15 @@ def one(path: PrintPath) -> Response:
 def file(path: PrintPath) -> Response:
     """The print itself."""
     job = _found(path.number)
-    if job.state != DONE or not job.file or not Path(job.file).is_file():
+    if not _is_there(job):
         raise ProblemError(404, "this print is not there", f"it is {job.state}", "ask for it again")
     name = "-".join(part for part in (job.wanted["document"].replace(" ", "-"), *job.wanted["of"][1:]) if part)
     plain = "".join(letter if letter.isascii() and (letter.isalnum() or letter == "-") else "-" for letter in name)
-    return send_file(job.file, "application/pdf", as_attachment=True, download_name=f"{plain}-{job.id}.pdf")
+    return handed_out(prints.kept(shared().engine, job.id), "application/pdf", f"{plain}-{job.id}.pdf")
+
+
+def _is_there(job: PrintJob) -> bool:
+    return job.state == DONE and bool(job.file)
 
 
 def _found(number: int) -> PrintJob:
@@ -162,7 +166,7 @@ def _found(number: int) -> PrintJob:
 
 def _out(job: PrintJob) -> PrintOut:
     part, name = job.wanted["of"]
-    there = job.state == DONE and bool(job.file) and Path(job.file).is_file()
+    there = _is_there(job)
     return PrintOut(
         id=job.id, at=job.at.isoformat(), who=job.who, document=job.wanted["document"], paper=job.wanted["paper"], part=part,
         name=name, state=job.state, done=job.done, says=job.says, there=there,

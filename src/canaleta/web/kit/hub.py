@@ -19,9 +19,10 @@ from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.text import short
 from canaleta.plant.database import tables as t
 from canaleta.plant.database.clock import PlantClock
-from canaleta.plant.database.connection import STOPPING_CHANNEL
+from canaleta.plant.database.connection import STOPPING_CHANNEL, servers_behind
 from canaleta.plant.database.locks import LOCKS_CHANNEL, held
 from canaleta.plant.database.room import Room
+from canaleta.plant.database.standby import FINE, Standing, standing_of
 from canaleta.plant.live.alarms import ALARMS_CHANNEL, most_urgent, open_alarms, waits
 from canaleta.plant.live.blocks import COLUMNS, LiveBlock, read_block
 from canaleta.plant.live.temporary import TEMPORARY_CHANNEL, listed
@@ -59,6 +60,12 @@ CHANNELS = (
 )
 ALARMS_EVERY_S = 0.5
 """Open alarms are told as a whole, at most so often: a flood of them is one event."""
+STANDBY_EVERY_S = 3.0
+AWAY = Standing(
+    "away",
+    "the database does not answer; what you see is as it was, and what you type waits here",
+    "wait: it goes on by itself when the database, or its standby, takes over",
+)
 MOST_ALARMS = 1000
 """Open alarms that are told to screens; the most urgent, when there are more."""
 
@@ -147,6 +154,7 @@ class Hub:
         self._alarms_due = False
         self._room = Room.of_environment()
         self._short = False
+        self._standing, self._stood = FINE, float("-inf")
         self._stopping = threading.Event()
 
     def join(self, racks: Iterable[int], points: Iterable[int] = (), stations: Iterable[int] = ()) -> Subscriber:
@@ -177,7 +185,7 @@ class Hub:
         wait = 0.2
         while not self._stopping.is_set():
             try:
-                with self._connection() as connection:
+                with servers_behind(self._engine).listen() as connection:
                     for channel in CHANNELS:
                         connection.execute(f"listen {channel}")
                     self._catch_up()
@@ -189,7 +197,9 @@ class Hub:
                             self._tell_alarms()
                         self._tell_alarms()
                         self._tell_room()
+                        self._look_at_standby()
             except (psycopg.Error, SQLAlchemyError) as error:
+                self._stands(AWAY)
                 log.warning("the database does not answer the listener, again in %.1f s: %s", wait, short(error))
             except Exception:
                 log.exception("the listener met what it does not know; it reads anew in %.1f s", wait)
@@ -208,15 +218,29 @@ class Hub:
         says, remedy = self._room.says() if self._room.is_short() else ("", "")
         return event("room", {"says": says, "remedy": remedy})
 
+    def standby(self) -> bytes:
+        """How the database's standby is, as an event: words only where people feel it."""
+        told = self._standing if self._standing.slow or self._standing is AWAY else FINE
+        return event("standby", {"state": told.state, "says": told.says, "remedy": told.remedy})
+
+    def _look_at_standby(self) -> None:
+        now = time.monotonic()
+        if now - self._stood >= STANDBY_EVERY_S:
+            self._stood = now
+            with self._engine.connect() as connection:
+                self._stands(standing_of(connection))
+
+    def _stands(self, standing: Standing) -> None:
+        before = self.standby()
+        self._standing = standing
+        if (now := self.standby()) != before:
+            self._tell(now)
+
     def _tell_room(self) -> None:
         short = self._room.is_short()
         if short != self._short:
             self._short = short
             self._tell(self.room())
-
-    def _connection(self) -> psycopg.Connection[Any]:
-        url = self._engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
-        return psycopg.connect(url, autocommit=True, connect_timeout=5)
 
     def _catch_up(self) -> None:
         with self._engine.connect() as connection:

@@ -14,6 +14,7 @@ from werkzeug.exceptions import HTTPException
 from canaleta.core.notation.text import short
 from canaleta.plant.database.locks import LockedError
 from canaleta.plant.database.room import Room
+from canaleta.plant.database.servers import UnsureError
 from canaleta.plant.people.accounts import AccountError
 from canaleta.web.kit.routes import Shape
 
@@ -65,6 +66,10 @@ class ProblemError(Exception):
         error = cls(problem.status, problem.title)
         error.problem = problem
         return error
+
+
+UNSURE = "urn:canaleta:unsure"
+"""Problem type: the database was lost, or its standby, before it confirmed. Edits that say what stood there may be sent again."""
 
 
 def no_room(room: Room) -> Problem:
@@ -128,6 +133,14 @@ def install(app: Flask) -> None:
         if getattr(error.orig, "sqlstate", None) == DISK_FULL:
             return _answer(no_room(Room.of_environment()), [("Retry-After", "5")])
         app.logger.warning("database: %s", short(error.orig or error))
+        if isinstance(error.orig, UnsureError):
+            return _answer(
+                Problem(
+                    type=UNSURE, status=503, title="nobody knows yet whether this was saved", detail=short(error.orig),
+                    remedy="look whether it is there before you repeat it",
+                ),
+                [("Retry-After", "1")],
+            )  # fmt: skip
         locked = getattr(error.orig, "sqlstate", None) == LOCK_NOT_AVAILABLE
         title = "somebody else is writing" if locked else "the database does not answer"
         return _answer(

@@ -53,7 +53,7 @@ class StreamQuery(Shape):
 @needs("read")
 def stream(query: StreamQuery) -> Response:
     """Events: `hello`, `change`, `live`, `point` (what is followed closely), `stations`, `alarms`, `temporary`,
-    `found`, `locks`, `here`, `room`, `beat` (server time), `reload` (too much was missed), `out`."""
+    `found`, `locks`, `here`, `room`, `standby`, `beat` (server time), `reload` (too much was missed), `out`."""
     racks = [int(number) for number in query.racks.split(",") if number]
     points = [int(number) for number in query.points.split(",") if number]
     stations = [int(number) for number in query.stations.split(",") if number]
@@ -91,7 +91,17 @@ def _first(state: Shared, subscriber: Subscriber, since: int) -> list[bytes]:
     for block in blocks:
         if block and (figures := stations_now(image, block, subscriber.stations)):
             told.append(stations_event(figures))
-    return [_hello(state, seq), *missed, locks, alarms, temporary, *state.hub.here(), state.hub.room(), *told]
+    return [
+        _hello(state, seq),
+        *missed,
+        locks,
+        alarms,
+        temporary,
+        *state.hub.here(),
+        state.hub.room(),
+        state.hub.standby(),
+        *told,
+    ]
 
 
 def _hello(state: Shared, seq: int) -> bytes:

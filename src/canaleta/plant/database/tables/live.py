@@ -108,6 +108,7 @@ arming = Table(
     Column("rack", BigInteger, primary_key=True),
     Column("who", Text, nullable=False),
     Column("until", DateTime(timezone=True), nullable=False),
+    now_column(),
 )
 
 agent = Table(
@@ -147,7 +148,7 @@ journal = Table(
     "journal",
     metadata,
     Column("id", BigInteger, primary_key=True, autoincrement=True),
-    Column("at", DateTime(timezone=True), nullable=False),
+    Column("at", DateTime(timezone=True), primary_key=True),
     Column("point", BigInteger, nullable=False),
     Column("kind", Text, nullable=False),
     Column("event", Text, nullable=False),
@@ -159,6 +160,7 @@ journal = Table(
     Column("value", Float),
     Index("ix_journal_at", "at"),
     Index("ix_journal_point", "point", "at"),
+    postgresql_partition_by="RANGE (at)",
 )
 
 trend_part = Table(
@@ -180,15 +182,17 @@ trend_hour = Table(
     Column("quarters", LargeBinary, nullable=False),
     Column("clock", BigInteger),
     Index("ix_trend_hour_hour", "hour"),
+    postgresql_partition_by="RANGE (hour)",
 )
 
 trend_clock = Table(
     "trend_clock",
     metadata,
     Column("id", BigInteger, primary_key=True, autoincrement=True),
-    Column("hour", DateTime(timezone=True), nullable=False),
+    Column("hour", DateTime(timezone=True), primary_key=True),
     Column("body", LargeBinary, nullable=False),
     Index("ix_trend_clock_hour", "hour"),
+    postgresql_partition_by="RANGE (hour)",
 )
 
 temporary = Table(

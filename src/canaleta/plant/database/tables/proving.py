@@ -12,6 +12,8 @@ from sqlalchemy import (
     Float,
     ForeignKey,
     Index,
+    Integer,
+    LargeBinary,
     SmallInteger,
     Table,
     Text,
@@ -152,7 +154,17 @@ dossier = Table(
     Column("hash", Text, nullable=False, server_default=""),
     CheckConstraint("form in ('pdf', 'zip')", name="form"),
 )
-"""Dossiers that were asked for, and how far each is; file: where it lies on the server's disk, for a day."""
+"""Dossiers that were asked for, and how far each is; file: its name while it is kept, for a day."""
+
+made_file = Table(
+    "made_file",
+    metadata,
+    Column("kind", Text, primary_key=True),
+    Column("number", BigInteger, primary_key=True, autoincrement=False),
+    Column("part", Integer, primary_key=True, autoincrement=False),
+    Column("body", LargeBinary, nullable=False),
+)
+"""Dossiers and prints that were made, in parts: whichever web host is asked hands them out."""
 
 print_job = Table(
     "print_job",
@@ -167,7 +179,7 @@ print_job = Table(
     Column("beat", DateTime(timezone=True), nullable=False, server_default=func.now()),
     Column("file", Text, nullable=False, server_default=""),
 )
-"""Prints that were asked for, and how far each is; file: where it lies on the server's disk, for a day."""
+"""Prints that were asked for, and how far each is; file: its name while it is kept, for a day."""
 
 brought = Table(
     "brought",
