@@ -27,7 +27,6 @@ from tests.building.waiting import HANGS_S
 OWNER = "canaleta_owner"
 SETTINGS = (
     "fsync=off",
-    "full_page_writes=off",
     "wal_level=replica",
     "wal_log_hints=on",
     "synchronous_commit=remote_apply",
@@ -116,6 +115,9 @@ class Pair:
 
     def rewind(self, member: Member, leader: Member) -> None:
         """Bring one that led before back behind the one that leads now."""
+        with self.admin(leader, "postgres") as connection:
+            # Without it the new timeline does not stand in its control file yet, and pg_rewind finds nothing to do.
+            connection.execute("checkpoint")
         self._run(
             str(self._bin / "pg_rewind"), "-D", str(member.folder), "-R", "--source-server",
             self._about(leader, member.name, DATABASE),
@@ -158,6 +160,13 @@ class Pair:
         member.process = None
         self.until(lambda: not self._processes(member), f"{member.name} does not end")
         (member.folder / "postmaster.pid").unlink(missing_ok=True)
+
+    def stop_in_order(self, member: Member) -> None:
+        """End one so that it may be rewound."""
+        assert member.process
+        member.process.send_signal(signal.SIGINT)
+        member.process.wait()
+        member.process = None
 
     def freeze(self, member: Member, how: int = signal.SIGSTOP) -> None:
         """Stop all its processes, or let them go on: nobody answers, and nobody refuses."""
@@ -259,7 +268,5 @@ def _once() -> Made:
     pair.confirmed_by(pair.a, "b")
     pair.until(lambda: pair.in_step(pair.a), "the standby does not confirm")
     for member in (pair.b, pair.a):
-        assert member.process
-        member.process.send_signal(signal.SIGINT)
-        member.process.wait()
+        pair.stop_in_order(member)
     return made

@@ -19,7 +19,7 @@ import threading
 import time
 import weakref
 from collections.abc import Callable, Mapping
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import dataclass
 from typing import Any
 
@@ -30,10 +30,10 @@ from canaleta.plant.database.patience import patient
 __all__ = ["Follower", "Leader", "Server", "Servers", "Sure", "UnsureError", "servers_of"]
 
 log = logging.getLogger("database")
-ANSWER_S, SUSPECT_S, CONFIRM_S, LOOK_S, LOOK_AT_WAITS_S = 3.0, 3.0, 10.0, 3.0, 1.0
+ANSWER_S, SUSPECT_S, CONFIRM_S, LOOK_S, SOON_S = 2.0, 3.0, 10.0, 3.0, 1.0
 """How long a server has to take a connection; how long an answer may take before one asks whether it still takes any; how long
-a commit may wait for its standby; how often all servers are asked which of them leads; how often one looks at who waits. All
-s."""
+a commit may wait for its standby; how often all servers are asked which of them leads; how often one looks at who waits, and asks
+again while none leads. All s."""
 ALIVE = {"keepalives": 1, "keepalives_idle": 3, "keepalives_interval": 1, "keepalives_count": 3}
 """A host that vanished is noticed in six seconds, also where nobody asks it anything."""
 SLOWER = 3.0
@@ -144,8 +144,7 @@ class Servers:
     def find(self) -> Leader:
         """Ask all of them at once and choose the one that leads. Raises psycopg.OperationalError, which names each of them, if
         none does, or if more than one says so of itself."""
-        with ThreadPoolExecutor(len(self.all), thread_name_prefix="servers") as pool:
-            seen = list(pool.map(self.ask, self.all))
+        seen = self._asked()
         leaders = [one for one in seen if isinstance(one, Leader)]
         if len({one.system for one in leaders}) > 1:
             where = " and ".join(one.server.words for one in leaders)
@@ -175,6 +174,21 @@ class Servers:
         self._tell_left(left)
         WATCH.cut_others(self, leader.server)
         return leader
+
+    def _asked(self) -> list[Leader | Follower]:
+        """What each of them says. One that was promoted since one looked last needs nobody's word beside its own: who does not
+        answer is not waited for."""
+        known = self.leader
+        pool = ThreadPoolExecutor(len(self.all), thread_name_prefix="servers")
+        try:
+            seen: list[Leader | Follower] = []
+            for done in as_completed([pool.submit(self.ask, server) for server in self.all]):
+                seen.append(one := done.result())
+                if known and isinstance(one, Leader) and one.system == known.system and one.timeline > known.timeline:
+                    break
+            return seen
+        finally:
+            pool.shutdown(wait=False)
 
     def ask(self, server: Server) -> Leader | Follower:
         """What a server says of itself."""
@@ -296,14 +310,14 @@ class _Watch:
         """Another connection."""
         with self._lock:
             self._held[connection] = _Held(of, server)
-            self._begin("waits", self._look_at_waits, LOOK_AT_WAITS_S)
+            self._begin("waits", self._look_at_waits)
             if of.several:
-                self._begin("leads", self._look_who_leads, LOOK_S)
+                self._begin("leads", self._look_who_leads)
 
-    def _begin(self, name: str, look: Callable[[], None], every_s: float) -> None:
+    def _begin(self, name: str, look: Callable[[], float]) -> None:
         if name not in self._begun:
             self._begun.add(name)
-            threading.Thread(target=_again, args=(look, every_s), name=f"database {name}", daemon=True).start()
+            threading.Thread(target=_again, args=(look,), name=f"database {name}", daemon=True).start()
 
     def begins(self, connection: Sure) -> None:
         """Somebody waits for an answer."""
@@ -325,14 +339,19 @@ class _Watch:
         for connection, held in cut:
             _shut(connection, held.server)
 
-    def _look_who_leads(self) -> None:
+    def _look_who_leads(self) -> float:
+        """Returns when to look again, in s."""
         with self._lock:
             several = {held.of for held in self._held.values() if held.of.several}
+        soon = False
         for of in several:
-            with contextlib.suppress(psycopg.OperationalError):
+            try:
                 of.find()
+            except psycopg.OperationalError:
+                soon = True
+        return SOON_S if soon else LOOK_S
 
-    def _look_at_waits(self) -> None:
+    def _look_at_waits(self) -> float:
         now = time.monotonic()
         with self._lock:
             held = dict(self._held)
@@ -350,15 +369,21 @@ class _Watch:
                     log.warning("the standby does not confirm; who waited for it is told so")
                     with contextlib.suppress(psycopg.Error):
                         pids[pid].cancel_safe(timeout=ANSWER_S)
+        return SOON_S
 
 
-def _again(look: Callable[[], None], every_s: float) -> None:
-    while True:
-        time.sleep(every_s)
+def _again(look: Callable[[], float]) -> None:
+    """Look again and again as long as this process lives: at its end no thread can be begun."""
+    wait = SOON_S
+    while threading.main_thread().is_alive():
+        time.sleep(wait)
         try:
-            look()
+            wait = look()
         except Exception:
+            if not threading.main_thread().is_alive():
+                return
             log.exception("the watch over the database's servers met what it does not know; it goes on")
+            wait = LOOK_S
 
 
 def _shut(connection: Any, server: Server) -> None:
