@@ -414,7 +414,7 @@ def _agent(options: argparse.Namespace) -> int:
     _log_to_supervisor()
     port = os.environ.get("CANALETA_SOURCE_PORT")
     source = SignalSource(int(port), os.environ["CANALETA_SOURCE_TOKEN"]) if port else None
-    asyncio.run(run(engine_for(os.environ["CANALETA_RUNTIME_URL"], pre_ping=False), source))
+    asyncio.run(run(engine_for(os.environ["CANALETA_RUNTIME_URL"], pre_ping=False, unconfirmed=True), source))
     return 0
 
 
@@ -443,7 +443,9 @@ def _serve(options: argparse.Namespace) -> int:
 
     _log_to_supervisor()
     options.mqtt = os.environ.get("CANALETA_BROKER", options.mqtt)
-    asyncio.run(run(engine_for(os.environ["CANALETA_RUNTIME_URL"], pool_size=4), read_doors(options)))
+    asyncio.run(
+        run(engine_for(os.environ["CANALETA_RUNTIME_URL"], pool_size=4, unconfirmed=True), read_doors(options))
+    )
     return 0
 
 

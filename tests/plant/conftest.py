@@ -22,6 +22,7 @@ def pair(monkeypatch: pytest.MonkeyPatch) -> Iterator[Pair]:
     monkeypatch.setenv("CANALETA_PATIENCE", "1")
     with paired() as made:
         with made.admin(made.a) as connection:
+            connection.execute("set synchronous_commit = remote_apply")
             connection.execute("create table note (n bigint primary key)")
             connection.execute("grant select, insert on note to canaleta_runtime")
         yield made

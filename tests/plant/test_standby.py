@@ -9,7 +9,7 @@ from sqlalchemy import Engine, text
 from tests.building.database import Database
 from tests.building.pair import Pair
 
-from canaleta.plant.database.connection import engine_for
+from canaleta.plant.database.connection import confirmed, engine_for
 from canaleta.plant.database.standby import Standing, standing_of
 
 
@@ -53,4 +53,31 @@ def test_a_standby_that_nobody_waits_for_is_no_safety(pair: Pair) -> None:
     pair.confirmed_by(pair.a, "")
     pair.until(lambda: _standing(engine).state == "unsure", "nobody says that acknowledged work may be lost")
     assert not _standing(engine).slow
+    engine.dispose()
+
+
+def test_readings_and_leases_go_on_while_the_standby_is_gone(pair: Pair) -> None:
+    """What an agent writes is written anew in a second; what became of a command is not."""
+    engine = engine_for(pair.url(), pool_size=2, unconfirmed=True)
+    pair.freeze(pair.b)
+    for n in range(20):
+        with engine.begin() as connection:
+            connection.execute(text("insert into note values (:n)"), {"n": n})
+    waiting = threading.Event()
+
+    def write() -> None:
+        with engine.begin() as connection:
+            confirmed(connection)
+            connection.execute(text("insert into note values (100)"))
+        waiting.set()
+
+    writer = threading.Thread(target=write, daemon=True)
+    writer.start()
+    in_wait = "select count(*) from pg_stat_activity where wait_event = 'SyncRep'"
+    with pair.admin(pair.a) as admin:
+        pair.until(lambda: admin.execute(in_wait).fetchone() == (1,), "nobody waits for the standby")
+    assert not waiting.is_set()
+    pair.thaw(pair.b)
+    writer.join(600)
+    assert waiting.is_set()
     engine.dispose()

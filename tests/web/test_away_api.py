@@ -72,6 +72,25 @@ def test_what_is_taken_along_needs_no_server(person: Who) -> None:
     assert step["per_signal"] == pytest.approx(500 / 16, rel=1e-3), "the list scales 0 to 500 mbar over 16 mA"
 
 
+def test_the_pages_of_each_point_go_along(person: Who) -> None:
+    """What one reads on the path, the wiring and the sheet at a desk: PT-3107, four wires, 8 mA at a quarter."""
+    technician = person("technician")
+    one, loose = taken(technician, PT, FT)["points"]
+    page, wiring = one["page"], technician.get(f"/api/points/{PT}/wiring").json
+    assert page["wiring"]["svg"] == wiring["svg"]
+    assert [r["healthy"] for r in page["wiring"]["readings"]] == [r["healthy"] for r in wiring["readings"]]
+    assert [f["title"] for f in page["facts"]] == [
+        f["title"] for f in technician.get(f"/api/points/{PT}/sheet").json["facts"]
+    ]
+    settings = {one["label"]: (one["text"], one["unit"], one["follows"]) for one in page["settings"]}
+    assert settings["tag"] == ("PT-3107", "", False)
+    assert any(follows for _, _, follows in settings.values()), "what follows from elsewhere is told too"
+    for setting in page["channel_settings"]:
+        assert setting["of"] in {"mode", "filter", "open circuit", "enabled"}
+        assert "register" in setting["where"] or "coil" in setting["where"]
+    assert loose["page"]["facts"]
+
+
 def test_points_that_were_taken_along_are_nobody_elses(person: Who) -> None:
     technician, engineer = person("technician"), person("engineer")
     taken(technician, PT, FT)

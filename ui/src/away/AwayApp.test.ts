@@ -107,3 +107,39 @@ test('points are found by their words, and an empty answer says so', async () =>
   await type(box, 'find a point', 'nothing like it')
   expect(box.textContent).toContain('no point is called so')
 })
+
+test('the pages of a point go along: path, wiring and settings, and the test is as it was', async () => {
+  const page_ = {
+    facts: [{ title: 'the loop', verdict: 'it holds', tone: '', rows: [{ label: 'at 20 mA', figure: '11.8 V', basis: 'of 12 V', tone: '' }] }],
+    wiring: {
+      svg: '<svg><text>X1:1</text></svg>', words: 'two wires', faults: [], way: ['from + to the device'], notes: [], safe: ['it trips the kiln'],
+      readings: [{ meter: 'mA', where: 'in series', healthy: '4 to 20 mA', otherwise: [['0 mA', 'a core is open']] }],
+      calibrator: 'sinks', steps: ['open the knife'],
+    },
+    settings: [
+      { station: 'POINT', label: 'tag', unit: '', text: 'PT-3107', follows: false },
+      { station: 'LOOP', label: 'section', unit: 'mm²', text: '0.75', follows: true },
+    ],
+    channel_settings: [{ of: 'filter', text: '50 Hz', where: 'holding register 12 (from 0)' }],
+  } // prettier-ignore
+  const first = TAKEN.points[0]!
+  first.page = page_ as unknown as NonNullable<typeof first.page>
+  const box = await page()
+  await press(box, 'PT-3107')
+  await type(box, 'what was read at 0 % up', '0')
+  await press(box, 'wiring')
+  expect(box.textContent).toContain('it trips the kiln')
+  expect(box.querySelector('svg text')!.textContent).toBe('X1:1')
+  expect(box.textContent).toContain('0 mA: a core is open')
+  await press(box, 'settings')
+  expect(box.textContent).toContain('holding register 12 (from 0)')
+  expect(box.textContent).toContain('0.75 mm² follows: nothing was typed')
+  await press(box, 'path')
+  expect(box.textContent).toContain('11.8 V')
+  await press(box, 'test')
+  expect((box.querySelector('[aria-label="what was read at 0 % up"]') as HTMLInputElement).value).toBe('0')
+  await press(box, 'all points')
+  await press(box, 'ZS-1')
+  expect(box.textContent).not.toContain('settings')
+  delete first.page
+})

@@ -6,6 +6,7 @@ import DenseField from '../kit/DenseField.vue'
 import FilePick from '../kit/FilePick.vue'
 import { smallJpeg } from '../kit/photo'
 import { figure } from '../plant/words'
+import AwayPages from './AwayPages.vue'
 import {
   judged,
   newKey,
@@ -25,6 +26,8 @@ const says = ref('')
 const what = ref('')
 const severity = ref<'A' | 'B' | 'C'>('B')
 const PHASES = [{ value: '' as const, title: 'as it is' }, 'as found' as const, 'as left' as const]
+const VIEWS = ['test', 'path', 'wiring', 'settings'] as const
+const view = ref<(typeof VIEWS)[number]>('test')
 const RUNGS = ['wired', 'continuity', 'powered'] as const
 
 const told = computed(() =>
@@ -97,123 +100,138 @@ function mark(rung: Mark['rung']) {
     <p v-for="t in point.open" :key="t" class="settle">▲ open when it was taken along: {{ t }}</p>
     <p v-if="says" class="bad" role="status">■ {{ says }}</p>
     <p v-if="point.why_not" class="settle">▲ {{ point.why_not }}</p>
-    <section
-      v-for="(s, i) in point.steps"
-      :key="i"
-      class="card"
-      :class="{ off: told[i] && !told[i]!.passes }"
-    >
-      <b class="figure">{{ s.signal }}</b>
-      <span class="quiet">{{ s.share }} % {{ s.way }} · {{ s.value }} due</span>
-      <span v-if="point.contact" class="pair">
-        <v-btn
-          v-for="state in [0, 1]"
-          :key="state"
-          class="act"
-          :class="{ main: work.readings[i]?.value === state }"
-          :aria-pressed="work.readings[i]?.value === state"
-          @click="read(i, 'value', String(state))"
-        >
-          {{ point.words[state] }}
-        </v-btn>
-      </span>
-      <span v-else class="pair">
-        <DenseField
-          class="figure"
-          inputmode="decimal"
-          :model-value="work.readings[i]?.signal ?? ''"
-          :placeholder="point.signal_unit"
-          :aria-label="`what the calibrator said at ${s.share} % ${s.way}`"
-          @change="read(i, 'signal', ($event.target as HTMLInputElement).value)"
-        />
-        <DenseField
-          class="figure"
-          inputmode="decimal"
-          :model-value="work.readings[i]?.value ?? ''"
-          :placeholder="`read, ${point.unit}`"
-          :aria-label="`what was read at ${s.share} % ${s.way}`"
-          @change="read(i, 'value', ($event.target as HTMLInputElement).value)"
-        />
-      </span>
-      <span v-if="told[i]" class="verdict" :class="{ bad: !told[i]!.passes }">
-        {{ told[i]!.passes ? '✓ within' : '■ off' }}
-        <template v-if="!point.contact">{{ figure(told[i]!.ofSpan, 3) }} %</template>
-      </span>
-      <span v-if="told[i]?.asks" class="settle">▲ {{ told[i]!.asks }}</span>
-    </section>
-    <section class="card rest">
-      <v-checkbox
-        v-if="asks"
-        :model-value="work.doubts_seen"
-        label="it was read so"
-        @update:model-value="change({ doubts_seen: !!$event })"
-      />
-      <v-checkbox
-        v-if="point.trips"
-        :model-value="work.inhibited"
-        label="it is inhibited, or tripping is agreed on"
-        @update:model-value="change({ inhibited: !!$event })"
-      />
-      <div class="label">
-        the loop
-        <ChoiceField
-          :model-value="work.phase"
-          aria-label="how the loop stood"
-          :items="PHASES"
-          @update:model-value="change({ phase: $event })"
-        />
-      </div>
-      <label class="label"
-        >note
-        <DenseField
-          :model-value="work.note"
-          maxlength="400"
-          @change="change({ note: ($event.target as HTMLInputElement).value })"
-      /></label>
-      <FilePick
-        class="act pickme"
-        accept="image/*"
-        capture="environment"
-        aria-label="photo"
-        @change="photo"
-        >{{ work.photo ? 'another photo…' : 'photo…' }}</FilePick
+    <div v-if="point.page" class="views" role="group" aria-label="what is shown of it">
+      <v-btn
+        v-for="one in VIEWS"
+        :key="one"
+        class="act"
+        :class="{ main: view === one }"
+        :aria-pressed="view === one"
+        @click="view = one"
       >
-      <img
-        v-if="work.photo"
-        :src="`data:image/jpeg;base64,${work.photo}`"
-        alt="the photo that goes with it"
-      />
-      <p v-if="work.done">
-        ✓ done, {{ work.read_at.slice(0, 16).replace('T', ' ') }}; typing anything opens it again
-      </p>
-      <p v-else-if="not" class="settle">▲ {{ not }}</p>
-      <v-btn v-if="!work.done" class="act main" :disabled="!!not" @click="finish">done</v-btn>
-    </section>
-    <section class="card rest">
-      <span class="pair">
-        <v-btn
-          v-for="rung in RUNGS"
-          :key="rung"
-          class="act"
-          :class="{ main: marked(rung) }"
-          :aria-pressed="!!marked(rung)"
-          @click="mark(rung)"
-        >
-          {{ marked(rung) ? '✓ ' : '' }}{{ rung }}
-        </v-btn>
-      </span>
-      <p v-for="one in mine" :key="one.key">▲ {{ one.severity }} {{ one.what }}</p>
-      <span class="pair">
-        <DenseField
-          v-model="what"
-          maxlength="1000"
-          placeholder="what is to be mended"
-          aria-label="what is to be mended"
+        {{ one }}
+      </v-btn>
+    </div>
+    <AwayPages v-if="point.page && view !== 'test'" :page="point.page" :shows="view" />
+    <template v-else>
+      <section
+        v-for="(s, i) in point.steps"
+        :key="i"
+        class="card"
+        :class="{ off: told[i] && !told[i]!.passes }"
+      >
+        <b class="figure">{{ s.signal }}</b>
+        <span class="quiet">{{ s.share }} % {{ s.way }} · {{ s.value }} due</span>
+        <span v-if="point.contact" class="pair">
+          <v-btn
+            v-for="state in [0, 1]"
+            :key="state"
+            class="act"
+            :class="{ main: work.readings[i]?.value === state }"
+            :aria-pressed="work.readings[i]?.value === state"
+            @click="read(i, 'value', String(state))"
+          >
+            {{ point.words[state] }}
+          </v-btn>
+        </span>
+        <span v-else class="pair">
+          <DenseField
+            class="figure"
+            inputmode="decimal"
+            :model-value="work.readings[i]?.signal ?? ''"
+            :placeholder="point.signal_unit"
+            :aria-label="`what the calibrator said at ${s.share} % ${s.way}`"
+            @change="read(i, 'signal', ($event.target as HTMLInputElement).value)"
+          />
+          <DenseField
+            class="figure"
+            inputmode="decimal"
+            :model-value="work.readings[i]?.value ?? ''"
+            :placeholder="`read, ${point.unit}`"
+            :aria-label="`what was read at ${s.share} % ${s.way}`"
+            @change="read(i, 'value', ($event.target as HTMLInputElement).value)"
+          />
+        </span>
+        <span v-if="told[i]" class="verdict" :class="{ bad: !told[i]!.passes }">
+          {{ told[i]!.passes ? '✓ within' : '■ off' }}
+          <template v-if="!point.contact">{{ figure(told[i]!.ofSpan, 3) }} %</template>
+        </span>
+        <span v-if="told[i]?.asks" class="settle">▲ {{ told[i]!.asks }}</span>
+      </section>
+      <section class="card rest">
+        <v-checkbox
+          v-if="asks"
+          :model-value="work.doubts_seen"
+          label="it was read so"
+          @update:model-value="change({ doubts_seen: !!$event })"
         />
-        <ChoiceField v-model="severity" aria-label="how bad" :items="['A', 'B', 'C']" />
-        <v-btn class="act" :disabled="!what.trim()" @click="raise">raise it</v-btn>
-      </span>
-    </section>
+        <v-checkbox
+          v-if="point.trips"
+          :model-value="work.inhibited"
+          label="it is inhibited, or tripping is agreed on"
+          @update:model-value="change({ inhibited: !!$event })"
+        />
+        <div class="label">
+          the loop
+          <ChoiceField
+            :model-value="work.phase"
+            aria-label="how the loop stood"
+            :items="PHASES"
+            @update:model-value="change({ phase: $event })"
+          />
+        </div>
+        <label class="label"
+          >note
+          <DenseField
+            :model-value="work.note"
+            maxlength="400"
+            @change="change({ note: ($event.target as HTMLInputElement).value })"
+        /></label>
+        <FilePick
+          class="act pickme"
+          accept="image/*"
+          capture="environment"
+          aria-label="photo"
+          @change="photo"
+          >{{ work.photo ? 'another photo…' : 'photo…' }}</FilePick
+        >
+        <img
+          v-if="work.photo"
+          :src="`data:image/jpeg;base64,${work.photo}`"
+          alt="the photo that goes with it"
+        />
+        <p v-if="work.done">
+          ✓ done, {{ work.read_at.slice(0, 16).replace('T', ' ') }}; typing anything opens it again
+        </p>
+        <p v-else-if="not" class="settle">▲ {{ not }}</p>
+        <v-btn v-if="!work.done" class="act main" :disabled="!!not" @click="finish">done</v-btn>
+      </section>
+      <section class="card rest">
+        <span class="pair">
+          <v-btn
+            v-for="rung in RUNGS"
+            :key="rung"
+            class="act"
+            :class="{ main: marked(rung) }"
+            :aria-pressed="!!marked(rung)"
+            @click="mark(rung)"
+          >
+            {{ marked(rung) ? '✓ ' : '' }}{{ rung }}
+          </v-btn>
+        </span>
+        <p v-for="one in mine" :key="one.key">▲ {{ one.severity }} {{ one.what }}</p>
+        <span class="pair">
+          <DenseField
+            v-model="what"
+            maxlength="1000"
+            placeholder="what is to be mended"
+            aria-label="what is to be mended"
+          />
+          <ChoiceField v-model="severity" aria-label="how bad" :items="['A', 'B', 'C']" />
+          <v-btn class="act" :disabled="!what.trim()" @click="raise">raise it</v-btn>
+        </span>
+      </section>
+    </template>
   </article>
 </template>
 
@@ -247,6 +265,13 @@ p {
 
 .pair :deep(input.dense) {
   width: 110px;
+}
+
+.views {
+  display: grid;
+  grid-template-columns: repeat(4, minmax(0, 1fr));
+  gap: 6px;
+  margin: 8px 0;
 }
 
 .rest {

@@ -11,7 +11,31 @@ export interface Step {
   per_signal: number | null
 }
 
+/** The pages of one point as a desk shows them. What an earlier version took along has none. */
+export interface Pages {
+  facts: {
+    title: string
+    verdict: string
+    tone: string
+    rows: { label: string; figure: string; basis: string; tone: string }[]
+  }[]
+  wiring: {
+    svg: string
+    words: string
+    faults: string[]
+    way: string[]
+    notes: string[]
+    safe: string[]
+    readings: { meter: string; where: string; healthy: string; otherwise: [string, string][] }[]
+    calibrator: string
+    steps: string[]
+  } | null
+  settings: { station: string; label: string; unit: string; text: string; follows: boolean }[]
+  channel_settings: { of: string; text: string; where: string }[]
+}
+
 export interface AwayPoint {
+  page?: Pages
   id: number
   tag: string
   service: string

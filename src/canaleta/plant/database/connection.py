@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from importlib import resources
 from typing import TYPE_CHECKING, Any
+from weakref import WeakKeyDictionary
 
 import psycopg
 from psycopg.conninfo import conninfo_to_dict
@@ -27,10 +28,12 @@ __all__ = [
     "RUNTIME_ROLE",
     "STOPPING_CHANNEL",
     "ShapeError",
+    "confirmed",
     "engine_for",
     "grant_runtime",
     "is_known",
     "is_newest",
+    "lightly",
     "migrate",
     "notify",
     "servers_behind",
@@ -44,11 +47,12 @@ STOPPING_CHANNEL = "canaleta_stopping"
 RUNTIME_ROLE = "canaleta_runtime"
 
 
-def engine_for(url: str, pool_size: int = 6, *, pre_ping: bool = True) -> Engine:
+def engine_for(url: str, pool_size: int = 6, *, pre_ping: bool = True, unconfirmed: bool = False) -> Engine:
     """An engine for a PostgreSQL address. Raises ValueError for anything else; the message says what is wrong.
 
     pre_ping: whether a connection is tried before it is used; who writes every second and tries again anyway need
-    not.
+    not. unconfirmed: for who writes readings and leases, which are renewed anyway: no commit waits for a standby, so that
+    they go on while it is gone; what must outlive the server asks for it (`confirmed`).
 
     The password is never shown: SQLAlchemy hides it in messages. The address may name several hosts, as
     postgresql://user:password@/name?host=a&host=b&target_session_attrs=read-write, or as libpq writes it,
@@ -63,8 +67,9 @@ def engine_for(url: str, pool_size: int = 6, *, pre_ping: bool = True) -> Engine
         max_overflow=4,
         pool_pre_ping=pre_ping,
         pool_timeout=patient(10),
-        connect_args=_times(),
+        connect_args=_settings(unconfirmed=unconfirmed),
     )
+    _UNCONFIRMED[engine] = unconfirmed
     event.listen(engine, "do_connect", lambda dialect, record, args, params: servers_of(params).connect())
     return engine
 
@@ -90,13 +95,28 @@ def _address(url: str) -> URL:
     )  # fmt: skip
 
 
+_UNCONFIRMED: WeakKeyDictionary[Engine, bool] = WeakKeyDictionary()
+
+
 def servers_behind(engine: Engine) -> Servers:
     """The servers of an engine's address: for who listens beside the pool, or looks at each of them."""
-    return servers_of({**engine.dialect.create_connect_args(engine.url)[1], **_times()})
+    settings = _settings(unconfirmed=_UNCONFIRMED.get(engine, False))
+    return servers_of({**engine.dialect.create_connect_args(engine.url)[1], **settings})
 
 
-def _times() -> dict[str, Any]:
-    return {"connect_timeout": int(min(patient(10), 30)), "options": "-c timezone=UTC"}
+def confirmed(connection: Connection) -> None:
+    """This transaction is kept for good once it is committed: a standby has it too, if there is one that is waited for."""
+    connection.execute(text("set local synchronous_commit = on"))
+
+
+def lightly(connection: Connection) -> None:
+    """This transaction waits for no standby: what would be lost with this server does not matter, such as who looked when."""
+    connection.execute(text("set local synchronous_commit = local"))
+
+
+def _settings(*, unconfirmed: bool = False) -> dict[str, Any]:
+    alone = " -c synchronous_commit=local" if unconfirmed else ""
+    return {"connect_timeout": int(min(patient(10), 30)), "options": f"-c timezone=UTC{alone}"}
 
 
 class ShapeError(RuntimeError):

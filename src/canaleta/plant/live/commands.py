@@ -14,7 +14,7 @@ from sqlalchemy import Connection, Engine, func, insert, or_, select, text, upda
 from canaleta.core.checks.injection import Injection, loop_unit
 from canaleta.core.model.image import PlantImage
 from canaleta.plant.database import tables as t
-from canaleta.plant.database.connection import notify
+from canaleta.plant.database.connection import confirmed, notify
 from canaleta.plant.database.patience import patient
 
 __all__ = [
@@ -115,6 +115,8 @@ def racks_with_commands(connection: Connection) -> set[int]:
 
 def start_waiting(connection: Connection, rack: int, epoch: int) -> list[Command]:
     """The commands of a rack that wait and are still worth starting, now marked as started by this epoch."""
+    # Nobody does it a second time where another server took over in between.
+    confirmed(connection)
     due = (
         select(t.command.c.id)
         .where(
@@ -131,7 +133,8 @@ def start_waiting(connection: Connection, rack: int, epoch: int) -> list[Command
 
 
 def finish(connection: Connection, command: int, outcome: Outcome) -> None:
-    """Record what became of a command."""
+    """Record what became of a command: for good, for whoever asked is told so."""
+    confirmed(connection)
     result = (json.dumps(outcome.answer) if outcome.answer else "") if outcome.done else outcome.says
     connection.execute(
         update(t.command)

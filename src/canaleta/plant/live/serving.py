@@ -12,7 +12,7 @@ from sqlalchemy import Connection, case, delete, func, insert, select, text, upd
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from canaleta.plant.database import tables as t
-from canaleta.plant.database.connection import notify
+from canaleta.plant.database.connection import confirmed, notify
 from canaleta.plant.database.patience import patient
 
 __all__ = [
@@ -221,7 +221,8 @@ def given_now(connection: Connection) -> list[Given]:
 
 
 def write_down(connection: Connection, point: int, by: str, door: str, value: str, done: bool, says: str) -> None:
-    """Keep what another system wrote, or tried to."""
+    """Keep what another system wrote, or tried to: for good."""
+    confirmed(connection)
     connection.execute(insert(t.given_write).values(point=point, by=by, door=door, value=value, done=done, says=says))
 
 

@@ -29,7 +29,7 @@ from canaleta.plant.database.connection import take_plant_lock
 from canaleta.plant.database.locks import PACKAGE_LOCK, LockedError, held, hold, let_go, refuse_locked
 from canaleta.plant.live import temporary
 from canaleta.plant.records.plant import plant_name
-from canaleta.web.checks.away_points import plant_away, points_away
+from canaleta.web.checks.away_points import plant_away, points_away, with_pages
 from canaleta.web.checks.judging import KINDS, SignCheckIn, document_of, judged_of, outcome_out
 from canaleta.web.checks.packages import PackagePath, package_named
 from canaleta.web.checks.with_instrument import refuse_instrument
@@ -207,7 +207,7 @@ def take_along(path: PackagePath, body: AwayIn) -> Response:
         "code": secrets.token_hex(8),
         "who": session_now().account,
         "seq": image.seq,
-        "points": points_away(image, there),
+        "points": with_pages(image, points_away(image, there)),
     }
     return jsonify(document)
 

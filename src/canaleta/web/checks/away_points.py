@@ -19,11 +19,12 @@ from canaleta.core.signals.signal_types import Family
 from canaleta.plant.live import temporary
 from canaleta.plant.records.instruments import instruments
 from canaleta.plant.records.plant import plant_name
+from canaleta.web.checks.away_pages import Places, page_away
 from canaleta.web.checks.judging import step_out
 from canaleta.web.kit.figures import finite
 from canaleta.web.kit.shared import shared
 
-__all__ = ["FORMAT", "VERSION", "plant_away", "points_away"]
+__all__ = ["FORMAT", "VERSION", "plant_away", "points_away", "with_pages"]
 
 FORMAT, VERSION = "canaleta away", 1
 
@@ -47,6 +48,12 @@ def points_away(image: PlantImage, points: Sequence[int]) -> list[dict[str, Any]
         for entry in temporary.listed(connection, most=100_000):
             open_.setdefault(entry.point, []).append(f"{entry.kind}: {entry.what} ({entry.who})")
     return [_point(image, image.row_of(point)) | {"open": open_.get(point, [])} for point in points]
+
+
+def with_pages(image: PlantImage, points: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+    """The same with the pages of each point, for a screen: paper has its own."""
+    places = Places(image)
+    return [one | {"page": page_away(image, image.row_of(one["id"]), places)} for one in points]
 
 
 def _point(image: PlantImage, row: int) -> dict[str, Any]:

@@ -9,6 +9,7 @@ from urllib.parse import urlsplit
 from flask import Flask, Response, current_app, g, request
 from sqlalchemy.exc import SQLAlchemyError
 
+from canaleta.plant.database.connection import lightly
 from canaleta.plant.database.room import Room
 from canaleta.plant.people.accounts import ROLES, Session, note_seen, valid_session
 from canaleta.web.kit.json import DEEPEST, too_deep
@@ -120,6 +121,7 @@ def install(app: Flask, hosts: frozenset[str]) -> None:
         short = room.is_short()
         if session.unseen_s > SEEN_EVERY_S and not short:
             with current_app.extensions["canaleta"].engine.begin() as connection:
+                lightly(connection)
                 note_seen(connection, session.token_hash)
         least = RIGHTS[right]
         if least and ROLES.index(session.role) < ROLES.index(least):

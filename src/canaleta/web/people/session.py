@@ -6,6 +6,7 @@ from flask import Response, jsonify, make_response, request
 from pydantic import Field
 from sqlalchemy import Connection
 
+from canaleta.plant.database.connection import lightly
 from canaleta.plant.people import accounts
 from canaleta.plant.people.accounts import ROLES
 from canaleta.web.kit.access import RIGHTS, cookie_name, needs, session_now
@@ -71,6 +72,7 @@ def who_am_i() -> Response:
 def sign_in(body: SignIn) -> Response:
     """Sign in with name and password. Tries are counted by name and by address."""
     with shared().engine.begin() as connection:
+        lightly(connection)
         # By name and address together: somebody who guesses elsewhere never locks the owner out.
         of_name = f"sign-in:{body.name}:{request.remote_addr}"
         from_there = f"sign-in-from:{request.remote_addr}"
@@ -79,6 +81,7 @@ def sign_in(body: SignIn) -> Response:
     if not (name_may and address_may):
         raise ProblemError(429, "too many tries", "wait a minute", "then try again, or ask for a one-time link")
     with shared().engine.begin() as connection:
+        lightly(connection)
         if not accounts.sign_in(connection, body.name, body.password):
             raise ProblemError(
                 401,
@@ -95,6 +98,7 @@ def sign_in(body: SignIn) -> Response:
 def follow_link(body: Link) -> Response:
     """Sign in with a one-time link; it is used up."""
     with shared().engine.begin() as connection:
+        lightly(connection)
         from_there = f"link-from:{request.remote_addr}"
         allowed = accounts.allowed_again(connection, from_there, TRIES_FROM_ONE_ADDRESS, WINDOW_S)
         name = accounts.redeem_link(connection, body.token) if allowed else None
