@@ -1,6 +1,5 @@
 """The command line: start, agent, serve, check, dev, demo, audit, convert, export, import, check-plan, records, dossier, verify, generate,
-prove, check-code, backup, restore, user. Processes of
-`start` have hidden commands."""
+prove, check-code, backup, restore, forget, user. Processes of `start` have hidden commands."""
 
 from __future__ import annotations
 
@@ -95,6 +94,11 @@ def _parser(*, converts: bool) -> argparse.ArgumentParser:
         command.add_argument("file", type=Path, metavar="FILE")
         _takes_data(command)
         command.set_defaults(run=_backup if name == "backup" else _restore)
+
+    forgets = commands.add_parser("forget", help="drop whole months of the alarm journal")
+    forgets.add_argument("--before", required=True, metavar="YYYY-MM", help="this month and later ones stay")
+    _takes_data(forgets)
+    forgets.set_defaults(run=_forget)
 
     export = commands.add_parser("export", help="write the plant as a project file")
     export.add_argument("file", type=Path, metavar="FILE", nargs="?")
@@ -298,6 +302,12 @@ def _restore(options: argparse.Namespace) -> int:
     from canaleta.host.safekeeping import restore
 
     return restore(_data(options), options.file)
+
+
+def _forget(options: argparse.Namespace) -> int:
+    from canaleta.host.upkeep import forget
+
+    return forget(_data(options), options.before)
 
 
 def _export(options: argparse.Namespace) -> int:

@@ -9,6 +9,7 @@ import os
 import sys
 import time
 from collections.abc import Iterator
+from datetime import UTC, datetime
 from pathlib import Path
 
 from sqlalchemy import Engine, text
@@ -34,7 +35,7 @@ from canaleta.plant.people import accounts
 from canaleta.plant.people.accounts import AccountError
 from canaleta.plant.records.image_cache import ImageCache
 
-__all__ = ["database_of", "export_project", "import_file", "load_demo", "user"]
+__all__ = ["database_of", "export_project", "forget", "import_file", "load_demo", "user"]
 
 
 @contextlib.contextmanager
@@ -178,6 +179,31 @@ def _import_project(data: Path, file: Path, content: bytes, who: str, dry: bool)
         except ProjectError as error:
             raise TroubleError(f"{file}: {error}", "nothing was changed") from error
     say(f"  {project.name}: {count} points {'can be read' if dry else 'were read'}")
+    return 0
+
+
+def forget(data: Path, before: str) -> int:
+    """Drop whole months of the alarm journal, those before one. before: YYYY-MM; the last thirteen months stay, for what never
+    came within a year is told by them."""
+    try:
+        month = datetime.strptime(before, "%Y-%m").replace(tzinfo=UTC)
+    except ValueError as error:
+        raise TroubleError(f"“{before}” is no month", "write it as 2026-01") from error
+    now = datetime.now(UTC)
+    first = now.replace(year=now.year - 1, month=1, day=1).replace(
+        month=now.month, hour=0, minute=0, second=0, microsecond=0
+    )
+    if month > first:
+        raise TroubleError(
+            f"the alarm journal of the last thirteen months stays: nothing before {first:%Y-%m} was dropped",
+            f"./canaleta forget --before {first:%Y-%m}",
+        )
+    with database_of(data) as (_, engine), engine.begin() as connection:
+        drop = text("select canaleta_drop_months('journal', 'at', :month)")
+        dropped = connection.execute(drop, {"month": month}).scalar_one()
+    for part in dropped:
+        say(f"  {part} is dropped")
+    say(f"  {len(dropped)} months dropped" if dropped else f"  there is nothing before {before}")
     return 0
 
 

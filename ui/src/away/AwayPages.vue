@@ -119,6 +119,10 @@ dd {
   overflow-wrap: anywhere;
 }
 
+dd .figure {
+  white-space: normal;
+}
+
 dd .quiet {
   display: block;
   font-size: 13px;
