@@ -8,13 +8,13 @@ import time
 
 import psycopg
 import pytest
-from sqlalchemy import Engine, text
+from sqlalchemy import Engine, make_url, text
 from sqlalchemy.exc import OperationalError
 from tests.building.pair import Pair
 from tests.building.waiting import HANGS_S
 
-from canaleta.plant.database.connection import engine_for, servers_behind
-from canaleta.plant.database.servers import UnsureError
+from canaleta.plant.database.connection import engine_for, leading, servers_behind
+from canaleta.plant.database.servers import UnsureError, servers_of
 
 
 class Writer:
@@ -166,6 +166,32 @@ def test_two_that_lead_and_follow_nobody_are_no_choice(pair: Pair) -> None:
     with pytest.raises(OperationalError, match="both take writes and neither follows the other"), engine.connect():
         pass
     engine.dispose()
+
+
+def test_programs_of_postgresql_are_sent_to_the_one_that_leads(pair: Pair) -> None:
+    url = make_url(pair.url())
+    assert leading(url).port == pair.a.port
+    pair.kill(pair.a)
+    pair.promote(pair.b)
+    with psycopg.connect(
+        leading(url).set(drivername="postgresql").render_as_string(hide_password=False)
+    ) as connection:
+        assert connection.info.port == pair.b.port
+
+
+def test_a_server_that_refuses_is_none_that_hangs(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Too many connections, or a restart: whoever waits there waits on. Only silence is given up."""
+    servers = servers_of({"host": "127.0.0.1", "port": "1", "dbname": "plant", "user": "me"})
+
+    def refuse(error: Exception) -> list[int] | None:
+        def connect(**_: object) -> None:
+            raise error
+
+        monkeypatch.setattr(psycopg, "connect", connect)
+        return servers.answers(servers.all[0], [7])
+
+    assert refuse(psycopg.OperationalError("FATAL: sorry, too many clients already")) == []
+    assert refuse(psycopg.errors.ConnectionTimeout("connection timeout expired")) is None
 
 
 def _is_dead(connection: psycopg.Connection) -> bool:

@@ -31,7 +31,7 @@ from canaleta.host.folder import only_one, prepare
 from canaleta.host.shape import bring_up
 from canaleta.host.steps import TroubleError, run_logged, say, step
 from canaleta.host.upkeep import database_of
-from canaleta.plant.database.connection import engine_for, grant_runtime, is_known, shape_of
+from canaleta.plant.database.connection import engine_for, grant_runtime, is_known, leading, shape_of
 
 __all__ = ["Digests", "backup", "digests", "restore"]
 
@@ -299,5 +299,5 @@ def _plain_url(engine: Engine) -> str:
 
 
 def _plain(url: Any) -> str:
-    """The address without its password, which must not stand on a command line."""
-    return make_url(url)._replace(drivername="postgresql", password=None).render_as_string()
+    """The address of the server that takes writes, without its password, which must not stand on a command line."""
+    return leading(make_url(url))._replace(drivername="postgresql", password=None).render_as_string()

@@ -33,6 +33,7 @@ __all__ = [
     "grant_runtime",
     "is_known",
     "is_newest",
+    "leading",
     "lightly",
     "migrate",
     "notify",
@@ -102,6 +103,22 @@ def servers_behind(engine: Engine) -> Servers:
     """The servers of an engine's address: for who listens beside the pool, or looks at each of them."""
     settings = _settings(unconfirmed=_UNCONFIRMED.get(engine, False))
     return servers_of({**engine.dialect.create_connect_args(engine.url)[1], **settings})
+
+
+def leading(url: URL) -> URL:
+    """The address of the one server that takes writes, of an address that may name several: for programs of PostgreSQL. Raises
+    psycopg.OperationalError if none does."""
+    engine = engine_for(url.render_as_string(hide_password=False), pool_size=1)
+    servers = servers_behind(engine)
+    if not servers.several:
+        return url
+    server = servers.leads()
+    query = {
+        name: value
+        for name, value in engine.url.query.items()
+        if name not in ("host", "port", "target_session_attrs")
+    }
+    return engine.url.set(host=server.host, port=int(server.port) if server.port else None, query=query)
 
 
 def confirmed(connection: Connection) -> None:

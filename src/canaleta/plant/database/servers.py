@@ -126,19 +126,20 @@ class Servers:
 
     def listen(self) -> psycopg.Connection[Any]:
         """A connection for who listens: not waited on, in autocommit. Raises psycopg.OperationalError."""
-        server = self._first()
+        server = self.leads()
         made = psycopg.connect(**self.params(server), autocommit=True)
         WATCH.knows(made, self, server)
         return made
 
     async def listen_async(self) -> psycopg.AsyncConnection[Any]:
         """The same for a loop."""
-        server = await asyncio.to_thread(self._first)
+        server = await asyncio.to_thread(self.leads)
         made = await psycopg.AsyncConnection.connect(**self.params(server), autocommit=True)
         WATCH.knows(made, self, server)
         return made
 
-    def _first(self) -> Server:
+    def leads(self) -> Server:
+        """The one that takes writes. Raises psycopg.OperationalError if none does."""
         return self.find().server if self.several else self.all[0]
 
     def find(self) -> Leader:
@@ -199,13 +200,16 @@ class Servers:
             return Follower(server, " ".join(str(error).split()), answers=False)
 
     def answers(self, server: Server, waiting: list[int]) -> list[int] | None:
-        """Which of some of our sessions wait for a standby there; None if it takes no connection."""
+        """Which of some of our sessions wait for a standby there; None if it neither takes nor refuses a connection. One that
+        refuses, having too many of them or none to give, is no server that hangs."""
         waits = "select pid from pg_stat_activity where wait_event = 'SyncRep' and pid = any(%s)"
         try:
             with psycopg.connect(**self._asking(server), autocommit=True) as connection:
                 return [pid for (pid,) in connection.execute(waits, [waiting])]
-        except psycopg.Error:
+        except psycopg.errors.ConnectionTimeout:
             return None
+        except psycopg.Error:
+            return []
 
     def _asking(self, server: Server) -> dict[str, Any]:
         return {**self.params(server), "connect_timeout": _whole(ANSWER_S * self.slower)}

@@ -189,6 +189,7 @@ class Hub:
                     for channel in CHANNELS:
                         connection.execute(f"listen {channel}")
                     self._catch_up()
+                    self._look_at_standby()
                     self._ready.set()
                     wait = 0.2
                     while not self._stopping.is_set():
@@ -200,6 +201,8 @@ class Hub:
                         self._look_at_standby()
             except (psycopg.Error, SQLAlchemyError) as error:
                 self._stands(AWAY)
+                # Once it answers, that is told at once.
+                self._stood = float("-inf")
                 log.warning("the database does not answer the listener, again in %.1f s: %s", wait, short(error))
             except Exception:
                 log.exception("the listener met what it does not know; it reads anew in %.1f s", wait)
