@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+from datetime import UTC, datetime
 
 import numpy as np
 import pytest
@@ -13,7 +14,9 @@ from canaleta.exchange.prints.documents import DOCUMENTS, _redline, printed
 from canaleta.exchange.prints.drawings import _paths
 from canaleta.exchange.prints.labels import LabelError, Stock, _of, labels
 from canaleta.exchange.prints.paper import About, Framed, lines_of
+from canaleta.exchange.prints.records import check_records
 from canaleta.exchange.prints.tables import TABLES
+from canaleta.plant.checks.evidence import Countersignature, Evidence, digest
 
 ABOUT = About("Vallroja Tileworks", "B", "2026-12-01", (("checked", "Ana Serra 2026-11-30"),))
 PLANT = demo_image()
@@ -148,3 +151,45 @@ def test_labels_fill_a_sheet_from_the_first_unused_one() -> None:
         assert labels(PLANT, ALL[:30], "devices", stock, "https://plant.example").startswith(b"%PDF-")
     with pytest.raises(LabelError, match="nothing of these points"):
         labels(PLANT, NONE, "wires", Stock(), "https://plant.example")
+
+
+def _record(number: int, tag: str, verdict: str = "passed") -> Evidence:
+    at = datetime(2026, 11, 30, 8, number, tzinfo=UTC)
+    body = {"tag": tag, "service": "gas pressure", "lines": ["by cal 3, serial 77"], "note": "Ω and µ"}
+    hash_ = digest(at, "loop check", number, "ana", "Ana Serra", verdict, body)
+    return Evidence(number, at, "loop check", number, "ana", "Ana Serra", verdict, hash_, body)
+
+
+@pytest.fixture
+def said(monkeypatch: pytest.MonkeyPatch) -> dict[int, str]:
+    """What is written on each page, in words."""
+    out: dict[int, str] = {}
+    words = Framed.words
+
+    def kept(page: Framed, text: str, *more: object, **named: object) -> None:
+        out[page.page_no()] = f"{out.get(page.page_no(), '')}{text}\n"
+        words(page, text, *more, **named)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(Framed, "words", kept)
+    return out
+
+
+def test_check_records_are_a_sheet_each_with_who_signed_under_and_what_is_untested(said: dict[int, str]) -> None:
+    first, altered = _record(1, "PT-3107"), dataclasses.replace(_record(2, "TE-2101"), verdict="passed after all")
+    forged = Countersignature(1, first.at, 1, "pau", "Pau Riba", "in order", "not a hash")
+    told: list[float] = []
+    check_records([first, altered], {1: [forged]}, ["FT-3110", "ZS-2207"], ABOUT, "A4", told.append)
+    assert list(said) == [1, 2, 3]
+    assert "loop check: PT-3107" in said[1]
+    assert "signed by Ana Serra (ana), 2026-11-30 08:01:00 UTC" in said[1]
+    assert "seen by Pau Riba" in said[1]
+    assert "not under what it was given for" in said[1]
+    assert "not what was signed" not in said[1]
+    assert "not what was signed" in said[2]
+    assert "FT-3110, ZS-2207" in said[3]
+    assert told == [0.5, 1.0]
+
+
+def test_a_part_without_points_or_records_says_so(said: dict[int, str]) -> None:
+    check_records([], {}, [], ABOUT, "A3")
+    assert "no point belongs to this part" in said[1]

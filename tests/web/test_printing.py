@@ -34,7 +34,7 @@ def test_a_document_is_made_of_a_part_and_fetched(person: Callable[[str], Person
     assert told["areas"]
 
 
-@pytest.mark.parametrize("document", ["list", "loops", "labels devices"])
+@pytest.mark.parametrize("document", ["list", "loops", "records", "labels devices"])
 def test_each_way_of_making_one_ends_with_a_file(person: Callable[[str], Person], document: str) -> None:
     job, body = printed(person("technician"), {"document": document, "part": "area", "name": "kiln 2"})
     assert job["state"] == "done", job

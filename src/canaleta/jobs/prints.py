@@ -5,25 +5,31 @@ from __future__ import annotations
 import os
 import sys
 import time
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 from sqlalchemy import ColumnElement, Connection, Engine, true
 
 from canaleta.jobs.file_work import DONE, FAILED, WORKS, FileWork
 from canaleta.plant.database import tables as t
 
+if TYPE_CHECKING:
+    from canaleta.core.model.image import PlantImage
+    from canaleta.exchange.prints.paper import About
+    from canaleta.plant.checks.evidence import Countersignature
+
 __all__ = ["DONE", "FAILED", "WORKS", "PrintJob", "Wanted", "begin", "job_of", "jobs", "kept", "make"]
 
 _WORK = FileWork(t.print_job, "canaleta.jobs.prints", "prints")
+RECORDS = "records"
 TELL_S = 0.5
 
 
 @dataclass(frozen=True)
 class Wanted:
-    """What is printed. document: "list", one of exchange.prints.DOCUMENTS, or "labels terminals", "labels wires", "labels
+    """What is printed. document: "list", "records", one of exchange.prints.DOCUMENTS, or "labels terminals", "labels wires", "labels
     devices"; of: the part of the plant, ("", "") for all of it: ("area", "kilns"), ("cabinet", "KC-2"), ("system", …); stock: of
     labels; address: of this program, for codes."""
 
@@ -109,6 +115,12 @@ def make(engine: Engine, number: int) -> None:
             body = labels(image, rows, kind, Stock(**wanted.stock), wanted.address)
         except LabelError as error:
             raise LookupError(str(error)) from error
+    elif wanted.document == RECORDS:
+        with engine.connect() as connection:
+            those = [int(image.ids[row]) for row in rows]
+            body = _records(
+                connection, image, those, About(plant, issued.mark if issued else "", day, signed), wanted, told
+            )
     elif wanted.document == "list":
         body = printed_list(
             image, rows.tolist(), plant, day, Issue(issued.mark, points) if issued else Issue(), wanted.paper
@@ -121,6 +133,23 @@ def make(engine: Engine, number: int) -> None:
     file = _WORK.place(f"canaleta-print-{number}-{os.getpid()}.pdf")
     file.write_bytes(body)
     _WORK.keep(engine, number, file)
+
+
+def _records(
+    connection: Connection, image: PlantImage, points: Sequence[int], about: About, wanted: Wanted,
+    told: Callable[[float], None],
+) -> bytes:  # fmt: skip
+    from canaleta.exchange.prints.records import check_records
+    from canaleta.plant.checks.evidence import countersignatures, newest_of
+
+    place = {point: k for k, point in enumerate(points)}
+    records = sorted(newest_of(connection, points), key=lambda record: (place[record.point], record.at))
+    under: dict[int, list[Countersignature]] = {}
+    for one in countersignatures(connection, [record.id for record in records]):
+        under.setdefault(one.record, []).append(one)
+    tested = {record.point for record in records}
+    untested = [image.label(image.row_of(point)) for point in points if point not in tested]
+    return check_records(records, under, untested, about, wanted.paper, told)
 
 
 if __name__ == "__main__":

@@ -7228,7 +7228,7 @@ export interface components {
              * Document
              * @enum {string}
              */
-            document: "list" | "loops" | "terminals" | "cables" | "cores" | "elevations" | "cards" | "alarms" | "registers" | "redline" | "labels devices" | "labels terminals" | "labels wires";
+            document: "list" | "loops" | "terminals" | "cables" | "cores" | "elevations" | "cards" | "alarms" | "registers" | "redline" | "records" | "labels devices" | "labels terminals" | "labels wires";
             /**
              * Name
              * @default

@@ -28,6 +28,7 @@ __all__ = [
     "digest",
     "keep",
     "moments_of",
+    "newest_of",
     "of_point",
     "one",
     "search",
@@ -85,6 +86,19 @@ def of_point(connection: Connection, point: int, most: int = 50) -> list[Evidenc
     among = t.evidence.c.body["points"].contains([point])
     query = select(*WHOLE).where(or_(t.evidence.c.point == point, among)).order_by(t.evidence.c.id.desc()).limit(most)
     return [Evidence(**row) for row in connection.execute(query).mappings()]
+
+
+def newest_of(connection: Connection, points: Sequence[int]) -> list[Evidence]:
+    """The newest record of each kind at each of these points, by point and time; records of scripts stand at the points they name
+    first."""
+    c = t.evidence.c
+    query = (
+        select(*WHOLE)
+        .where(c.point.in_(list(points)))
+        .distinct(c.point, c.kind)
+        .order_by(c.point, c.kind, c.id.desc())
+    )
+    return sorted((Evidence(**row) for row in connection.execute(query).mappings()), key=lambda e: (e.point, e.at))
 
 
 def one(connection: Connection, number: int) -> Evidence | None:

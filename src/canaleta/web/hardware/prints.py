@@ -23,8 +23,8 @@ __all__ = ["api"]
 
 api = routes("prints", __name__, url_prefix="/api/prints", abp_responses=PROBLEMS)
 Document = Literal[
-    "list", "loops", "terminals", "cables", "cores", "elevations", "cards", "alarms", "registers", "redline", "labels devices",
-    "labels terminals", "labels wires",
+    "list", "loops", "terminals", "cables", "cores", "elevations", "cards", "alarms", "registers", "redline", "records",
+    "labels devices", "labels terminals", "labels wires",
 ]  # fmt: skip
 MOST_DRAWN = 1500
 """Points of one print that are drawn, or followed along their wires."""
