@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 from datetime import UTC, datetime
+from decimal import Decimal
 
 import numpy as np
 import pytest
@@ -11,7 +12,7 @@ from tests.building.planted import demo_image
 
 from canaleta.core.model.image import PlantImage
 from canaleta.exchange.prints.documents import DOCUMENTS, _redline, printed
-from canaleta.exchange.prints.drawings import _paths
+from canaleta.exchange.prints.drawings import _moved, _paths
 from canaleta.exchange.prints.labels import LabelError, Stock, _of, labels
 from canaleta.exchange.prints.paper import About, Framed, lines_of
 from canaleta.exchange.prints.records import check_records
@@ -193,3 +194,27 @@ def test_check_records_are_a_sheet_each_with_who_signed_under_and_what_is_untest
 def test_a_part_without_points_or_records_says_so(said: dict[int, str]) -> None:
     check_records([], {}, [], ABOUT, "A3")
     assert "no point belongs to this part" in said[1]
+
+
+def test_drawings_mark_what_changed_since_the_issue(said: dict[int, str]) -> None:
+    """PT-3107 was issued with 500 mbar and on no channel, FT-3110 not at all; PT-3108 is as it was."""
+    cells = {name: PLANT.cells[name].copy() for name in PLANT.cells}
+    first, second, third = (
+        next(r for r in ALL.tolist() if PLANT.label(r) == tag) for tag in ("PT-3107", "PT-3108", "FT-3110")
+    )
+    rows = [{n: cells[n][r] for n in cells if cells[n][r] is not None} for r in (first, second)]
+    rows[0] |= {"device_high": Decimal(500)}
+    rows[0].pop("channel")
+    issued = PlantImage.of_rows(
+        rows, PLANT.layout, PLANT.conventions, ids=[int(PLANT.ids[r]) for r in (first, second)]
+    )
+    some = np.array([first, second, third])
+    assert printed("loops", PLANT, some, ABOUT, "A4", issued).startswith(b"%PDF-")
+    assert "since issue B: " in said[1]
+    assert "high “600”, was “500”" in said[1]
+    assert "channel “KC-2·1·2·1”, was “”" in said[1]
+    assert "since issue" not in said[2]
+    assert "since issue B: new" in said[3]
+    assert _moved(PLANT, issued)[int(PLANT.module[first])] >= 1
+    assert _moved(PLANT, PLANT) == _moved(PLANT, None) == {}
+    assert printed("elevations", PLANT, some, ABOUT, "A3", issued).startswith(b"%PDF-")

@@ -39,7 +39,7 @@ from canaleta.plant.people.accounts import Key
 from canaleta.racks.sparkplug import read_payload
 from canaleta.serving.broker import read_broker
 from canaleta.serving.modbus import MOST_CLIENTS, ModbusDoor
-from canaleta.serving.mqtt import MqttDoor
+from canaleta.serving.mqtt import MqttDoor, topics_of
 from canaleta.serving.opc import Alarm, OpcDoor, unit_id
 from canaleta.serving.people import Doorkeeper
 from canaleta.serving.statuses import status_of
@@ -533,3 +533,9 @@ def test_a_brokers_address_is_read_or_said_to_be_none() -> None:
     for wrong in ("broker.plant", "http://broker.plant", "mqtt://broker:99999", "mqtt://"):
         with pytest.raises(ValueError, match="mqtt://"):
             read_broker(wrong)
+
+
+def test_no_two_points_share_a_topic() -> None:
+    """A slash is none of a name's in MQTT: “A/B” and “A_B” of one area would be one topic."""
+    topics = topics_of("plant", ["kiln", "kiln", "", "dryer"], ["A/B", "A_B", "T+1", "A/B"], [7, 8, 9, 10])
+    assert topics == ["plant/kiln/A_B (7)", "plant/kiln/A_B (8)", "plant/no area/T_1", "plant/dryer/A_B"]

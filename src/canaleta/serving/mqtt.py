@@ -13,6 +13,8 @@ import math
 import ssl
 import threading
 import time
+from collections import Counter
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from typing import Any
 
@@ -38,7 +40,7 @@ from canaleta.serving.broker import BrokerAddress
 from canaleta.serving.statuses import QUALITY_WORDS
 from canaleta.serving.values import Values
 
-__all__ = ["MqttDoor"]
+__all__ = ["MqttDoor", "topics_of"]
 
 log = logging.getLogger("serve")
 GROUP = 50
@@ -116,9 +118,7 @@ class MqttDoor:
         """Follow a list that moved on: topics and names may be others."""
         image = values.image
         tags, areas = image.texts("tag"), image.texts("area")
-        topics = [
-            f"{self._prefix}/{_level(area) or 'no area'}/{_level(tag)}" for area, tag in zip(areas, tags, strict=True)
-        ]
+        topics = topics_of(self._prefix, areas, tags, image.ids.tolist())
         gone = set(self._topics) - set(topics)
         with self._lock:
             moved = topics != self._topics
@@ -272,6 +272,14 @@ class MqttDoor:
             asked = read_payload(message.payload)
             if any(m.name == "Node Control/Rebirth" and m.value == 1.0 for m in asked.metrics):
                 self._again.set()
+
+
+def topics_of(prefix: str, areas: Sequence[str], tags: Sequence[str], ids: Sequence[int]) -> list[str]:
+    """A topic a point. Where two would share one, as “A/B” and “A_B” do, each has its number behind it: nobody hears two points
+    under one name."""
+    plain = [f"{prefix}/{_level(area) or 'no area'}/{_level(tag)}" for area, tag in zip(areas, tags, strict=True)]
+    shared = Counter(plain)
+    return [name if shared[name] == 1 else f"{name} ({point})" for name, point in zip(plain, ids, strict=True)]
 
 
 def _level(name: str) -> str:

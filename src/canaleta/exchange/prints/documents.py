@@ -26,10 +26,10 @@ def printed(
     name: str, image: PlantImage, rows: Rows, about: About, paper: Paper, issued: PlantImage | None = None,
     told: Told = lambda share: None,
 ) -> bytes:  # fmt: skip
-    """A document as PDF. issued: the list as it was issued last, None where it never was: drawings do not mark what changed.
+    """A document as PDF. issued: the list as it was issued last, None where it never was; what changed since is marked.
     told: hears the share that is done. Raises KeyError for a name that there is not."""
     if name in DRAWINGS:
-        page: Framed = DRAWINGS[name](image, rows, about, paper, told)
+        page: Framed = DRAWINGS[name](image, rows, about, paper, told, issued)
         return bytes(page.output())
     if name == REDLINE:
         page = Framed(about, "redline", paper, _REDLINE)

@@ -3,11 +3,12 @@ them: they stay sharp at any size, and can be searched."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 
 import numpy as np
 from defusedxml.ElementTree import fromstring
 
+from canaleta.core.model.fields import field_named
 from canaleta.core.model.image import PlantImage
 from canaleta.core.notation.arrays import Rows
 from canaleta.core.wiring.circuit import circuit_of
@@ -22,12 +23,15 @@ _QUIET = {"q": 95, "thin": 120}
 Told = Callable[[float], None]
 
 
-def loop_sheets(image: PlantImage, rows: Rows, about: About, paper: Paper, told: Told) -> Framed:
-    """A sheet a point: what it is from the pipe to the value, its circuit drawn, what a meter reads."""
+def loop_sheets(
+    image: PlantImage, rows: Rows, about: About, paper: Paper, told: Told, issued: PlantImage | None = None
+) -> Framed:
+    """A sheet a point: what it is from the pipe to the value, its circuit drawn, what a meter reads. issued: the list as it was
+    issued last; what changed since stands below the head."""
     page = Framed(about, "loop sheets", paper)
     for count, row in enumerate(rows.tolist()):
         page.add_page()
-        _loop(page, image.only(np.array([row])))
+        _loop(page, image.only(np.array([row])), _changed(image, row, issued), about.issue)
         told((count + 1) / max(1, len(rows)))
     if not len(rows):
         page.add_page()
@@ -42,8 +46,33 @@ _FACTS = (
 )  # fmt: skip
 
 
-def _loop(page: Framed, image: PlantImage) -> None:
+def _changed(image: PlantImage, row: int, issued: PlantImage | None) -> tuple[str, ...]:
+    """What is not as it was issued, in words: none where nothing was issued."""
+    if issued is None:
+        return ()
+    point = int(image.ids[row])
+    if not issued.has(point):
+        return ("new",)
+    was = issued.row_of(point)
+    return tuple(
+        f"{field_named(name).label} “{now}”, was “{old}”"
+        for name in image.cells
+        if field_named(name).stored and (now := image.text(name, row)) != (old := issued.text(name, was))
+    )
+
+
+def _since(page: Framed, changed: Sequence[str], issue: str) -> None:
+    """A bar at the margin, as in tables, and the words beside it."""
+    top = page.y
+    page.words(f"since issue {issue}: {'; '.join(changed)}", 8, bold=True)
+    page.set_fill_color(60)
+    page.rect(page.l_margin - 3, top, 1.2, page.y - top, style="F")
+
+
+def _loop(page: Framed, image: PlantImage, changed: Sequence[str], issue: str) -> None:
     page.words(image.label(0), 16, bold=True)
+    if changed:
+        _since(page, changed, issue)
     page.ln(1)
     facts = [(label, text) for name, label in _FACTS if (text := image.text(name, 0))]
     for station, label in (("process", "process"), ("device", "device"), ("value", "value")):
@@ -200,8 +229,12 @@ def _words(d: str) -> list[str]:
     return [*out, now] if now else out
 
 
-def elevations(image: PlantImage, rows: Rows, about: About, paper: Paper, told: Told) -> Framed:
-    """A sheet a cabinet: its racks as rows of modules in their slots, each with its type and how full it is."""
+def elevations(
+    image: PlantImage, rows: Rows, about: About, paper: Paper, told: Told, issued: PlantImage | None = None
+) -> Framed:
+    """A sheet a cabinet: its racks as rows of modules in their slots, each with its type and how full it is. issued: the list as it
+    was issued last; modules on which something lands that did not then, or no longer, are marked."""
+    moved = _moved(image, issued)
     page, layout = Framed(about, "cabinet elevations", paper), image.layout
     held: dict[int, int] = {}
     for module in image.module[image.landed].tolist():
@@ -216,7 +249,7 @@ def elevations(image: PlantImage, rows: Rows, about: About, paper: Paper, told: 
         page.words(f"{cabinet.name}  {cabinet.title}", 14, bold=True)
         page.ln(2)
         for rack in sorted((r for r in layout.racks.values() if r.cabinet == cabinet.id), key=lambda r: r.name):
-            _rack(page, image, rack.id, held)
+            _rack(page, image, rack.id, held, moved)
         told((count + 1) / max(1, len(cabinets)))
     if not cabinets:
         page.add_page()
@@ -227,7 +260,22 @@ def elevations(image: PlantImage, rows: Rows, about: About, paper: Paper, told: 
 _HIGH, _WIDE = 44.0, 27.0
 
 
-def _rack(page: Framed, image: PlantImage, rack: int, held: dict[int, int]) -> None:
+def _moved(image: PlantImage, issued: PlantImage | None) -> dict[int, int]:
+    """{module: how many of its channels hold another point than when it was issued}."""
+    if issued is None:
+        return {}
+    now, then = (
+        {(int(of.module[row]), int(of.channel[row])): int(of.ids[row]) for row in np.flatnonzero(of.landed)}
+        for of in (image, issued)
+    )
+    out: dict[int, int] = {}
+    for at in now.keys() | then.keys():
+        if now.get(at) != then.get(at):
+            out[at[0]] = out.get(at[0], 0) + 1
+    return out
+
+
+def _rack(page: Framed, image: PlantImage, rack: int, held: dict[int, int], moved: dict[int, int]) -> None:
     layout = image.layout
     modules = layout.modules_of(rack)
     if page.will_page_break(_HIGH + 12):
@@ -252,6 +300,11 @@ def _rack(page: Framed, image: PlantImage, rack: int, held: dict[int, int]) -> N
             page.set_font("plex-latin", size=7.5)
             for n, line in enumerate(page.broken(kind.title.translate(THIN), _WIDE - 5, most=3)):
                 page.put(left + 2, top + 12 + n * 3.6, line)
+            if module.id in moved:
+                page.set_fill_color(60)
+                page.rect(left, top, 1.2, _HIGH, style="F")
+                page.set_font("plex-latin", "B", 7)
+                page.put(left + 2, top + _HIGH - 11, f"{moved[module.id]} changed")
             page.set_font("plex-latin", size=7)
             page.set_text_color(95)
             if kind.channels:
