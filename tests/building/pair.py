@@ -32,8 +32,9 @@ SETTINGS = (
     "synchronous_commit=remote_apply",
     "hot_standby_feedback=on",
     "wal_receiver_status_interval=1",
-    "wal_receiver_timeout=4s",
-    "wal_sender_timeout=4s",
+    "wal_retrieve_retry_interval=1s",
+    "wal_receiver_timeout=8s",
+    "wal_sender_timeout=8s",
     "max_wal_senders=8",
     "wal_keep_size=256MB",
 )

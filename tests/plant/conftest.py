@@ -18,8 +18,8 @@ def ana(database: Database) -> Desk:
 @pytest.fixture
 def pair(monkeypatch: pytest.MonkeyPatch) -> Iterator[Pair]:
     """A primary and its standby, with one table to write to."""
-    # As people run it: what is too patient here makes the test long, and nothing surer.
-    monkeypatch.setenv("CANALETA_PATIENCE", "1")
+    # Patient enough for a busy machine; more makes these tests long, and nothing surer.
+    monkeypatch.setenv("CANALETA_PATIENCE", "5")
     with paired() as made:
         with made.admin(made.a) as connection:
             connection.execute("set synchronous_commit = remote_apply")

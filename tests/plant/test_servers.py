@@ -110,7 +110,8 @@ def test_connections_to_a_server_that_was_left_behind_are_cut(pair: Pair) -> Non
 
 
 def test_a_commit_that_nobody_confirms_is_broken_off_and_told(pair: Pair, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("canaleta.plant.database.servers.CONFIRM_S", 0.2)
+    monkeypatch.setattr("canaleta.plant.database.servers.SUSPECT_S", 0.1)
+    monkeypatch.setattr("canaleta.plant.database.servers.CONFIRM_S", 0.1)
     engine = engine_for(pair.url(), pool_size=1)
     pair.freeze(pair.b)
     with pytest.raises(OperationalError, match="did not confirm") as told, engine.begin() as connection:

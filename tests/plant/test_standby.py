@@ -24,10 +24,10 @@ def test_a_database_alone_has_nothing_to_tell(database: Database) -> None:
 
 def test_a_standby_that_goes_and_comes_back_is_told(pair: Pair, monkeypatch: pytest.MonkeyPatch) -> None:
     """By a role that may not look into replication: the one that serves."""
-    monkeypatch.setattr("canaleta.plant.database.standby.LAGS_S", 0.2)
+    monkeypatch.setattr("canaleta.plant.database.standby.LAGS_S", 0.05)
     monkeypatch.setattr("canaleta.plant.database.servers.CONFIRM_S", 600.0)
     engine = engine_for(pair.url(), pool_size=3)
-    assert _standing(engine) == Standing("good")
+    pair.until(lambda: _standing(engine) == Standing("good"), "all is well and something is told")
     pair.freeze(pair.b)
 
     def write() -> None:
@@ -36,11 +36,18 @@ def test_a_standby_that_goes_and_comes_back_is_told(pair: Pair, monkeypatch: pyt
 
     writer = threading.Thread(target=write, daemon=True)
     writer.start()
-    pair.until(lambda: _standing(engine).state == "lags", "who waits for the standby is not told")
-    assert _standing(engine).says.endswith("and saving waits for it")
+    told: dict[str, Standing] = {}
+
+    def is_told(state: str) -> bool:
+        now = _standing(engine)
+        told[now.state] = now
+        return state in told
+
+    pair.until(lambda: is_told("lags"), "who waits for the standby is not told")
+    assert told["lags"].says.endswith("and saving waits for it")
     # After wal_sender_timeout the primary gives it up.
-    pair.until(lambda: _standing(engine).state == "gone", "a standby that is gone is not told")
-    assert "synchronous_standby_names" in _standing(engine).remedy
+    pair.until(lambda: is_told("gone"), "a standby that is gone is not told")
+    assert "synchronous_standby_names" in told["gone"].remedy
     pair.thaw(pair.b)
     pair.until(lambda: _standing(engine).state == "good", "the standby is back and nobody says so")
     writer.join(600)
