@@ -408,7 +408,9 @@ _KNOWN_LOCK = threading.Lock()
 def servers_of(params: Mapping[str, Any]) -> Servers:
     """The servers of an address, the same for all who ask in this process. params: of a connection, as SQLAlchemy's dialect
     gives them."""
-    key = tuple((name, str(params.get(name) or "")) for name in ("host", "port", "dbname", "user", "options"))
+    key = tuple(
+        (name, str(params.get(name) or "")) for name in ("host", "port", "dbname", "user", "password", "options")
+    )
     with _KNOWN_LOCK:
         return _KNOWN.setdefault(key, Servers(params))
 
