@@ -1,0 +1,60 @@
+"""The database's clock jumps under an agent that scans: an hour ahead, as after a promotion to a machine that is off, and back."""
+
+from __future__ import annotations
+
+import pytest
+from sqlalchemy import text
+from tests.building.agents import in_a_loop_of_its_own, scanned, until
+from tests.building.database import Database
+
+from canaleta.plant.live.blocks import RackState
+
+HOUR_S = 3600
+
+
+@pytest.fixture
+def jumping(database: Database) -> Database:
+    """A database whose clock goes by an offset, s, that is kept in a table: what programs call is found before the server's own."""
+    with database.owner.begin() as connection:
+        connection.execute(text("create schema jumped"))
+        connection.execute(text("create table jumped.clock (ahead_s float not null)"))
+        connection.execute(text("insert into jumped.clock values (0)"))
+        for name in ("now", "clock_timestamp"):
+            connection.execute(
+                text(
+                    f"create function jumped.{name}() returns timestamptz language sql volatile as 'select "
+                    f"pg_catalog.{name}() + (select make_interval(secs => ahead_s) from jumped.clock)'"
+                )
+            )
+        connection.execute(text("grant usage on schema jumped to public"))
+        connection.execute(text("grant select on jumped.clock to public"))
+        path = "search_path = jumped, pg_catalog, public"
+        connection.execute(text(f'alter database "{database.owner.url.database}" set {path}'))
+    database.owner.dispose()
+    database.engine.dispose()
+    return database
+
+
+@pytest.mark.parametrize("jumps", [(HOUR_S, 0), (-HOUR_S, HOUR_S, -HOUR_S)])
+def test_scans_go_on_whatever_the_clock_says(jumping: Database, jumps: tuple[int, ...]) -> None:
+    def ahead(seconds: int) -> None:
+        with jumping.owner.begin() as connection:
+            connection.execute(text("update jumped.clock set ahead_s = :s"), {"s": seconds})
+
+    async def run() -> None:
+        async with scanned(jumping):
+            block = await until(jumping, lambda b: b.scan > 3)
+            before = block.read_at.timestamp()
+            for seconds in jumps:
+                ahead(seconds)
+                here = before + seconds
+                # The next readings carry the new time, and none is held back until the old one is reached again.
+                block = await until(
+                    jumping,
+                    lambda b, here=here: abs(b.read_at.timestamp() - here) < HOUR_S / 2,  # type: ignore[misc]
+                )
+                scan = block.scan
+                block = await until(jumping, lambda b, scan=scan: b.scan > scan + 20)  # type: ignore[misc]
+                assert block.state == RackState.ANSWERS
+
+    in_a_loop_of_its_own(run)
