@@ -225,9 +225,10 @@ def test_the_stream_replays_what_was_missed_then_tells_news(person: Who, databas
     live_block(database)
     answer = engineer.client.get("/api/stream?since=0&racks=1", buffered=False)
     body = iter(answer.response)
-    (hello, change, locks, alarms, temporary, room, live) = events(body, 7)
+    (hello, change, locks, alarms, temporary, room, standby, live) = events(body, 8)
     assert (hello[0], change[0], locks[0], live[0]) == ("hello", "change", "locks", "live")
     assert (alarms[1]["alarms"], temporary[1]["open"], room[1]["says"]) == ([], [], "")
+    assert standby == ("standby", {"state": "none", "says": "", "remedy": ""})
     assert change[1]["cells"] == [[1, "service", "gas"]]
     assert np.frombuffer(base64.b64decode(live[1]["counts"]))[0] == 16000.0
     engineer.edit(1, "value_high", "500", "600")
