@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator
 from contextlib import ExitStack
+from types import SimpleNamespace
 
 import pytest
 import schemathesis
@@ -71,11 +72,24 @@ class World:
         self._now = None
 
 
+class _Made:
+    """A process that ended well at once."""
+
+    def __init__(self, *_: object, **__: object) -> None:
+        pass
+
+    def wait(self) -> int:
+        return 0
+
+
 @pytest.fixture(scope="module")
 def world(cluster: Cluster) -> Iterator[World]:
     # No agent runs here: nothing is gained by waiting for one.
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr("canaleta.web.kit.commands.awaited", lambda engine, command, _: awaited(engine, command, 0.02))
+        for room in ("canaleta.web.kit.commands", "canaleta.plant.checks.running"):
+            patch.setattr(f"{room}.awaited", lambda engine, command, _: awaited(engine, command, 0.02))
+        # What is made apart has tests of its own: here it is asked for a hundred times.
+        patch.setattr("canaleta.jobs.file_work.subprocess", SimpleNamespace(Popen=_Made, DEVNULL=None))
         made = World(cluster)
         yield made
         made.leave()
