@@ -14,7 +14,7 @@ from tests.building.pair import Pair
 from tests.building.waiting import HANGS_S
 
 from canaleta.plant.database.connection import engine_for, leading, servers_behind
-from canaleta.plant.database.servers import UnsureError, servers_of
+from canaleta.plant.database.servers import Leader, UnsureError, servers_of
 
 
 class Writer:
@@ -193,6 +193,18 @@ def test_a_server_that_refuses_is_none_that_hangs(monkeypatch: pytest.MonkeyPatc
 
     assert refuse(psycopg.OperationalError("FATAL: sorry, too many clients already")) == []
     assert refuse(psycopg.errors.ConnectionTimeout("connection timeout expired")) is None
+
+
+def test_servers_of_different_databases_are_no_address(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Somebody wrote the test plant's server behind the plant's: nothing is written to either."""
+    servers = servers_of({"host": "a,b", "port": "5432,5433", "dbname": "plant", "user": "me"})
+    systems = {"a": 71, "b": 72}
+    monkeypatch.setattr(servers, "ask", lambda server: Leader(server, systems[server.host], server.host, 1))
+    with pytest.raises(psycopg.OperationalError, match="different databases: an address names servers of one"):
+        servers.find()
+    systems["b"] = 71
+    with pytest.raises(psycopg.OperationalError, match="a:5432 and b:5433 both take writes"):
+        servers.find()
 
 
 def _is_dead(connection: psycopg.Connection) -> bool:
