@@ -151,7 +151,7 @@ class Servers:
             where = " and ".join(one.server.words for one in leaders)
             raise psycopg.OperationalError(f"{where} are different databases: an address names servers of one")
         newest = max((one.timeline for one in leaders), default=0)
-        first = {one.started: one for one in reversed(leaders) if one.timeline == newest}
+        first = {one.started: one for one in leaders if one.timeline == newest}
         with self._lock:
             known = self.leader
             if known is not None and leaders and known.system != leaders[0].system:
@@ -187,7 +187,7 @@ class Servers:
                 seen.append(one := done.result())
                 if known and isinstance(one, Leader) and one.system == known.system and one.timeline > known.timeline:
                     break
-            return seen
+            return sorted(seen, key=lambda one: self.all.index(one.server))
         finally:
             pool.shutdown(wait=False)
 
