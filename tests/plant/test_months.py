@@ -15,7 +15,7 @@ from sqlalchemy.exc import DBAPIError
 from tests.building.database import Database
 
 from canaleta.plant.database import tables as t
-from canaleta.plant.live.trends import forget_before
+from canaleta.plant.live.trends import borne_out, forget_before
 
 NOW = datetime.now(UTC)
 FIRST = NOW.replace(day=1, hour=0, minute=0, second=0, microsecond=0)
@@ -64,6 +64,14 @@ def test_a_month_goes_as_a_whole_and_only_once_all_of_it_is_old(database: Databa
         assert forget_before(connection, last + timedelta(days=10)) == [names[0]]
         kept = connection.execute(select(t.trend_hour.c.hour).order_by(t.trend_hour.c.hour)).scalars().all()
     assert kept == [last, FIRST]
+
+
+def test_a_clock_that_is_a_year_ahead_makes_no_trend_old(database: Database) -> None:
+    with database.engine.begin() as connection:
+        assert borne_out(connection, NOW) == NOW
+        connection.execute(insert(t.trend_hour), [_row(1, FIRST)])
+        assert borne_out(connection, FIRST + timedelta(days=365)) == FIRST + timedelta(days=2)
+        assert borne_out(connection, FIRST + timedelta(hours=5)) == FIRST + timedelta(hours=5)
 
 
 def test_what_comes_before_its_month_was_made_is_kept_and_moves_there(database: Database) -> None:

@@ -26,7 +26,7 @@ from canaleta.plant.database.connection import servers_behind
 from canaleta.plant.live import commands, leases
 from canaleta.plant.live.blocks import is_stale, read_block
 from canaleta.plant.live.temporary import TEMPORARY_CHANNEL, substitutes
-from canaleta.plant.live.trends import TREND_CHANNEL, forget_before
+from canaleta.plant.live.trends import TREND_CHANNEL, borne_out, forget_before
 from canaleta.plant.live.walking import forget_found_before
 from canaleta.racks.context import Context
 from canaleta.racks.digesting import Digester
@@ -198,7 +198,7 @@ class Agent:
 
     def _forget(self, days: int) -> None:
         with self.context.engine.begin() as connection:
-            day = self.context.clock.when() - timedelta(days=days)
+            day = borne_out(connection, self.context.clock.when()) - timedelta(days=days)
             forget_before(connection, day)
             forget_found_before(connection, day)
 

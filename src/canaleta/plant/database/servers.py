@@ -77,7 +77,6 @@ class Follower:
 
     server: Server
     says: str
-    answers: bool
 
 
 class Servers:
@@ -197,7 +196,7 @@ class Servers:
             with psycopg.connect(**self._asking(server), autocommit=True) as connection:
                 return _said(server, connection)
         except psycopg.Error as error:
-            return Follower(server, " ".join(str(error).split()), answers=False)
+            return Follower(server, " ".join(str(error).split()))
 
     def answers(self, server: Server, waiting: list[int]) -> list[int] | None:
         """Which of some of our sessions wait for a standby there; None if it neither takes nor refuses a connection. One that
@@ -242,7 +241,7 @@ class Servers:
 def _said(server: Server, connection: psycopg.Connection[Any]) -> Leader | Follower:
     system, started, timeline = connection.execute(_ASK).fetchone() or (0, "", 0)
     if not timeline:
-        return Follower(server, "it follows another", answers=True)
+        return Follower(server, "it follows another")
     return Leader(server, int(system), str(started), int(timeline))
 
 

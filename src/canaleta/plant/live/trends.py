@@ -34,6 +34,7 @@ __all__ = [
     "QUARTER_S",
     "RAW_S",
     "TREND_CHANNEL",
+    "borne_out",
     "forget_before",
     "pack_hour",
     "read_raw",
@@ -47,6 +48,7 @@ __all__ = [
 MINUTE_S, QUARTER_S, HOUR_S = 60.0, 900.0, 3600.0
 RAW_S = 2 * HOUR_S
 """Spans up to this long are drawn from single readings; longer ones from roll-ups."""
+BORNE_OUT = timedelta(days=2)
 ROWS_AT_ONCE = 500
 TREND_CHANNEL = "canaleta_trend"
 """Tells an agent that somebody looks at a trend of a rack: what it read lately is written with the next scan."""
@@ -150,6 +152,13 @@ def _joined(hours: Sequence[Hour]) -> Hour:
     columns = {name: np.concatenate([getattr(h, name) for h in hours]) for name in Hour.__dataclass_fields__}
     order = np.argsort(columns["times"], kind="stable")
     return Hour(**{name: column[order] for name, column in columns.items()})
+
+
+def borne_out(connection: Connection, now: datetime) -> datetime:
+    """The time by which old trends are told: that of the database, but no later than BORNE_OUT after the newest hour that was kept.
+    A clock that jumps a year ahead for a while must not make a year of trends look old."""
+    newest: datetime | None = connection.execute(select(func.max(t.trend_hour.c.hour))).scalar_one()
+    return now if newest is None else min(now, newest + BORNE_OUT)
 
 
 def forget_before(connection: Connection, day: datetime) -> list[str]:

@@ -59,7 +59,7 @@ DROP = """
 create function canaleta_drop_months(parted text, at text, before timestamptz) returns text[] language plpgsql
     set search_path = public, pg_temp set timezone = 'UTC' set lock_timeout = '2s' as $$
 declare
-    part text; ends timestamptz; empty boolean; dropped text[] := '{}';
+    part text; ends timestamptz; dropped text[] := '{}';
 begin
     for part in select c.relname from pg_inherits i join pg_class c on c.oid = i.inhrelid
             where i.inhparent = to_regclass(parted) order by 1 loop
