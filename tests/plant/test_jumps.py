@@ -8,6 +8,7 @@ from contextlib import contextmanager
 
 import pytest
 from sqlalchemy import Connection, text
+from tests.building.clocks import PATH, ahead, movable
 from tests.building.database import Database
 
 from canaleta.plant.live import arming, leases, serving
@@ -19,15 +20,9 @@ HOUR_S = 3600
 def _ahead(database: Database, seconds: int) -> Iterator[Connection]:
     """A session whose server's clock is so far ahead: what people's programs call is found before the server's own."""
     with database.owner.connect() as connection:
-        connection.execute(text("create schema if not exists jumped"))
-        for name in ("now", "clock_timestamp"):
-            connection.execute(
-                text(
-                    f"create or replace function jumped.{name}() returns timestamptz language sql volatile as "
-                    f"'select pg_catalog.{name}() + interval ''{seconds} s'''"
-                )
-            )
-        connection.execute(text("set search_path = jumped, pg_catalog, public"))
+        movable(connection)
+        ahead(connection, seconds)
+        connection.execute(text(f"set {PATH}"))
         connection.commit()
         yield connection
         connection.commit()

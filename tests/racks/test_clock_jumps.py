@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 from sqlalchemy import text
 from tests.building.agents import in_a_loop_of_its_own, scanned, until
+from tests.building.clocks import PATH, ahead, movable
 from tests.building.database import Database
 
 from canaleta.plant.live.blocks import RackState
@@ -14,22 +15,10 @@ HOUR_S = 3600
 
 @pytest.fixture
 def jumping(database: Database) -> Database:
-    """A database whose clock goes by an offset, s, that is kept in a table: what programs call is found before the server's own."""
+    """A database whose clock goes by an offset, s, that tests move."""
     with database.owner.begin() as connection:
-        connection.execute(text("create schema jumped"))
-        connection.execute(text("create table jumped.clock (ahead_s float not null)"))
-        connection.execute(text("insert into jumped.clock values (0)"))
-        for name in ("now", "clock_timestamp"):
-            connection.execute(
-                text(
-                    f"create function jumped.{name}() returns timestamptz language sql volatile as 'select "
-                    f"pg_catalog.{name}() + (select make_interval(secs => ahead_s) from jumped.clock)'"
-                )
-            )
-        connection.execute(text("grant usage on schema jumped to public"))
-        connection.execute(text("grant select on jumped.clock to public"))
-        path = "search_path = jumped, pg_catalog, public"
-        connection.execute(text(f'alter database "{database.owner.url.database}" set {path}'))
+        movable(connection)
+        connection.execute(text(f'alter database "{database.owner.url.database}" set {PATH}'))
     database.owner.dispose()
     database.engine.dispose()
     return database
@@ -37,16 +26,13 @@ def jumping(database: Database) -> Database:
 
 @pytest.mark.parametrize("jumps", [(HOUR_S, 0), (-HOUR_S, HOUR_S, -HOUR_S)])
 def test_scans_go_on_whatever_the_clock_says(jumping: Database, jumps: tuple[int, ...]) -> None:
-    def ahead(seconds: int) -> None:
-        with jumping.owner.begin() as connection:
-            connection.execute(text("update jumped.clock set ahead_s = :s"), {"s": seconds})
-
     async def run() -> None:
         async with scanned(jumping):
             block = await until(jumping, lambda b: b.scan > 3)
             before = block.read_at.timestamp()
             for seconds in jumps:
-                ahead(seconds)
+                with jumping.owner.begin() as connection:
+                    ahead(connection, seconds)
                 here = before + seconds
                 # The next readings carry the new time, and none is held back until the old one is reached again.
                 block = await until(

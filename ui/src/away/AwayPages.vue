@@ -40,6 +40,7 @@ const MARKS: Record<string, string> = { bad: '■', settle: '▲' }
       <!-- The server drew and escaped every text; nothing typed reaches the page as markup. -->
       <!-- eslint-disable-next-line vue/no-v-html -->
       <div class="card drawing" tabindex="0" role="img" :aria-label="wiring.words" v-html="wiring.svg"></div>
+      <p class="quiet narrow">the drawing goes on to the right: drag it</p>
       <p v-for="fault in wiring.faults" :key="fault" class="bad">■ {{ fault }}</p>
       <section v-for="r in wiring.readings" :key="r.meter + r.where" class="card">
         <p>
@@ -152,6 +153,12 @@ ol {
   --draw-bad: rgb(var(--v-theme-bad));
 
   overflow: auto;
+}
+
+@media (min-width: 720px) {
+  .narrow {
+    display: none;
+  }
 }
 
 .drawing :deep(svg) {

@@ -30,7 +30,11 @@ const DOCUMENTS: readonly { value: Document; title: string; says: string }[] = [
   },
   { value: 'registers', title: 'register map', says: 'what displays and other systems read where' },
   { value: 'redline', title: 'redline', says: 'every cell that is not as it was issued, before and now' },
-  { value: 'records', title: 'check records', says: 'a sheet a signed record, and which points have none' },
+  {
+    value: 'records',
+    title: 'check records',
+    says: 'a sheet for each signed record, and which points have none',
+  },
   {
     value: 'labels devices',
     title: 'labels for devices',
